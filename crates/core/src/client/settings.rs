@@ -1,0 +1,51 @@
+//! What a client's user may turn while it runs.
+
+/// How far behind the smoothed arrival of snapshots remotes are drawn.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ViewDelay {
+    /// Two snapshot intervals and two standard deviations of arrival jitter.
+    Auto,
+    /// So many milliseconds.
+    Millis(u32),
+}
+
+/// A client's netcode settings.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct ClientSettings {
+    /// Ticks covered by each input or claim message, 1 to 16.
+    pub repeats: u8,
+    /// See [`ViewDelay`].
+    pub view_delay: ViewDelay,
+    /// Milliseconds in which a correction is eased out; 0 shows it at once.
+    pub ease_ms: u32,
+    /// Corrections of more metres than this are shown at once.
+    pub snap_m: f32,
+    /// Milliseconds a remote may run on past its newest state.
+    pub extrapolate_ms: u32,
+    /// Whether own inputs are applied at once.
+    pub predict: bool,
+    /// Whether predictions are held against snapshots.
+    pub reconcile: bool,
+    /// Whether remotes are drawn in the past and blended.
+    pub interpolate: bool,
+}
+
+impl ClientSettings {
+    /// What a client starts with unless told otherwise.
+    pub const DEFAULT: Self = Self {
+        repeats: 3,
+        view_delay: ViewDelay::Auto,
+        ease_ms: 120,
+        snap_m: 3.0,
+        extrapolate_ms: 200,
+        predict: true,
+        reconcile: true,
+        interpolate: true,
+    };
+}
+
+impl Default for ClientSettings {
+    fn default() -> Self {
+        Self::DEFAULT
+    }
+}

@@ -1,0 +1,108 @@
+//! What a machine remembers and what a player presses, as plain lanes of 32 bits.
+//!
+//! A [`State`] has 32 lanes, an [`Input`] 16; both are `Copy`, so a history is an array and a checkpoint a copy. What
+//! a lane means stands in the [`Schema`](crate::Schema). Integers and flags are stored as whole-numbered values of
+//! their own bits, reals as `f32` bits made canonical, so equality is equality of bits.
+
+use crate::float::canonical_bits;
+use crate::vec3::{Vec3, vec3};
+
+/// Lanes of a [`State`].
+pub const STATE_LANES: usize = 32;
+/// Lanes of an [`Input`].
+pub const INPUT_LANES: usize = 16;
+
+/// N lanes of 32 bits.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct Lanes<const N: usize>([u32; N]);
+
+/// What an entity is at the end of a tick.
+pub type State = Lanes<STATE_LANES>;
+
+/// What its owner pressed for a tick.
+pub type Input = Lanes<INPUT_LANES>;
+
+impl<const N: usize> Default for Lanes<N> {
+    fn default() -> Self {
+        Self([0; N])
+    }
+}
+
+impl<const N: usize> Lanes<N> {
+    /// All lanes, as bits.
+    pub const fn bits(&self) -> &[u32; N] {
+        &self.0
+    }
+
+    /// The lane as a real number.
+    pub fn real(&self, lane: usize) -> f32 {
+        f32::from_bits(self.0[lane])
+    }
+
+    /// The lane as a whole number.
+    pub fn int(&self, lane: usize) -> u32 {
+        self.0[lane]
+    }
+
+    /// The lane as a flag.
+    pub fn flag(&self, lane: usize) -> bool {
+        self.0[lane] != 0
+    }
+
+    /// Three lanes as a vector.
+    pub fn vec3(&self, lane: usize) -> Vec3 {
+        vec3(self.real(lane), self.real(lane + 1), self.real(lane + 2))
+    }
+
+    /// Sets a real lane, canonically.
+    pub fn set_real(&mut self, lane: usize, x: f32) {
+        self.0[lane] = canonical_bits(x);
+    }
+
+    /// Sets a whole-number lane.
+    pub fn set_int(&mut self, lane: usize, x: u32) {
+        self.0[lane] = x;
+    }
+
+    /// Sets a flag lane.
+    pub fn set_flag(&mut self, lane: usize, x: bool) {
+        self.0[lane] = u32::from(x);
+    }
+
+    /// Sets three lanes from a vector.
+    pub fn set_vec3(&mut self, lane: usize, v: Vec3) {
+        self.set_real(lane, v.x);
+        self.set_real(lane + 1, v.y);
+        self.set_real(lane + 2, v.z);
+    }
+}
+
+/// A running 64-bit digest (FNV-1a over words) of what a simulation did.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Digest(u64);
+
+impl Default for Digest {
+    fn default() -> Self {
+        Self(0xcbf2_9ce4_8422_2325)
+    }
+}
+
+impl Digest {
+    /// Takes in one word.
+    pub fn word(&mut self, word: u64) {
+        self.0 = (self.0 ^ word).wrapping_mul(0x0000_0100_0000_01b3);
+        self.0 ^= self.0 >> 29;
+    }
+
+    /// Takes in the first `used` lanes.
+    pub fn lanes<const N: usize>(&mut self, lanes: &Lanes<N>, used: usize) {
+        for &lane in &lanes.0[..used] {
+            self.word(u64::from(lane));
+        }
+    }
+
+    /// The digest so far.
+    pub const fn value(self) -> u64 {
+        self.0
+    }
+}

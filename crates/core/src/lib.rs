@@ -1,0 +1,46 @@
+//! Fixed-tick movement netcode as plain state machines.
+//!
+//! [`Client`] and [`Server`] know no socket, no clock, no chance and no screen: datagrams and readings of a clock go
+//! in, datagrams go out, and whoever wants to watch hands in a [`Sink`]. The lab runs them in virtual time; a real
+//! network will run the same ones.
+//!
+//! What is not here: I/O, file formats, names of entities, links, anything made wrong on purpose.
+//!
+//! Where to begin reading: [`Motion`] (what a movement rule is), [`Client`] and [`Server`] (their call loops), then
+//! [`wire`](Message) for what travels between them, and the guard ([`Rule`]) for what is refused.
+
+mod client;
+mod data;
+mod event;
+mod float;
+mod ground;
+mod motion;
+mod schema;
+mod server;
+mod session;
+mod tick;
+mod tick_loop;
+mod vec3;
+pub mod walker;
+mod wire;
+
+pub use client::{Arrangement, Client, ClientConfig, ClientSettings, Drawn, DrawnState, ViewDelay};
+pub use data::{Digest, INPUT_LANES, Input, Lanes, STATE_LANES, State};
+pub use event::{Correction, Event, Mask, Restored, Sink, Unwatched};
+pub use float::{canonical_bits, clamp, max, min, mix, mix_angle, wrap_angle};
+pub use ground::{Bounds, Ground, Hit, SKIN, Slid, Slide, Solid, SolidId, Surface, Zone, slide};
+pub use motion::{Body, Contacts, Limits, MOST_CONTACTS, Motion, Scene, Step, Tunable, checked_step};
+pub use schema::{
+    Agree, Blend, InputField, InputKind, PRESS_BITS, Schema, SchemaError, SeenBy, Shape, StateField, bearing_quantiser,
+    stick_quantiser,
+};
+pub use server::{Answer, PeerConfig, PeerId, Rule, Server, ServerConfig, SpawnError, Verdict};
+pub use session::{Ingredients, Kinds, Timeline};
+pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};
+pub use tick_loop::{Due, TickLoop};
+pub use vec3::{Vec3, vec3};
+pub use wire::{
+    Ack, Acks, BitReader, BitWriter, Claim, EntityRecord, EntityRef, Header, InputReport, Inputs, MAX_DATAGRAM,
+    MAX_REPEATS, Message, MessageKind, PROTOCOL_VERSION, Provenance, PullBack, Quantiser, Snapshot, TELEPORT_BITS,
+    Welcome, WireError, write_snapshot,
+};

@@ -1,0 +1,146 @@
+//! The contract between a movement rule and everything else.
+//!
+//! A [`Motion`] says what it remembers and what it reads ([`Motion::schema`]), how one tick turns the one into the
+//! other ([`Motion::step`]) and what it can lawfully reach ([`Motion::limits`]). It must be a pure function: the same
+//! bits in give the same bits out, on every machine. It must not ask for time or chance, nor keep anything.
+//!
+//! `examples/own_rule.rs` of the `velocitas` crate shows a rule of thirty lines.
+
+use std::fmt;
+
+use crate::data::{Input, State};
+use crate::ground::{Ground, SolidId};
+use crate::schema::Schema;
+use crate::tick::Tick;
+use crate::vec3::Vec3;
+
+/// What a step may look at. All of it is what was in force *at that tick* on that machine.
+#[derive(Clone, Copy, Debug)]
+pub struct Scene<'a> {
+    /// The tick being made.
+    pub tick: Tick,
+    /// Seconds a tick.
+    pub dt: f32,
+    /// The world to collide with.
+    pub ground: &'a Ground,
+    /// One value for each of [`Motion::tunables`], in that order.
+    pub tunables: &'a [f32],
+}
+
+/// The most different solids a step reports touching.
+pub const MOST_CONTACTS: usize = 4;
+
+/// Which solids a step touched, in the order met; further ones are not listed.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Contacts {
+    ids: [SolidId; MOST_CONTACTS],
+    len: u8,
+}
+
+impl Contacts {
+    /// Notes a contact, once.
+    pub fn add(&mut self, id: SolidId) {
+        if !self.iter().any(|seen| seen == id) && usize::from(self.len) < MOST_CONTACTS {
+            self.ids[usize::from(self.len)] = id;
+            self.len += 1;
+        }
+    }
+
+    /// The solids touched.
+    pub fn iter(&self) -> impl Iterator<Item = SolidId> + '_ {
+        self.ids[..usize::from(self.len)].iter().copied()
+    }
+}
+
+/// What a step gives back.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Step {
+    /// The new state.
+    pub state: State,
+    /// Solids touched on the way.
+    pub contacts: Contacts,
+    /// Whether the move must be drawn as a cut, never as a slide.
+    pub teleported: bool,
+}
+
+/// The upright cylinder in which an entity moves; `pos` is the middle of its base.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Body {
+    /// Metres.
+    pub radius: f32,
+    /// Metres.
+    pub height: f32,
+    /// The tallest edge it steps up without jumping, in metres.
+    pub step: f32,
+}
+
+/// The fastest an entity can lawfully move, in metres a second, before slack.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Limits {
+    /// Along the ground.
+    pub level: f32,
+    /// Upwards.
+    pub up: f32,
+    /// Downwards: terminal fall.
+    pub down: f32,
+    /// Share by which a measured value may exceed these, 0.04 for 4 %.
+    pub slack: f32,
+}
+
+/// A constant of a rule that may be turned while it runs.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Tunable {
+    /// As written in a course and shown on screens.
+    pub name: &'static str,
+    /// SI unit.
+    pub unit: &'static str,
+    /// Value unless a course says otherwise.
+    pub default: f32,
+    /// Smallest sensible value.
+    pub least: f32,
+    /// Largest sensible value.
+    pub most: f32,
+}
+
+/// A movement rule. See the [module](self) for what it must hold to.
+pub trait Motion: Send + Sync + fmt::Debug {
+    /// Its name, as courses write it.
+    fn name(&self) -> &'static str;
+
+    /// What its lanes mean. The first state field must be the position.
+    fn schema(&self) -> &Schema;
+
+    /// Its constants. May be empty.
+    fn tunables(&self) -> &[Tunable] {
+        &[]
+    }
+
+    /// The room it takes.
+    fn body(&self) -> Body;
+
+    /// What it can lawfully reach with these tunables.
+    fn limits(&self, tunables: &[f32]) -> Limits;
+
+    /// The state of somebody standing at `position`, looking along `bearing` (radians, 0 = east, counter-clockwise).
+    fn spawn(&self, position: Vec3, bearing: f32) -> State;
+
+    /// One tick.
+    fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step;
+}
+
+/// Runs a step and rejects it whole if a real lane came out non-finite.
+///
+/// # Errors
+/// Names the first such field; the caller keeps the old state and reports it.
+pub fn checked_step(rule: &dyn Motion, scene: &Scene<'_>, state: &State, input: &Input) -> Result<Step, &'static str> {
+    use crate::schema::Shape;
+    let step = rule.step(scene, state, input);
+    for f in &rule.schema().state {
+        if !matches!(f.shape, Shape::Flag | Shape::Counter)
+            && (f.lane..f.lane + f.shape.lanes()).any(|lane| !step.state.real(lane).is_finite())
+        {
+            return Err(f.name);
+        }
+    }
+    Ok(step)
+}

@@ -1,0 +1,369 @@
+//! What the lanes of a state and an input mean.
+//!
+//! Everything generic works from a [`Schema`]: the wire format from `wire`, reconciliation from `agree`, drawing from
+//! `blend`, snapshots to others from `seen_by`, screens from names and units. A schema is checked once, by
+//! [`Schema::check`]; the rest of the core may then index lanes without asking.
+
+use std::f32::consts::PI;
+
+use thiserror::Error;
+
+use crate::data::{INPUT_LANES, Input, STATE_LANES, State};
+use crate::float::{clamp, wrap_angle};
+use crate::wire::Quantiser;
+
+/// The kind of a state field, which also says how many lanes it takes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Shape {
+    /// Position in metres: three real lanes.
+    Point,
+    /// A direction with a size: three real lanes.
+    Vector,
+    /// One real lane.
+    Number,
+    /// An angle in radians, −π..π: one real lane.
+    Bearing,
+    /// Yes or no: one lane.
+    Flag,
+    /// A whole number: one lane.
+    Counter,
+}
+
+impl Shape {
+    /// Lanes taken.
+    pub const fn lanes(self) -> usize {
+        match self {
+            Self::Point | Self::Vector => 3,
+            _ => 1,
+        }
+    }
+}
+
+/// How near two machines' values must be to count as agreeing, in the field's unit.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Agree {
+    /// Bit for bit.
+    Exactly,
+    /// Euclidean distance, or arc for bearings, at most this.
+    Within(f32),
+}
+
+/// How a value between two snapshots is drawn.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Blend {
+    /// The earlier one holds until the later one's time has come.
+    None,
+    /// Straight from one to the other.
+    Linear,
+    /// Along the shorter arc.
+    Bearing,
+}
+
+/// Who may learn a value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SeenBy {
+    /// Every client.
+    All,
+    /// The owner only.
+    Owner,
+}
+
+/// One remembered value.
+#[derive(Clone, Debug)]
+pub struct StateField {
+    /// Its name on screens.
+    pub name: &'static str,
+    /// First lane.
+    pub lane: usize,
+    /// Kind and width in lanes.
+    pub shape: Shape,
+    /// Unit as shown, for example `m/s`.
+    pub unit: &'static str,
+    /// How each lane is rounded for everybody but the owner.
+    pub wire: Quantiser,
+    /// How near reconciliation wants it.
+    pub agree: Agree,
+    /// How it is drawn between snapshots.
+    pub blend: Blend,
+    /// Who receives it.
+    pub seen_by: SeenBy,
+}
+
+/// The kind of an input field.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum InputKind {
+    /// Two lanes inside the unit disc, so many bits each.
+    Stick {
+        /// Bits a component, 2 to 16.
+        bits: u32,
+    },
+    /// True in every tick during any part of which the key was down.
+    Held,
+    /// How often the key went down since the last tick.
+    Press,
+    /// An angle in radians, decided by the owner and believed.
+    Bearing {
+        /// Bits for the full turn, 2 to 16.
+        bits: u32,
+    },
+}
+
+impl InputKind {
+    /// Lanes taken.
+    pub const fn lanes(self) -> usize {
+        match self {
+            Self::Stick { .. } => 2,
+            _ => 1,
+        }
+    }
+
+    /// Bits on the wire.
+    pub const fn bits(self) -> u32 {
+        match self {
+            Self::Stick { bits } => 2 * bits,
+            Self::Held => 1,
+            Self::Press => PRESS_BITS,
+            Self::Bearing { bits } => bits,
+        }
+    }
+}
+
+/// Presses travel as counters modulo 2^4: up to 15 in a row may be lost before one is miscounted.
+pub const PRESS_BITS: u32 = 4;
+
+/// One value a player gives.
+#[derive(Clone, Debug)]
+pub struct InputField {
+    /// Its name on screens.
+    pub name: &'static str,
+    /// First lane.
+    pub lane: usize,
+    /// Kind, width and rounding.
+    pub kind: InputKind,
+}
+
+/// The whole meaning of one kind of entity.
+#[derive(Clone, Debug, Default)]
+pub struct Schema {
+    /// Remembered values, in lane order.
+    pub state: Vec<StateField>,
+    /// Pressed values, in lane order.
+    pub input: Vec<InputField>,
+}
+
+/// Why a [`Schema`] cannot be used.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum SchemaError {
+    /// Two fields share a lane, or lanes are not in order, or there are too many.
+    #[error("field `{field}` starts at lane {lane}; the lanes before it end at {expected} and {most} is the most")]
+    Lane {
+        /// Field at fault.
+        field: &'static str,
+        /// Where it starts.
+        lane: usize,
+        /// Where it should start.
+        expected: usize,
+        /// Lanes there are.
+        most: usize,
+    },
+    /// Every entity needs somewhere to be, as its first field.
+    #[error("the first state field must be a point (where the entity is)")]
+    NoPosition,
+    /// Bits outside 2 to 16.
+    #[error("input `{0}` must take 2 to 16 bits")]
+    Bits(&'static str),
+}
+
+impl Schema {
+    /// Lanes of a state in use.
+    pub fn state_lanes(&self) -> usize {
+        self.state.last().map_or(0, |f| f.lane + f.shape.lanes())
+    }
+
+    /// Bits of one input on the wire.
+    pub fn input_bits(&self) -> u32 {
+        self.input.iter().map(|f| f.kind.bits()).sum()
+    }
+
+    /// First lane of the first vector in metres a second, if any: how fast the entity is.
+    pub fn velocity_lane(&self) -> Option<usize> {
+        self.state.iter().find(|f| f.shape == Shape::Vector && f.unit == "m/s").map(|f| f.lane)
+    }
+
+    /// Lane of the first bearing, if any: where the entity looks.
+    pub fn bearing_lane(&self) -> Option<usize> {
+        self.state.iter().find(|f| f.shape == Shape::Bearing).map(|f| f.lane)
+    }
+
+    /// Checks what the rest of the core relies on.
+    ///
+    /// # Errors
+    /// When lanes overlap or run out, when there is no position, when an input has no sensible width.
+    pub fn check(&self) -> Result<(), SchemaError> {
+        if self.state.first().is_none_or(|f| f.shape != Shape::Point) {
+            return Err(SchemaError::NoPosition);
+        }
+        let mut expected = 0;
+        for f in &self.state {
+            if f.lane != expected || f.lane + f.shape.lanes() > STATE_LANES {
+                return Err(SchemaError::Lane { field: f.name, lane: f.lane, expected, most: STATE_LANES });
+            }
+            expected += f.shape.lanes();
+        }
+        expected = 0;
+        for f in &self.input {
+            if f.lane != expected || f.lane + f.kind.lanes() > INPUT_LANES {
+                return Err(SchemaError::Lane { field: f.name, lane: f.lane, expected, most: INPUT_LANES });
+            }
+            expected += f.kind.lanes();
+            if let InputKind::Stick { bits } | InputKind::Bearing { bits } = f.kind
+                && !(2..=16).contains(&bits)
+            {
+                return Err(SchemaError::Bits(f.name));
+            }
+        }
+        Ok(())
+    }
+
+    /// Rounds an input to what the wire can carry, so that the owner predicts with what the server will read.
+    #[must_use]
+    pub fn round_input(&self, raw: &Input) -> Input {
+        let mut out = Input::default();
+        for f in &self.input {
+            match f.kind {
+                InputKind::Stick { bits } => {
+                    let (mut x, mut y) = (clamp(raw.real(f.lane), -1.0, 1.0), clamp(raw.real(f.lane + 1), -1.0, 1.0));
+                    let length = libm::sqrtf(x * x + y * y);
+                    // What rounding alone can add is left, so that rounding twice is rounding once.
+                    if length > 1.0 + 0.75 * stick_quantiser(bits).step() {
+                        (x, y) = (x / length, y / length);
+                    }
+                    let q = stick_quantiser(bits);
+                    out.set_real(f.lane, q.round(x));
+                    out.set_real(f.lane + 1, q.round(y));
+                }
+                InputKind::Held => out.set_flag(f.lane, raw.flag(f.lane)),
+                InputKind::Press => out.set_int(f.lane, raw.int(f.lane)),
+                InputKind::Bearing { bits } => {
+                    out.set_real(f.lane, bearing_quantiser(bits).round(wrap_angle(raw.real(f.lane))));
+                }
+            }
+        }
+        out
+    }
+
+    /// Whether every stick lies in the unit disc, give or take one step of the wire.
+    pub fn input_in_range(&self, input: &Input) -> bool {
+        self.input.iter().all(|f| match f.kind {
+            InputKind::Stick { bits } => {
+                let (x, y) = (input.real(f.lane), input.real(f.lane + 1));
+                let most = 1.0 + 1.5 * stick_quantiser(bits).step();
+                x * x + y * y <= most * most
+            }
+            _ => true,
+        })
+    }
+
+    /// The input a server makes up when one is missing: keys stay down, nothing is pressed.
+    #[must_use]
+    pub fn held_on(&self, last: &Input) -> Input {
+        let mut out = *last;
+        for f in self.input.iter().filter(|f| f.kind == InputKind::Press) {
+            out.set_int(f.lane, 0);
+        }
+        out
+    }
+
+    /// The input a step reads: presses counted since `before`, everything else as in `now`. Both hold running counters.
+    #[must_use]
+    pub fn presses_since(&self, now: &Input, before: &Input) -> Input {
+        let mut out = *now;
+        for f in self.input.iter().filter(|f| f.kind == InputKind::Press) {
+            let pressed = now.int(f.lane).wrapping_sub(before.int(f.lane)) % (1 << PRESS_BITS);
+            out.set_int(f.lane, pressed);
+        }
+        out
+    }
+
+    /// Rounds a state to what others would receive of it.
+    #[must_use]
+    pub fn round_state(&self, state: &State) -> State {
+        let mut out = *state;
+        for f in &self.state {
+            for lane in f.lane..f.lane + f.shape.lanes() {
+                match f.shape {
+                    Shape::Flag | Shape::Counter => {}
+                    _ => out.set_real(lane, f.wire.round(state.real(lane))),
+                }
+            }
+        }
+        out
+    }
+
+    /// Whether all fields agree as nearly as each asks for.
+    pub fn agrees(&self, a: &State, b: &State) -> bool {
+        self.state.iter().all(|f| match f.agree {
+            Agree::Exactly => (f.lane..f.lane + f.shape.lanes()).all(|lane| a.int(lane) == b.int(lane)),
+            Agree::Within(tolerance) => distance(f, a, b) <= tolerance,
+        })
+    }
+}
+
+fn distance(f: &StateField, a: &State, b: &State) -> f32 {
+    match f.shape {
+        Shape::Point | Shape::Vector => a.vec3(f.lane).distance(b.vec3(f.lane)),
+        Shape::Number => (a.real(f.lane) - b.real(f.lane)).abs(),
+        Shape::Bearing => wrap_angle(a.real(f.lane) - b.real(f.lane)).abs(),
+        Shape::Flag | Shape::Counter => a.int(f.lane).abs_diff(b.int(f.lane)) as f32,
+    }
+}
+
+/// Rounding of a stick component.
+pub fn stick_quantiser(bits: u32) -> Quantiser {
+    // 2^bits - 2 steps across, so that -1, 0 and 1 are all exact.
+    Quantiser::new(1.0 / ((1u32 << (bits - 1)) - 1) as f32, bits)
+}
+
+/// Rounding of a bearing: a whole turn in 2^bits steps.
+pub fn bearing_quantiser(bits: u32) -> Quantiser {
+    Quantiser::new(2.0 * PI / (1u32 << bits) as f32, bits)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::walker::Walker;
+    use crate::Motion;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn rounding_an_input_twice_changes_nothing(x in -2.0f32..2.0, y in -2.0f32..2.0, facing in -9.0f32..9.0) {
+            let walker = Walker::new();
+            let schema = walker.schema();
+            let mut raw = Input::default();
+            raw.set_real(0, x);
+            raw.set_real(1, y);
+            raw.set_real(4, facing);
+            let once = schema.round_input(&raw);
+            prop_assert_eq!(schema.round_input(&once), once);
+            prop_assert!(schema.input_in_range(&once));
+        }
+    }
+
+    #[test]
+    fn fields_that_share_a_lane_are_refused() {
+        let mut schema = Walker::new().schema().clone();
+        schema.state[1].lane = 2;
+        assert!(matches!(schema.check(), Err(SchemaError::Lane { field: "vel", lane: 2, expected: 3, .. })));
+    }
+
+    #[test]
+    fn a_stick_beyond_the_disc_is_out_of_range() {
+        let walker = Walker::new();
+        let mut input = Input::default();
+        input.set_real(0, 1.0);
+        input.set_real(1, 1.0);
+        assert!(!walker.schema().input_in_range(&input));
+    }
+}

@@ -1,0 +1,179 @@
+use proptest::prelude::*;
+
+use super::*;
+use crate::ground::{Bounds, Ground, Solid, SolidId};
+use crate::walker::Walker;
+
+const HZ: u32 = 60;
+
+/// A guard, the ground it guards, and an owner who claims along a line.
+struct Trial {
+    guard: Guard,
+    ground: Ground,
+    walker: Walker,
+    state: State,
+    tick: Tick,
+    /// How many epochs the owner is behind.
+    behind: u8,
+}
+
+impl Trial {
+    fn new() -> Self {
+        let walker = Walker::new();
+        let state = walker.spawn(vec3(0.0, 0.0, 0.002), 0.0);
+        let wall = Solid { id: SolidId(1), x: 12.0, y: 0.0, half_x: 0.5, half_y: 30.0, yaw: 0.0, low: 0.0, high: 3.0 };
+        let bounds = Bounds { min: (-50.0, -50.0), max: (50.0, 50.0), floor: 0.0 };
+        let rate = Rate::new(HZ).unwrap();
+        Self {
+            guard: Guard::new(rate, state),
+            ground: Ground::new(bounds, vec![wall], Vec::new()),
+            walker,
+            state,
+            tick: Tick(100),
+            behind: 0,
+        }
+    }
+
+    fn claim(&mut self, tick: Tick, x: f32, y: f32) {
+        let mut state = self.state;
+        state.set_vec3(0, vec3(x, y, 0.002));
+        let state = self.walker.schema().round_state(&state);
+        let (epoch, since) = (self.guard.epoch.wrapping_sub(self.behind), self.guard.newest.unwrap_or(Tick(100)));
+        let claim =
+            Claim { newest: tick.wire(), epoch, since: since.wire(), state, count: 0, trail: [Vec3::ZERO; 16] };
+        self.guard.take_in(tick, since, &claim, self.tick);
+    }
+
+    fn judge(&mut self) -> Ruling {
+        self.tick = self.tick.next();
+        let rate = Rate::new(HZ).unwrap();
+        let tunables: Vec<f32> = self.walker.tunables().iter().map(|t| t.default).collect();
+        let scene = Scene { tick: self.tick, dt: rate.dt(), ground: &self.ground, tunables: &tunables };
+        self.guard.judge(&scene, &self.walker, rate, &mut self.state).0
+    }
+
+    /// Runs north at so many metres a second for so many ticks; the first ruling that is not lawful.
+    fn run_north(&mut self, speed: f32, ticks: u64) -> Option<(u64, Verdict)> {
+        for i in 1..=ticks {
+            self.claim(self.tick.next(), 0.0, i as f32 * speed / HZ as f32);
+            match self.judge() {
+                Ruling::Lawful => {}
+                Ruling::Resync => panic!("resync after {i} ticks"),
+                Ruling::Guilty(verdict) => return Some((i, verdict)),
+            }
+        }
+        None
+    }
+}
+
+/// Walk times haste: the lawful top speed.
+const TOP: f32 = 4.2 * 1.6;
+
+#[test]
+fn top_speed_is_lawful() {
+    assert!(Trial::new().run_north(TOP, 400).is_none());
+}
+
+#[test]
+fn six_per_cent_too_fast_is_found_within_a_second_and_undone() {
+    let mut trial = Trial::new();
+    let (ticks, verdict) = trial.run_north(TOP * 1.06, 400).unwrap();
+    assert_eq!(verdict.rule, Rule::Pace);
+    assert!(ticks <= 70, "{ticks}");
+    assert!(verdict.measured > verdict.limit && (0.3..0.6).contains(&verdict.gain), "{verdict:?}");
+    assert!(trial.state.vec3(0).y < 0.01, "back where the second began");
+}
+
+#[test]
+fn three_times_too_fast_is_found_in_the_first_claim() {
+    let (ticks, verdict) = Trial::new().run_north(TOP * 3.0, 10).unwrap();
+    assert_eq!((ticks, verdict.rule), (1, Rule::Reach));
+}
+
+#[test]
+fn a_wall_is_not_crossed() {
+    let mut trial = Trial::new();
+    let mut crossed = None;
+    for i in 1..200 {
+        trial.claim(trial.tick.next(), i as f32 * 0.11, 0.0);
+        if let Ruling::Guilty(verdict) = trial.judge() {
+            crossed = Some(verdict.rule);
+            break;
+        }
+    }
+    assert_eq!(crossed, Some(Rule::Sweep));
+    assert!(trial.state.vec3(0).x < 11.2);
+}
+
+#[test]
+fn a_wall_behind_a_hole_in_the_path_is_a_resync() {
+    let mut trial = Trial::new();
+    for i in 1..=100 {
+        trial.claim(trial.tick.next(), i as f32 * 0.11, 0.0);
+        assert!(matches!(trial.judge(), Ruling::Lawful));
+    }
+    for _ in 0..19 {
+        assert!(matches!(trial.judge(), Ruling::Lawful));
+    }
+    trial.claim(trial.tick.next(), 13.1, 0.0);
+    assert!(matches!(trial.judge(), Ruling::Resync));
+}
+
+#[test]
+fn a_gap_longer_than_the_bank_is_a_resync() {
+    let mut trial = Trial::new();
+    assert!(trial.run_north(4.0, 30).is_none());
+    for _ in 0..90 {
+        trial.judge();
+    }
+    trial.claim(trial.tick.next(), 0.0, 3.0);
+    assert!(matches!(trial.judge(), Ruling::Resync));
+}
+
+#[test]
+fn claims_of_an_older_epoch_are_not_judged() {
+    let mut trial = Trial::new();
+    trial.run_north(TOP * 3.0, 1).unwrap();
+    trial.behind = 1;
+    trial.claim(trial.tick.next(), 0.0, 40.0);
+    assert!(matches!(trial.judge(), Ruling::Lawful));
+    assert!(trial.guard.unanswered_pull().is_some());
+}
+
+proptest! {
+    /// Whatever is asked of it, a bank never pays out more ticks than have passed, plus its cap and 1/512.
+    #[test]
+    fn a_bank_never_pays_more_than_time(demands in prop::collection::vec(0u64..90, 1..400)) {
+        let rate = Rate::new(HZ).unwrap();
+        let mut bank = Bank::new(rate);
+        let (mut paid, mut passed) = (0u64, 0u64);
+        for demand in demands {
+            bank.gain();
+            passed += 1;
+            if bank.pay(demand) {
+                paid += demand;
+            }
+            prop_assert!(paid * 512 <= (passed * 513) + 60 * 512);
+        }
+    }
+
+    /// An owner whose claims come in bunches, out of order and with lost ones, but lawfully, is never accused.
+    #[test]
+    fn bunches_and_holes_are_lawful(fates in prop::collection::vec(0u8..10, 300..420), bunch in 1usize..12) {
+        let mut trial = Trial::new();
+        let mut held = Vec::new();
+        for (i, fate) in fates.iter().enumerate() {
+            let tick = Tick(101 + i as u64);
+            if *fate > 0 {
+                held.push((tick, (i + 1) as f32 * TOP / HZ as f32));
+            }
+            if i % bunch == 0 {
+                for (tick, y) in held.drain(..).rev() {
+                    trial.claim(tick, 0.0, y);
+                }
+            }
+            let ruling = trial.judge();
+            prop_assert!(!matches!(ruling, Ruling::Guilty(_)), "{ruling:?} at {tick:?}");
+        }
+    }
+}

@@ -1,0 +1,163 @@
+//! One player's inputs by tick, before and after use.
+
+use crate::data::Input;
+use crate::schema::Schema;
+use crate::tick::Tick;
+use crate::wire::Provenance;
+
+/// Ticks kept, past and future: two seconds at 128 Hz.
+const SLOTS: usize = 256;
+
+/// What became of an input handed in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Taken {
+    /// In time, for the first time.
+    InTime,
+    /// For the first time, after its tick was simulated.
+    Late,
+    /// Seen before, the same.
+    Again,
+    /// Seen before, and it was another: somebody rewrites the past.
+    Conflict,
+    /// So far from now that there is no place for it.
+    OutOfWindow,
+}
+
+#[derive(Clone, Copy, Debug, Default)]
+struct Slot {
+    tick: Tick,
+    input: Option<Input>,
+}
+
+/// The buffer.
+#[derive(Clone, Debug)]
+pub(super) struct InputBuffer {
+    slots: Vec<Slot>,
+    /// The input last used, as it travelled.
+    last: Input,
+    /// Whether anything ever arrived.
+    heard: bool,
+}
+
+impl InputBuffer {
+    pub(super) fn new() -> Self {
+        Self { slots: vec![Slot::default(); SLOTS], last: Input::default(), heard: false }
+    }
+
+    /// Takes an input for `tick` while `newest` is the last tick simulated.
+    pub(super) fn take_in(&mut self, tick: Tick, newest: Tick, input: Input) -> Taken {
+        let distance = tick.since(newest);
+        if distance.unsigned_abs() >= SLOTS as u64 / 2 {
+            return Taken::OutOfWindow;
+        }
+        let slot = &mut self.slots[(tick.0 % SLOTS as u64) as usize];
+        if slot.tick == tick
+            && let Some(known) = slot.input
+        {
+            return if known == input { Taken::Again } else { Taken::Conflict };
+        }
+        *slot = Slot { tick, input: Some(input) };
+        self.heard = true;
+        if distance > 0 { Taken::InTime } else { Taken::Late }
+    }
+
+    /// Whether anything ever arrived.
+    pub(super) const fn has_heard(&self) -> bool {
+        self.heard
+    }
+
+    /// The input to use for `tick`: the one sent, or the last one's keys held on with nothing pressed.
+    pub(super) fn use_for(&mut self, tick: Tick, schema: &Schema) -> (Input, Provenance) {
+        let slot = &self.slots[(tick.0 % SLOTS as u64) as usize];
+        if let Some(input) = slot.input.filter(|_| slot.tick == tick) {
+            let read = schema.presses_since(&input, &self.last);
+            self.last = input;
+            (read, Provenance::Fresh)
+        } else {
+            (schema.held_on(&self.last), Provenance::Repeated)
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Motion;
+    use crate::walker::{Walker, input_lane};
+    use proptest::prelude::*;
+
+    fn pressed(count: u32) -> Input {
+        let mut input = Input::default();
+        input.set_int(input_lane::HOP, count % 16);
+        input.set_flag(input_lane::SPRINT, true);
+        input
+    }
+
+    proptest! {
+        /// Each tick's input is sent in a message with the ones before it; messages are lost and doubled at will.
+        #[test]
+        fn presses_survive_loss_and_repeats_exactly_once(
+            presses in prop::collection::vec(0u32..2, 40..120),
+            fates in prop::collection::vec(0u8..4, 120),
+            repeats in 1usize..6,
+        ) {
+            let walker = Walker::new();
+            let mut buffer = InputBuffer::new();
+            let mut counters = vec![0u32];
+            let mut used = 0;
+            let mut since_heard = 0;
+            let mut longest_silence = 0;
+            for (i, press) in presses.iter().enumerate() {
+                let counter = counters[i] + press;
+                counters.push(counter);
+                let tick = Tick(i as u64 + 1);
+                // 0: lost, 1 and 2: arrives, 3: arrives twice. The last one always arrives.
+                let fate = if i + 1 == presses.len() { 1 } else { fates[i] };
+                for _ in 0..[0, 1, 1, 2][usize::from(fate)] {
+                    for back in 0..repeats.min(i + 1) {
+                        buffer.take_in(tick.offset(-(back as i64)), tick.prev(), pressed(counters[i + 1 - back]));
+                    }
+                }
+                since_heard = if fate == 0 { since_heard + 1 } else { 0 };
+                longest_silence = longest_silence.max(since_heard);
+                used += buffer.use_for(tick, walker.schema()).0.int(input_lane::HOP);
+            }
+            prop_assume!(longest_silence < 15);
+            prop_assert_eq!(used, presses.iter().sum::<u32>());
+        }
+    }
+
+    #[test]
+    fn a_missing_input_holds_keys_and_presses_nothing() {
+        let walker = Walker::new();
+        let mut buffer = InputBuffer::new();
+        buffer.take_in(Tick(5), Tick(4), pressed(1));
+        assert_eq!(buffer.use_for(Tick(5), walker.schema()).0.int(input_lane::HOP), 1);
+        let (made_up, provenance) = buffer.use_for(Tick(6), walker.schema());
+        assert_eq!(provenance, Provenance::Repeated);
+        assert!(made_up.flag(input_lane::SPRINT));
+        assert_eq!(made_up.int(input_lane::HOP), 0);
+    }
+
+    #[test]
+    fn a_late_input_is_not_applied_twice() {
+        let walker = Walker::new();
+        let mut buffer = InputBuffer::new();
+        buffer.use_for(Tick(5), walker.schema());
+        assert_eq!(buffer.take_in(Tick(5), Tick(5), pressed(1)), Taken::Late);
+        // Its press is made good in the next tick whose input arrives, once.
+        buffer.take_in(Tick(6), Tick(5), pressed(1));
+        buffer.take_in(Tick(7), Tick(6), pressed(1));
+        assert_eq!(buffer.use_for(Tick(6), walker.schema()).0.int(input_lane::HOP), 1);
+        assert_eq!(buffer.use_for(Tick(7), walker.schema()).0.int(input_lane::HOP), 0);
+    }
+
+    #[test]
+    fn another_input_for_a_tick_already_given_is_a_conflict() {
+        let mut buffer = InputBuffer::new();
+        assert_eq!(buffer.take_in(Tick(9), Tick(4), pressed(1)), Taken::InTime);
+        assert_eq!(buffer.take_in(Tick(9), Tick(4), pressed(1)), Taken::Again);
+        assert_eq!(buffer.take_in(Tick(9), Tick(4), pressed(2)), Taken::Conflict);
+        assert_eq!(buffer.take_in(Tick(900), Tick(4), pressed(2)), Taken::OutOfWindow);
+    }
+}

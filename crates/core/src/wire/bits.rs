@@ -1,0 +1,121 @@
+//! Bits in a row, least significant first.
+
+use super::{MAX_DATAGRAM, WireError};
+
+/// Writes values of 1 to 32 bits one after the other.
+#[derive(Clone, Debug, Default)]
+pub struct BitWriter {
+    bytes: Vec<u8>,
+    pending: u64,
+    held: u32,
+}
+
+impl BitWriter {
+    /// An empty row with room for a whole datagram.
+    pub fn new() -> Self {
+        Self { bytes: Vec::with_capacity(256), pending: 0, held: 0 }
+    }
+
+    /// Appends the low `bits` bits of `value`.
+    pub fn put(&mut self, value: u32, bits: u32) {
+        debug_assert!((1..=32).contains(&bits));
+        let mask = (1u64 << bits) - 1;
+        self.pending |= (u64::from(value) & mask) << self.held;
+        self.held += bits;
+        while self.held >= 8 {
+            self.bytes.push(self.pending as u8);
+            self.pending >>= 8;
+            self.held -= 8;
+        }
+    }
+
+    /// Appends one bit.
+    pub fn flag(&mut self, value: bool) {
+        self.put(u32::from(value), 1);
+    }
+
+    /// Appends 64 bits.
+    pub fn long(&mut self, value: u64) {
+        self.put(value as u32, 32);
+        self.put((value >> 32) as u32, 32);
+    }
+
+    /// Bits written so far.
+    pub fn len_bits(&self) -> u32 {
+        self.bytes.len() as u32 * 8 + self.held
+    }
+
+    /// Pads with zeros to a whole byte.
+    ///
+    /// # Panics
+    /// When the result would not fit a datagram: what is written is bounded by construction, so that is a broken
+    /// invariant.
+    pub fn finish(mut self) -> Vec<u8> {
+        if self.held > 0 {
+            self.bytes.push(self.pending as u8);
+        }
+        assert!(self.bytes.len() <= MAX_DATAGRAM, "a datagram of {} bytes exceeds {MAX_DATAGRAM}", self.bytes.len());
+        self.bytes
+    }
+}
+
+/// Reads what a [`BitWriter`] wrote.
+#[derive(Clone, Copy, Debug)]
+pub struct BitReader<'a> {
+    bytes: &'a [u8],
+    at: u32,
+}
+
+impl<'a> BitReader<'a> {
+    /// A reader at the first bit.
+    pub const fn new(bytes: &'a [u8]) -> Self {
+        Self { bytes, at: 0 }
+    }
+
+    /// Bits not yet read.
+    pub const fn left(&self) -> u32 {
+        self.bytes.len() as u32 * 8 - self.at
+    }
+
+    /// The next `bits` bits, 1 to 32.
+    ///
+    /// # Errors
+    /// [`WireError::Short`] when fewer are left.
+    pub fn take(&mut self, bits: u32) -> Result<u32, WireError> {
+        debug_assert!((1..=32).contains(&bits));
+        if bits > self.left() {
+            return Err(WireError::Short { wanted: bits, left: self.left() });
+        }
+        let (mut value, mut got) = (0u64, 0);
+        while got < bits {
+            let byte = u64::from(self.bytes[(self.at / 8) as usize]) >> (self.at % 8);
+            let here = (8 - self.at % 8).min(bits - got);
+            value |= (byte & ((1 << here) - 1)) << got;
+            got += here;
+            self.at += here;
+        }
+        Ok(value as u32)
+    }
+
+    /// The next bit.
+    ///
+    /// # Errors
+    /// [`WireError::Short`] at the end.
+    pub fn flag(&mut self) -> Result<bool, WireError> {
+        Ok(self.take(1)? != 0)
+    }
+
+    /// The next 64 bits.
+    ///
+    /// # Errors
+    /// [`WireError::Short`] when fewer are left.
+    pub fn long(&mut self) -> Result<u64, WireError> {
+        Ok(u64::from(self.take(32)?) | u64::from(self.take(32)?) << 32)
+    }
+
+    /// Whether only zero padding of less than a byte is left.
+    pub fn is_finished(&self) -> bool {
+        let mut rest = *self;
+        self.left() < 8 && (self.left() == 0 || rest.take(self.left()) == Ok(0))
+    }
+}

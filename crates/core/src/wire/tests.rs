@@ -1,0 +1,197 @@
+use std::sync::Arc;
+
+use proptest::prelude::*;
+
+use super::*;
+use crate::data::{Input, State};
+use crate::motion::Motion;
+use crate::session::Kinds;
+use crate::tick::{HostNanos, WireTick};
+use crate::vec3::vec3;
+use crate::walker::Walker;
+
+fn kinds() -> Kinds {
+    Kinds::new(vec![Arc::new(Walker::new())]).unwrap()
+}
+
+fn read(bytes: &[u8]) -> Result<(Header, Message), WireError> {
+    let mut reader = BitReader::new(bytes);
+    let header = Header::read(&mut reader)?;
+    Message::read(&header, reader, kinds().motion(0), &kinds()).map(|m| (header, m))
+}
+
+fn envelope(kind: MessageKind) -> (Header, BitWriter) {
+    let header = Acks::default().header(kind, 7, HostNanos(1_000_000));
+    let mut out = BitWriter::new();
+    header.write(&mut out);
+    (header, out)
+}
+
+fn state(seed: f32) -> State {
+    let mut state = Walker::new().spawn(vec3(seed, -seed * 0.5, 1.0), 0.7);
+    state.set_vec3(3, vec3(1.5, -2.25, seed * 0.1));
+    Walker::new().schema().round_state(&state)
+}
+
+/// One message of each kind with its bytes.
+fn samples() -> Vec<(Message, Vec<u8>)> {
+    let kinds = kinds();
+    let schema = kinds.motion(0).schema();
+    let mut out = Vec::new();
+
+    let (_, bits) = envelope(MessageKind::Hello);
+    out.push((Message::Hello, bits.finish()));
+
+    let welcome = Welcome { base: 65_236, since_base_us: 1 << 33, rate: 128, snapshot_every: 3, entity: 4, kind: 0 };
+    let (_, mut bits) = envelope(MessageKind::Welcome);
+    welcome.write(&mut bits);
+    out.push((Message::Welcome(welcome), bits.finish()));
+
+    let mut inputs = [Input::default(); MAX_REPEATS];
+    for (i, input) in inputs.iter_mut().take(5).enumerate() {
+        input.set_real(0, stick(i as f32 / 5.0));
+        input.set_int(3, 9);
+    }
+    inputs[3] = inputs[2];
+    let message = Inputs { newest: WireTick(3), count: 5, inputs };
+    let (_, mut bits) = envelope(MessageKind::Inputs);
+    message.write(&mut bits, schema);
+    out.push((Message::Inputs(message), bits.finish()));
+
+    let report = Some(InputReport { used: WireTick(65_535), provenance: Provenance::Late, margin: Some(-7) });
+    let entities: Vec<_> = (0..3u16)
+        .map(|id| EntityRecord {
+            entity: EntityRef { id, generation: 1, kind: 0, teleports: 5, own: id == 1 },
+            state: state(f32::from(id) * 3.0),
+        })
+        .collect();
+    let (_, mut bits) = envelope(MessageKind::Snapshot);
+    write_snapshot(&mut bits, WireTick(9), 3, report, &kinds, entities.iter().map(|e| (e.entity, &e.state)));
+    out.push((Message::Snapshot(Snapshot { tick: WireTick(9), every: 3, report, entities }), bits.finish()));
+
+    let mut trail = [crate::Vec3::ZERO; MAX_REPEATS];
+    trail[0] = vec3(1.25, 2.5, 0.0);
+    let claim = Claim { newest: WireTick(70), epoch: 2, since: WireTick(50), state: state(6.0), count: 2, trail };
+    let (_, mut bits) = envelope(MessageKind::Claim);
+    claim.write(&mut bits, schema);
+    out.push((Message::Claim(claim), bits.finish()));
+
+    let pull = PullBack { epoch: 255, state: state(8.0) };
+    let (_, mut bits) = envelope(MessageKind::PullBack);
+    pull.write(&mut bits, schema);
+    out.push((Message::PullBack(pull), bits.finish()));
+    out
+}
+
+fn stick(x: f32) -> f32 {
+    crate::schema::stick_quantiser(7).round(x)
+}
+
+#[test]
+fn every_message_comes_back_as_it_was_written() {
+    let samples = samples();
+    assert_eq!(samples.len(), MessageKind::ALL.len());
+    for (message, bytes) in samples {
+        assert_eq!(read(&bytes).map(|(_, m)| m), Ok(message));
+    }
+}
+
+#[test]
+fn every_message_cut_at_any_length_is_refused() {
+    for (message, bytes) in samples() {
+        for length in 0..bytes.len() {
+            assert!(read(&bytes[..length]).is_err(), "{message:?} cut to {length} of {} bytes", bytes.len());
+        }
+        let mut longer = bytes.clone();
+        longer.push(0);
+        assert!(matches!(read(&longer), Err(WireError::LeftOver { .. })), "{message:?}");
+    }
+}
+
+#[test]
+fn another_version_is_named() {
+    let (_, mut bytes) = samples().swap_remove(0);
+    bytes[0] = (bytes[0] & !7) | 2;
+    assert_eq!(read(&bytes).unwrap_err(), WireError::Version { found: 2 });
+}
+
+#[test]
+fn an_exact_lane_that_is_not_a_number_is_refused() {
+    let mut bad = state(1.0);
+    bad.set_int(4, f32::INFINITY.to_bits());
+    let (_, mut bits) = envelope(MessageKind::PullBack);
+    PullBack { epoch: 1, state: bad }.write(&mut bits, Walker::new().schema());
+    assert_eq!(read(&bits.finish()).unwrap_err(), WireError::NotFinite("vel"));
+}
+
+#[test]
+fn acknowledgements_tell_new_from_seen_and_measure_the_way() {
+    let (mut here, mut there) = (Acks::default(), Acks::default());
+    let first = here.header(MessageKind::Hello, 1, HostNanos(0));
+    let _lost = here.header(MessageKind::Hello, 1, HostNanos(10_000_000));
+    let third = here.header(MessageKind::Hello, 1, HostNanos(20_000_000));
+    assert!(there.decoded(third.sequence, HostNanos(50_000_000)));
+    assert!(there.decoded(first.sequence, HostNanos(51_000_000)));
+    assert!(!there.decoded(first.sequence, HostNanos(52_000_000)));
+    let answer = there.header(MessageKind::Snapshot, 1, HostNanos(60_000_000)).ack.unwrap();
+    assert_eq!((answer.newest, answer.mask), (2, 0b10));
+    assert_eq!(here.round_trip(&answer, HostNanos(100_000_000)), Some(70_000_000));
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(4000))]
+
+    #[test]
+    fn bits_come_back_as_they_were_put(values in prop::collection::vec((any::<u32>(), 1u32..=32), 0..200)) {
+        let mut out = BitWriter::new();
+        for &(value, bits) in &values {
+            out.put(value, bits);
+        }
+        let total = out.len_bits();
+        let bytes = out.finish();
+        prop_assert_eq!(bytes.len() as u32, total.div_ceil(8));
+        let mut reader = BitReader::new(&bytes);
+        for &(value, bits) in &values {
+            prop_assert_eq!(u64::from(reader.take(bits).unwrap()), u64::from(value) & ((1u64 << bits) - 1));
+        }
+        prop_assert!(reader.is_finished());
+    }
+
+    #[test]
+    fn a_quantiser_is_off_by_half_a_step_at_most_and_stable(bits in 2u32..=18, step in 0.001f32..2.0, x in -1.0f32..1.0) {
+        let q = Quantiser::new(step, bits);
+        let x = x * q.reach();
+        let rounded = q.round(x);
+        prop_assert!((rounded - x).abs() <= step * 0.5001 + x.abs() * 1e-6, "{x} became {rounded}");
+        prop_assert_eq!(q.round(rounded), rounded);
+        prop_assert!(q.round(f32::INFINITY) >= q.reach() * 0.999);
+        prop_assert!(q.round(f32::NAN).is_finite());
+    }
+
+    #[test]
+    fn random_bytes_are_a_value_or_an_error(bytes in prop::collection::vec(any::<u8>(), 0..1300)) {
+        let _ = read(&bytes);
+    }
+
+    #[test]
+    fn a_true_envelope_with_random_bytes_behind_it_is_a_value_or_an_error(
+        kind in 0usize..6, bytes in prop::collection::vec(any::<u8>(), 0..400),
+    ) {
+        let (_, bits) = envelope(MessageKind::ALL[kind]);
+        let mut all = bits.finish();
+        all.extend(bytes);
+        if let Ok((_, Message::Snapshot(snapshot))) = read(&all) {
+            prop_assert!(snapshot.entities.capacity() <= all.len() * 8 / 36 + 1);
+        }
+    }
+
+    #[test]
+    fn mutated_messages_are_a_value_or_an_error(which in 0usize..6, flips in prop::collection::vec(any::<u16>(), 1..6)) {
+        let (_, mut bytes) = samples().swap_remove(which);
+        for flip in flips {
+            let bit = usize::from(flip) % (bytes.len() * 8);
+            bytes[bit / 8] ^= 1 << (bit % 8);
+        }
+        let _ = read(&bytes);
+    }
+}
