@@ -6,6 +6,9 @@
 
 use crate::tick::{HostNanos, Rate, Tick};
 
+/// Half a minute at 128 Hz.
+const STALE: i64 = 4096;
+
 /// The schedule of one machine's ticks.
 #[derive(Clone, Debug)]
 pub struct TickLoop {
@@ -77,6 +80,12 @@ impl TickLoop {
         let due = Due { first: Tick(target.0 - count + 1), count, dropped: behind - count };
         self.newest = target;
         due
+    }
+
+    /// Whether the last [`advance`](Self::advance) lies so far back that 16-bit ticks received since then can no
+    /// longer be told apart: after such a stall everything still waiting in a socket is best thrown away.
+    pub fn is_stale(&self, now: HostNanos) -> bool {
+        self.tick_at(now).since(self.newest) > STALE
     }
 
     /// Declares every tick up to `tick` as past: they will not be handed out.

@@ -1,1 +1,34 @@
-//! x
+//! A laboratory for netcode: the real client and server in virtual time, over simulated links, all of it recorded.
+//!
+//! Begin with [`Course`] (what is run), [`Run`] (running it, stopping, going back), [`record`] (what happened),
+//! [`cause`] (why) and [`metrics`] (how much). No terminal and no chart is known here, and no clock: real time only
+//! ever decides how far somebody calls [`Run::advance`].
+
+pub mod cause;
+mod chance;
+mod command;
+mod controls;
+mod course;
+pub mod export;
+mod faults;
+mod host;
+mod knob;
+mod lab;
+mod link;
+pub mod metrics;
+pub mod record;
+mod run;
+mod time;
+
+pub use command::Command;
+pub use controls::{Controls, Waypoint};
+pub use course::{
+    Cheat, Course, CourseError, DEMO, DEMO_FILE, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Role,
+    Trick, What, World,
+};
+pub use host::HostSpec;
+pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Range};
+pub use lab::Lab;
+pub use link::Conditions;
+pub use run::{Run, RunError};
+pub use time::LabTime;

@@ -159,7 +159,8 @@ impl Client {
     fn datagram<S: Sink>(&mut self, now: HostNanos, bytes: &[u8], sink: &mut S) -> Result<(), WireError> {
         let mut reader = BitReader::new(bytes);
         let header = Header::read(&mut reader)?;
-        if header.epoch != self.epoch {
+        let stale = matches!(&self.phase, Phase::Playing(p) if p.ticks.is_stale(now));
+        if header.epoch != self.epoch || stale {
             return Ok(());
         }
         let message = Message::read(&header, reader, self.kinds.motion(self.kind), &self.kinds)?;

@@ -1,7 +1,7 @@
 //! Moving a body as far as it goes, along what it meets, and up small edges.
 
 use super::cast::{Found, Ray, dot, wide};
-use super::{Ground, SKIN};
+use super::{Ground, SKIN, SolidId};
 use crate::motion::{Body, Contacts};
 use crate::vec3::{Vec3, vec3};
 
@@ -176,14 +176,18 @@ fn over_the_edge(ground: &Ground, body: &Body, start: Going, travel: [f64; 3], p
 fn stay_down(ground: &Ground, body: &Body, now: &mut Going) -> bool {
     let reach = f64::from(body.step) + f64::from(SKIN);
     let (down, found) = straight(ground, body, now.at, [0.0, 0.0, -reach]);
-    let stands = found.is_some_and(|f| f.normal[2] > UPRIGHT);
-    if stands {
+    let under = found.filter(|f| f.normal[2] > UPRIGHT);
+    if let Some(found) = under {
         now.at = down;
+        // The floor is everywhere and tells nothing; something else underfoot may be known to one side only.
+        if found.solid != SolidId::FLOOR {
+            now.contacts.add(found.solid);
+        }
         if now.velocity[2] < 0.0 {
             now.velocity[2] = 0.0;
         }
     }
-    stands
+    under.is_some()
 }
 
 /// As far as it goes without turning.

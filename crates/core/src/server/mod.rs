@@ -177,7 +177,7 @@ impl Server {
         let Some(peer) = self.peers.get_mut(usize::from(from.0)) else { return Ok(()) };
         let mut reader = BitReader::new(bytes);
         let header = Header::read(&mut reader)?;
-        if header.epoch != peer.epoch {
+        if header.epoch != peer.epoch || self.ticks.is_stale(now) {
             return Ok(());
         }
         let kind = self.entities[usize::from(peer.entity)].kind;

@@ -196,7 +196,7 @@ impl Message {
         let message = match header.kind {
             MessageKind::Hello => Self::Hello,
             MessageKind::Welcome => Self::Welcome(Welcome::read(from)?),
-            MessageKind::Inputs => Self::Inputs(Inputs::read(from, own.schema())?),
+            MessageKind::Inputs => Self::Inputs(Inputs::read_for(from, own.schema())?),
             MessageKind::Snapshot => Self::Snapshot(Snapshot::read(from, kinds)?),
             MessageKind::Claim => Self::Claim(Claim::read(from, own.schema())?),
             MessageKind::PullBack => Self::PullBack(PullBack::read(from, own.schema())?),
@@ -252,7 +252,11 @@ impl Inputs {
         }
     }
 
-    fn read(from: &mut BitReader<'_>, schema: &Schema) -> Result<Self, WireError> {
+    /// Reads the message behind its envelope.
+    ///
+    /// # Errors
+    /// [`WireError::Short`] when the bytes end early.
+    pub fn read_for(from: &mut BitReader<'_>, schema: &Schema) -> Result<Self, WireError> {
         let newest = WireTick(from.take(16)? as u16);
         let count = from.take(4)? as usize + 1;
         let mut inputs = [Input::default(); MAX_REPEATS];

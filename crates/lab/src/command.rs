@@ -1,0 +1,23 @@
+//! What reaches into a run from outside: keys, the helm, knobs. Only as timestamped, recorded commands, so that course,
+//! seed and commands give the same run again.
+
+use crate::controls::Controls;
+use crate::knob::{Knob, KnobValue};
+
+/// Something done to a run.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Command {
+    /// What the keyboard says, for the member at the helm.
+    Keys(Controls),
+    /// The keyboard takes over this member of the cast, or gives back to the script.
+    Helm(Option<usize>),
+    /// A knob of one member of the cast is set.
+    Set {
+        /// Index into the cast.
+        member: usize,
+        /// Which knob.
+        knob: Knob,
+        /// To what.
+        value: KnobValue,
+    },
+}

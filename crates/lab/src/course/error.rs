@@ -1,0 +1,99 @@
+//! What is wrong with a course: where, what was expected, what was found, and the nearest known word.
+
+use std::fmt;
+use std::ops::Range;
+
+/// One mistake in a course file.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CourseError {
+    /// The file as named by the user.
+    pub file: String,
+    /// From 1.
+    pub line: usize,
+    /// From 1, in characters.
+    pub column: usize,
+    /// What was expected and what was found.
+    pub message: String,
+    /// What to do about it, where that can be told.
+    pub help: Option<String>,
+    /// The line of the file.
+    source: String,
+    /// Characters to underline.
+    width: usize,
+}
+
+impl CourseError {
+    /// A mistake at a span of bytes of `text`.
+    pub(super) fn at(file: &str, text: &str, span: Range<usize>, message: impl Into<String>) -> Self {
+        let start = floor_char(text, span.start);
+        let before = &text[..start];
+        let begin = before.rfind('\n').map_or(0, |i| i + 1);
+        let source: String = text[begin..].lines().next().unwrap_or("").to_owned();
+        let column = text[begin..start].chars().count() + 1;
+        let end = floor_char(text, span.end.max(start));
+        let width = text[start..end].lines().next().map_or(1, |l| l.chars().count()).max(1);
+        Self {
+            file: file.to_owned(),
+            line: before.matches('\n').count() + 1,
+            column,
+            message: message.into(),
+            help: None,
+            source,
+            width,
+        }
+    }
+
+    #[must_use]
+    pub(super) fn help(mut self, help: Option<String>) -> Self {
+        self.help = help;
+        self
+    }
+
+    /// From what the TOML reader says.
+    pub(super) fn from_toml(file: &str, text: &str, error: &toml::de::Error) -> Self {
+        let message = error.message().to_owned();
+        let span = error.span().unwrap_or(0..0);
+        let quoted: Vec<&str> = message.split('`').skip(1).step_by(2).collect();
+        if message.starts_with("unknown field")
+            && let Some((found, known)) = quoted.split_first()
+        {
+            let help = nearest(found, known.iter().copied());
+            let said = format!("expected one of the keys {}; found `{found}`", known.join(", "));
+            return Self::at(file, text, span, said).help(help);
+        }
+        Self::at(file, text, span, message)
+    }
+}
+
+fn floor_char(text: &str, mut at: usize) -> usize {
+    at = at.min(text.len());
+    while !text.is_char_boundary(at) {
+        at -= 1;
+    }
+    at
+}
+
+/// "did you mean …" for the known word most like `found`, if any is like it at all.
+pub(super) fn nearest<'a>(found: &str, known: impl Iterator<Item = &'a str>) -> Option<String> {
+    known
+        .map(|word| (strsim::jaro_winkler(found, word), word))
+        .filter(|(likeness, _)| *likeness > 0.72)
+        .max_by(|a, b| a.0.total_cmp(&b.0))
+        .map(|(_, word)| format!("did you mean `{word}`?"))
+}
+
+impl fmt::Display for CourseError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let gutter = self.line.to_string().len();
+        writeln!(f, "{}:{}:{}: {}", self.file, self.line, self.column, self.message)?;
+        writeln!(f, "{:gutter$} |", "")?;
+        writeln!(f, "{} | {}", self.line, self.source)?;
+        write!(f, "{:gutter$} | {:skip$}{}", "", "", "^".repeat(self.width), skip = self.column - 1)?;
+        if let Some(help) = &self.help {
+            write!(f, "\n{:gutter$} = {help}", "")?;
+        }
+        Ok(())
+    }
+}
+
+impl std::error::Error for CourseError {}

@@ -1,0 +1,108 @@
+//! Numbers with units, as courses write them: `"75 ms"`, `"2 %"`, `"0.5 m"`.
+
+use std::fmt;
+use std::marker::PhantomData;
+
+use serde::de::{Deserialize, Deserializer, Error, Visitor};
+
+/// What kind of thing is measured.
+pub(super) trait Dimension {
+    /// With its article.
+    const NAME: &'static str;
+    /// How one is written.
+    const EXAMPLE: &'static str;
+    /// Units and what one of them is in the unit kept.
+    const UNITS: &'static [(&'static str, f64)];
+    /// Whether less than nothing makes sense.
+    const SIGNED: bool = false;
+}
+
+macro_rules! dimension {
+    ($($doc:literal $name:ident: $article:literal, $example:literal, $units:expr, $signed:literal;)*) => {
+        $(#[doc = $doc] #[derive(Clone, Copy, Debug)] pub(super) struct $name;
+        impl Dimension for $name {
+            const NAME: &'static str = $article;
+            const EXAMPLE: &'static str = $example;
+            const UNITS: &'static [(&'static str, f64)] = &$units;
+            const SIGNED: bool = $signed;
+        })*
+    };
+}
+
+dimension! {
+    "Kept in milliseconds." Time: "a time", "75 ms", [("ms", 1.0), ("s", 1000.0), ("min", 60_000.0)], false;
+    "A time that may be negative, in milliseconds." Offset: "a time", "-250 ms", [("ms", 1.0), ("s", 1000.0), ("min", 60_000.0)], true;
+    "Kept from 0 to 1." Share: "a share", "2 %", [("%", 0.01)], false;
+    "Kept in metres." Length: "a length", "0.5 m", [("m", 1.0), ("cm", 0.01), ("mm", 0.001)], true;
+    "Kept in metres a second." Speed: "a speed", "4.2 m/s", [("m/s", 1.0), ("km/h", 1.0 / 3.6)], true;
+    "Kept in radians." Angle: "an angle", "90 deg", [("deg", std::f64::consts::PI / 180.0), ("rad", 1.0)], true;
+    "Kept in hertz." Frequency: "a frequency", "60 Hz", [("Hz", 1.0)], false;
+    "Kept in millionths." Drift: "a clock drift", "100 ppm", [("ppm", 1.0)], true;
+    "Kept in times a minute." Often: "how often", "4 /min", [("/min", 1.0), ("/s", 60.0)], false;
+    "Kept as it is." Factor: "a factor", "1.5 times", [("times", 1.0)], false;
+}
+
+/// A number of some dimension, in the unit that dimension keeps.
+#[derive(Clone, Copy)]
+pub(super) struct Quantity<D> {
+    pub(super) value: f64,
+    dimension: PhantomData<D>,
+}
+
+impl<D: Dimension> Quantity<D> {
+    /// From text.
+    pub(super) fn parse(text: &str) -> Result<Self, String> {
+        let found = |why: &str| format!("expected {} such as \"{}\", found \"{text}\"{why}", D::NAME, D::EXAMPLE);
+        let split = text.find(|c: char| !(c.is_ascii_digit() || ".+-".contains(c))).unwrap_or(text.len());
+        let (number, unit) = (&text[..split], text[split..].trim());
+        let number: f64 = number.parse().map_err(|_| found(": it does not begin with a number"))?;
+        let units = || D::UNITS.iter().map(|(u, _)| *u).collect::<Vec<_>>().join(", ");
+        let Some((_, scale)) = D::UNITS.iter().find(|(u, _)| *u == unit) else {
+            return Err(found(&if unit.is_empty() {
+                format!(": it has no unit ({})", units())
+            } else {
+                format!(": the unit must be {}", units())
+            }));
+        };
+        if number < 0.0 && !D::SIGNED {
+            return Err(found(": it must not be negative"));
+        }
+        Ok(Self { value: number * scale, dimension: PhantomData })
+    }
+}
+
+struct Text<D>(PhantomData<D>);
+
+impl<D: Dimension> Visitor<'_> for Text<D> {
+    type Value = Quantity<D>;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} in quotes with its unit, such as \"{}\"", D::NAME, D::EXAMPLE)
+    }
+
+    fn visit_str<E: Error>(self, text: &str) -> Result<Self::Value, E> {
+        Quantity::parse(text).map_err(E::custom)
+    }
+}
+
+impl<'de, D: Dimension> Deserialize<'de> for Quantity<D> {
+    fn deserialize<T: Deserializer<'de>>(from: T) -> Result<Self, T::Error> {
+        from.deserialize_str(Text(PhantomData))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn units_are_converted_and_wrong_ones_named() {
+        assert_eq!(Quantity::<Time>::parse("1.5 s").map(|q| q.value), Ok(1500.0));
+        assert_eq!(Quantity::<Share>::parse("5%").map(|q| q.value), Ok(0.05));
+        assert_eq!(Quantity::<Drift>::parse("-100 ppm").map(|q| q.value), Ok(-100.0));
+        for bad in ["75", "75 m", "ms", "", "-3 ms", "1e9 ms", "ü ms"] {
+            let error = Quantity::<Time>::parse(bad).map(|q| q.value).unwrap_err();
+            assert!(error.starts_with("expected a time such as \"75 ms\", found"), "{error}");
+        }
+    }
+}

@@ -1,0 +1,407 @@
+//! From the file's words to something that can be run, or the first mistake.
+
+use std::collections::BTreeMap;
+use std::ops::Range;
+use std::sync::Arc;
+
+use toml::Spanned;
+use velocitas_core::{
+    Arrangement, Bounds, ClientSettings, HostNanos, Kinds, MAX_REPEATS, Motion, Rate, Solid, SolidId, Surface,
+    ViewDelay, Zone, vec3,
+};
+
+use super::error::{CourseError, nearest};
+use super::file::{self, FORMAT, File};
+use super::quantity::{Dimension, Quantity, Time};
+use super::{
+    Cheat, Course, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Role, Trick, What, World,
+};
+use crate::controls::Waypoint;
+use crate::host::HostSpec;
+use crate::knob::Knobs;
+use crate::link::Conditions;
+use crate::time::LabTime;
+
+/// The most one server and one screen are meant for.
+const MOST_CAST: usize = 48;
+const MOST_SOLIDS: usize = 4096;
+/// Tick numbers beyond this leave no room to count on.
+const MOST_TICK: i64 = 1 << 48;
+
+pub(super) struct Resolver<'a> {
+    pub(super) file: &'a str,
+    pub(super) text: &'a str,
+    pub(super) rules: Vec<Arc<dyn Motion>>,
+}
+
+type Result<T> = std::result::Result<T, CourseError>;
+
+fn time(q: Quantity<Time>) -> LabTime {
+    LabTime::from_millis(q.value)
+}
+
+fn or<D: Dimension>(q: Option<Quantity<D>>, default: f64) -> f64 {
+    q.map_or(default, |q| q.value)
+}
+
+impl Resolver<'_> {
+    fn wrong(&self, span: Range<usize>, message: impl Into<String>) -> CourseError {
+        CourseError::at(self.file, self.text, span, message)
+    }
+
+    /// The thing that a word stands for.
+    fn word<T: Copy>(&self, word: &Spanned<String>, what: &str, known: &[(&str, T)]) -> Result<T> {
+        let found = word.get_ref();
+        known.iter().find(|(name, _)| name == found).map(|(_, thing)| *thing).ok_or_else(|| {
+            let names: Vec<&str> = known.iter().map(|(name, _)| *name).collect();
+            let listed = if names.is_empty() { "none are defined".to_owned() } else { names.join(", ") };
+            self.wrong(word.span(), format!("expected {what} ({listed}); found `{found}`"))
+                .help(nearest(found, names.into_iter()))
+        })
+    }
+
+    fn whole(&self, value: &Spanned<i64>, what: &str, range: Range<i64>) -> Result<i64> {
+        if range.contains(value.get_ref()) {
+            return Ok(*value.get_ref());
+        }
+        let message =
+            format!("expected {what} from {} to {}; found {}", range.start, range.end - 1, value.get_ref());
+        Err(self.wrong(value.span(), message))
+    }
+
+    pub(super) fn course(self, file: File) -> Result<Course> {
+        if *file.format.get_ref() != FORMAT {
+            let message = format!("expected format {FORMAT}; found format {}", file.format.get_ref());
+            let help = "this program reads courses of that format only".to_owned();
+            return Err(self.wrong(file.format.span(), message).help(Some(help)));
+        }
+        let hz = file.tick_rate.get_ref().value;
+        let rate = Rate::new(hz as u32).filter(|_| hz.fract() == 0.0 && hz >= 5.0).ok_or_else(|| {
+            self.wrong(file.tick_rate.span(), format!("expected a whole tick rate from 5 Hz to 1000 Hz; found {hz} Hz"))
+        })?;
+        let snapshot_every = self.snapshot_every(file.snapshot_every.as_ref(), 3)?;
+        let first_tick = file.first_tick.as_ref().map_or(Ok(0), |t| self.whole(t, "a first tick", 0..MOST_TICK))? as u64;
+        let world = self.world(&file)?;
+        let links = self.links(&file.link)?;
+        let kinds = Kinds::new(self.rules.clone()).map_err(|(name, error)| {
+            self.wrong(0..0, format!("the rule `{name}` cannot be used: {error}"))
+        })?;
+        let server = self.host(&file.server, 0)?;
+        let mut course = Course {
+            name: file.name,
+            seed: file.seed,
+            rate,
+            first_tick,
+            kinds,
+            server,
+            world,
+            cast: Vec::new(),
+            events: Vec::new(),
+        };
+        if file.cast.is_empty() || file.cast.len() > MOST_CAST {
+            let message = format!("expected a cast of 1 to {MOST_CAST}; found {}", file.cast.len());
+            return Err(self.wrong(0..0, message));
+        }
+        for (i, cast) in file.cast.iter().enumerate() {
+            if let Some(earlier) = course.cast.iter().find(|m| m.name == *cast.name.get_ref()) {
+                let message = format!("expected a name of its own; found `{}` a second time", earlier.name);
+                return Err(self.wrong(cast.name.span(), message));
+            }
+            if cast.name.get_ref() == "server" || cast.name.get_ref().is_empty() {
+                return Err(self.wrong(cast.name.span(), "expected a name that is neither empty nor `server`"));
+            }
+            let member = self.member(&course, cast, &links, snapshot_every, i)?;
+            course.cast.push(member);
+        }
+        for event in &file.event {
+            let happens = self.event(&course, event)?;
+            course.events.push(happens);
+        }
+        Ok(course)
+    }
+
+    fn snapshot_every(&self, value: Option<&Spanned<i64>>, default: u8) -> Result<u8> {
+        value.map_or(Ok(default), |v| self.whole(v, "ticks between snapshots", 1..61).map(|n| n as u8))
+    }
+
+    fn world(&self, file: &File) -> Result<World> {
+        let (min, max) = (*file.world.min.get_ref(), *file.world.max.get_ref());
+        let finite = |v: &[f32; 2]| v.iter().all(|x| x.is_finite() && x.abs() <= 500.0);
+        for corner in [&file.world.min, &file.world.max] {
+            if !finite(corner.get_ref()) {
+                return Err(self.wrong(corner.span(), "expected two numbers within 500 m of the origin"));
+            }
+        }
+        if max[0] - min[0] < 2.0 || max[1] - min[1] < 2.0 {
+            return Err(self.wrong(file.world.max.span(), "expected `max` at least 2 m east and north of `min`"));
+        }
+        let floor = file.world.floor.map_or(0.0, |q| q.value as f32);
+        let bounds = Bounds { min: (min[0], min[1]), max: (max[0], max[1]), floor };
+        if file.solid.len() > MOST_SOLIDS {
+            let message = format!("expected at most {MOST_SOLIDS} solids; found {}", file.solid.len());
+            return Err(self.wrong(file.solid[MOST_SOLIDS].name.span(), message));
+        }
+        let mut names: BTreeMap<&str, ()> = BTreeMap::new();
+        let mut solids = Vec::new();
+        for (i, s) in file.solid.iter().enumerate() {
+            if names.insert(s.name.get_ref(), ()).is_some() {
+                let message = format!("expected a name of its own; found `{}` a second time", s.name.get_ref());
+                return Err(self.wrong(s.name.span(), message));
+            }
+            solids.push(self.solid(s, i, floor)?);
+        }
+        let mut zones = Vec::new();
+        for z in &file.zone {
+            if names.insert(z.name.get_ref(), ()).is_some() {
+                let message = format!("expected a name of its own; found `{}` a second time", z.name.get_ref());
+                return Err(self.wrong(z.name.span(), message));
+            }
+            let (material, surface) = self.word(
+                &z.surface,
+                "a surface",
+                &[
+                    ("water", (Material::Water, Surface { grip: 0.6, pace: 0.45 })),
+                    ("ice", (Material::Ice, Surface { grip: 0.08, pace: 1.0 })),
+                    ("planks", (Material::Planks, Surface::PLAIN)),
+                ],
+            )?;
+            let min = *z.min.get_ref();
+            if !(finite(&min) && finite(&z.max)) || z.max[0] <= min[0] || z.max[1] <= min[1] {
+                return Err(self.wrong(z.min.span(), "expected `max` east and north of `min`, within 500 m"));
+            }
+            let zone = Zone { min: (min[0], min[1]), max: (z.max[0], z.max[1]), surface };
+            zones.push(NamedZone { name: z.name.get_ref().clone(), material, zone });
+        }
+        Ok(World { bounds, solids, zones })
+    }
+
+    fn solid(&self, s: &file::Solid, index: usize, floor: f32) -> Result<NamedSolid> {
+        let ([x, y], [w, d]) = (*s.at.get_ref(), *s.size.get_ref());
+        if ![x, y].iter().all(|v| v.is_finite() && v.abs() <= 600.0) {
+            return Err(self.wrong(s.at.span(), "expected two numbers within 600 m of the origin"));
+        }
+        if ![w, d].iter().all(|v| (0.01..=1000.0).contains(v)) {
+            return Err(self.wrong(s.size.span(), "expected width and depth from 0.01 to 1000 m"));
+        }
+        let height = s.height.get_ref().value as f32;
+        if !(0.01..=200.0).contains(&height) {
+            return Err(self.wrong(s.height.span(), "expected a height from 0.01 m to 200 m"));
+        }
+        let known_to = s.known_to.as_ref().map_or(Ok(KnownTo::All), |word| {
+            let known = [("all", KnownTo::All), ("server", KnownTo::Server), ("clients", KnownTo::Clients)];
+            self.word(word, "who knows of it", &known)
+        })?;
+        let low = floor + or(s.base, 0.0) as f32;
+        let solid = Solid {
+            id: SolidId(index as u16),
+            x,
+            y,
+            half_x: w / 2.0,
+            half_y: d / 2.0,
+            yaw: or(s.yaw, 0.0) as f32,
+            low,
+            high: low + height,
+        };
+        Ok(NamedSolid { name: s.name.get_ref().clone(), solid, known_to })
+    }
+
+    fn links(&self, links: &BTreeMap<String, file::Link>) -> Result<BTreeMap<String, (Conditions, Conditions)>> {
+        links
+            .iter()
+            .map(|(name, link)| {
+                let up = self.conditions(link, Conditions::PERFECT)?;
+                let down = link.down.as_ref().map_or(Ok(up), |down| {
+                    if down.down.is_some() {
+                        return Err(self.wrong(0..0, format!("link `{name}`: `down` cannot have a `down` of its own")));
+                    }
+                    self.conditions(down, up)
+                })?;
+                Ok((name.clone(), (up, down)))
+            })
+            .collect()
+    }
+
+    fn conditions(&self, link: &file::Link, otherwise: Conditions) -> Result<Conditions> {
+        if let Some(loss) = link.loss.as_ref().filter(|l| l.get_ref().value > 1.0) {
+            return Err(self.wrong(loss.span(), "expected a loss of at most 100 %"));
+        }
+        Ok(Conditions {
+            latency_ms: or(link.latency, otherwise.latency_ms),
+            jitter_ms: or(link.jitter, otherwise.jitter_ms),
+            correlation_ms: or(link.correlation, otherwise.correlation_ms),
+            loss: link.loss.as_ref().map_or(otherwise.loss, |l| l.get_ref().value),
+            duplication: or(link.duplication, otherwise.duplication),
+            reordering: or(link.reordering, otherwise.reordering),
+            bunch_ms: or(link.bunch, otherwise.bunch_ms),
+        })
+    }
+
+    /// `place` tells machines apart that a course does not.
+    fn host(&self, host: &file::Host, place: u64) -> Result<HostSpec> {
+        let fps = host.frame_rate.as_ref().map_or(60.0, |f| f.get_ref().value);
+        if let Some(rate) = host.frame_rate.as_ref().filter(|_| !(5.0..=1000.0).contains(&fps)) {
+            return Err(self.wrong(rate.span(), format!("expected 5 Hz to 1000 Hz; found {fps} Hz")));
+        }
+        // Unless a course says so, clocks agree on nothing.
+        let offset_ms = or(host.clock_offset, 1_000.0 + 7_919.0 * place as f64);
+        let phase_ms = or(host.phase, (place * 37 % 16) as f64);
+        Ok(HostSpec {
+            offset: HostNanos((offset_ms * 1e6) as i64),
+            drift_ppm: or(host.clock_drift, 0.0),
+            phase: LabTime::from_millis(phase_ms),
+            fps,
+            unevenness: or(host.frame_unevenness, 0.0),
+            hitches_per_minute: or(host.hitches, 0.0),
+            hitch: LabTime::from_millis(or(host.hitch, 120.0)),
+        })
+    }
+
+    fn member(
+        &self,
+        course: &Course,
+        cast: &file::Cast,
+        links: &BTreeMap<String, (Conditions, Conditions)>,
+        snapshot_every: u8,
+        index: usize,
+    ) -> Result<Member> {
+        let role =
+            self.word(&cast.role, "a role", &[("helm", Role::Helm), ("bot", Role::Bot), ("rogue", Role::Rogue)])?;
+        let rules: Vec<(&str, u8)> = course.kinds.iter().map(|(kind, m)| (m.name(), kind)).collect();
+        let kind = cast.rule.as_ref().map_or(Ok(0), |rule| self.word(rule, "a rule", &rules))?;
+        let arrangement = cast.arrangement.as_ref().map_or(Ok(Arrangement::ServerAuthority), |word| {
+            let known = [("server", Arrangement::ServerAuthority), ("claims", Arrangement::OwnerClaims)];
+            self.word(word, "who decides where it is", &known)
+        })?;
+        let perfect = (Conditions::PERFECT, Conditions::PERFECT);
+        let known: Vec<(&str, (Conditions, Conditions))> = links.iter().map(|(n, l)| (n.as_str(), *l)).collect();
+        let (up, down) = cast.link.as_ref().map_or(Ok(perfect), |word| self.word(word, "a link", &known))?;
+        let settings = self.settings(&cast.settings)?;
+        let snapshot_every = self.snapshot_every(cast.settings.snapshot_every.as_ref(), snapshot_every)?;
+        let [x, y] = *cast.spawn.get_ref();
+        let spawn = vec3(x, y, course.world.bounds.floor + or(cast.height, 0.0) as f32);
+        self.free(course, kind, spawn, &cast.spawn)?;
+        let mut route = Vec::new();
+        for place in &cast.route {
+            let [x, y] = *place.at.get_ref();
+            let b = &course.world.bounds;
+            if !(x > b.min.0 && x < b.max.0 && y > b.min.1 && y < b.max.1) {
+                return Err(self.wrong(place.at.span(), "expected a place inside the world's bounds"));
+            }
+            let wait = place.wait.map_or(LabTime::ZERO, time);
+            route.push(Waypoint { at: (x, y), sprint: place.sprint, hop: place.hop, wait });
+        }
+        let tricks = cast.trick.iter().map(|t| self.trick(t, role, arrangement)).collect::<Result<_>>()?;
+        Ok(Member {
+            name: cast.name.get_ref().clone(),
+            role,
+            kind,
+            arrangement,
+            spawn,
+            facing: or(cast.facing, 0.0) as f32,
+            host: self.host(&cast.host, index as u64 + 1)?,
+            knobs: Knobs { up, down, settings, snapshot_every },
+            route,
+            tricks,
+        })
+    }
+
+    /// Nobody begins inside something, as either side knows the ground.
+    fn free(&self, course: &Course, kind: u8, spawn: velocitas_core::Vec3, at: &Spanned<[f32; 2]>) -> Result<()> {
+        let body = course.kinds.motion(kind).body();
+        for side in [KnownTo::Server, KnownTo::Clients] {
+            let Some(id) = course.ground(side).overlap(&body, spawn) else { continue };
+            let what = match id {
+                SolidId::EDGE => "outside the world's bounds".to_owned(),
+                SolidId::FLOOR => "below the floor".to_owned(),
+                id => format!("inside `{}`", course.solid(id).map_or("?", |s| &s.name)),
+            };
+            let message = format!("expected room for a body of {} m radius to stand; found it {what}", body.radius);
+            return Err(self.wrong(at.span(), message));
+        }
+        Ok(())
+    }
+
+    fn settings(&self, s: &file::Settings) -> Result<ClientSettings> {
+        let d = ClientSettings::DEFAULT;
+        let most = MAX_REPEATS as i64 + 1;
+        let repeats = s.ticks_per_message.as_ref().map_or(Ok(i64::from(d.repeats)), |n| {
+            self.whole(n, "ticks in each message", 1..most)
+        })?;
+        let view_delay = s.view_delay.as_ref().map_or(Ok(d.view_delay), |text| match text.get_ref().as_str() {
+            "auto" => Ok(ViewDelay::Auto),
+            other => Quantity::<Time>::parse(other)
+                .map(|q| ViewDelay::Millis(q.value.min(5000.0) as u32))
+                .map_err(|why| self.wrong(text.span(), format!("{why}; or \"auto\""))),
+        })?;
+        Ok(ClientSettings {
+            repeats: repeats as u8,
+            view_delay,
+            ease_ms: or(s.ease, f64::from(d.ease_ms)).min(5000.0) as u32,
+            snap_m: or(s.snap, f64::from(d.snap_m)) as f32,
+            extrapolate_ms: or(s.extrapolate, f64::from(d.extrapolate_ms)).min(5000.0) as u32,
+            predict: s.prediction.unwrap_or(d.predict),
+            reconcile: s.reconciliation.unwrap_or(d.reconcile),
+            interpolate: s.interpolation.unwrap_or(d.interpolate),
+        })
+    }
+
+    fn trick(&self, spanned: &Spanned<file::Trick>, role: Role, arrangement: Arrangement) -> Result<Trick> {
+        let t = spanned.get_ref();
+        if role != Role::Rogue {
+            return Err(self.wrong(spanned.span(), "expected tricks of a `rogue` only; found them of another role"));
+        }
+        let given = [
+            t.run.map(|f| Cheat::Run(f.value as f32)),
+            t.jump.map(|l| Cheat::Jump(l.value as f32)),
+            t.walls.filter(|w| *w).map(|_| Cheat::Walls),
+            t.overreach.map(|f| Cheat::Overreach(f.value as f32)),
+        ];
+        let mut given = given.into_iter().flatten();
+        let (Some(cheat), None) = (given.next(), given.next()) else {
+            let message = "expected exactly one of `run`, `jump`, `walls = true`, `overreach` in a trick";
+            return Err(self.wrong(spanned.span(), message));
+        };
+        let fits = matches!(cheat, Cheat::Overreach(_)) == (arrangement == Arrangement::ServerAuthority);
+        if !fits {
+            let message = match arrangement {
+                Arrangement::OwnerClaims => "expected a trick with positions; `overreach` is one with inputs",
+                Arrangement::ServerAuthority => {
+                    "expected a trick with inputs (`overreach`); positions can only be forged with arrangement `claims`"
+                }
+            };
+            return Err(self.wrong(spanned.span(), message));
+        }
+        let lasts = t.lasts.map_or(LabTime::from_secs(1.0), time);
+        Ok(Trick { cheat, at: time(t.at), lasts, every: self.again(t.every, spanned.span())? })
+    }
+
+    fn again(&self, every: Option<Quantity<Time>>, span: Range<usize>) -> Result<Option<LabTime>> {
+        match every {
+            Some(q) if q.value < 100.0 => Err(self.wrong(span, "expected `every` to be at least 100 ms")),
+            other => Ok(other.map(time)),
+        }
+    }
+
+    fn event(&self, course: &Course, spanned: &Spanned<file::Event>) -> Result<Happens> {
+        let e = spanned.get_ref();
+        let names: Vec<(&str, usize)> = course.cast.iter().enumerate().map(|(i, m)| (m.name.as_str(), i)).collect();
+        let what = match (&e.push, &e.freeze) {
+            (Some(push), None) => {
+                let who = self.word(&push.who, "a member of the cast", &names)?;
+                if course.cast[who].arrangement == Arrangement::OwnerClaims {
+                    let message = "expected somebody the server moves; an owner who claims moves itself";
+                    return Err(self.wrong(push.who.span(), message));
+                }
+                let part = |q: Option<Quantity<_>>| or(q, 0.0) as f32;
+                What::Push(who, vec3(part(push.east), part(push.north), part(push.up)))
+            }
+            (None, Some(freeze)) => {
+                let mut machines: Vec<(&str, Option<usize>)> = names.iter().map(|(n, i)| (*n, Some(*i))).collect();
+                machines.push(("server", None));
+                What::Freeze(self.word(&freeze.who, "a machine", &machines)?, time(freeze.lasts))
+            }
+            _ => return Err(self.wrong(spanned.span(), "expected exactly one of `push`, `freeze` in an event")),
+        };
+        Ok(Happens { at: time(e.at), every: self.again(e.every, spanned.span())?, what })
+    }
+}

@@ -1,0 +1,100 @@
+//! Wrong on purpose: what a rogue does to its own machine.
+//!
+//! A client is lied to by its ingredients (another rule's speed, a ground without walls), moves itself where it likes,
+//! or its bytes are rewritten on their way out. The core knows nothing of any of it.
+
+use std::sync::Arc;
+
+use velocitas_core::{Client, Ground, Ingredients, Kinds, Schema, vec3};
+
+use crate::course::Cheat;
+
+/// The cheats in force on one machine.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Forged {
+    run: Option<f32>,
+    walls: bool,
+    pub(crate) overreach: Option<f32>,
+}
+
+impl Forged {
+    /// Begins or ends a cheat that lasts.
+    pub(crate) fn set(&mut self, cheat: Cheat, on: bool) {
+        match cheat {
+            Cheat::Run(factor) => self.run = on.then_some(factor),
+            Cheat::Walls => self.walls = on,
+            Cheat::Overreach(factor) => self.overreach = on.then_some(factor),
+            Cheat::Jump(_) => {}
+        }
+    }
+
+    /// What the client is told of the world: the truth, bent.
+    pub(crate) fn ingredients(&self, lawful: Ingredients, kinds: &Kinds, kind: u8) -> Ingredients {
+        let mut forged = lawful;
+        if let Some(factor) = self.run {
+            let mut all: Vec<Vec<f32>> = forged.tunables.to_vec();
+            let tunables = kinds.motion(kind).tunables();
+            // The first speed of a rule is how fast it goes; it needs the grip to get there as well.
+            if let Some(speed) = tunables.iter().position(|t| t.unit == "m/s") {
+                all[usize::from(kind)][speed] *= factor;
+            }
+            for (i, _) in tunables.iter().enumerate().filter(|(_, t)| t.unit == "m/s^2" && t.name == "grip") {
+                all[usize::from(kind)][i] *= factor;
+            }
+            forged.tunables = all.into();
+        }
+        if self.walls {
+            let bounds = *forged.ground.bounds();
+            forged.ground = Arc::new(Ground::new(bounds, Vec::new(), forged.ground.zones().to_vec()));
+        }
+        forged
+    }
+
+    /// Puts the own entity so many metres ahead of where it looks; a rule without a bearing jumps east.
+    pub(crate) fn jump(client: &mut Client, schema: &Schema, metres: f32) {
+        let Some(mut state) = client.own_state() else { return };
+        let bounds = *client.ingredients().ground.bounds();
+        let bearing = schema.bearing_lane().map_or(0.0, |lane| state.real(lane));
+        let mut at = state.vec3(0) + vec3(libm::cosf(bearing), libm::sinf(bearing), 0.0) * metres;
+        at.x = at.x.clamp(bounds.min.0 + 0.5, bounds.max.0 - 0.5);
+        at.y = at.y.clamp(bounds.min.1 + 0.5, bounds.max.1 - 0.5);
+        state.set_vec3(0, at);
+        client.place(state);
+    }
+}
+
+/// Rewriting of bytes on their way out.
+pub(crate) mod forge {
+    use velocitas_core::{
+        BitReader, BitWriter, Header, InputKind, Inputs, MessageKind, Schema, stick_quantiser,
+    };
+
+    /// Pushes every stick of an input message `factor` times as far as it was, beyond the disc if need be. What is not
+    /// an input message is left as it is.
+    pub(crate) fn overreach(bytes: Vec<u8>, schema: &Schema, factor: f32) -> Vec<u8> {
+        rewritten(&bytes, schema, factor).unwrap_or(bytes)
+    }
+
+    fn rewritten(bytes: &[u8], schema: &Schema, factor: f32) -> Option<Vec<u8>> {
+        let mut reader = BitReader::new(bytes);
+        let header = Header::read(&mut reader).ok()?;
+        if header.kind != MessageKind::Inputs {
+            return None;
+        }
+        let mut inputs = Inputs::read_for(&mut reader, schema).ok()?;
+        for input in &mut inputs.inputs[..inputs.count] {
+            for f in &schema.input {
+                if let InputKind::Stick { bits } = f.kind {
+                    for lane in [f.lane, f.lane + 1] {
+                        let q = stick_quantiser(bits);
+                        input.set_real(lane, q.round((input.real(lane) * factor).clamp(-1.0, 1.0)));
+                    }
+                }
+            }
+        }
+        let mut out = BitWriter::new();
+        header.write(&mut out);
+        inputs.write(&mut out, schema);
+        Some(out.finish())
+    }
+}

@@ -1,0 +1,87 @@
+//! A machine's clock and frames.
+//!
+//! No two machines agree on the time, run at the same speed, or come round at the same moment. A machine does
+//! everything once a frame: what arrives in between waits in its socket.
+
+use velocitas_core::HostNanos;
+
+use crate::chance::{Chance, Purpose};
+use crate::time::LabTime;
+
+/// What a machine is like.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct HostSpec {
+    /// What its clock reads when the run begins.
+    pub offset: HostNanos,
+    /// How much too fast its clock runs, in millionths.
+    pub drift_ppm: f64,
+    /// When its first frame falls, after the beginning.
+    pub phase: LabTime,
+    /// Frames a second.
+    pub fps: f64,
+    /// Standard deviation of a frame's length as a share of it.
+    pub unevenness: f64,
+    /// Long frames a minute.
+    pub hitches_per_minute: f64,
+    /// How long those are, give or take a half.
+    pub hitch: LabTime,
+}
+
+impl HostSpec {
+    /// An even machine with a perfect clock.
+    pub const PERFECT: Self = Self {
+        offset: HostNanos(1_000_000_000),
+        drift_ppm: 0.0,
+        phase: LabTime::ZERO,
+        fps: 60.0,
+        unevenness: 0.0,
+        hitches_per_minute: 0.0,
+        hitch: LabTime::ZERO,
+    };
+
+    /// What the clock reads at a moment.
+    pub fn read(&self, now: LabTime) -> HostNanos {
+        let drift = (now.0 as i128 * (self.drift_ppm * 1000.0) as i128 / 1_000_000_000) as i64;
+        self.offset.plus(now.0 as i64 + drift)
+    }
+
+    /// How long frame number `index` lasts. The draws happen whether they matter or not.
+    pub fn frame(&self, seed: u64, place: u32, index: u64) -> LabTime {
+        let period = 1e9 / self.fps;
+        if self.unevenness == 0.0 && self.hitches_per_minute == 0.0 {
+            // Without rounding adding up: from one frame's due time to the next.
+            let due = |n: u64| (n as f64 * period) as u64;
+            return LabTime(due(index + 1) - due(index));
+        }
+        let mut chance = Chance::of(seed, Purpose::Frame, place, 0, index);
+        let uneven = period * (1.0 + (self.unevenness * chance.normal()).clamp(-0.9, 4.0));
+        let hitches = chance.uniform() < self.hitches_per_minute / 60.0 / self.fps;
+        let long = self.hitch.0 as f64 * (0.5 + chance.uniform());
+        LabTime(uneven.max(1e5) as u64 + if hitches { long as u64 } else { 0 })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_drifting_clock_gains_what_it_should() {
+        let host = HostSpec { drift_ppm: 100.0, ..HostSpec::PERFECT };
+        let read = host.read(LabTime::from_secs(600.0)).since(host.offset);
+        assert_eq!(read, 600_060_000_000);
+    }
+
+    #[test]
+    fn even_frames_do_not_drift() {
+        let total: u64 = (0..36_000).map(|i| HostSpec::PERFECT.frame(1, 1, i).0).sum();
+        assert_eq!(total, 600_000_000_000);
+    }
+
+    #[test]
+    fn hitches_come_as_often_as_asked() {
+        let host = HostSpec { hitches_per_minute: 6.0, hitch: LabTime::from_millis(100.0), ..HostSpec::PERFECT };
+        let long = (0..36_000).filter(|&i| host.frame(1, 1, i) > LabTime::from_millis(50.0)).count();
+        assert!((40..80).contains(&long), "{long} in ten minutes");
+    }
+}

@@ -1,0 +1,492 @@
+//! The simulation: machines, links and scripts in virtual time.
+//!
+//! A [`Lab`] holds the real [`Server`] and [`Client`]s and everything around them. It knows nothing of the record but
+//! that somebody may be watching, and it is cheap to clone: a clone is a checkpoint. Encoded bytes cross the links and
+//! nothing else does.
+
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
+use std::sync::Arc;
+
+use velocitas_core::{
+    Arrangement, BitReader, Client, ClientConfig, Digest, Event, Header, HostNanos, Ingredients, Mask, MessageKind,
+    PeerConfig, PeerId, Server, ServerConfig, Sink, Tick, WireTick,
+};
+
+use crate::command::Command;
+use crate::controls::{Bot, Controls};
+use crate::course::{Cheat, Course, KnownTo, Role, What};
+use crate::faults::{Forged, forge};
+use crate::host::HostSpec;
+use crate::knob::{Knob, KnobValue, Knobs};
+use crate::link::{Pipe, Ticket};
+use crate::record::{Happening, HappeningRow, Machine, MessageRow, Watch};
+use crate::time::LabTime;
+
+/// Datagrams a machine's socket holds while nobody reads it; more are thrown away.
+const SOCKET: usize = 512;
+
+/// What the queue holds.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+enum Due {
+    /// A machine comes round.
+    Frame(Machine),
+    /// A datagram arrives at a machine; the member is the one at the other end or this one.
+    Arrival { up: bool, member: usize, bytes: Arc<[u8]> },
+    /// Something of the course happens.
+    Event(usize),
+    /// A rogue's trick begins or ends.
+    Trick { member: usize, trick: usize, begins: bool },
+}
+
+/// A machine around a state machine.
+#[derive(Clone, Debug)]
+struct Host {
+    spec: HostSpec,
+    frame: u64,
+    frozen_until: LabTime,
+    /// What arrived since the last frame, from whom.
+    socket: Vec<(usize, Arc<[u8]>)>,
+}
+
+impl Host {
+    const fn new(spec: HostSpec) -> Self {
+        Self { spec, frame: 0, frozen_until: LabTime::ZERO, socket: Vec::new() }
+    }
+
+    fn receive(&mut self, from: usize, bytes: Arc<[u8]>) {
+        if self.socket.len() < SOCKET {
+            self.socket.push((from, bytes));
+        }
+    }
+}
+
+/// One of the cast with its machine and link.
+#[derive(Clone, Debug)]
+struct Seat {
+    host: Host,
+    client: Client,
+    knobs: Knobs,
+    up: Pipe,
+    down: Pipe,
+    bot: Bot,
+    forged: Forged,
+    /// Whether its hands moved nothing in the last frame.
+    resting: bool,
+}
+
+/// The keyboard's hands.
+#[derive(Clone, Copy, Debug, Default)]
+struct Helm {
+    member: Option<usize>,
+    controls: Controls,
+}
+
+/// The simulation. See the [module](self).
+#[derive(Clone, Debug)]
+pub struct Lab {
+    course: Arc<Course>,
+    now: LabTime,
+    queue: BinaryHeap<Reverse<(LabTime, u64, Due)>>,
+    sequence: u64,
+    server: Server,
+    server_host: Host,
+    seats: Vec<Seat>,
+    helm: Helm,
+    digest: Digest,
+}
+
+/// Passes events on to the watcher and into the digest.
+struct Tap<'a, W> {
+    watch: &'a mut W,
+    digest: &'a mut Digest,
+    base: u64,
+    at: LabTime,
+    machine: Machine,
+}
+
+impl<W: Watch> Sink for Tap<'_, W> {
+    const WANTS: Mask = Mask::ALL;
+
+    fn on(&mut self, event: Event<'_>) {
+        // Relative ticks, so that where the count starts changes nothing.
+        let relative = |tick: Tick| tick.0.wrapping_sub(self.base);
+        match event {
+            Event::Authority { entity, tick, state, .. } => {
+                self.digest.word(relative(tick) << 16 | u64::from(entity));
+                self.digest.lanes(state, 16);
+            }
+            Event::Predicted { tick, state, .. } => {
+                self.digest.word(relative(tick) << 16 | 0xffff);
+                self.digest.lanes(state, 16);
+            }
+            Event::Corrected(c) => {
+                self.digest.word(relative(c.tick));
+                self.digest.word(u64::from(c.jump.to_bits()));
+            }
+            _ => {}
+        }
+        self.watch.event(self.at, self.machine, &event);
+    }
+}
+
+impl Lab {
+    /// A course at its beginning.
+    ///
+    /// # Panics
+    /// When the cast does not fit a snapshot: [`crate::Run::new`] checks that first.
+    pub fn new(course: Arc<Course>) -> Self {
+        let ground_server = Arc::new(course.ground(KnownTo::Server));
+        let ground_clients = Arc::new(course.ground(KnownTo::Clients));
+        let mut server = Server::new(ServerConfig {
+            kinds: course.kinds.clone(),
+            rate: course.rate,
+            base: Tick(course.first_tick),
+            start: course.server.read(course.server.phase),
+            ingredients: Ingredients::new(ground_server, &course.kinds),
+        });
+        let mut seats = Vec::new();
+        for (i, member) in course.cast.iter().enumerate() {
+            let state = course.kinds.motion(member.kind).spawn(member.spawn, member.facing);
+            let entity = server.spawn(member.kind, state).expect("the cast was checked to fit a snapshot");
+            let epoch = i as u8;
+            let snapshot_every = member.knobs.snapshot_every;
+            server.admit(PeerConfig { entity, arrangement: member.arrangement, epoch, snapshot_every });
+            let client = Client::new(ClientConfig {
+                kinds: course.kinds.clone(),
+                kind: member.kind,
+                arrangement: member.arrangement,
+                settings: member.knobs.settings,
+                ingredients: Ingredients::new(ground_clients.clone(), &course.kinds),
+                epoch,
+            });
+            seats.push(Seat {
+                host: Host::new(member.host),
+                client,
+                knobs: member.knobs,
+                up: Pipe::new(i as u32 * 2, member.knobs.up),
+                down: Pipe::new(i as u32 * 2 + 1, member.knobs.down),
+                bot: Bot::default(),
+                forged: Forged::default(),
+                resting: true,
+            });
+        }
+        let mut lab = Self {
+            server_host: Host::new(course.server),
+            now: LabTime::ZERO,
+            queue: BinaryHeap::new(),
+            sequence: 0,
+            server,
+            seats,
+            helm: Helm::default(),
+            digest: Digest::default(),
+            course,
+        };
+        lab.schedule_beginning();
+        lab
+    }
+
+    fn schedule_beginning(&mut self) {
+        let course = self.course.clone();
+        self.schedule(course.server.phase, Due::Frame(Machine::Server));
+        for (i, member) in course.cast.iter().enumerate() {
+            self.schedule(member.host.phase, Due::Frame(Machine::Member(i)));
+            for (trick, t) in member.tricks.iter().enumerate() {
+                self.schedule(t.at, Due::Trick { member: i, trick, begins: true });
+            }
+        }
+        for (i, event) in course.events.iter().enumerate() {
+            self.schedule(event.at, Due::Event(i));
+        }
+    }
+
+    fn schedule(&mut self, at: LabTime, due: Due) {
+        self.sequence += 1;
+        self.queue.push(Reverse((at.max(self.now), self.sequence, due)));
+    }
+
+    /// How far it has come.
+    pub const fn now(&self) -> LabTime {
+        self.now
+    }
+
+    /// The digest of everything so far.
+    pub const fn digest(&self) -> u64 {
+        self.digest.value()
+    }
+
+    /// What is run.
+    pub const fn course(&self) -> &Arc<Course> {
+        &self.course
+    }
+
+    /// The server's newest tick.
+    pub fn server_tick(&self) -> Tick {
+        self.server.newest_tick()
+    }
+
+    /// A member's settings and link.
+    pub fn knobs(&self, member: usize) -> &Knobs {
+        &self.seats[member].knobs
+    }
+
+    /// Who is driven from the keyboard.
+    pub const fn helm(&self) -> Option<usize> {
+        self.helm.member
+    }
+
+    /// Datagrams refused by any machine so far.
+    pub fn refused(&self) -> u64 {
+        self.server.refused() + self.seats.iter().map(|s| s.client.refused()).sum::<u64>()
+    }
+
+    /// Lets everything happen that is due up to and including `to`.
+    pub fn advance<W: Watch>(&mut self, to: LabTime, watch: &mut W) {
+        while self.queue.peek().is_some_and(|Reverse((at, ..))| *at <= to) {
+            let Some(Reverse((at, _, due))) = self.queue.pop() else { break };
+            self.now = at;
+            match due {
+                Due::Frame(Machine::Server) => self.server_frame(watch),
+                Due::Frame(Machine::Member(i)) => self.member_frame(i, watch),
+                Due::Arrival { up: true, member, bytes } => self.server_host.receive(member, bytes),
+                Due::Arrival { up: false, member, bytes } => self.seats[member].host.receive(member, bytes),
+                Due::Event(i) => self.event(i, watch),
+                Due::Trick { member, trick, begins } => self.trick(member, trick, begins, watch),
+            }
+        }
+        self.now = self.now.max(to);
+    }
+
+    /// The next frame of a machine, unless it stands still: then when it wakes.
+    fn next_frame(&mut self, machine: Machine) -> Option<HostNanos> {
+        let (host, place) = match machine {
+            Machine::Server => (&mut self.server_host, 0),
+            Machine::Member(i) => (&mut self.seats[i].host, i as u32 + 1),
+        };
+        if self.now < host.frozen_until {
+            let wakes = host.frozen_until;
+            self.schedule(wakes, Due::Frame(machine));
+            return None;
+        }
+        let length = host.spec.frame(self.course.seed, place, host.frame);
+        host.frame += 1;
+        let read = host.spec.read(self.now);
+        self.schedule(self.now.plus(length), Due::Frame(machine));
+        Some(read)
+    }
+
+    fn server_frame<W: Watch>(&mut self, watch: &mut W) {
+        let Some(read) = self.next_frame(Machine::Server) else { return };
+        let mut tap = Tap {
+            watch,
+            digest: &mut self.digest,
+            base: self.course.first_tick,
+            at: self.now,
+            machine: Machine::Server,
+        };
+        for (from, bytes) in std::mem::take(&mut self.server_host.socket) {
+            // A strange packet is counted by the server and dropped.
+            let _ = self.server.handle_datagram(read, PeerId(from as u16), &bytes, &mut tap);
+        }
+        self.server.handle_time(read, &mut tap);
+        while let Some((to, bytes)) = self.server.poll_transmit() {
+            self.send(usize::from(to.0), false, bytes, watch);
+        }
+    }
+
+    fn member_frame<W: Watch>(&mut self, i: usize, watch: &mut W) {
+        let Some(read) = self.next_frame(Machine::Member(i)) else { return };
+        let course = self.course.clone();
+        let schema = course.kinds.motion(course.cast[i].kind).schema();
+        let controls = self.hands(i, &course);
+        let rests = controls.stick == (0.0, 0.0) && controls.hops == 0;
+        if self.seats[i].resting && !rests {
+            self.tell(watch, Machine::Member(i), self.seats[i].client.newest_tick(), Happening::Pressed);
+        }
+        let seat = &mut self.seats[i];
+        seat.resting = rests;
+        let machine = Machine::Member(i);
+        let mut tap =
+            Tap { watch: &mut *watch, digest: &mut self.digest, base: course.first_tick, at: self.now, machine };
+        for (_, bytes) in std::mem::take(&mut seat.host.socket) {
+            let _ = seat.client.handle_datagram(read, &bytes, &mut tap);
+        }
+        seat.client.handle_controls(&controls.to_input(schema));
+        seat.client.handle_time(read, &mut tap);
+        let mut outgoing = Vec::new();
+        while let Some(bytes) = seat.client.poll_transmit() {
+            outgoing.push(bytes);
+        }
+        let at = self.now;
+        seat.client.draw(read, |entity, drawn| {
+            let entity = usize::from(entity);
+            if let Some(member) = course.cast.get(entity) {
+                let bearing = course.kinds.motion(member.kind).schema().bearing_lane();
+                watch.drawn(at, i, entity, drawn, bearing);
+            }
+        });
+        let overreach = self.seats[i].forged.overreach;
+        for mut bytes in outgoing {
+            if let Some(factor) = overreach {
+                bytes = forge::overreach(bytes, schema, factor);
+            }
+            self.send(i, true, bytes, watch);
+        }
+    }
+
+    /// What a member's hands do in this frame.
+    fn hands(&mut self, i: usize, course: &Course) -> Controls {
+        if self.helm.member == Some(i) {
+            let controls = self.helm.controls;
+            // A press is a press once.
+            self.helm.controls.hops = 0;
+            return controls;
+        }
+        let seat = &mut self.seats[i];
+        let own = seat.client.own_state();
+        seat.bot.controls(&course.cast[i].route, self.now, own.as_ref())
+    }
+
+    fn send<W: Watch>(&mut self, member: usize, up: bool, bytes: Vec<u8>, watch: &mut W) {
+        let newest = if up { self.seats[member].client.newest_tick() } else { Some(self.server.newest_tick()) };
+        let Some((kind, sequence, tick)) = peek(&bytes, newest) else { return };
+        let base = self.course.first_tick;
+        let tick = tick.map(|t| t.0.saturating_sub(base));
+        let ticket = Ticket { kind, index: tick.unwrap_or(u64::from(sequence)) };
+        let seat = &mut self.seats[member];
+        let pipe = if up { &mut seat.up } else { &mut seat.down };
+        let fate = pipe.send(self.course.seed, self.now, ticket);
+        watch.message(MessageRow {
+            at: self.now,
+            arrived: fate.arrives,
+            member: member as u16,
+            up,
+            doubled: fate.again.is_some(),
+            kind,
+            bytes: bytes.len() as u16,
+            tick: tick.map(|t| t as u32),
+        });
+        let bytes: Arc<[u8]> = bytes.into();
+        for at in [fate.arrives, fate.again].into_iter().flatten() {
+            self.schedule(at, Due::Arrival { up, member, bytes: bytes.clone() });
+        }
+    }
+
+    fn tell<W: Watch>(&self, watch: &mut W, machine: Machine, tick: Option<Tick>, what: Happening) {
+        let tick = tick.map(|t| t.0.saturating_sub(self.course.first_tick) as u32);
+        watch.happening(HappeningRow { at: self.now, machine, tick, what });
+    }
+
+    fn event<W: Watch>(&mut self, index: usize, watch: &mut W) {
+        let event = self.course.events[index];
+        match event.what {
+            What::Push(member, velocity) => {
+                self.server.push(member as u16, velocity);
+                let tick = self.server.newest_tick().next();
+                self.tell(watch, Machine::Member(member), Some(tick), Happening::Pushed);
+            }
+            What::Freeze(who, lasts) => {
+                let until = self.now.plus(lasts);
+                let (host, machine) = match who {
+                    None => (&mut self.server_host, Machine::Server),
+                    Some(i) => (&mut self.seats[i].host, Machine::Member(i)),
+                };
+                host.frozen_until = until;
+                self.tell(watch, machine, None, Happening::Frozen(lasts));
+            }
+        }
+        if let Some(every) = event.every {
+            self.schedule(self.now.plus(every), Due::Event(index));
+        }
+    }
+
+    fn trick<W: Watch>(&mut self, member: usize, index: usize, begins: bool, watch: &mut W) {
+        let course = self.course.clone();
+        let trick = course.cast[member].tricks[index];
+        debug_assert!(course.cast[member].role == Role::Rogue);
+        let seat = &mut self.seats[member];
+        match trick.cheat {
+            Cheat::Jump(metres) if begins => {
+                let schema = course.kinds.motion(course.cast[member].kind).schema();
+                Forged::jump(&mut seat.client, schema, metres);
+            }
+            Cheat::Jump(_) => {}
+            cheat => {
+                seat.forged.set(cheat, begins);
+                let lawful = Ingredients::new(Arc::new(course.ground(KnownTo::Clients)), &course.kinds);
+                let forged = seat.forged.ingredients(lawful, &course.kinds, course.cast[member].kind);
+                seat.client.set_ingredients(forged);
+            }
+        }
+        self.tell(watch, Machine::Member(member), None, Happening::Trick(begins));
+        if begins {
+            if !matches!(trick.cheat, Cheat::Jump(_)) {
+                self.schedule(self.now.plus(trick.lasts), Due::Trick { member, trick: index, begins: false });
+            }
+            if let Some(every) = trick.every {
+                self.schedule(self.now.plus(every), Due::Trick { member, trick: index, begins: true });
+            }
+        }
+    }
+
+    /// Does what was commanded, now.
+    pub fn command<W: Watch>(&mut self, command: Command, watch: &mut W) {
+        let machine = match command {
+            Command::Keys(controls) => {
+                // Presses not yet seen by a frame are kept.
+                let hops = self.helm.controls.hops + controls.hops;
+                self.helm.controls = Controls { hops, ..controls };
+                self.helm.member
+            }
+            Command::Helm(member) => {
+                let member = member.filter(|&m| m < self.seats.len());
+                if let Some(left) = self.helm.member {
+                    self.seats[left].bot = Bot::default();
+                }
+                self.helm = Helm { member, controls: Controls::default() };
+                member
+            }
+            Command::Set { member, knob, value } => {
+                if member >= self.seats.len() {
+                    return;
+                }
+                self.set(member, knob, value);
+                Some(member)
+            }
+        };
+        let Some(member) = machine else { return };
+        let tick = self.seats[member].client.newest_tick();
+        self.tell(watch, Machine::Member(member), tick, Happening::Command(command));
+    }
+
+    fn set(&mut self, member: usize, knob: Knob, value: KnobValue) {
+        let seat = &mut self.seats[member];
+        knob.set(&mut seat.knobs, value);
+        seat.up.change(seat.knobs.up);
+        seat.down.change(seat.knobs.down);
+        seat.client.set_settings(seat.knobs.settings);
+        self.server.set_snapshot_every(PeerId(member as u16), seat.knobs.snapshot_every);
+    }
+
+    /// Whether a member is honest: it uses what it was given.
+    pub fn is_honest(&self, member: usize) -> bool {
+        self.course.cast[member].role != Role::Rogue
+    }
+
+    /// Who decides where a member is.
+    pub fn arrangement(&self, member: usize) -> Arrangement {
+        self.course.cast[member].arrangement
+    }
+}
+
+/// What luck and the record need to know of a datagram: its kind, number, and the tick it is about.
+fn peek(bytes: &[u8], near: Option<Tick>) -> Option<(MessageKind, u16, Option<Tick>)> {
+    let mut reader = BitReader::new(bytes);
+    let header = Header::read(&mut reader).ok()?;
+    let about = matches!(header.kind, MessageKind::Inputs | MessageKind::Snapshot | MessageKind::Claim);
+    let tick = match near.filter(|_| about) {
+        Some(near) => reader.take(16).ok().and_then(|t| WireTick(t as u16).unwrap_near(near).ok()),
+        None => None,
+    };
+    Some((header.kind, header.sequence, tick))
+}

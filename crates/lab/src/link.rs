@@ -1,0 +1,180 @@
+//! What a link does to datagrams, in each direction apart.
+//!
+//! Jitter is a slowly varying delay: neighbouring packets are alike. It is a function of time (normal values a
+//! correlation time apart, blended so that the spread stays the same), hence needs no state. Packets keep their order
+//! unless the reordering knob says otherwise. The *total* delay is clamped at zero, not the jitter.
+
+use velocitas_core::MessageKind;
+
+use crate::chance::{Chance, Purpose};
+use crate::time::LabTime;
+
+/// One direction of a link.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Conditions {
+    /// Mean delay one way, in milliseconds.
+    pub latency_ms: f64,
+    /// Standard deviation of the delay, in milliseconds.
+    pub jitter_ms: f64,
+    /// Time over which delays are alike, in milliseconds.
+    pub correlation_ms: f64,
+    /// Share of datagrams lost, 0 to 1.
+    pub loss: f64,
+    /// Share of datagrams that arrive twice.
+    pub duplication: f64,
+    /// Share of datagrams that are overtaken.
+    pub reordering: f64,
+    /// Datagrams are let through only so often, in milliseconds; 0 for always.
+    pub bunch_ms: f64,
+}
+
+impl Conditions {
+    /// Nothing happens to anything.
+    pub const PERFECT: Self = Self {
+        latency_ms: 0.0,
+        jitter_ms: 0.0,
+        correlation_ms: 80.0,
+        loss: 0.0,
+        duplication: 0.0,
+        reordering: 0.0,
+        bunch_ms: 0.0,
+    };
+}
+
+/// When a datagram arrives: never, once or twice.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Fate {
+    /// First arrival; `None` when lost.
+    pub arrives: Option<LabTime>,
+    /// Arrival of a duplicate.
+    pub again: Option<LabTime>,
+}
+
+/// One direction of one link.
+#[derive(Clone, Debug)]
+pub struct Pipe {
+    place: u32,
+    /// What it is like now.
+    pub conditions: Conditions,
+    /// Nothing that keeps its order arrives before this.
+    floor: LabTime,
+    /// Jitter values at the two ends of the correlation time last asked for.
+    cached: Option<(u64, f64, f64)>,
+}
+
+/// The names a datagram has in the book of luck.
+#[derive(Clone, Copy, Debug)]
+pub struct Ticket {
+    /// What it is.
+    pub kind: MessageKind,
+    /// Its tick since the session's base, or its number among those that have none.
+    pub index: u64,
+}
+
+impl Pipe {
+    /// A direction of a link; `place` must differ for each.
+    pub const fn new(place: u32, conditions: Conditions) -> Self {
+        Self { place, conditions, floor: LabTime::ZERO, cached: None }
+    }
+
+    /// Sends a datagram at `now`.
+    pub fn send(&mut self, seed: u64, now: LabTime, ticket: Ticket) -> Fate {
+        let c = self.conditions;
+        let mut chance = Chance::of(seed, Purpose::Datagram, self.place, ticket.kind as u32, ticket.index);
+        let (lost, doubled, overtaken) =
+            (chance.uniform() < c.loss, chance.uniform() < c.duplication, chance.uniform() < c.reordering);
+        let (behind, apart) = (chance.uniform(), chance.uniform());
+        let delay = (c.latency_ms + c.jitter_ms * self.wander(seed, now)).max(0.0);
+        let mut at = now.plus(LabTime::from_millis(delay));
+        if c.bunch_ms > 0.0 {
+            let gate = LabTime::from_millis(c.bunch_ms).0;
+            at = LabTime(at.0.div_ceil(gate) * gate);
+        }
+        if overtaken {
+            // Held back for so long that later ones pass; those keep their own order.
+            at = at.plus(LabTime::from_millis(10.0 + 50.0 * behind));
+        } else {
+            at = at.max(self.floor);
+            if !lost {
+                self.floor = at;
+            }
+        }
+        Fate {
+            arrives: (!lost).then_some(at),
+            again: (doubled && !lost).then(|| at.plus(LabTime::from_millis(1.0 + 30.0 * apart))),
+        }
+    }
+
+    /// The delay's deviation at a moment, in standard deviations.
+    fn wander(&mut self, seed: u64, now: LabTime) -> f64 {
+        let grid = LabTime::from_millis(self.conditions.correlation_ms.max(1.0)).0;
+        let index = now.0 / grid;
+        let (_, a, b) = match self.cached {
+            Some(known) if known.0 == index => known,
+            _ => {
+                let at = |i| Chance::of(seed, Purpose::Jitter, self.place, grid as u32, i).normal();
+                let fresh = (index, at(index), at(index + 1));
+                self.cached = Some(fresh);
+                fresh
+            }
+        };
+        let t = (now.0 % grid) as f64 / grid as f64 * std::f64::consts::FRAC_PI_2;
+        // cos² + sin² = 1: the sum of independent normals keeps its variance on the way.
+        a * libm::cos(t) + b * libm::sin(t)
+    }
+
+    /// Forgets what depends on the conditions before a change.
+    pub fn change(&mut self, conditions: Conditions) {
+        self.conditions = conditions;
+        self.cached = None;
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn delays(conditions: Conditions, count: u64) -> Vec<Option<f64>> {
+        let mut pipe = Pipe::new(3, conditions);
+        (0..count)
+            .map(|i| {
+                let now = LabTime::from_millis(i as f64 * 16.0);
+                let fate = pipe.send(7, now, Ticket { kind: MessageKind::Inputs, index: i });
+                fate.arrives.map(|at| at.minus(now).millis())
+            })
+            .collect()
+    }
+
+    #[test]
+    fn mean_spread_and_loss_are_as_set() {
+        let set = Conditions { latency_ms: 80.0, jitter_ms: 12.0, loss: 0.05, ..Conditions::PERFECT };
+        let all = delays(set, 40_000);
+        let arrived: Vec<f64> = all.iter().flatten().copied().collect();
+        let mean = arrived.iter().sum::<f64>() / arrived.len() as f64;
+        let sigma = (arrived.iter().map(|d| (d - mean).powi(2)).sum::<f64>() / arrived.len() as f64).sqrt();
+        let lost = 1.0 - arrived.len() as f64 / all.len() as f64;
+        assert!((mean - 80.0).abs() < 1.0, "{mean}");
+        assert!((sigma - 12.0).abs() < 1.0, "{sigma}");
+        assert!((lost - 0.05).abs() < 0.005, "{lost}");
+    }
+
+    #[test]
+    fn order_is_kept_unless_reordering_is_asked_for() {
+        let arrivals = |reordering| {
+            let set = Conditions { latency_ms: 30.0, jitter_ms: 25.0, reordering, ..Conditions::PERFECT };
+            let all: Vec<f64> =
+                delays(set, 4000).iter().enumerate().map(|(i, d)| i as f64 * 16.0 + d.unwrap()).collect();
+            all.windows(2).filter(|w| w[1] < w[0]).count()
+        };
+        assert_eq!(arrivals(0.0), 0);
+        assert!(arrivals(0.1) > 100);
+    }
+
+    #[test]
+    fn turning_one_knob_leaves_all_other_luck_as_it_was() {
+        let base = Conditions { latency_ms: 80.0, loss: 0.2, ..Conditions::PERFECT };
+        let lost = |c| delays(c, 2000).iter().map(Option::is_none).collect::<Vec<_>>();
+        let with_more = Conditions { latency_ms: 200.0, jitter_ms: 9.0, duplication: 0.3, reordering: 0.2, ..base };
+        assert_eq!(lost(base), lost(with_more));
+    }
+}

@@ -1,0 +1,114 @@
+//! An append-only row of values in segments that copies of the record share.
+
+use std::sync::Arc;
+
+/// Values in a segment.
+const SEGMENT: usize = 2048;
+
+/// An append-only sequence. Cloning copies the unfinished segment only.
+#[derive(Clone, Debug)]
+pub struct Column<T> {
+    full: Vec<Arc<Vec<T>>>,
+    tail: Vec<T>,
+}
+
+impl<T> Default for Column<T> {
+    fn default() -> Self {
+        Self { full: Vec::new(), tail: Vec::new() }
+    }
+}
+
+impl<T: Copy> Column<T> {
+    /// Adds a value.
+    pub fn push(&mut self, value: T) {
+        self.tail.push(value);
+        if self.tail.len() == SEGMENT {
+            let next = Vec::with_capacity(SEGMENT);
+            self.full.push(Arc::new(std::mem::replace(&mut self.tail, next)));
+        }
+    }
+
+    /// How many there are.
+    pub fn len(&self) -> usize {
+        self.full.len() * SEGMENT + self.tail.len()
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// The value at a position.
+    pub fn get(&self, at: usize) -> Option<&T> {
+        match self.full.get(at / SEGMENT) {
+            Some(segment) => segment.get(at % SEGMENT),
+            None => self.tail.get(at.checked_sub(self.full.len() * SEGMENT)?),
+        }
+    }
+
+    /// The newest value.
+    pub fn last(&self) -> Option<&T> {
+        self.get(self.len().checked_sub(1)?)
+    }
+
+    /// The values at these positions, as far as there are any.
+    pub fn range(&self, from: usize, to: usize) -> impl DoubleEndedIterator<Item = &T> {
+        (from..to.min(self.len())).filter_map(|i| self.get(i))
+    }
+
+    /// All values.
+    pub fn iter(&self) -> impl DoubleEndedIterator<Item = &T> {
+        self.range(0, self.len())
+    }
+
+    /// The first position for which `before` no longer holds, given that it holds for a beginning and no more.
+    pub fn partition(&self, mut before: impl FnMut(&T) -> bool) -> usize {
+        let (mut low, mut high) = (0, self.len());
+        while low < high {
+            let middle = low + (high - low) / 2;
+            if self.get(middle).is_some_and(&mut before) { low = middle + 1 } else { high = middle }
+        }
+        low
+    }
+
+    /// Forgets everything from a position on.
+    pub fn truncate(&mut self, len: usize) {
+        if len >= self.len() {
+            return;
+        }
+        let segment = len / SEGMENT;
+        if segment < self.full.len() {
+            self.tail = self.full[segment][..len % SEGMENT].to_vec();
+            self.full.truncate(segment);
+        } else {
+            self.tail.truncate(len % SEGMENT);
+        }
+    }
+
+    /// Bytes it takes.
+    pub fn bytes(&self) -> usize {
+        (self.full.len() * SEGMENT + self.tail.capacity()) * size_of::<T>()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn it_is_a_vec_that_can_only_grow_or_be_cut(pushes in 0usize..6000, cut in 0usize..6000, more in 0usize..50) {
+            let mut column = Column::default();
+            let mut vec: Vec<usize> = (0..pushes).collect();
+            vec.iter().for_each(|&v| column.push(v));
+            column.truncate(cut);
+            vec.truncate(cut);
+            (0..more).for_each(|v| { column.push(v + 9000); vec.push(v + 9000) });
+            prop_assert_eq!(column.len(), vec.len());
+            prop_assert!(column.iter().eq(vec.iter()));
+            prop_assert_eq!(column.partition(|&v| v < 4000), vec.partition_point(|&v| v < 4000));
+            prop_assert_eq!(column.last(), vec.last());
+        }
+    }
+}
