@@ -1,1 +1,45 @@
-//! x
+//! Velocitas as a library: open the full-screen interface on a course, with movement rules of your own.
+//!
+//! ```no_run
+//! use std::sync::Arc;
+//! # fn rule() -> Arc<dyn velocitas::core::Motion> { Arc::new(velocitas::core::walker::Walker::new()) }
+//! # fn main() -> Result<(), velocitas::OpenError> {
+//! velocitas::open("my.course.toml", vec![rule()])
+//! # }
+//! ```
+//!
+//! A course then names the rule by [`Motion::name`](velocitas_core::Motion::name): `rule = "my-rule"`. See
+//! `examples/own_rule.rs`. What stands behind it: [`core`] is the netcode, [`lab`] runs and records it.
+
+#![warn(missing_docs)]
+
+pub mod cli;
+mod files;
+pub mod tui;
+
+pub use velocitas_core as core;
+pub use velocitas_lab as lab;
+
+use std::path::Path;
+use std::sync::Arc;
+
+use velocitas_core::Motion;
+
+pub use files::OpenError;
+
+/// Opens the interface on a course file whose cast may use these rules besides the built-in `walker`.
+///
+/// # Errors
+/// When the file cannot be read or is not a course, or the terminal cannot be used.
+pub fn open(course: impl AsRef<Path>, kinds: Vec<Arc<dyn Motion>>) -> Result<(), OpenError> {
+    let course = files::course(Some(course.as_ref()), &kinds)?;
+    tui::run(course, tui::Options::default())
+}
+
+/// The same for the text of a course; `name` stands for the file in errors.
+///
+/// # Errors
+/// When the text is not a course, or the terminal cannot be used.
+pub fn open_text(name: &str, text: &str, kinds: Vec<Arc<dyn Motion>>) -> Result<(), OpenError> {
+    tui::run(velocitas_lab::Course::parse(name, text, &kinds)?, tui::Options::default())
+}

@@ -1,1 +1,7 @@
-fn main(){}
+//! The `velocitas` command.
+
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    velocitas::cli::main()
+}

@@ -202,7 +202,9 @@ impl Rows<'_> {
             Happening::Pushed => json!({ "kind": "pushed" }),
             Happening::Frozen(lasts) => json!({ "kind": "frozen", "lasts_ns": lasts.0 }),
             Happening::Pressed => json!({ "kind": "pressed" }),
-            Happening::Trick(begins) => json!({ "kind": "trick", "begins": begins }),
+            Happening::Trick { lasts } => {
+                json!({ "kind": "trick", "begins": lasts.is_some(), "lasts_ns": lasts.map(|l| l.0) })
+            }
             Happening::StepFault(field) => json!({ "kind": "step_fault", "field": field }),
             Happening::Command(command) => self.command(command),
         };

@@ -413,12 +413,16 @@ impl Lab {
             Cheat::Jump(_) => {}
             cheat => {
                 seat.forged.set(cheat, begins);
+                if cheat == Cheat::Walls && begins {
+                    seat.bot.cut_corner();
+                }
                 let lawful = Ingredients::new(Arc::new(course.ground(KnownTo::Clients)), &course.kinds);
                 let forged = seat.forged.ingredients(lawful, &course.kinds, course.cast[member].kind);
                 seat.client.set_ingredients(forged);
             }
         }
-        self.tell(watch, Machine::Member(member), None, Happening::Trick(begins));
+        let lasts = if matches!(trick.cheat, Cheat::Jump(_)) { LabTime::ZERO } else { trick.lasts };
+        self.tell(watch, Machine::Member(member), None, Happening::Trick { lasts: begins.then_some(lasts) });
         if begins {
             if !matches!(trick.cheat, Cheat::Jump(_)) {
                 self.schedule(self.now.plus(trick.lasts), Due::Trick { member, trick: index, begins: false });

@@ -114,10 +114,10 @@ pub struct ClientMetrics {
     /// Metres beyond the lawful accepted before verdicts; rogues only.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub gain_m: Option<f64>,
-    /// Tricks begun; rogues only.
+    /// Tricks played and over, or answered before that; rogues only.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub tricks: Option<u32>,
-    /// Of those, how many were followed by a verdict before the next began; rogues only.
+    /// Of those, how many were followed by a verdict while they lasted or in the two seconds after; rogues only.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub tricks_answered: Option<u32>,
 }
@@ -183,7 +183,6 @@ fn seldom(record: &Record, member: usize, from: LabTime, to: LabTime, m: &mut Cl
     let rows = record.happenings.partition(|r| r.at < from)..record.happenings.partition(|r| r.at <= to);
     let mut jumps = Vec::new();
     let mut gain = 0.0;
-    let (mut tricks, mut answered, mut waiting) = (0, 0, false);
     for row in record.happenings.range(rows.start, rows.end).filter(|r| r.machine == Machine::Member(member)) {
         match row.what {
             Happening::Corrected(c) if c.why != Restored::Settled => {
@@ -194,13 +193,8 @@ fn seldom(record: &Record, member: usize, from: LabTime, to: LabTime, m: &mut Cl
             Happening::Verdict(v) => {
                 *m.verdicts.entry(v.rule.name()).or_default() += 1;
                 gain += f64::from(v.gain);
-                answered += u32::from(std::mem::take(&mut waiting));
             }
             Happening::Resync => m.resyncs += 1,
-            Happening::Trick(true) => {
-                tricks += 1;
-                waiting = true;
-            }
             _ => {}
         }
     }
@@ -209,10 +203,29 @@ fn seldom(record: &Record, member: usize, from: LabTime, to: LabTime, m: &mut Cl
     m.corrections.p95_m = percentile(&mut jumps, 0.95);
     m.corrections.max_m = jumps.last().copied();
     if m.kind == "rogue" {
+        let (tricks, answered) = tricks(record, member, from, to);
         m.gain_m = Some(gain);
         m.tricks = Some(tricks);
         m.tricks_answered = Some(answered);
     }
+}
+
+/// How long after its end a trick may still be answered.
+const GRACE: LabTime = LabTime(2_000_000_000);
+
+/// Tricks that have been played, and how many of them were answered.
+fn tricks(record: &Record, member: usize, from: LabTime, to: LabTime) -> (u32, u32) {
+    let mine = || record.happenings.iter().filter(|r| r.machine == Machine::Member(member) && r.at <= to);
+    let (mut played, mut answered) = (0, 0);
+    for row in mine().filter(|r| r.at >= from) {
+        let Happening::Trick { lasts: Some(lasts) } = row.what else { continue };
+        let end = row.at.plus(lasts).plus(GRACE);
+        let caught = mine().any(|r| r.at >= row.at && r.at <= end && matches!(r.what, Happening::Verdict(_)));
+        // One that still goes on may be answered yet.
+        played += u32::from(caught || end <= to);
+        answered += u32::from(caught);
+    }
+    (played, answered)
 }
 
 fn inputs(record: &Record, member: usize, from: LabTime, to: LabTime, m: &mut ClientMetrics) {

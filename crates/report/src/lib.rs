@@ -1,1 +1,12 @@
-//! x
+//! What is taken away from a run: numbers for people and programs, charts.
+//!
+//! Nothing is simulated or measured here: a report arranges what [`velocitas_lab::metrics`] measured, a chart draws
+//! what the record holds. Everything comes out as bytes or text; who writes them where is the caller's business.
+
+mod chart;
+mod summary;
+mod text;
+
+pub use chart::{ChartError, Of, chart};
+pub use summary::{Summary, summarise};
+pub use text::text;

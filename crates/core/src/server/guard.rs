@@ -169,7 +169,8 @@ pub(super) struct Guard {
     /// A pull back that no claim has answered yet.
     pull: Option<State>,
     good: State,
-    heard: bool,
+    /// Newest tick that any claim told of, believed or not.
+    heard: Option<Tick>,
 }
 
 /// Claims waiting at most: two seconds at 128 Hz.
@@ -187,7 +188,7 @@ impl Guard {
             deficit: 0,
             pull: None,
             good: state,
-            heard: false,
+            heard: None,
         }
     }
 
@@ -198,7 +199,7 @@ impl Guard {
 
     /// Whether anything was ever claimed.
     pub(super) const fn has_heard(&self) -> bool {
-        self.heard
+        self.heard.is_some()
     }
 
     /// Epoch and state of a pull back to be sent again.
@@ -206,14 +207,18 @@ impl Guard {
         self.pull.map(|state| (self.epoch, state))
     }
 
-    /// Queues what a claim says of ticks not yet known. Returns those ticks, oldest first.
+    /// Queues what a claim says of ticks not yet known. Returns the ticks heard of for the first time, oldest first;
+    /// those of an older epoch are among them, but dropped.
     pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Vec<Tick> {
-        let mut arrived = Vec::new();
+        let oldest = newest.offset(-(claim.count as i64));
+        let known = self.heard.map_or(oldest, |heard| heard.next().max(oldest));
         if claim.epoch != self.epoch {
-            return arrived;
+            self.heard = self.heard.max(Some(newest));
+            return (known.0..=newest.0).map(Tick).collect();
         }
+        let mut arrived = Vec::new();
         self.pull = None;
-        self.heard = true;
+        self.heard = self.heard.max(Some(newest));
         for back in (0..=claim.count).rev() {
             let tick = newest.offset(-(back as i64));
             let known = self.last.is_some_and(|last| tick <= last) || tick < since;

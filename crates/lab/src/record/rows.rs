@@ -152,8 +152,11 @@ pub enum Happening {
     Frozen(LabTime),
     /// Hands that had rested moved something.
     Pressed,
-    /// A rogue began or ended a trick.
-    Trick(bool),
+    /// A rogue began a trick that lasts so long, or ended one.
+    Trick {
+        /// `None` at the end.
+        lasts: Option<LabTime>,
+    },
     /// A step came out non-finite in this field.
     StepFault(&'static str),
     /// Somebody turned something.

@@ -1,0 +1,125 @@
+//! What can be typed.
+
+use std::path::PathBuf;
+
+use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
+use velocitas_lab::LabTime;
+
+/// A full-screen laboratory for fixed-tick movement netcode.
+#[derive(Debug, Parser)]
+#[command(version, args_conflicts_with_subcommands = true, after_help = "Without a course the demo is opened. \
+    Logs are written to the file that VELOCITAS_LOG names.")]
+pub(super) struct Args {
+    /// The course to open (a .course.toml file)
+    pub(super) course: Option<PathBuf>,
+    /// Draw with plain ASCII characters only
+    #[arg(long)]
+    pub(super) ascii: bool,
+    #[command(subcommand)]
+    pub(super) task: Option<Task>,
+}
+
+/// What can be done without a screen.
+#[derive(Debug, Subcommand)]
+pub(super) enum Task {
+    /// Run a course without a screen and report figures
+    Run(RunTask),
+    /// Run a course and draw a chart of it
+    Chart(ChartTask),
+}
+
+/// `velocitas run`.
+#[derive(Debug, ClapArgs)]
+pub(super) struct RunTask {
+    /// The course to run; the demo if none is given
+    pub(super) course: Option<PathBuf>,
+    /// How much virtual time to run, such as 60s, 1500ms or 10min
+    #[arg(long = "for", default_value = "60s", value_parser = span)]
+    pub(super) lasts: LabTime,
+    /// Another seed than the course's
+    #[arg(long)]
+    pub(super) seed: Option<u64>,
+    /// How to report
+    #[arg(long, value_enum, default_value_t = Report::Text)]
+    pub(super) report: Report,
+    /// Write the whole record as JSON Lines to this file
+    #[arg(long)]
+    pub(super) record: Option<PathBuf>,
+}
+
+/// How figures are reported.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(super) enum Report {
+    /// A table for people
+    Text,
+    /// For programs
+    Json,
+}
+
+/// `velocitas chart`.
+#[derive(Debug, ClapArgs)]
+pub(super) struct ChartTask {
+    /// The course to run; the demo if none is given
+    pub(super) course: Option<PathBuf>,
+    /// How much virtual time to run
+    #[arg(long = "for", default_value = "20s", value_parser = span)]
+    pub(super) lasts: LabTime,
+    /// Another seed than the course's
+    #[arg(long)]
+    pub(super) seed: Option<u64>,
+    /// What to draw
+    #[arg(long, value_enum, default_value_t = ChartOf::Error)]
+    pub(super) of: ChartOf,
+    /// Whose; the first of the cast if none is given
+    #[arg(long)]
+    pub(super) entity: Option<String>,
+    /// The SVG file to write
+    #[arg(short, long)]
+    pub(super) output: PathBuf,
+}
+
+/// What a chart can be of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(super) enum ChartOf {
+    /// First prediction against authority over time, with corrections
+    Error,
+}
+
+/// A span of time as typed.
+fn span(text: &str) -> Result<LabTime, String> {
+    let split = text.find(|c: char| !(c.is_ascii_digit() || c == '.')).unwrap_or(text.len());
+    let scale = match text[split..].trim() {
+        "ms" => 1.0,
+        "s" => 1000.0,
+        "min" => 60_000.0,
+        "" => return Err("expected a time with its unit, such as 60s".to_owned()),
+        unit => return Err(format!("expected a time in ms, s or min, found the unit `{unit}`")),
+    };
+    let number: f64 = text[..split].parse().map_err(|_| "expected a time such as 60s".to_owned())?;
+    let ms = number * scale;
+    if ms > 0.0 && ms <= 24.0 * 3_600_000.0 {
+        Ok(LabTime::from_millis(ms))
+    } else {
+        Err("expected more than nothing and at most a day (1440min)".to_owned())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use clap::CommandFactory;
+
+    #[test]
+    fn the_definition_of_the_command_line_is_sound() {
+        Args::command().debug_assert();
+    }
+
+    #[test]
+    fn times_are_read_with_their_unit() {
+        assert_eq!(span("1.5s"), Ok(LabTime::from_millis(1500.0)));
+        assert_eq!(span("10min"), Ok(LabTime::from_secs(600.0)));
+        for bad in ["", "60", "s", "-3s", "0s", "60 parsecs", "9999min", "1.2.3s"] {
+            assert!(span(bad).is_err(), "{bad}");
+        }
+    }
+}

@@ -1,0 +1,48 @@
+//! `velocitas run`: a course without a screen.
+
+use std::io::{self, Write};
+use std::path::Path;
+use std::time::Instant;
+
+use velocitas_lab::{Course, LabTime, Run, export};
+use velocitas_report::{summarise, text};
+
+use super::Outcome;
+use super::args::{Report, RunTask};
+use crate::files::{self, OpenError, Output};
+
+/// A course from the command line, with another seed if one was given.
+pub(super) fn course(path: Option<&Path>, seed: Option<u64>) -> Result<Course, OpenError> {
+    let mut course = files::course(path, &[])?;
+    course.seed = seed.unwrap_or(course.seed);
+    Ok(course)
+}
+
+/// Runs a course from its beginning. Returns it with the time it took.
+pub(super) fn simulate(course: Course, lasts: LabTime) -> Result<(Run, std::time::Duration), OpenError> {
+    let began = Instant::now();
+    let mut run = Run::new(course)?;
+    run.advance(lasts);
+    Ok((run, began.elapsed()))
+}
+
+pub(super) fn run(task: &RunTask) -> Result<Outcome, OpenError> {
+    let course = course(task.course.as_deref(), task.seed)?;
+    let record = task.record.as_deref().map(Output::create).transpose()?;
+    let (run, took) = simulate(course, task.lasts)?;
+    tracing::info!(ms = took.as_millis() as u64, "simulated");
+    if let Some(output) = record {
+        output.finish(|mut out| export::write(run.record(), run.digest(), &mut out))?;
+    }
+    let summary = summarise(&run, took);
+    let mut said = match task.report {
+        Report::Text => text(&summary),
+        Report::Json => summary.json(),
+    };
+    if !said.ends_with('\n') {
+        said.push('\n');
+    }
+    // A closed pipe is no error: whoever reads has seen enough.
+    let _ = io::stdout().lock().write_all(said.as_bytes());
+    Ok(if summary.is_good() { Outcome::Good } else { Outcome::Findings })
+}

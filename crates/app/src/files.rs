@@ -1,0 +1,97 @@
+//! Reading courses and writing results, whole or not at all.
+
+use std::fs;
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use thiserror::Error;
+use velocitas_core::Motion;
+use velocitas_lab::{Course, CourseError, RunError};
+
+/// Why a course cannot be opened or a result not be written.
+#[derive(Debug, Error)]
+pub enum OpenError {
+    /// The file cannot be read.
+    #[error("cannot read the course {}: {why}", path.display())]
+    Read {
+        /// Which.
+        path: PathBuf,
+        /// What the system says.
+        why: io::Error,
+    },
+    /// It is no course.
+    #[error("{0}")]
+    Course(#[from] CourseError),
+    /// It cannot be run.
+    #[error("cannot run the course: {0}")]
+    Run(#[from] RunError),
+    /// The terminal cannot be used.
+    #[error("cannot use the terminal: {0}")]
+    Terminal(io::Error),
+    /// A result cannot be written.
+    #[error("cannot write {}: {why}", path.display())]
+    Write {
+        /// Which.
+        path: PathBuf,
+        /// What the system says.
+        why: io::Error,
+    },
+}
+
+/// The course in a file, or the demo.
+pub fn course(path: Option<&Path>, kinds: &[Arc<dyn Motion>]) -> Result<Course, OpenError> {
+    let Some(path) = path else { return Ok(Course::demo()) };
+    let read = |why| OpenError::Read { path: path.to_owned(), why };
+    let bytes = fs::read(path).map_err(read)?;
+    let text = String::from_utf8(bytes).map_err(|_| {
+        read(io::Error::new(io::ErrorKind::InvalidData, "it is not UTF-8 text; a course is a TOML file"))
+    })?;
+    Ok(Course::parse(&path.display().to_string(), &text, kinds)?)
+}
+
+/// A result on its way to a file: it appears under its name only when it is whole.
+pub struct Output {
+    path: PathBuf,
+    file: tempfile::NamedTempFile,
+}
+
+impl Output {
+    /// Opens a place for the result, before long work is done for nothing.
+    pub fn create(path: &Path) -> Result<Self, OpenError> {
+        let folder = match path.parent() {
+            Some(folder) if !folder.as_os_str().is_empty() => folder,
+            _ => Path::new("."),
+        };
+        let wrong = |why| OpenError::Write { path: path.to_owned(), why };
+        if path.is_dir() {
+            return Err(wrong(io::Error::new(io::ErrorKind::IsADirectory, "it is a folder")));
+        }
+        let file = tempfile::NamedTempFile::new_in(folder).map_err(wrong)?;
+        Ok(Self { path: path.to_owned(), file })
+    }
+
+    /// Writes all of it and gives it its name.
+    pub fn finish(self, write: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> Result<(), OpenError> {
+        let Self { path, mut file } = self;
+        let wrong = |why| OpenError::Write { path: path.clone(), why };
+        let mut out = io::BufWriter::new(file.as_file_mut());
+        write(&mut out).and_then(|()| out.flush()).map_err(wrong)?;
+        drop(out);
+        share_as_usual(file.path());
+        file.persist(&path).map_err(|e| OpenError::Write { path: path.clone(), why: e.error })?;
+        Ok(())
+    }
+}
+
+/// A temporary file is private; a result is as readable as any other file its user makes.
+fn share_as_usual(path: &Path) {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        // Failing to widen the mode leaves a private file, which is still the result.
+        let _ = fs::set_permissions(path, fs::Permissions::from_mode(0o644));
+    }
+    #[cfg(not(unix))]
+    let _ = path;
+}

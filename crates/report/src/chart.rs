@@ -1,0 +1,125 @@
+//! Charts as SVG.
+
+use plotters::prelude::*;
+use plotters::style::text_anchor::{HPos, Pos, VPos};
+use thiserror::Error;
+use velocitas_core::Restored;
+use velocitas_lab::metrics::prediction_errors;
+use velocitas_lab::record::{Happening, Machine, Record};
+use velocitas_lab::LabTime;
+
+/// What a chart is of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Of {
+    /// First prediction against authority, for every tick, with each correction's jump.
+    Error,
+}
+
+/// Why there is no chart.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum ChartError {
+    /// Nothing to draw.
+    #[error("nothing was predicted by {0} in that time, so there is no error to draw")]
+    Empty(String),
+    /// The drawing library gave up.
+    #[error("the chart could not be drawn: {0}")]
+    Draw(String),
+}
+
+const SIZE: (u32, u32) = (960, 420);
+const GROUND: RGBColor = RGBColor(0x0b, 0x0e, 0x14);
+const TEXT: RGBColor = RGBColor(0xc9, 0xd1, 0xd9);
+const MUTED: RGBColor = RGBColor(0x6e, 0x78, 0x88);
+const LINE: RGBColor = RGBColor(0x3a, 0x43, 0x54);
+const PREDICTED: RGBColor = RGBColor(0xf5, 0xb9, 0x42);
+const CORRECTION: RGBColor = RGBColor(0xff, 0x7a, 0x62);
+
+/// The smallest error told apart from none: a tenth of a millimetre.
+const LEAST: f64 = 1e-4;
+
+/// A chart of `member` between two moments, as SVG text.
+///
+/// # Errors
+/// When there is nothing to draw.
+pub fn chart(record: &Record, of: Of, member: usize, from: LabTime, to: LabTime) -> Result<String, ChartError> {
+    match of {
+        Of::Error => error_chart(record, member, from, to),
+    }
+}
+
+fn error_chart(record: &Record, member: usize, from: LabTime, to: LabTime) -> Result<String, ChartError> {
+    let name = record.course().cast[member].name.clone();
+    let errors = prediction_errors(record, member, from, to);
+    if errors.is_empty() {
+        return Err(ChartError::Empty(name));
+    }
+    let jumps: Vec<(f64, f64)> = record
+        .happenings
+        .iter()
+        .filter(|r| r.at >= from && r.at <= to && r.machine == Machine::Member(member))
+        .filter_map(|r| match r.what {
+            Happening::Corrected(c) if c.why != Restored::Settled => Some((r.at.secs(), f64::from(c.jump))),
+            _ => None,
+        })
+        .collect();
+    let mut svg = String::new();
+    let title = format!("{}: {name}, prediction error and corrections", record.course().name);
+    draw(&mut svg, &title, &errors, &jumps, (from.secs(), to.secs())).map_err(|e| ChartError::Draw(e.to_string()))?;
+    Ok(svg)
+}
+
+type Drawn = Result<(), Box<dyn std::error::Error>>;
+
+fn draw(svg: &mut String, title: &str, errors: &[(LabTime, f64)], jumps: &[(f64, f64)], time: (f64, f64)) -> Drawn {
+    let top = errors.iter().map(|(_, e)| *e).chain(jumps.iter().map(|(_, j)| *j)).fold(0.01, f64::max) * 1.6;
+    let root = SVGBackend::with_string(svg, SIZE).into_drawing_area();
+    root.fill(&GROUND)?;
+    let font = |size: i32, colour: &RGBColor| ("monospace", size).into_font().color(colour);
+    root.draw(&Text::new(title.to_owned(), (20, 14), font(17, &TEXT)))?;
+    let legend = font(13, &PREDICTED).pos(Pos::new(HPos::Right, VPos::Top));
+    root.draw(&Text::new("\u{2500} first prediction against authority, each tick", (940, 38), legend))?;
+    let legend = font(13, &CORRECTION).pos(Pos::new(HPos::Right, VPos::Top));
+    root.draw(&Text::new("\u{d7} jump of a correction", (490, 38), legend))?;
+    let mut chart = ChartBuilder::on(&root)
+        .margin_top(60)
+        .margin_right(20)
+        .margin_bottom(8)
+        .x_label_area_size(42)
+        .y_label_area_size(78)
+        .build_cartesian_2d(time.0..time.1, (LEAST..top).log_scale())?;
+    chart
+        .configure_mesh()
+        .x_desc("lab time, seconds")
+        .y_desc("metres (measured)")
+        .y_label_formatter(&|m| metres(*m))
+        .axis_style(LINE)
+        .bold_line_style(LINE)
+        .light_line_style(LINE.mix(0.25))
+        .label_style(font(13, &MUTED))
+        .draw()?;
+    // Equal to a tenth of a millimetre is drawn as equal; gaps in the ticks are gaps in the line.
+    for part in runs(errors) {
+        let points = part.iter().map(|(at, e)| (at.secs(), e.max(LEAST)));
+        chart.draw_series(LineSeries::new(points, PREDICTED.stroke_width(1)))?;
+    }
+    chart.draw_series(jumps.iter().map(|&(at, jump)| Cross::new((at, jump.max(LEAST)), 5, CORRECTION.stroke_width(2))))?;
+    root.present()?;
+    Ok(())
+}
+
+fn metres(m: f64) -> String {
+    if m >= 1.0 {
+        format!("{m:.0} m")
+    } else if m >= 0.01 {
+        format!("{:.0} cm", m * 100.0)
+    } else if m >= 0.001 {
+        format!("{:.0} mm", m * 1000.0)
+    } else {
+        format!("{:.1} mm", m * 1000.0)
+    }
+}
+
+/// Splits where more than a quarter of a second lies between two samples.
+fn runs(errors: &[(LabTime, f64)]) -> impl Iterator<Item = &[(LabTime, f64)]> {
+    errors.chunk_by(|a, b| b.0.minus(a.0) < LabTime::from_millis(250.0))
+}

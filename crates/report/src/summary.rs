@@ -1,0 +1,71 @@
+//! The figures of a whole run, in the shape of the JSON report.
+
+use std::time::Duration;
+
+use serde::Serialize;
+use velocitas_lab::metrics::{ClientMetrics, measure};
+use velocitas_lab::record::Happening;
+use velocitas_lab::{LabTime, Run};
+
+/// A run in numbers. `docs/report.md` explains the keys.
+#[derive(Clone, Debug, Serialize)]
+pub struct Summary {
+    /// The course's name.
+    pub course: String,
+    /// Where all luck came from.
+    pub seed: u64,
+    /// Ticks a second.
+    pub tick_rate: u32,
+    /// Server ticks run.
+    pub ticks: u64,
+    /// Of everything that happened, as 16 hexadecimal digits.
+    pub digest: String,
+    /// How long the simulation took, recording included.
+    pub wall_ms: f64,
+    /// Simulated seconds a second.
+    pub times_real_time: f64,
+    /// Bytes the record takes in memory.
+    pub record_bytes: usize,
+    /// Steps that came out non-finite.
+    pub step_faults: u32,
+    /// Datagrams that could not be read.
+    pub refused_datagrams: u64,
+    /// Each of the cast.
+    pub clients: Vec<ClientMetrics>,
+}
+
+impl Summary {
+    /// Nobody honest was accused, every trick was answered, no step faulted.
+    pub fn is_good(&self) -> bool {
+        let honest = |c: &&ClientMetrics| c.kind != "rogue";
+        self.step_faults == 0
+            && self.clients.iter().filter(honest).all(|c| c.verdicts.is_empty())
+            && self.clients.iter().all(|c| c.tricks == c.tricks_answered)
+    }
+
+    /// As JSON, indented.
+    pub fn json(&self) -> String {
+        serde_json::to_string_pretty(self).unwrap_or_default()
+    }
+}
+
+/// The figures of a run from its beginning; `took` is how long it took to simulate.
+pub fn summarise(run: &Run, took: Duration) -> Summary {
+    let record = run.record();
+    let course = run.course();
+    let faults = record.happenings.iter().filter(|r| matches!(r.what, Happening::StepFault(_))).count();
+    let wall_ms = took.as_secs_f64() * 1e3;
+    Summary {
+        course: course.name.clone(),
+        seed: course.seed,
+        tick_rate: course.rate.hz(),
+        ticks: run.lab().server_tick().0.saturating_sub(course.first_tick),
+        digest: format!("{:016x}", run.digest()),
+        wall_ms,
+        times_real_time: if wall_ms > 0.0 { run.now().millis() / wall_ms } else { 0.0 },
+        record_bytes: record.bytes(),
+        step_faults: faults as u32,
+        refused_datagrams: run.lab().refused(),
+        clients: (0..course.cast.len()).map(|i| measure(record, i, LabTime::ZERO, run.now())).collect(),
+    }
+}
