@@ -16,6 +16,7 @@ mod knob;
 mod lab;
 mod link;
 pub mod metrics;
+pub mod moment;
 pub mod record;
 mod run;
 mod time;

@@ -1,10 +1,132 @@
-//! x
-use velocitas_lab::Course;
-use crate::OpenError;
-/// Options
-#[derive(Default)]
-pub struct Options { /// a
-pub ascii: bool, /// s
-pub seed: Option<u64> }
-/// run
-pub fn run(_c: Course, _o: Options) -> Result<(), OpenError> { Ok(()) }
+//! The full-screen interface.
+//!
+//! State, update, draw: the [`Stage`](stage::Stage) is what every screen shares (run, playhead, selections), keys
+//! become [`Action`](action::Action)s in one table, [`draw`] turns the stage into cells and changes nothing. One
+//! thread: between two frames the lab is advanced for at most 8 ms.
+
+mod action;
+mod driving;
+mod field;
+mod help;
+mod keyline;
+mod masthead;
+mod panel;
+mod palette;
+mod rail;
+mod screen;
+mod stage;
+mod terminal;
+
+use std::io::stdout;
+use std::time::{Duration, Instant};
+
+use crossterm::event::{self, Event};
+use ratatui::backend::CrosstermBackend;
+use ratatui::layout::Size;
+use velocitas_lab::{Course, Run};
+
+pub use palette::{Colours, Palette};
+pub use screen::draw;
+pub use stage::Stage;
+
+use crate::files::OpenError;
+use stage::Wish;
+use terminal::{Signals, Tty};
+
+/// How the interface is opened.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Options {
+    /// Plain ASCII characters only.
+    pub ascii: bool,
+    /// Another seed than the course's.
+    pub seed: Option<u64>,
+}
+
+/// Between two frames.
+const FRAME: Duration = Duration::from_millis(33);
+/// What the lab may take of it.
+const SLICE: Duration = Duration::from_millis(8);
+
+/// Opens the interface on a course and returns when the user leaves.
+///
+/// # Errors
+/// When the course cannot be run or the terminal cannot be used.
+pub fn run(mut course: Course, options: Options) -> Result<(), OpenError> {
+    course.seed = options.seed.unwrap_or(course.seed);
+    let run = Run::new(course)?;
+    let mut stage = Stage::new(run, Palette::from_environment(options.ascii));
+    let signals = Signals::listen().map_err(OpenError::Terminal)?;
+    let mut tty = Tty::take().map_err(OpenError::Terminal)?;
+    let done = frames(&mut stage, &mut tty, &signals).map_err(OpenError::Terminal);
+    tty.give_back();
+    done
+}
+
+fn frames(stage: &mut Stage, tty: &mut Tty, signals: &Signals) -> std::io::Result<()> {
+    let mut terminal = ratatui::Terminal::new(CrosstermBackend::new(stdout()))?;
+    terminal.draw(|frame| draw(stage, frame.area(), frame.buffer_mut()))?;
+    tracing::info!("first frame");
+    // Asking the terminal takes a round trip to it: not before there is something to see.
+    stage.driving.releases = tty.ask_for_releases();
+    let mut before = Instant::now();
+    loop {
+        let frame_began = Instant::now();
+        let passed = frame_began.duration_since(before);
+        before = frame_began;
+        advance(stage, passed);
+        terminal.draw(|frame| draw(stage, frame.area(), frame.buffer_mut()))?;
+        let mut wait = FRAME.saturating_sub(frame_began.elapsed());
+        while event::poll(wait)? {
+            let size = terminal.size()?;
+            match stage_event(stage, event::read()?, size) {
+                Some(Wish::Leave) => return Ok(()),
+                Some(Wish::Suspend) => suspend(tty, &mut terminal)?,
+                None => {}
+            }
+            wait = FRAME.saturating_sub(frame_began.elapsed());
+        }
+        if signals.leave() {
+            return Ok(());
+        }
+        if signals.suspend() {
+            suspend(tty, &mut terminal)?;
+        }
+    }
+}
+
+/// Lets virtual time catch up with real time, for a slice at most.
+fn advance(stage: &mut Stage, passed: Duration) {
+    let began = Instant::now();
+    stage.wait_for(passed);
+    while stage.advance_a_little() {
+        if began.elapsed() > SLICE {
+            stage.fell_behind();
+            return;
+        }
+    }
+    stage.caught_up(began.elapsed());
+}
+
+fn stage_event(stage: &mut Stage, event: Event, size: Size) -> Option<Wish> {
+    match event {
+        Event::Key(key) => stage.key(&key),
+        Event::Mouse(mouse) => {
+            stage.mouse(&mouse, size);
+            None
+        }
+        Event::FocusLost => {
+            stage.release_all();
+            None
+        }
+        _ => None,
+    }
+}
+
+fn suspend(tty: &mut Tty, terminal: &mut ratatui::Terminal<CrosstermBackend<std::io::Stdout>>) -> std::io::Result<()> {
+    tty.give_back();
+    terminal::stop_until_continued()?;
+    *tty = Tty::take()?;
+    terminal.clear()
+}
+
+

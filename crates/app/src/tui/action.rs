@@ -1,0 +1,185 @@
+//! Keys and what they mean, in one table. Hints, help and dispatch read it.
+
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+
+/// What a key asks for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Action {
+    /// Run or pause.
+    Pause,
+    /// The selected machine's previous tick.
+    TickBack,
+    /// The selected machine's next tick.
+    TickOn,
+    /// A second back.
+    SecondBack,
+    /// A second on.
+    SecondOn,
+    /// The previous event of the selected entity.
+    EventBack,
+    /// The next one.
+    EventOn,
+    /// To the beginning.
+    Beginning,
+    /// Back to live.
+    Live,
+    /// Resume from the moment looked at.
+    Resume,
+    /// Slower.
+    Slower,
+    /// Faster.
+    Faster,
+    /// Take the helm, or hand it back to the script.
+    Helm,
+    /// The next entity.
+    EntityOn,
+    /// The previous one.
+    EntityBack,
+    /// The next viewer.
+    ViewerOn,
+    /// The previous one.
+    ViewerBack,
+    /// The knob above.
+    KnobUp,
+    /// The knob below.
+    KnobDown,
+    /// Turn the knob down.
+    TurnDown,
+    /// Turn the knob up.
+    TurnUp,
+    /// Turn it down for all.
+    TurnDownAll,
+    /// Turn it up for all.
+    TurnUpAll,
+    /// Show or hide the side panel where there is little room.
+    Panel,
+    /// Look closer.
+    ZoomIn,
+    /// See more.
+    ZoomOut,
+    /// Finer slices on the rail.
+    RailIn,
+    /// Coarser slices.
+    RailOut,
+    /// The loupe's scale, or none.
+    Loupe,
+    /// Take away what is seen.
+    Export,
+    /// This list.
+    Help,
+    /// Suspend.
+    Suspend,
+    /// Leave.
+    Quit,
+    /// Leave, in every mode.
+    QuitAlways,
+}
+
+/// A line of the table.
+#[derive(Clone, Copy, Debug)]
+pub struct Binding {
+    /// What it does.
+    pub action: Action,
+    /// The key.
+    pub code: KeyCode,
+    /// Modifiers that must be down. Shift is part of a character.
+    pub modifiers: KeyModifiers,
+    /// The key as shown.
+    pub key: &'static str,
+    /// A word or two for the key line; empty to leave it out there.
+    pub hint: &'static str,
+    /// A line for the help page.
+    pub help: &'static str,
+}
+
+const fn bind(
+    action: Action,
+    code: KeyCode,
+    modifiers: KeyModifiers,
+    key: &'static str,
+    hint: &'static str,
+    help: &'static str,
+) -> Binding {
+    Binding { action, code, modifiers, key, hint, help }
+}
+
+const NONE: KeyModifiers = KeyModifiers::NONE;
+const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
+const CTRL: KeyModifiers = KeyModifiers::CONTROL;
+
+/// The table, in the order of the help page. Hints appear in this order while there is room.
+pub const BINDINGS: [Binding; 35] = [
+    bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
+    bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
+    bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
+    bind(Action::SecondBack, KeyCode::Char('<'), NONE, "<", "", "back one second"),
+    bind(Action::SecondOn, KeyCode::Char('>'), NONE, "< >", "second", "on one second"),
+    bind(Action::EventOn, KeyCode::Char('n'), NONE, "n p", "event", "to the selected entity's next event"),
+    bind(Action::EventBack, KeyCode::Char('p'), NONE, "p", "", "to its previous event"),
+    bind(Action::Beginning, KeyCode::Home, NONE, "Home", "", "to the beginning"),
+    bind(Action::Live, KeyCode::End, NONE, "End", "", "back to live"),
+    bind(Action::Resume, KeyCode::Enter, NONE, "Enter", "", "resume from the moment looked at; what came later is dropped"),
+    bind(Action::Helm, KeyCode::Char('h'), NONE, "h", "helm", "take the helm of the selected entity; again: back to its script"),
+    bind(Action::EntityOn, KeyCode::Tab, NONE, "tab", "entity", "look at the next entity"),
+    bind(Action::EntityBack, KeyCode::BackTab, SHIFT, "S-tab", "", "look at the previous entity"),
+    bind(Action::ViewerOn, KeyCode::Char('v'), NONE, "v", "screen of", "on the screen of the next machine"),
+    bind(Action::ViewerBack, KeyCode::Char('V'), NONE, "V", "", "on the screen of the previous machine"),
+    bind(Action::KnobUp, KeyCode::Up, NONE, "up", "", "the knob above"),
+    bind(Action::KnobDown, KeyCode::Down, NONE, "arrows", "knobs", "the knob below"),
+    bind(Action::TurnDown, KeyCode::Left, NONE, "left", "", "turn the knob down, for the selected entity's machine"),
+    bind(Action::TurnUp, KeyCode::Right, NONE, "right", "", "turn the knob up"),
+    bind(Action::TurnDownAll, KeyCode::Left, SHIFT, "S-left", "", "turn the knob down for all machines"),
+    bind(Action::TurnUpAll, KeyCode::Right, SHIFT, "S-right", "", "turn the knob up for all machines"),
+    bind(Action::Slower, KeyCode::Char('-'), NONE, "-", "", "slower, down to \u{d7}1/8"),
+    bind(Action::Faster, KeyCode::Char('+'), NONE, "- +", "speed", "faster, up to \u{d7}8"),
+    bind(Action::Faster, KeyCode::Char('='), NONE, "=", "", "faster, too"),
+    bind(Action::ZoomIn, KeyCode::Char(']'), NONE, "]", "", "field: look closer"),
+    bind(Action::ZoomOut, KeyCode::Char('['), NONE, "[ ]", "zoom", "field: see more"),
+    bind(Action::RailIn, KeyCode::Char('}'), NONE, "}", "", "rail: finer slices"),
+    bind(Action::RailOut, KeyCode::Char('{'), NONE, "{", "", "rail: coarser slices"),
+    bind(Action::Loupe, KeyCode::Char('l'), NONE, "l", "", "loupe: 2 cm a dot, 5 cm, off"),
+    bind(Action::Panel, KeyCode::Char('k'), NONE, "k", "", "show or hide the side panel where there is little room"),
+    bind(Action::Export, KeyCode::Char('x'), NONE, "x", "export", "write the selected entity's error over the rail's span as SVG"),
+    bind(Action::Help, KeyCode::Char('?'), NONE, "?", "help", "this page"),
+    bind(Action::Suspend, KeyCode::Char('z'), CTRL, "C-z", "", "suspend"),
+    bind(Action::Quit, KeyCode::Char('q'), NONE, "q", "quit", "leave"),
+    bind(Action::QuitAlways, KeyCode::Char('q'), CTRL, "C-q", "", "leave, in every mode; so does C-c"),
+];
+
+/// What a key means outside the driving mode.
+pub fn action(key: &KeyEvent) -> Option<Action> {
+    if key.code == KeyCode::Char('c') && key.modifiers.contains(CTRL) {
+        return Some(Action::QuitAlways);
+    }
+    BINDINGS.iter().find(|b| b.code == key.code && held(b, key.modifiers)).map(|b| b.action)
+}
+
+fn held(binding: &Binding, modifiers: KeyModifiers) -> bool {
+    // A character carries its own shift, and terminals differ in whether they say so.
+    match binding.code {
+        KeyCode::Char(_) | KeyCode::BackTab => modifiers.difference(SHIFT) == binding.modifiers.difference(SHIFT),
+        _ => modifiers == binding.modifiers,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn no_two_bindings_share_a_key_and_each_is_found_and_explained() {
+        for (i, a) in BINDINGS.iter().enumerate() {
+            assert_eq!(action(&KeyEvent::new(a.code, a.modifiers)), Some(a.action), "{}", a.key);
+            assert!(!a.help.is_empty());
+            for b in &BINDINGS[i + 1..] {
+                assert!(a.code != b.code || a.modifiers != b.modifiers, "{} and {}", a.key, b.key);
+            }
+        }
+    }
+
+    #[test]
+    fn ctrl_with_a_letter_is_not_the_letter() {
+        assert_eq!(action(&KeyEvent::new(KeyCode::Char('n'), CTRL)), None);
+        assert_eq!(action(&KeyEvent::new(KeyCode::Char('c'), CTRL)), Some(Action::QuitAlways));
+    }
+}

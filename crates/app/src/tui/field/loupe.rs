@@ -1,0 +1,124 @@
+//! The loupe: corrections are centimetres, cells are half metres.
+//!
+//! An inset around the selected entity at 2 or 5 cm a dot. Paths are braille; of the same tick, owner and server are
+//! tied by a coral line with their distance.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use velocitas_core::{Vec3, vec3};
+use velocitas_lab::LabTime;
+
+use super::dots::Dots;
+use crate::tui::palette::Tone;
+use crate::tui::screen::{frame, write};
+use crate::tui::stage::{Loupe, Stage};
+
+const SIZE: (u16, u16) = (40, 13);
+const BACK: LabTime = LabTime(700_000_000);
+
+pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
+    let Loupe::Centimetres(scale) = stage.loupe else { return };
+    let (width, height) = if screen.height >= 26 { SIZE } else { (30, 9) };
+    if screen.width < width * 2 || screen.height < height + 4 {
+        return;
+    }
+    let moment = stage.moment();
+    let e = moment.echoes(stage.entity, stage.viewer);
+    let Some(own) = e.predicted.or(e.authority) else { return };
+    // Out of the way of what it shows: on the other side of the screen.
+    let view = stage.camera.view(screen, stage.run.course().world.bounds);
+    let left = view.cell(own.pos).is_some_and(|(x, y)| x + width + 12 > screen.right() && y < screen.y + height + 3);
+    let x = if left { screen.x } else { screen.right() - width };
+    let area = Rect::new(x, screen.y, width, height);
+    for y in area.top()..area.bottom() {
+        for x in area.left()..area.right() {
+            buffer[(x, y)].reset();
+        }
+    }
+    buffer.set_style(area, stage.palette.base());
+    let p = stage.palette;
+    let title = format!("loupe {} {} {} 1 dot {scale} cm", p.dot(), stage.name(stage.entity), p.dot());
+    let inner = frame(stage, area, &title, buffer);
+    let lens = Lens::new(inner, own.pos, e.authority.map_or(own.pos, |a| a.pos), f32::from(scale) / 100.0);
+
+    let path = |trail: &[Vec3], tone, buffer: &mut Buffer| {
+        let mut dots = Dots::new(inner);
+        for pair in trail.windows(2).filter(|pair| pair[0].distance(pair[1]) < 0.6) {
+            dots.line(lens.dot(pair[0]), lens.dot(pair[1]));
+        }
+        dots.draw(p, p.text(tone), buffer);
+    };
+    path(&moment.predicted_trail(stage.entity, BACK), Tone::Predicted, buffer);
+    let mut put = |at: Vec3, glyph: char, tone| {
+        if let Some(cell) = lens.cell(at) {
+            buffer[cell].set_char(glyph).set_style(p.text(tone));
+        }
+    };
+    let every = u32::from(stage.run.lab().knobs(stage.entity).snapshot_every);
+    for at in moment.authority_trail(stage.entity, BACK, every) {
+        put(at, p.authority_trail(), Tone::Authority);
+    }
+    if let Some(drawn) = e.drawn.filter(|_| stage.viewer != stage.entity) {
+        put(drawn.pos, p.drawn(), Tone::Drawn);
+    }
+    if let Some(truth) = e.authority {
+        put(truth.pos, p.authority(), Tone::Authority);
+    }
+    if let Some((_, a, b)) = e.same_tick {
+        let mut tie = Dots::new(inner);
+        if a.distance(b) > 0.001 {
+            tie.line(lens.dot(a), lens.dot(b));
+            tie.draw(p, p.text(Tone::Correction), buffer);
+        }
+        if let Some(cell) = lens.cell(b) {
+            buffer[cell].set_char(p.authority()).set_style(p.text(Tone::Authority));
+        }
+    }
+    if let Some(own) = e.predicted
+        && let Some(cell) = lens.cell(own.pos)
+    {
+        buffer[cell].set_char(p.predicted()).set_style(p.text(Tone::Predicted));
+    }
+    if let Some((_, a, b)) = e.same_tick {
+        let apart = a.distance(b);
+        let said = if apart < 1.0 { format!(" {:.1} cm apart", apart * 100.0) } else { format!(" {apart:.2} m apart") };
+        let tone = if apart > 0.02 { Tone::Correction } else { Tone::Muted };
+        write(buffer, (inner.x, inner.bottom() - 1), inner.right(), &[(&said, p.text(tone)), (" at the same tick", p.text(Tone::Muted))]);
+    }
+}
+
+/// From the world to the dots of the inset.
+struct Lens {
+    area: Rect,
+    /// The world's place of the top left dot.
+    corner: (f32, f32),
+    dot: f32,
+}
+
+impl Lens {
+    /// Owner and server both in view where possible, the owner always; moves in steps so that it does not tremble.
+    fn new(area: Rect, own: Vec3, truth: Vec3, dot: f32) -> Self {
+        let (width, height) = (f32::from(area.width) * 2.0 * dot, f32::from(area.height) * 4.0 * dot);
+        let middle = own.mix(truth, 0.5);
+        let near = |middle: f32, own: f32, size: f32| middle.clamp(own - size * 0.42, own + size * 0.42);
+        let step = 8.0 * dot;
+        let snap = |x: f32| (x / step).round() * step;
+        let x = snap(near(middle.x, own.x, width)) - width / 2.0;
+        let y = snap(near(middle.y, own.y, height)) + height / 2.0;
+        Self { area, corner: (x, y), dot }
+    }
+
+    fn dot(&self, at: Vec3) -> (i32, i32) {
+        (
+            ((at.x - self.corner.0) / self.dot).floor() as i32,
+            ((self.corner.1 - at.y) / self.dot).floor() as i32,
+        )
+    }
+
+    fn cell(&self, at: Vec3) -> Option<(u16, u16)> {
+        let (x, y) = self.dot(vec3(at.x, at.y, 0.0));
+        let (column, row) = (x.div_euclid(2), y.div_euclid(4));
+        let inside = column >= 0 && row >= 0 && column < i32::from(self.area.width) && row < i32::from(self.area.height);
+        inside.then(|| (self.area.x + column as u16, self.area.y + row as u16))
+    }
+}

@@ -1,0 +1,147 @@
+//! Field: what does each machine believe right now?
+//!
+//! The ground from above as tinted cells, every entity as its owner predicts it, as the server has it and as the
+//! viewer draws it. The selected entity has trails, and a loupe in which centimetres can be seen.
+//!
+//! ```text
+//! ╭ Field · from above · 1 cell 0.5 m ────────╮
+//! │  water              ╭ loupe · plover ────╮│
+//! │                     │     ⋄ ⋄ ◆ ⡠⠔ ●     ││
+//! │   shed              ╰────────────────────╯│
+//! │        ∘ ∘ ○  ◆ ⠒⠒ ● plover               │
+//! ╰───────────────────────────────────────────╯
+//! ```
+
+mod camera;
+mod dots;
+mod ground;
+mod loupe;
+
+pub(super) use camera::Camera;
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+use velocitas_core::Vec3;
+use velocitas_lab::record::Mark;
+use velocitas_lab::{KnownTo, LabTime};
+
+use super::palette::Tone;
+use super::screen::frame;
+use super::stage::Stage;
+use camera::View;
+use dots::Dots;
+
+/// How far trails go back.
+const TRAIL: LabTime = LabTime(1_600_000_000);
+/// How long a fault stays visible where it happened.
+const FLASH: LabTime = LabTime(700_000_000);
+
+pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
+    let (across, down) = stage.camera.scale();
+    let title = format!("Field {} from above {} 1 cell {across} m \u{d7} {down} m", stage.palette.dot(), stage.palette.dot());
+    let inner = frame(stage, area, &title, buffer);
+    let view = stage.camera.view(inner, stage.run.course().world.bounds);
+    ground::draw(stage, &view, buffer);
+    names_of_one_sided(stage, &view, buffer);
+    trails(stage, &view, buffer);
+    entities(stage, &view, buffer);
+    loupe::draw(stage, inner, buffer);
+}
+
+/// What only one side knows is marked in words.
+fn names_of_one_sided(stage: &Stage, view: &View, buffer: &mut Buffer) {
+    for solid in &stage.run.course().world.solids {
+        let who = match solid.known_to {
+            KnownTo::All => continue,
+            KnownTo::Server => "known to the server only",
+            KnownTo::Clients => "known to the clients only",
+        };
+        let at = velocitas_core::vec3(solid.solid.x, solid.solid.y + solid.solid.half_y.max(solid.solid.half_x), 0.0);
+        if let Some((x, y)) = view.cell(at)
+            && y > view.area.top()
+        {
+            label(view, (x, y - 1), &format!("{}, {who}", solid.name), stage.palette.text(Tone::Muted), buffer);
+        }
+    }
+}
+
+/// Text over the ground, whose tint stays; moved left where it would be cut.
+fn label(view: &View, at: (u16, u16), text: &str, style: Style, buffer: &mut Buffer) {
+    let width = text.chars().count() as u16;
+    let x = at.0.min(view.area.right().saturating_sub(width)).max(view.area.left());
+    buffer.set_stringn(x, at.1, text, usize::from(view.area.right() - x), style);
+}
+
+fn trails(stage: &Stage, view: &View, buffer: &mut Buffer) {
+    let p = stage.palette;
+    let moment = stage.moment();
+    let every = u32::from(stage.run.lab().knobs(stage.entity).snapshot_every);
+    let mut put = |at: Vec3, glyph: char, tone| {
+        if let Some(cell) = view.cell(at) {
+            buffer[cell].set_char(glyph).set_style(p.text(tone));
+        }
+    };
+    if stage.viewer != stage.entity {
+        for at in moment.drawn_trail(stage.entity, stage.viewer, TRAIL) {
+            put(at, p.drawn_trail(), Tone::Drawn);
+        }
+    }
+    for at in moment.authority_trail(stage.entity, TRAIL, every.max(4)) {
+        put(at, p.authority_trail(), Tone::Authority);
+    }
+    let mut dots = Dots::new(view.area);
+    let trail = moment.predicted_trail(stage.entity, TRAIL);
+    for pair in trail.windows(2) {
+        // A jump is no path.
+        if pair[0].distance(pair[1]) < 1.0 {
+            dots.line(view.dot(pair[0]), view.dot(pair[1]));
+        }
+    }
+    dots.draw(p, p.text(Tone::Predicted), buffer);
+}
+
+fn entities(stage: &Stage, view: &View, buffer: &mut Buffer) {
+    let count = stage.run.course().cast.len();
+    // The selected one last: it lies on top.
+    let others = (0..count).filter(|&i| i != stage.entity);
+    for entity in others.chain([stage.entity]) {
+        draw_entity(stage, view, entity, buffer);
+    }
+}
+
+fn draw_entity(stage: &Stage, view: &View, entity: usize, buffer: &mut Buffer) {
+    let p = stage.palette;
+    let moment = stage.moment();
+    let e = moment.echoes(entity, stage.viewer);
+    let selected = entity == stage.entity;
+    let mut put = |at: Option<Vec3>, glyph: char, style: Style| {
+        let cell = at.and_then(|at| view.cell(at))?;
+        buffer[cell].set_char(glyph).set_style(style);
+        Some(cell)
+    };
+    let drawn = put(e.drawn.map(|e| e.pos), p.drawn(), p.text(Tone::Drawn));
+    let truth = put(e.authority.map(|e| e.pos), p.authority(), p.text(Tone::Authority));
+    let own = put(e.predicted.map(|e| e.pos), p.predicted(), p.text(Tone::Predicted));
+    let Some(cell) = own.or(truth).or(drawn) else { return };
+    let corrected = moment.marked(entity, Mark::Corrected, FLASH);
+    let refused = moment.marked(entity, Mark::Verdict, FLASH);
+    let mut name_at = (cell.0 + 2, cell.1);
+    if refused {
+        let badge = (cell.0, cell.1.saturating_sub(1).max(view.area.top()));
+        buffer[badge].set_char('!').set_style(p.verdict());
+    } else if corrected {
+        let badge = (cell.0, cell.1.saturating_sub(1).max(view.area.top()));
+        buffer[badge].set_char(p.correction()).set_style(p.text(Tone::Correction));
+    }
+    let name = stage.name(entity);
+    let style = if selected { p.text(Tone::Predicted) } else { p.text(Tone::Text) };
+    let width = name.chars().count() as u16;
+    // Beside the echo; before it where the edge is near.
+    if name_at.0 + width > view.area.right() {
+        name_at.0 = cell.0.saturating_sub(width + 1);
+    }
+    if name_at.0 >= view.area.left() && name_at.0 + width <= view.area.right() {
+        buffer.set_string(name_at.0, name_at.1, name, style);
+    }
+}

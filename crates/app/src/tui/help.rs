@@ -1,0 +1,84 @@
+//! The help page: every key, from the table, and what the shapes mean.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::text::{Line, Span};
+use ratatui::widgets::{Paragraph, Widget};
+
+use super::action::BINDINGS;
+use super::palette::Tone;
+use super::screen::frame;
+use super::stage::Stage;
+
+pub(super) fn draw(stage: &Stage, area: Rect, scrolled: u16, buffer: &mut Buffer) {
+    let lines = lines(stage);
+    let height = (lines.len() as u16 + 2).min(area.height - 2);
+    let width = 86.min(area.width - 4);
+    let page = Rect::new(area.x + (area.width - width) / 2, area.y + (area.height - height) / 2, width, height);
+    for y in page.top()..page.bottom() {
+        for x in page.left()..page.right() {
+            buffer[(x, y)].reset();
+        }
+    }
+    buffer.set_style(page, stage.palette.base());
+    let most = (lines.len() as u16 + 2).saturating_sub(height);
+    let title = if most > 0 { "help \u{b7} up and down scroll, Esc closes" } else { "help \u{b7} Esc closes" };
+    let inner = frame(stage, page, title, buffer);
+    Paragraph::new(lines).scroll((scrolled.min(most), 0)).render(inner, buffer);
+}
+
+fn lines(stage: &Stage) -> Vec<Line<'static>> {
+    let p = stage.palette;
+    let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
+    let glyph = |c: char, style| Span::styled(format!(" {c} "), style);
+    let say = |s: &'static str| Span::styled(s, text);
+    let mut lines = vec![
+        Line::from(vec![
+            glyph(p.predicted(), p.text(Tone::Predicted)),
+            say("predicted by its owner    "),
+            glyph(p.authority(), p.text(Tone::Authority)),
+            say("the server's    "),
+            glyph(p.drawn(), p.text(Tone::Drawn)),
+            say("drawn by the viewer"),
+        ]),
+        Line::from(vec![
+            glyph(p.correction(), p.text(Tone::Correction)),
+            say("corrected    "),
+            glyph('!', p.verdict()),
+            say(" refused by the guard    "),
+            glyph(p.late(), p.text(Tone::Predicted)),
+            say("input late    "),
+            glyph(p.made_up(), p.text(Tone::Predicted)),
+            say("made up    "),
+            glyph(p.lost(), muted),
+            say("datagram lost"),
+        ]),
+        Line::from(Span::styled(
+            " The owner runs ahead of the server: that distance is lag, not error. Only the same tick is compared.",
+            muted,
+        )),
+        Line::default(),
+    ];
+    for binding in &BINDINGS {
+        lines.push(Line::from(vec![
+            Span::styled(format!(" {:>8}  ", binding.key), p.chosen()),
+            Span::styled(binding.help, text),
+        ]));
+    }
+    lines.push(Line::default());
+    lines.push(Line::from(Span::styled(" At the helm", p.chosen())));
+    for (key, what) in [
+        ("W A S D", "move; where the terminal does not tell of releases, set the course"),
+        ("arrows", "turn the view"),
+        ("space", "hop"),
+        ("e", "sprint on or off"),
+        ("x", "stop"),
+        ("Esc", "leave; h hands back to the script"),
+    ] {
+        lines.push(Line::from(vec![
+            Span::styled(format!(" {key:>8}  "), p.chosen()),
+            Span::styled(what, text),
+        ]));
+    }
+    lines
+}

@@ -1,0 +1,239 @@
+//! The side panel: what the selected entity is for each machine, its last correction, its figures, its knobs.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+use velocitas_core::Vec3;
+use velocitas_lab::cause::shown;
+use velocitas_lab::moment::Echo;
+use velocitas_lab::record::drawn_name;
+use velocitas_lab::{KNOBS, LabTime, Range};
+
+use super::palette::Tone;
+use super::screen::{frame, write};
+use super::stage::Stage;
+
+/// A pen that writes one row after the other.
+struct Pen<'a> {
+    stage: &'a Stage,
+    area: Rect,
+    y: u16,
+}
+
+impl Pen<'_> {
+    fn row(&mut self, buffer: &mut Buffer, pieces: &[(&str, Style)]) {
+        if self.y < self.area.bottom() {
+            write(buffer, (self.area.x, self.y), self.area.right(), pieces);
+        }
+        self.y += 1;
+    }
+
+    fn tone(&self, tone: Tone) -> Style {
+        self.stage.palette.text(tone)
+    }
+
+    fn figure(&mut self, buffer: &mut Buffer, name: &str, value: &str) {
+        let (muted, text) = (self.tone(Tone::Muted), self.tone(Tone::Text));
+        self.row(buffer, &[(&format!("{name:<10}"), muted), (value, text)]);
+    }
+}
+
+pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
+    let knobs = KNOBS.len() as u16 + 2 + 2;
+    let upper = Rect { height: area.height.saturating_sub(knobs), ..area };
+    // Where there is little room, what can be turned goes first.
+    if upper.height >= 6 {
+        let inner = frame(stage, upper, stage.name(stage.entity), buffer);
+        let mut pen = Pen { stage, area: Rect { x: inner.x + 1, width: inner.width - 1, ..inner }, y: inner.y };
+        beliefs(&mut pen, buffer);
+        correction(&mut pen, buffer);
+        figures(&mut pen, buffer);
+    }
+    let lower = Rect { y: area.y + area.height.saturating_sub(knobs), height: knobs.min(area.height), ..area };
+    self::knobs(stage, lower, buffer);
+}
+
+fn place(at: Vec3) -> String {
+    format!("{:>7.2}{:>7.2}{:>6.2}", at.x, at.y, at.z)
+}
+
+fn distance(m: f32) -> String {
+    if m < 0.01 {
+        format!("{:.1} mm", m * 1000.0)
+    } else if m < 1.0 {
+        format!("{:.1} cm", m * 100.0)
+    } else {
+        format!("{m:.2} m")
+    }
+}
+
+fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
+    let stage = pen.stage;
+    let (record, p) = (stage.run.record(), stage.palette);
+    let (text, muted) = (pen.tone(Tone::Text), pen.tone(Tone::Muted));
+    let moment = stage.moment();
+    let e = moment.echoes(stage.entity, stage.viewer);
+    pen.row(buffer, &[("               tick       x m    y m   z m", muted)]);
+    let mut line = |pen: &mut Pen<'_>, glyph: char, tone, name: &str, echo: Option<Echo>, fraction: bool| {
+        let said = match echo {
+            None => "       not yet".to_owned(),
+            Some(e) if fraction => {
+                format!("{:>8}.{:01} {}", record.shown(e.tick), (e.fraction * 10.0) as u8, place(e.pos))
+            }
+            Some(e) => format!("{:>8}   {}", record.shown(e.tick), place(e.pos)),
+        };
+        let name: String = name.chars().take(9).collect();
+        pen.row(buffer, &[(&format!("{glyph} "), p.text(tone)), (&format!("{name:<9}"), text), (&said, text)]);
+    };
+    line(pen, p.predicted(), Tone::Predicted, "predicted", e.predicted, false);
+    line(pen, p.authority(), Tone::Authority, "authority", e.authority, false);
+    line(pen, p.drawn(), Tone::Drawn, stage.name(stage.viewer), e.drawn, true);
+    let ahead = e.predicted.zip(e.authority).map(|(a, b)| {
+        let ticks = i64::from(a.tick) - i64::from(b.tick);
+        format!("  owner ahead by {ticks} ticks, {} (lag, not error)", distance(a.pos.distance(b.pos)))
+    });
+    pen.row(buffer, &[(ahead.as_deref().unwrap_or(""), muted)]);
+    let how = drawn_name(e.how);
+    let age = e.age_ms.filter(|_| how != "predicted").map_or_else(
+        || if e.drawn.is_some() { format!("  drawn as {how}") } else { String::new() },
+        |ms| format!("  drawn {ms:.0} ms in the past, {how}"),
+    );
+    pen.row(buffer, &[(&age, muted)]);
+    match e.same_tick {
+        Some((tick, a, b)) => {
+            let apart = a.distance(b);
+            let style = if apart > 0.02 { pen.tone(Tone::Correction) } else { text };
+            let value = format!("{} at tick {}", distance(apart), record.shown(tick));
+            pen.row(buffer, &[("= same tick ", muted), (&value, style)]);
+        }
+        None => pen.row(buffer, &[("= same tick not comparable yet", muted)]),
+    }
+    pen.row(buffer, &[]);
+}
+
+fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
+    let stage = pen.stage;
+    let (record, p) = (stage.run.record(), stage.palette);
+    let (text, muted) = (pen.tone(Tone::Text), pen.tone(Tone::Muted));
+    let width = usize::from(pen.area.width) - 3;
+    if let Some((at, v)) = stage.moment().last_verdict(stage.entity).filter(|(at, _)| stage.at.minus(*at) < LabTime::from_secs(20.0)) {
+        let head = format!(" {} at tick {}, {:.1} s ago", v.rule.name(), record.shown(v.tick.0 as u32), stage.at.minus(at).secs());
+        pen.row(buffer, &[("!", p.verdict()), (&head, text)]);
+        let evidence = format!(
+            "  measured {:.3}, limit {:.3} (slack {:.0} %)",
+            v.measured,
+            v.limit,
+            v.slack * 100.0
+        );
+        pen.row(buffer, &[(&evidence, muted)]);
+    }
+    let glyph = format!("{} ", p.correction());
+    let Some(c) = stage.facts.as_ref().and_then(|f| f.corrected.as_ref()) else {
+        pen.row(buffer, &[(&glyph, muted), ("never corrected", muted)]);
+        pen.row(buffer, &[]);
+        return;
+    };
+    let ago = stage.at.minus(c.at).secs();
+    let head = format!("{} at tick {}, {ago:.1} s ago", distance(c.correction.jump), record.shown(c.correction.tick.0 as u32));
+    pen.row(buffer, &[(&glyph, pen.tone(Tone::Correction)), ("corrected ", text), (&head, text)]);
+    let replayed = format!("  {} ticks replayed", c.correction.replayed);
+    pen.row(buffer, &[(&replayed, muted)]);
+    if c.causes.is_empty() {
+        pen.row(buffer, &[("  not attributed", muted)]);
+    }
+    for cause in c.causes.iter().take(2) {
+        for line in wrapped(&cause.words(record), width).iter().take(2) {
+            pen.row(buffer, &[("  ", text), (line, text)]);
+        }
+    }
+    pen.row(buffer, &[]);
+}
+
+fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
+    let stage = pen.stage;
+    let Some(facts) = &stage.facts else { return };
+    let f = &facts.figures;
+    let m = &f.measured;
+    pen.row(buffer, &[("measured over the last 10 s", pen.tone(Tone::Muted))]);
+    let course = stage.run.course();
+    let member = &course.cast[stage.entity];
+    let tunables: Vec<f32> = course.kinds.motion(member.kind).tunables().iter().map(|t| t.default).collect();
+    let limit = course.kinds.motion(member.kind).limits(&tunables).level;
+    let speed = stage.moment().echoes(stage.entity, stage.viewer).authority.and_then(|e| e.speed);
+    let number = |x: Option<f64>, unit: &str| x.map_or_else(|| "-".to_owned(), |x| format!("{x:.0}{unit}"));
+    if let Some(speed) = speed {
+        let filled = ((speed / limit.max(0.1)) * 12.0).round() as usize;
+        let bar: String = (0..12).map(|i| if i < filled { stage.palette.eighths(4) } else { stage.palette.nothing() }).collect();
+        pen.figure(buffer, "speed", &format!("{speed:>5.2} of {limit:.2} m/s  {bar}"));
+    }
+    let total = m.inputs.fresh + m.inputs.repeated;
+    let share = |n: u32| if total == 0 { 0.0 } else { f64::from(n) * 100.0 / f64::from(total) };
+    pen.figure(
+        buffer,
+        "inputs",
+        &format!("{:>5.1} % as sent  late {}  made up {}", share(m.inputs.fresh), m.inputs.late, m.inputs.repeated),
+    );
+    let bars: String = f
+        .margins
+        .iter()
+        .map(|m| m.map_or(stage.palette.nothing(), |m| stage.palette.eighths((m * 2.0).clamp(0.0, 8.0) as usize)))
+        .collect();
+    let low = m.margin_ticks.p05.map_or_else(|| "-".to_owned(), |t| format!("{t:.2}"));
+    pen.figure(buffer, "margin", &format!("{bars:<24} p05 {low}"));
+    pen.figure(
+        buffer,
+        "response",
+        &format!("{:<7} view age {}", number(m.response_ms, " ms"), number(m.view_age_ms.p50, " ms")),
+    );
+    let rate = |bytes: u64| bytes as f64 / f.seconds / 1000.0;
+    pen.figure(
+        buffer,
+        "payload",
+        &format!("up {:.1} kB/s  down {:.1} kB/s", rate(m.bytes_up), rate(m.bytes_down)),
+    );
+    let jumps = m.corrections.max_m.map_or_else(String::new, |max| format!(", largest {}", distance(max as f32)));
+    pen.figure(buffer, "corrected", &format!("{} times{jumps}", m.corrections.count));
+}
+
+fn knobs(stage: &Stage, area: Rect, buffer: &mut Buffer) {
+    let p = stage.palette;
+    let title = format!("knobs of {} (set)", stage.name(stage.entity));
+    let inner = frame(stage, area, &title, buffer);
+    let mut pen = Pen { stage, area: Rect { x: inner.x + 1, width: inner.width - 1, ..inner }, y: inner.y };
+    let values = stage.run.lab().knobs(stage.entity);
+    let (less, more) = p.handles();
+    let first = (stage.knob + 1).saturating_sub(usize::from(inner.height).saturating_sub(2).max(1));
+    let first = if inner.height as usize >= KNOBS.len() + 2 { 0 } else { first };
+    let room = usize::from(inner.height).saturating_sub(2).max(1);
+    for (i, spec) in KNOBS.iter().enumerate().skip(first).take(room) {
+        let value = shown(spec.knob, spec.knob.get(values));
+        let chosen = i == stage.knob;
+        let (name, number) = if chosen { (p.chosen(), p.chosen()) } else { (pen.tone(Tone::Muted), pen.tone(Tone::Text)) };
+        let mark = if chosen { more } else { " " };
+        let handles = if spec.range == Range::Switch || !chosen { (" ", " ") } else { (less, more) };
+        let line = format!("{} {value:>8} {}", handles.0, handles.1);
+        pen.row(buffer, &[(mark, name), (" ", name), (&format!("{:<22}", spec.name), name), (&line, number)]);
+    }
+    pen.y = inner.bottom().saturating_sub(2);
+    for line in wrapped(KNOBS[stage.knob].help, usize::from(inner.width) - 2).iter().take(2) {
+        pen.row(buffer, &[(line, p.text(Tone::Muted))]);
+    }
+}
+
+/// Text in lines of at most `width` characters, broken between words.
+fn wrapped(text: &str, width: usize) -> Vec<String> {
+    let mut lines = vec![String::new()];
+    for word in text.split(' ') {
+        let line = lines.last_mut().filter(|l| l.is_empty() || l.chars().count() + 1 + word.chars().count() <= width);
+        match line {
+            Some(line) => {
+                if !line.is_empty() {
+                    line.push(' ');
+                }
+                line.push_str(word);
+            }
+            None => lines.push(word.to_owned()),
+        }
+    }
+    lines
+}

@@ -1,0 +1,279 @@
+//! The rail: lab time from left to right, a lane for each machine, the worst of each slice as a glyph.
+//!
+//! The page stands still and the playhead moves along it, so that little changes from frame to frame; when the
+//! playhead comes to the end, the page turns by half.
+//!
+//! ```text
+//! rail 4.8 s ...                 | corrected  ! refused ...
+//! jump    ▂   ▆                     decades from 1 mm to 10 m
+//! server  │··│··│··│··│·┃
+//! plover  ·····×········┃
+//! heron   ··▪···········┃
+//!         0:17.2      0:19.6     now
+//! ```
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use velocitas_lab::LabTime;
+use velocitas_lab::moment::{Slices, slices};
+use velocitas_lab::record::Mark;
+
+use super::palette::Tone;
+use super::screen::write;
+use super::stage::Stage;
+
+/// Width of the names at the left.
+const NAMES: u16 = 9;
+/// Lengths of a slice, in milliseconds.
+const SLICES: [u64; 7] = [10, 20, 40, 80, 160, 320, 640];
+
+/// What part of time the rail shows.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct RailView {
+    zoom: usize,
+    from: LabTime,
+    /// Columns at the last known width; only the page's turning depends on it.
+    columns: u64,
+}
+
+impl Default for RailView {
+    fn default() -> Self {
+        Self { zoom: 2, from: LabTime::ZERO, columns: 148 }
+    }
+}
+
+impl RailView {
+    fn slice(&self) -> LabTime {
+        LabTime(SLICES[self.zoom] * 1_000_000)
+    }
+
+    /// The span shown.
+    pub(super) fn span(&self) -> (LabTime, LabTime) {
+        (self.from, self.from.plus(LabTime(self.slice().0 * self.columns)))
+    }
+
+    /// Turns the page until the playhead is on it.
+    pub(super) fn follow(&mut self, at: LabTime, now: LabTime) {
+        let slice = self.slice().0;
+        let page = slice * self.columns;
+        let half = page / 2 / slice * slice;
+        if at < self.from {
+            self.from = LabTime(at.0.saturating_sub(half) / slice * slice);
+        }
+        if at.0 >= self.from.0 + page - slice {
+            self.from = LabTime((at.0 - half) / slice * slice);
+        }
+        if now.0 < page {
+            self.from = LabTime::ZERO;
+        }
+    }
+
+    pub(super) fn zoom(&mut self, finer: bool) {
+        self.zoom = if finer { self.zoom.saturating_sub(1) } else { (self.zoom + 1).min(SLICES.len() - 1) };
+    }
+
+    /// The moment that a cell of the rail stands for.
+    pub(super) fn moment_at(&self, area: Rect, x: u16, y: u16) -> Option<LabTime> {
+        let inside = y > area.top() && y < area.bottom() && x >= area.left() + NAMES && x < area.right();
+        let column = u64::from(x.checked_sub(area.left() + NAMES)?);
+        inside.then(|| self.from.plus(LabTime(self.slice().0 * (column + 1) - 1)))
+    }
+
+    /// Columns that fit an area.
+    fn fitting(area: Rect) -> usize {
+        usize::from(area.width.saturating_sub(NAMES))
+    }
+}
+
+pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
+    let columns = RailView::fitting(area);
+    let view = stage.rail;
+    // The page is laid out for the usual width; a narrower rail shows the part around the playhead.
+    let slice = view.slice();
+    let ahead = stage.at.minus(view.from).0 / slice.0;
+    let skipped = (ahead + 2).saturating_sub(columns as u64);
+    let from = LabTime(view.from.0 + skipped * slice.0);
+    let s = slices(stage.run.record(), from, slice, columns, stage.entity);
+    title(stage, area, slice, columns, buffer);
+    let head = ((stage.at.0.saturating_sub(from.0)) / slice.0) as usize;
+    let now = ((stage.run.now().0.saturating_sub(from.0)) / slice.0) as usize;
+    let rail = Drawing { stage, x: area.x + NAMES, head, now, columns };
+
+    let mut y = area.y + 1;
+    let lanes = area.height.saturating_sub(2);
+    let jump_rows = if lanes >= 7 { 2 } else { 1 };
+    rail.jumps(&s, area.x, y, jump_rows, buffer);
+    y += jump_rows;
+    if lanes > 3 {
+        rail.server(&s, area.x, y, buffer);
+        y += 1;
+    }
+    let room = usize::from(area.bottom() - 1 - y);
+    rail.members(&s, area.x, y, room, buffer);
+    rail.axis(from, slice, area.bottom() - 1, buffer);
+}
+
+fn title(stage: &Stage, area: Rect, slice: LabTime, columns: usize, buffer: &mut Buffer) {
+    let p = stage.palette;
+    let (line, muted, text) = (p.text(Tone::Line), p.text(Tone::Muted), p.text(Tone::Text));
+    let rule: String = std::iter::repeat_n(p.line(), usize::from(area.width)).collect();
+    buffer.set_stringn(area.x, area.y, &rule, usize::from(area.width), line);
+    let span = LabTime(slice.0 * columns as u64).secs();
+    let x = write(
+        buffer,
+        (area.x + 2, area.y),
+        area.right(),
+        &[(" rail ", text), (&format!("{span:.1} s, a column {} ms ", slice.0 / 1_000_000), muted)],
+    );
+    let glyph = |c: char| format!(" {c}");
+    let (snapshot, lost, made, late, corrected) =
+        (glyph(p.snapshot()), glyph(p.lost()), glyph(p.made_up()), glyph(p.late()), glyph(p.correction()));
+    let amber = p.text(Tone::Predicted);
+    let legend: Vec<(&str, _)> = vec![
+        (&snapshot, p.text(Tone::Authority)),
+        (" snapshot ", muted),
+        (&lost, muted),
+        (" lost ", muted),
+        (&made, amber),
+        (" made up ", muted),
+        (&late, amber),
+        (" late ", muted),
+        (&corrected, p.text(Tone::Correction)),
+        (" corrected ", muted),
+        (" ", muted),
+        ("!", p.verdict()),
+        (" refused ", muted),
+    ];
+    let width: usize = legend.iter().map(|(t, _)| t.chars().count()).sum();
+    if usize::from(area.right().saturating_sub(x)) > width + 2 {
+        write(buffer, (area.right() - width as u16 - 2, area.y), area.right(), &legend);
+    }
+}
+
+/// The lanes, once it is known what lies where.
+struct Drawing<'a> {
+    stage: &'a Stage,
+    x: u16,
+    head: usize,
+    now: usize,
+    columns: usize,
+}
+
+impl Drawing<'_> {
+    fn put(&self, column: usize, y: u16, glyph: char, style: ratatui::style::Style, buffer: &mut Buffer) {
+        if column < self.columns {
+            buffer[(self.x + column as u16, y)].set_char(glyph).set_style(style);
+        }
+    }
+
+    fn playhead(&self, y: u16, buffer: &mut Buffer) {
+        let p = self.stage.palette;
+        let style = if self.stage.is_live() { p.text(Tone::Bright) } else { p.text(Tone::Correction) };
+        self.put(self.head, y, p.playhead(), style, buffer);
+    }
+
+    /// Jumps of the selected entity on decades from 1 mm to 10 m; the tolerance is a line.
+    fn jumps(&self, s: &Slices, left: u16, y: u16, rows: u16, buffer: &mut Buffer) {
+        let p = self.stage.palette;
+        write(buffer, (left + 1, y), self.x, &[("jump", p.text(Tone::Muted))]);
+        if rows > 1 {
+            write(buffer, (left + 1, y + 1), self.x, &[("1mm-10m", p.text(Tone::Line))]);
+        }
+        let levels = usize::from(rows) * 8;
+        let level = |m: f32| ((f64::from(m).max(1e-9).log10() + 3.0) / 4.0 * levels as f64).clamp(1.0, levels as f64) as usize;
+        let tolerance = level(0.02);
+        for column in 0..self.columns.min(self.now + 1) {
+            for row in 0..usize::from(rows) {
+                let base = (usize::from(rows) - 1 - row) * 8;
+                let filled = s.jumps[column].map_or(0, |m| level(m).saturating_sub(base).min(8));
+                let y = y + row as u16;
+                if filled > 0 {
+                    self.put(column, y, p.eighths(filled), p.text(Tone::Correction), buffer);
+                } else if (base + 1..=base + 8).contains(&tolerance) {
+                    self.put(column, y, p.lost(), p.text(Tone::Line), buffer);
+                }
+            }
+        }
+        for row in 0..rows {
+            self.playhead(y + row, buffer);
+        }
+    }
+
+    fn server(&self, s: &Slices, left: u16, y: u16, buffer: &mut Buffer) {
+        let p = self.stage.palette;
+        write(buffer, (left + 1, y), self.x, &[("server", p.text(Tone::Authority))]);
+        for column in 0..self.columns.min(self.now + 1) {
+            if s.snapshots[column] {
+                self.put(column, y, p.snapshot(), p.text(Tone::Authority), buffer);
+            } else {
+                self.put(column, y, p.nothing(), p.text(Tone::Line), buffer);
+            }
+        }
+        self.playhead(y, buffer);
+    }
+
+    /// Selected and viewer first, then by trouble; what does not fit is folded into one lane.
+    fn members(&self, s: &Slices, left: u16, y: u16, room: usize, buffer: &mut Buffer) {
+        let stage = self.stage;
+        let count = s.worst.len();
+        let mut order: Vec<usize> = (0..count).collect();
+        // On a page the order is that of the cast where all fit: lanes should not swap places.
+        if count > room {
+            let rank = |i: usize| (i != stage.entity, i != stage.viewer, std::cmp::Reverse(s.trouble[i]), i);
+            order.sort_by_key(|&i| rank(i));
+        }
+        let own = if count > room { room.saturating_sub(1).max(1) } else { count };
+        for (row, &member) in order.iter().take(own.min(room)).enumerate() {
+            self.lane(stage.name(member), Some(member), &s.worst[member], left, y + row as u16, buffer);
+        }
+        if count > own && room > own {
+            let folded = &order[own..];
+            let worst: Vec<Option<Mark>> =
+                (0..self.columns).map(|c| folded.iter().filter_map(|&m| s.worst[m][c]).max()).collect();
+            self.lane(&format!("+{} more", folded.len()), None, &worst, left, y + own as u16, buffer);
+        }
+    }
+
+    fn lane(&self, name: &str, member: Option<usize>, worst: &[Option<Mark>], left: u16, y: u16, buffer: &mut Buffer) {
+        let stage = self.stage;
+        let p = stage.palette;
+        let style = match member {
+            Some(m) if m == stage.entity => p.chosen(),
+            Some(m) if m == stage.viewer => p.text(Tone::Drawn),
+            _ => p.text(Tone::Muted),
+        };
+        let name: String = name.chars().take(usize::from(NAMES) - 2).collect();
+        write(buffer, (left + 1, y), self.x, &[(&name, style)]);
+        for (column, mark) in worst.iter().enumerate().take(self.columns.min(self.now + 1)) {
+            let (glyph, style) = match mark {
+                None => (p.nothing(), p.text(Tone::Line)),
+                Some(Mark::Lost) => (p.lost(), p.text(Tone::Muted)),
+                Some(Mark::MadeUp) => (p.made_up(), p.text(Tone::Predicted)),
+                Some(Mark::Late) => (p.late(), p.text(Tone::Predicted)),
+                Some(Mark::Corrected) => (p.correction(), p.text(Tone::Correction)),
+                Some(Mark::Verdict) => ('!', p.verdict()),
+            };
+            self.put(column, y, glyph, style, buffer);
+        }
+        // The playhead never hides what it stands on.
+        if worst.get(self.head).copied().flatten().is_none() {
+            self.playhead(y, buffer);
+        }
+    }
+
+    fn axis(&self, from: LabTime, slice: LabTime, y: u16, buffer: &mut Buffer) {
+        let p = self.stage.palette;
+        let end = self.x + self.columns as u16;
+        for column in (0..self.columns).step_by(25) {
+            let at = from.plus(LabTime(slice.0 * column as u64));
+            if column + 8 < self.columns {
+                write(buffer, (self.x + column as u16, y), end, &[(&at.to_string(), p.text(Tone::Muted))]);
+            }
+        }
+        let label = if self.stage.is_live() { "now" } else { "here" };
+        let style = if self.stage.is_live() { p.text(Tone::Bright) } else { p.text(Tone::Correction) };
+        let at = (self.head.min(self.columns.saturating_sub(label.len()))) as u16;
+        write(buffer, (self.x + at, y), end, &[(label, style)]);
+    }
+}
+

@@ -1,0 +1,121 @@
+//! How the frame is divided, and what is drawn where.
+//!
+//! ```text
+//! masthead                                       2 rows
+//! the screen                       | side panel
+//! rail                                           8 to 10 rows
+//! key line                                       1 row
+//! ```
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+
+use super::palette::Tone;
+use super::stage::Stage;
+use super::{field, help, keyline, masthead, panel, rail};
+
+/// The smallest terminal there is room in.
+const LEAST: (u16, u16) = (80, 24);
+/// Width of the side panel.
+const PANEL: u16 = 44;
+/// From this width on the panel has a place of its own.
+const WIDE: u16 = 110;
+
+/// Where everything is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct Layout {
+    pub(super) masthead: Rect,
+    pub(super) screen: Rect,
+    pub(super) panel: Option<Rect>,
+    pub(super) rail: Rect,
+    pub(super) keys: Rect,
+}
+
+impl Layout {
+    /// `None` when there is too little room.
+    pub(super) fn of(area: Rect, stage: &Stage) -> Option<Self> {
+        if area.width < LEAST.0 || area.height < LEAST.1 {
+            return None;
+        }
+        let members = stage.run.course().cast.len() as u16;
+        let rail = if area.height >= 40 {
+            (5 + members).clamp(8, 11)
+        } else if area.height >= 32 {
+            (5 + members).clamp(6, 8)
+        } else {
+            4
+        };
+        let middle = area.height - 2 - rail - 1;
+        let row = |y: u16, height: u16| Rect::new(area.x, area.y + y, area.width, height);
+        let body = row(2, middle);
+        let wide = area.width >= WIDE;
+        let panel = (wide || stage.panel).then(|| Rect { x: body.right() - PANEL, width: PANEL, ..body });
+        let screen = if wide { Rect { width: body.width - PANEL, ..body } } else { body };
+        Some(Self {
+            masthead: row(0, 2),
+            screen,
+            panel,
+            rail: row(2 + middle, rail),
+            keys: row(area.height - 1, 1),
+        })
+    }
+}
+
+/// Draws the stage. The same stage gives the same cells.
+pub fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
+    buffer.set_style(area, stage.palette.base());
+    let Some(layout) = Layout::of(area, stage) else {
+        let needs = format!("Velocitas needs {}\u{d7}{} cells; this is {}\u{d7}{}", LEAST.0, LEAST.1, area.width, area.height);
+        buffer.set_stringn(area.x, area.y, needs, usize::from(area.width), stage.palette.text(Tone::Text));
+        return;
+    };
+    masthead::draw(stage, layout.masthead, buffer, layout.panel.is_none());
+    field::draw(stage, layout.screen, buffer);
+    if let Some(panel) = layout.panel {
+        for y in panel.top()..panel.bottom() {
+            for x in panel.left()..panel.right() {
+                buffer[(x, y)].reset();
+            }
+        }
+        buffer.set_style(panel, stage.palette.base());
+        panel::draw(stage, panel, buffer);
+    }
+    rail::draw(stage, layout.rail, buffer);
+    keyline::draw(stage, layout.keys, buffer);
+    if let Some(scrolled) = stage.help {
+        help::draw(stage, area, scrolled, buffer);
+    }
+}
+
+/// Writes pieces one after the other and returns where the next one would begin.
+pub(super) fn write(buffer: &mut Buffer, at: (u16, u16), end: u16, pieces: &[(&str, Style)]) -> u16 {
+    let (mut x, y) = at;
+    for (text, style) in pieces {
+        if x >= end {
+            break;
+        }
+        x = buffer.set_stringn(x, y, text, usize::from(end - x), *style).0;
+    }
+    x
+}
+
+/// A frame with a title.
+pub(super) fn frame(stage: &Stage, area: Rect, title: &str, buffer: &mut Buffer) -> Rect {
+    use ratatui::symbols::border::Set;
+    use ratatui::widgets::{Block, BorderType, Widget};
+    let palette = stage.palette;
+    let plain = Set {
+        top_left: "+", top_right: "+", bottom_left: "+", bottom_right: "+",
+        vertical_left: "|", vertical_right: "|", horizontal_top: "-", horizontal_bottom: "-",
+    };
+    let block = Block::bordered()
+        .border_type(BorderType::Rounded)
+        .border_style(palette.text(Tone::Line))
+        .title_style(palette.text(Tone::Text))
+        .title(format!(" {title} "));
+    let block = if palette.is_ascii() { block.border_set(plain) } else { block };
+    let inner = block.inner(area);
+    block.render(area, buffer);
+    inner
+}

@@ -1,0 +1,506 @@
+//! What all screens share: the run, the playhead, what is selected.
+//!
+//! The playhead is lab time. Live, it is the run's present and moves on with real time times the speed; looking back,
+//! it stands, and driving and knobs do nothing but offer the way back.
+
+use std::time::Duration;
+
+use crossterm::event::{KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
+use ratatui::layout::{Rect, Size};
+use velocitas_lab::moment::{Corrected, Figures, Moment};
+use velocitas_lab::record::Machine;
+use velocitas_lab::{Command, KNOBS, Knob, KnobValue, LabTime, Run};
+use velocitas_report::{Of, chart};
+
+use super::action::{Action, action};
+use super::driving::Driving;
+use super::field::Camera;
+use super::palette::Palette;
+use super::rail::RailView;
+use super::screen::Layout;
+use crate::files::Output;
+
+/// Speeds, slow to fast.
+const SPEEDS: [(f64, &str); 7] = [
+    (0.125, "\u{d7}1/8"),
+    (0.25, "\u{d7}1/4"),
+    (0.5, "\u{d7}1/2"),
+    (1.0, "\u{d7}1"),
+    (2.0, "\u{d7}2"),
+    (4.0, "\u{d7}4"),
+    (8.0, "\u{d7}8"),
+];
+const USUAL_SPEED: usize = 3;
+
+/// Virtual time advanced at once: small enough to stop a slice in time.
+const GRAIN: LabTime = LabTime(4_000_000);
+/// Real time that a pause of the program may make up for.
+const MOST_CAUGHT_UP: f64 = 0.1;
+/// Figures are of this window.
+pub(super) const WINDOW: LabTime = LabTime(10_000_000_000);
+/// How long a message stays.
+const NOTICE: Duration = Duration::from_secs(5);
+
+/// What only the program around the stage can do.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Wish {
+    Leave,
+    Suspend,
+}
+
+/// How large a dot of the loupe is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Loupe {
+    Off,
+    Centimetres(u8),
+}
+
+/// Figures worked out when the moment has moved enough, not for every frame.
+pub(super) struct Facts {
+    at: LabTime,
+    entity: usize,
+    pub(super) figures: Figures,
+    pub(super) corrected: Option<Corrected>,
+}
+
+/// What all screens share.
+pub struct Stage {
+    pub(super) run: Run,
+    pub(super) palette: Palette,
+    /// The moment looked at; the run's present when live.
+    pub(super) at: LabTime,
+    pub(super) running: bool,
+    speed: usize,
+    /// Where virtual time should be by now.
+    target: LabTime,
+    /// Virtual seconds behind real time, when it is.
+    behind: Option<f64>,
+    pub(super) entity: usize,
+    pub(super) viewer: usize,
+    pub(super) knob: usize,
+    pub(super) panel: bool,
+    pub(super) help: Option<u16>,
+    pub(super) loupe: Loupe,
+    pub(super) camera: Camera,
+    pub(super) rail: RailView,
+    /// The keyboard's hands; the member at the helm is the lab's to know.
+    pub driving: Driving,
+    notice: Option<(String, Duration)>,
+    pub(super) facts: Option<Facts>,
+}
+
+impl Stage {
+    /// A run at its beginning, running.
+    pub fn new(run: Run, palette: Palette) -> Self {
+        let spawn = run.course().cast[0].spawn;
+        let mut stage = Self {
+            at: run.now(),
+            target: run.now(),
+            palette,
+            running: true,
+            speed: USUAL_SPEED,
+            behind: None,
+            entity: 0,
+            viewer: 0,
+            knob: 0,
+            panel: false,
+            help: None,
+            loupe: Loupe::Centimetres(5),
+            camera: Camera::new(spawn),
+            rail: RailView::default(),
+            driving: Driving::default(),
+            notice: None,
+            facts: None,
+            run,
+        };
+        stage.follow();
+        stage
+    }
+
+    /// Whether the moment looked at is the run's present.
+    pub fn is_live(&self) -> bool {
+        self.at == self.run.now()
+    }
+
+    /// The moment looked at.
+    pub fn moment(&self) -> Moment<'_> {
+        Moment { record: self.run.record(), at: self.at }
+    }
+
+    /// The run.
+    pub const fn run(&self) -> &Run {
+        &self.run
+    }
+
+    pub(super) fn name(&self, member: usize) -> &str {
+        &self.run.course().cast[member].name
+    }
+
+    pub(super) const fn speed_name(&self) -> &'static str {
+        SPEEDS[self.speed].1
+    }
+
+    /// Virtual seconds behind real time, if it falls behind.
+    pub(super) const fn behind(&self) -> Option<f64> {
+        self.behind
+    }
+
+    pub(super) fn notice(&self) -> Option<&str> {
+        self.notice.as_ref().map(|(text, _)| text.as_str())
+    }
+
+    /// Says something at the bottom for a while.
+    fn say(&mut self, text: impl Into<String>) {
+        self.notice = Some((text.into(), NOTICE));
+    }
+
+    // --- time ---
+
+    /// Real time has passed: virtual time should follow.
+    pub(super) fn wait_for(&mut self, passed: Duration) {
+        if let Some((_, left)) = &mut self.notice {
+            *left = left.saturating_sub(passed);
+            if left.is_zero() {
+                self.notice = None;
+            }
+        }
+        if self.running && self.is_live() {
+            self.drive(passed.as_secs_f32());
+            let seconds = passed.as_secs_f64().min(MOST_CAUGHT_UP) * SPEEDS[self.speed].0;
+            self.target = self.run.now().plus(LabTime::from_secs(seconds));
+        } else {
+            self.target = self.run.now();
+        }
+    }
+
+    /// A grain of virtual time, if some is due. Says whether more is.
+    pub(super) fn advance_a_little(&mut self) -> bool {
+        if self.run.now() < self.target {
+            self.run.advance(self.target.min(self.run.now().plus(GRAIN)));
+            self.at = self.run.now();
+            self.follow();
+        }
+        self.run.now() < self.target
+    }
+
+    /// The slice was not enough.
+    pub(super) fn fell_behind(&mut self) {
+        self.behind = Some(self.target.minus(self.run.now()).secs());
+    }
+
+    /// It was.
+    pub(super) fn caught_up(&mut self, _took: Duration) {
+        self.behind = None;
+    }
+
+    /// Runs the present on to a moment, whatever the speed: for tests and for stepping.
+    pub fn advance_to(&mut self, to: LabTime) {
+        self.run.advance(to);
+        self.go(self.run.now());
+    }
+
+    fn go(&mut self, at: LabTime) {
+        self.at = at.min(self.run.now());
+        self.follow();
+    }
+
+    /// What moves with the moment: figures, camera, rail.
+    fn follow(&mut self) {
+        let stale = self.facts.as_ref().is_none_or(|f| {
+            let apart = f.at.0.abs_diff(self.at.0);
+            f.entity != self.entity || apart > 250_000_000 || apart > 0 && !(self.running && self.is_live())
+        });
+        if stale {
+            let moment = self.moment();
+            let figures = moment.figures(self.entity, WINDOW);
+            let corrected = moment.last_correction(self.entity);
+            self.facts = Some(Facts { at: self.at, entity: self.entity, figures, corrected });
+        }
+        let echoes = self.moment().echoes(self.entity, self.viewer);
+        if let Some(echo) = echoes.predicted.or(echoes.authority).or(echoes.drawn) {
+            self.camera.follow(echo.pos);
+        }
+        self.rail.follow(self.at, self.run.now());
+    }
+
+    fn refresh(&mut self) {
+        self.facts = None;
+        self.follow();
+    }
+
+    // --- input ---
+
+    /// Takes a key.
+    pub(super) fn key(&mut self, key: &KeyEvent) -> Option<Wish> {
+        let meant = action(key);
+        if key.kind == KeyEventKind::Press && meant == Some(Action::QuitAlways) {
+            return Some(Wish::Leave);
+        }
+        if key.kind == KeyEventKind::Press && meant == Some(Action::Suspend) {
+            self.release_all();
+            return Some(Wish::Suspend);
+        }
+        if self.driving.on && self.help.is_none() {
+            if key.code == crossterm::event::KeyCode::Esc {
+                self.leave_driving();
+                return None;
+            }
+            if self.is_live() && self.running && self.driving.key(key) {
+                self.drive(0.0);
+                return None;
+            }
+        }
+        if key.kind == KeyEventKind::Release {
+            return None;
+        }
+        if self.help.is_some() {
+            self.help_key(key, meant);
+            return None;
+        }
+        match meant {
+            Some(Action::Quit) => Some(Wish::Leave),
+            Some(meant) => {
+                self.act(meant);
+                None
+            }
+            None => None,
+        }
+    }
+
+    fn help_key(&mut self, key: &KeyEvent, meant: Option<Action>) {
+        use crossterm::event::KeyCode;
+        let Some(scrolled) = self.help else { return };
+        self.help = match (key.code, meant) {
+            (KeyCode::Down | KeyCode::PageDown, _) => Some(scrolled.saturating_add(1)),
+            (KeyCode::Up | KeyCode::PageUp, _) => Some(scrolled.saturating_sub(1)),
+            (KeyCode::Esc | KeyCode::Enter, _) | (_, Some(Action::Help | Action::Quit | Action::Pause)) => None,
+            _ => Some(scrolled),
+        };
+    }
+
+    /// A click on the rail moves the playhead there.
+    pub(super) fn mouse(&mut self, mouse: &MouseEvent, size: Size) {
+        let held = matches!(
+            mouse.kind,
+            MouseEventKind::Down(MouseButton::Left) | MouseEventKind::Drag(MouseButton::Left)
+        );
+        let layout = Layout::of(Rect::new(0, 0, size.width, size.height), self);
+        if let Some(layout) = layout.filter(|_| held)
+            && let Some(at) = self.rail.moment_at(layout.rail, mouse.column, mouse.row)
+        {
+            self.running = false;
+            self.go(at);
+        }
+    }
+
+    /// Does what an action asks for.
+    pub(super) fn act(&mut self, action: Action) {
+        match action {
+            Action::Pause => {
+                if self.is_live() {
+                    self.running = !self.running;
+                } else {
+                    self.offer();
+                }
+            }
+            Action::TickBack | Action::TickOn => self.step(action == Action::TickOn),
+            Action::SecondBack => self.look(self.at.minus(LabTime::from_secs(1.0))),
+            Action::SecondOn => self.second_on(),
+            Action::EventBack | Action::EventOn => self.event(action == Action::EventOn),
+            Action::Beginning => self.look(LabTime::ZERO),
+            Action::Live => {
+                self.go(self.run.now());
+                self.running = true;
+            }
+            Action::Resume => self.resume(),
+            Action::Slower => self.speed = self.speed.saturating_sub(1),
+            Action::Faster => self.speed = (self.speed + 1).min(SPEEDS.len() - 1),
+            Action::Helm => self.helm(),
+            Action::EntityOn | Action::EntityBack => {
+                self.entity = self.next(self.entity, action == Action::EntityOn);
+                self.refresh();
+                self.camera.centre();
+            }
+            Action::ViewerOn | Action::ViewerBack => {
+                self.viewer = self.next(self.viewer, action == Action::ViewerOn);
+                self.refresh();
+            }
+            Action::KnobUp => self.knob = self.knob.checked_sub(1).unwrap_or(KNOBS.len() - 1),
+            Action::KnobDown => self.knob = (self.knob + 1) % KNOBS.len(),
+            Action::TurnDown | Action::TurnUp => self.turn(action == Action::TurnUp, false),
+            Action::TurnDownAll | Action::TurnUpAll => self.turn(action == Action::TurnUpAll, true),
+            Action::Panel => self.panel = !self.panel,
+            Action::ZoomIn | Action::ZoomOut => self.camera.zoom(action == Action::ZoomIn),
+            Action::RailIn | Action::RailOut => {
+                self.rail.zoom(action == Action::RailIn);
+                self.follow();
+            }
+            Action::Loupe => {
+                self.loupe = match self.loupe {
+                    Loupe::Off => Loupe::Centimetres(2),
+                    Loupe::Centimetres(2) => Loupe::Centimetres(5),
+                    Loupe::Centimetres(_) => Loupe::Off,
+                };
+            }
+            Action::Export => self.export(),
+            Action::Help => self.help = Some(0),
+            Action::Suspend | Action::Quit | Action::QuitAlways => {}
+        }
+    }
+
+    fn next(&self, from: usize, on: bool) -> usize {
+        let count = self.run.course().cast.len();
+        (from + if on { 1 } else { count - 1 }) % count
+    }
+
+    fn look(&mut self, at: LabTime) {
+        self.running = false;
+        self.go(at);
+    }
+
+    fn second_on(&mut self) {
+        let to = self.at.plus(LabTime::from_secs(1.0));
+        self.running = false;
+        if self.is_live() {
+            self.run.advance(to);
+        }
+        self.go(to);
+    }
+
+    /// To the selected machine's next or previous tick; from the present on, the next one is made.
+    fn step(&mut self, on: bool) {
+        self.running = false;
+        let machine = Machine::Member(self.entity);
+        if on && self.is_live() {
+            // A tick is due within its length plus a frame; a machine that stands still makes none.
+            let limit = self.run.now().plus(LabTime::from_secs(0.5));
+            let before = self.moment().tick(machine);
+            while self.run.now() < limit {
+                let next = self.run.now().plus(LabTime(1_000_000));
+                self.run.advance(next);
+                self.at = self.run.now();
+                if self.moment().tick(machine) != before {
+                    break;
+                }
+            }
+            self.go(self.run.now());
+        } else if let Some(at) = self.moment().step(machine, on) {
+            self.go(at);
+        } else if on {
+            self.go(self.run.now());
+        }
+    }
+
+    fn event(&mut self, on: bool) {
+        match self.moment().event(self.entity, on) {
+            Some(at) => self.look(at),
+            None => {
+                let which = if on { "after" } else { "before" };
+                self.say(format!("nothing happened to {} {which} this moment", self.name(self.entity)));
+            }
+        }
+    }
+
+    fn offer(&mut self) {
+        self.say("looking back: End returns to live, Enter resumes from here");
+    }
+
+    fn resume(&mut self) {
+        if self.is_live() {
+            self.running = true;
+            return;
+        }
+        let dropped = self.run.now().minus(self.at).secs();
+        self.run.resume_from(self.at);
+        self.release_all();
+        self.running = true;
+        self.refresh();
+        self.say(format!("resumed from here: the {dropped:.1} s after it were dropped"));
+    }
+
+    // --- helm and knobs ---
+
+    fn helm(&mut self) {
+        if !self.is_live() {
+            self.offer();
+            return;
+        }
+        if self.run.lab().helm() == Some(self.entity) {
+            self.driving.on = false;
+            self.run.command(Command::Helm(None));
+            self.say(format!("{} follows its script again", self.name(self.entity)));
+        } else {
+            self.run.command(Command::Helm(Some(self.entity)));
+            self.driving.begin();
+            self.running = true;
+            self.drive(0.0);
+        }
+    }
+
+    fn leave_driving(&mut self) {
+        self.release_all();
+        self.driving.on = false;
+        self.say(format!("{} stands; h gives it back to its script", self.name(self.entity)));
+    }
+
+    /// Nothing is held any more.
+    pub(super) fn release_all(&mut self) {
+        self.driving.rest();
+        self.drive(0.0);
+    }
+
+    fn drive(&mut self, seconds: f32) {
+        if self.run.lab().helm().is_some()
+            && self.is_live()
+            && let Some(controls) = self.driving.news(seconds)
+        {
+            self.run.command(Command::Keys(controls));
+        }
+    }
+
+    /// The knob that keys act on.
+    pub(super) const fn chosen_knob(&self) -> Knob {
+        KNOBS[self.knob].knob
+    }
+
+    fn turn(&mut self, up: bool, all: bool) {
+        if !self.is_live() {
+            self.offer();
+            return;
+        }
+        let knob = self.chosen_knob();
+        let value = knob.turned(knob.get(self.run.lab().knobs(self.entity)), up);
+        let members = if all { 0..self.run.course().cast.len() } else { self.entity..self.entity + 1 };
+        for member in members {
+            self.set(member, knob, value);
+        }
+        if all {
+            let shown = velocitas_lab::cause::shown(knob, value);
+            self.say(format!("{} set to {shown} for all machines", knob.spec().name));
+        }
+    }
+
+    fn set(&mut self, member: usize, knob: Knob, value: KnobValue) {
+        self.run.command(Command::Set { member, knob, value });
+    }
+
+    // --- taking away ---
+
+    fn export(&mut self) {
+        let (from, to) = self.rail.span();
+        let to = to.min(self.run.now());
+        let at = self.at.to_string().replace(':', "m").replace('.', "s");
+        let name = format!("velocitas-{}-error-{at}.svg", self.name(self.entity));
+        let path = std::path::Path::new(&name);
+        let done = chart(self.run.record(), Of::Error, self.entity, from, to)
+            .map_err(|e| e.to_string())
+            .and_then(|svg| {
+                let output = Output::create(path).map_err(|e| e.to_string())?;
+                output.finish(|out| out.write_all(svg.as_bytes())).map_err(|e| e.to_string())
+            });
+        match done {
+            Ok(()) => self.say(format!("wrote {name}")),
+            Err(why) => self.say(why),
+        }
+    }
+}
