@@ -4,7 +4,7 @@
 //! use std::sync::Arc;
 //! # fn rule() -> Arc<dyn velocitas::core::Motion> { Arc::new(velocitas::core::walker::Walker::new()) }
 //! # fn main() -> Result<(), velocitas::OpenError> {
-//! velocitas::open("my.course.toml", vec![rule()])
+//! velocitas::open("my.course.toml", &[rule()])
 //! # }
 //! ```
 //!
@@ -31,8 +31,8 @@ pub use files::OpenError;
 ///
 /// # Errors
 /// When the file cannot be read or is not a course, or the terminal cannot be used.
-pub fn open(course: impl AsRef<Path>, kinds: Vec<Arc<dyn Motion>>) -> Result<(), OpenError> {
-    let course = files::course(Some(course.as_ref()), &kinds)?;
+pub fn open(course: impl AsRef<Path>, kinds: &[Arc<dyn Motion>]) -> Result<(), OpenError> {
+    let course = files::course(Some(course.as_ref()), kinds)?;
     tui::run(course, tui::Options::default())
 }
 
@@ -40,6 +40,6 @@ pub fn open(course: impl AsRef<Path>, kinds: Vec<Arc<dyn Motion>>) -> Result<(),
 ///
 /// # Errors
 /// When the text is not a course, or the terminal cannot be used.
-pub fn open_text(name: &str, text: &str, kinds: Vec<Arc<dyn Motion>>) -> Result<(), OpenError> {
-    tui::run(velocitas_lab::Course::parse(name, text, &kinds)?, tui::Options::default())
+pub fn open_text(name: &str, text: &str, kinds: &[Arc<dyn Motion>]) -> Result<(), OpenError> {
+    tui::run(velocitas_lab::Course::parse(name, text, kinds)?, tui::Options::default())
 }

@@ -13,6 +13,7 @@ mod client;
 mod data;
 mod event;
 mod float;
+mod frame;
 mod ground;
 mod motion;
 mod schema;

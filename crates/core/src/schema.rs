@@ -332,8 +332,8 @@ pub fn bearing_quantiser(bits: u32) -> Quantiser {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::walker::Walker;
     use crate::Motion;
+    use crate::walker::Walker;
     use proptest::prelude::*;
 
     proptest! {

@@ -92,17 +92,10 @@ fn one_sided(record: &Record, member: usize, from: u32, to: u32) -> Option<Cause
             .find(|id| record.course().solid(*id).is_some_and(|s| s.known_to == side))
             .map(|id| Cause::OneSided(id, side))
     };
-    touched(&record.authority[member], KnownTo::Server)
-        .or_else(|| touched(&record.predicted[member], KnownTo::Clients))
+    touched(&record.authority[member], KnownTo::Server).or_else(|| touched(&record.predicted[member], KnownTo::Clients))
 }
 
-fn happenings(
-    record: &Record,
-    member: usize,
-    ticks: (u32, u32),
-    times: (LabTime, LabTime),
-    found: &mut Vec<Cause>,
-) {
+fn happenings(record: &Record, member: usize, ticks: (u32, u32), times: (LabTime, LabTime), found: &mut Vec<Cause>) {
     let start = record.happenings.partition(|r| r.at < times.0);
     let end = record.happenings.partition(|r| r.at <= times.1);
     for row in record.happenings.range(start, end) {

@@ -53,8 +53,7 @@ fn head(record: &Record) -> Value {
         .iter()
         .map(|m| {
             let schema = course.kinds.motion(m.kind).schema();
-            let fields: Vec<Value> =
-                schema.state.iter().map(|f| json!({ "name": f.name, "unit": f.unit })).collect();
+            let fields: Vec<Value> = schema.state.iter().map(|f| json!({ "name": f.name, "unit": f.unit })).collect();
             json!({ "name": m.name, "rule": course.kinds.motion(m.kind).name(), "fields": fields })
         })
         .collect();

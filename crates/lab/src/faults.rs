@@ -65,9 +65,7 @@ impl Forged {
 
 /// Rewriting of bytes on their way out.
 pub(crate) mod forge {
-    use velocitas_core::{
-        BitReader, BitWriter, Header, InputKind, Inputs, MessageKind, Schema, stick_quantiser,
-    };
+    use velocitas_core::{BitReader, BitWriter, Header, InputKind, Inputs, MessageKind, Schema, stick_quantiser};
 
     /// Pushes every stick of an input message `factor` times as far as it was, beyond the disc if need be. What is not
     /// an input message is left as it is.

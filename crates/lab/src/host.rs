@@ -41,7 +41,7 @@ impl HostSpec {
 
     /// What the clock reads at a moment.
     pub fn read(&self, now: LabTime) -> HostNanos {
-        let drift = (now.0 as i128 * (self.drift_ppm * 1000.0) as i128 / 1_000_000_000) as i64;
+        let drift = (i128::from(now.0) * (self.drift_ppm * 1000.0) as i128 / 1_000_000_000) as i64;
         self.offset.plus(now.0 as i64 + drift)
     }
 

@@ -117,7 +117,8 @@ pub struct ClientMetrics {
     /// Tricks played and over, or answered before that; rogues only.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub tricks: Option<u32>,
-    /// Of those, how many were followed by a verdict while they lasted or in the two seconds after; rogues only.
+    /// Of those, how many were followed by a verdict or a pull back while they lasted or in the two seconds after; rogues
+    /// only.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub tricks_answered: Option<u32>,
 }
@@ -220,7 +221,13 @@ fn tricks(record: &Record, member: usize, from: LabTime, to: LabTime) -> (u32, u
     for row in mine().filter(|r| r.at >= from) {
         let Happening::Trick { lasts: Some(lasts) } = row.what else { continue };
         let end = row.at.plus(lasts).plus(GRACE);
-        let caught = mine().any(|r| r.at >= row.at && r.at <= end && matches!(r.what, Happening::Verdict(_)));
+        // Played while a pull back was on its way, a trick is undone by that one.
+        let answers = |what: &Happening| match what {
+            Happening::Verdict(_) => true,
+            Happening::Corrected(c) => c.why == Restored::PulledBack,
+            _ => false,
+        };
+        let caught = mine().any(|r| r.at >= row.at && r.at <= end && answers(&r.what));
         // One that still goes on may be answered yet.
         played += u32::from(caught || end <= to);
         answered += u32::from(caught);
@@ -269,11 +276,8 @@ pub fn prediction_errors(record: &Record, member: usize, from: LabTime, to: LabT
 
 fn predictions(record: &Record, member: usize, from: LabTime, to: LabTime, m: &mut ClientMetrics) {
     let mut errors: Vec<f64> = prediction_errors(record, member, from, to).into_iter().map(|(_, e)| e).collect();
-    m.prediction_error_m = ErrorM {
-        p50: percentile(&mut errors, 0.5),
-        p95: percentile(&mut errors, 0.95),
-        max: errors.last().copied(),
-    };
+    m.prediction_error_m =
+        ErrorM { p50: percentile(&mut errors, 0.5), p95: percentile(&mut errors, 0.95), max: errors.last().copied() };
 }
 
 /// How far in the past a drawn row lies, in milliseconds.
@@ -317,9 +321,7 @@ fn response(record: &Record, member: usize, from: LabTime, to: LabTime) -> Optio
         }
         let after = own.partition(|r| r.at < row.at);
         let Some(rest) = after.checked_sub(1).and_then(|i| own.get(i)) else { continue };
-        let moved = |r: &&crate::record::DrawnRow| {
-            (0..3).map(|i| (r.pos[i] - rest.pos[i]).powi(2)).sum::<f32>() > 1e-6
-        };
+        let moved = |r: &&crate::record::DrawnRow| (0..3).map(|i| (r.pos[i] - rest.pos[i]).powi(2)).sum::<f32>() > 1e-6;
         // What moved before the press proves nothing about it.
         if after < 4 || own.get(after - 4).as_ref().is_some_and(moved) {
             continue;

@@ -302,7 +302,7 @@ pub fn slices(record: &Record, from: LabTime, column: LabTime, columns: usize, e
             && c.why != Restored::Settled
         {
             let cell = &mut s.jumps[place(row.at)];
-            *cell = Some(cell.unwrap_or(0.0).max(c.jump));
+            *cell = Some(velocitas_core::max(cell.unwrap_or(0.0), c.jump));
         }
     }
     s

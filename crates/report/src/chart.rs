@@ -4,9 +4,9 @@ use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
 use thiserror::Error;
 use velocitas_core::Restored;
+use velocitas_lab::LabTime;
 use velocitas_lab::metrics::prediction_errors;
 use velocitas_lab::record::{Happening, Machine, Record};
-use velocitas_lab::LabTime;
 
 /// What a chart is of.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -102,7 +102,9 @@ fn draw(svg: &mut String, title: &str, errors: &[(LabTime, f64)], jumps: &[(f64,
         let points = part.iter().map(|(at, e)| (at.secs(), e.max(LEAST)));
         chart.draw_series(LineSeries::new(points, PREDICTED.stroke_width(1)))?;
     }
-    chart.draw_series(jumps.iter().map(|&(at, jump)| Cross::new((at, jump.max(LEAST)), 5, CORRECTION.stroke_width(2))))?;
+    chart.draw_series(
+        jumps.iter().map(|&(at, jump)| Cross::new((at, jump.max(LEAST)), 5, CORRECTION.stroke_width(2))),
+    )?;
     root.present()?;
     Ok(())
 }

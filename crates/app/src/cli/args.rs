@@ -7,8 +7,12 @@ use velocitas_lab::LabTime;
 
 /// A full-screen laboratory for fixed-tick movement netcode.
 #[derive(Debug, Parser)]
-#[command(version, args_conflicts_with_subcommands = true, after_help = "Without a course the demo is opened. \
-    Logs are written to the file that VELOCITAS_LOG names.")]
+#[command(
+    version,
+    args_conflicts_with_subcommands = true,
+    after_help = "Without a course the demo is opened. \
+    Logs are written to the file that VELOCITAS_LOG names."
+)]
 pub(super) struct Args {
     /// The course to open (a .course.toml file)
     pub(super) course: Option<PathBuf>,

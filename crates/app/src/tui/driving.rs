@@ -129,11 +129,7 @@ impl Driving {
 
     /// The keys of the mode, for its line.
     pub fn hint(&self) -> &'static str {
-        if self.releases {
-            "hold W A S D to move"
-        } else {
-            "W A S D set the course, again or x stops"
-        }
+        if self.releases { "hold W A S D to move" } else { "W A S D set the course, again or x stops" }
     }
 
     /// Whether the fast key is on.

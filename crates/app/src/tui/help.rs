@@ -75,10 +75,7 @@ fn lines(stage: &Stage) -> Vec<Line<'static>> {
         ("x", "stop"),
         ("Esc", "leave; h hands back to the script"),
     ] {
-        lines.push(Line::from(vec![
-            Span::styled(format!(" {key:>8}  "), p.chosen()),
-            Span::styled(what, text),
-        ]));
+        lines.push(Line::from(vec![Span::styled(format!(" {key:>8}  "), p.chosen()), Span::styled(what, text)]));
     }
     lines
 }

@@ -39,8 +39,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     }
     let mut x = at.0;
     if !stage.is_live() {
-        let pieces =
-            [("End ", key), ("live", muted), ("   Enter ", key), ("resume from here", muted), ("   ", muted)];
+        let pieces = [("End ", key), ("live", muted), ("   Enter ", key), ("resume from here", muted), ("   ", muted)];
         x = write(buffer, at, area.right(), &pieces);
     }
     for binding in BINDINGS.iter().filter(|b| !b.hint.is_empty()) {
@@ -48,6 +47,11 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
         if x + width > area.right() {
             break;
         }
-        x = write(buffer, (x, area.y), area.right(), &[(binding.key, key), (" ", text), (binding.hint, muted), ("   ", text)]);
+        x = write(
+            buffer,
+            (x, area.y),
+            area.right(),
+            &[(binding.key, key), (" ", text), (binding.hint, muted), ("   ", text)],
+        );
     }
 }

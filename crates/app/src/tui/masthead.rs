@@ -26,7 +26,12 @@ fn first(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
         &[("VELOCITAS", p.chosen()), ("  ", text), (&stage.run.course().name, text), ("  ", text)],
     );
     let (badge, style) = badge(stage);
-    x = write(buffer, (x, area.y), end, &[(&format!(" {badge} "), style), (&format!("  {}", stage.at), p.text(Tone::Bright))]);
+    x = write(
+        buffer,
+        (x, area.y),
+        end,
+        &[(&format!(" {badge} "), style), (&format!("  {}", stage.at), p.text(Tone::Bright))],
+    );
     if narrow {
         let names = format!("  {} on {}", stage.name(stage.entity), stage.name(stage.viewer));
         write(buffer, (x, area.y), end, &[(&names, text)]);
@@ -36,7 +41,12 @@ fn first(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
     let tick = |machine| moment.tick(machine).map_or_else(|| "-".to_owned(), |t| record.shown(t).to_string());
     let ticks = [("server", tick(Machine::Server)), (stage.name(stage.entity), tick(Machine::Member(stage.entity)))];
     for (name, tick) in ticks {
-        x = write(buffer, (x, area.y), end, &[("   ", text), (name, muted), (" ", text), (&format!("{tick:<6}"), text)]);
+        x = write(
+            buffer,
+            (x, area.y),
+            end,
+            &[("   ", text), (name, muted), (" ", text), (&format!("{tick:<6}"), text)],
+        );
     }
     let (entity, viewer) = (stage.name(stage.entity), stage.name(stage.viewer));
     let width = "looking at  on the screen of ".len() + entity.len() + viewer.len() + 1;

@@ -10,8 +10,8 @@ mod field;
 mod help;
 mod keyline;
 mod masthead;
-mod panel;
 mod palette;
+mod panel;
 mod rail;
 mod screen;
 mod stage;
@@ -78,7 +78,7 @@ fn frames(stage: &mut Stage, tty: &mut Tty, signals: &Signals) -> std::io::Resul
         let mut wait = FRAME.saturating_sub(frame_began.elapsed());
         while event::poll(wait)? {
             let size = terminal.size()?;
-            match stage_event(stage, event::read()?, size) {
+            match stage_event(stage, &event::read()?, size) {
                 Some(Wish::Leave) => return Ok(()),
                 Some(Wish::Suspend) => suspend(tty, &mut terminal)?,
                 None => {}
@@ -107,11 +107,11 @@ fn advance(stage: &mut Stage, passed: Duration) {
     stage.caught_up(began.elapsed());
 }
 
-fn stage_event(stage: &mut Stage, event: Event, size: Size) -> Option<Wish> {
+fn stage_event(stage: &mut Stage, event: &Event, size: Size) -> Option<Wish> {
     match event {
-        Event::Key(key) => stage.key(&key),
+        Event::Key(key) => stage.key(key),
         Event::Mouse(mouse) => {
-            stage.mouse(&mouse, size);
+            stage.mouse(mouse, size);
             None
         }
         Event::FocusLost => {
@@ -128,5 +128,3 @@ fn suspend(tty: &mut Tty, terminal: &mut ratatui::Terminal<CrosstermBackend<std:
     *tty = Tty::take()?;
     terminal.clear()
 }
-
-

@@ -259,9 +259,8 @@ impl Palette {
 
     /// A column filled to so many eighths.
     pub fn eighths(self, n: usize) -> char {
-        const BLOCKS: [char; 9] = [
-            ' ', '\u{2581}', '\u{2582}', '\u{2583}', '\u{2584}', '\u{2585}', '\u{2586}', '\u{2587}', '\u{2588}',
-        ];
+        const BLOCKS: [char; 9] =
+            [' ', '\u{2581}', '\u{2582}', '\u{2583}', '\u{2584}', '\u{2585}', '\u{2586}', '\u{2587}', '\u{2588}'];
         const PLAIN: [char; 9] = [' ', '.', '.', ':', ':', '+', '+', '#', '#'];
         if self.ascii { PLAIN[n.min(8)] } else { BLOCKS[n.min(8)] }
     }

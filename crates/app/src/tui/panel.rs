@@ -43,7 +43,12 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let upper = Rect { height: area.height.saturating_sub(knobs), ..area };
     // Where there is little room, what can be turned goes first.
     if upper.height >= 6 {
-        let inner = frame(stage, upper, stage.name(stage.entity), buffer);
+        let inner = frame(
+            stage,
+            upper,
+            &format!("{} {} figures of the last 10 s", stage.name(stage.entity), stage.palette.dot()),
+            buffer,
+        );
         let mut pen = Pen { stage, area: Rect { x: inner.x + 1, width: inner.width - 1, ..inner }, y: inner.y };
         beliefs(&mut pen, buffer);
         correction(&mut pen, buffer);
@@ -73,14 +78,14 @@ fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let (text, muted) = (pen.tone(Tone::Text), pen.tone(Tone::Muted));
     let moment = stage.moment();
     let e = moment.echoes(stage.entity, stage.viewer);
-    pen.row(buffer, &[("               tick       x m    y m   z m", muted)]);
+    pen.row(buffer, &[("             tick       x m    y m   z m", muted)]);
     let mut line = |pen: &mut Pen<'_>, glyph: char, tone, name: &str, echo: Option<Echo>, fraction: bool| {
         let said = match echo {
             None => "       not yet".to_owned(),
             Some(e) if fraction => {
-                format!("{:>8}.{:01} {}", record.shown(e.tick), (e.fraction * 10.0) as u8, place(e.pos))
+                format!("{:>6}.{:01} {}", record.shown(e.tick), (e.fraction * 10.0) as u8, place(e.pos))
             }
-            Some(e) => format!("{:>8}   {}", record.shown(e.tick), place(e.pos)),
+            Some(e) => format!("{:>6}   {}", record.shown(e.tick), place(e.pos)),
         };
         let name: String = name.chars().take(9).collect();
         pen.row(buffer, &[(&format!("{glyph} "), p.text(tone)), (&format!("{name:<9}"), text), (&said, text)]);
@@ -90,7 +95,7 @@ fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     line(pen, p.drawn(), Tone::Drawn, stage.name(stage.viewer), e.drawn, true);
     let ahead = e.predicted.zip(e.authority).map(|(a, b)| {
         let ticks = i64::from(a.tick) - i64::from(b.tick);
-        format!("  owner ahead by {ticks} ticks, {} (lag, not error)", distance(a.pos.distance(b.pos)))
+        format!("  ahead {ticks} ticks, {}: lag, not error", distance(a.pos.distance(b.pos)))
     });
     pen.row(buffer, &[(ahead.as_deref().unwrap_or(""), muted)]);
     let how = drawn_name(e.how);
@@ -116,15 +121,17 @@ fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let (record, p) = (stage.run.record(), stage.palette);
     let (text, muted) = (pen.tone(Tone::Text), pen.tone(Tone::Muted));
     let width = usize::from(pen.area.width) - 3;
-    if let Some((at, v)) = stage.moment().last_verdict(stage.entity).filter(|(at, _)| stage.at.minus(*at) < LabTime::from_secs(20.0)) {
-        let head = format!(" {} at tick {}, {:.1} s ago", v.rule.name(), record.shown(v.tick.0 as u32), stage.at.minus(at).secs());
-        pen.row(buffer, &[("!", p.verdict()), (&head, text)]);
-        let evidence = format!(
-            "  measured {:.3}, limit {:.3} (slack {:.0} %)",
-            v.measured,
-            v.limit,
-            v.slack * 100.0
+    if let Some((at, v)) =
+        stage.moment().last_verdict(stage.entity).filter(|(at, _)| stage.at.minus(*at) < LabTime::from_secs(20.0))
+    {
+        let head = format!(
+            " {} at tick {}, {:.1} s ago",
+            v.rule.name(),
+            record.shown(v.tick.0 as u32),
+            stage.at.minus(at).secs()
         );
+        pen.row(buffer, &[("!", p.verdict()), (&head, text)]);
+        let evidence = format!("  measured {:.3}, limit {:.3} (slack {:.0} %)", v.measured, v.limit, v.slack * 100.0);
         pen.row(buffer, &[(&evidence, muted)]);
     }
     let glyph = format!("{} ", p.correction());
@@ -133,18 +140,14 @@ fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
         pen.row(buffer, &[]);
         return;
     };
-    let ago = stage.at.minus(c.at).secs();
-    let head = format!("{} at tick {}, {ago:.1} s ago", distance(c.correction.jump), record.shown(c.correction.tick.0 as u32));
-    pen.row(buffer, &[(&glyph, pen.tone(Tone::Correction)), ("corrected ", text), (&head, text)]);
-    let replayed = format!("  {} ticks replayed", c.correction.replayed);
-    pen.row(buffer, &[(&replayed, muted)]);
-    if c.causes.is_empty() {
-        pen.row(buffer, &[("  not attributed", muted)]);
-    }
-    for cause in c.causes.iter().take(2) {
-        for line in wrapped(&cause.words(record), width).iter().take(2) {
-            pen.row(buffer, &[("  ", text), (line, text)]);
-        }
+    let (ago, tick) = (stage.at.minus(c.at).secs(), record.shown(c.correction.tick.0 as u32));
+    let head = format!("corrected {} at tick {tick}, {ago:.1} s ago", distance(c.correction.jump));
+    pen.row(buffer, &[(&glyph, pen.tone(Tone::Correction)), (&head, text)]);
+    let why: Vec<String> = c.causes.iter().take(2).map(|cause| cause.words(record)).collect();
+    let why = if why.is_empty() { "not attributed".to_owned() } else { why.join("; ") };
+    let said = format!("{why} ({} ticks replayed)", c.correction.replayed);
+    for line in wrapped(&said, width).iter().take(3) {
+        pen.row(buffer, &[("  ", text), (line, text)]);
     }
     pen.row(buffer, &[]);
 }
@@ -154,7 +157,6 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let Some(facts) = &stage.facts else { return };
     let f = &facts.figures;
     let m = &f.measured;
-    pen.row(buffer, &[("measured over the last 10 s", pen.tone(Tone::Muted))]);
     let course = stage.run.course();
     let member = &course.cast[stage.entity];
     let tunables: Vec<f32> = course.kinds.motion(member.kind).tunables().iter().map(|t| t.default).collect();
@@ -162,35 +164,34 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let speed = stage.moment().echoes(stage.entity, stage.viewer).authority.and_then(|e| e.speed);
     let number = |x: Option<f64>, unit: &str| x.map_or_else(|| "-".to_owned(), |x| format!("{x:.0}{unit}"));
     if let Some(speed) = speed {
-        let filled = ((speed / limit.max(0.1)) * 12.0).round() as usize;
-        let bar: String = (0..12).map(|i| if i < filled { stage.palette.eighths(4) } else { stage.palette.nothing() }).collect();
-        pen.figure(buffer, "speed", &format!("{speed:>5.2} of {limit:.2} m/s  {bar}"));
+        pen.figure(buffer, "speed", &format!("{speed:.2} m/s of {limit:.2} lawful"));
     }
     let total = m.inputs.fresh + m.inputs.repeated;
     let share = |n: u32| if total == 0 { 0.0 } else { f64::from(n) * 100.0 / f64::from(total) };
     pen.figure(
         buffer,
         "inputs",
-        &format!("{:>5.1} % as sent  late {}  made up {}", share(m.inputs.fresh), m.inputs.late, m.inputs.repeated),
+        &format!("{:.1} % sent, {} made up, {} late", share(m.inputs.fresh), m.inputs.repeated, m.inputs.late),
     );
     let bars: String = f
         .margins
         .iter()
+        .rev()
+        .take(16)
+        .rev()
         .map(|m| m.map_or(stage.palette.nothing(), |m| stage.palette.eighths((m * 2.0).clamp(0.0, 8.0) as usize)))
         .collect();
     let low = m.margin_ticks.p05.map_or_else(|| "-".to_owned(), |t| format!("{t:.2}"));
-    pen.figure(buffer, "margin", &format!("{bars:<24} p05 {low}"));
+    let (muted, text) = (pen.tone(Tone::Muted), pen.tone(Tone::Text));
+    let low = format!(" p05 {low}");
+    pen.row(buffer, &[("margin    ", muted), (&format!("{bars:<16}"), muted), (&low, text), (" ticks", muted)]);
     pen.figure(
         buffer,
         "response",
-        &format!("{:<7} view age {}", number(m.response_ms, " ms"), number(m.view_age_ms.p50, " ms")),
+        &format!("{:<6} sees others {} ago", number(m.response_ms, " ms"), number(m.view_age_ms.p50, " ms")),
     );
     let rate = |bytes: u64| bytes as f64 / f.seconds / 1000.0;
-    pen.figure(
-        buffer,
-        "payload",
-        &format!("up {:.1} kB/s  down {:.1} kB/s", rate(m.bytes_up), rate(m.bytes_down)),
-    );
+    pen.figure(buffer, "payload", &format!("up {:.1} kB/s  down {:.1} kB/s", rate(m.bytes_up), rate(m.bytes_down)));
     let jumps = m.corrections.max_m.map_or_else(String::new, |max| format!(", largest {}", distance(max as f32)));
     pen.figure(buffer, "corrected", &format!("{} times{jumps}", m.corrections.count));
 }
@@ -208,7 +209,8 @@ fn knobs(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     for (i, spec) in KNOBS.iter().enumerate().skip(first).take(room) {
         let value = shown(spec.knob, spec.knob.get(values));
         let chosen = i == stage.knob;
-        let (name, number) = if chosen { (p.chosen(), p.chosen()) } else { (pen.tone(Tone::Muted), pen.tone(Tone::Text)) };
+        let (name, number) =
+            if chosen { (p.chosen(), p.chosen()) } else { (pen.tone(Tone::Muted), pen.tone(Tone::Text)) };
         let mark = if chosen { more } else { " " };
         let handles = if spec.range == Range::Switch || !chosen { (" ", " ") } else { (less, more) };
         let line = format!("{} {value:>8} {}", handles.0, handles.1);

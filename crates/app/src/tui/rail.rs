@@ -180,7 +180,8 @@ impl Drawing<'_> {
             write(buffer, (left + 1, y + 1), self.x, &[("1mm-10m", p.text(Tone::Line))]);
         }
         let levels = usize::from(rows) * 8;
-        let level = |m: f32| ((f64::from(m).max(1e-9).log10() + 3.0) / 4.0 * levels as f64).clamp(1.0, levels as f64) as usize;
+        let level =
+            |m: f32| ((f64::from(m).max(1e-9).log10() + 3.0) / 4.0 * levels as f64).clamp(1.0, levels as f64) as usize;
         let tolerance = level(0.02);
         for column in 0..self.columns.min(self.now + 1) {
             for row in 0..usize::from(rows) {
@@ -266,7 +267,8 @@ impl Drawing<'_> {
         let end = self.x + self.columns as u16;
         for column in (0..self.columns).step_by(25) {
             let at = from.plus(LabTime(slice.0 * column as u64));
-            if column + 8 < self.columns {
+            // The playhead's own label goes before.
+            if column + 8 < self.columns && (column + 9 < self.head || column > self.head + 5) {
                 write(buffer, (self.x + column as u16, y), end, &[(&at.to_string(), p.text(Tone::Muted))]);
             }
         }
@@ -276,4 +278,3 @@ impl Drawing<'_> {
         write(buffer, (self.x + at, y), end, &[(label, style)]);
     }
 }
-

@@ -52,13 +52,7 @@ impl Layout {
         let wide = area.width >= WIDE;
         let panel = (wide || stage.panel).then(|| Rect { x: body.right() - PANEL, width: PANEL, ..body });
         let screen = if wide { Rect { width: body.width - PANEL, ..body } } else { body };
-        Some(Self {
-            masthead: row(0, 2),
-            screen,
-            panel,
-            rail: row(2 + middle, rail),
-            keys: row(area.height - 1, 1),
-        })
+        Some(Self { masthead: row(0, 2), screen, panel, rail: row(2 + middle, rail), keys: row(area.height - 1, 1) })
     }
 }
 
@@ -66,7 +60,8 @@ impl Layout {
 pub fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     buffer.set_style(area, stage.palette.base());
     let Some(layout) = Layout::of(area, stage) else {
-        let needs = format!("Velocitas needs {}\u{d7}{} cells; this is {}\u{d7}{}", LEAST.0, LEAST.1, area.width, area.height);
+        let needs =
+            format!("Velocitas needs {}\u{d7}{} cells; this is {}\u{d7}{}", LEAST.0, LEAST.1, area.width, area.height);
         buffer.set_stringn(area.x, area.y, needs, usize::from(area.width), stage.palette.text(Tone::Text));
         return;
     };
@@ -106,8 +101,14 @@ pub(super) fn frame(stage: &Stage, area: Rect, title: &str, buffer: &mut Buffer)
     use ratatui::widgets::{Block, BorderType, Widget};
     let palette = stage.palette;
     let plain = Set {
-        top_left: "+", top_right: "+", bottom_left: "+", bottom_right: "+",
-        vertical_left: "|", vertical_right: "|", horizontal_top: "-", horizontal_bottom: "-",
+        top_left: "+",
+        top_right: "+",
+        bottom_left: "+",
+        bottom_right: "+",
+        vertical_left: "|",
+        vertical_right: "|",
+        horizontal_top: "-",
+        horizontal_bottom: "-",
     };
     let block = Block::bordered()
         .border_type(BorderType::Rounded)

@@ -105,7 +105,7 @@ impl Stage {
             knob: 0,
             panel: false,
             help: None,
-            loupe: Loupe::Centimetres(5),
+            loupe: Loupe::Centimetres(2),
             camera: Camera::new(spawn),
             rail: RailView::default(),
             driving: Driving::default(),
@@ -280,10 +280,8 @@ impl Stage {
 
     /// A click on the rail moves the playhead there.
     pub(super) fn mouse(&mut self, mouse: &MouseEvent, size: Size) {
-        let held = matches!(
-            mouse.kind,
-            MouseEventKind::Down(MouseButton::Left) | MouseEventKind::Drag(MouseButton::Left)
-        );
+        let held =
+            matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left) | MouseEventKind::Drag(MouseButton::Left));
         let layout = Layout::of(Rect::new(0, 0, size.width, size.height), self);
         if let Some(layout) = layout.filter(|_| held)
             && let Some(at) = self.rail.moment_at(layout.rail, mouse.column, mouse.row)
@@ -492,9 +490,8 @@ impl Stage {
         let at = self.at.to_string().replace(':', "m").replace('.', "s");
         let name = format!("velocitas-{}-error-{at}.svg", self.name(self.entity));
         let path = std::path::Path::new(&name);
-        let done = chart(self.run.record(), Of::Error, self.entity, from, to)
-            .map_err(|e| e.to_string())
-            .and_then(|svg| {
+        let done =
+            chart(self.run.record(), Of::Error, self.entity, from, to).map_err(|e| e.to_string()).and_then(|svg| {
                 let output = Output::create(path).map_err(|e| e.to_string())?;
                 output.finish(|out| out.write_all(svg.as_bytes())).map_err(|e| e.to_string())
             });

@@ -67,8 +67,8 @@ impl Tty {
     /// Asks the terminal to tell when keys are let go. Says whether it will.
     pub(super) fn ask_for_releases(&mut self) -> bool {
         if supports_keyboard_enhancement().unwrap_or(false) {
-            let flags = KeyboardEnhancementFlags::DISAMBIGUATE_ESCAPE_CODES
-                | KeyboardEnhancementFlags::REPORT_EVENT_TYPES;
+            let flags =
+                KeyboardEnhancementFlags::DISAMBIGUATE_ESCAPE_CODES | KeyboardEnhancementFlags::REPORT_EVENT_TYPES;
             self.releases = execute!(stdout(), PushKeyboardEnhancementFlags(flags)).is_ok();
         }
         self.releases

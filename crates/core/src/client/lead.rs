@@ -62,7 +62,7 @@ impl Lead {
         let low = sorted[sorted.len() / 30] - self.shifted;
         self.error = WANTED_TICKS * tick - low;
         // A saturated report says only "more than".
-        if self.error.abs() > HARD_NANOS || margin == i8::MIN {
+        if self.error.abs() > HARD_NANOS || matches!(margin, i8::MIN | i8::MAX) {
             let by = -self.error as i64;
             self.apply(by);
             self.window.clear();

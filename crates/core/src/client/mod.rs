@@ -48,6 +48,7 @@ use playing::Playing;
 
 use crate::data::{Input, State};
 use crate::event::{Event, Sink, tell};
+use crate::frame::Frame;
 use crate::session::{Ingredients, Kinds, Timeline};
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::tick_loop::TickLoop;
@@ -104,13 +105,6 @@ enum Phase {
     Joining { asked: Option<HostNanos>, answers: u32 },
     /// In the session.
     Playing(Box<Playing>),
-}
-
-/// How far apart frames are.
-#[derive(Clone, Copy, Debug, Default)]
-struct Frame {
-    last: Option<HostNanos>,
-    mean: f64,
 }
 
 /// Time between two hellos.
@@ -221,8 +215,9 @@ impl Client {
         let tick = rate.nanos();
         let up = self.round_trip.mean() / 2;
         let jitter = (2.6 * self.round_trip.sigma() as f64 * std::f64::consts::FRAC_1_SQRT_2) as i64;
-        let frame = self.frame.mean as i64;
-        let lead = up + jitter + frame + tick + tick;
+        let frame = self.frame.mean();
+        let theirs = i64::from(welcome.frame_us).min(100_000) * 1000;
+        let lead = up + jitter + frame + theirs + 2 * tick;
         let server = welcome.since_base_us as i64 * 1000 + up;
         let ticks = TickLoop::new(rate, Tick(welcome.base), now.plus(-(server + lead)), now);
         tell(sink, Event::Joined { tick: ticks.newest() });
@@ -336,15 +331,5 @@ impl Client {
     /// Datagrams refused so far.
     pub const fn refused(&self) -> u64 {
         self.refused
-    }
-}
-
-impl Frame {
-    fn passed(&mut self, now: HostNanos) {
-        if let Some(last) = self.last {
-            let took = now.since(last).clamp(0, 100_000_000) as f64;
-            self.mean = if self.mean == 0.0 { took } else { self.mean + (took - self.mean) / 16.0 };
-        }
-        self.last = Some(now);
     }
 }

@@ -2,13 +2,13 @@
 
 use std::collections::VecDeque;
 
+use super::Arrangement;
 use super::ease::Ease;
 use super::history::{Entry, History};
 use super::latch::Latch;
 use super::lead::{Lead, Steer};
 use super::remote::{Drawn, DrawnState, Remote, ViewClock, blend};
 use super::settings::ClientSettings;
-use super::Arrangement;
 use crate::data::{Input, State};
 use crate::event::{Correction, Event, Restored, Sink, tell};
 use crate::motion::{Contacts, checked_step};
@@ -268,6 +268,8 @@ impl Playing {
         let Some((newest, last)) = self.history.newest() else {
             self.history.push(used, Entry { sampled: Input::default(), input: None, state: Some(*truth) });
             self.ticks.pass_over(used);
+            // Ticks since then were begun before there was a state to predict from.
+            self.pass_over(used.next(), self.ticks.newest());
             self.agreed = used;
             return;
         };
@@ -280,7 +282,9 @@ impl Playing {
             if let Some(entry) = self.history.get_mut(used) {
                 entry.state = Some(*truth);
             }
-            let why = Restored::Overtaken;
+            let schema = context.kinds.motion(self.kind).schema();
+            let same = before.is_some_and(|before| schema.agrees(&before, truth));
+            let why = if same { Restored::Settled } else { Restored::Overtaken };
             self.moved(context, used, used, before, 0.0, 0, why, sink);
             return;
         }

@@ -154,7 +154,14 @@ impl Remote {
     }
 
     /// The state at `tick` and `fraction` of the way to the next.
-    pub(super) fn at(&mut self, schema: &Schema, rate: Rate, tick: Tick, fraction: f32, limit_ms: u32) -> Option<DrawnState> {
+    pub(super) fn at(
+        &mut self,
+        schema: &Schema,
+        rate: Rate,
+        tick: Tick,
+        fraction: f32,
+        limit_ms: u32,
+    ) -> Option<DrawnState> {
         while self.samples.len() > 2 && self.samples[1].tick <= tick {
             self.samples.pop_front();
         }
@@ -185,12 +192,7 @@ impl Remote {
                 };
                 let shown = f64::from(run) * f64::from(rate.hz());
                 let whole = libm::floor(shown);
-                Some(DrawnState {
-                    state,
-                    tick: s.tick.offset(whole as i64),
-                    fraction: (shown - whole) as f32,
-                    how,
-                })
+                Some(DrawnState { state, tick: s.tick.offset(whole as i64), fraction: (shown - whole) as f32, how })
             }
         }
     }

@@ -74,12 +74,7 @@ pub fn slide(ground: &Ground, body: &Body, wanted: Slide) -> Slid {
         }
         grounded = stay_down(ground, body, &mut done);
     }
-    Slid {
-        position: narrow(done.at),
-        velocity: narrow(done.velocity),
-        grounded,
-        contacts: done.contacts,
-    }
+    Slid { position: narrow(done.at), velocity: narrow(done.velocity), grounded, contacts: done.contacts }
 }
 
 fn narrow(v: [f64; 3]) -> Vec3 {

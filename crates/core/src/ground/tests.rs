@@ -104,10 +104,8 @@ fn sliding_along_a_wall_keeps_the_way_along_it() {
 
 #[test]
 fn a_corner_of_two_walls_holds_a_body() {
-    let ground = world(vec![
-        solid(1, 3.0, 0.0, (1.0, 9.0), 0.0, (0.0, 3.0)),
-        solid(2, 0.0, 3.0, (9.0, 1.0), 0.0, (0.0, 3.0)),
-    ]);
+    let ground =
+        world(vec![solid(1, 3.0, 0.0, (1.0, 9.0), 0.0, (0.0, 3.0)), solid(2, 0.0, 3.0, (9.0, 1.0), 0.0, (0.0, 3.0))]);
     let mut at = vec3(0.0, 0.0, 0.01);
     for _ in 0..200 {
         let travel = vec3(0.1, 0.07, 0.0);

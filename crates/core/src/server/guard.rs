@@ -18,6 +18,7 @@ use std::collections::{BTreeMap, VecDeque};
 
 use super::PeerId;
 use crate::data::State;
+use crate::float::max;
 use crate::ground::SKIN;
 use crate::motion::{Body, Limits, Motion, Scene};
 use crate::tick::{Rate, Tick};
@@ -171,6 +172,8 @@ pub(super) struct Guard {
     good: State,
     /// Newest tick that any claim told of, believed or not.
     heard: Option<Tick>,
+    /// The oldest: before it nothing is missing.
+    first: Option<Tick>,
 }
 
 /// Claims waiting at most: two seconds at 128 Hz.
@@ -189,6 +192,7 @@ impl Guard {
             pull: None,
             good: state,
             heard: None,
+            first: None,
         }
     }
 
@@ -197,9 +201,9 @@ impl Guard {
         self.newest
     }
 
-    /// Whether anything was ever claimed.
-    pub(super) const fn has_heard(&self) -> bool {
-        self.heard.is_some()
+    /// Whether a claim for `tick` can be missing: its owner had begun by then.
+    pub(super) fn has_begun(&self, tick: Tick) -> bool {
+        self.first.is_some_and(|first| first <= tick)
     }
 
     /// Epoch and state of a pull back to be sent again.
@@ -211,6 +215,7 @@ impl Guard {
     /// those of an older epoch are among them, but dropped.
     pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Vec<Tick> {
         let oldest = newest.offset(-(claim.count as i64));
+        self.first.get_or_insert(oldest.max(since));
         let known = self.heard.map_or(oldest, |heard| heard.next().max(oldest));
         if claim.epoch != self.epoch {
             self.heard = self.heard.max(Some(newest));
@@ -225,11 +230,8 @@ impl Guard {
             if known || tick.since(expected) > QUEUE as i64 || self.queue.len() >= QUEUE {
                 continue;
             }
-            let (pos, state) = if back == 0 {
-                (claim.state.vec3(0), Some(claim.state))
-            } else {
-                (claim.trail[back - 1], None)
-            };
+            let (pos, state) =
+                if back == 0 { (claim.state.vec3(0), Some(claim.state)) } else { (claim.trail[back - 1], None) };
             let entry = self.queue.entry(tick).or_insert_with(|| {
                 arrived.push(tick);
                 Pending { pos, state, since }
@@ -383,7 +385,14 @@ impl Guard {
         let limit = lawful * (1.0 + limits.slack) + quantum;
         if measured > limit {
             // All of it is taken back: the owner returns to where the second began.
-            return Ruling::Guilty(Verdict { from: first, measured, limit, quantum, gain: measured - lawful, ..evidence });
+            return Ruling::Guilty(Verdict {
+                from: first,
+                measured,
+                limit,
+                quantum,
+                gain: measured - lawful,
+                ..evidence
+            });
         }
         Ruling::Lawful
     }
@@ -421,8 +430,8 @@ impl Case<'_> {
         let thinner = SKIN + 2.0 * quantum;
         let lift = body.step + 2.0 * quantum;
         let probe = Body {
-            radius: (body.radius - thinner).max(0.01),
-            height: (body.height - lift - 2.0 * quantum).max(0.01),
+            radius: max(body.radius - thinner, 0.01),
+            height: max(body.height - lift - 2.0 * quantum, 0.01),
             step: 0.0,
         };
         let up = vec3(0.0, 0.0, lift);

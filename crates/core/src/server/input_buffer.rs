@@ -5,8 +5,8 @@ use crate::schema::Schema;
 use crate::tick::Tick;
 use crate::wire::Provenance;
 
-/// Ticks kept, past and future: two seconds at 128 Hz.
-const SLOTS: usize = 256;
+/// Ticks kept, past and future: two seconds each at 128 Hz.
+const SLOTS: usize = 512;
 
 /// What became of an input handed in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -35,13 +35,13 @@ pub(super) struct InputBuffer {
     slots: Vec<Slot>,
     /// The input last used, as it travelled.
     last: Input,
-    /// Whether anything ever arrived.
-    heard: bool,
+    /// The oldest tick that anything ever arrived for: before it nothing is missing.
+    first: Option<Tick>,
 }
 
 impl InputBuffer {
     pub(super) fn new() -> Self {
-        Self { slots: vec![Slot::default(); SLOTS], last: Input::default(), heard: false }
+        Self { slots: vec![Slot::default(); SLOTS], last: Input::default(), first: None }
     }
 
     /// Takes an input for `tick` while `newest` is the last tick simulated.
@@ -57,13 +57,13 @@ impl InputBuffer {
             return if known == input { Taken::Again } else { Taken::Conflict };
         }
         *slot = Slot { tick, input: Some(input) };
-        self.heard = true;
+        self.first = Some(self.first.map_or(tick, |first| first.min(tick)));
         if distance > 0 { Taken::InTime } else { Taken::Late }
     }
 
-    /// Whether anything ever arrived.
-    pub(super) const fn has_heard(&self) -> bool {
-        self.heard
+    /// Whether an input for `tick` can be missing: its client had begun by then.
+    pub(super) fn has_begun(&self, tick: Tick) -> bool {
+        self.first.is_some_and(|first| first <= tick)
     }
 
     /// The input to use for `tick`: the one sent, or the last one's keys held on with nothing pressed.

@@ -27,6 +27,7 @@ use peer::{Control, Peer};
 use crate::client::Arrangement;
 use crate::data::State;
 use crate::event::{Event, Sink, tell};
+use crate::frame::Frame;
 use crate::motion::{Contacts, checked_step};
 use crate::session::{Ingredients, Kinds, Timeline};
 use crate::tick::{HostNanos, Rate, Tick};
@@ -97,6 +98,7 @@ pub struct Server {
     peers: Vec<Peer>,
     history: VecDeque<Moment>,
     outbox: VecDeque<(PeerId, Vec<u8>)>,
+    frame: Frame,
     refused: u64,
 }
 
@@ -111,6 +113,7 @@ impl Server {
             peers: Vec::new(),
             history: VecDeque::new(),
             outbox: VecDeque::new(),
+            frame: Frame::default(),
             refused: 0,
         }
     }
@@ -208,6 +211,7 @@ impl Server {
                         since_base_us: (now.since(self.ticks.due(self.ticks.base())).max(0) / 1000) as u64,
                         rate: self.ticks.rate().hz() as u16,
                         snapshot_every: peer.snapshot_every,
+                        frame_us: (self.frame.mean() / 1000).clamp(0, 1_000_000) as u32,
                         entity: peer.entity,
                         kind,
                     };
@@ -224,6 +228,7 @@ impl Server {
 
     /// Runs the ticks due at `now` and queues what they send.
     pub fn handle_time<S: Sink>(&mut self, now: HostNanos, sink: &mut S) {
+        self.frame.passed(now);
         let due = self.ticks.advance(now);
         if due.dropped > 0 {
             let first = due.first.offset(-(due.dropped as i64));
@@ -298,7 +303,7 @@ impl Server {
         let Control::Claims(guard) = &mut peer.control else { return false };
         let before = entity.state;
         let (ruling, provenance) = guard.judge(scene, motion, rate, &mut entity.state);
-        if guard.has_heard() {
+        if guard.has_begun(tick) {
             tell(sink, Event::InputUsed { peer: id, tick, provenance });
         }
         match ruling {
@@ -317,7 +322,8 @@ impl Server {
 
     fn send_snapshot(&mut self, now: HostNanos, tick: Tick, index: usize) {
         let peer = &mut self.peers[index];
-        if !peer.joined || tick.since(self.ticks.base()).unsigned_abs() % u64::from(peer.snapshot_every) != 0 {
+        if !peer.joined || !tick.since(self.ticks.base()).unsigned_abs().is_multiple_of(u64::from(peer.snapshot_every))
+        {
             return;
         }
         let mut out = BitWriter::new();

@@ -1,8 +1,8 @@
 //! One connection at the server: what arrived, what is reported back.
 
+use super::PeerId;
 use super::guard::{Answer, Guard, Rule, Verdict};
 use super::input_buffer::{InputBuffer, Taken};
-use super::PeerId;
 use crate::client::Arrangement;
 use crate::data::{Input, State};
 use crate::event::{Event, Sink, tell};
@@ -93,14 +93,24 @@ impl Peer {
         }
     }
 
+    fn note_margin(&mut self, margin: i32) {
+        self.margin = Some(self.margin.map_or(margin, |m| m.min(margin)));
+    }
+
     fn arrived<S: Sink>(&mut self, arrival: &Arrival<'_>, tick: Tick, sink: &mut S) {
         let margin = arrival.margin(tick);
-        self.margin = Some(self.margin.map_or(margin, |m| m.min(margin)));
+        self.note_margin(margin);
         tell(sink, Event::InputArrived { peer: arrival.peer, tick, margin });
     }
 
     /// Takes the inputs of a message, oldest first.
-    pub(super) fn inputs_arrived<S: Sink>(&mut self, arrival: &Arrival<'_>, newest: Tick, inputs: &Inputs, sink: &mut S) {
+    pub(super) fn inputs_arrived<S: Sink>(
+        &mut self,
+        arrival: &Arrival<'_>,
+        newest: Tick,
+        inputs: &Inputs,
+        sink: &mut S,
+    ) {
         // Ticks the clock has already called for count as simulated only once they are.
         let simulated = arrival.ticks.newest();
         for back in (0..inputs.count).rev() {
@@ -130,6 +140,8 @@ impl Peer {
                 Taken::Again => {}
                 Taken::Conflict => tell(sink, Event::Verdict(&verdict(Rule::Conflict, 2.0, 1.0))),
                 Taken::OutOfWindow => {
+                    // The client must learn how far off it is, or it could never come back.
+                    self.note_margin(arrival.margin(tick));
                     // After a stall of ours honest ticks lie far ahead of the last one run, never of the clock.
                     let ahead = tick.since(arrival.expected);
                     let limit = i64::from(4 * arrival.ticks.rate().hz());
@@ -152,6 +164,9 @@ impl Peer {
     ) {
         let Control::Claims(guard) = &mut self.control else { return };
         let arrived = guard.take_in(newest, since, claim, arrival.expected);
+        if arrived.is_empty() && newest > arrival.expected {
+            self.note_margin(arrival.margin(newest));
+        }
         for tick in arrived {
             self.arrived(arrival, tick, sink);
         }
@@ -161,7 +176,7 @@ impl Peer {
     pub(super) fn input_for<S: Sink>(&mut self, tick: Tick, schema: &Schema, id: PeerId, sink: &mut S) -> Input {
         let Control::Inputs(buffer) = &mut self.control else { return Input::default() };
         let (input, provenance) = buffer.use_for(tick, schema);
-        if buffer.has_heard() {
+        if buffer.has_begun(tick) {
             tell(sink, Event::InputUsed { peer: id, tick, provenance });
         }
         self.last_used = provenance;

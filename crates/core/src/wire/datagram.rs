@@ -3,9 +3,9 @@
 //! 16 bytes: version and kind, connection epoch, sequence number, the newest sequence *decoded* and the 32 before it,
 //! the sender's clock, and how long the newest one waited for this answer.
 
+use super::WireError;
 use super::bits::{BitReader, BitWriter};
 use super::message::MessageKind;
-use super::{WireError};
 use crate::tick::HostNanos;
 
 /// The most bytes a datagram ever has: under the usual path MTU with room for IPv6, UDP and encryption.
@@ -100,6 +100,9 @@ struct Sent {
 /// Datagrams remembered: a second at 256 a second, beyond which a round trip is not measured.
 const SENT: usize = 256;
 
+/// Ten seconds: at most 20,000 datagrams at two a tick and 1000 Hz, well below half of the number space.
+const SILENCE: i64 = 10_000_000_000;
+
 impl Default for Acks {
     fn default() -> Self {
         Self { seen: None, next: 0, sent: [Sent::default(); SENT] }
@@ -110,18 +113,16 @@ impl Acks {
     /// Notes a decoded datagram. `false` when it is a duplicate or too old to tell: drop it.
     #[must_use]
     pub fn decoded(&mut self, sequence: u16, now: HostNanos) -> bool {
-        let Some(seen) = &mut self.seen else {
+        // After a long silence 16 bits no longer tell before from after: begin anew.
+        let silent = self.seen.is_none_or(|seen| now.since(seen.at) > SILENCE);
+        let Some(seen) = self.seen.as_mut().filter(|_| !silent) else {
             self.seen = Some(Seen { newest: sequence, mask: 0, at: now });
             return true;
         };
         let ahead = sequence.wrapping_sub(seen.newest) as i16;
         if ahead > 0 {
             let shift = ahead as u32;
-            seen.mask = if shift > 32 {
-                0
-            } else {
-                seen.mask.checked_shl(shift).unwrap_or(0) | 1u32 << (shift - 1)
-            };
+            seen.mask = if shift > 32 { 0 } else { seen.mask.checked_shl(shift).unwrap_or(0) | 1u32 << (shift - 1) };
             seen.newest = sequence;
             seen.at = now;
             return true;

@@ -44,8 +44,7 @@ pub enum MessageKind {
 
 impl MessageKind {
     /// All kinds, in the order of their numbers.
-    pub const ALL: [Self; 6] =
-        [Self::Hello, Self::Welcome, Self::Inputs, Self::Snapshot, Self::Claim, Self::PullBack];
+    pub const ALL: [Self; 6] = [Self::Hello, Self::Welcome, Self::Inputs, Self::Snapshot, Self::Claim, Self::PullBack];
 
     pub(super) fn from_number(number: u8) -> Result<Self, WireError> {
         Self::ALL.get(usize::from(number)).copied().ok_or(WireError::Kind(number))
@@ -63,6 +62,8 @@ pub struct Welcome {
     pub rate: u16,
     /// Ticks from snapshot to snapshot.
     pub snapshot_every: u8,
+    /// How far apart the server's frames are, in microseconds: inputs wait for the next one.
+    pub frame_us: u32,
     /// The entity you own.
     pub entity: u16,
     /// Its kind.
@@ -167,6 +168,7 @@ pub struct PullBack {
 }
 
 /// Any message.
+#[expect(clippy::large_enum_variant, reason = "it lives for one call, on the stack; a box would allocate per packet")]
 #[derive(Clone, Debug, PartialEq)]
 pub enum Message {
     /// See [`MessageKind::Hello`].
@@ -212,6 +214,7 @@ impl Welcome {
         out.long(self.since_base_us);
         out.put(u32::from(self.rate), 16);
         out.put(u32::from(self.snapshot_every), 8);
+        out.put(self.frame_us, 32);
         out.put(u32::from(self.entity), 16);
         out.put(u32::from(self.kind), 8);
     }
@@ -222,6 +225,7 @@ impl Welcome {
             since_base_us: from.long()?,
             rate: from.take(16)? as u16,
             snapshot_every: from.take(8)? as u8,
+            frame_us: from.take(32)?,
             entity: from.take(16)? as u16,
             kind: from.take(8)? as u8,
         };

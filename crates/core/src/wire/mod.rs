@@ -10,7 +10,7 @@ mod message;
 mod quantiser;
 
 pub use bits::{BitReader, BitWriter};
-pub use datagram::{Acks, Ack, Header, MAX_DATAGRAM, PROTOCOL_VERSION};
+pub use datagram::{Ack, Acks, Header, MAX_DATAGRAM, PROTOCOL_VERSION};
 pub use message::{
     Claim, EntityRecord, EntityRef, InputReport, Inputs, MAX_REPEATS, Message, MessageKind, Provenance, PullBack,
     Snapshot, TELEPORT_BITS, Welcome, write_snapshot,

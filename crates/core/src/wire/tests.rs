@@ -42,7 +42,15 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     let (_, bits) = envelope(MessageKind::Hello);
     out.push((Message::Hello, bits.finish()));
 
-    let welcome = Welcome { base: 65_236, since_base_us: 1 << 33, rate: 128, snapshot_every: 3, entity: 4, kind: 0 };
+    let welcome = Welcome {
+        base: 65_236,
+        since_base_us: 1 << 33,
+        rate: 128,
+        snapshot_every: 3,
+        frame_us: 8333,
+        entity: 4,
+        kind: 0,
+    };
     let (_, mut bits) = envelope(MessageKind::Welcome);
     welcome.write(&mut bits);
     out.push((Message::Welcome(welcome), bits.finish()));

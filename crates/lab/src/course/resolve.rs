@@ -13,9 +13,7 @@ use velocitas_core::{
 use super::error::{CourseError, nearest};
 use super::file::{self, FORMAT, File};
 use super::quantity::{Dimension, Quantity, Time};
-use super::{
-    Cheat, Course, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Role, Trick, What, World,
-};
+use super::{Cheat, Course, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Role, Trick, What, World};
 use crate::controls::Waypoint;
 use crate::host::HostSpec;
 use crate::knob::Knobs;
@@ -64,8 +62,7 @@ impl Resolver<'_> {
         if range.contains(value.get_ref()) {
             return Ok(*value.get_ref());
         }
-        let message =
-            format!("expected {what} from {} to {}; found {}", range.start, range.end - 1, value.get_ref());
+        let message = format!("expected {what} from {} to {}; found {}", range.start, range.end - 1, value.get_ref());
         Err(self.wrong(value.span(), message))
     }
 
@@ -80,12 +77,12 @@ impl Resolver<'_> {
             self.wrong(file.tick_rate.span(), format!("expected a whole tick rate from 5 Hz to 1000 Hz; found {hz} Hz"))
         })?;
         let snapshot_every = self.snapshot_every(file.snapshot_every.as_ref(), 3)?;
-        let first_tick = file.first_tick.as_ref().map_or(Ok(0), |t| self.whole(t, "a first tick", 0..MOST_TICK))? as u64;
+        let first_tick =
+            file.first_tick.as_ref().map_or(Ok(0), |t| self.whole(t, "a first tick", 0..MOST_TICK))? as u64;
         let world = self.world(&file)?;
         let links = self.links(&file.link)?;
-        let kinds = Kinds::new(self.rules.clone()).map_err(|(name, error)| {
-            self.wrong(0..0, format!("the rule `{name}` cannot be used: {error}"))
-        })?;
+        let kinds = Kinds::new(self.rules.clone())
+            .map_err(|(name, error)| self.wrong(0..0, format!("the rule `{name}` cannot be used: {error}")))?;
         let server = self.host(&file.server, 0)?;
         let mut course = Course {
             name: file.name,
@@ -324,9 +321,10 @@ impl Resolver<'_> {
     fn settings(&self, s: &file::Settings) -> Result<ClientSettings> {
         let d = ClientSettings::DEFAULT;
         let most = MAX_REPEATS as i64 + 1;
-        let repeats = s.ticks_per_message.as_ref().map_or(Ok(i64::from(d.repeats)), |n| {
-            self.whole(n, "ticks in each message", 1..most)
-        })?;
+        let repeats = s
+            .ticks_per_message
+            .as_ref()
+            .map_or(Ok(i64::from(d.repeats)), |n| self.whole(n, "ticks in each message", 1..most))?;
         let view_delay = s.view_delay.as_ref().map_or(Ok(d.view_delay), |text| match text.get_ref().as_str() {
             "auto" => Ok(ViewDelay::Auto),
             other => Quantity::<Time>::parse(other)

@@ -73,9 +73,8 @@ impl Watch for Unrecorded {
 impl Record {
     /// An empty record.
     pub fn new(course: Arc<Course>) -> Self {
-        let tracks = || {
-            course.cast.iter().map(|m| Track::new(course.kinds.motion(m.kind).schema().state_lanes())).collect()
-        };
+        let tracks =
+            || course.cast.iter().map(|m| Track::new(course.kinds.motion(m.kind).schema().state_lanes())).collect();
         let count = course.cast.len();
         Self {
             base: course.first_tick,

@@ -40,6 +40,14 @@ impl Dots {
         }
     }
 
+    /// The same, two dots thick.
+    pub(super) fn thick_line(&mut self, a: (i32, i32), b: (i32, i32)) {
+        let level = (b.0 - a.0).abs() >= (b.1 - a.1).abs();
+        let beside = |p: (i32, i32)| if level { (p.0, p.1 + 1) } else { (p.0 + 1, p.1) };
+        self.line(a, b);
+        self.line(beside(a), beside(b));
+    }
+
     /// Puts the dots on top of what is there, whose background stays.
     pub(super) fn draw(&self, palette: Palette, style: Style, buffer: &mut Buffer) {
         for (i, &bits) in self.cells.iter().enumerate().filter(|(_, bits)| **bits != 0) {

@@ -44,7 +44,7 @@ pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
     let path = |trail: &[Vec3], tone, buffer: &mut Buffer| {
         let mut dots = Dots::new(inner);
         for pair in trail.windows(2).filter(|pair| pair[0].distance(pair[1]) < 0.6) {
-            dots.line(lens.dot(pair[0]), lens.dot(pair[1]));
+            dots.thick_line(lens.dot(pair[0]), lens.dot(pair[1]));
         }
         dots.draw(p, p.text(tone), buffer);
     };
@@ -67,7 +67,7 @@ pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
     if let Some((_, a, b)) = e.same_tick {
         let mut tie = Dots::new(inner);
         if a.distance(b) > 0.001 {
-            tie.line(lens.dot(a), lens.dot(b));
+            tie.thick_line(lens.dot(a), lens.dot(b));
             tie.draw(p, p.text(Tone::Correction), buffer);
         }
         if let Some(cell) = lens.cell(b) {
@@ -83,7 +83,12 @@ pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
         let apart = a.distance(b);
         let said = if apart < 1.0 { format!(" {:.1} cm apart", apart * 100.0) } else { format!(" {apart:.2} m apart") };
         let tone = if apart > 0.02 { Tone::Correction } else { Tone::Muted };
-        write(buffer, (inner.x, inner.bottom() - 1), inner.right(), &[(&said, p.text(tone)), (" at the same tick", p.text(Tone::Muted))]);
+        write(
+            buffer,
+            (inner.x, inner.bottom() - 1),
+            inner.right(),
+            &[(&said, p.text(tone)), (" at the same tick", p.text(Tone::Muted))],
+        );
     }
 }
 
@@ -109,16 +114,14 @@ impl Lens {
     }
 
     fn dot(&self, at: Vec3) -> (i32, i32) {
-        (
-            ((at.x - self.corner.0) / self.dot).floor() as i32,
-            ((self.corner.1 - at.y) / self.dot).floor() as i32,
-        )
+        (((at.x - self.corner.0) / self.dot).floor() as i32, ((self.corner.1 - at.y) / self.dot).floor() as i32)
     }
 
     fn cell(&self, at: Vec3) -> Option<(u16, u16)> {
         let (x, y) = self.dot(vec3(at.x, at.y, 0.0));
         let (column, row) = (x.div_euclid(2), y.div_euclid(4));
-        let inside = column >= 0 && row >= 0 && column < i32::from(self.area.width) && row < i32::from(self.area.height);
+        let inside =
+            column >= 0 && row >= 0 && column < i32::from(self.area.width) && row < i32::from(self.area.height);
         inside.then(|| (self.area.x + column as u16, self.area.y + row as u16))
     }
 }

@@ -39,7 +39,8 @@ const FLASH: LabTime = LabTime(700_000_000);
 
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let (across, down) = stage.camera.scale();
-    let title = format!("Field {} from above {} 1 cell {across} m \u{d7} {down} m", stage.palette.dot(), stage.palette.dot());
+    let title =
+        format!("Field {} from above {} 1 cell {across} m \u{d7} {down} m", stage.palette.dot(), stage.palette.dot());
     let inner = frame(stage, area, &title, buffer);
     let view = stage.camera.view(inner, stage.run.course().world.bounds);
     ground::draw(stage, &view, buffer);
@@ -95,7 +96,7 @@ fn trails(stage: &Stage, view: &View, buffer: &mut Buffer) {
     for pair in trail.windows(2) {
         // A jump is no path.
         if pair[0].distance(pair[1]) < 1.0 {
-            dots.line(view.dot(pair[0]), view.dot(pair[1]));
+            dots.thick_line(view.dot(pair[0]), view.dot(pair[1]));
         }
     }
     dots.draw(p, p.text(Tone::Predicted), buffer);

@@ -39,8 +39,7 @@ impl Trial {
         state.set_vec3(0, vec3(x, y, 0.002));
         let state = self.walker.schema().round_state(&state);
         let (epoch, since) = (self.guard.epoch.wrapping_sub(self.behind), self.guard.newest.unwrap_or(Tick(100)));
-        let claim =
-            Claim { newest: tick.wire(), epoch, since: since.wire(), state, count: 0, trail: [Vec3::ZERO; 16] };
+        let claim = Claim { newest: tick.wire(), epoch, since: since.wire(), state, count: 0, trail: [Vec3::ZERO; 16] };
         self.guard.take_in(tick, since, &claim, self.tick);
     }
 

@@ -1,0 +1,135 @@
+//! The same course, seed and commands give the same run: again, after going back, and wherever the count starts.
+
+mod scenario;
+
+use scenario::{Words, corrections, unexplained, verdicts, walker};
+use velocitas_lab::{Command, Controls, Course, Knob, KnobValue, LabTime, Run, metrics};
+
+fn demo() -> Run {
+    Run::new(Course::demo()).expect("it fits")
+}
+
+fn secs(s: f64) -> LabTime {
+    LabTime::from_secs(s)
+}
+
+/// If this breaks alone, the netcode, a link or a script changed; if the walker's breaks too, look there.
+#[test]
+fn the_golden_digest_of_a_whole_run() {
+    let mut run = demo();
+    run.advance(secs(20.0));
+    assert_eq!(format!("{:016x}", run.digest()), "golden");
+}
+
+#[test]
+fn how_time_is_sliced_changes_nothing() {
+    let (mut whole, mut sliced) = (demo(), demo());
+    whole.advance(secs(7.0));
+    let mut at = 0;
+    while at < 7_000_000_000u64 {
+        at = (at + 3_333_333 + at % 7_000_001).min(7_000_000_000);
+        sliced.advance(LabTime(at));
+    }
+    assert_eq!(whole.digest(), sliced.digest());
+    assert_eq!(whole.record().messages.len(), sliced.record().messages.len());
+}
+
+/// Keys, helm and knobs at odd moments.
+fn meddle(run: &mut Run, until: f64) {
+    let commands = [
+        (1.0, Command::Helm(Some(0))),
+        (1.203, Command::Keys(Controls { stick: (0.0, 1.0), facing: 1.5, sprint: true, hops: 1 })),
+        (2.0, Command::Set { member: 1, knob: Knob::Loss, value: KnobValue::Number(20.0) }),
+        (3.5, Command::Set { member: 0, knob: Knob::Latency, value: KnobValue::Number(150.0) }),
+        (4.1, Command::Keys(Controls { stick: (1.0, 0.0), facing: 0.3, sprint: false, hops: 0 })),
+        (6.0, Command::Helm(None)),
+    ];
+    for (at, command) in commands.into_iter().filter(|(at, _)| *at <= until) {
+        run.advance(secs(at));
+        run.command(command);
+    }
+    run.advance(secs(until));
+}
+
+#[test]
+fn commands_are_part_of_the_run_and_repeat_it() {
+    let (mut a, mut b, mut plain) = (demo(), demo(), demo());
+    meddle(&mut a, 9.0);
+    meddle(&mut b, 9.0);
+    plain.advance(secs(9.0));
+    assert_eq!(a.digest(), b.digest());
+    assert_ne!(a.digest(), plain.digest());
+}
+
+#[test]
+fn going_back_and_on_again_gives_the_same_run() {
+    let (mut straight, mut detour) = (demo(), demo());
+    meddle(&mut straight, 9.0);
+    meddle(&mut detour, 9.0);
+    for at in [8.99, 6.5, 4.1, 4.0, 2.0] {
+        detour.resume_from(secs(at));
+        assert_eq!(detour.now(), secs(at));
+        assert!(detour.record().end <= secs(at));
+        // What was commanded later is gone; do it again.
+        let done = detour.commands().len();
+        let again: Vec<(LabTime, Command)> = straight.commands()[done..].to_vec();
+        for (when, command) in again {
+            detour.advance(when);
+            detour.command(command);
+        }
+        detour.advance(secs(9.0));
+        assert_eq!(straight.digest(), detour.digest(), "back to {at} s");
+        let (a, b) = (straight.record(), detour.record());
+        assert_eq!(a.messages.len(), b.messages.len());
+        assert_eq!(a.happenings.len(), b.happenings.len());
+        assert_eq!(a.predicted[0].len(), b.predicted[0].len());
+        assert_eq!(a.drawn[1][0].len(), b.drawn[1][0].len());
+    }
+}
+
+#[test]
+fn turning_one_knob_leaves_the_luck_of_the_others_as_it_was() {
+    let lost = |latency: f64| {
+        let mut run = demo();
+        run.command(Command::Set { member: 2, knob: Knob::Latency, value: KnobValue::Number(latency) });
+        run.advance(secs(6.0));
+        let of_heron = run.record().messages.iter().filter(|m| m.member == 0 && m.arrived.is_none());
+        of_heron.map(|m| (m.at, m.up)).collect::<Vec<_>>()
+    };
+    assert_eq!(lost(95.0), lost(300.0));
+}
+
+#[test]
+fn starting_just_before_the_wire_wraps_changes_nothing() {
+    let digest = |first_tick| {
+        let link = "latency = \"60 ms\"\njitter = \"10 ms\"\nloss = \"4 %\"";
+        let cast = walker("heron", "") + &walker("curlew", "arrangement = \"claims\"");
+        let run = Words { first_tick, link, rest: cast, ..Words::default() }.run(30.0);
+        (run.digest(), run.record().happenings.len(), run.record().messages.len())
+    };
+    let plain = digest(0);
+    assert_eq!(digest(65_536 - 300), plain);
+    assert_eq!(digest((1 << 40) + 17), plain);
+}
+
+#[test]
+fn a_freeze_longer_than_the_wires_reach_is_only_a_freeze() {
+    for (who, lasts) in [("heron", 300), ("server", 300), ("curlew", 300), ("heron", 400), ("server", 512)] {
+        let event = format!("[[event]]\nat = \"10 s\"\nfreeze = {{ who = \"{who}\", lasts = \"{lasts} s\" }}\n");
+        let cast = walker("heron", "") + &walker("curlew", "arrangement = \"claims\"");
+        let words =
+            Words { hz: 128, link: "latency = \"40 ms\"\njitter = \"3 ms\"", rest: cast + &event, ..Words::default() };
+        let end = 10.0 + f64::from(lasts) + 20.0;
+        let run = words.run(end);
+        let after = secs(end - 14.0);
+        for member in 0..2 {
+            let all = corrections(run.record(), member, after);
+            assert!(all.is_empty(), "{who} frozen for {lasts} s: {} {:?}", all.len(), all[0]);
+            assert_eq!(verdicts(run.record(), member), 0, "{who} frozen for {lasts} s");
+            assert_eq!(unexplained(run.record(), member), 0, "{who} frozen for {lasts} s");
+            let m = metrics::measure(run.record(), member, after, run.now());
+            assert!(m.inputs.fresh > 12 * 128 && m.inputs.repeated == 0, "{who} frozen for {lasts} s: {m:?}");
+            assert_eq!(m.held_share, Some(0.0), "{who} frozen for {lasts} s: the others are seen again");
+        }
+    }
+}

@@ -1,0 +1,139 @@
+//! The guard punishes cheats and never the honest.
+
+mod scenario;
+
+use scenario::{Words, verdicts, walker};
+use velocitas_core::{Bounds, Ground, Motion, vec3};
+use velocitas_lab::record::Record;
+use velocitas_lab::{KnownTo, LabTime, metrics};
+
+/// A yard with things to run into and slide along.
+const YARD: &str = r#"
+[[solid]]
+name = "shed"
+at = [8.6, 4]
+size = [4, 3]
+yaw = "25 deg"
+height = "3 m"
+[[solid]]
+name = "wall"
+at = [0, 8.4]
+size = [9, 0.4]
+yaw = "3 deg"
+height = "2 m"
+[[solid]]
+name = "kerb"
+at = [-8, 0]
+size = [3, 6]
+height = "0.2 m"
+[[zone]]
+name = "slip"
+surface = "ice"
+min = [-6, -9]
+max = [0, -4]
+"#;
+
+#[test]
+fn the_honest_are_never_accused_in_thirty_minutes_of_bunches_and_loss() {
+    let link = "latency = \"60 ms\"\njitter = \"20 ms\"\nloss = \"3 %\"\nbunch = \"50 ms\"";
+    let claims = |drift| format!("arrangement = \"claims\"\nhost = {{ clock_drift = \"{drift} ppm\" }}");
+    let cast = walker("curlew", &claims(100)) + &walker("teal", &claims(-100));
+    let rest = YARD.to_owned() + &cast;
+    let run = Words { link, rest, ..Words::default() }.run(1800.0);
+    for member in 0..2 {
+        let m = metrics::measure(run.record(), member, LabTime::ZERO, run.now());
+        assert_eq!(m.verdicts.len(), 0, "{m:?}");
+        assert!(m.inputs.fresh > 100_000, "it did claim: {m:?}");
+        assert_eq!(m.corrections.count, 0, "nor pulled back: {m:?}");
+    }
+}
+
+/// The authority echo keeps to the limits from tick to tick, but where the guard itself put it, and in no solid.
+#[track_caller]
+fn lawful(record: &Record, member: usize) {
+    let course = record.course();
+    let motion = course.kinds.motion(course.cast[member].kind);
+    let tunables: Vec<f32> = motion.tunables().iter().map(|t| t.default).collect();
+    let limits = motion.limits(&tunables);
+    let ground: Ground = course.ground(KnownTo::Server);
+    let body = motion.body();
+    let thinner = velocitas_core::Body { radius: body.radius - 0.012, height: body.height - 0.6, ..body };
+    let track = &record.authority[member];
+    let dt = f64::from(course.rate.dt());
+    let bounds: Bounds = *ground.bounds();
+    // A second of ticks: late claims catch up, so a single tick may hold several.
+    let second = course.rate.hz() as usize;
+    for i in second..track.len() {
+        let at = track.pos(i);
+        assert_eq!(ground.overlap(&thinner, at + vec3(0.0, 0.0, 0.35)), None, "in something at {at:?}");
+        assert!(at.x > bounds.min.0 && at.x < bounds.max.0 && at.y > bounds.min.1 && at.y < bounds.max.1);
+        if (i - second..=i).any(|j| track.head(j).is_some_and(|h| h.teleported)) {
+            continue;
+        }
+        let way = f64::from((at - track.pos(i - second)).level().length());
+        // A queue of claims may empty itself into this second: as long as the longest wait, a quarter of a second.
+        let most = f64::from(limits.level) * f64::from(1.0 + limits.slack) * dt * second as f64 * 1.3 + 0.1;
+        assert!(way <= most, "{way} m in a second at {at:?}, {most} are lawful");
+    }
+}
+
+#[test]
+fn every_rogue_is_answered_and_gains_little() {
+    let tricks = [
+        ("run = \"1.06 times\", lasts = \"6 s\"", "pace", 3.0),
+        ("run = \"1.1 times\", lasts = \"6 s\"", "reach", 3.0),
+        ("run = \"1.5 times\", lasts = \"6 s\"", "reach", 3.0),
+        ("run = \"3 times\", lasts = \"6 s\"", "reach", 3.0),
+        ("jump = \"6 m\"", "reach", 0.1),
+        ("jump = \"0.5 m\"", "reach", 0.1),
+        ("walls = true, lasts = \"8 s\"", "sweep", 0.1),
+    ];
+    for (trick, rule, most_gain) in tricks {
+        for seed in 1..=2 {
+            let cast = format!(
+                "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\narrangement = \"claims\"\nlink = \"test\"\n\
+                 spawn = [-20, 12]\ntrick = [{{ {trick}, at = \"4 s\", every = \"12 s\" }}]\nroute = [\n\
+                 {{ at = [20, 12], sprint = true }}, {{ at = [20, -12], sprint = true }},\n\
+                 {{ at = [-20, -12], sprint = true }}, {{ at = [-20, 12], sprint = true }}]\n"
+            );
+            // In the way of whoever cuts corners; not in the way of whoever runs the round.
+            let wall = "[[solid]]\nname = \"hall\"\nat = [0, 0]\nsize = [30, 16]\nheight = \"4 m\"\n";
+            let link = "latency = \"40 ms\"\njitter = \"7 ms\"\nloss = \"2 %\"";
+            let run = Words { seed, link, rest: wall.to_owned() + &cast, ..Words::default() }.run(60.0);
+            let m = metrics::measure(run.record(), 0, LabTime::ZERO, run.now());
+            let (tricks, answered) = (m.tricks.unwrap_or(0), m.tricks_answered.unwrap_or(0));
+            assert!(tricks >= 4 && answered == tricks, "{trick}: {answered} of {tricks} answered");
+            assert!(m.verdicts.contains_key(rule), "{trick}: {:?}", m.verdicts);
+            let gain = m.gain_m.unwrap_or(f64::MAX);
+            assert!(gain <= most_gain * f64::from(tricks), "{trick}: gained {gain} m");
+            lawful(run.record(), 0);
+        }
+    }
+}
+
+#[test]
+fn an_input_beyond_the_stick_is_refused() {
+    let cast = "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\nlink = \"test\"\nspawn = [0, 0]\n\
+                trick = [{ overreach = \"4 times\", at = \"2 s\", lasts = \"2 s\" }]\n\
+                route = [{ at = [9, 9] }, { at = [-9, -5] }]\n";
+    let run = Words { link: "latency = \"20 ms\"", rest: cast.to_owned(), ..Words::default() }.run(6.0);
+    let m = metrics::measure(run.record(), 0, LabTime::ZERO, run.now());
+    assert!(m.verdicts.get("range").is_some_and(|n| *n > 10), "{:?}", m.verdicts);
+    assert_eq!(m.tricks_answered, Some(1));
+}
+
+#[test]
+fn the_demo_accuses_nobody_honest_and_answers_every_trick() {
+    let mut run = velocitas_lab::Run::new(velocitas_lab::Course::demo()).expect("it fits");
+    run.advance(LabTime::from_secs(300.0));
+    for (i, member) in run.course().cast.iter().enumerate() {
+        let m = metrics::measure(run.record(), i, LabTime::ZERO, run.now());
+        assert_eq!(m.corrections.unexplained, 0, "{}", member.name);
+        if m.kind == "rogue" {
+            assert!(m.tricks >= Some(30) && m.tricks == m.tricks_answered, "{m:?}");
+            lawful(run.record(), i);
+        } else {
+            assert_eq!(verdicts(run.record(), i), 0, "{}", member.name);
+        }
+    }
+}
