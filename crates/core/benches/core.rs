@@ -1,1 +1,91 @@
-fn main() {}
+//! What a step, a snapshot and a correction cost. `cargo bench -p velocitas-core`.
+
+#![allow(missing_docs, reason = "criterion's macros make undocumented functions")]
+
+use std::hint::black_box;
+use std::sync::Arc;
+
+use criterion::{Criterion, criterion_group, criterion_main};
+use velocitas_core::walker::{Walker, input_lane};
+use velocitas_core::{
+    Acks, BitReader, BitWriter, Bounds, EntityRef, Ground, Header, HostNanos, Input, Kinds, Message, MessageKind,
+    Motion, Rate, Scene, Solid, SolidId, State, Tick, WireTick, Zone, vec3, write_snapshot,
+};
+
+/// Twenty boxes about as crowded as the demo's quay.
+fn quay() -> Ground {
+    let solids = (0..20u16)
+        .map(|i| Solid {
+            id: SolidId(i),
+            x: f32::from(i % 5) * 9.0 - 18.0,
+            y: f32::from(i / 5) * 10.0 - 15.0,
+            half_x: 1.0 + f32::from(i % 3),
+            half_y: 1.5,
+            yaw: f32::from(i) * 0.3,
+            low: 0.0,
+            high: 2.0,
+        })
+        .collect();
+    let zones = Vec::<Zone>::new();
+    Ground::new(Bounds { min: (-42.0, -26.0), max: (42.0, 26.0), floor: 0.0 }, solids, zones)
+}
+
+fn ahead(facing: f32) -> Input {
+    let mut input = Input::default();
+    input.set_real(input_lane::MOVE + 1, 1.0);
+    input.set_real(input_lane::FACING, facing);
+    input
+}
+
+fn step(c: &mut Criterion) {
+    let (walker, ground) = (Walker::new(), quay());
+    let tunables: Vec<f32> = walker.tunables().iter().map(|t| t.default).collect();
+    let scene = Scene { tick: Tick(1), dt: Rate::new(60).map_or(0.0, Rate::dt), ground: &ground, tunables: &tunables };
+    let mut state = walker.spawn(vec3(-13.0, -10.0, 0.002), 0.0);
+    let mut facing = 0.0;
+    c.bench_function("walker step among 20 solids", |b| {
+        b.iter(|| {
+            facing += 0.004;
+            state = walker.step(&scene, &state, &ahead(facing)).state;
+            black_box(&state);
+        });
+    });
+    let mut state = walker.spawn(vec3(-13.0, -10.0, 0.002), 0.0);
+    c.bench_function("correction: 12 ticks replayed", |b| {
+        b.iter(|| {
+            for tick in 0..12 {
+                state = walker.step(&scene, &state, &ahead(tick as f32 * 0.5)).state;
+            }
+            black_box(&state);
+        });
+    });
+}
+
+fn snapshot(c: &mut Criterion) {
+    let kinds = Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema");
+    let walker = Walker::new();
+    let states: Vec<State> = (0..48u16).map(|i| walker.spawn(vec3(f32::from(i), 2.0, 0.0), 1.0)).collect();
+    let header = Acks::default().header(MessageKind::Snapshot, 1, HostNanos(0));
+    let encode = || {
+        let mut out = BitWriter::new();
+        header.write(&mut out);
+        let entities = states
+            .iter()
+            .enumerate()
+            .map(|(i, s)| (EntityRef { id: i as u16, generation: 0, kind: 0, teleports: 0, own: i == 0 }, s));
+        write_snapshot(&mut out, WireTick(9), 3, None, &kinds, entities);
+        out.finish()
+    };
+    c.bench_function("encode a snapshot of 48 entities", |b| b.iter(|| black_box(encode())));
+    let bytes = encode();
+    c.bench_function("decode a snapshot of 48 entities", |b| {
+        b.iter(|| {
+            let mut reader = BitReader::new(&bytes);
+            let header = Header::read(&mut reader).expect("our own");
+            black_box(Message::read(&header, reader, &walker, &kinds)).expect("our own")
+        });
+    });
+}
+
+criterion_group!(benches, step, snapshot);
+criterion_main!(benches);

@@ -1,1 +1,38 @@
-fn main() {}
+//! How fast virtual time runs, and how fast it runs back. `cargo bench -p velocitas-lab`.
+
+#![allow(missing_docs, reason = "criterion's macros make undocumented functions")]
+
+use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
+use velocitas_lab::{Course, LabTime, Run};
+
+fn demo(seconds: f64) -> Run {
+    let mut run = Run::new(Course::demo()).expect("the demo fits");
+    run.advance(LabTime::from_secs(seconds));
+    run
+}
+
+fn lab(c: &mut Criterion) {
+    let mut group = c.benchmark_group("lab");
+    group.sample_size(10);
+    group.bench_function("ten seconds of the demo, recorded", |b| b.iter(|| demo(10.0)));
+    let minute = demo(63.9);
+    group.bench_function("resume from 30 s ago", |b| {
+        let at = LabTime::from_secs(33.9);
+        b.iter_batched(
+            || minute.clone(),
+            |mut run| {
+                run.resume_from(at);
+                run
+            },
+            BatchSize::LargeInput,
+        );
+    });
+    group.bench_function("figures of ten seconds", |b| {
+        let moment = velocitas_lab::moment::Moment { record: minute.record(), at: minute.now() };
+        b.iter(|| moment.figures(0, LabTime::from_secs(10.0)));
+    });
+    group.finish();
+}
+
+criterion_group!(benches, lab);
+criterion_main!(benches);

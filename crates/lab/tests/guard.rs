@@ -3,7 +3,7 @@
 mod scenario;
 
 use scenario::{Words, verdicts, walker};
-use velocitas_core::{Bounds, Ground, Motion, vec3};
+use velocitas_core::{Bounds, Ground, vec3};
 use velocitas_lab::record::Record;
 use velocitas_lab::{KnownTo, LabTime, metrics};
 

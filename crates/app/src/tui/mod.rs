@@ -17,6 +17,9 @@ mod screen;
 mod stage;
 mod terminal;
 
+#[cfg(test)]
+mod tests;
+
 use std::io::stdout;
 use std::time::{Duration, Instant};
 

@@ -141,7 +141,7 @@ fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
         return;
     };
     let (ago, tick) = (stage.at.minus(c.at).secs(), record.shown(c.correction.tick.0 as u32));
-    let head = format!("corrected {} at tick {tick}, {ago:.1} s ago", distance(c.correction.jump));
+    let head = format!("corrected {}, tick {tick}, {ago:.1} s ago", distance(c.correction.jump));
     pen.row(buffer, &[(&glyph, pen.tone(Tone::Correction)), (&head, text)]);
     let why: Vec<String> = c.causes.iter().take(2).map(|cause| cause.words(record)).collect();
     let why = if why.is_empty() { "not attributed".to_owned() } else { why.join("; ") };

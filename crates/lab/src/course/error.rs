@@ -61,7 +61,21 @@ impl CourseError {
             let said = format!("expected one of the keys {}; found `{found}`", known.join(", "));
             return Self::at(file, text, span, said).help(help);
         }
-        Self::at(file, text, span, message)
+        Self::at(file, text, span, in_our_words(&message))
+    }
+}
+
+/// The reader's usual complaints as "expected …; found …".
+fn in_our_words(message: &str) -> String {
+    if let Some(field) = message.strip_prefix("missing field ") {
+        return format!("expected the key {field} here; it is missing");
+    }
+    match message.strip_prefix("invalid ").and_then(|rest| rest.split_once(", expected ")) {
+        Some((found, expected)) => {
+            let found = found.strip_prefix("type: ").or_else(|| found.strip_prefix("value: ")).unwrap_or(found);
+            format!("expected {expected}; found {found}")
+        }
+        None => message.to_owned(),
     }
 }
 

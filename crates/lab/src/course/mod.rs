@@ -254,4 +254,4 @@ impl Member {
 }
 
 #[cfg(test)]
-mod tests {}
+mod tests;

@@ -1,0 +1,300 @@
+use std::time::Duration;
+
+use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
+use ratatui::buffer::Buffer;
+use ratatui::layout::{Rect, Size};
+use velocitas_lab::{Course, LabTime, Run};
+
+use super::stage::Wish;
+use super::{Colours, Palette, Stage, draw};
+
+fn stage() -> Stage {
+    with_palette(Palette::new(Colours::True, false))
+}
+
+fn with_palette(palette: Palette) -> Stage {
+    Stage::new(Run::new(Course::demo()).expect("it fits"), palette)
+}
+
+/// The demo after so many seconds.
+fn after(seconds: f64) -> Stage {
+    let mut stage = stage();
+    stage.advance_to(LabTime::from_secs(seconds));
+    stage
+}
+
+fn drawn(stage: &Stage, width: u16, height: u16) -> Buffer {
+    let area = Rect::new(0, 0, width, height);
+    let mut buffer = Buffer::empty(area);
+    draw(stage, area, &mut buffer);
+    buffer
+}
+
+fn lines(buffer: &Buffer) -> Vec<String> {
+    let row = |y| (0..buffer.area.width).map(|x| buffer[(x, y)].symbol().to_owned()).collect::<String>();
+    (0..buffer.area.height).map(row).collect()
+}
+
+fn text(stage: &Stage, width: u16, height: u16) -> String {
+    lines(&drawn(stage, width, height)).join("\n")
+}
+
+fn press(stage: &mut Stage, code: KeyCode) -> Option<Wish> {
+    stage.key(&KeyEvent::new(code, KeyModifiers::NONE))
+}
+
+fn type_keys(stage: &mut Stage, keys: &str) {
+    for c in keys.chars() {
+        press(stage, KeyCode::Char(c));
+    }
+}
+
+/// Real time passes.
+fn pass(stage: &mut Stage, millis: u64) {
+    for _ in 0..millis / 20 {
+        stage.wait_for(Duration::from_millis(20));
+        while stage.advance_a_little() {}
+    }
+}
+
+#[test]
+fn every_designed_size_shows_when_whose_and_what() {
+    let stage = after(5.0);
+    for (width, height) in [(160, 47), (120, 36), (80, 24), (300, 90), (110, 30), (109, 24)] {
+        let shown = text(&stage, width, height);
+        for wanted in ["VELOCITAS", "LIVE \u{d7}1", "0:05.00", "plover", "RTT", "rail", "now", "\u{25cf}"] {
+            assert!(shown.contains(wanted), "{width}x{height} lacks `{wanted}`:\n{shown}");
+        }
+    }
+    let shown = text(&stage, 160, 47);
+    for wanted in ["predicted", "authority", "same tick", "corrected", "latency, one way", "loupe", "knobs of plover"] {
+        assert!(shown.contains(wanted), "{wanted}");
+    }
+}
+
+#[test]
+fn nothing_is_cut_at_the_right_edge_of_the_panel() {
+    for (entity, seconds) in [(0, 5.0), (2, 33.0), (4, 17.0)] {
+        let mut stage = after(seconds);
+        for _ in 0..entity {
+            press(&mut stage, KeyCode::Tab);
+        }
+        let rows = lines(&drawn(&stage, 160, 47));
+        for row in &rows[3..34] {
+            let before_border = row.chars().nth(158);
+            assert!(matches!(before_border, Some(' ' | '\u{2500}')), "cut: {row}");
+        }
+    }
+}
+
+#[test]
+fn a_small_terminal_says_what_it_needs_and_none_is_too_small() {
+    let stage = after(1.0);
+    assert!(text(&stage, 79, 24).contains("Velocitas needs 80\u{d7}24 cells; this is 79\u{d7}24"));
+    for (width, height) in [(0, 0), (1, 1), (3, 90), (200, 2), (80, 23)] {
+        let _ = text(&stage, width, height);
+    }
+}
+
+#[test]
+fn drawing_twice_gives_the_same_cells() {
+    let stage = after(4.0);
+    assert_eq!(drawn(&stage, 160, 47), drawn(&stage, 160, 47));
+}
+
+#[test]
+fn without_colour_shapes_alone_tell_the_echoes_and_the_ground_apart() {
+    let mut stage = with_palette(Palette::new(Colours::None, false));
+    stage.advance_to(LabTime::from_secs(4.0));
+    let buffer = drawn(&stage, 160, 47);
+    assert!(buffer.content.iter().all(|c| c.bg == ratatui::style::Color::Reset));
+    let shown = lines(&buffer).join("\n");
+    for wanted in ["\u{25cf}", "\u{25c6}", "\u{25cb}", "~", "#", "%"] {
+        assert!(shown.contains(wanted), "{wanted}");
+    }
+}
+
+#[test]
+fn in_ascii_every_cell_is_ascii() {
+    let mut stage = with_palette(Palette::new(Colours::True, true));
+    stage.advance_to(LabTime::from_secs(4.0));
+    for row in lines(&drawn(&stage, 160, 47)) {
+        // Words may carry a sigma or a middle dot of prose; shapes may not.
+        let strange: String = row.chars().filter(|c| *c > '\u{2000}').collect();
+        assert!(strange.is_empty(), "{strange} in {row}");
+    }
+}
+
+#[test]
+fn space_pauses_and_time_stands_until_it_runs_again() {
+    let mut stage = stage();
+    pass(&mut stage, 1000);
+    assert_eq!(stage.at, LabTime::from_secs(1.0));
+    type_keys(&mut stage, " ");
+    pass(&mut stage, 500);
+    assert_eq!(stage.at, LabTime::from_secs(1.0));
+    assert!(text(&stage, 120, 36).contains("PAUSED"));
+    type_keys(&mut stage, " ++");
+    pass(&mut stage, 500);
+    assert_eq!(stage.at, LabTime::from_secs(3.0));
+}
+
+#[test]
+fn ticks_are_stepped_back_and_on_in_the_selected_machines_count() {
+    let mut stage = after(5.0);
+    let tick = |stage: &Stage| stage.moment().tick(velocitas_lab::record::Machine::Member(0)).unwrap_or(0);
+    let newest = tick(&stage);
+    type_keys(&mut stage, ",,,");
+    assert_eq!(tick(&stage), newest - 3);
+    assert!(!stage.is_live());
+    assert!(text(&stage, 160, 47).contains("BACK \u{2212}0.0"));
+    type_keys(&mut stage, "...");
+    assert_eq!(tick(&stage), newest);
+    // Beyond the present a step makes the next tick.
+    press(&mut stage, KeyCode::End);
+    type_keys(&mut stage, " .");
+    assert!(tick(&stage) > newest && stage.is_live() && !stage.running);
+}
+
+#[test]
+fn looking_back_knobs_and_helm_only_offer_the_way_to_live() {
+    let mut stage = after(5.0);
+    type_keys(&mut stage, "<");
+    let commands = stage.run().commands().len();
+    for code in [KeyCode::Right, KeyCode::Char('h'), KeyCode::Char(' ')] {
+        press(&mut stage, code);
+        assert!(text(&stage, 120, 36).contains("looking back: End returns to live, Enter resumes from here"));
+    }
+    assert_eq!(stage.run().commands().len(), commands);
+    press(&mut stage, KeyCode::Enter);
+    assert!(stage.is_live() && stage.run().now() == LabTime::from_secs(4.0));
+    assert!(text(&stage, 120, 36).contains("the 1.0 s after it were dropped"));
+}
+
+#[test]
+fn events_are_jumped_to_and_named() {
+    let mut stage = after(6.0);
+    type_keys(&mut stage, "p");
+    assert!(!stage.is_live());
+    assert!(stage.moment().last_correction(0).is_some_and(|c| stage.at.minus(c.at) < LabTime::from_millis(300.0)));
+    assert!(text(&stage, 160, 47).contains("crate 7: the server stops"));
+}
+
+#[test]
+fn knobs_turn_for_one_machine_or_for_all() {
+    let mut stage = after(1.0);
+    let latency = |stage: &Stage, member: usize| stage.run().lab().knobs(member).up.latency_ms;
+    press(&mut stage, KeyCode::Right);
+    assert_eq!((latency(&stage, 0), latency(&stage, 1)), (50.0, 22.0));
+    stage.key(&KeyEvent::new(KeyCode::Left, KeyModifiers::SHIFT));
+    assert_eq!((latency(&stage, 0), latency(&stage, 1)), (40.0, 40.0));
+    press(&mut stage, KeyCode::Up);
+    press(&mut stage, KeyCode::Right);
+    assert!(!stage.run().lab().knobs(0).settings.interpolate);
+}
+
+#[test]
+fn the_helm_drives_with_held_keys_where_releases_are_told() {
+    let mut stage = after(1.0);
+    stage.driving.releases = true;
+    type_keys(&mut stage, "h");
+    assert_eq!(stage.run().lab().helm(), Some(0));
+    pass(&mut stage, 400);
+    let from = stage.moment().echoes(0, 0).predicted.expect("it plays").pos;
+    press(&mut stage, KeyCode::Char('w'));
+    pass(&mut stage, 1000);
+    let key = KeyEvent::new_with_kind(KeyCode::Char('w'), KeyModifiers::NONE, KeyEventKind::Release);
+    stage.key(&key);
+    pass(&mut stage, 400);
+    let to = stage.moment().echoes(0, 0).predicted.expect("it plays").pos;
+    assert!((3.4..4.6).contains(&(to.y - from.y)), "{} m north in a second", to.y - from.y);
+    pass(&mut stage, 500);
+    let still = stage.moment().echoes(0, 0).predicted.expect("it plays").pos;
+    assert!(still.distance(to) < 1e-3, "and then it stands");
+    assert!(text(&stage, 120, 36).contains("driving plover"));
+    press(&mut stage, KeyCode::Esc);
+    type_keys(&mut stage, "h");
+    assert_eq!(stage.run().lab().helm(), None);
+}
+
+#[test]
+fn losing_the_focus_lets_go_of_everything() {
+    let mut stage = after(1.0);
+    stage.driving.releases = true;
+    type_keys(&mut stage, "hw");
+    stage.release_all();
+    pass(&mut stage, 1000);
+    let speed = stage.moment().echoes(0, 0).predicted.and_then(|e| e.speed);
+    assert_eq!(speed, Some(0.0));
+}
+
+#[test]
+fn quitting_works_in_every_mode() {
+    let mut stage = after(0.5);
+    let quit = KeyEvent::new(KeyCode::Char('q'), KeyModifiers::CONTROL);
+    type_keys(&mut stage, "h");
+    assert_eq!(stage.key(&quit), Some(Wish::Leave));
+    type_keys(&mut stage, "?");
+    assert_eq!(stage.key(&quit), Some(Wish::Leave));
+    let interrupt = KeyEvent::new(KeyCode::Char('c'), KeyModifiers::CONTROL);
+    assert_eq!(stage.key(&interrupt), Some(Wish::Leave));
+}
+
+#[test]
+fn the_help_page_lists_every_key_and_scrolls_where_it_must() {
+    let mut stage = after(0.5);
+    type_keys(&mut stage, "?");
+    let shown = text(&stage, 160, 60);
+    for binding in &super::action::BINDINGS {
+        assert!(shown.contains(binding.help), "{}", binding.help);
+    }
+    assert!(!text(&stage, 80, 24).contains("hands back to the script"));
+    for _ in 0..60 {
+        press(&mut stage, KeyCode::Down);
+    }
+    assert!(text(&stage, 80, 24).contains("hands back to the script"));
+    press(&mut stage, KeyCode::Esc);
+    assert!(stage.help.is_none());
+}
+
+#[test]
+fn a_click_on_the_rail_moves_the_playhead() {
+    let mut stage = after(4.0);
+    let size = Size::new(160, 47);
+    // The rail has 11 rows here; its lanes begin after nine columns of names, a column is 40 ms.
+    let click = MouseEvent {
+        kind: MouseEventKind::Down(MouseButton::Left),
+        column: 9 + 50,
+        row: 40,
+        modifiers: KeyModifiers::NONE,
+    };
+    stage.mouse(&click, size);
+    assert!(!stage.is_live());
+    assert_eq!(stage.at.millis().round(), 2040.0);
+    stage.mouse(&MouseEvent { row: 10, ..click }, size);
+    assert_eq!(stage.at.millis().round(), 2040.0, "the field is no rail");
+}
+
+#[test]
+fn no_key_at_any_moment_panics() {
+    let mut stage = stage();
+    let codes: Vec<KeyCode> = (' '..='~')
+        .map(KeyCode::Char)
+        .filter(|c| *c != KeyCode::Char('x'))
+        .chain([KeyCode::Esc, KeyCode::Enter, KeyCode::Tab, KeyCode::BackTab, KeyCode::Home, KeyCode::End])
+        .chain([KeyCode::Up, KeyCode::Down, KeyCode::Left, KeyCode::Right, KeyCode::F(5), KeyCode::Null])
+        .collect();
+    let mut state = 12345u32;
+    for i in 0..1500 {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        let modifiers = [KeyModifiers::NONE, KeyModifiers::SHIFT, KeyModifiers::CONTROL][(state >> 28) as usize % 3];
+        stage.key(&KeyEvent::new(codes[(state >> 8) as usize % codes.len()], modifiers));
+        if i % 3 == 0 {
+            pass(&mut stage, 40);
+        }
+        if i % 10 == 0 {
+            let (width, height) = [(160, 47), (80, 24), (120, 36)][i % 3];
+            drawn(&stage, width, height);
+        }
+    }
+}

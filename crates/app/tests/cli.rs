@@ -1,0 +1,182 @@
+//! The command line as others use it.
+
+use std::fs;
+use std::process::{Command, Output};
+
+use serde_json::Value;
+
+fn velocitas(args: &[&str]) -> Output {
+    Command::new(env!("CARGO_BIN_EXE_velocitas")).args(args).output().expect("the program starts")
+}
+
+fn json(args: &[&str]) -> (Value, i32) {
+    let done = velocitas(args);
+    let code = done.status.code().unwrap_or(-1);
+    let value = serde_json::from_slice(&done.stdout);
+    (value.unwrap_or_else(|e| panic!("{e}: {}", String::from_utf8_lossy(&done.stderr))), code)
+}
+
+fn folder() -> tempfile::TempDir {
+    tempfile::tempdir().expect("a folder")
+}
+
+#[test]
+fn the_same_course_and_seed_give_the_same_digest_in_another_process() {
+    let digest = |seed: &str| json(&["run", "--for", "10s", "--seed", seed, "--report", "json"]).0["digest"].clone();
+    assert_eq!(digest("7"), digest("7"));
+    assert_ne!(digest("7"), digest("8"));
+}
+
+#[test]
+fn the_json_report_has_every_key_it_promises() {
+    let (report, code) = json(&["run", "--for", "30s", "--report", "json"]);
+    assert_eq!(code, 0);
+    for key in ["course", "seed", "tick_rate", "ticks", "digest", "wall_ms", "clients"] {
+        assert!(!report[key].is_null(), "{key}");
+    }
+    let clients = report["clients"].as_array().expect("a list");
+    assert_eq!(clients.len(), 5);
+    for client in clients {
+        let client = client.as_object().expect("an object");
+        for key in [
+            "name",
+            "kind",
+            "arrangement",
+            "corrections",
+            "inputs",
+            "margin_ticks",
+            "prediction_error_m",
+            "view_age_ms",
+            "extrapolated_share",
+            "held_share",
+            "response_ms",
+            "bytes_up",
+            "bytes_down",
+            "bytes_up_udp",
+            "bytes_down_udp",
+            "verdicts",
+            "resyncs",
+        ] {
+            assert!(client.contains_key(key), "{key}");
+        }
+        for key in ["count", "mean_m", "p95_m", "max_m", "replayed_ticks", "unexplained"] {
+            assert!(client["corrections"].get(key).is_some(), "corrections.{key}");
+        }
+        for key in ["sent", "fresh", "repeated", "late", "lost"] {
+            assert!(client["inputs"][key].is_u64(), "inputs.{key}");
+        }
+        assert_eq!(client.contains_key("gain_m"), client["kind"] == "rogue");
+        assert_eq!(client["verdicts"].as_object().is_some_and(serde_json::Map::is_empty), client["kind"] != "rogue");
+    }
+}
+
+#[test]
+fn the_record_is_json_lines_in_order_and_agrees_with_the_report() {
+    let folder = folder();
+    let path = folder.path().join("run.jsonl");
+    let args = ["run", "--for", "12s", "--report", "json", "--record", path.to_str().expect("a name")];
+    let (report, _) = json(&args);
+    let text = fs::read_to_string(&path).expect("it was written");
+    let rows: Vec<Value> = text.lines().map(|l| serde_json::from_str(l).expect("JSON")).collect();
+    assert_eq!(rows[0]["kind"], "run");
+    let last = &rows[rows.len() - 1];
+    assert_eq!((&last["kind"], &last["digest"]), (&Value::from("end"), &report["digest"]));
+    let times: Vec<u64> = rows[1..].iter().map(|r| r["at_ns"].as_u64().expect("every row has its time")).collect();
+    assert!(times.windows(2).all(|w| w[0] <= w[1]));
+    let count =
+        |kind: &str, machine: &str| rows.iter().filter(|r| r["kind"] == kind && r["machine"] == machine).count() as u64;
+    for client in report["clients"].as_array().expect("a list") {
+        let name = client["name"].as_str().expect("a name");
+        assert_eq!(client["corrections"]["count"], count("correction", name), "{name}");
+        assert_eq!(client["inputs"]["sent"], count("input_sampled", name), "{name}");
+    }
+    let corrections = rows.iter().filter(|r| r["kind"] == "correction");
+    assert!(corrections.clone().count() > 3);
+    for row in corrections {
+        assert!(row["causes"].as_array().is_some_and(|c| !c.is_empty()), "{row}");
+    }
+}
+
+#[test]
+fn an_unanswered_trick_or_an_accused_honest_client_is_exit_code_1() {
+    let folder = folder();
+    let path = folder.path().join("own.course.toml");
+    // The server has a wall that the honest owner has never heard of, and holds it against him.
+    let course = r#"
+format = 1
+name = "one-sided"
+tick_rate = "60 Hz"
+world = { min = [-20, -20], max = [20, 20] }
+[[solid]]
+name = "hidden wall"
+at = [5, 0]
+size = [1, 30]
+height = "3 m"
+known_to = "server"
+[[cast]]
+name = "curlew"
+role = "bot"
+arrangement = "claims"
+spawn = [0, 0]
+route = [{ at = [10, 0] }, { at = [0, 0] }]
+"#;
+    fs::write(&path, course).expect("written");
+    let done = velocitas(&["run", path.to_str().expect("a name"), "--for", "10s"]);
+    assert_eq!(done.status.code(), Some(1));
+    assert!(String::from_utf8_lossy(&done.stdout).contains("curlew is honest and was accused"));
+}
+
+#[test]
+fn bad_usage_and_bad_courses_are_exit_code_2_with_the_place() {
+    let folder = folder();
+    let path = folder.path().join("bad.course.toml");
+    fs::write(&path, "format = 1\nname = \"x\"\ntick_rate = \"60 ms\"\n").expect("written");
+    let bad = path.to_str().expect("a name");
+    for (args, said) in [
+        (vec!["run", bad], "bad.course.toml:3:13: expected a frequency"),
+        (vec![bad], "bad.course.toml:3:13: expected a frequency"),
+        (vec!["run", "missing.course.toml"], "cannot read the course missing.course.toml"),
+        (vec!["run", "--for", "60"], "expected a time with its unit"),
+        (vec!["run", "--colour"], "unexpected argument"),
+        (vec!["chart", "-o", "x.svg", "--entity", "plower"], "expected --entity to be one of plover"),
+        (vec!["chart", "-o", "/nowhere/at/all/x.svg"], "cannot write /nowhere/at/all/x.svg"),
+        (vec!["run", "--for", "1s", "--record", "/nowhere/r.jsonl"], "cannot write /nowhere/r.jsonl"),
+    ] {
+        let done = velocitas(&args);
+        let errors = String::from_utf8_lossy(&done.stderr).into_owned();
+        assert_eq!(done.status.code(), Some(2), "{args:?}: {errors}");
+        assert!(errors.contains(said), "{args:?}: {errors}");
+        assert!(done.stdout.is_empty(), "errors go to stderr");
+    }
+}
+
+#[test]
+fn a_chart_shows_axes_with_units_and_each_correction_or_nothing_is_left() {
+    let folder = folder();
+    let path = folder.path().join("error.svg");
+    let name = path.to_str().expect("a name");
+    let done = velocitas(&["chart", "--for", "12s", "--of", "error", "--entity", "plover", "-o", name]);
+    assert_eq!(done.status.code(), Some(0), "{}", String::from_utf8_lossy(&done.stderr));
+    let svg = fs::read_to_string(&path).expect("it was written");
+    for wanted in ["<svg", "lab time, seconds", "metres (measured)", "plover, prediction error", "1 cm", "</svg>"] {
+        assert!(svg.contains(wanted), "{wanted}");
+    }
+    // A course too short to predict anything has no error to draw, and leaves no half file.
+    let none = folder.path().join("none.svg");
+    let done = velocitas(&["chart", "--for", "50ms", "-o", none.to_str().expect("a name")]);
+    assert_eq!(done.status.code(), Some(2));
+    assert_eq!(fs::read_dir(folder.path()).expect("a folder").count(), 1);
+}
+
+#[test]
+fn logs_go_to_the_file_asked_for_and_nowhere_else() {
+    let folder = folder();
+    let log = folder.path().join("log.txt");
+    let done = Command::new(env!("CARGO_BIN_EXE_velocitas"))
+        .args(["run", "--for", "1s"])
+        .env("VELOCITAS_LOG", &log)
+        .output()
+        .expect("the program starts");
+    assert!(done.stderr.is_empty());
+    assert!(fs::read_to_string(&log).expect("it was written").contains("simulated"));
+}

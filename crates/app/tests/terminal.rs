@@ -1,0 +1,159 @@
+//! The real program in a real terminal, driven through tmux.
+
+use std::process::Command;
+use std::thread::sleep;
+use std::time::{Duration, Instant};
+
+/// A tmux server of its own with the program in its only window.
+struct Terminal {
+    socket: String,
+    _folder: tempfile::TempDir,
+}
+
+impl Terminal {
+    fn open(width: u16, height: u16) -> Self {
+        let folder = tempfile::tempdir().expect("a folder");
+        let socket = folder.path().join("tmux").display().to_string();
+        let terminal = Self { socket, _folder: folder };
+        let (w, h) = (width.to_string(), height.to_string());
+        // A shell around it shows what is left behind.
+        terminal.tmux(&["-f", "/dev/null", "new-session", "-d", "-s", "t", "-x", &w, "-y", &h, "sh"]);
+        terminal.tmux(&["set-option", "-g", "escape-time", "0"]);
+        terminal.tmux(&["set-option", "-g", "window-size", "manual"]);
+        terminal.type_text("PS1='ready$ '; clear");
+        terminal.keys(&["Enter"]);
+        terminal.wait_for("ready$");
+        let start = format!("COLORTERM=truecolor {}", env!("CARGO_BIN_EXE_velocitas"));
+        terminal.type_text(&start);
+        terminal.keys(&["Enter"]);
+        terminal.wait_for("LIVE");
+        terminal
+    }
+
+    fn tmux(&self, args: &[&str]) -> String {
+        let done = Command::new("tmux").arg("-S").arg(&self.socket).args(args).output().expect("tmux is installed");
+        assert!(done.status.success(), "tmux {args:?}: {}", String::from_utf8_lossy(&done.stderr));
+        String::from_utf8_lossy(&done.stdout).into_owned()
+    }
+
+    fn keys(&self, keys: &[&str]) {
+        for key in keys {
+            self.tmux(&["send-keys", "-t", "t", key]);
+            sleep(Duration::from_millis(60));
+        }
+    }
+
+    fn type_text(&self, text: &str) {
+        self.tmux(&["send-keys", "-t", "t", "-l", text]);
+    }
+
+    fn screen(&self) -> String {
+        self.tmux(&["capture-pane", "-p", "-t", "t"])
+    }
+
+    /// Waits until the screen is as wanted; bounded.
+    #[track_caller]
+    fn wait_until(&self, what: &str, wanted: impl Fn(&str) -> bool) -> String {
+        let began = Instant::now();
+        loop {
+            let screen = self.screen();
+            if wanted(&screen) {
+                return screen;
+            }
+            assert!(began.elapsed() < Duration::from_secs(20), "never saw {what}:\n{screen}");
+            sleep(Duration::from_millis(50));
+        }
+    }
+
+    #[track_caller]
+    fn wait_for(&self, text: &str) -> String {
+        self.wait_until(text, |screen| screen.contains(text))
+    }
+
+    #[track_caller]
+    fn is_clean(&self) {
+        let screen = self.wait_until("the shell again", |s| {
+            s.lines().rfind(|l| !l.trim().is_empty()).is_some_and(|l| l.trim_end().ends_with("ready$"))
+        });
+        assert!(!screen.contains("VELOCITAS"), "something was left behind:\n{screen}");
+        // Cooked again: what is typed is echoed and run.
+        self.type_text("echo sum=$((40+2))");
+        self.keys(&["Enter"]);
+        self.wait_for("sum=42");
+    }
+}
+
+impl Drop for Terminal {
+    fn drop(&mut self) {
+        let _ = Command::new("tmux").arg("-S").arg(&self.socket).arg("kill-server").output();
+    }
+}
+
+#[test]
+fn a_session_from_the_start_to_a_clean_terminal() {
+    let t = Terminal::open(160, 47);
+    let screen = t.screen();
+    assert!(screen.contains("Lampwick Quay") && screen.contains("knobs of plover"), "{screen}");
+
+    // The helm: north for a second.
+    t.keys(&["h"]);
+    t.wait_for("driving plover");
+    t.keys(&["w"]);
+    sleep(Duration::from_millis(900));
+    t.keys(&["x", "Escape"]);
+    t.wait_for("h gives it back to its script");
+    t.keys(&["h"]);
+
+    // Pause, step back, on, to an event, back to live.
+    t.keys(&["Space"]);
+    t.wait_for("PAUSED");
+    t.keys(&[",", ","]);
+    t.wait_for("BACK");
+    t.keys(&["p"]);
+    t.wait_for("Enter resume from here");
+    t.keys(&["End"]);
+    t.wait_for("LIVE");
+
+    // A knob, another entity, another viewer.
+    t.keys(&["Right"]);
+    t.wait_for("50 ms");
+    t.keys(&["Tab"]);
+    t.wait_for("looking at heron on the screen of plover");
+    t.keys(&["v", "v"]);
+    t.wait_for("on the screen of dunlin");
+
+    // Smaller, too small, large again.
+    t.tmux(&["resize-window", "-t", "t", "-x", "80", "-y", "24"]);
+    t.wait_until("the narrow masthead", |s| s.contains("heron on dunlin"));
+    t.tmux(&["resize-window", "-t", "t", "-x", "60", "-y", "20"]);
+    t.wait_for("Velocitas needs 80");
+    t.tmux(&["resize-window", "-t", "t", "-x", "120", "-y", "36"]);
+    t.wait_for("knobs of heron");
+
+    t.keys(&["?"]);
+    t.wait_for("run or pause");
+    t.keys(&["Escape", "q"]);
+    t.is_clean();
+}
+
+#[test]
+fn a_signal_and_a_suspend_leave_the_terminal_clean() {
+    let t = Terminal::open(120, 36);
+    t.keys(&["C-z"]);
+    t.wait_until("the shell", |s| !s.contains("VELOCITAS") && s.contains("ready$"));
+    t.type_text("fg");
+    t.keys(&["Enter"]);
+    t.wait_for("LIVE");
+    let name = env!("CARGO_BIN_EXE_velocitas");
+    // The pane's shell has one child: the program.
+    let shell = t.tmux(&["display-message", "-p", "-t", "t", "#{pane_pid}"]);
+    let children = Command::new("sh")
+        .args(["-c", &format!("cat /proc/{0}/task/{0}/children", shell.trim())])
+        .output()
+        .expect("a shell");
+    let child = String::from_utf8_lossy(&children.stdout).trim().to_owned();
+    assert!(!child.is_empty(), "{name} runs");
+    let done = Command::new("kill").args(["-TERM", &child]).status().expect("kill");
+    assert!(done.success());
+    t.is_clean();
+}

@@ -1,0 +1,92 @@
+use super::*;
+
+/// The demo course with one mistake in it: the first `from` becomes `to`.
+#[track_caller]
+fn mistake(from: &str, to: &str) -> String {
+    assert!(DEMO.contains(from), "`{from}` is not in the demo course");
+    match Course::parse(DEMO_FILE, &DEMO.replacen(from, to, 1), &[]) {
+        Ok(_) => panic!("`{to}` was accepted"),
+        Err(error) => error.to_string(),
+    }
+}
+
+#[test]
+fn the_demo_course_is_sound_and_as_its_comments_say() {
+    let course = Course::demo();
+    let names: Vec<&str> = course.cast.iter().map(|m| m.name.as_str()).collect();
+    assert_eq!(names, ["plover", "heron", "dunlin", "curlew", "magpie"]);
+    assert_eq!(course.world.solids.iter().filter(|s| s.known_to == KnownTo::Server).count(), 1);
+    assert_eq!(course.cast[4].role, Role::Rogue);
+    assert_eq!(course.cast[3].arrangement, Arrangement::OwnerClaims);
+    let clients = course.ground(KnownTo::Clients).solids().len();
+    assert_eq!(clients + 1, course.ground(KnownTo::Server).solids().len());
+}
+
+/// Each is a mistake that somebody would make; what is said about it is looked at as text.
+#[test]
+fn mistakes_are_told_where_they_are_and_what_was_expected() {
+    let mistakes = [
+        ("format = 1", "format = 2"),
+        ("format = 1\n", ""),
+        ("tick_rate = \"60 Hz\"", "tick_rate = 60"),
+        ("tick_rate = \"60 Hz\"", "tick_rate = \"60 ms\""),
+        ("tick_rate = \"60 Hz\"", "tick_rate = \"2000 Hz\""),
+        ("tick_rate = \"60 Hz\"", "tick_rate = \"59.94 Hz\""),
+        ("snapshot_every = 3", "snapshot_every = 0"),
+        ("seed = 7", "first_tick = -5"),
+        ("latency = \"22 ms\"", "latancy = \"22 ms\""),
+        ("latency = \"22 ms\"", "latency = \"22 m\""),
+        ("latency = \"22 ms\"", "latency = \"-22 ms\""),
+        ("latency = \"22 ms\"", "latency = \"fast\""),
+        ("loss = \"2 %\"", "loss = \"0.02\""),
+        ("loss = \"2 %\"", "loss = \"200 %\""),
+        ("link = \"fibre\"", "link = \"fiber\""),
+        ("role = \"helm\"", "role = \"pilot\""),
+        ("arrangement = \"claims\"", "arrangement = \"claim\""),
+        ("spawn = [-16, -1]", "spawn = [-27, 4]"),
+        ("spawn = [-16, -1]", "spawn = [-60, 4]"),
+        ("spawn = [-16, -1]", "spawn = [-8.5, 0.2]"),
+        ("spawn = [-16, -1]", "spawn = [-16]"),
+        ("name = \"heron\"", "name = \"plover\""),
+        ("name = \"heron\"", "name = \"server\""),
+        ("name = \"crate 2\"", "name = \"crate 1\""),
+        ("surface = \"ice\"", "surface = \"icy\""),
+        ("known_to = \"server\"", "known_to = \"servers\""),
+        ("size = [12, 8]", "size = [12, -8]"),
+        ("height = \"4 m\"", "height = \"4\""),
+        ("min = [-42, -26]\nmax = [42, 26]", "min = [42, -26]\nmax = [-42, 26]"),
+        ("{ at = [5, 2], sprint = true }", "{ at = [5, 200], sprint = true }"),
+        ("{ at = [5, 2], sprint = true }", "{ at = [5, 2], spint = true }"),
+        ("{ jump = \"6 m\", at", "{ jump = \"6 m\", run = \"2 times\", at"),
+        ("{ jump = \"6 m\", at", "{ overreach = \"6 times\", at"),
+        ("role = \"rogue\"", "role = \"bot\""),
+        ("who = \"plover\", east", "who = \"plower\", east"),
+        ("who = \"plover\", east", "who = \"curlew\", east"),
+        ("push = { who", "freeze = { who = \"heron\", lasts = \"1 s\" }\npush = { who"),
+        ("every = \"17 s\"", "every = \"17 ms\""),
+        ("ticks_per_message = 5", "ticks_per_message = 40"),
+        ("ticks_per_message = 5", "view_delay = \"soon\""),
+        ("[[cast]]\nname = \"plover\"", "[[cast]\nname = \"plover\""),
+        ("name = \"Lampwick Quay\"", "name = \"Lampwick Quay"),
+    ];
+    let told: Vec<String> = mistakes.iter().map(|(from, to)| mistake(from, to)).collect();
+    insta::assert_snapshot!(told.join("\n\n"));
+}
+
+#[test]
+fn a_rule_of_ones_own_is_known_by_its_name() {
+    let error = mistake("role = \"helm\"", "role = \"helm\"\nrule = \"glider\"");
+    assert!(error.contains("expected a rule (walker); found `glider`"), "{error}");
+}
+
+proptest::proptest! {
+    /// Whatever is cut out of a course, reading it ends with a course or an error.
+    #[test]
+    fn any_text_is_a_course_or_an_error(from in 0usize..6000, length in 0usize..400, junk in ".{0,12}") {
+        let from = (from..).find(|&i| i >= DEMO.len() || DEMO.is_char_boundary(i)).unwrap_or(0).min(DEMO.len());
+        let to = (from + length).min(DEMO.len());
+        let to = (to..=DEMO.len()).find(|&i| DEMO.is_char_boundary(i)).unwrap_or(DEMO.len());
+        let text = format!("{}{junk}{}", &DEMO[..from], &DEMO[to..]);
+        let _ = Course::parse("cut.course.toml", &text, &[]).map_err(|e| e.to_string());
+    }
+}
