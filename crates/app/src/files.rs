@@ -95,3 +95,37 @@ fn share_as_usual(path: &Path) {
     #[cfg(not(unix))]
     let _ = path;
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_result_appears_whole_or_not_at_all() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let path = folder.path().join("result.txt");
+        let good = Output::create(&path).expect("it can be made");
+        assert!(!path.exists(), "not before it is whole");
+        good.finish(|out| out.write_all(b"all of it")).expect("written");
+        assert_eq!(fs::read(&path).expect("there"), b"all of it");
+
+        let bad = Output::create(&path).expect("it can be made");
+        let error = bad.finish(|out| {
+            out.write_all(b"half")?;
+            Err(io::Error::other("the pen broke"))
+        });
+        assert!(error.is_err_and(|e| e.to_string().contains("the pen broke")));
+        assert_eq!(fs::read(&path).expect("there"), b"all of it", "what was there stays");
+        assert_eq!(fs::read_dir(folder.path()).expect("a folder").count(), 1, "and nothing is left behind");
+    }
+
+    #[test]
+    fn a_folder_is_no_place_for_a_result_and_bytes_are_no_course() {
+        let folder = tempfile::tempdir().expect("a folder");
+        assert!(Output::create(folder.path()).is_err_and(|e| e.to_string().contains("it is a folder")));
+        let path = folder.path().join("x.course.toml");
+        fs::write(&path, [0xff, 0xfe, 0x00]).expect("written");
+        let error = course(Some(&path), &[]).map(|_| ()).unwrap_err().to_string();
+        assert!(error.contains("it is not UTF-8 text; a course is a TOML file"), "{error}");
+    }
+}

@@ -136,6 +136,27 @@ fn a_session_from_the_start_to_a_clean_terminal() {
     t.is_clean();
 }
 
+/// The process of the program in the terminal's shell.
+fn program_in(t: &Terminal) -> String {
+    let shell = t.tmux(&["display-message", "-p", "-t", "t", "#{pane_pid}"]);
+    let children = Command::new("ps").args(["-o", "pid=", "--ppid", shell.trim()]).output().expect("ps");
+    let child = String::from_utf8_lossy(&children.stdout).trim().to_owned();
+    assert!(!child.is_empty(), "the program runs");
+    child
+}
+
+#[test]
+fn a_terminal_that_goes_away_takes_the_program_with_it() {
+    let t = Terminal::open(120, 36);
+    let child = program_in(&t);
+    t.tmux(&["kill-server"]);
+    let began = Instant::now();
+    while Command::new("ps").args(["-p", &child]).output().expect("ps").status.success() {
+        assert!(began.elapsed() < Duration::from_secs(10), "it goes on without a terminal");
+        sleep(Duration::from_millis(50));
+    }
+}
+
 #[test]
 fn a_signal_and_a_suspend_leave_the_terminal_clean() {
     let t = Terminal::open(120, 36);
@@ -144,15 +165,7 @@ fn a_signal_and_a_suspend_leave_the_terminal_clean() {
     t.type_text("fg");
     t.keys(&["Enter"]);
     t.wait_for("LIVE");
-    let name = env!("CARGO_BIN_EXE_velocitas");
-    // The pane's shell has one child: the program.
-    let shell = t.tmux(&["display-message", "-p", "-t", "t", "#{pane_pid}"]);
-    let children = Command::new("sh")
-        .args(["-c", &format!("cat /proc/{0}/task/{0}/children", shell.trim())])
-        .output()
-        .expect("a shell");
-    let child = String::from_utf8_lossy(&children.stdout).trim().to_owned();
-    assert!(!child.is_empty(), "{name} runs");
+    let child = program_in(&t);
     let done = Command::new("kill").args(["-TERM", &child]).status().expect("kill");
     assert!(done.success());
     t.is_clean();

@@ -122,3 +122,71 @@ impl Bot {
         Controls { stick: (-libm::sinf(off), libm::cosf(off)), sprint: place.sprint, hops, facing: turned }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use velocitas_core::walker::{Walker, input_lane};
+    use velocitas_core::{InputField, Motion, vec3};
+
+    const EAST: Waypoint = Waypoint { at: (10.0, 0.0), sprint: true, hop: true, wait: LabTime(500_000_000) };
+    const HOME: Waypoint = Waypoint { at: (0.0, 0.0), sprint: false, hop: false, wait: LabTime::ZERO };
+
+    fn at(x: f32, y: f32) -> State {
+        Walker::new().spawn(vec3(x, y, 0.0), 0.0)
+    }
+
+    #[test]
+    fn controls_find_their_fields_in_any_schema() {
+        let walker = Walker::new();
+        let controls = Controls { stick: (0.5, -1.0), facing: 0.7, sprint: true, hops: 2 };
+        let input = controls.to_input(walker.schema());
+        assert_eq!((input.real(input_lane::MOVE), input.real(input_lane::MOVE + 1)), (0.5, -1.0));
+        assert_eq!((input.flag(input_lane::SPRINT), input.int(input_lane::HOP)), (true, 2));
+        // A rule without a bearing gets the stick already turned: ahead, looking north, is north.
+        let stick = InputField { name: "push", lane: 0, kind: InputKind::Stick { bits: 7 } };
+        let schema = Schema { input: vec![stick], ..Schema::default() };
+        let north = Controls { stick: (0.0, 1.0), facing: std::f32::consts::FRAC_PI_2, ..Controls::default() };
+        let input = north.to_input(&schema);
+        assert!(input.real(0).abs() < 1e-6 && (input.real(1) - 1.0).abs() < 1e-6);
+    }
+
+    #[test]
+    fn a_bot_goes_waits_where_it_should_and_goes_on() {
+        let mut bot = Bot::default();
+        let route = [EAST, HOME];
+        let going = bot.controls(&route, LabTime::ZERO, Some(&at(0.0, 0.0)));
+        assert!(going.sprint && going.stick.1 > 0.99);
+        let near = bot.controls(&route, LabTime::from_secs(1.0), Some(&at(8.0, 0.0)));
+        assert_eq!(near.hops, 1);
+        let again = bot.controls(&route, LabTime::from_secs(1.1), Some(&at(8.5, 0.0)));
+        assert_eq!(again.hops, 0, "one hop on the way");
+        bot.controls(&route, LabTime::from_secs(1.5), Some(&at(9.9, 0.0)));
+        let waiting = bot.controls(&route, LabTime::from_secs(1.8), Some(&at(9.9, 0.0)));
+        assert_eq!(waiting.stick, (0.0, 0.0));
+        let back = bot.controls(&route, LabTime::from_secs(2.2), Some(&at(9.9, 0.0)));
+        assert!(!back.sprint && back.stick != (0.0, 0.0));
+    }
+
+    #[test]
+    fn a_bot_that_is_stuck_gives_the_place_up() {
+        let mut bot = Bot::default();
+        let route = [EAST, HOME];
+        let stuck = at(4.0, 3.0);
+        let mut turned_back = None;
+        for tenth in 0..60 {
+            let now = LabTime::from_secs(f64::from(tenth) / 10.0);
+            if !bot.controls(&route, now, Some(&stuck)).sprint && turned_back.is_none() && tenth > 0 {
+                turned_back = Some(tenth);
+            }
+        }
+        assert!(turned_back.is_some_and(|t| (24..30).contains(&t)), "{turned_back:?}");
+    }
+
+    #[test]
+    fn who_has_no_route_or_no_body_yet_rests() {
+        let mut bot = Bot::default();
+        assert_eq!(bot.controls(&[], LabTime::ZERO, Some(&at(0.0, 0.0))), Controls::default());
+        assert_eq!(bot.controls(&[EAST], LabTime::ZERO, None), Controls::default());
+    }
+}

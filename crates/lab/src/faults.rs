@@ -96,3 +96,60 @@ pub(crate) mod forge {
         Some(out.finish())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use velocitas_core::walker::{Walker, input_lane};
+    use velocitas_core::{
+        Acks, BitReader, BitWriter, Header, HostNanos, INPUT_LANES, Input, Inputs, MAX_REPEATS, MessageKind, Motion,
+        WireTick,
+    };
+
+    fn kinds() -> Kinds {
+        Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema")
+    }
+
+    #[test]
+    fn a_cheat_bends_what_the_client_is_told_and_its_end_straightens_it() {
+        let kinds = kinds();
+        let ground = Arc::new(crate::Course::demo().ground(crate::KnownTo::Clients));
+        let lawful = Ingredients::new(ground, &kinds);
+        let mut forged = Forged::default();
+        forged.set(Cheat::Run(1.5), true);
+        forged.set(Cheat::Walls, true);
+        let bent = forged.ingredients(lawful.clone(), &kinds, 0);
+        assert_eq!(bent.tunables[0][0], lawful.tunables[0][0] * 1.5);
+        assert!(bent.ground.solids().is_empty() && !lawful.ground.solids().is_empty());
+        forged.set(Cheat::Run(1.5), false);
+        forged.set(Cheat::Walls, false);
+        let straight = forged.ingredients(lawful.clone(), &kinds, 0);
+        assert_eq!(straight.tunables, lawful.tunables);
+        assert_eq!(straight.ground.solids().len(), lawful.ground.solids().len());
+    }
+
+    #[test]
+    fn overreaching_rewrites_sticks_and_nothing_else() {
+        let walker = Walker::new();
+        let mut input = Input::default();
+        input.set_real(input_lane::MOVE, 0.5);
+        input.set_real(input_lane::MOVE + 1, 0.5);
+        input.set_int(input_lane::HOP, 3);
+        let input = walker.schema().round_input(&input);
+        let inputs = Inputs { newest: WireTick(9), count: 2, inputs: [input; MAX_REPEATS] };
+        let mut out = BitWriter::new();
+        let header = Acks::default().header(MessageKind::Inputs, 1, HostNanos(0));
+        header.write(&mut out);
+        inputs.write(&mut out, walker.schema());
+        let forged = forge::overreach(out.finish(), walker.schema(), 4.0);
+        let mut reader = BitReader::new(&forged);
+        assert_eq!(Header::read(&mut reader), Ok(header));
+        let read = Inputs::read_for(&mut reader, walker.schema()).expect("still well formed");
+        assert_eq!((read.newest, read.count), (WireTick(9), 2));
+        assert_eq!(read.inputs[0].real(input_lane::MOVE), 1.0);
+        let rest = |i: &Input| (2..INPUT_LANES).map(|lane| i.int(lane)).collect::<Vec<_>>();
+        assert_eq!(rest(&read.inputs[0]), rest(&input));
+        // What is no input message goes out as it came.
+        assert_eq!(forge::overreach(vec![1, 2, 3], walker.schema(), 4.0), vec![1, 2, 3]);
+    }
+}

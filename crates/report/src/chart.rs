@@ -125,3 +125,52 @@ fn metres(m: f64) -> String {
 fn runs(errors: &[(LabTime, f64)]) -> impl Iterator<Item = &[(LabTime, f64)]> {
     errors.chunk_by(|a, b| b.0.minus(a.0) < LabTime::from_millis(250.0))
 }
+
+#[cfg(test)]
+mod tests {
+    use velocitas_lab::{Course, Run};
+
+    use super::*;
+
+    fn run() -> Run {
+        let mut run = Run::new(Course::demo()).expect("the demo fits");
+        run.advance(LabTime::from_secs(12.0));
+        run
+    }
+
+    #[test]
+    fn every_correction_is_a_cross_and_every_axis_has_its_unit() {
+        let run = run();
+        let record = run.record();
+        let svg = chart(record, Of::Error, 0, LabTime::ZERO, run.now()).expect("plover predicted");
+        let shown = record.happenings.iter().filter(|r| {
+            r.machine == Machine::Member(0) && matches!(r.what, Happening::Corrected(c) if c.why != Restored::Settled)
+        });
+        // A cross is two strokes in the colour of corrections, after which nothing else is drawn.
+        let strokes = svg.matches(r##"stroke="#FF7A62""##).count();
+        assert_eq!(strokes, 2 * shown.count());
+        for wanted in ["lab time, seconds", "metres (measured)", "Lampwick Quay: plover", "10 cm"] {
+            assert!(svg.contains(wanted), "{wanted}");
+        }
+    }
+
+    #[test]
+    fn a_gap_in_the_ticks_is_a_gap_in_the_line() {
+        let at = |ms: f64| (LabTime::from_millis(ms), 0.1);
+        let errors = [at(0.0), at(16.0), at(900.0), at(916.0), at(932.0)];
+        let parts: Vec<usize> = runs(&errors).map(<[_]>::len).collect();
+        assert_eq!(parts, [2, 3]);
+    }
+
+    #[test]
+    fn nothing_predicted_is_said_not_drawn() {
+        let run = Run::new(Course::demo()).expect("the demo fits");
+        let empty = chart(run.record(), Of::Error, 1, LabTime::ZERO, LabTime::from_secs(1.0));
+        assert_eq!(empty, Err(ChartError::Empty("heron".to_owned())));
+    }
+
+    #[test]
+    fn labels_carry_the_unit_that_suits_them() {
+        assert_eq!([0.0002, 0.004, 0.25, 3.0].map(metres), ["0.2 mm", "4 mm", "25 cm", "3 m"]);
+    }
+}

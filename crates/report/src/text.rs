@@ -99,3 +99,50 @@ pub fn text(s: &Summary) -> String {
     }
     out
 }
+
+#[cfg(test)]
+mod tests {
+    use std::time::Duration;
+
+    use velocitas_lab::{Course, LabTime, Run};
+
+    use super::*;
+    use crate::summary::summarise;
+
+    fn run() -> Run {
+        let mut run = Run::new(Course::demo()).expect("the demo fits");
+        run.advance(LabTime::from_secs(20.0));
+        run
+    }
+
+    /// Twenty seconds of the demo in numbers: a change in the netcode shows here as a change that can be judged.
+    #[test]
+    fn twenty_seconds_of_the_demo() {
+        let mut summary = summarise(&run(), Duration::from_millis(100));
+        // What depends on the machine or on memory layout is not part of the picture.
+        summary.record_bytes = 0;
+        insta::assert_snapshot!(text(&summary));
+    }
+
+    #[test]
+    fn good_means_nobody_honest_accused_and_every_trick_answered() {
+        let summary = summarise(&run(), Duration::from_millis(100));
+        assert!(summary.is_good());
+        let mut accused = summary.clone();
+        accused.clients[0].verdicts.insert("reach", 1);
+        assert!(!accused.is_good());
+        let mut unanswered = summary.clone();
+        unanswered.clients[4].tricks_answered = Some(0);
+        assert!(!unanswered.is_good());
+        let faulty = Summary { step_faults: 1, ..summary };
+        assert!(!faulty.is_good());
+    }
+
+    #[test]
+    fn figures_have_the_precision_that_suits_them() {
+        assert_eq!(metres(Some(0.0031)), "0.3 cm");
+        assert_eq!(metres(Some(12.345)), "12.35 m");
+        assert_eq!((metres(None), millis(None), share(0, 0)), (none(), none(), none()));
+        assert_eq!(percent(Some(0.0123)), "1.23 %");
+    }
+}

@@ -87,6 +87,9 @@ impl Drop for Tty {
     }
 }
 
+/// How long the loop may take to leave by itself.
+const LAST_RESORT: std::time::Duration = std::time::Duration::from_millis(700);
+
 /// Signals that ask us to leave or to stand aside.
 pub(super) struct Signals {
     leave: Arc<AtomicBool>,
@@ -99,10 +102,18 @@ impl Signals {
         #[cfg(unix)]
         {
             use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM, SIGTSTP};
-            for signal in [SIGTERM, SIGHUP, SIGINT] {
-                signal_hook::flag::register(signal, signals.leave.clone())?;
-            }
             signal_hook::flag::register(SIGTSTP, signals.suspend.clone())?;
+            let mut asked = signal_hook::iterator::Signals::new([SIGTERM, SIGHUP, SIGINT])?;
+            let leave = signals.leave.clone();
+            std::thread::spawn(move || {
+                let Some(signal) = asked.forever().next() else { return };
+                leave.store(true, Ordering::Relaxed);
+                // The loop sees that within a frame and leaves properly. When the terminal itself is gone, reading keys
+                // from it never returns: then this is the way out.
+                std::thread::sleep(LAST_RESORT);
+                restore();
+                std::process::exit(128 + signal);
+            });
         }
         Ok(signals)
     }

@@ -234,6 +234,13 @@ impl Playing {
         if let Steer::Set(shift) = self.lead.report(self.ticks.rate(), margin, then) {
             self.ticks.shift(shift);
             tell(sink, Event::ClockSet { shift });
+            // What the new clock calls past is past: made up for in a burst, it would arrive late and set the clock again.
+            let (newest, target) = (self.ticks.newest(), self.ticks.tick_at(self.now));
+            if target > newest {
+                tell(sink, Event::ClientDropped { first: newest.next(), count: target.0 - newest.0 });
+                self.pass_over(newest.next(), target);
+                self.ticks.pass_over(target);
+            }
         }
     }
 
@@ -268,8 +275,12 @@ impl Playing {
         let Some((newest, last)) = self.history.newest() else {
             self.history.push(used, Entry { sampled: Input::default(), input: None, state: Some(*truth) });
             self.ticks.pass_over(used);
-            // Ticks since then were begun before there was a state to predict from.
-            self.pass_over(used.next(), self.ticks.newest());
+            // Ticks since then were begun before there was a state to predict from; the server makes up empty input.
+            let (nothing, mut state) = (Input::default(), *truth);
+            for tick in used.0 + 1..=self.ticks.newest().0 {
+                state = self.step(context, Tick(tick), &state, &nothing, sink).0;
+                self.history.push(Tick(tick), Entry { sampled: nothing, input: Some(nothing), state: Some(state) });
+            }
             self.agreed = used;
             return;
         };

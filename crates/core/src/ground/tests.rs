@@ -125,7 +125,7 @@ fn small_edges_are_stepped_up_and_down_and_tall_ones_are_not() {
             let moved = slide(&ground, &BODY, Slide { from: at, travel, velocity: travel, grounded: true });
             assert!(moved.grounded);
             at = moved.position;
-            highest = highest.max(at.z);
+            highest = crate::float::max(highest, at.z);
         }
         (at, highest)
     };

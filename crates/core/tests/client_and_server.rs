@@ -1,0 +1,342 @@
+//! What client and server promise each other, told as short stories.
+
+mod pair;
+
+use std::sync::Arc;
+
+use pair::{MS, Pair};
+use velocitas_core::walker::Walker;
+use velocitas_core::{
+    Agree, Arrangement, Blend, Body, ClientSettings, Drawn, HostNanos, Input, InputField, InputKind, Limits, Motion,
+    PeerId, Provenance, Quantiser, Restored, Rule, Scene, Schema, SeenBy, Shape, State, StateField, Step, Unwatched,
+    Vec3, ViewDelay, vec3,
+};
+
+#[test]
+fn the_own_character_moves_at_once_and_the_server_follows_a_trip_later() {
+    let mut pair = Pair::playing();
+    pair.walk();
+    pair.run(60);
+    let own = pair.client.own_state().map(|s| s.vec3(0).x);
+    assert!(own.is_some_and(|x| x > 0.03), "{own:?}");
+    assert!(pair.server.state(0).is_some_and(|s| s.vec3(0).x == 0.0), "the input is still on its way");
+    pair.run(1000);
+    assert!(pair.server.state(0).is_some_and(|s| s.vec3(0).x > 3.0));
+    assert!(pair.told.corrections.is_empty(), "{:?}", pair.told.corrections);
+}
+
+#[test]
+fn every_first_prediction_is_what_the_server_makes_of_it() {
+    let mut pair = Pair::playing();
+    pair.walk();
+    for i in 0..40 {
+        if i % 7 == 0 {
+            pair.hop();
+        }
+        pair.run(50);
+    }
+    let mut compared = 0;
+    for (tick, state) in &pair.told.predicted {
+        if let Some((_, truth, _)) = pair.told.authority.iter().find(|(t, ..)| t == tick) {
+            assert_eq!(state, truth, "tick {tick}");
+            compared += 1;
+        }
+    }
+    assert!(compared > 100, "{compared}");
+}
+
+#[test]
+fn inputs_arrive_before_they_are_needed_and_none_is_made_up() {
+    let mut pair = Pair::playing();
+    pair.run(3000);
+    assert!(pair.told.used.len() > 150);
+    assert!(pair.told.used.iter().all(|(_, p)| *p == Provenance::Fresh));
+}
+
+#[test]
+fn a_push_at_the_server_is_corrected_by_replaying_what_was_pressed_since() {
+    let mut pair = Pair::playing();
+    pair.walk();
+    pair.run(500);
+    pair.server.push(0, vec3(0.0, 8.0, 0.0));
+    pair.run(500);
+    let [correction] = pair.told.corrections[..] else { panic!("{:?}", pair.told.corrections) };
+    assert_eq!(correction.why, Restored::Diverged);
+    assert!(correction.replayed >= 5 && correction.jump > 0.1, "{correction:?}");
+    let (own, truth) = (pair.told.predicted.last(), pair.told.authority.last());
+    let (Some((own_tick, _)), Some((tick, truth, _))) = (own, truth) else { panic!("both play") };
+    assert!(own_tick > tick);
+    let same = pair.told.predicted.iter().find(|(t, _)| t == tick).map(|(_, s)| *s);
+    assert_eq!(same, Some(*truth), "and then they agree bit for bit");
+}
+
+#[test]
+fn a_correction_is_eased_out_on_screen() {
+    let mut pair = Pair::playing();
+    pair.server.push(0, vec3(0.0, 8.0, 0.0));
+    let mut largest = 0.0f64;
+    let mut before = pair.drawn(0).expect("drawn").state.vec3(0);
+    for _ in 0..400 {
+        pair.step();
+        let at = pair.drawn(0).expect("drawn").state.vec3(0);
+        largest = if f64::from(at.distance(before)) > largest { f64::from(at.distance(before)) } else { largest };
+        before = at;
+    }
+    let jump = pair.told.corrections.iter().map(|c| f64::from(c.jump)).sum::<f64>();
+    assert!(jump > 0.3, "{jump}");
+    assert!(largest < jump / 10.0, "a millisecond moved the picture by {largest} of {jump} m");
+}
+
+#[test]
+fn lost_messages_cost_nothing_while_repeats_cover_them() {
+    let mut pair = Pair::playing();
+    // Two of three are lost on the way up, sometimes four in a row; each message covers five ticks.
+    pair.client.set_settings(ClientSettings { repeats: 5, ..ClientSettings::DEFAULT });
+    pair.lose = |up, number| up && number % 3 != 0;
+    pair.run(4000);
+    let recent = pair.told.used.iter().rev().take(100);
+    assert!(recent.clone().all(|(_, p)| *p == Provenance::Fresh), "the lead has learnt to cover the losses");
+}
+
+#[test]
+fn every_hop_is_hopped_once_however_many_messages_are_lost() {
+    let mut pair = Pair::playing();
+    pair.lose = |_, number| number % 2 == 0;
+    for _ in 0..6 {
+        pair.hop();
+        pair.run(1000);
+    }
+    assert_eq!(pair.hops(), 6);
+}
+
+#[test]
+fn a_silent_client_stands_where_its_keys_left_it_and_comes_back() {
+    let mut pair = Pair::playing();
+    pair.walk();
+    pair.run(500);
+    pair.lose = |up, _| up;
+    let from = pair.server.state(0).map(|s| s.vec3(0).x).unwrap_or(0.0);
+    pair.run(1000);
+    let to = pair.server.state(0).map(|s| s.vec3(0).x).unwrap_or(0.0);
+    assert!(to - from > 3.5, "held keys go on being held: {}", to - from);
+    assert!(pair.told.used.last().is_some_and(|(_, p)| *p == Provenance::Repeated));
+    pair.stand();
+    pair.lose = |_, _| false;
+    pair.run(1500);
+    assert!(pair.told.used.last().is_some_and(|(_, p)| *p == Provenance::Fresh));
+    let (own, truth) = (pair.client.own_state(), pair.server.state(0).copied());
+    assert_eq!(own, truth, "both stand, at the same place");
+}
+
+#[test]
+fn latency_that_grows_is_met_by_more_lead_without_skipping_an_input() {
+    let mut pair = Pair::playing();
+    pair.run(1000);
+    pair.latency = 90 * MS;
+    pair.run(9000);
+    let late = pair.told.used.iter().rev().take(120).filter(|(_, p)| *p != Provenance::Fresh).count();
+    assert_eq!(late, 0, "after some seconds all inputs are in time again");
+    assert_eq!((pair.told.dropped, pair.told.clock_sets), (0, 0), "slewed, not set");
+}
+
+#[test]
+fn half_a_second_more_is_set_at_once_and_said() {
+    let mut pair = Pair::playing();
+    pair.latency = 500 * MS;
+    pair.run(6000);
+    assert!(pair.told.clock_sets > 0);
+    let late = pair.told.used.iter().rev().take(60).filter(|(_, p)| *p != Provenance::Fresh).count();
+    assert_eq!(late, 0);
+}
+
+#[test]
+fn others_are_drawn_in_the_past_by_the_delay_asked_for() {
+    let mut pair = Pair::playing();
+    let settings = ClientSettings { view_delay: ViewDelay::Millis(150), ..ClientSettings::DEFAULT };
+    pair.client.set_settings(settings);
+    pair.run(6000);
+    let drawn = pair.drawn(1).expect("somebody else");
+    assert_eq!(drawn.how, Drawn::Blended);
+    let behind = (pair.now as f64 / 1e9 * 60.0 - drawn.tick.0 as f64 - f64::from(drawn.fraction)) / 60.0 * 1000.0;
+    assert!((185.0..=200.0).contains(&behind), "{behind} ms: 40 on the way and 150 asked for");
+    pair.client.set_settings(ClientSettings { interpolate: false, ..settings });
+    assert_eq!(pair.drawn(1).map(|d| d.how), Some(Drawn::Newest));
+}
+
+#[test]
+fn when_snapshots_stop_others_run_on_for_a_while_and_hold() {
+    let mut pair = Pair::playing();
+    pair.lose = |up, _| !up;
+    pair.run(250);
+    assert_eq!(pair.drawn(1).map(|d| d.how), Some(Drawn::Extrapolated));
+    pair.run(500);
+    assert_eq!(pair.drawn(1).map(|d| d.how), Some(Drawn::Held));
+}
+
+#[test]
+fn an_honest_owner_is_believed_and_a_jump_is_pulled_back() {
+    let mut pair = Pair::playing_as(Arrangement::OwnerClaims);
+    pair.walk();
+    pair.run(2000);
+    assert!(pair.told.verdicts.is_empty());
+    let truth = pair.server.state(0).map(|s| s.vec3(0)).expect("it is there");
+    assert!(truth.x > 5.0, "the server took what was claimed: {truth:?}");
+
+    let mut there = pair.client.own_state().expect("playing");
+    there.set_vec3(0, there.vec3(0) + vec3(9.0, 0.0, 0.0));
+    pair.client.place(there);
+    pair.run(800);
+    assert_eq!(pair.told.verdicts.len(), 1, "{:?}", pair.told.verdicts);
+    let verdict = pair.told.verdicts[0];
+    assert_eq!(verdict.rule, Rule::Reach);
+    assert!(verdict.measured > 9.0 && verdict.limit < 0.2, "{verdict:?}");
+    assert_eq!(pair.told.corrections.last().map(|c| c.why), Some(Restored::PulledBack));
+    let own = pair.client.own_state().map(|s| s.vec3(0).x).unwrap_or(0.0);
+    assert!((truth.x..truth.x + 6.0).contains(&own), "back, and walking on: {own}");
+}
+
+#[test]
+fn a_lost_pull_back_is_repeated_until_it_is_obeyed() {
+    let mut pair = Pair::playing_as(Arrangement::OwnerClaims);
+    pair.run(500);
+    let mut there = pair.client.own_state().expect("playing");
+    there.set_vec3(0, vec3(30.0, 0.0, 0.0));
+    pair.client.place(there);
+    pair.lose = |up, _| !up;
+    pair.run(600);
+    assert_eq!(pair.told.verdicts.len(), 1, "claims of the older epoch are not judged again");
+    assert!(pair.client.own_state().is_some_and(|s| s.vec3(0).x > 25.0), "it has not heard yet");
+    pair.lose = |_, _| false;
+    pair.run(300);
+    assert!(pair.client.own_state().is_some_and(|s| s.vec3(0).x < 1.0));
+    assert_eq!(pair.told.verdicts.len(), 1);
+}
+
+#[test]
+fn strange_packets_are_counted_and_change_nothing() {
+    let mut pair = Pair::playing();
+    let before = pair.server.state(0).copied();
+    for length in 0..64u8 {
+        let junk: Vec<u8> = (0..length).map(|i| i.wrapping_mul(37) ^ length).collect();
+        let now = HostNanos(pair.now);
+        let _ = pair.server.handle_datagram(now, PeerId(0), &junk, &mut Unwatched);
+        let _ = pair.server.handle_datagram(now, PeerId(99), &junk, &mut Unwatched);
+        let clock = pair.client_clock();
+        let _ = pair.client.handle_datagram(clock, &junk, &mut Unwatched);
+    }
+    assert!(pair.server.refused() > 50 && pair.client.refused() > 50);
+    assert_eq!(pair.server.state(0).copied(), before);
+    pair.run(500);
+    assert!(pair.told.corrections.is_empty());
+}
+
+/// A rule with a secret that only its owner may know, and a fault on demand.
+#[derive(Debug)]
+struct Secretive(Schema);
+
+impl Secretive {
+    fn new() -> Self {
+        let field = |name, lane, shape, unit, seen_by| StateField {
+            name,
+            lane,
+            shape,
+            unit,
+            wire: Quantiser::new(1.0 / 64.0, 16),
+            agree: Agree::Within(0.01),
+            blend: Blend::Linear,
+            seen_by,
+        };
+        let state = vec![
+            field("pos", 0, Shape::Point, "m", SeenBy::All),
+            field("breath", 3, Shape::Number, "s", SeenBy::Owner),
+        ];
+        Self(Schema { state, input: vec![InputField { name: "break", lane: 0, kind: InputKind::Held }] })
+    }
+}
+
+impl Motion for Secretive {
+    fn name(&self) -> &'static str {
+        "secretive"
+    }
+    fn schema(&self) -> &Schema {
+        &self.0
+    }
+    fn body(&self) -> Body {
+        Body { radius: 0.3, height: 1.0, step: 0.0 }
+    }
+    fn limits(&self, _: &[f32]) -> Limits {
+        Limits { level: 1.0, up: 1.0, down: 1.0, slack: 0.0 }
+    }
+    fn spawn(&self, position: Vec3, _: f32) -> State {
+        let mut state = State::default();
+        state.set_vec3(0, position);
+        state.set_real(3, 5.0);
+        state
+    }
+    fn step(&self, _: &Scene<'_>, state: &State, input: &Input) -> Step {
+        let mut next = *state;
+        next.set_real(3, state.real(3) + 0.25);
+        if input.flag(0) {
+            next.set_real(0, f32::NAN);
+        }
+        Step { state: next, ..Step::default() }
+    }
+}
+
+#[test]
+fn what_only_the_owner_may_see_reaches_nobody_else() {
+    let mut pair = Pair::of(
+        Arc::new(Secretive::new()),
+        Arrangement::ServerAuthority,
+        ClientSettings { predict: false, ..ClientSettings::DEFAULT },
+    );
+    pair.run(2000);
+    let own = pair.drawn(0).expect("the own one").state;
+    let other = pair.drawn(1).expect("the other").state;
+    assert!(own.real(3) > 5.0);
+    assert_eq!(other.real(3), 0.0, "never sent");
+    assert_eq!(other.real(0), 20.0, "what all may see was");
+}
+
+#[test]
+fn a_step_that_is_not_a_number_is_rejected_whole_and_reported() {
+    let mut pair = Pair::of(Arc::new(Secretive::new()), Arrangement::ServerAuthority, ClientSettings::DEFAULT);
+    pair.run(1500);
+    pair.keys.set_flag(0, true);
+    pair.run(300);
+    assert!(pair.told.faults.iter().any(|(_, field)| *field == "pos"));
+    assert!(pair.server.state(0).is_some_and(|s| s.vec3(0).is_finite()));
+    assert!(pair.told.corrections.is_empty(), "both sides reject it alike: {:?}", pair.told.corrections);
+    let rested = pair.server.state(0).map(|s| s.real(3));
+    pair.run(300);
+    assert_eq!(pair.server.state(0).map(|s| s.real(3)), rested, "rejected whole: its other fields stand too");
+}
+
+#[test]
+fn a_cast_too_large_for_a_datagram_is_refused_when_it_is_made() {
+    let mut pair = Pair::playing();
+    let walker = Walker::new();
+    let mut spawned = 2;
+    let refused = loop {
+        match pair.server.spawn(0, walker.spawn(Vec3::ZERO, 0.0)) {
+            Ok(_) => spawned += 1,
+            Err(error) => break error.to_string(),
+        }
+    };
+    assert!((48..80).contains(&spawned), "{spawned}");
+    assert!(refused.starts_with(&format!("a snapshot of {} entities takes", spawned + 1)), "{refused}");
+    // And what was admitted really fits.
+    pair.run(200);
+}
+
+#[test]
+fn the_server_remembers_the_last_second() {
+    let mut pair = Pair::playing();
+    pair.walk();
+    pair.run(2000);
+    let newest = pair.server.newest_tick();
+    let then = pair.server.state_at(0, newest.offset(-30)).map(|s| s.vec3(0).x);
+    let now = pair.server.state_at(0, newest).map(|s| s.vec3(0).x);
+    assert!(then.zip(now).is_some_and(|(a, b)| (b - a - 2.1).abs() < 0.05), "{then:?} {now:?}");
+    assert!(pair.server.state_at(0, newest.offset(-90)).is_none());
+}

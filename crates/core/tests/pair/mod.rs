@@ -1,0 +1,189 @@
+//! A client and a server with a link between them, in virtual time, and a small vocabulary to drive them.
+
+#![allow(dead_code, reason = "each test file uses some of it")]
+
+use std::collections::BinaryHeap;
+use std::sync::Arc;
+
+use velocitas_core::walker::{Walker, input_lane};
+use velocitas_core::{
+    Arrangement, Client, ClientConfig, ClientSettings, Correction, DrawnState, Event, Ground, HostNanos, Ingredients,
+    Input, Kinds, Mask, Motion, PeerConfig, PeerId, Provenance, Rate, Server, ServerConfig, Sink, State, Tick, Verdict,
+    vec3,
+};
+
+pub const MS: i64 = 1_000_000;
+
+/// What was told, kept.
+#[derive(Default)]
+pub struct Told {
+    pub corrections: Vec<Correction>,
+    pub verdicts: Vec<Verdict>,
+    pub used: Vec<(Tick, Provenance)>,
+    pub predicted: Vec<(Tick, State)>,
+    pub authority: Vec<(Tick, State, bool)>,
+    pub faults: Vec<(Tick, &'static str)>,
+    pub dropped: u64,
+    pub clock_sets: usize,
+}
+
+impl Sink for Told {
+    const WANTS: Mask = Mask::ALL;
+    fn on(&mut self, event: Event<'_>) {
+        match event {
+            Event::Corrected(c) => self.corrections.push(*c),
+            Event::Verdict(v) => self.verdicts.push(*v),
+            Event::InputUsed { tick, provenance, .. } => self.used.push((tick, provenance)),
+            Event::Predicted { tick, state, .. } => self.predicted.push((tick, *state)),
+            Event::Authority { entity: 0, tick, state, teleported, .. } => {
+                self.authority.push((tick, *state, teleported));
+            }
+            Event::StepFault { tick, field, .. } => self.faults.push((tick, field)),
+            Event::ClientDropped { count, .. } => self.dropped += count,
+            Event::ClockSet { .. } => self.clock_sets += 1,
+            _ => {}
+        }
+    }
+}
+
+/// On its way: when it arrives, in which order it was sent, whether up, the bytes.
+type Flight = std::cmp::Reverse<(i64, u64, bool, Vec<u8>)>;
+
+/// Both ends, the link and the time.
+pub struct Pair {
+    pub client: Client,
+    pub server: Server,
+    pub told: Told,
+    pub now: i64,
+    /// One way, in nanoseconds.
+    pub latency: i64,
+    /// Asked for each datagram: whether it is lost. Given whether it goes up, and its number.
+    pub lose: fn(bool, u64) -> bool,
+    pub keys: Input,
+    pub rule: Arc<dyn Motion>,
+    flights: BinaryHeap<Flight>,
+    sent: u64,
+}
+
+/// The client's clock is far from the server's.
+const CLIENT_OFFSET: i64 = 77_000 * MS;
+/// Time between two looks: both come round a thousand times a second.
+const LOOK: i64 = MS;
+
+impl Pair {
+    pub fn of(rule: Arc<dyn Motion>, arrangement: Arrangement, settings: ClientSettings) -> Self {
+        let kinds = Kinds::new(vec![rule.clone()]).expect("a sound schema");
+        let ingredients = Ingredients::new(Arc::new(Ground::flat(100.0)), &kinds);
+        let mut server = Server::new(ServerConfig {
+            kinds: kinds.clone(),
+            rate: Rate::new(60).expect("60 Hz"),
+            base: Tick(0),
+            start: HostNanos(0),
+            ingredients: ingredients.clone(),
+        });
+        for place in [0.0, 20.0] {
+            server.spawn(0, rule.spawn(vec3(place, 0.0, 0.0), 0.0)).expect("two fit");
+        }
+        server.admit(PeerConfig { entity: 0, arrangement, epoch: 1, snapshot_every: 3 });
+        let client = Client::new(ClientConfig { kinds, kind: 0, arrangement, settings, ingredients, epoch: 1 });
+        Self {
+            client,
+            server,
+            told: Told::default(),
+            now: 0,
+            latency: 40 * MS,
+            lose: |_, _| false,
+            keys: Input::default(),
+            rule,
+            flights: BinaryHeap::new(),
+            sent: 0,
+        }
+    }
+
+    /// A walker whose inputs go up, over 40 ms each way, playing for a second already.
+    pub fn playing() -> Self {
+        Self::playing_as(Arrangement::ServerAuthority)
+    }
+
+    pub fn playing_as(arrangement: Arrangement) -> Self {
+        let mut pair = Self::of(Arc::new(Walker::new()), arrangement, ClientSettings::DEFAULT);
+        pair.run(1500);
+        assert!(pair.client.own_state().is_some(), "joined and playing");
+        pair
+    }
+
+    fn fly(&mut self, up: bool, bytes: Vec<u8>) {
+        self.sent += 1;
+        if !(self.lose)(up, self.sent) {
+            self.flights.push(std::cmp::Reverse((self.now + self.latency, self.sent, up, bytes)));
+        }
+    }
+
+    pub fn client_clock(&self) -> HostNanos {
+        HostNanos(self.now + CLIENT_OFFSET)
+    }
+
+    /// One look of both machines.
+    pub fn step(&mut self) {
+        self.now += LOOK;
+        while self.flights.peek().is_some_and(|f| f.0.0 <= self.now) {
+            let Some(std::cmp::Reverse((_, _, up, bytes))) = self.flights.pop() else { break };
+            let done = if up {
+                self.server.handle_datagram(HostNanos(self.now), PeerId(0), &bytes, &mut self.told)
+            } else {
+                self.client.handle_datagram(self.client_clock(), &bytes, &mut self.told)
+            };
+            done.expect("our own datagrams are never refused");
+        }
+        self.server.handle_time(HostNanos(self.now), &mut self.told);
+        self.client.handle_controls(&self.keys);
+        // A press is pressed once.
+        self.keys.set_int(input_lane::HOP, 0);
+        let clock = self.client_clock();
+        self.client.handle_time(clock, &mut self.told);
+        while let Some(bytes) = self.client.poll_transmit() {
+            self.fly(true, bytes);
+        }
+        while let Some((_, bytes)) = self.server.poll_transmit() {
+            self.fly(false, bytes);
+        }
+    }
+
+    /// So many milliseconds.
+    pub fn run(&mut self, millis: i64) {
+        let end = self.now + millis * MS;
+        while self.now < end {
+            self.step();
+        }
+    }
+
+    pub fn walk(&mut self) {
+        self.keys.set_real(input_lane::MOVE + 1, 1.0);
+    }
+
+    pub fn stand(&mut self) {
+        self.keys = Input::default();
+    }
+
+    pub fn hop(&mut self) {
+        self.keys.set_int(input_lane::HOP, 1);
+    }
+
+    /// What the client draws of an entity.
+    pub fn drawn(&mut self, entity: u16) -> Option<DrawnState> {
+        let clock = self.client_clock();
+        let mut found = None;
+        self.client.draw(clock, |id, drawn| {
+            if id == entity {
+                found = Some(*drawn);
+            }
+        });
+        found
+    }
+
+    /// How often the authority left the ground.
+    pub fn hops(&self) -> usize {
+        let heights: Vec<f32> = self.told.authority.iter().map(|(_, s, _)| s.vec3(0).z).collect();
+        heights.windows(2).filter(|w| w[0] < 0.01 && w[1] >= 0.01).count()
+    }
+}

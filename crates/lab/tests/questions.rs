@@ -1,0 +1,176 @@
+//! Screens and reports ask the record; what it answers is held against what was set.
+
+mod scenario;
+
+use scenario::{Words, walker};
+use velocitas_core::Drawn;
+use velocitas_lab::metrics::{ClientMetrics, measure, percentile};
+use velocitas_lab::moment::{Moment, slices};
+use velocitas_lab::record::{Machine, Mark};
+use velocitas_lab::{Command, Knob, KnobValue, LabTime, Run, export};
+
+fn secs(s: f64) -> LabTime {
+    LabTime::from_secs(s)
+}
+
+/// Somebody on a clean link of so many milliseconds, seen by somebody on the same.
+fn two(latency: u32, settings: &str) -> Run {
+    let link = format!("latency = \"{latency} ms\"");
+    let cast = walker("heron", settings) + &walker("plover", settings);
+    Words { link: &link, rest: cast, ..Words::default() }.run(20.0)
+}
+
+fn figures(run: &Run, member: usize) -> ClientMetrics {
+    measure(run.record(), member, secs(5.0), run.now())
+}
+
+#[test]
+fn percentiles_are_those_of_the_nearest_rank() {
+    let mut samples: Vec<f64> = (1..=100).rev().map(f64::from).collect();
+    assert_eq!(percentile(&mut samples, 0.05), Some(5.0));
+    assert_eq!(percentile(&mut samples, 0.5), Some(50.0));
+    assert_eq!(percentile(&mut samples, 1.0), Some(100.0));
+    assert_eq!(percentile(&mut [], 0.5), None);
+    assert_eq!(percentile(&mut [3.0], 0.0), Some(3.0));
+}
+
+#[test]
+fn view_age_is_the_way_down_and_the_view_delay() {
+    for (latency, delay) in [(20, 100), (90, 100), (20, 250)] {
+        let run = two(latency, &format!("settings = {{ view_delay = \"{delay} ms\" }}"));
+        let age = figures(&run, 0).view_age_ms.p50.unwrap_or(0.0);
+        let expected = f64::from(latency + delay);
+        // A datagram waits for the next frame of the viewer, a tick for the server's.
+        assert!((expected - 3.0..=expected + 34.0).contains(&age), "{age} ms, about {expected} expected");
+    }
+}
+
+#[test]
+fn round_trip_and_loss_are_measured_as_they_were_set() {
+    let link = "latency = \"60 ms\"\nloss = \"10 %\"";
+    let run = Words { link, rest: walker("heron", ""), ..Words::default() }.run(60.0);
+    let f = Moment { record: run.record(), at: run.now() }.figures(0, secs(50.0));
+    let (rtt, lost) = (f.rtt_ms.unwrap_or(0.0), f.lost_share.unwrap_or(0.0));
+    assert!((120.0..155.0).contains(&rtt), "{rtt}: two trips and a frame of each side");
+    assert!((0.08..0.12).contains(&lost), "{lost}");
+}
+
+#[test]
+fn bytes_are_those_of_the_messages() {
+    let run = two(30, "");
+    let whole = measure(run.record(), 0, LabTime::ZERO, run.now());
+    let mine = || run.record().messages.iter().filter(|m| m.member == 0);
+    let up: u64 = mine().filter(|m| m.up).map(|m| u64::from(m.bytes)).sum();
+    assert_eq!(whole.bytes_up, up);
+    assert_eq!(whole.bytes_up_udp - whole.bytes_up, 28 * mine().filter(|m| m.up).count() as u64);
+    // 16 of envelope, 20 bits of message, 29 of input and at least a bit for each of the two repeats.
+    assert!(mine().filter(|m| m.up).all(|m| m.bytes >= 12 && m.bytes <= 32));
+}
+
+#[test]
+fn fewer_snapshots_cost_fewer_bytes_and_a_longer_view_delay() {
+    let (often, seldom) = (two(30, "settings = { snapshot_every = 2 }"), two(30, "settings = { snapshot_every = 12 }"));
+    let (a, b) = (figures(&often, 0), figures(&seldom, 0));
+    assert!(b.bytes_down * 5 < a.bytes_down, "{} and {}", b.bytes_down, a.bytes_down);
+    let (age_a, age_b) = (a.view_age_ms.p50.unwrap_or(0.0), b.view_age_ms.p50.unwrap_or(0.0));
+    // Two intervals of ten more ticks each.
+    assert!((age_b - age_a - 333.0).abs() < 25.0, "{age_a} and {age_b} ms");
+}
+
+#[test]
+fn a_view_delay_too_short_for_the_jitter_runs_on_past_what_it_has() {
+    let link = "latency = \"60 ms\"\njitter = \"30 ms\"";
+    let share = |delay: &str| {
+        let cast = walker("heron", &format!("settings = {{ view_delay = \"{delay}\" }}")) + &walker("plover", "");
+        let run = Words { link, rest: cast, ..Words::default() }.run(40.0);
+        figures(&run, 0).extrapolated_share.unwrap_or(1.0)
+    };
+    let (short, auto) = (share("20 ms"), share("auto"));
+    assert!(short > 0.3 && auto < 0.05, "{short} and {auto}");
+}
+
+#[test]
+fn the_moment_tells_three_machines_apart() {
+    let run = two(50, "");
+    let moment = Moment { record: run.record(), at: secs(12.0) };
+    let e = moment.echoes(0, 1);
+    let (own, truth, drawn) = (e.predicted.expect("own"), e.authority.expect("truth"), e.drawn.expect("drawn"));
+    assert!(own.tick > truth.tick && truth.tick > drawn.tick, "{own:?} {truth:?} {drawn:?}");
+    assert_eq!(e.how, Drawn::Blended as u8);
+    let (tick, a, b) = e.same_tick.expect("comparable");
+    assert_eq!((tick, a), (truth.tick, b), "nothing disturbed them");
+    assert_eq!(moment.tick(Machine::Server), Some(truth.tick));
+    let before = Moment { record: run.record(), at: LabTime::ZERO };
+    assert!(before.echoes(0, 1).authority.is_none() && before.tick(Machine::Server).is_none());
+}
+
+#[test]
+fn steps_go_from_tick_to_tick_and_come_back() {
+    let run = two(50, "");
+    let mut moment = Moment { record: run.record(), at: secs(12.0) };
+    let machine = Machine::Member(1);
+    let start = moment.tick(machine).expect("it plays");
+    for _ in 0..20 {
+        moment.at = moment.step(machine, false).expect("there is an earlier one");
+    }
+    assert_eq!(moment.tick(machine), Some(start - 20));
+    for _ in 0..20 {
+        moment.at = moment.step(machine, true).expect("there is a later one");
+    }
+    assert_eq!(moment.tick(machine), Some(start));
+    moment.at = run.now();
+    assert_eq!(moment.step(machine, true), None);
+}
+
+#[test]
+fn events_and_slices_show_the_same_trouble() {
+    let event = "[[event]]\nat = \"5 s\"\npush = { who = \"heron\", east = \"6 m/s\" }\n";
+    let run = Words { link: "latency = \"40 ms\"", rest: walker("heron", "") + event, ..Words::default() }.run(9.0);
+    let moment = Moment { record: run.record(), at: secs(1.0) };
+    let at = moment.event(0, true).expect("the push is corrected");
+    assert!(at > secs(5.0) && at < secs(5.2), "{at}");
+    assert_eq!(Moment { at: run.now(), ..moment }.event(0, false), Some(at));
+    assert_eq!(Moment { at, ..moment }.event(0, true), None);
+    let s = slices(run.record(), LabTime::ZERO, LabTime::from_millis(100.0), 90, 0);
+    let marked: Vec<usize> = (0..90).filter(|&c| s.worst[0][c] == Some(Mark::Corrected)).collect();
+    assert_eq!(marked, [(at.millis() / 100.0) as usize]);
+    let shown = s.jumps[marked[0]].expect("its size");
+    let corrected = Moment { at: run.now(), ..moment }.last_correction(0).expect("it was");
+    assert_eq!(shown, corrected.correction.jump);
+    assert!(s.snapshots.iter().filter(|b| **b).count() > 80);
+}
+
+#[test]
+fn trails_lead_to_where_the_echoes_are() {
+    let run = two(50, "");
+    let moment = Moment { record: run.record(), at: secs(13.0) };
+    let e = moment.echoes(0, 1);
+    let last = |trail: Vec<velocitas_core::Vec3>| trail.last().copied();
+    assert_eq!(last(moment.predicted_trail(0, secs(1.0))), e.predicted.map(|p| p.pos));
+    assert_eq!(moment.predicted_trail(0, secs(1.0)).len(), 60);
+    let drawn = moment.drawn_trail(0, 1, secs(1.0));
+    assert!((9..=11).contains(&drawn.len()), "{}: ten a second", drawn.len());
+    let truth = moment.authority_trail(0, secs(1.0), 3);
+    assert!((19..=21).contains(&truth.len()), "{}: one each snapshot", truth.len());
+}
+
+#[test]
+fn the_export_names_knobs_and_values_and_ends_with_the_digest() {
+    let mut run = two(30, "");
+    run.command(Command::Set { member: 1, knob: Knob::Loss, value: KnobValue::Number(7.5) });
+    run.command(Command::Helm(Some(0)));
+    run.advance(secs(21.0));
+    let mut out = Vec::new();
+    export::write(run.record(), run.digest(), &mut out).expect("a vector never fails");
+    let text = String::from_utf8(out).expect("UTF-8");
+    assert!(text.contains(r#""knob":"loss, one way""#) && text.contains(r#""value":"7.5 %""#));
+    assert!(text.contains(r#""helm":"heron""#));
+    let last = text.lines().last().expect("lines");
+    assert!(last.contains(&format!("{:016x}", run.digest())), "{last}");
+    // Nothing is written twice and nothing left out.
+    let count = |kind: &str| text.matches(&format!("\"kind\":\"{kind}\"")).count();
+    let record = run.record();
+    assert_eq!(count("message"), record.messages.len());
+    assert_eq!(count("predicted"), record.predicted.iter().map(velocitas_lab::record::Track::len).sum::<usize>());
+    assert_eq!(count("drawn"), record.drawn.iter().flatten().map(velocitas_lab::record::Column::len).sum::<usize>());
+}
