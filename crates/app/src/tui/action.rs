@@ -84,12 +84,29 @@ pub struct Binding {
     pub code: KeyCode,
     /// Modifiers that must be down. Shift is part of a character.
     pub modifiers: KeyModifiers,
-    /// The key as shown.
+    /// The key, or a pair of keys that belong together, on the key line.
     pub key: &'static str,
     /// A word or two for the key line; empty to leave it out there.
     pub hint: &'static str,
     /// A line for the help page.
     pub help: &'static str,
+}
+
+impl Binding {
+    /// The key by its own name.
+    pub fn name(&self) -> String {
+        let name = match self.code {
+            KeyCode::Char(' ') => "space".to_owned(),
+            KeyCode::Char(c) => c.to_string(),
+            KeyCode::BackTab => "tab".to_owned(),
+            code => format!("{code}").to_lowercase(),
+        };
+        match self.modifiers {
+            SHIFT => format!("shift {name}"),
+            CTRL => format!("ctrl {name}"),
+            _ => name,
+        }
+    }
 }
 
 const fn bind(

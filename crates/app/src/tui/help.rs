@@ -45,7 +45,9 @@ fn lines(stage: &Stage) -> Vec<Line<'static>> {
             glyph(p.correction(), p.text(Tone::Correction)),
             say("corrected    "),
             glyph('!', p.verdict()),
-            say(" refused by the guard    "),
+            say(" refused by the guard"),
+        ]),
+        Line::from(vec![
             glyph(p.late(), p.text(Tone::Predicted)),
             say("input late    "),
             glyph(p.made_up(), p.text(Tone::Predicted)),
@@ -54,14 +56,14 @@ fn lines(stage: &Stage) -> Vec<Line<'static>> {
             say("datagram lost"),
         ]),
         Line::from(Span::styled(
-            " The owner runs ahead of the server: that distance is lag, not error. Only the same tick is compared.",
+            " The owner runs ahead: that distance is lag, not error. Only the same tick is compared.",
             muted,
         )),
         Line::default(),
     ];
     for binding in &BINDINGS {
         lines.push(Line::from(vec![
-            Span::styled(format!(" {:>8}  ", binding.key), p.chosen()),
+            Span::styled(format!(" {:>9}  ", binding.name()), p.chosen()),
             Span::styled(binding.help, text),
         ]));
     }
@@ -75,7 +77,7 @@ fn lines(stage: &Stage) -> Vec<Line<'static>> {
         ("x", "stop"),
         ("Esc", "leave; h hands back to the script"),
     ] {
-        lines.push(Line::from(vec![Span::styled(format!(" {key:>8}  "), p.chosen()), Span::styled(what, text)]));
+        lines.push(Line::from(vec![Span::styled(format!(" {key:>9}  "), p.chosen()), Span::styled(what, text)]));
     }
     lines
 }

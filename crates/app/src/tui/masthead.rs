@@ -33,7 +33,7 @@ fn first(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
         &[(&format!(" {badge} "), style), (&format!("  {}", stage.at), p.text(Tone::Bright))],
     );
     if narrow {
-        let names = format!("  {} on {}", stage.name(stage.entity), stage.name(stage.viewer));
+        let names = format!("  {} on {}'s screen", stage.name(stage.entity), stage.name(stage.viewer));
         write(buffer, (x, area.y), end, &[(&names, text)]);
         return;
     }
@@ -113,5 +113,7 @@ fn second(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
     let measured = format!(" (measured by {name}, 10 s)");
     let whole = link.chars().count() + measured.len() + view.chars().count() + 1;
     let at = (area.right().saturating_sub(whole as u16)).max(x);
-    write(buffer, (at, y), area.right(), &[(&link, text), (&measured, muted), (&view, muted)]);
+    // Where not all of it fits, the view delay goes: the knobs show it too.
+    let view = if usize::from(area.right() - at) < whole { "" } else { &view };
+    write(buffer, (at, y), area.right(), &[(&link, text), (&measured, muted), (view, muted)]);
 }

@@ -39,9 +39,9 @@ impl Pen<'_> {
 }
 
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    let knobs = KNOBS.len() as u16 + 2 + 2;
+    // Where there is little room the list of knobs scrolls, so that what is believed stays in view.
+    let knobs = area.height.saturating_sub(16).clamp(8, KNOBS.len() as u16 + 2 + 2);
     let upper = Rect { height: area.height.saturating_sub(knobs), ..area };
-    // Where there is little room, what can be turned goes first.
     if upper.height >= 6 {
         let inner = frame(
             stage,
@@ -171,7 +171,7 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     pen.figure(
         buffer,
         "inputs",
-        &format!("{:.1} % sent, {} made up, {} late", share(m.inputs.fresh), m.inputs.repeated, m.inputs.late),
+        &format!("fresh {:.1} %, made up {}, late {}", share(m.inputs.fresh), m.inputs.repeated, m.inputs.late),
     );
     let bars: String = f
         .margins

@@ -208,7 +208,7 @@ impl Stage {
     fn follow(&mut self) {
         let stale = self.facts.as_ref().is_none_or(|f| {
             let apart = f.at.0.abs_diff(self.at.0);
-            f.entity != self.entity || apart > 250_000_000 || apart > 0 && !(self.running && self.is_live())
+            f.entity != self.entity || apart > 100_000_000 || apart > 0 && !(self.running && self.is_live())
         });
         if stale {
             let moment = self.moment();
@@ -297,6 +297,7 @@ impl Stage {
             Action::Pause => {
                 if self.is_live() {
                     self.running = !self.running;
+                    self.refresh();
                 } else {
                     self.offer();
                 }

@@ -81,13 +81,13 @@ pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
     }
     if let Some((_, a, b)) = e.same_tick {
         let apart = a.distance(b);
-        let said = if apart < 1.0 { format!(" {:.1} cm apart", apart * 100.0) } else { format!(" {apart:.2} m apart") };
+        let said = if apart < 1.0 { format!(" {:.1} cm", apart * 100.0) } else { format!(" {apart:.2} m") };
         let tone = if apart > 0.02 { Tone::Correction } else { Tone::Muted };
         write(
             buffer,
             (inner.x, inner.bottom() - 1),
             inner.right(),
-            &[(&said, p.text(tone)), (" at the same tick", p.text(Tone::Muted))],
+            &[(&said, p.text(tone)), (" apart at one tick", p.text(Tone::Muted))],
         );
     }
 }
