@@ -106,3 +106,46 @@ impl Digest {
         self.0
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn equality_is_of_canonical_bits() {
+        let (mut a, mut b) = (State::default(), State::default());
+        a.set_real(3, 0.0);
+        b.set_real(3, -0.0);
+        assert_eq!(a, b);
+        a.set_real(4, f32::NAN);
+        b.set_real(4, -f32::NAN);
+        assert_eq!(a, b);
+        b.set_real(5, 1.0e-40);
+        assert_ne!(a, b);
+    }
+
+    #[test]
+    fn vectors_flags_and_counters_come_back() {
+        let mut state = State::default();
+        state.set_vec3(STATE_LANES - 3, vec3(1.0, -2.5, 3.25));
+        state.set_flag(0, true);
+        state.set_int(1, u32::MAX);
+        assert_eq!(state.vec3(STATE_LANES - 3), vec3(1.0, -2.5, 3.25));
+        assert!(state.flag(0) && !state.flag(2));
+        assert_eq!(state.int(1), u32::MAX);
+    }
+
+    #[test]
+    fn a_digest_depends_on_every_lane_used_and_on_order() {
+        let digest = |lanes: &[(usize, f32)], used: usize| {
+            let mut state = State::default();
+            lanes.iter().for_each(|&(lane, x)| state.set_real(lane, x));
+            let mut digest = Digest::default();
+            digest.lanes(&state, used);
+            digest.value()
+        };
+        assert_eq!(digest(&[(0, 1.0)], 4), digest(&[(0, 1.0)], 4));
+        assert_ne!(digest(&[(0, 1.0)], 4), digest(&[(1, 1.0)], 4));
+        assert_eq!(digest(&[(5, 1.0)], 4), digest(&[], 4), "beyond what is used");
+    }
+}

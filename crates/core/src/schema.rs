@@ -233,12 +233,13 @@ impl Schema {
             match f.kind {
                 InputKind::Stick { bits } => {
                     let (mut x, mut y) = (clamp(raw.real(f.lane), -1.0, 1.0), clamp(raw.real(f.lane + 1), -1.0, 1.0));
+                    let q = stick_quantiser(bits);
                     let length = libm::sqrtf(x * x + y * y);
-                    // What rounding alone can add is left, so that rounding twice is rounding once.
-                    if length > 1.0 + 0.75 * stick_quantiser(bits).step() {
+                    // What rounding put just beyond the disc stays there, so that rounding twice is rounding once.
+                    let rounded = q.round(x) == x && q.round(y) == y && length <= 1.0 + 0.75 * q.step();
+                    if length > 1.0 && !rounded {
                         (x, y) = (x / length, y / length);
                     }
-                    let q = stick_quantiser(bits);
                     out.set_real(f.lane, q.round(x));
                     out.set_real(f.lane + 1, q.round(y));
                 }
@@ -365,5 +366,55 @@ mod tests {
         input.set_real(0, 1.0);
         input.set_real(1, 1.0);
         assert!(!walker.schema().input_in_range(&input));
+    }
+
+    fn states(change: impl Fn(&mut State)) -> (State, State) {
+        let a = Walker::new().spawn(crate::vec3(1.0, 2.0, 0.0), 3.1);
+        let mut b = a;
+        change(&mut b);
+        (a, b)
+    }
+
+    #[test]
+    fn agreement_is_asked_field_by_field_in_its_own_unit() {
+        let walker = Walker::new();
+        let agree = |change: &dyn Fn(&mut State)| {
+            let (a, b) = states(change);
+            walker.schema().agrees(&a, &b)
+        };
+        assert!(agree(&|s| s.set_real(0, 1.019)), "2 cm of position");
+        assert!(!agree(&|s| s.set_real(0, 1.021)));
+        assert!(!agree(&|s| s.set_vec3(0, crate::vec3(1.015, 2.015, 0.0))), "as a distance, not by axis");
+        assert!(agree(&|s| s.set_real(3, 0.09)) && !agree(&|s| s.set_real(3, 0.11)), "10 cm/s of velocity");
+        assert!(agree(&|s| s.set_real(6, -3.13)), "bearings around the back");
+        assert!(!agree(&|s| s.set_flag(7, false)), "flags exactly");
+    }
+
+    #[test]
+    fn presses_are_differences_of_counters_that_wrap() {
+        let walker = Walker::new();
+        let counter = |n: u32| {
+            let mut input = Input::default();
+            input.set_int(3, n % 16);
+            input.set_flag(2, true);
+            input
+        };
+        let presses = |now, before| walker.schema().presses_since(&counter(now), &counter(before));
+        assert_eq!(presses(17, 15).int(3), 2);
+        assert_eq!(presses(7, 7).int(3), 0);
+        assert!(presses(7, 7).flag(2), "held keys are as they are");
+        let made_up = walker.schema().held_on(&presses(9, 7));
+        assert_eq!((made_up.int(3), made_up.flag(2)), (0, true));
+    }
+
+    #[test]
+    fn others_see_a_state_rounded_to_the_wire_and_no_worse() {
+        let walker = Walker::new();
+        let exact = walker.spawn(crate::vec3(12.3456, -7.8912, 0.3333), 1.2345);
+        let seen = walker.schema().round_state(&exact);
+        assert!(seen.vec3(0).distance(exact.vec3(0)) < 0.004 && seen != exact);
+        assert_eq!(walker.schema().round_state(&seen), seen);
+        assert_eq!(walker.schema().input_bits(), 29);
+        assert_eq!((walker.schema().velocity_lane(), walker.schema().bearing_lane()), (Some(3), Some(6)));
     }
 }

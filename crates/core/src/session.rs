@@ -108,3 +108,82 @@ impl Timeline {
         &self.changes[self.changes.len() - 1].1
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::schema::Schema;
+    use crate::walker::Walker;
+
+    fn kinds() -> Kinds {
+        Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema")
+    }
+
+    /// Ingredients told apart by the size of their world.
+    fn sized(half: f32) -> Ingredients {
+        Ingredients::new(Arc::new(Ground::flat(half)), &kinds())
+    }
+
+    fn size_at(timeline: &Timeline, tick: u64) -> f32 {
+        timeline.at(Tick(tick)).ground.bounds().max.0
+    }
+
+    #[test]
+    fn a_replay_of_a_tick_finds_what_held_at_that_tick() {
+        let mut timeline = Timeline::new(sized(1.0));
+        timeline.change(Tick(10), sized(2.0));
+        timeline.change(Tick(20), sized(3.0));
+        let found: Vec<f32> = [0, 9, 10, 19, 20, 900].map(|tick| size_at(&timeline, tick)).to_vec();
+        assert_eq!(found, [1.0, 1.0, 2.0, 2.0, 3.0, 3.0]);
+    }
+
+    #[test]
+    fn a_change_replaces_what_was_to_change_later() {
+        let mut timeline = Timeline::new(sized(1.0));
+        timeline.change(Tick(20), sized(3.0));
+        timeline.change(Tick(15), sized(2.0));
+        assert_eq!((size_at(&timeline, 14), size_at(&timeline, 30)), (1.0, 2.0));
+        timeline.change(Tick(0), sized(9.0));
+        assert_eq!((size_at(&timeline, 0), size_at(&timeline, 30)), (9.0, 9.0));
+    }
+
+    #[test]
+    fn many_changes_keep_the_recent_past_right() {
+        let mut timeline = Timeline::new(sized(1.0));
+        for i in 1..1000u16 {
+            timeline.change(Tick(u64::from(i) * 2), sized(f32::from(i)));
+        }
+        for i in 960..1000u16 {
+            assert_eq!(size_at(&timeline, u64::from(i) * 2 + 1), f32::from(i));
+        }
+        assert_eq!(timeline.latest().ground.bounds().max.0, 999.0);
+    }
+
+    #[test]
+    fn a_rule_whose_schema_is_unsound_is_refused_by_name() {
+        #[derive(Debug)]
+        struct Nowhere(Schema);
+        impl Motion for Nowhere {
+            fn name(&self) -> &'static str {
+                "nowhere"
+            }
+            fn schema(&self) -> &Schema {
+                &self.0
+            }
+            fn body(&self) -> crate::Body {
+                Walker::new().body()
+            }
+            fn limits(&self, tunables: &[f32]) -> crate::Limits {
+                Walker::new().limits(tunables)
+            }
+            fn spawn(&self, _: crate::Vec3, _: f32) -> crate::State {
+                crate::State::default()
+            }
+            fn step(&self, _: &Scene<'_>, state: &crate::State, _: &crate::Input) -> crate::Step {
+                crate::Step { state: *state, ..crate::Step::default() }
+            }
+        }
+        let refused = Kinds::new(vec![Arc::new(Nowhere(Schema::default()))]);
+        assert_eq!(refused.map(|_| ()), Err(("nowhere", SchemaError::NoPosition)));
+    }
+}

@@ -140,6 +140,7 @@ impl Motion for Walker {
         let pos = state.vec3(state_lane::POS);
         let grounded = state.flag(state_lane::GROUNDED);
         let facing = input.real(input_lane::FACING);
+        let facing = if facing.is_finite() { facing } else { 0.0 };
         let surface = scene.ground.surface(pos);
         let mut start = state.vec3(state_lane::VEL);
 

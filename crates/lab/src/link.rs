@@ -177,4 +177,49 @@ mod tests {
         let with_more = Conditions { latency_ms: 200.0, jitter_ms: 9.0, duplication: 0.3, reordering: 0.2, ..base };
         assert_eq!(lost(base), lost(with_more));
     }
+
+    #[test]
+    fn the_total_delay_is_clamped_at_zero_not_the_jitter() {
+        let set = Conditions { latency_ms: 2.0, jitter_ms: 20.0, ..Conditions::PERFECT };
+        let arrived: Vec<f64> = delays(set, 4000).into_iter().flatten().collect();
+        assert!(arrived.iter().all(|d| *d >= 0.0));
+        let none = arrived.iter().filter(|d| **d == 0.0).count();
+        assert!((1000..2200).contains(&none), "nearly half of them: {none}");
+    }
+
+    #[test]
+    fn bunches_arrive_together_at_their_gates() {
+        let set = Conditions { latency_ms: 10.0, bunch_ms: 50.0, ..Conditions::PERFECT };
+        let all = delays(set, 300);
+        for (i, delay) in all.iter().enumerate() {
+            let at = i as f64 * 16.0 + delay.unwrap_or(0.3);
+            assert!((at / 50.0).fract().abs() < 1e-6, "{at}");
+        }
+    }
+
+    #[test]
+    fn neighbours_are_alike_and_strangers_are_not() {
+        let set = Conditions { latency_ms: 200.0, jitter_ms: 10.0, correlation_ms: 160.0, ..Conditions::PERFECT };
+        let all: Vec<f64> = delays(set, 20_000).into_iter().flatten().map(|d| d - 200.0).collect();
+        let correlation = |lag: usize| {
+            let pairs = all.iter().zip(&all[lag..]);
+            pairs.map(|(a, b)| a * b).sum::<f64>() / all.iter().map(|a| a * a).sum::<f64>()
+        };
+        assert!(correlation(1) > 0.95, "{}", correlation(1));
+        assert!(correlation(25).abs() < 0.1, "{}", correlation(25));
+    }
+
+    #[test]
+    fn duplicates_come_after_their_first_and_as_often_as_asked() {
+        let mut pipe = Pipe::new(9, Conditions { latency_ms: 5.0, duplication: 0.2, ..Conditions::PERFECT });
+        let mut doubled = 0;
+        for i in 0..5000 {
+            let fate = pipe.send(3, LabTime::from_millis(i as f64), Ticket { kind: MessageKind::Claim, index: i });
+            if let Some(again) = fate.again {
+                doubled += 1;
+                assert!(fate.arrives.is_some_and(|first| first < again));
+            }
+        }
+        assert!((900..1100).contains(&doubled), "{doubled}");
+    }
 }

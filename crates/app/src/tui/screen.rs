@@ -18,7 +18,7 @@ use super::{field, help, keyline, masthead, panel, rail};
 /// The smallest terminal there is room in.
 const LEAST: (u16, u16) = (80, 24);
 /// Width of the side panel.
-const PANEL: u16 = 46;
+const PANEL: u16 = 47;
 /// From this width on the panel has a place of its own.
 const WIDE: u16 = 110;
 

@@ -74,7 +74,7 @@ fn every_designed_size_shows_when_whose_and_what() {
 
 #[test]
 fn nothing_is_cut_at_the_right_edge_of_the_panel() {
-    for (entity, seconds) in [(0, 5.0), (2, 33.0), (4, 17.0)] {
+    for (entity, seconds) in [(0, 5.0), (2, 33.0), (3, 20.0), (4, 17.0)] {
         let mut stage = after(seconds);
         for _ in 0..entity {
             press(&mut stage, KeyCode::Tab);
@@ -145,7 +145,8 @@ fn ticks_are_stepped_back_and_on_in_the_selected_machines_count() {
     let tick = |stage: &Stage| stage.moment().tick(velocitas_lab::record::Machine::Member(0)).unwrap_or(0);
     let newest = tick(&stage);
     type_keys(&mut stage, ",,,");
-    assert_eq!(tick(&stage), newest - 3);
+    // A frame may hold two ticks: they were made at the same moment and are stepped over together.
+    assert!((3..=6).contains(&(newest - tick(&stage))), "{} from {newest}", tick(&stage));
     assert!(!stage.is_live());
     assert!(text(&stage, 160, 47).contains("BACK \u{2212}0.0"));
     type_keys(&mut stage, "...");
@@ -297,4 +298,99 @@ fn no_key_at_any_moment_panics() {
             drawn(&stage, width, height);
         }
     }
+}
+
+#[test]
+fn an_export_is_written_whole_and_named_after_what_is_seen() {
+    // The interface writes where it was started; a test does so in a folder of its own, by hand.
+    let stage = after(4.0);
+    let (from, to) = stage.rail.span();
+    assert_eq!(from, LabTime::ZERO);
+    let svg = velocitas_report::chart(stage.run().record(), velocitas_report::Of::Error, 0, from, to.min(stage.at));
+    assert!(svg.is_ok_and(|svg| svg.contains("plover, prediction error")));
+}
+
+#[test]
+fn the_rails_page_stands_until_the_playhead_reaches_its_end() {
+    let mut stage = after(3.0);
+    let before = stage.rail.span();
+    stage.advance_to(LabTime::from_secs(5.5));
+    assert_eq!(stage.rail.span(), before);
+    stage.advance_to(LabTime::from_secs(6.5));
+    let turned = stage.rail.span();
+    assert!(turned.0 > before.0 && turned.1 > LabTime::from_secs(8.0), "{turned:?}");
+    // Looking far back turns it back, wherever that is.
+    press(&mut stage, KeyCode::Home);
+    assert!(stage.rail.span().0 <= stage.at);
+    // Coarser slices show more.
+    let long = |stage: &Stage| stage.rail.span().1.minus(stage.rail.span().0);
+    let fine = long(&stage);
+    type_keys(&mut stage, "{");
+    assert_eq!(long(&stage).0, fine.0 * 2);
+}
+
+#[test]
+fn the_loupe_and_the_zoom_change_what_a_cell_means_and_say_so() {
+    let mut stage = after(4.0);
+    assert!(text(&stage, 160, 47).contains("1 dot 2 cm"));
+    type_keys(&mut stage, "l");
+    assert!(text(&stage, 160, 47).contains("1 dot 5 cm"));
+    type_keys(&mut stage, "l");
+    assert!(!text(&stage, 160, 47).contains("loupe"));
+    assert!(text(&stage, 160, 47).contains("1 cell 0.5 m"));
+    type_keys(&mut stage, "]");
+    assert!(text(&stage, 160, 47).contains("1 cell 0.25 m"));
+    type_keys(&mut stage, "[[[");
+    assert!(text(&stage, 160, 47).contains("1 cell 2 m"));
+}
+
+#[test]
+fn live_paused_and_back_never_look_alike() {
+    let mut stage = after(4.0);
+    let badges: Vec<(String, ratatui::style::Style)> = (0..3)
+        .map(|i| {
+            if i == 1 {
+                type_keys(&mut stage, " ");
+            } else if i == 2 {
+                type_keys(&mut stage, "<");
+            }
+            let buffer = drawn(&stage, 160, 47);
+            let row = lines(&buffer)[0].clone();
+            let at = ["LIVE", "PAUSED", "BACK"].iter().find_map(|w| row.find(w)).expect("a badge");
+            let column = row[..at].chars().count() as u16;
+            (row[at..at + 4].to_owned(), buffer[(column, 0)].style())
+        })
+        .collect();
+    for i in 0..3 {
+        for j in i + 1..3 {
+            assert_ne!(badges[i].0, badges[j].0);
+            assert_ne!(badges[i].1, badges[j].1, "{} and {}", badges[i].0, badges[j].0);
+        }
+    }
+}
+
+#[test]
+fn a_verdict_is_shown_with_its_evidence() {
+    // Magpie's first jump is at eleven seconds.
+    let mut stage = after(11.3);
+    for _ in 0..4 {
+        press(&mut stage, KeyCode::Tab);
+    }
+    let shown = text(&stage, 160, 47);
+    assert!(shown.contains("! reach at tick") && shown.contains("limit 0.122 (slack 4 %)"), "{shown}");
+    assert!(shown.contains("the guard pulled back"), "{shown}");
+}
+
+#[test]
+fn knobs_that_do_not_fit_are_scrolled_to() {
+    let mut stage = after(2.0);
+    let shown = text(&stage, 120, 36);
+    assert!(shown.contains("latency, one way") && !shown.contains("interpolation  "));
+    press(&mut stage, KeyCode::Up);
+    let shown = text(&stage, 120, 36);
+    assert!(shown.contains("interpolation") && !shown.contains("latency, one way"));
+    // On the smallest screen the panel is a key away.
+    assert!(!text(&stage, 80, 24).contains("knobs of plover"));
+    type_keys(&mut stage, "k");
+    assert!(text(&stage, 80, 24).contains("knobs of plover"));
 }

@@ -70,3 +70,52 @@ impl History {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn entry(mark: u32) -> Entry {
+        let mut sampled = Input::default();
+        sampled.set_int(0, mark);
+        Entry { sampled, input: Some(sampled), state: None }
+    }
+
+    fn filled(ticks: std::ops::Range<u64>) -> History {
+        let mut history = History::default();
+        ticks.for_each(|t| history.push(Tick(t), entry(t as u32)));
+        history
+    }
+
+    #[test]
+    fn ticks_are_found_by_number_and_others_are_not_there() {
+        let history = filled(100..110);
+        assert_eq!(history.get(Tick(104)).map(|e| e.sampled.int(0)), Some(104));
+        assert!(history.get(Tick(99)).is_none() && history.get(Tick(110)).is_none());
+        assert_eq!(history.newest().map(|(t, _)| t), Some(Tick(109)));
+    }
+
+    #[test]
+    fn a_gap_starts_a_new_history() {
+        let mut history = filled(100..110);
+        history.push(Tick(500), entry(1));
+        assert!(history.get(Tick(109)).is_none());
+        assert_eq!(history.newest().map(|(t, _)| t), Some(Tick(500)));
+    }
+
+    #[test]
+    fn it_never_grows_beyond_its_bound() {
+        let history = filled(0..5000);
+        assert!(history.get(Tick(5000 - MOST as u64 - 1)).is_none());
+        assert!(history.get(Tick(5000 - MOST as u64)).is_some());
+    }
+
+    #[test]
+    fn forgetting_keeps_what_messages_repeat() {
+        let mut history = filled(100..140);
+        history.forget_before(Tick(130), 16);
+        assert!(history.get(Tick(123)).is_none() && history.get(Tick(124)).is_some());
+        history.forget_before(Tick(139), 4);
+        assert!(history.get(Tick(136)).is_some() && history.get(Tick(135)).is_none());
+    }
+}

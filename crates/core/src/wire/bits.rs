@@ -86,14 +86,14 @@ impl<'a> BitReader<'a> {
         if bits > self.left() {
             return Err(WireError::Short { wanted: bits, left: self.left() });
         }
-        let (mut value, mut got) = (0u64, 0);
-        while got < bits {
-            let byte = u64::from(self.bytes[(self.at / 8) as usize]) >> (self.at % 8);
-            let here = (8 - self.at % 8).min(bits - got);
-            value |= (byte & ((1 << here) - 1)) << got;
-            got += here;
-            self.at += here;
-        }
+        // Eight bytes from the first one hold any 32 bits; near the end what is missing is zero and not asked for.
+        let rest = &self.bytes[(self.at / 8) as usize..];
+        let window = match rest.first_chunk::<8>() {
+            Some(eight) => u64::from_le_bytes(*eight),
+            None => rest.iter().rev().fold(0, |window, &byte| window << 8 | u64::from(byte)),
+        };
+        let value = window >> (self.at % 8) & ((1u64 << bits) - 1);
+        self.at += bits;
         Ok(value as u32)
     }
 

@@ -1,0 +1,118 @@
+//! What the documents promise is tried as it stands there.
+
+use std::fs;
+use std::path::PathBuf;
+
+use velocitas::lab::{Course, DEMO, KNOBS, LabTime, Run};
+
+fn document(name: &str) -> String {
+    let path = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../..").join(name);
+    fs::read_to_string(&path).unwrap_or_else(|e| panic!("{}: {e}", path.display()))
+}
+
+/// The first block of TOML in a document.
+fn course_in(document: &str) -> String {
+    let begin = document.find("```toml\n").expect("an example") + 8;
+    let length = document[begin..].find("```").expect("its end");
+    document[begin..begin + length].to_owned()
+}
+
+#[test]
+fn the_readmes_course_runs_and_shows_what_it_says() {
+    let course = Course::parse("README.md", &course_in(&document("README.md")), &[]).unwrap_or_else(|e| panic!("{e}"));
+    let mut run = Run::new(course).expect("it fits");
+    run.advance(LabTime::from_secs(12.0));
+    let corrected = velocitas::lab::metrics::measure(run.record(), 0, LabTime::ZERO, run.now()).corrections;
+    assert!(corrected.count > 3 && corrected.unexplained == 0, "{corrected:?}");
+}
+
+#[test]
+fn the_course_page_shows_every_key_as_it_is_read() {
+    let page = document("docs/course.md");
+    let example = course_in(&page);
+    // The page describes one cast of several; a server, a rogue and a second machine complete it.
+    let rest = "[[cast]]\nname = \"dunlin\"\nrole = \"bot\"\nspawn = [-30, -5]\n";
+    let tricks = example.find("trick = [").expect("tricks");
+    let settings_end = example.find("route = [").expect("a route");
+    assert!(settings_end < tricks);
+    // Tricks belong to a rogue who claims: the example's helm goes without them.
+    let end = tricks + example[tricks..].find("]\n").expect("their end") + 2;
+    let trick_text = &example[tricks..end];
+    let helm = example.replace(trick_text, "");
+    let rogue = format!(
+        "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\narrangement = \"claims\"\nspawn = [-30, 5]\n{trick_text}\n"
+    );
+    let text = format!("{helm}\n{rest}\n{rogue}");
+    let course = Course::parse("docs/course.md", &text, &[]).unwrap_or_else(|e| panic!("{e}"));
+    assert_eq!((course.cast.len(), course.events.len(), course.cast[2].tricks.len()), (3, 2, 3));
+}
+
+#[test]
+fn every_key_of_the_demo_is_on_the_course_page() {
+    let page = document("docs/course.md");
+    for line in DEMO.lines().filter(|l| !l.starts_with('#')) {
+        for key in line.split(['{', ',', '[']).filter_map(|part| part.split_once('=')).map(|(key, _)| key.trim()) {
+            assert!(page.contains(key), "`{key}` is not explained");
+        }
+    }
+}
+
+#[test]
+fn every_row_of_a_record_is_on_the_record_page() {
+    let page = document("docs/record.md");
+    let mut run = Run::new(Course::demo()).expect("it fits");
+    run.advance(LabTime::from_secs(20.0));
+    let mut out = Vec::new();
+    velocitas::lab::export::write(run.record(), run.digest(), &mut out).expect("a vector never fails");
+    let text = String::from_utf8(out).expect("UTF-8");
+    for line in text.lines() {
+        let row: serde_json::Value = serde_json::from_str(line).expect("JSON");
+        let kind = row["kind"].as_str().expect("every row has its kind").to_owned();
+        assert!(page.contains(&format!("`{kind}`")), "`{kind}` is not explained");
+    }
+}
+
+#[test]
+fn every_key_of_the_report_is_on_the_report_page() {
+    let page = document("docs/report.md");
+    let mut run = Run::new(Course::demo()).expect("it fits");
+    run.advance(LabTime::from_secs(3.0));
+    let summary = velocitas_report::summarise(&run, std::time::Duration::from_millis(10)).json();
+    let report: serde_json::Value = serde_json::from_str(&summary).expect("JSON");
+    let clients = report["clients"][4].as_object().expect("a rogue has every key");
+    for key in report.as_object().expect("an object").keys().chain(clients.keys()) {
+        assert!(page.contains(key.as_str()), "`{key}` is not explained");
+    }
+}
+
+#[test]
+fn pictures_linked_from_the_readme_are_there() {
+    let readme = document("README.md");
+    let folder = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let mut linked = 0;
+    for part in readme.split("](").skip(1) {
+        let target = part.split(')').next().unwrap_or("");
+        assert!(folder.join(target).exists(), "{target}");
+        linked += 1;
+    }
+    assert!(linked > 5);
+}
+
+#[test]
+fn every_knob_can_be_set_in_a_course() {
+    let page = document("docs/course.md");
+    for (knob, key) in KNOBS.iter().zip([
+        "latency",
+        "jitter",
+        "loss",
+        "ticks_per_message",
+        "snapshot_every",
+        "view_delay",
+        "ease",
+        "prediction",
+        "reconciliation",
+        "interpolation",
+    ]) {
+        assert!(page.contains(&format!("{key} = ")), "{}", knob.name);
+    }
+}
