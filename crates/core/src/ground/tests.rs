@@ -50,7 +50,7 @@ proptest! {
         let ground = world(vec![s]);
         let prism = cast::Prism::new(&s);
         prop_assume!(from.distance(to) > 0.5 && prism.depth(from, &BODY) < -0.02);
-        let ours = ground.sweep(&BODY, from, to).map(|h| h.fraction);
+        let ours = ground.sweep(&BODY, from, to);
         let thinner = Body { radius: BODY.radius - 0.01, height: BODY.height - 0.02, ..BODY };
         let wider = Body { radius: BODY.radius + 0.01, height: BODY.height + 0.02, ..BODY };
         let lift = vec3(0.0, 0.0, 0.01);
@@ -59,8 +59,9 @@ proptest! {
         prop_assume!(!grazes);
         match (ours, oracle(&s, from, to)) {
             (Some(a), Some(b)) => {
-                let apart = (a - b).abs() * from.distance(to);
-                prop_assert!(apart < 0.02, "ours {a}, oracle {b}: {apart} m apart");
+                // Along the normal: on a shallow way the oracle's tolerance stretches.
+                let apart = ((a.fraction - b) * (to - from).dot(a.normal)).abs();
+                prop_assert!(apart < 0.01, "ours {a:?}, oracle {b}: {apart} m apart");
             }
             (a, b) => prop_assert_eq!(a.is_some(), b.is_some(), "ours {:?}, oracle {:?}", a, b),
         }
