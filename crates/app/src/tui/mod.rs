@@ -67,6 +67,7 @@ pub fn run(mut course: Course, options: Options) -> Result<(), OpenError> {
 
 fn frames(stage: &mut Stage, tty: &mut Tty, signals: &Signals) -> std::io::Result<()> {
     let mut terminal = ratatui::Terminal::new(CrosstermBackend::new(stdout()))?;
+    stage.resized(terminal.size()?);
     terminal.draw(|frame| draw(stage, frame.area(), frame.buffer_mut()))?;
     tracing::info!("first frame");
     // Asking the terminal takes a round trip to it: not before there is something to see.
@@ -76,6 +77,7 @@ fn frames(stage: &mut Stage, tty: &mut Tty, signals: &Signals) -> std::io::Resul
         let frame_began = Instant::now();
         let passed = frame_began.duration_since(before);
         before = frame_began;
+        stage.resized(terminal.size()?);
         advance(stage, passed);
         terminal.draw(|frame| draw(stage, frame.area(), frame.buffer_mut()))?;
         let mut wait = FRAME.saturating_sub(frame_began.elapsed());

@@ -32,7 +32,7 @@ const SLICES: [u64; 7] = [10, 20, 40, 80, 160, 320, 640];
 pub(super) struct RailView {
     zoom: usize,
     from: LabTime,
-    /// Columns at the last known width; only the page's turning depends on it.
+    /// Columns of a page.
     columns: u64,
 }
 
@@ -68,6 +68,11 @@ impl RailView {
         }
     }
 
+    /// Lays the page out for a terminal of this width.
+    pub(super) fn fit(&mut self, width: u16) {
+        self.columns = u64::from(width.saturating_sub(NAMES).max(40));
+    }
+
     pub(super) fn zoom(&mut self, finer: bool) {
         self.zoom = if finer { self.zoom.saturating_sub(1) } else { (self.zoom + 1).min(SLICES.len() - 1) };
     }
@@ -88,7 +93,7 @@ impl RailView {
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let columns = RailView::fitting(area);
     let view = stage.rail;
-    // The page is laid out for the usual width; a narrower rail shows the part around the playhead.
+    // Should the page be wider than the rail, the part around the playhead is shown.
     let slice = view.slice();
     let ahead = stage.at.minus(view.from).0 / slice.0;
     let skipped = (ahead + 2).saturating_sub(columns as u64);

@@ -65,7 +65,7 @@ pub fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
         buffer.set_stringn(area.x, area.y, needs, usize::from(area.width), stage.palette.text(Tone::Text));
         return;
     };
-    masthead::draw(stage, layout.masthead, buffer, layout.panel.is_none());
+    masthead::draw(stage, layout.masthead, buffer, area.width < WIDE);
     field::draw(stage, layout.screen, buffer);
     if let Some(panel) = layout.panel {
         for y in panel.top()..panel.bottom() {

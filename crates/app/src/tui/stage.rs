@@ -228,6 +228,11 @@ impl Stage {
         self.follow();
     }
 
+    /// The terminal has this size now.
+    pub(super) fn resized(&mut self, size: Size) {
+        self.rail.fit(size.width);
+    }
+
     // --- input ---
 
     /// Takes a key.

@@ -94,10 +94,9 @@ pub fn first_predictions_are_exact(record: &Record, member: usize) -> usize {
     for row in record.happenings.iter() {
         let tick = row.tick.unwrap_or(0);
         match row.what {
-            Happening::Dropped(count) if row.machine != Machine::Server && row.machine != Machine::Member(member) => {
-                let _ = count;
+            Happening::Dropped(count) if [Machine::Server, Machine::Member(member)].contains(&row.machine) => {
+                (tick..=tick + count as u32).for_each(&mut note);
             }
-            Happening::Dropped(count) => (tick..=tick + count as u32).for_each(&mut note),
             Happening::Pushed => note(tick),
             _ => {}
         }

@@ -27,7 +27,7 @@ pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
     let Some(own) = e.predicted.or(e.authority) else { return };
     // Out of the way of what it shows: on the other side of the screen.
     let view = stage.camera.view(screen, stage.run.course().world.bounds);
-    let left = view.cell(own.pos).is_some_and(|(x, y)| x + width + 12 > screen.right() && y < screen.y + height + 3);
+    let left = view.cell(own.pos).is_some_and(|(x, _)| x > screen.x + screen.width / 2);
     let x = if left { screen.x } else { screen.right() - width };
     let area = Rect::new(x, screen.y, width, height);
     for y in area.top()..area.bottom() {
