@@ -340,3 +340,51 @@ fn the_server_remembers_the_last_second() {
     assert!(then.zip(now).is_some_and(|(a, b)| (b - a - 2.1).abs() < 0.05), "{then:?} {now:?}");
     assert!(pair.server.state_at(0, newest.offset(-90)).is_none());
 }
+
+#[test]
+fn a_server_that_stalls_skips_numbers_and_keeps_to_the_clock() {
+    let mut pair = Pair::playing();
+    pair.run(1000);
+    let before = pair.server.newest_tick();
+    // For two seconds nobody looks after the server; its socket fills.
+    pair.stall_server(2000);
+    pair.run(20);
+    assert_eq!(pair.server.newest_tick().since(before), 121, "numbers are tied to the clock");
+    assert!(pair.told.verdicts.is_empty(), "what waited in the socket is nobody's crime");
+    pair.run(3000);
+    let recent = pair.told.used.iter().rev().take(60);
+    assert!(recent.clone().all(|(_, p)| *p == Provenance::Fresh), "and everybody is in time again");
+    assert_eq!(pair.client.own_state(), pair.server.state(0).copied());
+}
+
+#[test]
+fn every_datagram_twice_is_every_datagram_once() {
+    let (mut once, mut twice) = (Pair::playing(), Pair::playing());
+    twice.doubled = true;
+    for pair in [&mut once, &mut twice] {
+        pair.walk();
+        for _ in 0..5 {
+            pair.hop();
+            pair.run(700);
+        }
+    }
+    assert_eq!(once.hops(), 5);
+    assert_eq!(once.server.state(0), twice.server.state(0));
+    assert!(twice.told.verdicts.is_empty() && twice.told.corrections.is_empty());
+}
+
+#[test]
+fn a_connection_of_another_epoch_is_not_heard() {
+    let mut pair = Pair::playing();
+    let before = pair.server.state(0).copied();
+    let mut stranger = Pair::of(Arc::new(Walker::new()), Arrangement::ServerAuthority, ClientSettings::DEFAULT);
+    stranger.run(1500);
+    stranger.walk();
+    let heard = pair.told.used.len();
+    for mut bytes in stranger.eavesdrop(300) {
+        bytes[1] = bytes[1].wrapping_add(1);
+        let done = pair.server.handle_datagram(HostNanos(pair.now), PeerId(0), &bytes, &mut pair.told);
+        assert_eq!(done, Ok(()), "well formed, and not for this connection");
+    }
+    assert_eq!((pair.server.state(0).copied(), pair.told.used.len()), (before, heard));
+}

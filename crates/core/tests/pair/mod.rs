@@ -61,6 +61,10 @@ pub struct Pair {
     pub lose: fn(bool, u64) -> bool,
     pub keys: Input,
     pub rule: Arc<dyn Motion>,
+    /// Whether the link delivers everything twice.
+    pub doubled: bool,
+    server_stalls: bool,
+    waiting: Vec<Vec<u8>>,
     flights: BinaryHeap<Flight>,
     sent: u64,
 }
@@ -95,6 +99,9 @@ impl Pair {
             lose: |_, _| false,
             keys: Input::default(),
             rule,
+            doubled: false,
+            server_stalls: false,
+            waiting: Vec::new(),
             flights: BinaryHeap::new(),
             sent: 0,
         }
@@ -115,6 +122,10 @@ impl Pair {
     fn fly(&mut self, up: bool, bytes: Vec<u8>) {
         self.sent += 1;
         if !(self.lose)(up, self.sent) {
+            if self.doubled {
+                let later = self.now + self.latency + 9 * MS;
+                self.flights.push(std::cmp::Reverse((later, self.sent, up, bytes.clone())));
+            }
             self.flights.push(std::cmp::Reverse((self.now + self.latency, self.sent, up, bytes)));
         }
     }
@@ -128,6 +139,10 @@ impl Pair {
         self.now += LOOK;
         while self.flights.peek().is_some_and(|f| f.0.0 <= self.now) {
             let Some(std::cmp::Reverse((_, _, up, bytes))) = self.flights.pop() else { break };
+            if up && self.server_stalls {
+                self.waiting.push(bytes);
+                continue;
+            }
             let done = if up {
                 self.server.handle_datagram(HostNanos(self.now), PeerId(0), &bytes, &mut self.told)
             } else {
@@ -135,7 +150,13 @@ impl Pair {
             };
             done.expect("our own datagrams are never refused");
         }
-        self.server.handle_time(HostNanos(self.now), &mut self.told);
+        if !self.server_stalls {
+            for bytes in std::mem::take(&mut self.waiting) {
+                let done = self.server.handle_datagram(HostNanos(self.now), PeerId(0), &bytes, &mut self.told);
+                done.expect("our own datagrams are never refused");
+            }
+            self.server.handle_time(HostNanos(self.now), &mut self.told);
+        }
         self.client.handle_controls(&self.keys);
         // A press is pressed once.
         self.keys.set_int(input_lane::HOP, 0);
@@ -155,6 +176,20 @@ impl Pair {
         while self.now < end {
             self.step();
         }
+    }
+
+    /// The same while nobody looks after the server.
+    pub fn stall_server(&mut self, millis: i64) {
+        self.server_stalls = true;
+        self.run(millis);
+        self.server_stalls = false;
+    }
+
+    /// What the client sends in so many milliseconds; none of it arrives.
+    pub fn eavesdrop(&mut self, millis: i64) -> Vec<Vec<u8>> {
+        self.server_stalls = true;
+        self.run(millis);
+        std::mem::take(&mut self.waiting)
     }
 
     pub fn walk(&mut self) {
