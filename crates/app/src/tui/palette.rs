@@ -265,3 +265,35 @@ impl Palette {
         if self.ascii { PLAIN[n.min(8)] } else { BLOCKS[n.min(8)] }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_kind_of_echo_has_a_shape_and_a_colour_of_its_own() {
+        for ascii in [false, true] {
+            let p = Palette::new(Colours::True, ascii);
+            let shapes = [p.authority(), p.predicted(), p.drawn(), p.correction(), p.late(), p.made_up(), '!'];
+            for (i, a) in shapes.iter().enumerate() {
+                assert!(!shapes[i + 1..].contains(a), "{a}");
+            }
+        }
+        let p = Palette::new(Colours::True, false);
+        let tones = [Tone::Authority, Tone::Predicted, Tone::Drawn, Tone::Correction];
+        let colours: Vec<_> = tones.iter().map(|t| p.text(*t).fg).collect();
+        for (i, a) in colours.iter().enumerate() {
+            assert!(!colours[i + 1..].contains(a), "{a:?}");
+        }
+    }
+
+    #[test]
+    fn without_colour_nothing_asks_for_one() {
+        let p = Palette::new(Colours::None, false);
+        for tone in [Tone::Text, Tone::Authority, Tone::Correction, Tone::Bright] {
+            assert_eq!(p.text(tone).fg, Some(Color::Reset));
+        }
+        assert_eq!(p.ground(Ground::Water), Color::Reset);
+        assert_ne!(p.ground_glyph(Ground::Water), p.ground_glyph(Ground::Wall));
+    }
+}
