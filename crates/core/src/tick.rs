@@ -144,11 +144,6 @@ impl Rate {
         let product = (elapsed as u128 + 1) * self.0 as u128;
         (product.div_ceil(1_000_000_000) - 1) as u64
     }
-
-    /// Ticks in so many seconds, rounded up.
-    pub fn ticks_for_millis(self, millis: u64) -> u64 {
-        (millis * u64::from(self.0)).div_ceil(1000)
-    }
 }
 
 #[cfg(test)]

@@ -9,8 +9,8 @@ use std::collections::BinaryHeap;
 use std::sync::Arc;
 
 use velocitas_core::{
-    Arrangement, BitReader, Client, ClientConfig, Digest, Event, Header, HostNanos, Ingredients, Mask, MessageKind,
-    PeerConfig, PeerId, Server, ServerConfig, Sink, Tick, WireTick,
+    BitReader, Client, ClientConfig, Digest, Event, Header, HostNanos, Ingredients, Mask, MessageKind, PeerConfig,
+    PeerId, Server, ServerConfig, Sink, Tick, WireTick,
 };
 
 use crate::command::Command;
@@ -470,16 +470,6 @@ impl Lab {
         seat.down.change(seat.knobs.down);
         seat.client.set_settings(seat.knobs.settings);
         self.server.set_snapshot_every(PeerId(member as u16), seat.knobs.snapshot_every);
-    }
-
-    /// Whether a member is honest: it uses what it was given.
-    pub fn is_honest(&self, member: usize) -> bool {
-        self.course.cast[member].role != Role::Rogue
-    }
-
-    /// Who decides where a member is.
-    pub fn arrangement(&self, member: usize) -> Arrangement {
-        self.course.cast[member].arrangement
     }
 }
 

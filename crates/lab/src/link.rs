@@ -86,8 +86,8 @@ impl Pipe {
         let (behind, apart) = (chance.uniform(), chance.uniform());
         let delay = (c.latency_ms + c.jitter_ms * self.wander(seed, now)).max(0.0);
         let mut at = now.plus(LabTime::from_millis(delay));
-        if c.bunch_ms > 0.0 {
-            let gate = LabTime::from_millis(c.bunch_ms).0;
+        let gate = LabTime::from_millis(c.bunch_ms).0;
+        if gate > 0 {
             at = LabTime(at.0.div_ceil(gate) * gate);
         }
         if overtaken {
@@ -195,6 +195,12 @@ mod tests {
             let at = i as f64 * 16.0 + delay.unwrap_or(0.3);
             assert!((at / 50.0).fract().abs() < 1e-6, "{at}");
         }
+    }
+
+    #[test]
+    fn a_gate_shorter_than_a_nanosecond_is_no_gate() {
+        let set = Conditions { latency_ms: 10.0, bunch_ms: 1e-9, ..Conditions::PERFECT };
+        assert!(delays(set, 3).iter().all(|d| *d == Some(10.0)));
     }
 
     #[test]

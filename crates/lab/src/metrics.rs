@@ -45,6 +45,14 @@ pub struct Inputs {
     pub lost: u32,
 }
 
+impl Inputs {
+    /// Share of the ticks for which the server had what was sent.
+    pub fn fresh_share(&self) -> Option<f64> {
+        let ticks = self.fresh + self.repeated;
+        (ticks > 0).then(|| f64::from(self.fresh) / f64::from(ticks))
+    }
+}
+
 /// Low end and middle.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
 pub struct Margin {

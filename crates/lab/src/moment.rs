@@ -237,6 +237,7 @@ impl Moment<'_> {
             rtt_sigma_ms: newest.map(|r| f64::from(r.rtt_sigma_us) / 1e3),
             view_delay_ms: newest.map(|r| f64::from(r.view_delay_us) / 1e3),
             lost_share: (sent > 0).then(|| f64::from(lost) / f64::from(sent)),
+            lawful_mps: self.record.course().lawful_pace(member),
             margins,
         }
     }
@@ -257,6 +258,8 @@ pub struct Figures {
     pub view_delay_ms: Option<f64>,
     /// Datagrams lost, both ways.
     pub lost_share: Option<f64>,
+    /// The fastest the entity may lawfully go along the ground by its rule, in metres a second, without slack.
+    pub lawful_mps: f32,
     /// The last margins reported, in ticks.
     pub margins: Vec<Option<f32>>,
 }

@@ -22,7 +22,7 @@ const ROWS: [Row; 22] = [
     ("  ticks replayed", |c| c.corrections.replayed_ticks.to_string()),
     ("prediction error p95", |c| metres(c.prediction_error_m.p95)),
     ("inputs sent", |c| c.inputs.sent.to_string()),
-    ("  used as sent", |c| share(c.inputs.fresh, c.inputs.fresh + c.inputs.repeated)),
+    ("  used as sent", |c| percent(c.inputs.fresh_share())),
     ("  made up", |c| c.inputs.repeated.to_string()),
     ("  late", |c| c.inputs.late.to_string()),
     ("  lost", |c| c.inputs.lost.to_string()),
@@ -51,10 +51,6 @@ fn millis(ms: Option<f64>) -> String {
 
 fn percent(share: Option<f64>) -> String {
     share.map_or_else(none, |s| format!("{:.2} %", s * 100.0))
-}
-
-fn share(part: u32, whole: u32) -> String {
-    if whole == 0 { none() } else { format!("{:.2} %", f64::from(part) * 100.0 / f64::from(whole)) }
 }
 
 /// A table with a column for each client.
@@ -142,7 +138,7 @@ mod tests {
     fn figures_have_the_precision_that_suits_them() {
         assert_eq!(metres(Some(0.0031)), "0.3 cm");
         assert_eq!(metres(Some(12.345)), "12.35 m");
-        assert_eq!((metres(None), millis(None), share(0, 0)), (none(), none(), none()));
+        assert_eq!((metres(None), millis(None), percent(None)), (none(), none(), none()));
         assert_eq!(percent(Some(0.0123)), "1.23 %");
     }
 }

@@ -109,7 +109,7 @@ fn advance(stage: &mut Stage, passed: Duration) {
             return;
         }
     }
-    stage.caught_up(began.elapsed());
+    stage.caught_up();
 }
 
 fn stage_event(stage: &mut Stage, event: &Event, size: Size) -> Option<Wish> {

@@ -157,22 +157,13 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let Some(facts) = &stage.facts else { return };
     let f = &facts.figures;
     let m = &f.measured;
-    let course = stage.run.course();
-    let member = &course.cast[stage.entity];
-    let tunables: Vec<f32> = course.kinds.motion(member.kind).tunables().iter().map(|t| t.default).collect();
-    let limit = course.kinds.motion(member.kind).limits(&tunables).level;
     let speed = stage.moment().echoes(stage.entity, stage.viewer).authority.and_then(|e| e.speed);
     let number = |x: Option<f64>, unit: &str| x.map_or_else(|| "-".to_owned(), |x| format!("{x:.0}{unit}"));
     if let Some(speed) = speed {
-        pen.figure(buffer, "speed", &format!("{speed:.2} m/s of {limit:.2} lawful"));
+        pen.figure(buffer, "speed", &format!("{speed:.2} m/s of {:.2} lawful", f.lawful_mps));
     }
-    let total = m.inputs.fresh + m.inputs.repeated;
-    let share = |n: u32| if total == 0 { 0.0 } else { f64::from(n) * 100.0 / f64::from(total) };
-    pen.figure(
-        buffer,
-        "inputs",
-        &format!("fresh {:.1} %, made up {}, late {}", share(m.inputs.fresh), m.inputs.repeated, m.inputs.late),
-    );
+    let fresh = m.inputs.fresh_share().map_or_else(|| "-".to_owned(), |s| format!("{:.1} %", s * 100.0));
+    pen.figure(buffer, "inputs", &format!("fresh {fresh}, made up {}, late {}", m.inputs.repeated, m.inputs.late));
     let bars: String = f
         .margins
         .iter()

@@ -3,6 +3,7 @@
 //! The playhead is lab time. Live, it is the run's present and moves on with real time times the speed; looking back,
 //! it stands, and driving and knobs do nothing but offer the way back.
 
+use std::path::Path;
 use std::time::Duration;
 
 use crossterm::event::{KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
@@ -189,7 +190,7 @@ impl Stage {
     }
 
     /// It was.
-    pub(super) fn caught_up(&mut self, _took: Duration) {
+    pub(super) fn caught_up(&mut self) {
         self.behind = None;
     }
 
@@ -346,7 +347,7 @@ impl Stage {
                     Loupe::Centimetres(_) => Loupe::Off,
                 };
             }
-            Action::Export => self.export(),
+            Action::Export => self.export(Path::new(".")),
             Action::Help => self.help = Some(0),
             Action::Suspend | Action::Quit | Action::QuitAlways => {}
         }
@@ -490,15 +491,16 @@ impl Stage {
 
     // --- taking away ---
 
-    fn export(&mut self) {
+    /// Writes the selected entity's error over the rail's span into a folder.
+    pub(super) fn export(&mut self, folder: &Path) {
         let (from, to) = self.rail.span();
         let to = to.min(self.run.now());
         let at = self.at.to_string().replace(':', "m").replace('.', "s");
         let name = format!("velocitas-{}-error-{at}.svg", self.name(self.entity));
-        let path = std::path::Path::new(&name);
+        let path = folder.join(&name);
         let done =
             chart(self.run.record(), Of::Error, self.entity, from, to).map_err(|e| e.to_string()).and_then(|svg| {
-                let output = Output::create(path).map_err(|e| e.to_string())?;
+                let output = Output::create(&path).map_err(|e| e.to_string())?;
                 output.finish(|out| out.write_all(svg.as_bytes())).map_err(|e| e.to_string())
             });
         match done {

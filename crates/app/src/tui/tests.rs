@@ -302,12 +302,16 @@ fn no_key_at_any_moment_panics() {
 
 #[test]
 fn an_export_is_written_whole_and_named_after_what_is_seen() {
-    // The interface writes where it was started; a test does so in a folder of its own, by hand.
-    let stage = after(4.0);
-    let (from, to) = stage.rail.span();
-    assert_eq!(from, LabTime::ZERO);
-    let svg = velocitas_report::chart(stage.run().record(), velocitas_report::Of::Error, 0, from, to.min(stage.at));
-    assert!(svg.is_ok_and(|svg| svg.contains("plover, prediction error")));
+    let mut stage = after(4.0);
+    let folder = tempfile::tempdir().expect("a folder");
+    stage.export(folder.path());
+    let name = "velocitas-plover-error-0m04s00.svg";
+    let svg = std::fs::read_to_string(folder.path().join(name)).expect("it was written");
+    assert!(svg.contains("plover, prediction error") && svg.ends_with("</svg>\n"), "{}", &svg[svg.len() - 20..]);
+    assert!(text(&stage, 120, 36).contains(&format!("wrote {name}")));
+    // Where it cannot be written, that is said and nothing else happens.
+    stage.export(&folder.path().join("nowhere"));
+    assert!(text(&stage, 160, 47).contains("cannot write"));
 }
 
 #[test]

@@ -224,6 +224,13 @@ impl Course {
         self.world.solids.get(usize::from(id.0))
     }
 
+    /// The fastest a member may lawfully go along the ground, in metres a second, without slack.
+    pub fn lawful_pace(&self, member: usize) -> f32 {
+        let motion = self.kinds.motion(self.cast[member].kind);
+        let tunables: Vec<f32> = motion.tunables().iter().map(|t| t.default).collect();
+        motion.limits(&tunables).level
+    }
+
     /// The index of a member of the cast.
     pub fn member(&self, name: &str) -> Option<usize> {
         self.cast.iter().position(|m| m.name == name)

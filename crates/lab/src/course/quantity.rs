@@ -13,33 +13,36 @@ pub(super) trait Dimension {
     const EXAMPLE: &'static str;
     /// Units and what one of them is in the unit kept.
     const UNITS: &'static [(&'static str, f64)];
+    /// The largest magnitude that makes sense, in the unit kept: what it is turned into must not overflow.
+    const MOST: f64;
     /// Whether less than nothing makes sense.
     const SIGNED: bool = false;
 }
 
 macro_rules! dimension {
-    ($($doc:literal $name:ident: $article:literal, $example:literal, $units:expr, $signed:literal;)*) => {
+    ($($doc:literal $name:ident: $article:literal, $example:literal, $units:expr, $most:literal, $signed:literal;)*) => {
         $(#[doc = $doc] #[derive(Clone, Copy, Debug)] pub(super) struct $name;
         impl Dimension for $name {
             const NAME: &'static str = $article;
             const EXAMPLE: &'static str = $example;
             const UNITS: &'static [(&'static str, f64)] = &$units;
+            const MOST: f64 = $most;
             const SIGNED: bool = $signed;
         })*
     };
 }
 
 dimension! {
-    "Kept in milliseconds." Time: "a time", "75 ms", [("ms", 1.0), ("s", 1000.0), ("min", 60_000.0)], false;
-    "A time that may be negative, in milliseconds." Offset: "a time", "-250 ms", [("ms", 1.0), ("s", 1000.0), ("min", 60_000.0)], true;
-    "Kept from 0 to 1." Share: "a share", "2 %", [("%", 0.01)], false;
-    "Kept in metres." Length: "a length", "0.5 m", [("m", 1.0), ("cm", 0.01), ("mm", 0.001)], true;
-    "Kept in metres a second." Speed: "a speed", "4.2 m/s", [("m/s", 1.0), ("km/h", 1.0 / 3.6)], true;
-    "Kept in radians." Angle: "an angle", "90 deg", [("deg", std::f64::consts::PI / 180.0), ("rad", 1.0)], true;
-    "Kept in hertz." Frequency: "a frequency", "60 Hz", [("Hz", 1.0)], false;
-    "Kept in millionths." Drift: "a clock drift", "100 ppm", [("ppm", 1.0)], true;
-    "Kept in times a minute." Often: "how often", "4 /min", [("/min", 1.0), ("/s", 60.0)], false;
-    "Kept as it is." Factor: "a factor", "1.5 times", [("times", 1.0)], false;
+    "Kept in milliseconds." Time: "a time", "75 ms", [("ms", 1.0), ("s", 1000.0), ("min", 60_000.0)], 86_400_000.0, false;
+    "A time that may be negative, in milliseconds." Offset: "a time", "-250 ms", [("ms", 1.0), ("s", 1000.0), ("min", 60_000.0)], 86_400_000.0, true;
+    "Kept from 0 to 1." Share: "a share", "2 %", [("%", 0.01)], 1.0, false;
+    "Kept in metres." Length: "a length", "0.5 m", [("m", 1.0), ("cm", 0.01), ("mm", 0.001)], 1000.0, true;
+    "Kept in metres a second." Speed: "a speed", "4.2 m/s", [("m/s", 1.0), ("km/h", 1.0 / 3.6)], 1000.0, true;
+    "Kept in radians." Angle: "an angle", "90 deg", [("deg", std::f64::consts::PI / 180.0), ("rad", 1.0)], 1000.0, true;
+    "Kept in hertz." Frequency: "a frequency", "60 Hz", [("Hz", 1.0)], 1_000_000.0, false;
+    "Kept in millionths." Drift: "a clock drift", "100 ppm", [("ppm", 1.0)], 10_000.0, true;
+    "Kept in times a minute." Often: "how often", "4 /min", [("/min", 1.0), ("/s", 60.0)], 6000.0, false;
+    "Kept as it is." Factor: "a factor", "1.5 times", [("times", 1.0)], 1000.0, false;
 }
 
 /// A number of some dimension, in the unit that dimension keeps.
@@ -66,6 +69,13 @@ impl<D: Dimension> Quantity<D> {
         };
         if number < 0.0 && !D::SIGNED {
             return Err(found(": it must not be negative"));
+        }
+        if (number * scale).abs() > D::MOST {
+            let (unit, scale) = D::UNITS[D::UNITS.len() - 1];
+            return Err(found(&format!(
+                ": at most {} {unit} makes sense",
+                (D::MOST / scale * 1000.0).round() / 1000.0
+            )));
         }
         Ok(Self { value: number * scale, dimension: PhantomData })
     }

@@ -219,9 +219,6 @@ impl Resolver<'_> {
     }
 
     fn conditions(&self, link: &file::Link, otherwise: Conditions) -> Result<Conditions> {
-        if let Some(loss) = link.loss.as_ref().filter(|l| l.get_ref().value > 1.0) {
-            return Err(self.wrong(loss.span(), "expected a loss of at most 100 %"));
-        }
         Ok(Conditions {
             latency_ms: or(link.latency, otherwise.latency_ms),
             jitter_ms: or(link.jitter, otherwise.jitter_ms),

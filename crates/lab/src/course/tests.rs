@@ -40,6 +40,8 @@ fn mistakes_are_told_where_they_are_and_what_was_expected() {
         ("latency = \"22 ms\"", "latency = \"fast\""),
         ("loss = \"2 %\"", "loss = \"0.02\""),
         ("loss = \"2 %\"", "loss = \"200 %\""),
+        ("latency = \"22 ms\"", "latency = \"99999999999999999999 min\""),
+        ("clock_drift = \"-15 ppm\"", "clock_drift = \"99999999 ppm\""),
         ("link = \"fibre\"", "link = \"fiber\""),
         ("role = \"helm\"", "role = \"pilot\""),
         ("arrangement = \"claims\"", "arrangement = \"claim\""),
