@@ -32,8 +32,8 @@ pub use float::{canonical_bits, clamp, max, min, mix, mix_angle, wrap_angle};
 pub use ground::{Bounds, Ground, Hit, SKIN, Slid, Slide, Solid, SolidId, Surface, Zone, slide};
 pub use motion::{Body, Contacts, Limits, MOST_CONTACTS, Motion, Scene, Step, Tunable, checked_step};
 pub use schema::{
-    Agree, Blend, InputField, InputKind, PRESS_BITS, Schema, SchemaError, SeenBy, Shape, StateField, bearing_quantiser,
-    stick_quantiser,
+    Agree, Blend, InputField, InputKind, POINT_REACH, PRESS_BITS, Schema, SchemaError, SeenBy, Shape, StateField,
+    bearing_quantiser, stick_quantiser,
 };
 pub use server::{Answer, PeerConfig, PeerId, Rule, Server, ServerConfig, SpawnError, Verdict};
 pub use session::{Ingredients, Kinds, Timeline};

@@ -57,6 +57,8 @@ pub enum Blend {
     Linear,
     /// Along the shorter arc.
     Bearing,
+    /// Along a curve that leaves and arrives with the velocity of the two states (a cubic Hermite spline).
+    Curve,
 }
 
 /// Who may learn a value.
@@ -89,6 +91,26 @@ pub struct StateField {
     pub seen_by: SeenBy,
 }
 
+impl StateField {
+    /// Bits on the wire as its owner receives it.
+    pub const fn exact_bits(&self) -> u32 {
+        match self.shape {
+            Shape::Flag => 1,
+            _ => 32 * self.shape.lanes() as u32,
+        }
+    }
+
+    /// Bits on the wire as everybody else receives it: none if it is private.
+    pub fn seen_bits(&self) -> u32 {
+        match (self.seen_by, self.shape) {
+            (SeenBy::Owner, _) => 0,
+            (_, Shape::Flag) => 1,
+            (_, Shape::Counter) => 32,
+            _ => self.wire.bits() * self.shape.lanes() as u32,
+        }
+    }
+}
+
 /// The kind of an input field.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum InputKind {
@@ -106,13 +128,32 @@ pub enum InputKind {
         /// Bits for the full turn, 2 to 16.
         bits: u32,
     },
+    /// One lane from −1 to 1: a throttle, a rudder.
+    Axis {
+        /// Bits, 2 to 16.
+        bits: u32,
+    },
+    /// An angle above the level in radians, −π/2..π/2.
+    Pitch {
+        /// Bits for the half turn, 2 to 16.
+        bits: u32,
+    },
+    /// A place in the world, three lanes in metres, each within [`POINT_REACH`] of the middle.
+    Point {
+        /// Bits a component, 4 to 20.
+        bits: u32,
+    },
 }
+
+/// How far from the middle of the world a point given as input can lie along each axis, in metres.
+pub const POINT_REACH: f32 = 512.0;
 
 impl InputKind {
     /// Lanes taken.
     pub const fn lanes(self) -> usize {
         match self {
             Self::Stick { .. } => 2,
+            Self::Point { .. } => 3,
             _ => 1,
         }
     }
@@ -123,7 +164,20 @@ impl InputKind {
             Self::Stick { bits } => 2 * bits,
             Self::Held => 1,
             Self::Press => PRESS_BITS,
-            Self::Bearing { bits } => bits,
+            Self::Bearing { bits } | Self::Axis { bits } | Self::Pitch { bits } => bits,
+            Self::Point { bits } => 3 * bits,
+        }
+    }
+
+    /// How its real lanes are rounded; `None` for those that are no reals.
+    pub fn quantiser(self) -> Option<Quantiser> {
+        match self {
+            Self::Stick { bits } | Self::Axis { bits } => Some(stick_quantiser(bits)),
+            Self::Bearing { bits } => Some(bearing_quantiser(bits)),
+            // One step less than half a turn each way, so that the ends are exact.
+            Self::Pitch { bits } => Some(Quantiser::new(PI / 2.0 / ((1u32 << (bits - 1)) - 1) as f32, bits)),
+            Self::Point { bits } => Some(Quantiser::new(POINT_REACH / ((1u32 << (bits - 1)) - 1) as f32, bits)),
+            Self::Held | Self::Press => None,
         }
     }
 }
@@ -154,35 +208,71 @@ pub struct Schema {
 /// Why a [`Schema`] cannot be used.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
 pub enum SchemaError {
-    /// Two fields share a lane, or lanes are not in order, or there are too many.
-    #[error("field `{field}` starts at lane {lane}; the lanes before it end at {expected} and {most} is the most")]
+    /// Two fields share a lane, or there are too many.
+    #[error("field `{field}` takes lane {lane}, which another field has or which is beyond the last of {most}")]
     Lane {
         /// Field at fault.
         field: &'static str,
-        /// Where it starts.
+        /// The lane.
         lane: usize,
-        /// Where it should start.
-        expected: usize,
         /// Lanes there are.
         most: usize,
     },
-    /// Every entity needs somewhere to be, as its first field.
-    #[error("the first state field must be a point (where the entity is)")]
+    /// Every entity needs somewhere to be, as its first field and in the first lanes.
+    #[error("the first state field must be a point in lane 0 (where the entity is)")]
     NoPosition,
-    /// Bits outside 2 to 16.
-    #[error("input `{0}` must take 2 to 16 bits")]
+    /// Bits outside 2 to 16, or 4 to 20 for a point.
+    #[error("input `{0}` must take 2 to 16 bits, a point 4 to 20")]
     Bits(&'static str),
 }
 
 impl Schema {
-    /// Lanes of a state in use.
+    /// Lanes of a state in use: none lies beyond.
     pub fn state_lanes(&self) -> usize {
-        self.state.last().map_or(0, |f| f.lane + f.shape.lanes())
+        self.state.iter().map(|f| f.lane + f.shape.lanes()).max().unwrap_or(0)
     }
 
     /// Bits of one input on the wire.
     pub fn input_bits(&self) -> u32 {
         self.input.iter().map(|f| f.kind.bits()).sum()
+    }
+
+    /// Bits of a state on the wire as its owner receives it: exactly.
+    pub fn exact_bits(&self) -> u32 {
+        self.state.iter().map(StateField::exact_bits).sum()
+    }
+
+    /// Bits of a state on the wire as everybody else receives it.
+    pub fn seen_bits(&self) -> u32 {
+        self.state.iter().map(StateField::seen_bits).sum()
+    }
+
+    /// Two schemas with the same fingerprint read and write the same bits with the same meaning: names, kinds, lanes
+    /// and widths. How nearly they must agree and how they are drawn is not part of it.
+    pub fn fingerprint(&self) -> u64 {
+        let mut digest = crate::data::Digest::default();
+        let mut name = |name: &str, words: [u64; 4]| {
+            name.bytes().for_each(|b| digest.word(u64::from(b)));
+            words.iter().for_each(|w| digest.word(*w));
+        };
+        for f in &self.state {
+            let step = u64::from(f.wire.step().to_bits());
+            let kind = f.shape as u64 + if f.seen_by == SeenBy::Owner { 256 } else { 0 };
+            name(f.name, [f.lane as u64, kind, step, u64::from(f.wire.bits())]);
+        }
+        for f in &self.input {
+            let kind = match f.kind {
+                InputKind::Stick { .. } => 0,
+                InputKind::Held => 1,
+                InputKind::Press => 2,
+                InputKind::Bearing { .. } => 3,
+                InputKind::Axis { .. } => 4,
+                InputKind::Pitch { .. } => 5,
+                InputKind::Point { .. } => 6,
+            };
+            name(f.name, [f.lane as u64, 512 + kind, u64::from(f.kind.bits()), 0]);
+        }
+        digest.value()
     }
 
     /// First lane of the first vector in metres a second, if any: how fast the entity is.
@@ -200,25 +290,25 @@ impl Schema {
     /// # Errors
     /// When lanes overlap or run out, when there is no position, when an input has no sensible width.
     pub fn check(&self) -> Result<(), SchemaError> {
-        if self.state.first().is_none_or(|f| f.shape != Shape::Point) {
+        if self.state.first().is_none_or(|f| f.shape != Shape::Point || f.lane != 0) {
             return Err(SchemaError::NoPosition);
         }
-        let mut expected = 0;
+        let mut taken = [false; STATE_LANES];
         for f in &self.state {
-            if f.lane != expected || f.lane + f.shape.lanes() > STATE_LANES {
-                return Err(SchemaError::Lane { field: f.name, lane: f.lane, expected, most: STATE_LANES });
-            }
-            expected += f.shape.lanes();
+            take_lanes(&mut taken, f.name, f.lane, f.shape.lanes())?;
         }
-        expected = 0;
+        let mut taken = [false; INPUT_LANES];
         for f in &self.input {
-            if f.lane != expected || f.lane + f.kind.lanes() > INPUT_LANES {
-                return Err(SchemaError::Lane { field: f.name, lane: f.lane, expected, most: INPUT_LANES });
-            }
-            expected += f.kind.lanes();
-            if let InputKind::Stick { bits } | InputKind::Bearing { bits } = f.kind
-                && !(2..=16).contains(&bits)
-            {
+            take_lanes(&mut taken, f.name, f.lane, f.kind.lanes())?;
+            let (bits, fits) = match f.kind {
+                InputKind::Point { bits } => (bits, 4..=20),
+                InputKind::Stick { bits }
+                | InputKind::Bearing { bits }
+                | InputKind::Axis { bits }
+                | InputKind::Pitch { bits } => (bits, 2..=16),
+                InputKind::Held | InputKind::Press => continue,
+            };
+            if !fits.contains(&bits) {
                 return Err(SchemaError::Bits(f.name));
             }
         }
@@ -247,6 +337,12 @@ impl Schema {
                 InputKind::Press => out.set_int(f.lane, raw.int(f.lane)),
                 InputKind::Bearing { bits } => {
                     out.set_real(f.lane, bearing_quantiser(bits).round(wrap_angle(raw.real(f.lane))));
+                }
+                InputKind::Axis { .. } | InputKind::Pitch { .. } | InputKind::Point { .. } => {
+                    let Some(q) = f.kind.quantiser() else { continue };
+                    for lane in f.lane..f.lane + f.kind.lanes() {
+                        out.set_real(lane, q.round(raw.real(lane)));
+                    }
                 }
             }
         }
@@ -310,6 +406,16 @@ impl Schema {
     }
 }
 
+fn take_lanes(taken: &mut [bool], field: &'static str, lane: usize, width: usize) -> Result<(), SchemaError> {
+    for lane in lane..lane + width {
+        match taken.get_mut(lane) {
+            Some(free) if !*free => *free = true,
+            _ => return Err(SchemaError::Lane { field, lane, most: taken.len() }),
+        }
+    }
+    Ok(())
+}
+
 fn distance(f: &StateField, a: &State, b: &State) -> f32 {
     match f.shape {
         Shape::Point | Shape::Vector => a.vec3(f.lane).distance(b.vec3(f.lane)),
@@ -356,7 +462,7 @@ mod tests {
     fn fields_that_share_a_lane_are_refused() {
         let mut schema = Walker::new().schema().clone();
         schema.state[1].lane = 2;
-        assert!(matches!(schema.check(), Err(SchemaError::Lane { field: "vel", lane: 2, expected: 3, .. })));
+        assert!(matches!(schema.check(), Err(SchemaError::Lane { field: "vel", lane: 2, .. })));
     }
 
     #[test]

@@ -149,12 +149,13 @@ impl Motion for Walker {
         let change = if grounded { grip * surface.grip } else { steer };
         let level = toward(start.level(), want, change * dt);
 
-        let hops = grounded && input.int(input_lane::HOP) > 0;
-        if hops {
+        if grounded && input.int(input_lane::HOP) > 0 {
             start.z = leap;
         }
+        // Who stood and does not rise goes on standing.
+        let stands = grounded && start.z <= 0.0;
         let mut end = vec3(level.x, level.y, max(start.z - fall * dt, -plunge));
-        if grounded && !hops {
+        if stands {
             // Standing: gravity is met by the ground, which `slide` looks for below.
             end.z = 0.0;
             start.z = 0.0;
@@ -162,7 +163,7 @@ impl Motion for Walker {
         let moved = slide(
             scene.ground,
             &self.body(),
-            Slide { from: pos, travel: (start + end) * (dt * 0.5), velocity: end, grounded: grounded && !hops },
+            Slide { from: pos, travel: (start + end) * (dt * 0.5), velocity: end, grounded: stands },
         );
 
         let mut next = State::default();

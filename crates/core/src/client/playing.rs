@@ -468,7 +468,7 @@ impl Playing {
         let state = entry.state?;
         let before = self.history.get(newest.prev()).and_then(|e| e.state).unwrap_or(state);
         let fraction = self.ticks.fraction(now);
-        let mut drawn = blend(kinds.motion(self.kind).schema(), &before, &state, fraction);
+        let mut drawn = blend(kinds.motion(self.kind).schema(), &before, &state, fraction, self.ticks.rate().dt());
         drawn.set_vec3(0, drawn.vec3(0) + self.ease.offset(now));
         Some(DrawnState { state: drawn, tick: newest.prev(), fraction, how: Drawn::Predicted })
     }

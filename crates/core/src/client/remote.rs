@@ -174,7 +174,12 @@ impl Remote {
             Some(i) => {
                 let (a, b) = (self.samples[i - 1], self.samples[i]);
                 let share = (tick.since(a.tick) as f32 + fraction) / b.tick.since(a.tick) as f32;
-                let state = if a.teleports == b.teleports { blend(schema, &a.state, &b.state, share) } else { a.state };
+                let seconds = b.tick.since(a.tick) as f32 * rate.dt();
+                let state = if a.teleports == b.teleports {
+                    blend(schema, &a.state, &b.state, share, seconds)
+                } else {
+                    a.state
+                };
                 Some(DrawnState { state, tick, fraction, how: Drawn::Blended })
             }
             None => {
@@ -199,18 +204,34 @@ impl Remote {
 }
 
 /// Each field from `a` to `b` in its own way.
-pub(super) fn blend(schema: &Schema, a: &State, b: &State, t: f32) -> State {
+pub(super) fn blend(schema: &Schema, a: &State, b: &State, t: f32, seconds: f32) -> State {
     let mut out = if t >= 1.0 { *b } else { *a };
+    let velocity = schema.velocity_lane();
     for f in &schema.state {
         for lane in f.lane..f.lane + f.shape.lanes() {
             match f.blend {
                 Blend::None => {}
-                Blend::Linear => out.set_real(lane, mix(a.real(lane), b.real(lane), t)),
+                Blend::Curve if velocity.is_some() => {
+                    let Some(vel) = velocity.map(|v| v + lane - f.lane) else { continue };
+                    let ends = (a.real(lane), b.real(lane));
+                    let slopes = (a.real(vel) * seconds, b.real(vel) * seconds);
+                    out.set_real(lane, hermite(ends, slopes, t));
+                }
+                Blend::Linear | Blend::Curve => out.set_real(lane, mix(a.real(lane), b.real(lane), t)),
                 Blend::Bearing => out.set_real(lane, mix_angle(a.real(lane), b.real(lane), t)),
             }
         }
     }
     out
+}
+
+/// The cubic through both ends with these slopes over the whole way; exactly the ends at 0 and 1.
+fn hermite((a, b): (f32, f32), (da, db): (f32, f32), t: f32) -> f32 {
+    if t >= 1.0 {
+        return b;
+    }
+    let (t2, t3) = (t * t, t * t * t);
+    a + (b - a) * (3.0 * t2 - 2.0 * t3) + da * (t3 - 2.0 * t2 + t) + db * (t3 - t2)
 }
 
 /// The position carried on by the velocity for `seconds`.
@@ -279,8 +300,21 @@ mod tests {
     fn bearings_take_the_shorter_arc() {
         let walker = Walker::new();
         let (a, b) = (record(0.0, 3.0, 0).state, record(0.0, -3.0, 0).state);
-        let half = blend(walker.schema(), &a, &b, 0.5).real(state_lane::FACING);
+        let half = blend(walker.schema(), &a, &b, 0.5, 0.1).real(state_lane::FACING);
         assert!(half.abs() > 3.1, "{half}");
+    }
+
+    #[test]
+    fn a_curve_leaves_and_arrives_with_the_velocities_and_a_steady_one_is_a_line() {
+        let walker = Walker::new();
+        let mut schema = walker.schema().clone();
+        schema.state[0].blend = Blend::Curve;
+        let (a, mut b) = (record(0.0, 0.0, 0).state, record(2.0, 0.0, 0).state);
+        let x = |b: &State, t: f32| blend(&schema, &a, b, t, 1.0).vec3(state_lane::POS).x;
+        assert!((x(&b, 0.25) - 0.5).abs() < 1e-6, "2 m/s over 2 m in a second");
+        assert_eq!((x(&b, 0.0), x(&b, 1.0)), (0.0, 2.0));
+        b.set_vec3(state_lane::VEL, vec3(0.0, 0.0, 0.0));
+        assert!(x(&b, 0.9) > 1.9, "it slows down on arrival: {}", x(&b, 0.9));
     }
 
     #[test]

@@ -38,6 +38,8 @@ pub struct Slid {
     pub grounded: bool,
     /// What was met.
     pub contacts: Contacts,
+    /// Outward normal of what was met last on the way; zero if nothing was.
+    pub normal: Vec3,
 }
 
 /// A move in progress, in double precision.
@@ -48,6 +50,7 @@ struct Going {
     contacts: Contacts,
     landed: bool,
     walled: bool,
+    normal: [f64; 3],
 }
 
 /// Moves `body` through `ground`.
@@ -63,6 +66,7 @@ pub fn slide(ground: &Ground, body: &Body, wanted: Slide) -> Slid {
         contacts: Contacts::default(),
         landed: false,
         walled: false,
+        normal: [0.0; 3],
     };
     let mut done = go(ground, body, start, wide(wanted.travel));
     let mut grounded = done.landed;
@@ -74,7 +78,13 @@ pub fn slide(ground: &Ground, body: &Body, wanted: Slide) -> Slid {
         }
         grounded = stay_down(ground, body, &mut done);
     }
-    Slid { position: narrow(done.at), velocity: narrow(done.velocity), grounded, contacts: done.contacts }
+    Slid {
+        position: narrow(done.at),
+        velocity: narrow(done.velocity),
+        grounded,
+        contacts: done.contacts,
+        normal: narrow(done.normal),
+    }
 }
 
 fn narrow(v: [f64; 3]) -> Vec3 {
@@ -123,6 +133,7 @@ fn go(ground: &Ground, body: &Body, start: Going, travel: [f64; 3]) -> Going {
         now.landed |= found.normal[2] > UPRIGHT;
         now.walled |= found.normal[2].abs() < UPRIGHT;
         normals[met] = found.normal;
+        now.normal = found.normal;
         left = clipped(left, &normals[..=met]);
         now.velocity = clipped(now.velocity, &normals[..=met]);
     }

@@ -14,7 +14,7 @@ use super::datagram::Header;
 use super::{MAX_DATAGRAM, WireError};
 use crate::data::{Input, State};
 use crate::motion::Motion;
-use crate::schema::{InputKind, Schema, SeenBy, Shape, bearing_quantiser, stick_quantiser};
+use crate::schema::{InputKind, Schema, SeenBy, Shape};
 use crate::session::Kinds;
 use crate::tick::WireTick;
 use crate::vec3::{Vec3, vec3};
@@ -274,15 +274,10 @@ impl Inputs {
 
 fn write_input(out: &mut BitWriter, schema: &Schema, input: &Input) {
     for f in &schema.input {
-        match f.kind {
-            InputKind::Stick { bits } => {
-                let q = stick_quantiser(bits);
-                out.put(q.encode(input.real(f.lane)), bits);
-                out.put(q.encode(input.real(f.lane + 1)), bits);
-            }
-            InputKind::Held => out.flag(input.flag(f.lane)),
-            InputKind::Press => out.put(input.int(f.lane), f.kind.bits()),
-            InputKind::Bearing { bits } => out.put(bearing_quantiser(bits).encode(input.real(f.lane)), bits),
+        match f.kind.quantiser() {
+            Some(q) => (f.lane..f.lane + f.kind.lanes()).for_each(|lane| out.put(q.encode(input.real(lane)), q.bits())),
+            None if f.kind == InputKind::Held => out.flag(input.flag(f.lane)),
+            None => out.put(input.int(f.lane), f.kind.bits()),
         }
     }
 }
@@ -290,15 +285,14 @@ fn write_input(out: &mut BitWriter, schema: &Schema, input: &Input) {
 fn read_input(from: &mut BitReader<'_>, schema: &Schema) -> Result<Input, WireError> {
     let mut input = Input::default();
     for f in &schema.input {
-        match f.kind {
-            InputKind::Stick { bits } => {
-                let q = stick_quantiser(bits);
-                input.set_real(f.lane, q.decode(from.take(bits)?));
-                input.set_real(f.lane + 1, q.decode(from.take(bits)?));
+        match f.kind.quantiser() {
+            Some(q) => {
+                for lane in f.lane..f.lane + f.kind.lanes() {
+                    input.set_real(lane, q.decode(from.take(q.bits())?));
+                }
             }
-            InputKind::Held => input.set_flag(f.lane, from.flag()?),
-            InputKind::Press => input.set_int(f.lane, from.take(f.kind.bits())?),
-            InputKind::Bearing { bits } => input.set_real(f.lane, bearing_quantiser(bits).decode(from.take(bits)?)),
+            None if f.kind == InputKind::Held => input.set_flag(f.lane, from.flag()?),
+            None => input.set_int(f.lane, from.take(f.kind.bits())?),
         }
     }
     Ok(input)

@@ -1,0 +1,256 @@
+//! A movement rule read from a text: what the core runs and what screens show.
+
+use velocitas_core::{
+    Body, INPUT_LANES, Input, InputField, Limits, Motion, STATE_LANES, Scene, Schema, Shape, State, StateField, Step,
+    Tunable, Vec3,
+};
+
+use crate::diagnostic::{Diagnostic, Severity, Span};
+use crate::lower::{Lanes, limit, program};
+use crate::names;
+use crate::program::Program;
+use crate::tree::{InputInfo, Look, StateInfo, Tree};
+
+/// A rule that can be run.
+#[derive(Clone, Debug)]
+pub struct Gait {
+    name: &'static str,
+    schema: Schema,
+    tunables: Vec<Tunable>,
+    defaults: Vec<f32>,
+    body: Body,
+    program: Program,
+    limits: [(Program, u8); 3],
+    slack: f32,
+    starts: Vec<(usize, Shape, f32)>,
+    looks: Vec<Look>,
+    owned: Vec<&'static str>,
+}
+
+/// What came of reading a text.
+#[derive(Clone, Debug)]
+pub struct Compiled {
+    /// The rule, unless something is wrong with it.
+    pub gait: Option<Gait>,
+    /// Everything there is to say, in the order of the text.
+    pub diagnostics: Vec<Diagnostic>,
+}
+
+impl Compiled {
+    /// Whether something is wrong.
+    pub fn has_errors(&self) -> bool {
+        self.gait.is_none()
+    }
+}
+
+/// Reads a rule.
+pub fn compile(text: &str) -> Compiled {
+    compile_after(text, None)
+}
+
+/// Reads a rule that is to take the place of another while it runs: fields of the same name and kind stay in the lanes
+/// they had, so that a state of the one is a state of the other. What is new begins at zero.
+pub fn compile_after(text: &str, before: Option<&Schema>) -> Compiled {
+    let (tokens, mut diagnostics) = crate::lexer::lex(text);
+    let (file, said) = crate::parser::parse(text, &tokens);
+    diagnostics.extend(said);
+    let (tree, said) = crate::resolve::resolve(&file);
+    // A text that could not be read whole has its other mistakes reported, but not what follows from the holes.
+    let readable = diagnostics.is_empty();
+    diagnostics.extend(said.into_iter().filter(|d| readable || d.code != "missing"));
+    let is_error = |d: &Diagnostic| d.severity == Severity::Error;
+    if !diagnostics.iter().any(is_error) {
+        diagnostics.extend(crate::lint::lint(&tree));
+        diagnostics.extend(crate::trust::check(&tree));
+    }
+    let mut gait = None;
+    if !diagnostics.iter().any(is_error) {
+        match build(crate::fold::fold(tree), before) {
+            Ok(built) => gait = Some(built),
+            Err(wrong) => diagnostics.push(wrong),
+        }
+    }
+    diagnostics.sort_by_key(|d| (d.span.start, d.span.end));
+    diagnostics.dedup();
+    Compiled { gait, diagnostics }
+}
+
+/// Lanes for fields: those of a field of the same name and kind before, else the first that are free.
+fn lanes<'a>(fields: impl Iterator<Item = (&'a str, usize, Option<usize>)>, most: usize) -> Option<Vec<usize>> {
+    let fields: Vec<_> = fields.collect();
+    let mut taken = vec![false; most];
+    for (_, width, kept) in &fields {
+        if let Some(lane) = kept {
+            taken[*lane..lane + width].fill(true);
+        }
+    }
+    fields
+        .iter()
+        .map(|(_, width, kept)| {
+            kept.or_else(|| {
+                let at = (0..=most - width).find(|at| !taken[*at..at + width].contains(&true))?;
+                taken[at..at + width].fill(true);
+                Some(at)
+            })
+        })
+        .collect()
+}
+
+fn build(tree: Tree, before: Option<&Schema>) -> Result<Gait, Diagnostic> {
+    let no_room = || {
+        Diagnostic::error("size", Span::default(), "expected room beside the fields of the rule that runs; found none")
+            .help("run the course anew: its state is then laid out from the beginning")
+    };
+    let kept_state =
+        |f: &StateInfo| before?.state.iter().find(|b| b.name == f.name && b.shape == f.shape).map(|b| b.lane);
+    let kept_input = |f: &InputInfo| {
+        let same = |a: &velocitas_core::InputKind, b: &velocitas_core::InputKind| {
+            std::mem::discriminant(a) == std::mem::discriminant(b)
+        };
+        before?.input.iter().find(|b| b.name == f.name && same(&b.kind, &f.kind)).map(|b| b.lane)
+    };
+    // The place is where everything expects it: in the first lanes.
+    let state = lanes(
+        tree.state.iter().enumerate().map(|(i, f)| {
+            let kept = if i == 0 { Some(0) } else { kept_state(f).filter(|lane| *lane >= 3) };
+            (f.name.as_str(), f.shape.lanes(), kept)
+        }),
+        STATE_LANES,
+    )
+    .ok_or_else(no_room)?;
+    let input = lanes(tree.inputs.iter().map(|f| (f.name.as_str(), f.kind.lanes(), kept_input(f))), INPUT_LANES)
+        .ok_or_else(no_room)?;
+    let compiled = program(&tree, &Lanes { state: &state, input: &input })?;
+    let [pace, climb, drop] = &tree.limits;
+    let limits = [limit(&tree, pace)?, limit(&tree, climb)?, limit(&tree, drop)?];
+    let schema = Schema {
+        state: tree.state.iter().zip(&state).map(|(f, lane)| state_field(f, *lane)).collect(),
+        input: tree
+            .inputs
+            .iter()
+            .zip(&input)
+            .map(|(f, lane)| InputField { name: names::name(&f.name), lane: *lane, kind: f.kind })
+            .collect(),
+    };
+    let starts = tree.state.iter().zip(&state).skip(1).map(|(f, lane)| (*lane, f.shape, f.start)).collect();
+    let tunable = |t: &crate::tree::TuneInfo| Tunable {
+        name: names::name(&t.name),
+        unit: names::name(&t.dimension.to_string()),
+        default: t.value,
+        least: t.least,
+        most: t.most,
+    };
+    Ok(Gait {
+        name: names::name(&tree.name),
+        schema,
+        tunables: tree.tunes.iter().map(tunable).collect(),
+        defaults: tree.tunes.iter().map(|t| t.value).collect(),
+        body: tree.body,
+        program: compiled,
+        limits,
+        slack: tree.slack,
+        starts,
+        owned: tree.inputs.iter().filter(|i| i.owned).map(|i| names::name(&i.name)).collect(),
+        looks: tree.looks,
+    })
+}
+
+fn state_field(f: &StateInfo, lane: usize) -> StateField {
+    let unit = match f.shape {
+        Shape::Bearing => "rad".to_owned(),
+        Shape::Flag | Shape::Counter => String::new(),
+        _ => f.dimension.to_string(),
+    };
+    StateField {
+        name: names::name(&f.name),
+        lane,
+        shape: f.shape,
+        unit: names::name(&unit),
+        wire: f.wire,
+        agree: f.agree,
+        blend: f.blend,
+        seen_by: f.seen_by,
+    }
+}
+
+impl Gait {
+    /// The most operations one step takes, whatever the state and input.
+    pub const fn work(&self) -> u32 {
+        self.program.work
+    }
+
+    /// Registers in use.
+    pub fn registers(&self) -> usize {
+        self.program.initial.len()
+    }
+
+    /// Looks by speed, slowest first.
+    pub fn looks(&self) -> &[Look] {
+        &self.looks
+    }
+
+    /// Inputs that their owner decides and the server takes as they are.
+    pub fn owned(&self) -> &[&'static str] {
+        &self.owned
+    }
+
+    /// Steps many entities of this rule at once: the same bits as one by one, at a lower price for each. States that
+    /// come out non-finite are left so; see [`velocitas_core::checked_step`].
+    pub fn step_many(&self, scene: &Scene<'_>, states: &mut [State], inputs: &[Input]) {
+        self.program.step_many(scene, &self.defaults, &self.body, states, inputs);
+    }
+
+    /// One step and how many operations it took; counted in tests only.
+    #[cfg(test)]
+    pub(crate) fn counted_step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> (Step, u32) {
+        self.program.step(scene, &self.defaults, &self.body, state, input)
+    }
+}
+
+impl Motion for Gait {
+    fn name(&self) -> &'static str {
+        self.name
+    }
+
+    fn schema(&self) -> &Schema {
+        &self.schema
+    }
+
+    fn tunables(&self) -> &[Tunable] {
+        &self.tunables
+    }
+
+    fn body(&self) -> Body {
+        self.body
+    }
+
+    fn limits(&self, tunables: &[f32]) -> Limits {
+        let [level, up, down] = [0, 1, 2].map(|i| {
+            let (program, register) = &self.limits[i];
+            let most = program.number(tunables, &self.defaults, *register);
+            if most.is_finite() { velocitas_core::max(most, 0.0) } else { 0.0 }
+        });
+        Limits { level, up, down, slack: self.slack }
+    }
+
+    fn spawn(&self, position: Vec3, bearing: f32) -> State {
+        let mut state = State::default();
+        state.set_vec3(0, position);
+        let looks = self.schema.bearing_lane();
+        for &(lane, shape, start) in &self.starts {
+            match shape {
+                Shape::Bearing if looks == Some(lane) => state.set_real(lane, bearing),
+                Shape::Number | Shape::Bearing => state.set_real(lane, start),
+                Shape::Flag => state.set_flag(lane, start != 0.0),
+                Shape::Counter => state.set_int(lane, velocitas_core::clamp(start, 0.0, 16_777_216.0) as u32),
+                Shape::Point => state.set_vec3(lane, position),
+                Shape::Vector => {}
+            }
+        }
+        state
+    }
+
+    fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step {
+        self.program.step(scene, &self.defaults, &self.body, state, input).0
+    }
+}

@@ -1,0 +1,31 @@
+//! The movement language: a rule written in a text file becomes a [`Motion`](velocitas_core::Motion).
+//!
+//! [`compile`] reads a text and gives a [`Gait`] or [`Diagnostic`]s, never a panic. The way from one to the other, a
+//! module each: lexer, parser (which goes on after mistakes), resolver (names, types, dimensions), lints and the trust
+//! check, folding of constants, lowering to a flat program, and the machine that runs it.
+//!
+//! What is not here: networking, files, anything that differs from machine to machine. `docs/gait.md` is the reference.
+
+mod arithmetic;
+mod builtin;
+mod diagnostic;
+mod fold;
+mod gait;
+mod lexer;
+mod lint;
+mod lower;
+mod machine;
+mod names;
+mod parser;
+mod program;
+mod resolve;
+mod syntax;
+mod tree;
+mod trust;
+mod unit;
+
+pub use builtin::{BUILTINS, BuiltinSpec};
+pub use diagnostic::{Diagnostic, Place, Report, Row, Severity, Span};
+pub use gait::{Compiled, Gait, compile, compile_after};
+pub use tree::Look;
+pub use unit::{Dimension, UNITS, Unit, read_quantity};

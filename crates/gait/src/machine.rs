@@ -1,0 +1,511 @@
+//! Running a program: one entity, or several in step.
+//!
+//! The interpreter is written once, over [`Lane`]: a plain `f32`, or a row of them, one for each entity. Each operation
+//! then costs its dispatch once for the whole row. Both give the same bits. Registers live on the stack; nothing is
+//! allocated.
+
+use velocitas_core::{
+    Body, Contacts, Ground, Input, Scene, Slide, State, Step, Vec3, canonical_bits, clamp, max, min, mix, mix_angle,
+    slide, vec3, wrap_angle,
+};
+
+use crate::arithmetic::{abs, div, sign, sqrt, truth};
+use crate::program::{Code, LaneKind, Op, Program, REGISTERS};
+
+/// Entities run in one row.
+pub(crate) const ROW: usize = 8;
+
+/// A register: one number, or one for each entity of a row.
+pub(crate) trait Lane: Copy {
+    /// How many.
+    const WIDTH: usize;
+    fn splat(x: f32) -> Self;
+    fn get(&self, i: usize) -> f32;
+    fn set(&mut self, i: usize, x: f32);
+    fn map(self, f: impl Fn(f32) -> f32) -> Self;
+    fn zip(self, b: Self, f: impl Fn(f32, f32) -> f32) -> Self;
+    fn zip3(self, b: Self, c: Self, f: impl Fn(f32, f32, f32) -> f32) -> Self;
+}
+
+impl Lane for f32 {
+    const WIDTH: usize = 1;
+    #[inline(always)]
+    fn splat(x: f32) -> Self {
+        x
+    }
+    #[inline(always)]
+    fn get(&self, _: usize) -> f32 {
+        *self
+    }
+    #[inline(always)]
+    fn set(&mut self, _: usize, x: f32) {
+        *self = x;
+    }
+    #[inline(always)]
+    fn map(self, f: impl Fn(f32) -> f32) -> Self {
+        f(self)
+    }
+    #[inline(always)]
+    fn zip(self, b: Self, f: impl Fn(f32, f32) -> f32) -> Self {
+        f(self, b)
+    }
+    #[inline(always)]
+    fn zip3(self, b: Self, c: Self, f: impl Fn(f32, f32, f32) -> f32) -> Self {
+        f(self, b, c)
+    }
+}
+
+/// A row of numbers.
+#[derive(Clone, Copy)]
+#[repr(align(32))]
+pub(crate) struct Row([f32; ROW]);
+
+impl Lane for Row {
+    const WIDTH: usize = ROW;
+    #[inline(always)]
+    fn splat(x: f32) -> Self {
+        Self([x; ROW])
+    }
+    #[inline(always)]
+    fn get(&self, i: usize) -> f32 {
+        self.0[i]
+    }
+    #[inline(always)]
+    fn set(&mut self, i: usize, x: f32) {
+        self.0[i] = x;
+    }
+    #[inline(always)]
+    fn map(self, f: impl Fn(f32) -> f32) -> Self {
+        let mut out = self;
+        for x in &mut out.0 {
+            *x = f(*x);
+        }
+        out
+    }
+    #[inline(always)]
+    fn zip(self, b: Self, f: impl Fn(f32, f32) -> f32) -> Self {
+        let mut out = self;
+        for i in 0..ROW {
+            out.0[i] = f(self.0[i], b.0[i]);
+        }
+        out
+    }
+    #[inline(always)]
+    fn zip3(self, b: Self, c: Self, f: impl Fn(f32, f32, f32) -> f32) -> Self {
+        let mut out = self;
+        for i in 0..ROW {
+            out.0[i] = f(self.0[i], b.0[i], c.0[i]);
+        }
+        out
+    }
+}
+
+/// What operations may ask besides registers, and what they leave behind.
+struct World<'a, const W: usize> {
+    ground: &'a Ground,
+    body: &'a Body,
+    contacts: [Contacts; W],
+    /// Entities that exist; the rest of the row is filled up.
+    active: usize,
+    /// Operations run.
+    ran: u32,
+}
+
+/// N registers. N is a power of two, so that no index is out of bounds.
+struct Registers<L, const N: usize>([L; N]);
+
+impl<L: Lane, const N: usize> Registers<L, N> {
+    #[inline(always)]
+    fn get(&self, r: u8) -> L {
+        self.0[usize::from(r) & (N - 1)]
+    }
+
+    #[inline(always)]
+    fn set(&mut self, r: u8, x: L) {
+        self.0[usize::from(r) & (N - 1)] = x;
+    }
+
+    #[inline(always)]
+    fn two(&self, r: u8) -> [L; 2] {
+        [self.get(r), self.get(r.wrapping_add(1))]
+    }
+
+    #[inline(always)]
+    fn three(&self, r: u8) -> [L; 3] {
+        [self.get(r), self.get(r.wrapping_add(1)), self.get(r.wrapping_add(2))]
+    }
+
+    #[inline(always)]
+    fn set_all<const K: usize>(&mut self, r: u8, x: [L; K]) {
+        for (i, x) in x.into_iter().enumerate() {
+            self.set(r.wrapping_add(i as u8), x);
+        }
+    }
+
+    fn vec3(&self, r: u8, i: usize) -> Vec3 {
+        let [x, y, z] = self.three(r);
+        vec3(x.get(i), y.get(i), z.get(i))
+    }
+
+    fn set_lane(&mut self, r: u8, i: usize, x: f32) {
+        self.0[usize::from(r) & (N - 1)].set(i, x);
+    }
+
+    fn set_vec3(&mut self, r: u8, i: usize, v: Vec3) {
+        self.set_lane(r, i, v.x);
+        self.set_lane(r.wrapping_add(1), i, v.y);
+        self.set_lane(r.wrapping_add(2), i, v.z);
+    }
+}
+
+#[inline(always)]
+fn add<L: Lane>(a: L, b: L) -> L {
+    a.zip(b, |a, b| a + b)
+}
+
+#[inline(always)]
+fn sub<L: Lane>(a: L, b: L) -> L {
+    a.zip(b, |a, b| a - b)
+}
+
+#[inline(always)]
+fn mul<L: Lane>(a: L, b: L) -> L {
+    a.zip(b, |a, b| a * b)
+}
+
+#[inline(always)]
+fn dot<L: Lane, const K: usize>(a: [L; K], b: [L; K]) -> L {
+    let mut sum = mul(a[0], b[0]);
+    for i in 1..K {
+        sum = add(sum, mul(a[i], b[i]));
+    }
+    sum
+}
+
+/// `from` moved towards `to` by at most `most`; not at all if that is nothing or less.
+#[inline(always)]
+fn toward<L: Lane, const K: usize>(from: [L; K], to: [L; K], most: L) -> [L; K] {
+    let mut gap = from;
+    for i in 0..K {
+        gap[i] = sub(to[i], from[i]);
+    }
+    let length = if K == 1 { gap[0].map(abs) } else { dot(gap, gap).map(libm::sqrtf) };
+    let share = most.zip(length, |most, length| if most > 0.0 { most / length } else { 0.0 });
+    let mut out = to;
+    for i in 0..K {
+        let part = add(from[i], mul(gap[i], share));
+        let near = length.zip(most, |length, most| truth(length <= most));
+        out[i] = near.zip3(to[i], part, |near, to, part| if near != 0.0 { to } else { part });
+    }
+    out
+}
+
+#[inline(always)]
+fn unit<L: Lane, const K: usize>(v: [L; K]) -> [L; K] {
+    let length = dot(v, v).map(sqrt);
+    v.map(|x| x.zip(length, div))
+}
+
+#[inline(always)]
+fn shorten<L: Lane, const K: usize>(v: [L; K], most: L) -> [L; K] {
+    let share =
+        dot(v, v).map(sqrt).zip(most, |length, most| if length > most { div(max(most, 0.0), length) } else { 1.0 });
+    v.map(|x| mul(x, share))
+}
+
+/// A stick by a bearing: ahead is where the bearing points; longer than 1 is cut to 1.
+#[inline(always)]
+fn turn_stick<L: Lane>([x, y]: [L; 2], sin: L, cos: L) -> [L; 2] {
+    let world = [add(mul(y, cos), mul(x, sin)), sub(mul(y, sin), mul(x, cos))];
+    let length = dot(world, world).map(libm::sqrtf);
+    let share = length.map(|l| if l > 1.0 { 1.0 / l } else { 1.0 });
+    world.map(|x| mul(x, share))
+}
+
+#[inline(always)]
+fn sin_cos<L: Lane>(angle: L) -> (L, L) {
+    let (mut sin, mut cos) = (angle, angle);
+    for i in 0..L::WIDTH {
+        let (s, c) = libm::sincosf(angle.get(i));
+        sin.set(i, s);
+        cos.set(i, c);
+    }
+    (sin, cos)
+}
+
+fn run<L: Lane, const N: usize, const W: usize>(ops: &[Op], r: &mut Registers<L, N>, world: &mut World<'_, W>) {
+    let mut at = 0;
+    while let Some(&op) = ops.get(at) {
+        at += 1;
+        if cfg!(test) {
+            world.ran += 1;
+        }
+        let Op { code, to, a, b, c } = op;
+        match code {
+            Code::Move => r.set(to, r.get(a)),
+            Code::Add => r.set(to, add(r.get(a), r.get(b))),
+            Code::Sub => r.set(to, sub(r.get(a), r.get(b))),
+            Code::Mul => r.set(to, mul(r.get(a), r.get(b))),
+            Code::Div => r.set(to, r.get(a).zip(r.get(b), div)),
+            Code::Negate => r.set(to, r.get(a).map(|x| -x)),
+            Code::Not => r.set(to, r.get(a).map(|x| truth(x == 0.0))),
+            Code::And => r.set(to, r.get(a).zip(r.get(b), |a, b| truth(a != 0.0 && b != 0.0))),
+            Code::Or => r.set(to, r.get(a).zip(r.get(b), |a, b| truth(a != 0.0 || b != 0.0))),
+            Code::Less => r.set(to, r.get(a).zip(r.get(b), |a, b| truth(a < b))),
+            Code::LessEqual => r.set(to, r.get(a).zip(r.get(b), |a, b| truth(a <= b))),
+            Code::Equal => r.set(to, r.get(a).zip(r.get(b), |a, b| truth(a == b))),
+            Code::NotEqual => r.set(to, r.get(a).zip(r.get(b), |a, b| truth(a != b))),
+            Code::Select => r.set(to, r.get(c).zip3(r.get(a), r.get(b), |c, a, b| if c != 0.0 { a } else { b })),
+            Code::Min => r.set(to, r.get(a).zip(r.get(b), min)),
+            Code::Max => r.set(to, r.get(a).zip(r.get(b), max)),
+            Code::Clamp => r.set(to, r.get(a).zip3(r.get(b), r.get(c), clamp)),
+            Code::Abs => r.set(to, r.get(a).map(abs)),
+            Code::Sign => r.set(to, r.get(a).map(sign)),
+            Code::Sin => r.set(to, r.get(a).map(libm::sinf)),
+            Code::Cos => r.set(to, r.get(a).map(libm::cosf)),
+            Code::Atan2 => r.set(to, r.get(a).zip(r.get(b), libm::atan2f)),
+            Code::Sqrt => r.set(to, r.get(a).map(sqrt)),
+            Code::Wrap => r.set(to, r.get(a).map(wrap_angle)),
+            Code::Fade => r.set(to, r.get(a).zip(r.get(b), |rate, dt| libm::expf(-(max(rate, 0.0) * dt)))),
+            Code::Mix => r.set(to, r.get(a).zip3(r.get(b), r.get(c), |a, b, t| mix(a, b, clamp(t, 0.0, 1.0)))),
+            Code::MixAngle => {
+                r.set(to, r.get(a).zip3(r.get(b), r.get(c), |a, b, t| mix_angle(a, b, clamp(t, 0.0, 1.0))));
+            }
+            Code::Toward => r.set_all(to, toward([r.get(a)], [r.get(b)], r.get(c))),
+            Code::Toward2 => r.set_all(to, toward(r.two(a), r.two(b), r.get(c))),
+            Code::Toward3 => r.set_all(to, toward(r.three(a), r.three(b), r.get(c))),
+            Code::TowardAngle => r.set(to, r.get(a).zip3(r.get(b), r.get(c), toward_angle)),
+            Code::Dot2 => r.set(to, dot(r.two(a), r.two(b))),
+            Code::Dot3 => r.set(to, dot(r.three(a), r.three(b))),
+            Code::Cross2 => {
+                let ([ax, ay], [bx, by]) = (r.two(a), r.two(b));
+                r.set(to, sub(mul(ax, by), mul(ay, bx)));
+            }
+            Code::Cross3 => {
+                let ([ax, ay, az], [bx, by, bz]) = (r.three(a), r.three(b));
+                let out = [sub(mul(ay, bz), mul(az, by)), sub(mul(az, bx), mul(ax, bz)), sub(mul(ax, by), mul(ay, bx))];
+                r.set_all(to, out);
+            }
+            Code::Unit2 => r.set_all(to, unit(r.two(a))),
+            Code::Unit3 => r.set_all(to, unit(r.three(a))),
+            Code::Shorten2 => r.set_all(to, shorten(r.two(a), r.get(b))),
+            Code::Shorten3 => r.set_all(to, shorten(r.three(a), r.get(b))),
+            Code::TurnStick => {
+                let (sin, cos) = sin_cos(r.get(b));
+                r.set_all(to, turn_stick(r.two(a), sin, cos));
+            }
+            Code::Turn2 => {
+                let ((sin, cos), [x, y]) = (sin_cos(r.get(b)), r.two(a));
+                r.set_all(to, [sub(mul(x, cos), mul(y, sin)), add(mul(x, sin), mul(y, cos))]);
+            }
+            Code::Heading => {
+                let (sin, cos) = sin_cos(r.get(a));
+                r.set_all(to, [cos, sin]);
+            }
+            Code::Surface => {
+                for i in 0..world.active {
+                    let surface = world.ground.surface(r.vec3(a, i));
+                    r.set_lane(to, i, surface.grip);
+                    r.set_lane(b, i, surface.pace);
+                }
+            }
+            Code::Ahead => {
+                let more = ops.get(at).copied().unwrap_or(op);
+                at += 1;
+                for i in 0..world.active {
+                    let asked = r.get(more.c).get(i) != 0.0;
+                    let found = if asked { ahead(world, r.vec3(a, i), r.get(b).get(i), r.vec3(c, i)) } else { 0.0 };
+                    r.set_lane(to, i, found);
+                }
+            }
+            Code::Slide => {
+                let more = ops.get(at).copied().unwrap_or(op);
+                at += 1;
+                for i in 0..world.active {
+                    if r.get(c).get(i) != 0.0 {
+                        slide_one(r, world, op, more, i);
+                    }
+                }
+            }
+            Code::More => {}
+            Code::Repeat => {
+                let len = usize::from(a) + 256 * usize::from(b);
+                let body = ops.get(at..at + len).unwrap_or(&[]);
+                for _ in 0..c {
+                    run(body, r, world);
+                }
+                at += len;
+            }
+        }
+    }
+}
+
+fn toward_angle(from: f32, to: f32, most: f32) -> f32 {
+    let gap = wrap_angle(to - from);
+    if abs(gap) <= most { wrap_angle(to) } else { wrap_angle(from + sign(gap) * max(most, 0.0)) }
+}
+
+/// How far the body can go.
+fn ahead<const W: usize>(world: &World<'_, W>, way: Vec3, reach: f32, from: Vec3) -> f32 {
+    let length = way.length();
+    let reach = max(reach, 0.0);
+    if length > 0.0 && length.is_finite() && reach.is_finite() && from.is_finite() {
+        let to = from + way * (reach / length);
+        world.ground.sweep(world.body, from, to).map_or(reach, |hit| hit.fraction * reach)
+    } else {
+        reach
+    }
+}
+
+/// Moves one body by the mean of its velocity as the tick began and now.
+///
+/// A body that stood and does not rise goes on standing: gravity is met by the ground.
+fn slide_one<L: Lane, const N: usize, const W: usize>(
+    r: &mut Registers<L, N>,
+    world: &mut World<'_, W>,
+    op: Op,
+    more: Op,
+    i: usize,
+) {
+    let (from, mut end, mut start) = (r.vec3(op.to, i), r.vec3(op.a, i), r.vec3(op.b, i));
+    let stands = r.get(more.to).get(i) != 0.0 && start.z <= 0.0;
+    if stands {
+        (start.z, end.z) = (0.0, 0.0);
+    }
+    let travel = (start + end) * (r.get(more.a).get(i) * 0.5);
+    let moved = slide(world.ground, world.body, Slide { from, travel, velocity: end, grounded: stands });
+    r.set_vec3(op.to, i, moved.position);
+    r.set_vec3(op.a, i, moved.velocity);
+    r.set_vec3(op.b, i, moved.velocity);
+    r.set_lane(more.to, i, truth(moved.grounded));
+    r.set_vec3(more.b, i, moved.normal);
+    for id in moved.contacts.iter() {
+        world.contacts[i].add(id);
+    }
+}
+
+/// What a lane means to the machine.
+fn read(kind: LaneKind, bits: u32) -> f32 {
+    let x = f32::from_bits(bits);
+    match kind {
+        LaneKind::Real | LaneKind::Angle => x,
+        LaneKind::Flag => truth(bits != 0),
+        LaneKind::Counter => bits as f32,
+        LaneKind::Unit => clamp(x, -1.0, 1.0),
+    }
+}
+
+/// What the machine's number is as a lane.
+fn keep(kind: LaneKind, x: f32) -> u32 {
+    match kind {
+        LaneKind::Flag => u32::from(x != 0.0),
+        // Whole numbers up to 2^24 are exact in a real.
+        LaneKind::Counter => clamp(libm::roundf(x), 0.0, 16_777_216.0) as u32,
+        _ => canonical_bits(x),
+    }
+}
+
+impl Program {
+    fn load<L: Lane, const N: usize>(&self, scene: &Scene<'_>, defaults: &[f32]) -> Registers<L, N> {
+        let mut r = Registers([L::splat(0.0); N]);
+        for (place, x) in r.0.iter_mut().zip(&self.initial) {
+            *place = L::splat(*x);
+        }
+        for (i, default) in defaults.iter().enumerate() {
+            let x = scene.tunables.get(i).copied().unwrap_or(*default);
+            r.set(self.tunes + i as u8, L::splat(x));
+        }
+        r.set(self.dt, L::splat(scene.dt));
+        r
+    }
+
+    fn take<L: Lane, const N: usize>(&self, r: &mut Registers<L, N>, i: usize, state: &State, input: &Input) {
+        for map in &self.inputs {
+            let x = read(map.kind, input.bits()[usize::from(map.lane) % input.bits().len()]);
+            r.set_lane(map.register, i, if x.is_finite() { x } else { 0.0 });
+        }
+        for map in &self.state {
+            let x = read(map.kind, state.bits()[usize::from(map.lane) % state.bits().len()]);
+            r.set_lane(map.register, i, x);
+        }
+        if let Some((velocity, begin)) = self.begin {
+            r.set_vec3(begin, i, r.vec3(velocity, i));
+        }
+    }
+
+    fn give<L: Lane, const N: usize>(&self, r: &Registers<L, N>, i: usize) -> State {
+        let mut state = State::default();
+        for map in &self.state {
+            state.set_int(usize::from(map.lane), keep(map.kind, r.get(map.register).get(i)));
+        }
+        state
+    }
+
+    fn one<const N: usize>(
+        &self,
+        scene: &Scene<'_>,
+        defaults: &[f32],
+        body: &Body,
+        s: &State,
+        i: &Input,
+    ) -> (Step, u32) {
+        let mut r: Registers<f32, N> = self.load(scene, defaults);
+        self.take(&mut r, 0, s, i);
+        let mut world = World { ground: scene.ground, body, contacts: [Contacts::default()], active: 1, ran: 0 };
+        run(&self.ops, &mut r, &mut world);
+        let state = self.give(&r, 0);
+        (Step { state, contacts: world.contacts[0], teleported: false }, world.ran)
+    }
+
+    /// One step of one entity, and in tests how many operations it took.
+    pub(crate) fn step(&self, scene: &Scene<'_>, defaults: &[f32], body: &Body, s: &State, i: &Input) -> (Step, u32) {
+        match self.initial.len() {
+            0..=64 => self.one::<64>(scene, defaults, body, s, i),
+            65..=128 => self.one::<128>(scene, defaults, body, s, i),
+            _ => self.one::<REGISTERS>(scene, defaults, body, s, i),
+        }
+    }
+
+    fn row<const N: usize>(
+        &self,
+        scene: &Scene<'_>,
+        defaults: &[f32],
+        body: &Body,
+        states: &mut [State],
+        inputs: &[Input],
+    ) -> [Contacts; ROW] {
+        let active = states.len().min(ROW).min(inputs.len());
+        let mut r: Registers<Row, N> = self.load(scene, defaults);
+        for i in 0..active {
+            self.take(&mut r, i, &states[i], &inputs[i]);
+        }
+        let mut world = World { ground: scene.ground, body, contacts: [Contacts::default(); ROW], active, ran: 0 };
+        run(&self.ops, &mut r, &mut world);
+        for (i, state) in states.iter_mut().enumerate().take(active) {
+            *state = self.give(&r, i);
+        }
+        world.contacts
+    }
+
+    /// One step of many entities of one rule, row by row: the same bits as one by one.
+    pub(crate) fn step_many(&self, scene: &Scene<'_>, defaults: &[f32], body: &Body, s: &mut [State], i: &[Input]) {
+        for (states, inputs) in s.chunks_mut(ROW).zip(i.chunks(ROW)) {
+            match self.initial.len() {
+                0..=64 => self.row::<64>(scene, defaults, body, states, inputs),
+                65..=128 => self.row::<128>(scene, defaults, body, states, inputs),
+                _ => self.row::<REGISTERS>(scene, defaults, body, states, inputs),
+            };
+        }
+    }
+
+    /// The number in a register after running without a world: for limits, which read tunables only.
+    pub(crate) fn number(&self, tunables: &[f32], defaults: &[f32], register: u8) -> f32 {
+        let ground = Ground::flat(1.0);
+        let scene = Scene { tick: velocitas_core::Tick(0), dt: 0.0, ground: &ground, tunables };
+        let body = Body { radius: 0.1, height: 0.1, step: 0.0 };
+        let mut r: Registers<f32, REGISTERS> = self.load(&scene, defaults);
+        let mut world = World { ground: &ground, body: &body, contacts: [Contacts::default()], active: 1, ran: 0 };
+        run(&self.ops, &mut r, &mut world);
+        r.get(register)
+    }
+}

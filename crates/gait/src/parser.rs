@@ -1,0 +1,756 @@
+//! From tokens to the tree, going on after mistakes.
+//!
+//! After a mistake the parser skips to the next word that begins a section, a statement or a line, so that one slip
+//! costs one diagnostic. Nesting is bounded: no text makes it run out of stack.
+//!
+//! The grammar stands in `docs/gait.md`.
+
+use crate::diagnostic::{Diagnostic, Span, nearest};
+use crate::lexer::{Kind, Token};
+use crate::syntax::{
+    Attribute, AttributeValue, Expr, ExprKind, Field, File, Limit, Look, Op, Quantity, Stmt, Tune, Word,
+};
+use crate::unit::{Dimension, Unit, unit_meant, unit_named};
+
+/// The sections of a file.
+pub(crate) const SECTIONS: [&str; 7] = ["input", "state", "tune", "body", "step", "looks", "limits"];
+/// Words that are not names.
+pub(crate) const KEYWORDS: [&str; 15] = [
+    "gait", "let", "if", "then", "else", "and", "or", "not", "repeat", "slide", "kick", "true", "false", "below",
+    "above",
+];
+/// What may follow a field's kind.
+pub(crate) const ATTRIBUTES: [&str; 9] =
+    ["bits", "owned", "wire", "range", "agree", "blend", "private", "start", "exactly"];
+
+/// Levels an expression or a statement may have.
+const DEEPEST: u16 = 60;
+/// Mistakes after which reading on helps nobody.
+const MOST_DIAGNOSTICS: usize = 50;
+
+/// The state of reading.
+pub(crate) struct Parser<'a> {
+    text: &'a str,
+    tokens: &'a [Token],
+    at: usize,
+    nested: u16,
+    diagnostics: Vec<Diagnostic>,
+}
+
+/// Reads a file.
+pub(crate) fn parse(text: &str, tokens: &[Token]) -> (File, Vec<Diagnostic>) {
+    let mut parser = Parser::new(text, tokens);
+    let file = parser.file();
+    (file, parser.diagnostics)
+}
+
+impl<'a> Parser<'a> {
+    pub(crate) const fn new(text: &'a str, tokens: &'a [Token]) -> Self {
+        Self { text, tokens, at: 0, nested: 0, diagnostics: Vec::new() }
+    }
+
+    pub(crate) fn at_end(&self) -> bool {
+        self.peek().kind == Kind::End
+    }
+
+    pub(crate) fn into_diagnostics(self) -> Vec<Diagnostic> {
+        self.diagnostics
+    }
+
+    fn peek(&self) -> Token {
+        self.tokens[self.at.min(self.tokens.len() - 1)]
+    }
+
+    fn ahead(&self, n: usize) -> Token {
+        self.tokens[(self.at + n).min(self.tokens.len() - 1)]
+    }
+
+    fn next(&mut self) -> Token {
+        let token = self.peek();
+        self.at = (self.at + 1).min(self.tokens.len() - 1);
+        token
+    }
+
+    fn word_of(&self, token: Token) -> &'a str {
+        token.span.of(self.text)
+    }
+
+    fn is_word(&self, token: Token, word: &str) -> bool {
+        token.kind == Kind::Name && self.word_of(token) == word
+    }
+
+    fn eat(&mut self, kind: Kind) -> bool {
+        let found = self.peek().kind == kind;
+        if found {
+            self.next();
+        }
+        found
+    }
+
+    fn eat_word(&mut self, word: &str) -> bool {
+        let found = self.is_word(self.peek(), word);
+        if found {
+            self.next();
+        }
+        found
+    }
+
+    fn report(&mut self, diagnostic: Diagnostic) {
+        if self.diagnostics.len() < MOST_DIAGNOSTICS {
+            self.diagnostics.push(diagnostic);
+        }
+    }
+
+    fn found(&self, token: Token) -> String {
+        match token.kind {
+            Kind::End => "the end of the file".to_owned(),
+            _ => format!("`{}`", self.word_of(token)),
+        }
+    }
+
+    /// Reports what was expected at the next token.
+    fn expected(&mut self, what: &str) {
+        let token = self.peek();
+        let message = format!("expected {what}; found {}", self.found(token));
+        self.report(Diagnostic::error("syntax", token.span, message));
+    }
+
+    fn expect(&mut self, kind: Kind, what: &str) -> bool {
+        let found = self.eat(kind);
+        if !found {
+            self.expected(what);
+        }
+        found
+    }
+
+    /// A name that somebody chooses.
+    fn name(&mut self, what: &str) -> Option<Word> {
+        let token = self.peek();
+        if token.kind != Kind::Name {
+            self.expected(what);
+            return None;
+        }
+        let text = self.word_of(token);
+        if KEYWORDS.contains(&text) || SECTIONS.contains(&text) && self.ahead(1).kind == Kind::Open {
+            let message = format!("expected {what}; found `{text}`, a word of the language");
+            self.report(Diagnostic::error("name", token.span, message).help("choose another name"));
+            return None;
+        }
+        self.next();
+        if text.len() > 32 {
+            let message = format!("expected a name of at most 32 letters; found {}", text.len());
+            self.report(Diagnostic::error("name", token.span, message));
+        }
+        Some(Word { text: text.to_owned(), span: token.span })
+    }
+
+    /// Any word, also one of the language's.
+    fn any_word(&mut self, what: &str) -> Option<Word> {
+        let token = self.peek();
+        if token.kind != Kind::Name {
+            self.expected(what);
+            return None;
+        }
+        self.next();
+        Some(Word { text: self.word_of(token).to_owned(), span: token.span })
+    }
+
+    fn opens_section(&self) -> bool {
+        let token = self.peek();
+        token.kind == Kind::Name
+            && SECTIONS.contains(&self.word_of(token))
+            && self.ahead(1).kind == Kind::Open
+            && token.first
+    }
+
+    /// Skips to the first token of a later line, a closing brace or a section.
+    fn skip_line(&mut self) {
+        let from = self.at;
+        while !matches!(self.peek().kind, Kind::End | Kind::Close) {
+            if self.at > from && (self.peek().first || self.opens_section()) {
+                return;
+            }
+            if self.peek().kind == Kind::Open {
+                self.skip_block();
+                return;
+            }
+            self.next();
+        }
+    }
+
+    /// Skips a block and all in it.
+    fn skip_block(&mut self) {
+        let mut open = 0u32;
+        loop {
+            match self.next().kind {
+                Kind::Open => open += 1,
+                Kind::Close => open = open.saturating_sub(1),
+                Kind::End => return,
+                _ => {}
+            }
+            if open == 0 {
+                return;
+            }
+        }
+    }
+
+    fn file(&mut self) -> File {
+        let mut file = File::default();
+        if self.eat_word("gait") {
+            let token = self.peek();
+            if self.expect(Kind::Text, "the rule's name in quotes, such as `gait \"courier\"`") {
+                let text = self.word_of(token).trim_matches('"').to_owned();
+                let sound = !text.is_empty()
+                    && text.len() <= 32
+                    && text.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '-' | '_' | ' '));
+                if !sound {
+                    let message = "expected a name of 1 to 32 letters, digits, spaces, `-` and `_`";
+                    self.report(Diagnostic::error("name", token.span, message));
+                }
+                file.name = Some(Word { text, span: token.span });
+            }
+        } else {
+            self.expected("`gait \"name\"` on the first line");
+        }
+        while !self.at_end() {
+            self.section(&mut file);
+        }
+        file
+    }
+
+    fn section(&mut self, file: &mut File) {
+        let token = self.peek();
+        let Some(word) = self.any_word("a section: input, state, tune, body, step, looks or limits") else {
+            self.next();
+            while !self.at_end() && !self.opens_section() {
+                self.next();
+            }
+            return;
+        };
+        if !SECTIONS.contains(&word.text.as_str()) {
+            let message = format!("expected a section ({}); found `{}`", SECTIONS.join(", "), word.text);
+            let help = nearest(&word.text, SECTIONS.into_iter());
+            self.report(Diagnostic::error("section", word.span, message).maybe_help(help));
+            while !self.at_end() && !self.opens_section() {
+                if self.peek().kind == Kind::Open {
+                    self.skip_block();
+                } else {
+                    self.next();
+                }
+            }
+            return;
+        }
+        if file.sections.iter().any(|s| s.text == word.text) {
+            let message = format!("expected one `{}` section; found another", word.text);
+            self.report(Diagnostic::error("section", token.span, message).help("put its lines into the first"));
+        }
+        if !self.expect(Kind::Open, "`{`") {
+            return;
+        }
+        let name = word.text.clone();
+        file.sections.push(word);
+        match name.as_str() {
+            "step" => file.step = self.statements(),
+            _ => self.lines(&name, file),
+        }
+        if !self.eat(Kind::Close) {
+            self.expected(&format!("`}}` at the end of `{name}`"));
+        }
+    }
+
+    fn lines(&mut self, section: &str, file: &mut File) {
+        while !matches!(self.peek().kind, Kind::Close | Kind::End) && !self.opens_section() {
+            let from = self.at;
+            let read = match section {
+                "input" => self.field().map(|f| file.inputs.push(f)),
+                "state" => self.field().map(|f| file.state.push(f)),
+                "tune" => self.tune().map(|t| file.tune.push(t)),
+                "body" => self.measure().map(|m| file.body.push(m)),
+                "looks" => self.look().map(|l| file.looks.push(l)),
+                _ => self.limit().map(|l| file.limits.push(l)),
+            };
+            if read.is_none() {
+                self.skip_line();
+            }
+            if self.at == from {
+                self.next();
+            }
+        }
+    }
+
+    fn field(&mut self) -> Option<Field> {
+        let name = self.name("a field's name")?;
+        let kind = self.any_word("its kind")?;
+        let unit = self.unit_here();
+        let mut attributes = Vec::new();
+        loop {
+            let token = self.peek();
+            if token.kind != Kind::Name || token.first {
+                break;
+            }
+            let word = self.any_word("an attribute")?;
+            if !ATTRIBUTES.contains(&word.text.as_str()) {
+                let message = format!("expected an attribute ({}); found `{}`", ATTRIBUTES.join(", "), word.text);
+                let help = nearest(&word.text, ATTRIBUTES.into_iter());
+                self.report(Diagnostic::error("attribute", word.span, message).maybe_help(help));
+                return None;
+            }
+            attributes.push(self.attribute(word)?);
+        }
+        if !self.peek().first && !matches!(self.peek().kind, Kind::Close | Kind::End) {
+            self.expected("an attribute or the next line");
+            return None;
+        }
+        Some(Field { name, kind, unit, attributes })
+    }
+
+    fn attribute(&mut self, name: Word) -> Option<Attribute> {
+        let value = match name.text.as_str() {
+            "owned" | "private" | "exactly" => AttributeValue::Nothing,
+            "blend" => AttributeValue::Word(self.any_word("none, linear, curve or bearing")?),
+            "agree" if self.is_word(self.peek(), "exactly") => AttributeValue::Word(self.any_word("exactly")?),
+            _ => AttributeValue::Quantity(self.quantity()?),
+        };
+        Some(Attribute { name, value })
+    }
+
+    fn tune(&mut self) -> Option<Tune> {
+        let name = self.name("a tunable's name")?;
+        let value = self.quantity()?;
+        let range = if self.eat_word("from") {
+            let least = self.quantity()?;
+            if !self.eat_word("to") {
+                self.expected("`to` and the largest value");
+                return None;
+            }
+            Some((least, self.quantity()?))
+        } else {
+            None
+        };
+        Some(Tune { name, value, range })
+    }
+
+    fn measure(&mut self) -> Option<(Word, Quantity)> {
+        Some((self.any_word("radius, height or step")?, self.quantity()?))
+    }
+
+    fn look(&mut self) -> Option<Look> {
+        let name = self.name("the name of a look")?;
+        if self.eat_word("above") {
+            return Some(Look { name, below: None });
+        }
+        if !self.eat_word("below") {
+            self.expected("`below` and a speed, or `above` for the last");
+            return None;
+        }
+        Some(Look { name, below: Some(self.quantity()?) })
+    }
+
+    fn limit(&mut self) -> Option<Limit> {
+        let name = self.any_word("pace, climb or drop")?;
+        let target = self.expression();
+        if !(self.eat_word("at") && self.eat_word("most")) {
+            self.expected("`at most` and the limit");
+            return None;
+        }
+        let most = self.expression();
+        let slack = if self.eat_word("slack") { Some(self.quantity()?) } else { None };
+        Some(Limit { name, target, most, slack })
+    }
+
+    /// The unit that follows on the same line, if any.
+    fn unit_here(&mut self) -> Option<(Dimension, f64, Span)> {
+        let start = self.peek();
+        if start.first {
+            return None;
+        }
+        if start.kind == Kind::Percent {
+            self.next();
+            return Some((Dimension::NONE, 0.01, start.span));
+        }
+        // A leading 1 stands for "per": 1/s.
+        let mut unit = Unit::NONE;
+        let mut span = start.span;
+        if start.kind == Kind::Number(1.0) {
+            let divided = self.ahead(1).kind == Kind::Slash && self.unit_token(2).is_some();
+            self.next();
+            if !divided {
+                return Some((Dimension::NONE, 1.0, span));
+            }
+        } else {
+            let first = self.unit_token(0)?;
+            self.next();
+            unit = unit.times(self.raised(first));
+        }
+        loop {
+            let token = self.peek();
+            let per = token.kind == Kind::Slash;
+            let skip = usize::from(per || token.kind == Kind::Star);
+            if token.first || self.ahead(skip).first {
+                break;
+            }
+            // Side by side units multiply; a sign must be followed by a unit on the same line to belong here.
+            let Some(found) = self.unit_token(skip) else { break };
+            self.at += skip;
+            let end = self.next();
+            let raised = self.raised(found);
+            unit = unit.times(if per { raised.power(-1) } else { raised });
+            span = span.to(end.span);
+        }
+        Some((unit.dimension, unit.factor, span))
+    }
+
+    fn unit_token(&self, n: usize) -> Option<Unit> {
+        let token = self.ahead(n);
+        if token.kind == Kind::Name { unit_named(self.word_of(token)) } else { None }
+    }
+
+    /// The unit with the power that follows.
+    fn raised(&mut self, unit: Unit) -> Unit {
+        if self.peek().kind != Kind::Caret {
+            return unit;
+        }
+        let minus = usize::from(self.ahead(1).kind == Kind::Minus);
+        if let Kind::Number(n) = self.ahead(1 + minus).kind
+            && n.fract() == 0.0
+            && (1.0..=9.0).contains(&n)
+        {
+            self.at += 2 + minus;
+            return unit.power(if minus > 0 { -(n as i8) } else { n as i8 });
+        }
+        self.next();
+        self.expected("a whole power from 1 to 9");
+        unit
+    }
+
+    /// A number with its unit: `4.2 m/s`, `1/256`, `4 %`.
+    pub(crate) fn quantity(&mut self) -> Option<Quantity> {
+        let start = self.peek();
+        let negative = self.eat(Kind::Minus);
+        let token = self.peek();
+        let Kind::Number(mut value) = token.kind else {
+            self.expected("a number");
+            return None;
+        };
+        self.next();
+        let mut span = start.span.to(token.span);
+        if self.peek().kind == Kind::Slash
+            && let Kind::Number(under) = self.ahead(1).kind
+        {
+            self.next();
+            let under_token = self.next();
+            if under == 0.0 {
+                self.report(Diagnostic::error("number", under_token.span, "expected a divisor other than 0"));
+                return None;
+            }
+            value /= under;
+            span = span.to(under_token.span);
+        }
+        let unit = self.unit_here();
+        if unit.is_none() {
+            self.stray_unit();
+        }
+        let (dimension, factor, unit_span) = unit.unwrap_or((Dimension::NONE, 1.0, span));
+        let value = if negative { -value } else { value } * factor;
+        Some(Quantity { value, dimension, span: span.to(unit_span), has_unit: unit.is_some() })
+    }
+
+    /// A name right behind a number that is no unit but was meant as one.
+    fn stray_unit(&mut self) {
+        let token = self.peek();
+        if token.kind != Kind::Name || token.first {
+            return;
+        }
+        let word = self.word_of(token);
+        let known = KEYWORDS.contains(&word)
+            || ATTRIBUTES.contains(&word)
+            || ["from", "to", "slack", "height", "step", "at"].contains(&word);
+        let look =
+            matches!(self.ahead(1).kind, Kind::Name) && ["below", "above"].contains(&self.word_of(self.ahead(1)));
+        if known || look {
+            return;
+        }
+        let message = format!("expected a unit after the number; found `{word}`");
+        let help = unit_meant(word);
+        self.report(Diagnostic::error("unit", token.span, message).maybe_help(help));
+        self.next();
+    }
+
+    fn statements(&mut self) -> Vec<Stmt> {
+        let mut out = Vec::new();
+        while !matches!(self.peek().kind, Kind::Close | Kind::End) && !self.opens_section() {
+            let (from, said) = (self.at, self.diagnostics.len());
+            match self.statement() {
+                Some(statement) => out.push(statement),
+                None => {
+                    if self.diagnostics.len() == said {
+                        self.expected("a statement");
+                    }
+                    self.skip_line();
+                }
+            }
+            if self.at == from {
+                self.next();
+            }
+        }
+        out
+    }
+
+    fn block(&mut self) -> Option<Vec<Stmt>> {
+        if !self.expect(Kind::Open, "`{`") {
+            return None;
+        }
+        self.deeper(Self::statements).and_then(|body| self.expect(Kind::Close, "`}`").then_some(body))
+    }
+
+    /// Reads something one level down, or reports that there are too many levels.
+    fn deeper<T>(&mut self, read: impl FnOnce(&mut Self) -> T) -> Option<T> {
+        if self.nested >= DEEPEST {
+            let span = self.peek().span;
+            let message = format!("expected at most {DEEPEST} levels of nesting; found more");
+            self.report(Diagnostic::error("nesting", span, message).help("name a part with `let`"));
+            return None;
+        }
+        self.nested += 1;
+        let read = read(self);
+        self.nested -= 1;
+        Some(read)
+    }
+
+    fn statement(&mut self) -> Option<Stmt> {
+        let start = self.peek();
+        if self.eat_word("let") {
+            let name = self.name("a name after `let`")?;
+            if !self.expect(Kind::Assign, "`=`") {
+                return None;
+            }
+            return Some(Stmt::Let { name, value: self.expression() });
+        }
+        if self.eat_word("if") {
+            return self.if_statement();
+        }
+        if self.eat_word("repeat") {
+            let times = self.quantity()?;
+            return Some(Stmt::Repeat { times, span: start.span.to(times.span), body: self.block()? });
+        }
+        if self.eat_word("slide") {
+            let position = self.name("the point to move")?;
+            self.expect(Kind::Comma, "`,` and the velocity");
+            let velocity = self.name("the velocity")?;
+            let span = start.span.to(velocity.span);
+            return Some(Stmt::Slide { position, velocity, span });
+        }
+        let kick = self.eat_word("kick").then_some(start.span);
+        if self.peek().kind != Kind::Name {
+            self.expected("a statement: let, if, repeat, slide, kick, or a name to assign to");
+            return None;
+        }
+        let target = self.postfix();
+        let token = self.peek();
+        if !self.eat(Kind::Assign) {
+            let wrong = token.kind == Kind::Equal;
+            self.expected(if wrong { "`=` to assign (`==` compares)" } else { "`=` and a value" });
+            return None;
+        }
+        Some(Stmt::Assign { kick, target, value: self.expression() })
+    }
+
+    fn if_statement(&mut self) -> Option<Stmt> {
+        let condition = self.expression();
+        if self.is_word(self.peek(), "then") {
+            let span = self.peek().span;
+            let message = "expected `{` after the condition of a statement; found `then`";
+            let help = "`if … then … else …` is a value; a statement is `if … { … } else { … }`";
+            self.report(Diagnostic::error("syntax", span, message).help(help));
+            return None;
+        }
+        let then = self.block()?;
+        let mut otherwise = Vec::new();
+        if self.eat_word("else") {
+            if self.eat_word("if") {
+                otherwise.push(self.deeper(Self::if_statement)??);
+            } else {
+                otherwise = self.block()?;
+            }
+        }
+        Some(Stmt::If { condition, then, otherwise })
+    }
+
+    fn wrong(span: Span) -> Expr {
+        Expr { kind: ExprKind::Wrong, span, depth: 0 }
+    }
+
+    /// Puts an expression together, unless it has become too deep.
+    fn made(&mut self, kind: ExprKind, span: Span, parts: &[u16]) -> Expr {
+        let depth = parts.iter().copied().max().unwrap_or(0) + 1;
+        if depth > 4 * DEEPEST {
+            let message = format!("expected an expression of at most {} parts in a row; found more", 4 * DEEPEST);
+            self.report(Diagnostic::error("nesting", span, message).help("name a part with `let`"));
+            return Self::wrong(span);
+        }
+        Expr { kind, span, depth }
+    }
+
+    pub(crate) fn expression(&mut self) -> Expr {
+        let span = self.peek().span;
+        match self.deeper(|p| p.binary(0)) {
+            Some(expr) => expr,
+            None => {
+                self.next();
+                Self::wrong(span)
+            }
+        }
+    }
+
+    fn operator(&self) -> Option<(Op, u8)> {
+        let token = self.peek();
+        Some(match token.kind {
+            Kind::Name if self.is_word(token, "or") => (Op::Or, 1),
+            Kind::Name if self.is_word(token, "and") => (Op::And, 2),
+            Kind::Less => (Op::Less, 3),
+            Kind::LessEqual => (Op::LessEqual, 3),
+            Kind::More => (Op::More, 3),
+            Kind::MoreEqual => (Op::MoreEqual, 3),
+            Kind::Equal => (Op::Equal, 3),
+            Kind::NotEqual => (Op::NotEqual, 3),
+            Kind::Plus => (Op::Add, 4),
+            Kind::Minus => (Op::Sub, 4),
+            Kind::Star => (Op::Mul, 5),
+            Kind::Slash => (Op::Div, 5),
+            _ => return None,
+        })
+    }
+
+    fn binary(&mut self, least: u8) -> Expr {
+        let mut left = self.unary();
+        while let Some((op, strength)) = self.operator().filter(|(_, s)| *s > least) {
+            let sign = self.next();
+            let right = self.deeper(|p| p.binary(strength)).unwrap_or_else(|| Self::wrong(sign.span));
+            if strength == 3 && self.operator().is_some_and(|(_, s)| s == 3) {
+                let span = self.peek().span;
+                let message = "expected one comparison; found another behind it";
+                self.report(Diagnostic::error("syntax", span, message).help("join two with `and`"));
+            }
+            let (span, depths) = (left.span.to(right.span), [left.depth, right.depth]);
+            left = self.made(ExprKind::Binary(op, Box::new(left), Box::new(right)), span, &depths);
+        }
+        left
+    }
+
+    fn unary(&mut self) -> Expr {
+        let token = self.peek();
+        let not = self.is_word(token, "not");
+        if !not && token.kind != Kind::Minus {
+            return self.postfix();
+        }
+        self.next();
+        // `not` binds looser than comparison, minus tighter than everything.
+        let inner = self.deeper(|p| if not { p.binary(2) } else { p.unary() });
+        let inner = inner.unwrap_or_else(|| Self::wrong(token.span));
+        let (span, depth) = (token.span.to(inner.span), inner.depth);
+        let inner = Box::new(inner);
+        self.made(if not { ExprKind::Not(inner) } else { ExprKind::Negative(inner) }, span, &[depth])
+    }
+
+    fn postfix(&mut self) -> Expr {
+        let mut expr = self.primary();
+        while self.peek().kind == Kind::Dot {
+            self.next();
+            let Some(word) = self.any_word("a component: x, y, z or xy") else { return Self::wrong(expr.span) };
+            let (span, depth) = (expr.span.to(word.span), expr.depth);
+            expr = self.made(ExprKind::Component(Box::new(expr), word), span, &[depth]);
+        }
+        expr
+    }
+
+    fn primary(&mut self) -> Expr {
+        let token = self.peek();
+        match token.kind {
+            Kind::Number(_) => match self.expression_quantity() {
+                Some(q) => Expr { kind: ExprKind::Quantity(q), span: q.span, depth: 1 },
+                None => Self::wrong(token.span),
+            },
+            Kind::ParenOpen => {
+                self.next();
+                let inner = self.expression();
+                self.expect(Kind::ParenClose, "`)`");
+                inner
+            }
+            Kind::Name => self.named(token),
+            _ => {
+                self.expected("a value");
+                Self::wrong(token.span)
+            }
+        }
+    }
+
+    /// A number in an expression: `1/256` is a division there, which comes to the same.
+    fn expression_quantity(&mut self) -> Option<Quantity> {
+        let token = self.next();
+        let Kind::Number(value) = token.kind else { return None };
+        let unit = self.unit_here();
+        if unit.is_none() {
+            self.stray_unit();
+        }
+        let (dimension, factor, span) = unit.unwrap_or((Dimension::NONE, 1.0, token.span));
+        Some(Quantity { value: value * factor, dimension, span: token.span.to(span), has_unit: unit.is_some() })
+    }
+
+    fn named(&mut self, token: Token) -> Expr {
+        let word = self.word_of(token);
+        match word {
+            "true" | "false" => {
+                self.next();
+                Expr { kind: ExprKind::Truth(word == "true"), span: token.span, depth: 1 }
+            }
+            "if" => {
+                self.next();
+                self.if_value(token)
+            }
+            _ if KEYWORDS.contains(&word) => {
+                self.expected("a value");
+                Self::wrong(token.span)
+            }
+            _ => {
+                self.next();
+                if self.peek().kind != Kind::ParenOpen || self.peek().first {
+                    return Expr { kind: ExprKind::Name(word.to_owned()), span: token.span, depth: 1 };
+                }
+                self.call(Word { text: word.to_owned(), span: token.span })
+            }
+        }
+    }
+
+    fn if_value(&mut self, token: Token) -> Expr {
+        let condition = self.expression();
+        if !self.eat_word("then") {
+            self.expected("`then` and a value");
+            return Self::wrong(token.span);
+        }
+        let then = self.expression();
+        if !self.eat_word("else") {
+            self.expected("`else` and a value: an `if` that is a value needs both");
+            return Self::wrong(token.span);
+        }
+        let otherwise = self.expression();
+        let span = token.span.to(otherwise.span);
+        let depths = [condition.depth, then.depth, otherwise.depth];
+        self.made(ExprKind::If(Box::new(condition), Box::new(then), Box::new(otherwise)), span, &depths)
+    }
+
+    fn call(&mut self, name: Word) -> Expr {
+        self.next();
+        let mut arguments = Vec::new();
+        while self.peek().kind != Kind::ParenClose {
+            arguments.push(self.expression());
+            if !self.eat(Kind::Comma) {
+                break;
+            }
+        }
+        let end = self.peek();
+        self.expect(Kind::ParenClose, "`)` or `,`");
+        let depths: Vec<u16> = arguments.iter().map(|a| a.depth).collect();
+        let span = name.span.to(end.span);
+        self.made(ExprKind::Call(name, arguments), span, &depths)
+    }
+}
