@@ -29,6 +29,11 @@ impl<const N: usize> Default for Lanes<N> {
 }
 
 impl<const N: usize> Lanes<N> {
+    /// From the bits of all lanes. Reals must be canonical: see [`canonical_bits`](crate::canonical_bits).
+    pub const fn from_bits(bits: [u32; N]) -> Self {
+        Self(bits)
+    }
+
     /// All lanes, as bits.
     pub const fn bits(&self) -> &[u32; N] {
         &self.0

@@ -9,7 +9,7 @@ use velocitas_core::{InputKind, Shape};
 
 use crate::builtin::Builtin;
 use crate::diagnostic::{Diagnostic, Span};
-use crate::program::{Code, LaneKind, LaneMap, MOST_WORK, Op, Program, REGISTERS};
+use crate::program::{Block, Code, LaneKind, LaneMap, MOST_WORK, Op, Program, REGISTERS};
 use crate::syntax;
 use crate::tree::{Node, NodeKind, Step, Tree, Type, Var, values};
 
@@ -93,14 +93,13 @@ fn compile(tree: &Tree, lanes: &Lanes<'_>, only: Option<&Node>) -> Result<Progra
         l.value(value, at)?;
         return l.finish(lanes, Some((at, at)));
     }
-    for input in &tree.inputs {
-        let register = l.take(input.ty().width())?;
-        l.inputs.push(register);
-    }
-    for field in &tree.state {
-        let register = l.take(field.ty().width())?;
-        l.state.push(register);
-    }
+    let end = |lanes: &[usize], widths: Vec<usize>| lanes.iter().zip(widths).map(|(l, w)| l + w).max().unwrap_or(0);
+    let width = end(lanes.input, tree.inputs.iter().map(|i| i.kind.lanes()).collect());
+    let first = l.take(width)?;
+    l.inputs = lanes.input.iter().map(|lane| first + *lane as u8).collect();
+    let width = end(lanes.state, tree.state.iter().map(|f| f.shape.lanes()).collect());
+    let first = l.take(width)?;
+    l.state = lanes.state.iter().map(|lane| first + *lane as u8).collect();
     let uses = |var: Var| collect.iter().any(|n| n.kind == NodeKind::Read(var));
     if uses(Var::Grip) || uses(Var::Pace) {
         let (grip, pace) = (l.take(1)?, l.take(1)?);
@@ -158,8 +157,7 @@ impl Lower<'_> {
             let kind = match info.kind {
                 InputKind::Stick { .. } | InputKind::Axis { .. } => LaneKind::Unit,
                 InputKind::Held | InputKind::Press => LaneKind::Flag,
-                InputKind::Bearing { .. } => LaneKind::Angle,
-                InputKind::Pitch { .. } | InputKind::Point { .. } => LaneKind::Real,
+                InputKind::Bearing { .. } | InputKind::Pitch { .. } | InputKind::Point { .. } => LaneKind::Real,
             };
             maps(&mut inputs, *lane, *register, info.kind.lanes(), kind);
         }
@@ -168,11 +166,11 @@ impl Lower<'_> {
             let kind = match info.shape {
                 Shape::Flag => LaneKind::Flag,
                 Shape::Counter => LaneKind::Counter,
-                Shape::Bearing => LaneKind::Angle,
-                Shape::Point | Shape::Vector | Shape::Number => LaneKind::Real,
+                _ => LaneKind::Real,
             };
             maps(&mut state, *lane, *register, info.shape.lanes(), kind);
         }
+        let (inputs, state) = (block(inputs), block(state));
         Ok(Program { initial: self.initial, ops: self.ops, inputs, state, tunes: self.tunes, dt: self.dt, begin, work })
     }
 
@@ -504,10 +502,28 @@ impl Lower<'_> {
     }
 }
 
+/// Notes lanes; those that go on where the last ones end become one with them.
 fn maps(out: &mut Vec<LaneMap>, lane: usize, register: u8, width: usize, kind: LaneKind) {
-    for i in 0..width as u8 {
-        out.push(LaneMap { lane: lane as u8 + i, register: register + i, kind });
+    let (lane, len) = (lane as u8, width as u8);
+    match out.last_mut() {
+        Some(last) if last.kind == kind && last.lane + last.len == lane && last.register + last.len == register => {
+            last.len += len;
+        }
+        _ => out.push(LaneMap { lane, register, len, kind }),
     }
+}
+
+fn block(maps: Vec<LaneMap>) -> Block {
+    let Some(first) = maps.first().map(|m| m.register - m.lane) else { return Block::default() };
+    let width = maps.iter().map(|m| usize::from(m.lane + m.len)).max().unwrap_or(0);
+    let used = |lane: u8| maps.iter().any(|m| (m.lane..m.lane + m.len).contains(&lane));
+    let holes = (0..width as u8).filter(|lane| !used(*lane)).collect();
+    let alone = |m: &LaneMap| {
+        let m = *m;
+        (0..m.len).map(move |i| LaneMap { lane: m.lane + i, register: m.register + i, len: 1, kind: m.kind })
+    };
+    let special = maps.iter().filter(|m| m.kind != LaneKind::Real).flat_map(alone).collect();
+    Block { first, width, maps, special, holes }
 }
 
 fn repeats(steps: &[Step], out: &mut Vec<u32>) {

@@ -5,8 +5,8 @@
 //! allocated.
 
 use velocitas_core::{
-    Body, Contacts, Ground, Input, Scene, Slide, State, Step, Vec3, canonical_bits, clamp, max, min, mix, mix_angle,
-    slide, vec3, wrap_angle,
+    Body, Contacts, Ground, INPUT_LANES, Input, STATE_LANES, Scene, Slide, State, Step, Vec3, canonical_bits, clamp,
+    max, min, mix, mix_angle, slide, vec3, wrap_angle,
 };
 
 use crate::arithmetic::{abs, div, sign, sqrt, truth};
@@ -384,61 +384,139 @@ fn slide_one<L: Lane, const N: usize, const W: usize>(
     }
 }
 
-/// What a lane means to the machine.
-fn read(kind: LaneKind, bits: u32) -> f32 {
+/// A real that came from outside: nothing but finite ones are believed.
+#[inline(always)]
+fn finite(bits: u32) -> f32 {
     let x = f32::from_bits(bits);
-    match kind {
-        LaneKind::Real | LaneKind::Angle => x,
-        LaneKind::Flag => truth(bits != 0),
-        LaneKind::Counter => bits as f32,
-        LaneKind::Unit => clamp(x, -1.0, 1.0),
-    }
+    if x.is_finite() { x } else { 0.0 }
 }
 
-/// What the machine's number is as a lane.
-fn keep(kind: LaneKind, x: f32) -> u32 {
-    match kind {
-        LaneKind::Flag => u32::from(x != 0.0),
-        // Whole numbers up to 2^24 are exact in a real.
-        LaneKind::Counter => clamp(libm::roundf(x), 0.0, 16_777_216.0) as u32,
-        _ => canonical_bits(x),
-    }
+/// A counter as a lane: whole numbers up to 2^24 are exact in a real.
+fn counted(x: f32) -> u32 {
+    clamp(libm::roundf(x), 0.0, 16_777_216.0) as u32
 }
 
 impl Program {
-    fn load<L: Lane, const N: usize>(&self, scene: &Scene<'_>, defaults: &[f32]) -> Registers<L, N> {
-        let mut r = Registers([L::splat(0.0); N]);
-        for (place, x) in r.0.iter_mut().zip(&self.initial) {
+    #[inline(always)]
+    fn load<L: Lane, const N: usize>(&self, r: &mut Registers<L, N>, scene: &Scene<'_>, defaults: &[f32]) {
+        for (place, x) in r.0.iter_mut().zip(self.initial.iter()) {
             *place = L::splat(*x);
         }
-        for (i, default) in defaults.iter().enumerate() {
-            let x = scene.tunables.get(i).copied().unwrap_or(*default);
-            r.set(self.tunes + i as u8, L::splat(x));
+        let given = if scene.tunables.len() >= defaults.len() { scene.tunables } else { defaults };
+        let first = usize::from(self.tunes) & (N - 1);
+        for (place, x) in r.0[first..].iter_mut().zip(&given[..defaults.len()]) {
+            *place = L::splat(*x);
         }
         r.set(self.dt, L::splat(scene.dt));
-        r
     }
 
-    fn take<L: Lane, const N: usize>(&self, r: &mut Registers<L, N>, i: usize, state: &State, input: &Input) {
-        for map in &self.inputs {
-            let x = read(map.kind, input.bits()[usize::from(map.lane) % input.bits().len()]);
-            r.set_lane(map.register, i, if x.is_finite() { x } else { 0.0 });
+    /// Reads as many states and inputs as there are entities. Kinds of lanes are told apart outside, entities are gone
+    /// through inside: that way the inner loops are short and straight.
+    #[inline(always)]
+    fn take<L: Lane, const N: usize>(&self, r: &mut Registers<L, N>, states: &[State], inputs: &[Input]) {
+        for map in &self.inputs.maps {
+            for k in 0..map.len {
+                let (lane, register) = (usize::from(map.lane + k) % INPUT_LANES, map.register.wrapping_add(k));
+                let mut x = r.get(register);
+                let mut each = |f: fn(u32) -> f32| {
+                    for (i, input) in inputs.iter().enumerate().take(L::WIDTH) {
+                        x.set(i, f(input.bits()[lane]));
+                    }
+                };
+                match map.kind {
+                    LaneKind::Flag => each(|bits| truth(bits != 0)),
+                    LaneKind::Counter => each(|bits| bits as f32),
+                    LaneKind::Unit => each(|bits| clamp(finite(bits), -1.0, 1.0)),
+                    LaneKind::Real => each(finite),
+                }
+                r.set(register, x);
+            }
         }
-        for map in &self.state {
-            let x = read(map.kind, state.bits()[usize::from(map.lane) % state.bits().len()]);
-            r.set_lane(map.register, i, x);
+        for map in &self.state.maps {
+            for k in 0..map.len {
+                let (lane, register) = (usize::from(map.lane + k) % STATE_LANES, map.register.wrapping_add(k));
+                let mut x = r.get(register);
+                let mut each = |f: fn(u32) -> f32| {
+                    for (i, state) in states.iter().enumerate().take(L::WIDTH) {
+                        x.set(i, f(state.bits()[lane]));
+                    }
+                };
+                match map.kind {
+                    LaneKind::Flag => each(|bits| truth(bits != 0)),
+                    LaneKind::Counter => each(|bits| bits as f32),
+                    _ => each(f32::from_bits),
+                }
+                r.set(register, x);
+            }
         }
         if let Some((velocity, begin)) = self.begin {
-            r.set_vec3(begin, i, r.vec3(velocity, i));
+            r.set_all(begin, r.three(velocity));
         }
     }
 
-    fn give<L: Lane, const N: usize>(&self, r: &Registers<L, N>, i: usize) -> State {
-        let mut state = State::default();
-        for map in &self.state {
-            state.set_int(usize::from(map.lane), keep(map.kind, r.get(map.register).get(i)));
+    #[inline(always)]
+    fn give<L: Lane, const N: usize>(&self, r: &Registers<L, N>, states: &mut [State]) {
+        for state in states.iter_mut() {
+            *state = State::default();
         }
-        state
+        for map in &self.state.maps {
+            for k in 0..map.len {
+                let (lane, x) = (usize::from(map.lane + k) % STATE_LANES, r.get(map.register.wrapping_add(k)));
+                let mut each = |f: fn(f32) -> u32| {
+                    for (i, state) in states.iter_mut().enumerate().take(L::WIDTH) {
+                        state.set_int(lane, f(x.get(i)));
+                    }
+                };
+                match map.kind {
+                    LaneKind::Flag => each(|x| u32::from(x != 0.0)),
+                    LaneKind::Counter => each(counted),
+                    _ => each(canonical_bits),
+                }
+            }
+        }
+    }
+
+    /// Reads one state and input: all lanes at once, then those that are no plain reals.
+    #[inline(always)]
+    fn take_one<const N: usize>(&self, r: &mut Registers<f32, N>, state: &State, input: &Input) {
+        let first = usize::from(self.inputs.first) & (N - 1);
+        for (place, bits) in r.0[first..].iter_mut().zip(&input.bits()[..self.inputs.width]) {
+            *place = finite(*bits);
+        }
+        for map in &self.inputs.special {
+            let bits = input.bits()[usize::from(map.lane) % INPUT_LANES];
+            let x = if map.kind == LaneKind::Unit { clamp(finite(bits), -1.0, 1.0) } else { truth(bits != 0) };
+            r.set(map.register, x);
+        }
+        let first = usize::from(self.state.first) & (N - 1);
+        for (place, bits) in r.0[first..].iter_mut().zip(&state.bits()[..self.state.width]) {
+            *place = f32::from_bits(*bits);
+        }
+        for map in &self.state.special {
+            let bits = state.bits()[usize::from(map.lane) % STATE_LANES];
+            r.set(map.register, if map.kind == LaneKind::Counter { bits as f32 } else { truth(bits != 0) });
+        }
+        for lane in &self.state.holes {
+            r.set(self.state.first.wrapping_add(*lane), 0.0);
+        }
+        if let Some((velocity, begin)) = self.begin {
+            r.set_all(begin, r.three(velocity));
+        }
+    }
+
+    #[inline(always)]
+    fn give_one<const N: usize>(&self, r: &Registers<f32, N>) -> State {
+        let mut bits = [0; STATE_LANES];
+        let first = usize::from(self.state.first) & (N - 1);
+        for (bits, x) in bits[..self.state.width].iter_mut().zip(&r.0[first..]) {
+            *bits = canonical_bits(*x);
+        }
+        for map in &self.state.special {
+            let x = r.get(map.register);
+            bits[usize::from(map.lane) % STATE_LANES] =
+                if map.kind == LaneKind::Counter { counted(x) } else { u32::from(x != 0.0) };
+        }
+        State::from_bits(bits)
     }
 
     fn one<const N: usize>(
@@ -449,11 +527,12 @@ impl Program {
         s: &State,
         i: &Input,
     ) -> (Step, u32) {
-        let mut r: Registers<f32, N> = self.load(scene, defaults);
-        self.take(&mut r, 0, s, i);
+        let mut r = Registers([0.0f32; N]);
+        self.load(&mut r, scene, defaults);
+        self.take_one(&mut r, s, i);
         let mut world = World { ground: scene.ground, body, contacts: [Contacts::default()], active: 1, ran: 0 };
         run(&self.ops, &mut r, &mut world);
-        let state = self.give(&r, 0);
+        let state = self.give_one(&r);
         (Step { state, contacts: world.contacts[0], teleported: false }, world.ran)
     }
 
@@ -475,15 +554,13 @@ impl Program {
         inputs: &[Input],
     ) -> [Contacts; ROW] {
         let active = states.len().min(ROW).min(inputs.len());
-        let mut r: Registers<Row, N> = self.load(scene, defaults);
-        for i in 0..active {
-            self.take(&mut r, i, &states[i], &inputs[i]);
-        }
+        let mut r = Registers([Row([0.0; ROW]); N]);
+        self.load(&mut r, scene, defaults);
+        let states = &mut states[..active];
+        self.take(&mut r, states, &inputs[..active]);
         let mut world = World { ground: scene.ground, body, contacts: [Contacts::default(); ROW], active, ran: 0 };
         run(&self.ops, &mut r, &mut world);
-        for (i, state) in states.iter_mut().enumerate().take(active) {
-            *state = self.give(&r, i);
-        }
+        self.give(&r, states);
         world.contacts
     }
 
@@ -503,7 +580,8 @@ impl Program {
         let ground = Ground::flat(1.0);
         let scene = Scene { tick: velocitas_core::Tick(0), dt: 0.0, ground: &ground, tunables };
         let body = Body { radius: 0.1, height: 0.1, step: 0.0 };
-        let mut r: Registers<f32, REGISTERS> = self.load(&scene, defaults);
+        let mut r = Registers([0.0f32; REGISTERS]);
+        self.load(&mut r, &scene, defaults);
         let mut world = World { ground: &ground, body: &body, contacts: [Contacts::default()], active: 1, ran: 0 };
         run(&self.ops, &mut r, &mut world);
         r.get(register)

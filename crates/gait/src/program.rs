@@ -89,18 +89,31 @@ pub(crate) enum LaneKind {
     Real,
     Flag,
     Counter,
-    /// An angle: brought within half a turn when it is read and when it is kept.
-    Angle,
     /// A component of a stick or an axis: within −1..1.
     Unit,
 }
 
-/// A lane and the register it is read into or kept from.
+/// Lanes in a row and the registers they are read into or kept from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct LaneMap {
     pub(crate) lane: u8,
     pub(crate) register: u8,
+    pub(crate) len: u8,
     pub(crate) kind: LaneKind,
+}
+
+/// The lanes of an input or a state: lane i is in register `first` + i.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Block {
+    pub(crate) first: u8,
+    /// Lanes up to the last one in use.
+    pub(crate) width: usize,
+    /// What they hold.
+    pub(crate) maps: Vec<LaneMap>,
+    /// Those that are no plain reals, one by one.
+    pub(crate) special: Vec<LaneMap>,
+    /// Lanes within the width that nothing uses: what a rule before this one left there is dropped.
+    pub(crate) holes: Vec<u8>,
 }
 
 /// A compiled rule.
@@ -109,8 +122,8 @@ pub(crate) struct Program {
     /// Registers as they are before a step: constants in place.
     pub(crate) initial: Vec<f32>,
     pub(crate) ops: Vec<Op>,
-    pub(crate) inputs: Vec<LaneMap>,
-    pub(crate) state: Vec<LaneMap>,
+    pub(crate) inputs: Block,
+    pub(crate) state: Block,
     /// First register of the tunables.
     pub(crate) tunes: u8,
     pub(crate) dt: u8,
