@@ -8,8 +8,9 @@ use std::sync::Arc;
 use criterion::{Criterion, criterion_group, criterion_main};
 use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
-    Acks, BitReader, BitWriter, Bounds, EntityRef, Ground, Header, HostNanos, Input, Kinds, Message, MessageKind,
-    Motion, Rate, Scene, Solid, SolidId, State, Tick, WireTick, Zone, vec3, write_snapshot,
+    Acks, BitReader, BitWriter, Bounds, EntityRef, Ground, Header, HostNanos, Ingredients, Input, Kinds, Layouts,
+    Message, MessageKind, Motion, Rate, Scene, Solid, SolidId, State, Tick, Timeline, WireTick, Zone, vec3,
+    write_snapshot,
 };
 
 /// Twenty boxes about as crowded as the demo's quay.
@@ -78,11 +79,12 @@ fn snapshot(c: &mut Criterion) {
     };
     c.bench_function("encode a snapshot of 48 entities", |b| b.iter(|| black_box(encode())));
     let bytes = encode();
+    let timeline = Timeline::new(Ingredients::new(Arc::new(quay()), &kinds));
     c.bench_function("decode a snapshot of 48 entities", |b| {
         b.iter(|| {
             let mut reader = BitReader::new(&bytes);
             let header = Header::read(&mut reader).expect("our own");
-            black_box(Message::read(&header, reader, &walker, &kinds)).expect("our own")
+            black_box(Message::read(&header, reader, &Layouts::new(&timeline, None, 0))).expect("our own")
         });
     });
 }

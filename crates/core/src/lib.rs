@@ -36,7 +36,7 @@ pub use schema::{
     bearing_quantiser, stick_quantiser,
 };
 pub use server::{Answer, PeerConfig, PeerId, Rule, Server, ServerConfig, SpawnError, Verdict};
-pub use session::{Ingredients, Kinds, Timeline};
+pub use session::{Ingredients, Kinds, Layouts, Timeline};
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};
 pub use tick_loop::{Due, TickLoop};
 pub use vec3::{Vec3, vec3};

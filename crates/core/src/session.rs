@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use crate::ground::Ground;
 use crate::motion::{Motion, Scene};
-use crate::schema::SchemaError;
-use crate::tick::Tick;
+use crate::schema::{Schema, SchemaError};
+use crate::tick::{Tick, WireTick};
 
 /// The kinds of entity in a session, by number. Cheap to clone.
 #[derive(Clone)]
@@ -44,17 +44,36 @@ impl Kinds {
         &*self.0[usize::from(kind)]
     }
 
+    /// This table with another rule of a kind.
+    ///
+    /// # Errors
+    /// When there is no such kind or the rule's schema cannot be used.
+    pub fn with(&self, kind: u8, rule: Arc<dyn Motion>) -> Result<Self, (&'static str, SchemaError)> {
+        let mut all = self.0.to_vec();
+        if let Some(place) = all.get_mut(usize::from(kind)) {
+            *place = rule;
+        }
+        Self::new(all)
+    }
+
+    /// For each kind the tunables it has unless told otherwise.
+    pub fn defaults(&self) -> Vec<Vec<f32>> {
+        self.iter().map(|(_, m)| m.tunables().iter().map(|t| t.default).collect()).collect()
+    }
+
     /// All rules with their numbers.
     pub fn iter(&self) -> impl Iterator<Item = (u8, &dyn Motion)> {
         self.0.iter().enumerate().map(|(i, m)| (i as u8, &**m))
     }
 }
 
-/// The ground and the tunables of each kind, as one machine knows them.
+/// The ground, the rules and their tunables, as one machine knows them.
 #[derive(Clone, Debug)]
 pub struct Ingredients {
     /// The world.
     pub ground: Arc<Ground>,
+    /// The rules.
+    pub kinds: Kinds,
     /// For each kind its tunables.
     pub tunables: Arc<[Vec<f32>]>,
 }
@@ -62,8 +81,7 @@ pub struct Ingredients {
 impl Ingredients {
     /// This ground and every kind's default tunables.
     pub fn new(ground: Arc<Ground>, kinds: &Kinds) -> Self {
-        let tunables = kinds.iter().map(|(_, m)| m.tunables().iter().map(|t| t.default).collect()).collect();
-        Self { ground, tunables }
+        Self { ground, kinds: kinds.clone(), tunables: kinds.defaults().into() }
     }
 
     /// What a step of `kind` looks at.
@@ -97,6 +115,11 @@ impl Timeline {
         }
     }
 
+    /// The tick of the last change agreed on; 0 if there was none.
+    pub fn last_change(&self) -> Tick {
+        self.changes[self.changes.len() - 1].0
+    }
+
     /// What holds at `tick`.
     pub fn at(&self, tick: Tick) -> &Ingredients {
         let index = self.changes.iter().rposition(|(from, _)| *from <= tick).unwrap_or(0);
@@ -106,6 +129,35 @@ impl Timeline {
     /// What holds last.
     pub fn latest(&self) -> &Ingredients {
         &self.changes[self.changes.len() - 1].1
+    }
+}
+
+/// How the lanes of a tick travel, on a machine whose rules may change between two ticks.
+///
+/// Both ends change their rules at the same tick, so a message is read with the layout of the tick it is about,
+/// whenever it arrives.
+#[derive(Clone, Copy, Debug)]
+pub struct Layouts<'a> {
+    timeline: &'a Timeline,
+    near: Option<Tick>,
+    own: u8,
+}
+
+impl<'a> Layouts<'a> {
+    /// Layouts of ticks around `near`, or the latest whatever the tick; `own` is the kind whose inputs travel.
+    pub const fn new(timeline: &'a Timeline, near: Option<Tick>, own: u8) -> Self {
+        Self { timeline, near, own }
+    }
+
+    /// The rules in force at a tick.
+    pub fn kinds(&self, tick: WireTick) -> &'a Kinds {
+        let tick = self.near.and_then(|near| tick.unwrap_near(near).ok());
+        &tick.map_or_else(|| self.timeline.latest(), |tick| self.timeline.at(tick)).kinds
+    }
+
+    /// The schema of the entity whose inputs and claims travel, at a tick.
+    pub fn own(&self, tick: WireTick) -> &'a Schema {
+        self.kinds(tick).motion(self.own).schema()
     }
 }
 

@@ -388,3 +388,70 @@ fn a_connection_of_another_epoch_is_not_heard() {
     }
     assert_eq!((pair.server.state(0).copied(), pair.told.used.len()), (before, heard));
 }
+
+/// The walker with something more to remember, put in another order, and a finer stick: another layout.
+#[derive(Debug)]
+struct Wider(Walker, Schema);
+
+impl Wider {
+    fn new() -> Self {
+        let walker = Walker::new();
+        let mut schema = walker.schema().clone();
+        let more = StateField { name: "steps", lane: 8, shape: Shape::Counter, ..schema.state[3].clone() };
+        schema.state.insert(1, more);
+        schema.input[0].kind = InputKind::Stick { bits: 11 };
+        schema.input.swap(1, 3);
+        Self(walker, schema)
+    }
+}
+
+impl Motion for Wider {
+    fn name(&self) -> &'static str {
+        "wider"
+    }
+    fn schema(&self) -> &Schema {
+        &self.1
+    }
+    fn tunables(&self) -> &[velocitas_core::Tunable] {
+        self.0.tunables()
+    }
+    fn body(&self) -> Body {
+        self.0.body()
+    }
+    fn limits(&self, tunables: &[f32]) -> Limits {
+        self.0.limits(tunables)
+    }
+    fn spawn(&self, position: Vec3, bearing: f32) -> State {
+        self.0.spawn(position, bearing)
+    }
+    fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step {
+        let mut step = self.0.step(scene, state, input);
+        step.state.set_int(8, state.int(8) + 1);
+        step
+    }
+}
+
+#[test]
+fn a_rule_with_another_layout_takes_over_at_one_tick_without_a_correction() {
+    assert_ne!(Wider::new().schema().fingerprint(), Walker::new().schema().fingerprint());
+    for arrangement in [Arrangement::ServerAuthority, Arrangement::OwnerClaims] {
+        let mut pair = Pair::playing_as(arrangement);
+        // Datagrams of both layouts, late and twice, are under way as the rule changes.
+        pair.doubled = true;
+        pair.lose = |_, n| n % 5 == 0;
+        pair.walk();
+        pair.hop();
+        pair.run(700);
+        let from = pair.change_rule(Arc::new(Wider::new()));
+        pair.hop();
+        pair.run(1500);
+        let steps = pair.client.own_state().map(|s| s.int(8));
+        let newest = pair.client.newest_tick().map(|t| t.0);
+        assert_eq!(steps.map(u64::from), newest.map(|t| t - from.prev().0), "counted from the agreed tick on");
+        pair.change_rule(Arc::new(Walker::new()));
+        pair.run(1500);
+        assert_eq!(pair.client.own_state().map(|s| s.int(8)), Some(0), "what the rule does not know is gone");
+        assert!(pair.told.corrections.is_empty(), "{arrangement:?}: {:?}", pair.told.corrections);
+        assert!(pair.told.verdicts.is_empty() && pair.client.refused() + pair.server.refused() == 0);
+    }
+}

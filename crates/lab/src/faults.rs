@@ -65,23 +65,25 @@ impl Forged {
 
 /// Rewriting of bytes on their way out.
 pub(crate) mod forge {
-    use velocitas_core::{BitReader, BitWriter, Header, InputKind, Inputs, MessageKind, Schema, stick_quantiser};
+    use velocitas_core::{BitReader, BitWriter, Header, InputKind, Inputs, Layouts, MessageKind, stick_quantiser};
 
     /// Pushes every stick of an input message `factor` times as far as it was, beyond the disc if need be. What is not
     /// an input message is left as it is.
-    pub(crate) fn overreach(bytes: Vec<u8>, schema: &Schema, factor: f32) -> Vec<u8> {
-        rewritten(&bytes, schema, factor).unwrap_or(bytes)
+    pub(crate) fn overreach(bytes: Vec<u8>, layouts: &Layouts<'_>, factor: f32) -> Vec<u8> {
+        rewritten(&bytes, layouts, factor).unwrap_or(bytes)
     }
 
-    fn rewritten(bytes: &[u8], schema: &Schema, factor: f32) -> Option<Vec<u8>> {
+    fn rewritten(bytes: &[u8], layouts: &Layouts<'_>, factor: f32) -> Option<Vec<u8>> {
         let mut reader = BitReader::new(bytes);
         let header = Header::read(&mut reader).ok()?;
         if header.kind != MessageKind::Inputs {
             return None;
         }
-        let mut inputs = Inputs::read_for(&mut reader, schema).ok()?;
+        let mut inputs = Inputs::read_for(&mut reader, layouts).ok()?;
+        let newest = inputs.newest;
         for input in &mut inputs.inputs[..inputs.count] {
-            for f in &schema.input {
+            // A rule that changes in the middle of a message is bent as it was at its end.
+            for f in &layouts.own(newest).input {
                 if let InputKind::Stick { bits } = f.kind {
                     for lane in [f.lane, f.lane + 1] {
                         let q = stick_quantiser(bits);
@@ -92,7 +94,7 @@ pub(crate) mod forge {
         }
         let mut out = BitWriter::new();
         header.write(&mut out);
-        inputs.write(&mut out, schema);
+        inputs.write(&mut out, layouts);
         Some(out.finish())
     }
 }
@@ -102,8 +104,8 @@ mod tests {
     use super::*;
     use velocitas_core::walker::{Walker, input_lane};
     use velocitas_core::{
-        Acks, BitReader, BitWriter, Header, HostNanos, INPUT_LANES, Input, Inputs, MAX_REPEATS, MessageKind, Motion,
-        WireTick,
+        Acks, BitReader, BitWriter, Header, HostNanos, INPUT_LANES, Input, Inputs, Layouts, MAX_REPEATS, MessageKind,
+        Motion, Timeline, WireTick,
     };
 
     fn kinds() -> Kinds {
@@ -140,16 +142,18 @@ mod tests {
         let mut out = BitWriter::new();
         let header = Acks::default().header(MessageKind::Inputs, 1, HostNanos(0));
         header.write(&mut out);
-        inputs.write(&mut out, walker.schema());
-        let forged = forge::overreach(out.finish(), walker.schema(), 4.0);
+        let timeline = Timeline::new(Ingredients::new(Arc::new(Ground::flat(1.0)), &kinds()));
+        let layouts = Layouts::new(&timeline, None, 0);
+        inputs.write(&mut out, &layouts);
+        let forged = forge::overreach(out.finish(), &layouts, 4.0);
         let mut reader = BitReader::new(&forged);
         assert_eq!(Header::read(&mut reader), Ok(header));
-        let read = Inputs::read_for(&mut reader, walker.schema()).expect("still well formed");
+        let read = Inputs::read_for(&mut reader, &layouts).expect("still well formed");
         assert_eq!((read.newest, read.count), (WireTick(9), 2));
         assert_eq!(read.inputs[0].real(input_lane::MOVE), 1.0);
         let rest = |i: &Input| (2..INPUT_LANES).map(|lane| i.int(lane)).collect::<Vec<_>>();
         assert_eq!(rest(&read.inputs[0]), rest(&input));
         // What is no input message goes out as it came.
-        assert_eq!(forge::overreach(vec![1, 2, 3], walker.schema(), 4.0), vec![1, 2, 3]);
+        assert_eq!(forge::overreach(vec![1, 2, 3], &layouts, 4.0), vec![1, 2, 3]);
     }
 }

@@ -49,7 +49,8 @@ use playing::Playing;
 use crate::data::{Input, State};
 use crate::event::{Event, Sink, tell};
 use crate::frame::Frame;
-use crate::session::{Ingredients, Kinds, Timeline};
+use crate::schema::Schema;
+use crate::session::{Ingredients, Layouts, Timeline};
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::tick_loop::TickLoop;
 use crate::wire::{Acks, BitReader, BitWriter, Header, Message, MessageKind, Welcome, WireError};
@@ -66,8 +67,6 @@ pub enum Arrangement {
 /// What a client is made with.
 #[derive(Clone, Debug)]
 pub struct ClientConfig {
-    /// The session's rules.
-    pub kinds: Kinds,
     /// The kind of the entity it will own.
     pub kind: u8,
     /// Who decides where it is.
@@ -83,7 +82,6 @@ pub struct ClientConfig {
 /// One player's machine. See the [module](self) for how to drive it.
 #[derive(Clone, Debug)]
 pub struct Client {
-    kinds: Kinds,
     kind: u8,
     arrangement: Arrangement,
     settings: ClientSettings,
@@ -116,7 +114,6 @@ impl Client {
     /// A client that will ask to join as soon as it is told the time.
     pub fn new(config: ClientConfig) -> Self {
         Self {
-            kinds: config.kinds,
             kind: config.kind,
             arrangement: config.arrangement,
             settings: config.settings,
@@ -135,7 +132,8 @@ impl Client {
     /// Takes what is down now (held lanes, sticks, bearings) and how often keys went down since the last call (press
     /// lanes).
     pub fn handle_controls(&mut self, controls: &Input) {
-        self.latch.report(self.kinds.motion(self.kind).schema(), controls);
+        let next = self.next_tick();
+        self.latch.report(self.timeline.at(next).kinds.motion(self.kind).schema(), controls);
     }
 
     /// Takes a datagram.
@@ -157,7 +155,7 @@ impl Client {
         if header.epoch != self.epoch || stale {
             return Ok(());
         }
-        let message = Message::read(&header, reader, self.kinds.motion(self.kind), &self.kinds)?;
+        let message = Message::read(&header, reader, &self.layouts(now))?;
         // Ticks are unwrapped before anything is acknowledged: what is refused must not count as understood.
         let tick = match (&message, &self.phase) {
             (Message::Snapshot(s), Phase::Playing(p)) => Some(s.tick.unwrap_near(p.ticks.tick_at(now))?),
@@ -179,7 +177,6 @@ impl Client {
             }
             (Message::Snapshot(snapshot), Phase::Playing(playing)) => {
                 let context = playing::Context {
-                    kinds: &self.kinds,
                     settings: &self.settings,
                     timeline: &self.timeline,
                     arrangement: self.arrangement,
@@ -209,7 +206,7 @@ impl Client {
     /// repeats must cover.
     fn join<S: Sink>(&mut self, now: HostNanos, welcome: &Welcome, sink: &mut S) {
         let Some(rate) = Rate::new(u32::from(welcome.rate)) else { return };
-        if self.kinds.get(welcome.kind).is_none() {
+        if self.timeline.latest().kinds.get(welcome.kind).is_none() {
             return;
         }
         let tick = rate.nanos();
@@ -239,7 +236,6 @@ impl Client {
             }
             Phase::Playing(playing) => {
                 let context = playing::Context {
-                    kinds: &self.kinds,
                     settings: &self.settings,
                     timeline: &self.timeline,
                     arrangement: self.arrangement,
@@ -279,7 +275,7 @@ impl Client {
     /// Calls back with each entity known, its own first, as it is to be drawn at `now`.
     pub fn draw(&mut self, now: HostNanos, mut each: impl FnMut(u16, &DrawnState)) {
         if let Phase::Playing(playing) = &mut self.phase {
-            playing.draw(&self.kinds, &self.settings, now, &mut each);
+            playing.draw(&self.timeline, &self.settings, now, &mut each);
         }
     }
 
@@ -293,9 +289,35 @@ impl Client {
         self.settings = settings;
     }
 
-    /// From the next tick on, this machine knows the world so. Returns that tick.
+    /// The tick it will run next; 0 before it has joined.
+    fn next_tick(&self) -> Tick {
+        self.newest_tick().map_or(Tick(0), Tick::next)
+    }
+
+    /// How messages about ticks near `now` are laid out.
+    pub fn layouts(&self, now: HostNanos) -> Layouts<'_> {
+        let near = match &self.phase {
+            Phase::Joining { .. } => None,
+            Phase::Playing(playing) => Some(playing.ticks.tick_at(now)),
+        };
+        Layouts::new(&self.timeline, near, self.kind)
+    }
+
+    /// What its next input means.
+    pub fn schema(&self) -> &Schema {
+        self.timeline.at(self.next_tick()).kinds.motion(self.kind).schema()
+    }
+
+    /// From the next tick on, this machine knows the world so; not before a change already agreed on. Returns that tick.
     pub fn set_ingredients(&mut self, ingredients: Ingredients) -> Tick {
-        let from = self.newest_tick().map_or(Tick(0), Tick::next);
+        let from = self.next_tick().max(self.timeline.last_change());
+        self.timeline.change(from, ingredients);
+        from
+    }
+
+    /// From `tick` on, or the next if that has passed, this machine knows the world so. Returns that tick.
+    pub fn set_ingredients_at(&mut self, tick: Tick, ingredients: Ingredients) -> Tick {
+        let from = tick.max(self.next_tick());
         self.timeline.change(from, ingredients);
         from
     }

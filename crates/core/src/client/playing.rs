@@ -11,8 +11,8 @@ use super::remote::{Drawn, DrawnState, Remote, ViewClock, blend};
 use super::settings::ClientSettings;
 use crate::data::{Input, State};
 use crate::event::{Correction, Event, Restored, Sink, tell};
-use crate::motion::{Contacts, checked_step};
-use crate::session::{Kinds, Timeline};
+use crate::motion::{Contacts, Motion, checked_step};
+use crate::session::{Layouts, Timeline};
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::{Due, TickLoop};
 use crate::vec3::Vec3;
@@ -20,10 +20,16 @@ use crate::wire::{BitWriter, Claim, Inputs, MAX_REPEATS, PullBack, Snapshot, Wel
 
 /// What the surrounding client lends for a call.
 pub(super) struct Context<'a> {
-    pub(super) kinds: &'a Kinds,
     pub(super) settings: &'a ClientSettings,
     pub(super) timeline: &'a Timeline,
     pub(super) arrangement: Arrangement,
+}
+
+impl<'a> Context<'a> {
+    /// The rule of a kind at a tick.
+    fn rule(&self, tick: Tick, kind: u8) -> &'a dyn Motion {
+        self.timeline.at(tick).kinds.motion(kind)
+    }
 }
 
 /// Everything that exists only while playing.
@@ -102,7 +108,7 @@ impl Playing {
 
     /// Samples the keys, predicts one tick.
     pub(super) fn tick<S: Sink>(&mut self, context: &Context<'_>, tick: Tick, latch: &mut Latch, sink: &mut S) {
-        let schema = context.kinds.motion(self.kind).schema();
+        let schema = context.rule(tick, self.kind).schema();
         let sampled = latch.sample(schema);
         let before = self.history.newest().map(|(_, e)| *e);
         let input = schema.presses_since(&sampled, &before.map_or(Input::default(), |e| e.sampled));
@@ -127,7 +133,7 @@ impl Playing {
         sink: &mut S,
     ) -> (State, Contacts) {
         let scene = context.timeline.at(tick).scene(tick, self.ticks.rate().dt(), self.kind);
-        match checked_step(context.kinds.motion(self.kind), &scene, state, input) {
+        match checked_step(context.rule(tick, self.kind), &scene, state, input) {
             Ok(step) => (step.state, step.contacts),
             Err(field) => {
                 tell(sink, Event::StepFault { entity: self.entity, tick, field });
@@ -142,8 +148,8 @@ impl Playing {
         if self.shifts.len() > 512 {
             self.shifts.pop_front();
         }
-        let schema = context.kinds.motion(self.kind).schema();
         let Some((newest, entry)) = self.history.newest() else { return false };
+        let layouts = Layouts::new(context.timeline, Some(newest), self.kind);
         let repeats = usize::from(context.settings.repeats).clamp(1, MAX_REPEATS);
         match context.arrangement {
             Arrangement::ServerAuthority => {
@@ -156,7 +162,7 @@ impl Playing {
                     inputs[count] = entry.sampled;
                     count += 1;
                 }
-                Inputs { newest: newest.wire(), count, inputs }.write(out, schema);
+                Inputs { newest: newest.wire(), count, inputs }.write(out, &layouts);
                 true
             }
             Arrangement::OwnerClaims => {
@@ -175,7 +181,8 @@ impl Playing {
                 let Claims { epoch, since } = self.claims;
                 // A base that has left the wire's reach says no more than the oldest tick within it.
                 let since = since.max(newest.offset(-8192));
-                Claim { newest: newest.wire(), epoch, since: since.wire(), state, count, trail }.write(out, schema);
+                Claim { newest: newest.wire(), epoch, since: since.wire(), state, count, trail }
+                    .write(out, context.rule(newest, self.kind).schema());
                 true
             }
         }
@@ -293,7 +300,7 @@ impl Playing {
             if let Some(entry) = self.history.get_mut(used) {
                 entry.state = Some(*truth);
             }
-            let schema = context.kinds.motion(self.kind).schema();
+            let schema = context.rule(used, self.kind).schema();
             let same = before.is_some_and(|before| schema.agrees(&before, truth));
             let why = if same { Restored::Settled } else { Restored::Overtaken };
             self.moved(context, used, used, before, 0.0, 0, why, sink);
@@ -310,7 +317,7 @@ impl Playing {
         if predicted.is_some() && !context.settings.reconcile {
             return;
         }
-        let schema = context.kinds.motion(self.kind).schema();
+        let schema = context.rule(used, self.kind).schema();
         let (divergence, why) = match predicted {
             None => (0.0, Restored::Settled),
             Some(p) if schema.agrees(&p, truth) => (p.vec3(0).distance(truth.vec3(0)), Restored::Settled),
@@ -429,7 +436,7 @@ impl Playing {
 
     pub(super) fn draw(
         &mut self,
-        kinds: &Kinds,
+        timeline: &Timeline,
         settings: &ClientSettings,
         now: HostNanos,
         each: &mut impl FnMut(u16, &DrawnState),
@@ -438,7 +445,7 @@ impl Playing {
         let interval = rate.due(u64::from(self.snapshot_every));
         let time = self.view.drawn_time(now, settings, interval).max(0.0);
         let (tick, fraction) = split(time * f64::from(rate.hz()) / 1e9, self.ticks.base());
-        if let Some(drawn) = self.own_drawn(kinds, now) {
+        if let Some(drawn) = self.own_drawn(timeline, now) {
             each(self.entity, &drawn);
         }
         let predicted = self.predicts();
@@ -446,7 +453,7 @@ impl Playing {
             if remote.id == self.entity && predicted {
                 continue;
             }
-            let schema = kinds.motion(remote.kind).schema();
+            let schema = timeline.at(tick).kinds.motion(remote.kind).schema();
             let drawn = if settings.interpolate {
                 remote.at(schema, rate, tick, fraction, settings.extrapolate_ms)
             } else {
@@ -463,12 +470,18 @@ impl Playing {
     }
 
     /// The own entity between its last two ticks, with what is left of a correction's offset.
-    fn own_drawn(&self, kinds: &Kinds, now: HostNanos) -> Option<DrawnState> {
+    fn own_drawn(&self, timeline: &Timeline, now: HostNanos) -> Option<DrawnState> {
         let (newest, entry) = self.history.newest()?;
         let state = entry.state?;
         let before = self.history.get(newest.prev()).and_then(|e| e.state).unwrap_or(state);
         let fraction = self.ticks.fraction(now);
-        let mut drawn = blend(kinds.motion(self.kind).schema(), &before, &state, fraction, self.ticks.rate().dt());
+        let mut drawn = blend(
+            timeline.at(newest).kinds.motion(self.kind).schema(),
+            &before,
+            &state,
+            fraction,
+            self.ticks.rate().dt(),
+        );
         drawn.set_vec3(0, drawn.vec3(0) + self.ease.offset(now));
         Some(DrawnState { state: drawn, tick: newest.prev(), fraction, how: Drawn::Predicted })
     }

@@ -29,7 +29,7 @@ use crate::data::State;
 use crate::event::{Event, Sink, tell};
 use crate::frame::Frame;
 use crate::motion::{Contacts, checked_step};
-use crate::session::{Ingredients, Kinds, Timeline};
+use crate::session::{Ingredients, Kinds, Layouts, Timeline};
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::tick_loop::TickLoop;
 use crate::vec3::Vec3;
@@ -45,8 +45,6 @@ pub struct PeerId(pub u16);
 /// What a server is made with.
 #[derive(Clone, Debug)]
 pub struct ServerConfig {
-    /// The session's rules.
-    pub kinds: Kinds,
     /// Ticks a second.
     pub rate: Rate,
     /// The number of the tick that counts as run when the clock reads `start`.
@@ -91,7 +89,6 @@ type Moment = (Tick, Arc<[State]>);
 /// The machine that decides. See the [module](self) for how to drive it.
 #[derive(Clone, Debug)]
 pub struct Server {
-    kinds: Kinds,
     ticks: TickLoop,
     timeline: Timeline,
     entities: Vec<Entity>,
@@ -106,7 +103,6 @@ impl Server {
     /// A server without anybody.
     pub fn new(config: ServerConfig) -> Self {
         Self {
-            kinds: config.kinds,
             ticks: TickLoop::new(config.rate, config.base, config.start, config.start),
             timeline: Timeline::new(config.ingredients),
             entities: Vec::new(),
@@ -123,12 +119,12 @@ impl Server {
     /// # Errors
     /// When a snapshot of everybody would no longer fit a datagram, or the kind does not exist.
     pub fn spawn(&mut self, kind: u8, state: State) -> Result<u16, SpawnError> {
-        if self.kinds.get(kind).is_none() {
+        if self.kinds().get(kind).is_none() {
             return Err(SpawnError::Kind(kind));
         }
         let id = self.entities.len() as u16;
         self.entities.push(Entity { id, kind, generation: 0, teleports: 0, state, push: Vec3::ZERO });
-        let bytes = self.longest_snapshot();
+        let bytes = self.longest_snapshot(self.kinds());
         if bytes > MAX_DATAGRAM || self.entities.len() > 255 {
             self.entities.pop();
             return Err(SpawnError::SnapshotTooLong { entities: self.entities.len() + 1, bytes });
@@ -136,13 +132,30 @@ impl Server {
         Ok(id)
     }
 
+    /// The rules that hold last.
+    fn kinds(&self) -> &Kinds {
+        &self.timeline.latest().kinds
+    }
+
+    /// Whether everybody would still fit a snapshot with these rules.
+    ///
+    /// # Errors
+    /// When not; says by how much.
+    pub fn fits(&self, kinds: &Kinds) -> Result<(), SpawnError> {
+        let bytes = self.longest_snapshot(kinds);
+        if bytes > MAX_DATAGRAM {
+            return Err(SpawnError::SnapshotTooLong { entities: self.entities.len(), bytes });
+        }
+        Ok(())
+    }
+
     /// Bytes of a snapshot in which every entity is written as to its owner: more than any receiver gets.
-    fn longest_snapshot(&self) -> usize {
-        let lanes = |e: &Entity| self.kinds.motion(e.kind).schema().state_lanes();
+    fn longest_snapshot(&self, kinds: &Kinds) -> usize {
+        let lanes = |e: &Entity| kinds.motion(e.kind).schema().state_lanes();
         let most_lanes = self.entities.iter().map(lanes).max().unwrap_or(0);
         let mut out = 16 + 8 + most_lanes * 4;
         for e in &self.entities {
-            let schema = self.kinds.motion(e.kind).schema();
+            let schema = kinds.motion(e.kind).schema();
             let bits: u32 = schema.state.iter().map(|f| f.wire.bits().max(1) * f.shape.lanes() as u32).sum();
             out += (bits as usize + 36).div_ceil(8);
         }
@@ -184,11 +197,11 @@ impl Server {
             return Ok(());
         }
         let kind = self.entities[usize::from(peer.entity)].kind;
-        let motion = self.kinds.motion(kind);
-        let message = Message::read(&header, reader, motion, &self.kinds)?;
         // The clock, not the last tick run, says which ticks can be meant.
         let expected = self.ticks.tick_at(now);
-        let arrival = peer::Arrival { now, expected, ticks: &self.ticks, peer: from, schema: motion.schema() };
+        let layouts = Layouts::new(&self.timeline, Some(expected), kind);
+        let message = Message::read(&header, reader, &layouts)?;
+        let arrival = peer::Arrival { now, expected, ticks: &self.ticks, peer: from, layouts };
         match message {
             Message::Inputs(inputs) => {
                 let newest = inputs.newest.unwrap_near(expected)?;
@@ -246,8 +259,9 @@ impl Server {
         let rate = self.ticks.rate();
         for index in 0..self.entities.len() {
             let entity = &mut self.entities[index];
-            let motion = self.kinds.motion(entity.kind);
-            let scene = self.timeline.at(tick).scene(tick, rate.dt(), entity.kind);
+            let known = self.timeline.at(tick);
+            let motion = known.kinds.motion(entity.kind);
+            let scene = known.scene(tick, rate.dt(), entity.kind);
             let owner = self.peers.iter_mut().enumerate().find(|(_, p)| p.entity == entity.id);
             let mut contacts = Contacts::default();
             let mut teleported = false;
@@ -335,7 +349,8 @@ impl Server {
             let (id, kind, generation, teleports) = (e.id, e.kind, e.generation, e.teleports);
             (EntityRef { id, generation, kind, teleports, own: id == own }, &e.state)
         });
-        write_snapshot(&mut out, tick.wire(), every, report, &self.kinds, entities);
+        let kinds = &self.timeline.at(tick).kinds;
+        write_snapshot(&mut out, tick.wire(), every, report, kinds, entities);
         self.outbox.push_back((PeerId(index as u16), out.finish()));
 
         if let Control::Claims(guard) = &peer.control
@@ -344,7 +359,7 @@ impl Server {
             let mut out = BitWriter::new();
             peer.acks.header(MessageKind::PullBack, peer.epoch, now).write(&mut out);
             let kind = self.entities[usize::from(own)].kind;
-            PullBack { epoch, state }.write(&mut out, self.kinds.motion(kind).schema());
+            PullBack { epoch, tick: tick.wire(), state }.write(&mut out, kinds.motion(kind).schema());
             self.outbox.push_back((PeerId(index as u16), out.finish()));
         }
     }
@@ -384,9 +399,16 @@ impl Server {
         }
     }
 
-    /// From the next tick on, the server knows the world so. Returns that tick.
+    /// From the next tick on, the server knows the world so; not before a change already agreed on. Returns that tick.
     pub fn set_ingredients(&mut self, ingredients: Ingredients) -> Tick {
-        let from = self.ticks.newest().next();
+        let from = self.ticks.newest().next().max(self.timeline.last_change());
+        self.timeline.change(from, ingredients);
+        from
+    }
+
+    /// From `tick` on, or the next if that has passed, the server knows the world so. Returns that tick.
+    pub fn set_ingredients_at(&mut self, tick: Tick, ingredients: Ingredients) -> Tick {
+        let from = tick.max(self.ticks.newest().next());
         self.timeline.change(from, ingredients);
         from
     }

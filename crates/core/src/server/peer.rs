@@ -7,6 +7,7 @@ use crate::client::Arrangement;
 use crate::data::{Input, State};
 use crate::event::{Event, Sink, tell};
 use crate::schema::Schema;
+use crate::session::Layouts;
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::tick_loop::TickLoop;
 use crate::wire::{Acks, Claim, InputReport, Inputs, Provenance};
@@ -52,7 +53,7 @@ pub(super) struct Arrival<'a> {
     pub(super) expected: Tick,
     pub(super) ticks: &'a TickLoop,
     pub(super) peer: PeerId,
-    pub(super) schema: &'a Schema,
+    pub(super) layouts: Layouts<'a>,
 }
 
 impl Arrival<'_> {
@@ -130,7 +131,7 @@ impl Peer {
                 gain: 0.0,
                 answer: Answer::Ignored,
             };
-            if !arrival.schema.input_in_range(&input) {
+            if !arrival.layouts.own(tick.wire()).input_in_range(&input) {
                 let length = libm::sqrtf(input.real(0) * input.real(0) + input.real(1) * input.real(1));
                 tell(sink, Event::Verdict(&verdict(Rule::Range, length, 1.0)));
                 continue;

@@ -12,7 +12,7 @@ use crate::tick::HostNanos;
 pub const MAX_DATAGRAM: usize = 1200;
 
 /// Changes whenever a layout does.
-pub const PROTOCOL_VERSION: u8 = 1;
+pub const PROTOCOL_VERSION: u8 = 2;
 
 /// What the other side has decoded.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

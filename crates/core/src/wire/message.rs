@@ -13,9 +13,8 @@ use super::bits::{BitReader, BitWriter};
 use super::datagram::Header;
 use super::{MAX_DATAGRAM, WireError};
 use crate::data::{Input, State};
-use crate::motion::Motion;
 use crate::schema::{InputKind, Schema, SeenBy, Shape};
-use crate::session::Kinds;
+use crate::session::{Kinds, Layouts};
 use crate::tick::WireTick;
 use crate::vec3::{Vec3, vec3};
 
@@ -163,6 +162,8 @@ pub struct Claim {
 pub struct PullBack {
     /// Claims must carry this from now on.
     pub epoch: u8,
+    /// The server's tick when it was written: it names the layout of the state.
+    pub tick: WireTick,
     /// Continue from this, exactly.
     pub state: State,
 }
@@ -186,11 +187,11 @@ pub enum Message {
 }
 
 impl Message {
-    /// Reads the message behind `header`. `own` is the rule of the entity whose inputs or claims travel.
+    /// Reads the message behind `header`, in the layouts of the ticks it is about.
     ///
     /// # Errors
     /// Whatever is wrong with the bytes; see [`WireError`].
-    pub fn read(header: &Header, mut from: BitReader<'_>, own: &dyn Motion, kinds: &Kinds) -> Result<Self, WireError> {
+    pub fn read(header: &Header, mut from: BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
         if from.left() > MAX_DATAGRAM as u32 * 8 {
             return Err(WireError::Long((from.left() / 8) as usize));
         }
@@ -198,10 +199,10 @@ impl Message {
         let message = match header.kind {
             MessageKind::Hello => Self::Hello,
             MessageKind::Welcome => Self::Welcome(Welcome::read(from)?),
-            MessageKind::Inputs => Self::Inputs(Inputs::read_for(from, own.schema())?),
-            MessageKind::Snapshot => Self::Snapshot(Snapshot::read(from, kinds)?),
-            MessageKind::Claim => Self::Claim(Claim::read(from, own.schema())?),
-            MessageKind::PullBack => Self::PullBack(PullBack::read(from, own.schema())?),
+            MessageKind::Inputs => Self::Inputs(Inputs::read_for(from, layouts)?),
+            MessageKind::Snapshot => Self::Snapshot(Snapshot::read(from, layouts)?),
+            MessageKind::Claim => Self::Claim(Claim::read(from, layouts)?),
+            MessageKind::PullBack => Self::PullBack(PullBack::read(from, layouts)?),
         };
         if from.is_finished() { Ok(message) } else { Err(WireError::LeftOver { kind: header.kind, bits: from.left() }) }
     }
@@ -243,32 +244,37 @@ fn ranged(what: &'static str, found: u32, least: u32, most: u32) -> Result<u32, 
 }
 
 impl Inputs {
-    /// Appends the message: the newest whole, each older one as "the same" or whole.
-    pub fn write(&self, out: &mut BitWriter, schema: &Schema) {
+    /// Appends the message: the newest whole, each older one as "the same" or whole, in the layout of its own tick.
+    pub fn write(&self, out: &mut BitWriter, layouts: &Layouts<'_>) {
         out.put(u32::from(self.newest.0), 16);
         out.put(self.count as u32 - 1, 4);
-        write_input(out, schema, &self.inputs[0]);
-        for pair in self.inputs[..self.count].windows(2) {
+        write_input(out, layouts.own(self.newest), &self.inputs[0]);
+        for (i, pair) in self.inputs[..self.count].windows(2).enumerate() {
             out.flag(pair[0] == pair[1]);
             if pair[0] != pair[1] {
-                write_input(out, schema, &pair[1]);
+                write_input(out, layouts.own(self.tick(i + 1)), &pair[1]);
             }
         }
+    }
+
+    /// The tick of one of the inputs.
+    const fn tick(&self, back: usize) -> WireTick {
+        WireTick(self.newest.0.wrapping_sub(back as u16))
     }
 
     /// Reads the message behind its envelope.
     ///
     /// # Errors
     /// [`WireError::Short`] when the bytes end early.
-    pub fn read_for(from: &mut BitReader<'_>, schema: &Schema) -> Result<Self, WireError> {
+    pub fn read_for(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
         let newest = WireTick(from.take(16)? as u16);
         let count = from.take(4)? as usize + 1;
-        let mut inputs = [Input::default(); MAX_REPEATS];
-        inputs[0] = read_input(from, schema)?;
-        for i in 1..count {
-            inputs[i] = if from.flag()? { inputs[i - 1] } else { read_input(from, schema)? };
+        let mut read = Self { newest, count, inputs: [Input::default(); MAX_REPEATS] };
+        for i in 0..count {
+            let same = i > 0 && from.flag()?;
+            read.inputs[i] = if same { read.inputs[i - 1] } else { read_input(from, layouts.own(read.tick(i)))? };
         }
-        Ok(Self { newest, count, inputs })
+        Ok(read)
     }
 }
 
@@ -385,8 +391,9 @@ pub fn write_snapshot<'a>(
 }
 
 impl Snapshot {
-    fn read(from: &mut BitReader<'_>, kinds: &Kinds) -> Result<Self, WireError> {
+    fn read(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
         let tick = WireTick(from.take(16)? as u16);
+        let kinds = layouts.kinds(tick);
         let every = ranged("snapshot interval", from.take(8)?, 1, 255)? as u8;
         let report = if from.flag()? {
             let used = WireTick(from.take(16)? as u16);
@@ -436,8 +443,9 @@ impl Claim {
         }
     }
 
-    fn read(from: &mut BitReader<'_>, schema: &Schema) -> Result<Self, WireError> {
+    fn read(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
         let newest = WireTick(from.take(16)? as u16);
+        let schema = layouts.own(newest);
         let epoch = from.take(8)? as u8;
         let since = WireTick(from.take(16)? as u16);
         let state = read_seen(from, schema)?;
@@ -456,10 +464,12 @@ impl PullBack {
     /// Appends the message.
     pub fn write(&self, out: &mut BitWriter, schema: &Schema) {
         out.put(u32::from(self.epoch), 8);
+        out.put(u32::from(self.tick.0), 16);
         write_exact(out, schema, &self.state);
     }
 
-    fn read(from: &mut BitReader<'_>, schema: &Schema) -> Result<Self, WireError> {
-        Ok(Self { epoch: from.take(8)? as u8, state: read_exact(from, schema)? })
+    fn read(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
+        let (epoch, tick) = (from.take(8)? as u8, WireTick(from.take(16)? as u16));
+        Ok(Self { epoch, tick, state: read_exact(from, layouts.own(tick))? })
     }
 }

@@ -5,7 +5,7 @@ use proptest::prelude::*;
 use super::*;
 use crate::data::{Input, State};
 use crate::motion::Motion;
-use crate::session::Kinds;
+use crate::session::{Ingredients, Kinds, Layouts, Timeline};
 use crate::tick::{HostNanos, WireTick};
 use crate::vec3::vec3;
 use crate::walker::Walker;
@@ -14,10 +14,15 @@ fn kinds() -> Kinds {
     Kinds::new(vec![Arc::new(Walker::new())]).unwrap()
 }
 
+fn timeline() -> Timeline {
+    Timeline::new(Ingredients::new(Arc::new(crate::Ground::flat(1.0)), &kinds()))
+}
+
 fn read(bytes: &[u8]) -> Result<(Header, Message), WireError> {
     let mut reader = BitReader::new(bytes);
     let header = Header::read(&mut reader)?;
-    Message::read(&header, reader, kinds().motion(0), &kinds()).map(|m| (header, m))
+    let timeline = timeline();
+    Message::read(&header, reader, &Layouts::new(&timeline, None, 0)).map(|m| (header, m))
 }
 
 fn envelope(kind: MessageKind) -> (Header, BitWriter) {
@@ -63,7 +68,7 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     inputs[3] = inputs[2];
     let message = Inputs { newest: WireTick(3), count: 5, inputs };
     let (_, mut bits) = envelope(MessageKind::Inputs);
-    message.write(&mut bits, schema);
+    message.write(&mut bits, &Layouts::new(&timeline(), None, 0));
     out.push((Message::Inputs(message), bits.finish()));
 
     let report = Some(InputReport { used: WireTick(65_535), provenance: Provenance::Late, margin: Some(-7) });
@@ -84,7 +89,7 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     claim.write(&mut bits, schema);
     out.push((Message::Claim(claim), bits.finish()));
 
-    let pull = PullBack { epoch: 255, state: state(8.0) };
+    let pull = PullBack { epoch: 255, tick: WireTick(4), state: state(8.0) };
     let (_, mut bits) = envelope(MessageKind::PullBack);
     pull.write(&mut bits, schema);
     out.push((Message::PullBack(pull), bits.finish()));
@@ -119,8 +124,8 @@ fn every_message_cut_at_any_length_is_refused() {
 #[test]
 fn another_version_is_named() {
     let (_, mut bytes) = samples().swap_remove(0);
-    bytes[0] = (bytes[0] & !7) | 2;
-    assert_eq!(read(&bytes).unwrap_err(), WireError::Version { found: 2 });
+    bytes[0] = (bytes[0] & !7) | 1;
+    assert_eq!(read(&bytes).unwrap_err(), WireError::Version { found: 1 });
 }
 
 #[test]
@@ -128,7 +133,7 @@ fn an_exact_lane_that_is_not_a_number_is_refused() {
     let mut bad = state(1.0);
     bad.set_int(4, f32::INFINITY.to_bits());
     let (_, mut bits) = envelope(MessageKind::PullBack);
-    PullBack { epoch: 1, state: bad }.write(&mut bits, Walker::new().schema());
+    PullBack { epoch: 1, tick: WireTick(4), state: bad }.write(&mut bits, Walker::new().schema());
     assert_eq!(read(&bits.finish()).unwrap_err(), WireError::NotFinite("vel"));
 }
 

@@ -79,7 +79,6 @@ impl Pair {
         let kinds = Kinds::new(vec![rule.clone()]).expect("a sound schema");
         let ingredients = Ingredients::new(Arc::new(Ground::flat(100.0)), &kinds);
         let mut server = Server::new(ServerConfig {
-            kinds: kinds.clone(),
             rate: Rate::new(60).expect("60 Hz"),
             base: Tick(0),
             start: HostNanos(0),
@@ -89,7 +88,7 @@ impl Pair {
             server.spawn(0, rule.spawn(vec3(place, 0.0, 0.0), 0.0)).expect("two fit");
         }
         server.admit(PeerConfig { entity: 0, arrangement, epoch: 1, snapshot_every: 3 });
-        let client = Client::new(ClientConfig { kinds, kind: 0, arrangement, settings, ingredients, epoch: 1 });
+        let client = Client::new(ClientConfig { kind: 0, arrangement, settings, ingredients, epoch: 1 });
         Self {
             client,
             server,
@@ -168,6 +167,23 @@ impl Pair {
         while let Some((_, bytes)) = self.server.poll_transmit() {
             self.fly(false, bytes);
         }
+    }
+
+    /// Both machines take another rule from one tick on that lies ahead of them.
+    pub fn change_rule(&mut self, rule: Arc<dyn Motion>) -> Tick {
+        let newest = self.client.newest_tick().unwrap_or(Tick(0)).max(self.server.newest_tick());
+        for (server, known) in [(true, self.server.ingredients()), (false, self.client.ingredients())]
+            .map(|(server, known)| (server, known.clone()))
+        {
+            let kinds = known.kinds.with(0, rule.clone()).expect("a sound schema");
+            let known = Ingredients::new(known.ground, &kinds);
+            if server {
+                self.server.set_ingredients_at(newest.next(), known);
+            } else {
+                self.client.set_ingredients_at(newest.next(), known);
+            }
+        }
+        newest.next()
     }
 
     /// So many milliseconds.
