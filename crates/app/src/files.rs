@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use thiserror::Error;
 use velocitas_core::Motion;
-use velocitas_lab::{Course, CourseError, RunError};
+use velocitas_lab::{Course, CourseError, RunError, Sources};
 
 /// Why a course cannot be opened or a result not be written.
 #[derive(Debug, Error)]
@@ -39,15 +39,31 @@ pub enum OpenError {
     },
 }
 
-/// The course in a file, or the demo.
+/// The course in a file, or the demo. Gaits are read from beside it.
 pub fn course(path: Option<&Path>, kinds: &[Arc<dyn Motion>]) -> Result<Course, OpenError> {
     let Some(path) = path else { return Ok(Course::demo()) };
-    let read = |why| OpenError::Read { path: path.to_owned(), why };
-    let bytes = fs::read(path).map_err(read)?;
-    let text = String::from_utf8(bytes).map_err(|_| {
-        read(io::Error::new(io::ErrorKind::InvalidData, "it is not UTF-8 text; a course is a TOML file"))
-    })?;
-    Ok(Course::parse(&path.display().to_string(), &text, kinds)?)
+    let text =
+        read_text(path, "a course is a TOML file").map_err(|why| OpenError::Read { path: path.to_owned(), why })?;
+    let gait = |name: &str| read_text(&beside(path, name), "a gait is a text file").map_err(|why| why.to_string());
+    Ok(Course::parse_with(&path.display().to_string(), &text, Sources { own: kinds, gait: &gait })?)
+}
+
+/// A file that a course names, relative to the course.
+pub fn beside(course: &Path, name: &str) -> PathBuf {
+    course.parent().map_or_else(|| PathBuf::from(name), |folder| folder.join(name))
+}
+
+/// The largest text read: far more than any course or gait needs.
+const MOST_BYTES: u64 = 4 << 20;
+
+/// A text file as it is; `is` says what such a file is where it is none.
+pub fn read_text(path: &Path, is: &str) -> io::Result<String> {
+    let wrong = |why: String| io::Error::new(io::ErrorKind::InvalidData, why);
+    let length = fs::metadata(path)?.len();
+    if length > MOST_BYTES {
+        return Err(wrong(format!("it has {length} bytes; {is} of at most {MOST_BYTES}")));
+    }
+    String::from_utf8(fs::read(path)?).map_err(|_| wrong(format!("it is not UTF-8 text; {is}")))
 }
 
 /// A result on its way to a file: it appears under its name only when it is whole.

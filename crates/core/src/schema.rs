@@ -397,6 +397,13 @@ impl Schema {
         out
     }
 
+    /// Takes what only the owner may see from another state.
+    pub fn keep_private(&self, state: &mut State, from: &State) {
+        for f in self.state.iter().filter(|f| f.seen_by == SeenBy::Owner) {
+            (f.lane..f.lane + f.shape.lanes()).for_each(|lane| state.set_int(lane, from.int(lane)));
+        }
+    }
+
     /// Whether all fields agree as nearly as each asks for.
     pub fn agrees(&self, a: &State, b: &State) -> bool {
         self.state.iter().all(|f| match f.agree {

@@ -36,6 +36,19 @@ pub enum Cause {
     OneSided(SolidId, KnownTo),
     /// A knob was turned.
     Turned(Knob, KnobValue),
+    /// A tunable of the rule is set otherwise on the two machines.
+    Differs {
+        /// Which, by name.
+        tunable: &'static str,
+        /// Its unit.
+        unit: &'static str,
+        /// On the member's machine, in SI units.
+        here: f32,
+        /// At the server.
+        there: f32,
+    },
+    /// The two machines run different versions of the rule.
+    OtherRule(u8),
     /// The guard pulled back.
     PulledBack,
 }
@@ -48,6 +61,7 @@ pub fn causes(record: &Record, member: usize, at: LabTime, c: &Correction) -> Ve
     }
     let (from, to) = (c.agreed.0 as u32, c.tick.0 as u32);
     found.extend(one_sided(record, member, from, to));
+    found.extend(other_rule(record, member, to));
     let since = began(record, member, from, at);
     happenings(record, member, (from, to), (since, at), &mut found);
     found.extend(made_up(record, member, (from, to), (since, at)));
@@ -93,6 +107,21 @@ fn one_sided(record: &Record, member: usize, from: u32, to: u32) -> Option<Cause
             .map(|id| Cause::OneSided(id, side))
     };
     touched(&record.authority[member], KnownTo::Server).or_else(|| touched(&record.predicted[member], KnownTo::Clients))
+}
+
+/// Where the two machines' rules differ at a tick.
+fn other_rule(record: &Record, member: usize, tick: u32) -> Vec<Cause> {
+    let kind = record.course().cast[member].kind;
+    let (here, there) = (record.known(Machine::Member(member), tick), record.known(Machine::Server, tick));
+    let place = usize::from(kind);
+    if here.versions[place] != there.versions[place] {
+        return vec![Cause::OtherRule(kind)];
+    }
+    let pairs = here.tunables[place].iter().zip(&there.tunables[place]).zip(there.kinds.motion(kind).tunables());
+    pairs
+        .filter(|((here, there), _)| here != there)
+        .map(|((here, there), t)| Cause::Differs { tunable: t.name, unit: t.unit, here: *here, there: *there })
+        .collect()
 }
 
 fn happenings(record: &Record, member: usize, ticks: (u32, u32), times: (LabTime, LabTime), found: &mut Vec<Cause>) {
@@ -157,6 +186,13 @@ impl Cause {
             }
             Self::Turned(knob, value) => format!("{} turned {}", knob.spec().name, shown(knob, value)),
             Self::PulledBack => "the guard pulled back".to_owned(),
+            Self::Differs { tunable, unit, here, there } => {
+                let unit = if unit == "1" { String::new() } else { format!(" {unit}") };
+                format!("{tunable} is {here}{unit} at the client, {there}{unit} at the server")
+            }
+            Self::OtherRule(kind) => {
+                format!("the client runs another version of {} than the server", course.kinds.motion(kind).name())
+            }
         }
     }
 
@@ -170,6 +206,8 @@ impl Cause {
             Self::OneSided(..) => "one_sided",
             Self::Turned(..) => "knob",
             Self::PulledBack => "pulled_back",
+            Self::Differs { .. } => "tunable_differs",
+            Self::OtherRule(_) => "rule_differs",
         }
     }
 }

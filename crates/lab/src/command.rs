@@ -3,6 +3,7 @@
 
 use crate::controls::Controls;
 use crate::knob::{Knob, KnobValue};
+use crate::known::Reach;
 
 /// Something done to a run.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -19,5 +20,25 @@ pub enum Command {
         knob: Knob,
         /// To what.
         value: KnobValue,
+    },
+    /// A tunable of a rule is turned.
+    Tune {
+        /// The number of the rule.
+        kind: u8,
+        /// Which, by name.
+        tunable: &'static str,
+        /// To what, in SI units.
+        value: f32,
+        /// On which machines.
+        reach: Reach,
+    },
+    /// A rule that was read again takes the place of the one in force. Made by [`Run::reload`](crate::Run::reload).
+    Reload {
+        /// The number of the rule.
+        kind: u8,
+        /// Which of those read, from 1.
+        version: u16,
+        /// On which machines.
+        reach: Reach,
     },
 }

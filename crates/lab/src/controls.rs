@@ -1,6 +1,6 @@
 //! What hands do, before any rule gives it meaning, and who moves them: a script or the keyboard.
 
-use velocitas_core::{Input, InputKind, Schema, State, Vec3, wrap_angle};
+use velocitas_core::{Input, InputKind, Schema, State, Vec3, vec3, wrap_angle};
 
 use crate::time::LabTime;
 
@@ -15,6 +15,8 @@ pub struct Controls {
     pub sprint: bool,
     /// How often the hop key went down since the last frame.
     pub hops: u32,
+    /// A place to go to, for rules that are given orders; `None` for where it stands.
+    pub order: Option<(f32, f32)>,
 }
 
 impl Controls {
@@ -35,6 +37,14 @@ impl Controls {
         }
         if let Some(lane) = bearing {
             input.set_real(lane, self.facing);
+        }
+        // A rule without a stick is steered: throttle ahead, rudder to the right.
+        let axes = schema.input.iter().filter(|f| matches!(f.kind, InputKind::Axis { .. }));
+        for (f, x) in axes.zip([self.stick.1, self.stick.0]) {
+            input.set_real(f.lane, x);
+        }
+        if let (Some(lane), Some((x, y))) = (first(|k| matches!(k, InputKind::Point { .. })), self.order) {
+            input.set_vec3(lane, vec3(x, y, 0.0));
         }
         if let Some(lane) = first(|k| matches!(k, InputKind::Held)) {
             input.set_flag(lane, self.sprint);
@@ -72,6 +82,8 @@ pub struct Bot {
 
 /// Near enough to a place to have reached it.
 const REACHED_M: f32 = 0.6;
+/// The same for what is steered and does not stop on a spot.
+const REACHED_STEERED_M: f32 = 2.5;
 /// Without getting nearer for so long, a bot gives the place up.
 const GIVE_UP: LabTime = LabTime(2_500_000_000);
 /// How fast eyes turn, in radians a frame of a sixtieth of a second.
@@ -83,18 +95,27 @@ impl Bot {
         *self = Self { next: self.next + 1, facing: self.facing, ..Self::default() };
     }
 
-    /// The controls for a frame at `now`, given where the bot believes itself to be.
-    pub fn controls(&mut self, route: &[Waypoint], now: LabTime, own: Option<&State>) -> Controls {
+    /// The controls for a frame at `now`, given where the bot believes itself to be and what its rule reads.
+    pub fn controls(&mut self, route: &[Waypoint], now: LabTime, own: Option<&State>, schema: &Schema) -> Controls {
         let Some(own) = own else { return Controls::default() };
         let Some(place) = route.get(self.next % route.len().max(1)) else { return Controls::default() };
         let at: Vec3 = own.vec3(0);
         let (dx, dy) = (place.at.0 - at.x, place.at.1 - at.y);
         let distance = libm::sqrtf(dx * dx + dy * dy);
         let wanted = libm::atan2f(dy, dx);
-        let facing = *self.facing.get_or_insert(wanted);
-        let turned = wrap_angle(facing + wrap_angle(wanted - facing).clamp(-TURN, TURN));
+        let steered = !schema.input.iter().any(|f| matches!(f.kind, InputKind::Stick { .. }))
+            && schema.input.iter().any(|f| matches!(f.kind, InputKind::Axis { .. }));
+        let turned = match schema.bearing_lane().filter(|_| steered) {
+            // What is steered looks where its bow points.
+            Some(bow) => own.real(bow),
+            None => {
+                let facing = *self.facing.get_or_insert(wanted);
+                wrap_angle(facing + wrap_angle(wanted - facing).clamp(-TURN, TURN))
+            }
+        };
         self.facing = Some(turned);
-        let standing = Controls { facing: turned, ..Controls::default() };
+        let order = Some((at.x, at.y));
+        let standing = Controls { facing: turned, order, ..Controls::default() };
 
         if now < self.stand_until {
             return standing;
@@ -106,7 +127,7 @@ impl Bot {
                 false
             }
         };
-        if distance < REACHED_M || stuck {
+        if distance < if steered { REACHED_STEERED_M } else { REACHED_M } || stuck {
             *self = Self {
                 next: (self.next + 1) % route.len(),
                 stand_until: now.plus(if stuck { LabTime::ZERO } else { place.wait }),
@@ -117,9 +138,22 @@ impl Bot {
         }
         // The way to go, seen from where the eyes point.
         let off = wrap_angle(wanted - turned);
+        if steered {
+            // Hard over when it lies abeam; slower the more there is to turn, but never without way on.
+            let rudder = (-off * 1.4).clamp(-1.0, 1.0);
+            let ahead = libm::cosf(off).max(0.35);
+            let pace = if place.sprint { 1.0 } else { 0.7 };
+            return Controls { stick: (rudder, ahead * pace), order: Some(place.at), ..standing };
+        }
         let hops = u32::from(place.hop && !self.hopped && distance < 3.0);
         self.hopped |= hops > 0;
-        Controls { stick: (-libm::sinf(off), libm::cosf(off)), sprint: place.sprint, hops, facing: turned }
+        Controls {
+            stick: (-libm::sinf(off), libm::cosf(off)),
+            sprint: place.sprint,
+            hops,
+            facing: turned,
+            order: Some(place.at),
+        }
     }
 }
 
@@ -132,6 +166,10 @@ mod tests {
     const EAST: Waypoint = Waypoint { at: (10.0, 0.0), sprint: true, hop: true, wait: LabTime(500_000_000) };
     const HOME: Waypoint = Waypoint { at: (0.0, 0.0), sprint: false, hop: false, wait: LabTime::ZERO };
 
+    fn feet() -> Schema {
+        Walker::new().schema().clone()
+    }
+
     fn at(x: f32, y: f32) -> State {
         Walker::new().spawn(vec3(x, y, 0.0), 0.0)
     }
@@ -139,7 +177,7 @@ mod tests {
     #[test]
     fn controls_find_their_fields_in_any_schema() {
         let walker = Walker::new();
-        let controls = Controls { stick: (0.5, -1.0), facing: 0.7, sprint: true, hops: 2 };
+        let controls = Controls { stick: (0.5, -1.0), facing: 0.7, sprint: true, hops: 2, order: None };
         let input = controls.to_input(walker.schema());
         assert_eq!((input.real(input_lane::MOVE), input.real(input_lane::MOVE + 1)), (0.5, -1.0));
         assert_eq!((input.flag(input_lane::SPRINT), input.int(input_lane::HOP)), (true, 2));
@@ -155,16 +193,16 @@ mod tests {
     fn a_bot_goes_waits_where_it_should_and_goes_on() {
         let mut bot = Bot::default();
         let route = [EAST, HOME];
-        let going = bot.controls(&route, LabTime::ZERO, Some(&at(0.0, 0.0)));
+        let going = bot.controls(&route, LabTime::ZERO, Some(&at(0.0, 0.0)), &feet());
         assert!(going.sprint && going.stick.1 > 0.99);
-        let near = bot.controls(&route, LabTime::from_secs(1.0), Some(&at(8.0, 0.0)));
+        let near = bot.controls(&route, LabTime::from_secs(1.0), Some(&at(8.0, 0.0)), &feet());
         assert_eq!(near.hops, 1);
-        let again = bot.controls(&route, LabTime::from_secs(1.1), Some(&at(8.5, 0.0)));
+        let again = bot.controls(&route, LabTime::from_secs(1.1), Some(&at(8.5, 0.0)), &feet());
         assert_eq!(again.hops, 0, "one hop on the way");
-        bot.controls(&route, LabTime::from_secs(1.5), Some(&at(9.9, 0.0)));
-        let waiting = bot.controls(&route, LabTime::from_secs(1.8), Some(&at(9.9, 0.0)));
+        bot.controls(&route, LabTime::from_secs(1.5), Some(&at(9.9, 0.0)), &feet());
+        let waiting = bot.controls(&route, LabTime::from_secs(1.8), Some(&at(9.9, 0.0)), &feet());
         assert_eq!(waiting.stick, (0.0, 0.0));
-        let back = bot.controls(&route, LabTime::from_secs(2.2), Some(&at(9.9, 0.0)));
+        let back = bot.controls(&route, LabTime::from_secs(2.2), Some(&at(9.9, 0.0)), &feet());
         assert!(!back.sprint && back.stick != (0.0, 0.0));
     }
 
@@ -176,7 +214,7 @@ mod tests {
         let mut turned_back = None;
         for tenth in 0..60 {
             let now = LabTime::from_secs(f64::from(tenth) / 10.0);
-            if !bot.controls(&route, now, Some(&stuck)).sprint && turned_back.is_none() && tenth > 0 {
+            if !bot.controls(&route, now, Some(&stuck), &feet()).sprint && turned_back.is_none() && tenth > 0 {
                 turned_back = Some(tenth);
             }
         }
@@ -186,7 +224,7 @@ mod tests {
     #[test]
     fn who_has_no_route_or_no_body_yet_rests() {
         let mut bot = Bot::default();
-        assert_eq!(bot.controls(&[], LabTime::ZERO, Some(&at(0.0, 0.0))), Controls::default());
-        assert_eq!(bot.controls(&[EAST], LabTime::ZERO, None), Controls::default());
+        assert_eq!(bot.controls(&[], LabTime::ZERO, Some(&at(0.0, 0.0)), &feet()), Controls::default());
+        assert_eq!(bot.controls(&[EAST], LabTime::ZERO, None, &feet()), Controls::default());
     }
 }

@@ -9,6 +9,7 @@ use velocitas_core::{Correction, Restored, Shape, Verdict};
 use crate::cause::{causes, shown};
 use crate::command::Command;
 use crate::knob::Knob;
+use crate::known::Reach;
 use crate::record::{
     DrawnRow, Happening, HappeningRow, InputFate, InputRow, Machine, MessageRow, Record, Track, drawn_name,
 };
@@ -116,7 +117,6 @@ impl Rows<'_> {
 
     fn track(&mut self, kind: &str, who: &str, member: usize, track: &Track) {
         let course = self.record.course();
-        let schema = course.kinds.motion(course.cast[member].kind).schema();
         for i in track.between(self.from, LabTime(self.to.0 - 1)) {
             let Some(head) = track.head(i) else { continue };
             let mut row = Map::new();
@@ -124,7 +124,7 @@ impl Rows<'_> {
             row.insert("at_ns".into(), head.at.0.into());
             row.insert(who.into(), self.name(member).into());
             row.insert("tick".into(), self.record.shown(head.tick).into());
-            for f in &schema.state {
+            for f in &self.record.layout(member, head.tick).schema().state {
                 let value = match f.shape {
                     Shape::Point | Shape::Vector => {
                         let v = track.vec3(i, f.lane);
@@ -235,6 +235,13 @@ impl Rows<'_> {
         })
     }
 
+    fn reach(&self, reach: Reach) -> &str {
+        match reach {
+            Reach::All => "all",
+            Reach::One(machine) => self.machine(machine),
+        }
+    }
+
     fn command(&self, command: &Command) -> Value {
         let knob = |k: Knob, v| json!({ "kind": "command", "knob": k.spec().name, "value": shown(k, v) });
         match *command {
@@ -244,6 +251,16 @@ impl Rows<'_> {
                 "kind": "command", "stick": [c.stick.0, c.stick.1], "facing": c.facing, "sprint": c.sprint,
                 "hops": c.hops,
             }),
+            Command::Tune { kind, tunable, value, reach } => {
+                let rule = self.record.course().kinds.motion(kind);
+                json!({
+                    "kind": "command", "tune": tunable, "value": value, "gait": rule.name(), "reach": self.reach(reach),
+                })
+            }
+            Command::Reload { kind, version, reach } => {
+                let rule = self.record.course().kinds.motion(kind).name();
+                json!({ "kind": "command", "reload": rule, "version": version, "reach": self.reach(reach) })
+            }
         }
     }
 }

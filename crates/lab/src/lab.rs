@@ -9,8 +9,8 @@ use std::collections::BinaryHeap;
 use std::sync::Arc;
 
 use velocitas_core::{
-    BitReader, Client, ClientConfig, Digest, Event, Header, HostNanos, Ingredients, Mask, MessageKind, PeerConfig,
-    PeerId, Server, ServerConfig, Sink, Tick, WireTick,
+    BitReader, Client, ClientConfig, Digest, Event, Ground, Header, HostNanos, Ingredients, Mask, MessageKind, Motion,
+    PeerConfig, PeerId, Server, ServerConfig, Sink, SpawnError, Tick, WireTick,
 };
 
 use crate::command::Command;
@@ -19,6 +19,7 @@ use crate::course::{Cheat, Course, KnownTo, Role, What};
 use crate::faults::{Forged, forge};
 use crate::host::HostSpec;
 use crate::knob::{Knob, KnobValue, Knobs};
+use crate::known::{Change, Changed, Known, Reach};
 use crate::link::{Pipe, Ticket};
 use crate::record::{Happening, HappeningRow, Machine, MessageRow, Watch};
 use crate::time::LabTime;
@@ -73,6 +74,8 @@ struct Seat {
     forged: Forged,
     /// Whether its hands moved nothing in the last frame.
     resting: bool,
+    /// What its machine lawfully knows of the rules.
+    known: Known,
 }
 
 /// The keyboard's hands.
@@ -91,6 +94,7 @@ pub struct Lab {
     sequence: u64,
     server: Server,
     server_host: Host,
+    server_known: Known,
     seats: Vec<Seat>,
     helm: Helm,
     digest: Digest,
@@ -138,12 +142,13 @@ impl Lab {
     pub fn new(course: Arc<Course>) -> Self {
         let ground_server = Arc::new(course.ground(KnownTo::Server));
         let ground_clients = Arc::new(course.ground(KnownTo::Clients));
+        let server_known = Known::of(&course, KnownTo::Server);
+        let known = Known::of(&course, KnownTo::Clients);
         let mut server = Server::new(ServerConfig {
-            kinds: course.kinds.clone(),
             rate: course.rate,
             base: Tick(course.first_tick),
             start: course.server.read(course.server.phase),
-            ingredients: Ingredients::new(ground_server, &course.kinds),
+            ingredients: told(ground_server, &server_known),
         });
         let mut seats = Vec::new();
         for (i, member) in course.cast.iter().enumerate() {
@@ -153,11 +158,10 @@ impl Lab {
             let snapshot_every = member.knobs.snapshot_every;
             server.admit(PeerConfig { entity, arrangement: member.arrangement, epoch, snapshot_every });
             let client = Client::new(ClientConfig {
-                kinds: course.kinds.clone(),
                 kind: member.kind,
                 arrangement: member.arrangement,
                 settings: member.knobs.settings,
-                ingredients: Ingredients::new(ground_clients.clone(), &course.kinds),
+                ingredients: told(ground_clients.clone(), &known),
                 epoch,
             });
             seats.push(Seat {
@@ -169,10 +173,12 @@ impl Lab {
                 bot: Bot::default(),
                 forged: Forged::default(),
                 resting: true,
+                known: known.clone(),
             });
         }
         let mut lab = Self {
             server_host: Host::new(course.server),
+            server_known,
             now: LabTime::ZERO,
             queue: BinaryHeap::new(),
             sequence: 0,
@@ -297,7 +303,6 @@ impl Lab {
     fn member_frame<W: Watch>(&mut self, i: usize, watch: &mut W) {
         let Some(read) = self.next_frame(Machine::Member(i)) else { return };
         let course = self.course.clone();
-        let schema = course.kinds.motion(course.cast[i].kind).schema();
         let controls = self.hands(i, &course);
         let rests = controls.stick == (0.0, 0.0) && controls.hops == 0;
         if self.seats[i].resting && !rests {
@@ -311,24 +316,25 @@ impl Lab {
         for (_, bytes) in std::mem::take(&mut seat.host.socket) {
             let _ = seat.client.handle_datagram(read, &bytes, &mut tap);
         }
-        seat.client.handle_controls(&controls.to_input(schema));
+        seat.client.handle_controls(&controls.to_input(seat.client.schema()));
         seat.client.handle_time(read, &mut tap);
         let mut outgoing = Vec::new();
         while let Some(bytes) = seat.client.poll_transmit() {
             outgoing.push(bytes);
         }
         let at = self.now;
+        let kinds = &seat.known.kinds;
         seat.client.draw(read, |entity, drawn| {
             let entity = usize::from(entity);
             if let Some(member) = course.cast.get(entity) {
-                let bearing = course.kinds.motion(member.kind).schema().bearing_lane();
+                let bearing = kinds.motion(member.kind).schema().bearing_lane();
                 watch.drawn(at, i, entity, drawn, bearing);
             }
         });
         let overreach = self.seats[i].forged.overreach;
         for mut bytes in outgoing {
             if let Some(factor) = overreach {
-                bytes = forge::overreach(bytes, schema, factor);
+                bytes = forge::overreach(bytes, &self.seats[i].client.layouts(read), factor);
             }
             self.send(i, true, bytes, watch);
         }
@@ -344,7 +350,7 @@ impl Lab {
         }
         let seat = &mut self.seats[i];
         let own = seat.client.own_state();
-        seat.bot.controls(&course.cast[i].route, self.now, own.as_ref())
+        seat.bot.controls(&course.cast[i].route, self.now, own.as_ref(), seat.client.schema())
     }
 
     fn send<W: Watch>(&mut self, member: usize, up: bool, bytes: Vec<u8>, watch: &mut W) {
@@ -407,7 +413,7 @@ impl Lab {
         let seat = &mut self.seats[member];
         match trick.cheat {
             Cheat::Jump(metres) if begins => {
-                let schema = course.kinds.motion(course.cast[member].kind).schema();
+                let schema = seat.known.kinds.motion(course.cast[member].kind).schema();
                 Forged::jump(&mut seat.client, schema, metres);
             }
             Cheat::Jump(_) => {}
@@ -416,9 +422,7 @@ impl Lab {
                 if cheat == Cheat::Walls && begins {
                     seat.bot.cut_corner();
                 }
-                let lawful = Ingredients::new(Arc::new(course.ground(KnownTo::Clients)), &course.kinds);
-                let forged = seat.forged.ingredients(lawful, &course.kinds, course.cast[member].kind);
-                seat.client.set_ingredients(forged);
+                seat.client.set_ingredients(seat.ingredients(&course, course.cast[member].kind));
             }
         }
         let lasts = if matches!(trick.cheat, Cheat::Jump(_)) { LabTime::ZERO } else { trick.lasts };
@@ -434,7 +438,9 @@ impl Lab {
     }
 
     /// Does what was commanded, now.
-    pub fn command<W: Watch>(&mut self, command: Command, watch: &mut W) {
+    ///
+    /// `rules` are those read while it ran, for commands that speak of them by number.
+    pub fn command<W: Watch>(&mut self, command: Command, rules: &[Arc<dyn Motion>], watch: &mut W) {
         let machine = match command {
             Command::Keys(controls) => {
                 // Presses not yet seen by a frame are kept.
@@ -457,10 +463,57 @@ impl Lab {
                 self.set(member, knob, value);
                 Some(member)
             }
+            Command::Tune { kind, tunable, value, reach } => {
+                return self.change(reach, Changed::Tuned { kind, tunable, value }, command, watch);
+            }
+            Command::Reload { kind, version, reach } => {
+                let Some(rule) = rules.get(usize::from(version).wrapping_sub(1)).cloned() else { return };
+                return self.change(reach, Changed::Reloaded { kind, version, rule }, command, watch);
+            }
         };
         let Some(member) = machine else { return };
         let tick = self.seats[member].client.newest_tick();
         self.tell(watch, Machine::Member(member), tick, Happening::Command(command));
+    }
+
+    /// Lets machines know something else from one tick on that lies ahead of them all.
+    fn change<W: Watch>(&mut self, reach: Reach, what: Changed, command: Command, watch: &mut W) {
+        let clients = self.seats.iter().filter_map(|s| s.client.newest_tick());
+        let from = clients.fold(self.server.newest_tick(), Tick::max).next();
+        if reach.covers(Machine::Server) {
+            self.server_known.take(&what);
+            let ground = self.server.ingredients().ground.clone();
+            self.server.set_ingredients_at(from, told(ground, &self.server_known));
+        }
+        let course = self.course.clone();
+        for (i, seat) in self.seats.iter_mut().enumerate().filter(|(i, _)| reach.covers(Machine::Member(*i))) {
+            seat.known.take(&what);
+            seat.client.set_ingredients_at(from, seat.ingredients(&course, course.cast[i].kind));
+        }
+        let tick = from.0.saturating_sub(self.course.first_tick) as u32;
+        watch.changed(Change { at: self.now, tick, reach, what });
+        let machine = match reach {
+            Reach::All => Machine::Server,
+            Reach::One(machine) => machine,
+        };
+        self.tell(watch, machine, Some(from), Happening::Command(command));
+    }
+
+    /// What a machine knows of the rules, without what a rogue makes of it.
+    pub fn known(&self, machine: Machine) -> &Known {
+        match machine {
+            Machine::Server => &self.server_known,
+            Machine::Member(i) => &self.seats[i].known,
+        }
+    }
+
+    /// Whether everybody would still fit a snapshot with another rule of a kind.
+    ///
+    /// # Errors
+    /// When not, or when there is no such kind.
+    pub fn fits(&self, kind: u8, rule: &Arc<dyn Motion>) -> Result<(), SpawnError> {
+        let kinds = self.server_known.kinds.with(kind, rule.clone()).map_err(|_| SpawnError::Kind(kind))?;
+        self.server.fits(&kinds)
     }
 
     fn set(&mut self, member: usize, knob: Knob, value: KnobValue) {
@@ -470,6 +523,19 @@ impl Lab {
         seat.down.change(seat.knobs.down);
         seat.client.set_settings(seat.knobs.settings);
         self.server.set_snapshot_every(PeerId(member as u16), seat.knobs.snapshot_every);
+    }
+}
+
+/// What a machine is told: this ground and these rules.
+fn told(ground: Arc<Ground>, known: &Known) -> Ingredients {
+    Ingredients { ground, kinds: known.kinds.clone(), tunables: known.tunables.clone().into() }
+}
+
+impl Seat {
+    /// What its client is told: what it lawfully knows, bent by the tricks in force.
+    fn ingredients(&self, course: &Course, kind: u8) -> Ingredients {
+        let lawful = told(Arc::new(course.ground(KnownTo::Clients)), &self.known);
+        self.forged.ingredients(lawful, &self.known.kinds, kind)
     }
 }
 

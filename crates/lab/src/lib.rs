@@ -13,6 +13,7 @@ pub mod export;
 mod faults;
 mod host;
 mod knob;
+mod known;
 mod lab;
 mod link;
 pub mod metrics;
@@ -24,12 +25,13 @@ mod time;
 pub use command::Command;
 pub use controls::{Controls, Waypoint};
 pub use course::{
-    Cheat, Course, CourseError, DEMO, DEMO_FILE, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Role,
-    Trick, What, World,
+    Cheat, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, Happens, KnownTo, Material, Member, NamedSolid,
+    NamedZone, Override, Role, Sources, Trick, What, World, shipped_gait,
 };
 pub use host::HostSpec;
 pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Range};
+pub use known::{Change, Changed, Known, Reach};
 pub use lab::Lab;
 pub use link::Conditions;
-pub use run::{Run, RunError};
+pub use run::{ReloadError, Run, RunError};
 pub use time::LabTime;

@@ -72,8 +72,9 @@ fn drawn_pos(row: &DrawnRow) -> Vec3 {
 
 impl Moment<'_> {
     fn velocity(&self, entity: usize) -> Option<usize> {
-        let course = self.record.course();
-        course.kinds.motion(course.cast[entity].kind).schema().velocity_lane()
+        let authority = &self.record.authority[entity];
+        let tick = authority.at(self.at).and_then(|i| authority.head(i)).map_or(0, |h| h.tick);
+        self.record.layout(entity, tick).schema().velocity_lane()
     }
 
     /// What is believed about an entity, drawn on `viewer`'s screen.

@@ -6,12 +6,13 @@
 use std::sync::Arc;
 
 use thiserror::Error;
-use velocitas_core::{Server, ServerConfig, SpawnError, Tick};
+use velocitas_core::{Motion, Server, ServerConfig, SpawnError, Tick};
 
 use crate::command::Command;
 use crate::course::{Course, KnownTo};
+use crate::known::Reach;
 use crate::lab::Lab;
-use crate::record::{Record, Unrecorded};
+use crate::record::{Machine, Record, Unrecorded};
 use crate::time::LabTime;
 
 /// Between checkpoints while they are fresh.
@@ -28,6 +29,17 @@ pub enum RunError {
     Cast(#[from] SpawnError),
 }
 
+/// Why a rule cannot take the place of another while it runs.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum ReloadError {
+    /// A snapshot of everybody would no longer fit a datagram.
+    #[error("the new rule is too large: {0}")]
+    Size(#[from] SpawnError),
+    /// One machine alone would read and write other bits than the rest.
+    #[error("the new rule has another layout; on one machine alone only step and tunables may differ")]
+    Layout,
+}
+
 /// A lab with its record and checkpoints.
 #[derive(Clone, Debug)]
 pub struct Run {
@@ -35,6 +47,8 @@ pub struct Run {
     record: Record,
     checkpoints: Vec<(LabTime, Lab)>,
     commands: Vec<(LabTime, Command)>,
+    /// Rules read while it ran, in that order.
+    rules: Vec<Arc<dyn Motion>>,
 }
 
 impl Run {
@@ -45,7 +59,6 @@ impl Run {
     pub fn new(course: Course) -> Result<Self, RunError> {
         let course = Arc::new(course);
         let mut trial = Server::new(ServerConfig {
-            kinds: course.kinds.clone(),
             rate: course.rate,
             base: Tick(0),
             start: course.server.offset,
@@ -56,7 +69,7 @@ impl Run {
         }
         let lab = Lab::new(course.clone());
         let checkpoints = vec![(LabTime::ZERO, lab.clone())];
-        Ok(Self { lab, record: Record::new(course), checkpoints, commands: Vec::new() })
+        Ok(Self { lab, record: Record::new(course), checkpoints, commands: Vec::new(), rules: Vec::new() })
     }
 
     /// The simulation.
@@ -103,7 +116,24 @@ impl Run {
     /// Does something now.
     pub fn command(&mut self, command: Command) {
         self.commands.push((self.lab.now(), command));
-        self.lab.command(command, &mut self.record);
+        self.lab.command(command, &self.rules, &mut self.record);
+    }
+
+    /// Puts a rule that was read again in the place of the one in force, from one tick on that lies ahead of every
+    /// machine.
+    ///
+    /// # Errors
+    /// When one machine alone would read and write other bits than the rest, or a snapshot would grow too long.
+    pub fn reload(&mut self, kind: u8, rule: Arc<dyn Motion>, reach: Reach) -> Result<(), ReloadError> {
+        self.lab.fits(kind, &rule)?;
+        let before = self.lab.known(Machine::Server).kinds.motion(kind).schema();
+        if reach != Reach::All && before.fingerprint() != rule.schema().fingerprint() {
+            return Err(ReloadError::Layout);
+        }
+        self.rules.push(rule);
+        let version = self.rules.len().min(usize::from(u16::MAX)) as u16;
+        self.command(Command::Reload { kind, version, reach });
+        Ok(())
     }
 
     /// Everything that was commanded, and when.
@@ -124,7 +154,7 @@ impl Run {
         // Commands of the very moment of a checkpoint came after it was made.
         for &(when, command) in self.commands.iter().filter(|(when, _)| *when >= from) {
             lab.advance(when, &mut Unrecorded);
-            lab.command(command, &mut Unrecorded);
+            lab.command(command, &self.rules, &mut Unrecorded);
         }
         lab.advance(at, &mut Unrecorded);
         self.lab = lab;

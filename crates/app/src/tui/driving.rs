@@ -119,6 +119,7 @@ impl Driving {
             facing: self.facing,
             sprint: self.sprint,
             hops: std::mem::take(&mut self.hops),
+            order: None,
         };
         if controls == self.told {
             return None;

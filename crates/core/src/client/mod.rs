@@ -196,7 +196,14 @@ impl Client {
                     );
                 }
             }
-            (Message::PullBack(pull), Phase::Playing(playing)) => playing.pulled_back(now, &self.settings, &pull, sink),
+            (Message::PullBack(pull), Phase::Playing(playing)) => {
+                let context = playing::Context {
+                    settings: &self.settings,
+                    timeline: &self.timeline,
+                    arrangement: self.arrangement,
+                };
+                playing.pulled_back(&context, now, &pull, sink);
+            }
             _ => {}
         }
         Ok(())

@@ -381,8 +381,8 @@ impl Playing {
     /// The guard's word: continue from there.
     pub(super) fn pulled_back<S: Sink>(
         &mut self,
+        context: &Context<'_>,
         now: HostNanos,
-        settings: &ClientSettings,
         pull: &PullBack,
         sink: &mut S,
     ) {
@@ -394,10 +394,15 @@ impl Playing {
         self.claims.epoch = pull.epoch;
         let newest = self.history.newest().map_or(self.ticks.newest(), |(tick, _)| tick);
         let before = self.own_state();
-        self.restart(newest, pull.state);
+        let mut state = pull.state;
+        if let Some(before) = &before {
+            // Claims do not carry what only the owner knows, so the guard has no word on it.
+            context.rule(newest, self.kind).schema().keep_private(&mut state, before);
+        }
+        self.restart(newest, state);
         if let Some(before) = before {
             let (before, after) = (before.vec3(0), pull.state.vec3(0));
-            self.hide(settings, before, after);
+            self.hide(context.settings, before, after);
             let jump = before.distance(after);
             let why = Restored::PulledBack;
             let correction =

@@ -16,6 +16,8 @@ pub struct CourseError {
     pub message: String,
     /// What to do about it, where that can be told.
     pub help: Option<String>,
+    /// Mistakes in another file that this one names, as people read them.
+    pub inside: Option<String>,
     /// The line of the file.
     source: String,
     /// Characters to underline.
@@ -38,6 +40,7 @@ impl CourseError {
             column,
             message: message.into(),
             help: None,
+            inside: None,
             source,
             width,
         }
@@ -105,6 +108,9 @@ impl fmt::Display for CourseError {
         write!(f, "{:gutter$} | {:skip$}{}", "", "", "^".repeat(self.width), skip = self.column - 1)?;
         if let Some(help) = &self.help {
             write!(f, "\n{:gutter$} = {help}", "")?;
+        }
+        if let Some(inside) = &self.inside {
+            write!(f, "\n\n{}", inside.trim_end())?;
         }
         Ok(())
     }

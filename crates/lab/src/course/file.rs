@@ -32,6 +32,8 @@ pub(super) struct File {
     pub(super) zone: Vec<Zone>,
     #[serde(default)]
     pub(super) link: BTreeMap<String, Link>,
+    #[serde(default)]
+    pub(super) tune: Vec<Tune>,
     pub(super) cast: Vec<Cast>,
     #[serde(default)]
     pub(super) event: Vec<Spanned<Event>>,
@@ -100,12 +102,32 @@ pub(super) struct Link {
     pub(super) down: Option<Box<Self>>,
 }
 
+/// Tunables of a rule set otherwise, for everybody or for one side.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Tune {
+    pub(super) rule: Spanned<String>,
+    #[serde(default)]
+    pub(super) known_to: Option<Spanned<String>>,
+    pub(super) set: BTreeMap<String, Spanned<Setting>>,
+}
+
+/// A bare number or a text with a unit.
+#[derive(Deserialize)]
+#[serde(untagged, expecting = "a number, or a text with a unit such as \"4.2 m/s\"")]
+pub(super) enum Setting {
+    Number(f64),
+    Text(String),
+}
+
 /// One of the cast.
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Cast {
     pub(super) name: Spanned<String>,
     pub(super) role: Spanned<String>,
+    #[serde(default)]
+    pub(super) gait: Option<Spanned<String>>,
     #[serde(default)]
     pub(super) rule: Option<Spanned<String>>,
     #[serde(default)]

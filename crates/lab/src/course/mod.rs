@@ -23,6 +23,20 @@ use crate::time::LabTime;
 
 /// The demo course.
 pub const DEMO: &str = include_str!("../../../../courses/lampwick-quay.course.toml");
+/// The gaits that ship, by file name.
+pub const GAITS: [(&str, &str); 3] = [
+    ("courier.gait", include_str!("../../../../gaits/courier.gait")),
+    ("ferry.gait", include_str!("../../../../gaits/ferry.gait")),
+    ("walker.gait", include_str!("../../../../gaits/walker.gait")),
+];
+
+/// The text of a gait that ships, whatever folder it is said to lie in.
+pub fn shipped_gait(path: &str) -> Result<String, String> {
+    let name = path.rsplit(['/', '\\']).next().unwrap_or(path);
+    let found = GAITS.iter().find(|(shipped, _)| *shipped == name);
+    found.map(|(_, text)| (*text).to_owned()).ok_or_else(|| "no gait of that name ships with the program".to_owned())
+}
+
 /// Its file's name.
 pub const DEMO_FILE: &str = "lampwick-quay.course.toml";
 
@@ -39,6 +53,10 @@ pub struct Course {
     pub first_tick: u64,
     /// The rules in play.
     pub kinds: Kinds,
+    /// Those of them that were read from files.
+    pub gaits: Vec<GaitFile>,
+    /// Tunables that the course sets otherwise than the rules do.
+    pub overrides: Vec<Override>,
     /// The server's machine.
     pub server: HostSpec,
     /// Where it is.
@@ -47,6 +65,39 @@ pub struct Course {
     pub cast: Vec<Member>,
     /// What happens.
     pub events: Vec<Happens>,
+}
+
+/// A rule that was read from a file.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct GaitFile {
+    /// The number of the rule.
+    pub kind: u8,
+    /// Its file as the course names it.
+    pub path: String,
+    /// What the file said.
+    pub text: String,
+}
+
+/// A tunable set otherwise than its rule does.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Override {
+    /// The number of the rule.
+    pub kind: u8,
+    /// Which, in the order of the rule.
+    pub tunable: usize,
+    /// To what, in SI units.
+    pub value: f32,
+    /// Who knows of it.
+    pub known_to: KnownTo,
+}
+
+/// What a course is read with, besides its own text.
+#[derive(Clone, Copy)]
+pub struct Sources<'a> {
+    /// Rules written in Rust, to be named by `rule = …`.
+    pub own: &'a [Arc<dyn Motion>],
+    /// Gives the text of a gait file by the path that the course names, or says why it cannot.
+    pub gait: &'a dyn Fn(&str) -> Result<String, String>,
 }
 
 /// Where it is.
@@ -187,15 +238,23 @@ pub enum What {
 }
 
 impl Course {
-    /// Reads a course that uses the built-in rule and those given.
+    /// Reads a course that uses the built-in rule, those given, and the gaits that ship with the program.
     ///
     /// # Errors
     /// The first mistake, with its place in the text.
     pub fn parse(file: &str, text: &str, own: &[Arc<dyn Motion>]) -> Result<Self, CourseError> {
+        Self::parse_with(file, text, Sources { own, gait: &shipped_gait })
+    }
+
+    /// Reads a course whose gaits come from elsewhere.
+    ///
+    /// # Errors
+    /// The first mistake, with its place in the text; mistakes in a gait are all listed.
+    pub fn parse_with(file: &str, text: &str, sources: Sources<'_>) -> Result<Self, CourseError> {
         let read: file::File = toml::from_str(text).map_err(|e| CourseError::from_toml(file, text, &e))?;
         let mut rules: Vec<Arc<dyn Motion>> = vec![Arc::new(Walker::new())];
-        rules.extend(own.iter().cloned());
-        resolve::Resolver { file, text, rules }.course(read)
+        rules.extend(sources.own.iter().cloned());
+        resolve::Resolver { file, text, rules, read_gait: sources.gait }.course(read)
     }
 
     /// The demo course.
@@ -226,9 +285,22 @@ impl Course {
 
     /// The fastest a member may lawfully go along the ground, in metres a second, without slack.
     pub fn lawful_pace(&self, member: usize) -> f32 {
-        let motion = self.kinds.motion(self.cast[member].kind);
-        let tunables: Vec<f32> = motion.tunables().iter().map(|t| t.default).collect();
-        motion.limits(&tunables).level
+        let kind = self.cast[member].kind;
+        self.kinds.motion(kind).limits(&self.tunables(KnownTo::Server)[usize::from(kind)]).level
+    }
+
+    /// For each rule its tunables as a side knows them, in SI units.
+    pub fn tunables(&self, side: KnownTo) -> Vec<Vec<f32>> {
+        let mut all = self.kinds.defaults();
+        for o in self.overrides.iter().filter(|o| o.known_to == KnownTo::All || o.known_to == side) {
+            all[usize::from(o.kind)][o.tunable] = o.value;
+        }
+        all
+    }
+
+    /// The file that a rule was read from, if it was.
+    pub fn gait_file(&self, kind: u8) -> Option<&GaitFile> {
+        self.gaits.iter().find(|g| g.kind == kind)
     }
 
     /// The index of a member of the cast.

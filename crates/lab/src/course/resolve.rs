@@ -6,14 +6,18 @@ use std::sync::Arc;
 
 use toml::Spanned;
 use velocitas_core::{
-    Arrangement, Bounds, ClientSettings, HostNanos, Kinds, MAX_REPEATS, Motion, Rate, Solid, SolidId, Surface,
+    Arrangement, Bounds, ClientSettings, HostNanos, Kinds, MAX_REPEATS, Motion, Rate, Solid, SolidId, Surface, Tunable,
     ViewDelay, Zone, vec3,
 };
+use velocitas_gait::{Diagnostic, Gait, Report, Severity};
 
 use super::error::{CourseError, nearest};
 use super::file::{self, FORMAT, File};
 use super::quantity::{Dimension, Quantity, Time};
-use super::{Cheat, Course, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Role, Trick, What, World};
+use super::{
+    Cheat, Course, GaitFile, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Override, Role, Trick, What,
+    World,
+};
 use crate::controls::Waypoint;
 use crate::host::HostSpec;
 use crate::knob::Knobs;
@@ -23,6 +27,8 @@ use crate::time::LabTime;
 /// The most one server and one screen are meant for.
 const MOST_CAST: usize = 48;
 const MOST_SOLIDS: usize = 4096;
+/// Screens tell so many rules apart.
+const MOST_RULES: usize = 32;
 /// Tick numbers beyond this leave no room to count on.
 const MOST_TICK: i64 = 1 << 48;
 
@@ -30,6 +36,7 @@ pub(super) struct Resolver<'a> {
     pub(super) file: &'a str,
     pub(super) text: &'a str,
     pub(super) rules: Vec<Arc<dyn Motion>>,
+    pub(super) read_gait: &'a dyn Fn(&str) -> std::result::Result<String, String>,
 }
 
 type Result<T> = std::result::Result<T, CourseError>;
@@ -81,7 +88,8 @@ impl Resolver<'_> {
             file.first_tick.as_ref().map_or(Ok(0), |t| self.whole(t, "a first tick", 0..MOST_TICK))? as u64;
         let world = self.world(&file)?;
         let links = self.links(&file.link)?;
-        let kinds = Kinds::new(self.rules.clone())
+        let (rules, gaits) = self.gaits(&file)?;
+        let kinds = Kinds::new(rules)
             .map_err(|(name, error)| self.wrong(0..0, format!("the rule `{name}` cannot be used: {error}")))?;
         let server = self.host(&file.server, 0)?;
         let mut course = Course {
@@ -90,11 +98,16 @@ impl Resolver<'_> {
             rate,
             first_tick,
             kinds,
+            gaits,
+            overrides: Vec::new(),
             server,
             world,
             cast: Vec::new(),
             events: Vec::new(),
         };
+        for tune in &file.tune {
+            self.overrides(&mut course, tune)?;
+        }
         if file.cast.is_empty() || file.cast.len() > MOST_CAST {
             let message = format!("expected a cast of 1 to {MOST_CAST}; found {}", file.cast.len());
             return Err(self.wrong(0..0, message));
@@ -115,6 +128,93 @@ impl Resolver<'_> {
             course.events.push(happens);
         }
         Ok(course)
+    }
+
+    /// The rules with those that the cast names by file, each file once.
+    fn gaits(&self, file: &File) -> Result<(Vec<Arc<dyn Motion>>, Vec<GaitFile>)> {
+        let mut rules = self.rules.clone();
+        let mut gaits: Vec<GaitFile> = Vec::new();
+        for path in file.cast.iter().filter_map(|c| c.gait.as_ref()) {
+            if gaits.iter().any(|g| g.path == *path.get_ref()) {
+                continue;
+            }
+            let (text, gait) = self.gait(path)?;
+            if let Some(same) = rules.iter().find(|r| r.name() == gait.name()) {
+                let message = format!("expected a rule of another name; `{}` is called so already", same.name());
+                let help = "change the name on the first line of the gait".to_owned();
+                return Err(self.wrong(path.span(), message).help(Some(help)));
+            }
+            if rules.len() >= MOST_RULES {
+                return Err(self.wrong(path.span(), format!("expected at most {MOST_RULES} rules; found more")));
+            }
+            gaits.push(GaitFile { kind: rules.len() as u8, path: path.get_ref().clone(), text });
+            rules.push(Arc::new(gait));
+        }
+        Ok((rules, gaits))
+    }
+
+    fn gait(&self, path: &Spanned<String>) -> Result<(String, Gait)> {
+        let name = path.get_ref();
+        let text = (self.read_gait)(name)
+            .map_err(|why| self.wrong(path.span(), format!("expected a gait file; cannot read `{name}`: {why}")))?;
+        let compiled = velocitas_gait::compile(&text);
+        let Some(gait) = compiled.gait else {
+            let errors: Vec<Diagnostic> =
+                compiled.diagnostics.into_iter().filter(|d| d.severity == Severity::Error).collect();
+            let message = format!("expected a gait without mistakes; found {} in `{name}`", errors.len());
+            let report = Report { file: name, text: &text, diagnostics: &errors, coloured: false };
+            let mut error = self.wrong(path.span(), message);
+            error.inside = Some(report.to_string());
+            return Err(error);
+        };
+        Ok((text, gait))
+    }
+
+    fn overrides(&self, course: &mut Course, tune: &file::Tune) -> Result<()> {
+        let rules: Vec<(&str, u8)> = course.kinds.iter().map(|(kind, m)| (m.name(), kind)).collect();
+        let kind = self.word(&tune.rule, "a rule", &rules)?;
+        let known_to = self.known_to(tune.known_to.as_ref())?;
+        let mut found = Vec::new();
+        for (name, setting) in &tune.set {
+            let tunables = course.kinds.motion(kind).tunables();
+            let Some(tunable) = tunables.iter().position(|t| t.name == name) else {
+                let names: Vec<&str> = tunables.iter().map(|t| t.name).collect();
+                let message =
+                    format!("expected a tunable of `{}` ({}); found `{name}`", tune.rule.get_ref(), names.join(", "));
+                return Err(self.wrong(setting.span(), message).help(nearest(name, names.into_iter())));
+            };
+            let value = self.setting(&tunables[tunable], setting)?;
+            found.push(Override { kind, tunable, value, known_to });
+        }
+        course.overrides.extend(found);
+        Ok(())
+    }
+
+    /// A tunable's value in SI units, within its range.
+    fn setting(&self, tunable: &Tunable, setting: &Spanned<file::Setting>) -> Result<f32> {
+        let wrong = |message: String| Err(self.wrong(setting.span(), message));
+        let (value, unit) = match setting.get_ref() {
+            file::Setting::Number(x) => (*x, "1".to_owned()),
+            file::Setting::Text(text) => match velocitas_gait::read_quantity(text) {
+                Ok((value, dimension)) => (value, dimension.to_string()),
+                Err(why) => return wrong(why),
+            },
+        };
+        if unit != tunable.unit {
+            return wrong(format!("expected `{}` in {}; found {unit}", tunable.name, tunable.unit));
+        }
+        if !(f64::from(tunable.least)..=f64::from(tunable.most)).contains(&value) {
+            let (least, most) = (tunable.least, tunable.most);
+            return wrong(format!("expected `{}` from {least} to {most} {unit}; found {value}", tunable.name));
+        }
+        Ok(value as f32)
+    }
+
+    fn known_to(&self, word: Option<&Spanned<String>>) -> Result<KnownTo> {
+        word.map_or(Ok(KnownTo::All), |word| {
+            let known = [("all", KnownTo::All), ("server", KnownTo::Server), ("clients", KnownTo::Clients)];
+            self.word(word, "who knows of it", &known)
+        })
     }
 
     fn snapshot_every(&self, value: Option<&Spanned<i64>>, default: u8) -> Result<u8> {
@@ -184,10 +284,7 @@ impl Resolver<'_> {
         if !(0.01..=200.0).contains(&height) {
             return Err(self.wrong(s.height.span(), "expected a height from 0.01 m to 200 m"));
         }
-        let known_to = s.known_to.as_ref().map_or(Ok(KnownTo::All), |word| {
-            let known = [("all", KnownTo::All), ("server", KnownTo::Server), ("clients", KnownTo::Clients)];
-            self.word(word, "who knows of it", &known)
-        })?;
+        let known_to = self.known_to(s.known_to.as_ref())?;
         let low = floor + or(s.base, 0.0) as f32;
         let solid = Solid {
             id: SolidId(index as u16),
@@ -261,7 +358,14 @@ impl Resolver<'_> {
         let role =
             self.word(&cast.role, "a role", &[("helm", Role::Helm), ("bot", Role::Bot), ("rogue", Role::Rogue)])?;
         let rules: Vec<(&str, u8)> = course.kinds.iter().map(|(kind, m)| (m.name(), kind)).collect();
-        let kind = cast.rule.as_ref().map_or(Ok(0), |rule| self.word(rule, "a rule", &rules))?;
+        let kind = match (&cast.gait, &cast.rule) {
+            (Some(gait), Some(_)) => {
+                return Err(self.wrong(gait.span(), "expected a `gait` or a `rule`; found both"));
+            }
+            (Some(gait), None) => course.gaits.iter().find(|g| g.path == *gait.get_ref()).map_or(0, |g| g.kind),
+            (None, Some(rule)) => self.word(rule, "a rule", &rules)?,
+            (None, None) => 0,
+        };
         let arrangement = cast.arrangement.as_ref().map_or(Ok(Arrangement::ServerAuthority), |word| {
             let known = [("server", Arrangement::ServerAuthority), ("claims", Arrangement::OwnerClaims)];
             self.word(word, "who decides where it is", &known)

@@ -14,7 +14,7 @@ fn mistake(from: &str, to: &str) -> String {
 fn the_demo_course_is_sound_and_as_its_comments_say() {
     let course = Course::demo();
     let names: Vec<&str> = course.cast.iter().map(|m| m.name.as_str()).collect();
-    assert_eq!(names, ["plover", "heron", "dunlin", "curlew", "magpie"]);
+    assert_eq!(names, ["plover", "heron", "dunlin", "curlew", "magpie", "teal"]);
     assert_eq!(course.world.solids.iter().filter(|s| s.known_to == KnownTo::Server).count(), 1);
     assert_eq!(course.cast[4].role, Role::Rogue);
     assert_eq!(course.cast[3].arrangement, Arrangement::OwnerClaims);
@@ -77,8 +77,8 @@ fn mistakes_are_told_where_they_are_and_what_was_expected() {
 
 #[test]
 fn a_rule_of_ones_own_is_known_by_its_name() {
-    let error = mistake("role = \"helm\"", "role = \"helm\"\nrule = \"glider\"");
-    assert!(error.contains("expected a rule (walker); found `glider`"), "{error}");
+    let error = mistake("gait = \"../gaits/courier.gait\"", "rule = \"glider\"");
+    assert!(error.contains("expected a rule (walker, courier, ferry); found `glider`"), "{error}");
 }
 
 proptest::proptest! {

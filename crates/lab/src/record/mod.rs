@@ -15,9 +15,10 @@ pub use track::Track;
 
 use std::sync::Arc;
 
-use velocitas_core::{Correction, Drawn, DrawnState, Event, Restored, Tick, Verdict};
+use velocitas_core::{Correction, Drawn, DrawnState, Event, Kinds, Motion, Restored, Schema, Tick, Verdict};
 
-use crate::course::Course;
+use crate::course::{Course, KnownTo};
+use crate::known::{Change, Changed, Known};
 use crate::time::LabTime;
 
 /// The record of a run.
@@ -43,6 +44,8 @@ pub struct Record {
     pub happenings: Column<HappeningRow>,
     /// What the rail shows.
     pub marks: Column<MarkRow>,
+    /// Changes of the rules, in the order they were asked for.
+    pub changes: Vec<Change>,
     /// How far it goes.
     pub end: LabTime,
 }
@@ -57,6 +60,8 @@ pub trait Watch {
     fn drawn(&mut self, at: LabTime, viewer: usize, entity: usize, drawn: &DrawnState, bearing: Option<usize>);
     /// Something the lab itself did.
     fn happening(&mut self, row: HappeningRow);
+    /// Machines will know something else of the rules.
+    fn changed(&mut self, change: Change);
 }
 
 /// Nobody keeps anything.
@@ -68,6 +73,7 @@ impl Watch for Unrecorded {
     fn message(&mut self, _: MessageRow) {}
     fn drawn(&mut self, _: LabTime, _: usize, _: usize, _: &DrawnState, _: Option<usize>) {}
     fn happening(&mut self, _: HappeningRow) {}
+    fn changed(&mut self, _: Change) {}
 }
 
 impl Record {
@@ -87,6 +93,7 @@ impl Record {
             clocks: Column::default(),
             happenings: Column::default(),
             marks: Column::default(),
+            changes: Vec::new(),
             end: LabTime::ZERO,
             course,
         }
@@ -120,7 +127,28 @@ impl Record {
         self.clocks.truncate(self.clocks.partition(|r| r.at <= at));
         self.happenings.truncate(self.happenings.partition(|r| r.at <= at));
         self.marks.truncate(self.marks.partition(|r| r.at <= at));
+        self.changes.retain(|c| c.at <= at);
         self.end = self.end.min(at);
+    }
+
+    /// What a machine knew of the rules at a tick, from the base.
+    pub fn known(&self, machine: Machine, tick: u32) -> Known {
+        let side = if machine == Machine::Server { KnownTo::Server } else { KnownTo::Clients };
+        let mut known = Known::of(&self.course, side);
+        for change in self.changes.iter().filter(|c| c.tick <= tick && c.reach.covers(machine)) {
+            known.take(&change.what);
+        }
+        known
+    }
+
+    /// The layout of an entity's states at a tick, from the base.
+    pub fn layout(&self, entity: usize, tick: u32) -> Layout {
+        let kind = self.course.cast[entity].kind;
+        let reloaded = self.changes.iter().rev().find_map(|c| match &c.what {
+            Changed::Reloaded { kind: k, rule, .. } if *k == kind && c.tick <= tick => Some(rule.clone()),
+            _ => None,
+        });
+        Layout { kinds: self.course.kinds.clone(), kind, reloaded }
     }
 
     /// Bytes it takes, roughly.
@@ -266,6 +294,33 @@ impl Watch for Record {
     fn happening(&mut self, row: HappeningRow) {
         self.end = row.at;
         self.happenings.push(row);
+    }
+
+    fn changed(&mut self, change: Change) {
+        if let Changed::Reloaded { kind, rule, .. } = &change.what {
+            let width = rule.schema().state_lanes();
+            for (i, _) in self.course.cast.iter().enumerate().filter(|(_, m)| m.kind == *kind) {
+                for tracks in [&mut self.authority, &mut self.predicted, &mut self.rewritten] {
+                    tracks[i].widen(width);
+                }
+            }
+        }
+        self.changes.push(change);
+    }
+}
+
+/// The layout in force at some tick.
+#[derive(Clone)]
+pub struct Layout {
+    kinds: Kinds,
+    kind: u8,
+    reloaded: Option<Arc<dyn Motion>>,
+}
+
+impl Layout {
+    /// What the lanes mean.
+    pub fn schema(&self) -> &Schema {
+        self.reloaded.as_ref().map_or_else(|| self.kinds.motion(self.kind).schema(), |rule| rule.schema())
     }
 }
 

@@ -20,6 +20,18 @@ impl Track {
         Self { width, heads: Column::default(), lanes: Column::default() }
     }
 
+    /// Makes room for states that use more lanes; those there are have zeros in them.
+    pub(super) fn widen(&mut self, width: usize) {
+        if width <= self.width {
+            return;
+        }
+        let mut lanes = Column::default();
+        for i in 0..self.len() {
+            (0..width).for_each(|lane| lanes.push(if lane < self.width { self.lane(i, lane).unwrap_or(0) } else { 0 }));
+        }
+        (self.lanes, self.width) = (lanes, width);
+    }
+
     /// Adds a state. Of the solids touched two are kept; the floor is not worth a place.
     pub(super) fn push(&mut self, at: LabTime, tick: u32, contacts: &Contacts, teleported: bool, state: &State) {
         let mut touched = contacts.iter().filter(|&id| id != SolidId::FLOOR).map(|id| id.0);

@@ -53,7 +53,9 @@ impl Words<'_> {
 
 /// Somebody on the round, with these extra keys.
 pub fn walker(name: &str, keys: &str) -> String {
-    format!("[[cast]]\nname = \"{name}\"\nrole = \"bot\"\nlink = \"test\"\nspawn = [0, 0]\nroute = {ROUND}\n{keys}\n")
+    format!(
+        "[[cast]]\nname = \"{name}\"\nrole = \"bot\"\ngait = \"courier.gait\"\nlink = \"test\"\nspawn = [0, 0]\nroute = {ROUND}\n{keys}\n"
+    )
 }
 
 /// Corrections of a member that eyes could see.
