@@ -15,6 +15,7 @@
 
 pub mod cli;
 mod files;
+mod sources;
 pub mod tui;
 
 pub use velocitas_core as core;
@@ -32,8 +33,9 @@ pub use files::OpenError;
 /// # Errors
 /// When the file cannot be read or is not a course, or the terminal cannot be used.
 pub fn open(course: impl AsRef<Path>, kinds: &[Arc<dyn Motion>]) -> Result<(), OpenError> {
-    let course = files::course(Some(course.as_ref()), kinds)?;
-    tui::run(course, tui::Options::default())
+    let file = course.as_ref();
+    let course = files::course(Some(file), kinds)?;
+    tui::run(course, tui::Options { file: Some(file.to_owned()), ..tui::Options::default() })
 }
 
 /// The same for the text of a course; `name` stands for the file in errors.

@@ -6,7 +6,7 @@
 use std::fmt;
 use std::sync::Arc;
 
-use velocitas_core::{Kinds, Motion};
+use velocitas_core::{Kinds, Motion, Tunable};
 
 use crate::course::{Course, KnownTo};
 use crate::record::Machine;
@@ -123,5 +123,71 @@ impl Known {
         self.tunables[place] = tunables;
         self.versions[place] = version;
         self.kinds = kinds;
+    }
+}
+
+/// A tunable turned by one step of a handy size, within its range.
+pub fn turned(tunable: &Tunable, value: f32, up: bool) -> f32 {
+    let (least, most) = (f64::from(tunable.least), f64::from(tunable.most));
+    let size = f64::from(tunable.default).abs();
+    let step = handy(if size > 0.0 { size } else { most - least } / 20.0);
+    let steps = libm::round(f64::from(value) / step) + if up { 1.0 } else { -1.0 };
+    // Clearing the rounding of the product: 1.7, not 1.7000000000000002.
+    let decimals = 1.0 / step;
+    let next =
+        if decimals > 1.0 { libm::round(steps * step * decimals * 10.0) / (decimals * 10.0) } else { steps * step };
+    next.clamp(least, most) as f32
+}
+
+/// The nearest of 1, 2 and 5 times a power of ten.
+fn handy(x: f64) -> f64 {
+    let mut power = 1e-6;
+    while power * 10.0 <= x {
+        power *= 10.0;
+    }
+    match x / power {
+        m if m < 1.5 => power,
+        m if m < 3.5 => 2.0 * power,
+        m if m < 7.5 => 5.0 * power,
+        _ => 10.0 * power,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const fn tunable(default: f32, least: f32, most: f32) -> Tunable {
+        Tunable { name: "x", unit: "m/s", default, least, most }
+    }
+
+    #[test]
+    fn a_tunable_turns_by_handy_steps_and_stays_in_range() {
+        let walk = tunable(4.2, 0.5, 20.0);
+        assert_eq!((turned(&walk, 4.2, true), turned(&walk, 4.2, false)), (4.4, 4.0));
+        assert_eq!(turned(&walk, 0.5, false), 0.5);
+        assert_eq!(turned(&walk, 20.0, true), 20.0);
+        let mass = tunable(9000.0, 1000.0, 60_000.0);
+        assert_eq!(turned(&mass, 9000.0, true), 9500.0);
+        let none = tunable(0.0, -1.0, 1.0);
+        assert_eq!(turned(&none, 0.0, true), 0.1);
+    }
+
+    #[test]
+    fn a_turned_tunable_survives_a_reload_and_the_others_follow_the_rule() {
+        let text = crate::course::shipped_gait("courier.gait").expect("it ships");
+        let mut known = Known::of(&Course::demo(), KnownTo::Clients);
+        let at = |known: &Known, name: &str| {
+            let i = known.kinds.motion(1).tunables().iter().position(|t| t.name == name).expect("it has it");
+            known.tunables[1][i]
+        };
+        known.take(&Changed::Tuned { kind: 1, tunable: "haste", value: 2.5 });
+        let edited = text.replace("4.2 m/s ", "5 m/s ").replace("haste    1.6", "haste    1.7");
+        let rule: Arc<dyn Motion> = Arc::new(velocitas_gait::compile(&edited).gait.expect("sound"));
+        known.take(&Changed::Reloaded { kind: 1, version: 1, rule });
+        assert_eq!((at(&known, "haste"), at(&known, "walk"), known.versions[1]), (2.5, 5.0, 1));
+        known.take(&Changed::Tuned { kind: 1, tunable: "wings", value: 1.0 });
+        known.take(&Changed::Tuned { kind: 1, tunable: "walk", value: 1e9 });
+        assert_eq!(at(&known, "walk"), 20.0, "held in range");
     }
 }

@@ -30,7 +30,7 @@ pub use course::{
 };
 pub use host::HostSpec;
 pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Range};
-pub use known::{Change, Changed, Known, Reach};
+pub use known::{Change, Changed, Known, Reach, turned};
 pub use lab::Lab;
 pub use link::Conditions;
 pub use run::{ReloadError, Run, RunError};

@@ -63,6 +63,18 @@ pub enum Action {
     RailOut,
     /// The loupe's scale, or none.
     Loupe,
+    /// The screen Field.
+    Field,
+    /// The screen Rules.
+    Rules,
+    /// Scroll up.
+    PageUp,
+    /// Scroll down.
+    PageDown,
+    /// Edit the rule in an editor.
+    Edit,
+    /// Whether saved edits reach all machines or the selected one only.
+    Reach,
     /// Take away what is seen.
     Export,
     /// This list.
@@ -125,7 +137,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 35] = [
+pub const BINDINGS: [Binding; 41] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -178,6 +190,26 @@ pub const BINDINGS: [Binding; 35] = [
         "export",
         "write the selected entity's error over the rail's span as SVG",
     ),
+    bind(Action::Field, KeyCode::Char('1'), NONE, "1", "", "screen Field: what does each machine believe?"),
+    bind(Action::Rules, KeyCode::Char('2'), NONE, "1 2", "screen", "screen Rules: the selected entity's rule"),
+    bind(
+        Action::Edit,
+        KeyCode::Char('e'),
+        NONE,
+        "e",
+        "",
+        "rules: edit the rule in $VISUAL or $EDITOR; saving takes effect",
+    ),
+    bind(
+        Action::Reach,
+        KeyCode::Char('a'),
+        NONE,
+        "a",
+        "",
+        "rules: saved edits reach all machines, or the selected one only",
+    ),
+    bind(Action::PageUp, KeyCode::PageUp, NONE, "PgUp", "", "rules: scroll up"),
+    bind(Action::PageDown, KeyCode::PageDown, NONE, "PgDn", "", "rules: scroll down"),
     bind(Action::Help, KeyCode::Char('?'), NONE, "?", "help", "this page"),
     bind(Action::Suspend, KeyCode::Char('z'), CTRL, "C-z", "", "suspend"),
     bind(Action::Quit, KeyCode::Char('q'), NONE, "q", "quit", "leave"),

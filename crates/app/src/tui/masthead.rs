@@ -6,7 +6,7 @@ use velocitas_core::ViewDelay;
 use velocitas_lab::record::Machine;
 
 use super::palette::Tone;
-use super::screen::write;
+use super::screen::{Screen, write};
 use super::stage::Stage;
 
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
@@ -87,7 +87,12 @@ fn second(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
     let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
     let y = area.y + 1;
     let knobs = stage.run.lab().knobs(stage.entity);
-    let x = write(buffer, (area.x + 1, y), area.right(), &[(" 1 Field ", p.badge(Tone::Text)), ("  ", text)]);
+    let mut x = area.x + 1;
+    for (screen, name) in Screen::ALL {
+        let style = if screen == stage.screen { p.badge(Tone::Text) } else { muted };
+        x = write(buffer, (x, y), area.right(), &[(&format!(" {name} "), style)]);
+    }
+    x = write(buffer, (x, y), area.right(), &[("  ", text)]);
     let Some(facts) = &stage.facts else { return };
     let f = &facts.figures;
     let number = |x: Option<f64>, decimals: usize| x.map_or_else(|| "-".to_owned(), |x| format!("{x:.decimals$}"));

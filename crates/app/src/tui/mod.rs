@@ -13,6 +13,7 @@ mod masthead;
 mod palette;
 mod panel;
 mod rail;
+mod rules;
 mod screen;
 mod stage;
 mod terminal;
@@ -37,8 +38,10 @@ use stage::Wish;
 use terminal::{Signals, Tty};
 
 /// How the interface is opened.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub struct Options {
+    /// The course's own file, beside which its gaits are looked for.
+    pub file: Option<std::path::PathBuf>,
     /// Plain ASCII characters only.
     pub ascii: bool,
     /// Another seed than the course's.
@@ -58,6 +61,7 @@ pub fn run(mut course: Course, options: Options) -> Result<(), OpenError> {
     course.seed = options.seed.unwrap_or(course.seed);
     let run = Run::new(course)?;
     let mut stage = Stage::new(run, Palette::from_environment(options.ascii));
+    stage.read_from(options.file.as_deref());
     let signals = Signals::listen().map_err(OpenError::Terminal)?;
     let mut tty = Tty::take().map_err(OpenError::Terminal)?;
     let done = frames(&mut stage, &mut tty, &signals).map_err(OpenError::Terminal);
@@ -78,6 +82,7 @@ fn frames(stage: &mut Stage, tty: &mut Tty, signals: &Signals) -> std::io::Resul
         let passed = frame_began.duration_since(before);
         before = frame_began;
         stage.resized(terminal.size()?);
+        stage.look_at_files(passed);
         advance(stage, passed);
         terminal.draw(|frame| draw(stage, frame.area(), frame.buffer_mut()))?;
         let mut wait = FRAME.saturating_sub(frame_began.elapsed());
@@ -86,6 +91,16 @@ fn frames(stage: &mut Stage, tty: &mut Tty, signals: &Signals) -> std::io::Resul
             match stage_event(stage, &event::read()?, size) {
                 Some(Wish::Leave) => return Ok(()),
                 Some(Wish::Suspend) => suspend(tty, &mut terminal)?,
+                Some(Wish::Edit(path)) => {
+                    tty.give_back();
+                    let done = edit(&path);
+                    *tty = Tty::take()?;
+                    stage.driving.releases = tty.ask_for_releases();
+                    terminal.clear()?;
+                    stage.edited(done);
+                    // What was edited was no time of the world.
+                    before = Instant::now();
+                }
                 None => {}
             }
             wait = FRAME.saturating_sub(frame_began.elapsed());
@@ -124,6 +139,20 @@ fn stage_event(stage: &mut Stage, event: &Event, size: Size) -> Option<Wish> {
             None
         }
         _ => None,
+    }
+}
+
+/// Opens a file in the user's editor and waits for it.
+fn edit(path: &std::path::Path) -> Result<(), String> {
+    let set = |name| std::env::var(name).ok().filter(|v| !v.trim().is_empty());
+    let editor = set("VISUAL").or_else(|| set("EDITOR")).unwrap_or_else(|| "vi".to_owned());
+    // As shells do: an editor may come with arguments of its own.
+    let mut words = editor.split_whitespace();
+    let program = words.next().unwrap_or("vi");
+    match std::process::Command::new(program).args(words).arg(path).status() {
+        Ok(status) if status.success() => Ok(()),
+        Ok(status) => Err(format!("`{editor}` ended with {status}")),
+        Err(why) => Err(format!("cannot start `{editor}`: {why}; set EDITOR to the editor you want")),
     }
 }
 

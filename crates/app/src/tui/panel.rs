@@ -214,7 +214,7 @@ fn knobs(stage: &Stage, area: Rect, buffer: &mut Buffer) {
 }
 
 /// Text in lines of at most `width` characters, broken between words.
-fn wrapped(text: &str, width: usize) -> Vec<String> {
+pub(super) fn wrapped(text: &str, width: usize) -> Vec<String> {
     let mut lines = vec![String::new()];
     for word in text.split(' ') {
         let line = lines.last_mut().filter(|l| l.is_empty() || l.chars().count() + 1 + word.chars().count() <= width);

@@ -13,7 +13,7 @@ use ratatui::style::Style;
 
 use super::palette::Tone;
 use super::stage::Stage;
-use super::{field, help, keyline, masthead, panel, rail};
+use super::{field, help, keyline, masthead, panel, rail, rules};
 
 /// The smallest terminal there is room in.
 const LEAST: (u16, u16) = (80, 24);
@@ -21,6 +21,19 @@ const LEAST: (u16, u16) = (80, 24);
 const PANEL: u16 = 47;
 /// From this width on the panel has a place of its own.
 const WIDE: u16 = 110;
+
+/// The screens there are, in the order of their keys.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) enum Screen {
+    #[default]
+    Field,
+    Rules,
+}
+
+impl Screen {
+    /// All of them with their names.
+    pub(super) const ALL: [(Self, &'static str); 2] = [(Self::Field, "1 Field"), (Self::Rules, "2 Rules")];
+}
 
 /// Where everything is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -66,7 +79,10 @@ pub fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
         return;
     };
     masthead::draw(stage, layout.masthead, buffer, area.width < WIDE);
-    field::draw(stage, layout.screen, buffer);
+    match stage.screen {
+        Screen::Field => field::draw(stage, layout.screen, buffer),
+        Screen::Rules => rules::draw(stage, layout.screen, buffer),
+    }
     if let Some(panel) = layout.panel {
         for y in panel.top()..panel.bottom() {
             for x in panel.left()..panel.right() {
@@ -74,7 +90,10 @@ pub fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
             }
         }
         buffer.set_style(panel, stage.palette.base());
-        panel::draw(stage, panel, buffer);
+        match stage.screen {
+            Screen::Field => panel::draw(stage, panel, buffer),
+            Screen::Rules => rules::draw_panel(stage, panel, buffer),
+        }
     }
     rail::draw(stage, layout.rail, buffer);
     keyline::draw(stage, layout.keys, buffer);

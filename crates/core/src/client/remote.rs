@@ -206,8 +206,11 @@ impl Remote {
 /// Each field from `a` to `b` in its own way.
 pub(super) fn blend(schema: &Schema, a: &State, b: &State, t: f32, seconds: f32) -> State {
     let mut out = if t >= 1.0 { *b } else { *a };
-    let velocity = schema.velocity_lane();
     for f in &schema.state {
+        if f.blend == Blend::None {
+            continue;
+        }
+        let velocity = if f.blend == Blend::Curve { schema.velocity_lane() } else { None };
         for lane in f.lane..f.lane + f.shape.lanes() {
             match f.blend {
                 Blend::None => {}

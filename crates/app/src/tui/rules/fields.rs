@@ -1,0 +1,65 @@
+//! The fields of a rule and what each costs on the wire.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use velocitas_core::{InputKind, SeenBy, Shape};
+
+use super::Both;
+use crate::tui::palette::Tone;
+use crate::tui::screen::{frame, write};
+use crate::tui::stage::Stage;
+
+const fn input_kind(kind: InputKind) -> &'static str {
+    match kind {
+        InputKind::Stick { .. } => "stick",
+        InputKind::Held => "held",
+        InputKind::Press => "press",
+        InputKind::Bearing { .. } => "bearing",
+        InputKind::Axis { .. } => "axis",
+        InputKind::Pitch { .. } => "pitch",
+        InputKind::Point { .. } => "point",
+    }
+}
+
+const fn shape(shape: Shape) -> &'static str {
+    match shape {
+        Shape::Point => "point",
+        Shape::Vector => "vector",
+        Shape::Number => "number",
+        Shape::Bearing => "bearing",
+        Shape::Flag => "flag",
+        Shape::Counter => "counter",
+    }
+}
+
+pub(super) fn draw(stage: &Stage, both: &Both<'_>, area: Rect, buffer: &mut Buffer) {
+    let p = stage.palette;
+    let rule = both.rule();
+    let schema = rule.schema();
+    let inner = frame(stage, area, &format!("{} {} bits on the wire", rule.name(), p.dot()), buffer);
+    let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
+    let mut rows = vec![(format!("{:<10}{:<9}{:<7}{:>6}{:>8}", "input", "kind", "", "", "a tick"), muted)];
+    for f in &schema.input {
+        rows.push((format!("{:<10}{:<9}{:<7}{:>6}{:>8}", f.name, input_kind(f.kind), "", "", f.kind.bits()), text));
+    }
+    rows.push((format!("{:<10}{:<9}{:<7}{:>6}{:>8}", "state", "kind", "unit", "owner", "others"), muted));
+    for f in &schema.state {
+        let others = if f.seen_by == SeenBy::Owner { "-".to_owned() } else { f.seen_bits().to_string() };
+        rows.push((
+            format!("{:<10}{:<9}{:<7}{:>6}{:>8}", f.name, shape(f.shape), f.unit, f.exact_bits(), others),
+            text,
+        ));
+    }
+    let room = usize::from(inner.height).saturating_sub(2);
+    for (i, (row, style)) in rows.iter().take(room).enumerate() {
+        write(buffer, (inner.x + 1, inner.y + i as u16), inner.right(), &[(row, *style)]);
+    }
+    let y = inner.bottom().saturating_sub(2).max(inner.y);
+    let input = format!("whole input {} bits a tick", schema.input_bits());
+    let state = format!("whole state {} to its owner, {} to others", schema.exact_bits(), schema.seen_bits());
+    for (i, line) in [input, state].iter().enumerate() {
+        if y + (i as u16) < inner.bottom() {
+            write(buffer, (inner.x + 1, y + i as u16), inner.right(), &[(line, p.text(Tone::Bright))]);
+        }
+    }
+}
