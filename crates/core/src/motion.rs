@@ -124,6 +124,11 @@ pub trait Motion: Send + Sync + fmt::Debug {
     /// The state of somebody standing at `position`, looking along `bearing` (radians, 0 = east, counter-clockwise).
     fn spawn(&self, position: Vec3, bearing: f32) -> State;
 
+    /// What it looks like at a speed along the ground (m/s), if the rule says: standing, walking, sprinting.
+    fn look(&self, _speed: f32) -> Option<&str> {
+        None
+    }
+
     /// One tick.
     fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step;
 }

@@ -184,11 +184,6 @@ impl Gait {
         self.program.initial.len()
     }
 
-    /// Looks by speed, slowest first.
-    pub fn looks(&self) -> &[Look] {
-        &self.looks
-    }
-
     /// Inputs that their owner decides and the server takes as they are.
     pub fn owned(&self) -> &[&'static str] {
         &self.owned
@@ -248,6 +243,11 @@ impl Motion for Gait {
             }
         }
         state
+    }
+
+    fn look(&self, speed: f32) -> Option<&str> {
+        let fits = |l: &&Look| l.below.is_none_or(|below| speed < below);
+        self.looks.iter().find(fits).map(|l| l.name.as_str())
     }
 
     fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step {

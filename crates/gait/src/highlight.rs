@@ -11,8 +11,10 @@ use crate::unit::unit_named;
 pub enum Class {
     /// A remark after `#`.
     Comment,
-    /// A word of the language, a section, an attribute.
+    /// A word of the language or a section.
     Keyword,
+    /// What may follow a field's kind.
+    Attribute,
     /// A function of the language.
     Builtin,
     /// A number.
@@ -29,16 +31,18 @@ pub fn classes(text: &str) -> Vec<(Span, Class)> {
     let mut out = Vec::new();
     let mut end = 0usize;
     let mut behind_number = false;
-    for token in &tokens {
+    for (i, token) in tokens.iter().enumerate() {
         let (start, word) = (token.span.start as usize, token.span.of(text));
         // Between two tokens lie only white space, what could not be read, and remarks.
         comments(text, end, start, &mut out);
-        let known = SECTIONS.contains(&word) || KEYWORDS.contains(&word) || ATTRIBUTES.contains(&word);
+        let known = SECTIONS.contains(&word) || KEYWORDS.contains(&word);
+        let called = tokens.get(i + 1).is_some_and(|next| next.kind == Kind::ParenOpen);
         let class = match token.kind {
             Kind::Number(_) => Class::Number,
             Kind::Name if behind_number && !token.first && unit_named(word).is_some() => Class::Unit,
             Kind::Name if known => Class::Keyword,
-            Kind::Name if builtin_named(word).is_some() => Class::Builtin,
+            Kind::Name if called && builtin_named(word).is_some() => Class::Builtin,
+            Kind::Name if ATTRIBUTES.contains(&word) => Class::Attribute,
             _ => Class::Plain,
         };
         let goes_on = matches!(token.kind, Kind::Slash | Kind::Star | Kind::Caret) && behind_number;

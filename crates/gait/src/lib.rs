@@ -29,5 +29,4 @@ pub use builtin::{BUILTINS, BuiltinSpec};
 pub use diagnostic::{Diagnostic, Place, Report, Row, Severity, Span};
 pub use gait::{Compiled, Gait, compile, compile_after};
 pub use highlight::{Class, classes};
-pub use tree::Look;
 pub use unit::{Dimension, UNITS, Unit, read_quantity};

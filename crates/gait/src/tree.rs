@@ -213,11 +213,11 @@ pub(crate) struct LetInfo {
 
 /// A look: its name and the speed below which it is taken, in m/s.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Look {
+pub(crate) struct Look {
     /// As written.
-    pub name: String,
+    pub(crate) name: String,
     /// Taken below this speed along the ground, in metres a second; `None` for the last.
-    pub below: Option<f32>,
+    pub(crate) below: Option<f32>,
 }
 
 /// A whole rule with every name resolved.

@@ -1,10 +1,10 @@
 //! What everybody believed at one moment: the questions that screens ask of the record.
 
-use velocitas_core::{Correction, Restored, Vec3, Verdict, vec3};
+use velocitas_core::{Correction, Restored, Schema, Vec3, Verdict, vec3};
 
 use crate::cause::{Cause, causes};
 use crate::metrics::{ClientMetrics, measure, view_age};
-use crate::record::{DrawnRow, Happening, Machine, Mark, Record, Track};
+use crate::record::{DrawnRow, Happening, Layout, Machine, Mark, Record, Track};
 use crate::time::LabTime;
 
 /// One machine's belief about one entity.
@@ -18,6 +18,8 @@ pub struct Echo {
     pub pos: Vec3,
     /// How fast, along the level; `None` where it is not known.
     pub speed: Option<f32>,
+    /// Where it looks, in radians, where that is known.
+    pub bearing: Option<f32>,
 }
 
 /// All beliefs about one entity.
@@ -60,10 +62,11 @@ pub struct Moment<'a> {
     pub at: LabTime,
 }
 
-fn echo(track: &Track, i: usize, velocity: Option<usize>) -> Option<Echo> {
+fn echo(track: &Track, i: usize, schema: &Schema) -> Option<Echo> {
     let head = track.head(i)?;
-    let speed = velocity.map(|lane| track.vec3(i, lane).level().length());
-    Some(Echo { tick: head.tick, fraction: 0.0, pos: track.pos(i), speed })
+    let speed = schema.velocity_lane().map(|lane| track.vec3(i, lane).level().length());
+    let bearing = schema.bearing_lane().map(|lane| track.real(i, lane));
+    Some(Echo { tick: head.tick, fraction: 0.0, pos: track.pos(i), speed, bearing })
 }
 
 fn drawn_pos(row: &DrawnRow) -> Vec3 {
@@ -71,27 +74,30 @@ fn drawn_pos(row: &DrawnRow) -> Vec3 {
 }
 
 impl Moment<'_> {
-    fn velocity(&self, entity: usize) -> Option<usize> {
+    /// The rule of an entity and what its lanes mean.
+    pub fn layout(&self, entity: usize) -> Layout {
         let authority = &self.record.authority[entity];
         let tick = authority.at(self.at).and_then(|i| authority.head(i)).map_or(0, |h| h.tick);
-        self.record.layout(entity, tick).schema().velocity_lane()
+        self.record.layout(entity, tick)
     }
 
     /// What is believed about an entity, drawn on `viewer`'s screen.
     pub fn echoes(&self, entity: usize, viewer: usize) -> Echoes {
-        let velocity = self.velocity(entity);
+        let layout = self.layout(entity);
+        let schema = layout.schema();
         let (authority, predicted) = (&self.record.authority[entity], &self.record.predicted[entity]);
         let newest = authority.at(self.at);
         let drawn = self.drawn(entity, viewer);
-        let truth = newest.and_then(|i| echo(authority, i, velocity));
+        let truth = newest.and_then(|i| echo(authority, i, schema));
         Echoes {
-            predicted: self.newest_predicted(entity).and_then(|(track, i)| echo(track, i, velocity)),
+            predicted: self.newest_predicted(entity).and_then(|(track, i)| echo(track, i, schema)),
             authority: truth,
             drawn: drawn.map(|row| Echo {
                 tick: row.tick,
                 fraction: f32::from(row.fraction) / 65_536.0,
                 pos: drawn_pos(row),
                 speed: None,
+                bearing: schema.bearing_lane().map(|_| row.bearing),
             }),
             how: drawn.map_or(0, |row| row.how),
             age_ms: drawn.and_then(|row| view_age(self.record, entity, row)),

@@ -160,7 +160,9 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let speed = stage.moment().echoes(stage.entity, stage.viewer).authority.and_then(|e| e.speed);
     let number = |x: Option<f64>, unit: &str| x.map_or_else(|| "-".to_owned(), |x| format!("{x:.0}{unit}"));
     if let Some(speed) = speed {
-        pen.figure(buffer, "speed", &format!("{speed:.2} m/s of {:.2} lawful", f.lawful_mps));
+        let layout = stage.moment().layout(stage.entity);
+        let look = layout.motion().look(speed).map_or_else(String::new, |look| format!(": {look}"));
+        pen.figure(buffer, "speed", &format!("{speed:.2} m/s of {:.2} lawful{look}", f.lawful_mps));
     }
     let fresh = m.inputs.fresh_share().map_or_else(|| "-".to_owned(), |s| format!("{:.1} %", s * 100.0));
     pen.figure(buffer, "inputs", &format!("fresh {fresh}, made up {}, late {}", m.inputs.repeated, m.inputs.late));

@@ -318,9 +318,14 @@ pub struct Layout {
 }
 
 impl Layout {
+    /// The rule itself.
+    pub fn motion(&self) -> &dyn Motion {
+        self.reloaded.as_ref().map_or_else(|| self.kinds.motion(self.kind), |rule| &**rule)
+    }
+
     /// What the lanes mean.
     pub fn schema(&self) -> &Schema {
-        self.reloaded.as_ref().map_or_else(|| self.kinds.motion(self.kind).schema(), |rule| rule.schema())
+        self.motion().schema()
     }
 }
 

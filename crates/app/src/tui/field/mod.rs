@@ -45,6 +45,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let view = stage.camera.view(inner, stage.run.course().world.bounds);
     ground::draw(stage, &view, buffer);
     names_of_one_sided(stage, &view, buffer);
+    bodies(stage, &view, buffer);
     trails(stage, &view, buffer);
     entities(stage, &view, buffer);
     loupe::draw(stage, inner, buffer);
@@ -102,6 +103,33 @@ fn trails(stage: &Stage, view: &View, buffer: &mut Buffer) {
     dots.draw(p, p.text(Tone::Predicted), buffer);
 }
 
+/// The room that each body takes, and where a body of some length points; small ones are their glyph.
+fn bodies(stage: &Stage, view: &View, buffer: &mut Buffer) {
+    let moment = stage.moment();
+    let (across, down) = view.cell_size();
+    let mut dots = Dots::new(view.area);
+    for entity in 0..stage.run.course().cast.len() {
+        let e = moment.echoes(entity, stage.viewer);
+        let Some(echo) = e.predicted.or(e.authority).or(e.drawn) else { continue };
+        let radius = moment.layout(entity).motion().body().radius;
+        // A glyph covers its cell.
+        if radius < across && radius < down {
+            continue;
+        }
+        let rim = |angle: f32, reach: f32| {
+            let (x, y) = (libm::cosf(angle) * reach, libm::sinf(angle) * reach);
+            view.dot(echo.pos + velocitas_core::vec3(x, y, 0.0))
+        };
+        let around: Vec<(i32, i32)> =
+            (0..=24u8).map(|i| rim(f32::from(i) * std::f32::consts::TAU / 24.0, radius)).collect();
+        around.windows(2).for_each(|pair| dots.line(pair[0], pair[1]));
+        if let Some(bearing) = echo.bearing {
+            dots.thick_line(rim(bearing, radius * 0.4), rim(bearing, radius * 2.0));
+        }
+    }
+    dots.draw(stage.palette, stage.palette.text(Tone::Text), buffer);
+}
+
 fn entities(stage: &Stage, view: &View, buffer: &mut Buffer) {
     let count = stage.run.course().cast.len();
     // The selected one last: it lies on top.
@@ -127,7 +155,10 @@ fn draw_entity(stage: &Stage, view: &View, entity: usize, buffer: &mut Buffer) {
     let Some(cell) = own.or(truth).or(drawn) else { return };
     let corrected = moment.marked(entity, Mark::Corrected, FLASH);
     let refused = moment.marked(entity, Mark::Verdict, FLASH);
-    let mut name_at = (cell.0 + 2, cell.1);
+    // Beyond the rim of a body that is wider than its glyph.
+    let radius = moment.layout(entity).motion().body().radius;
+    let beside = if radius < view.cell_size().0 { 2 } else { (1.1 * radius / view.cell_size().0) as u16 + 2 };
+    let mut name_at = (cell.0 + beside, cell.1);
     if refused {
         let badge = (cell.0, cell.1.saturating_sub(1).max(view.area.top()));
         buffer[badge].set_char('!').set_style(p.verdict());
@@ -140,7 +171,7 @@ fn draw_entity(stage: &Stage, view: &View, entity: usize, buffer: &mut Buffer) {
     let width = name.chars().count() as u16;
     // Beside the echo; before it where the edge is near.
     if name_at.0 + width > view.area.right() {
-        name_at.0 = cell.0.saturating_sub(width + 1);
+        name_at.0 = cell.0.saturating_sub(width + beside - 1);
     }
     if name_at.0 >= view.area.left() && name_at.0 + width <= view.area.right() {
         buffer.set_string(name_at.0, name_at.1, name, style);

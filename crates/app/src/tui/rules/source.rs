@@ -76,8 +76,8 @@ fn style(p: Palette, class: Class) -> Style {
         Class::Comment => p.text(Tone::Muted).add_modifier(Modifier::ITALIC),
         Class::Keyword => p.text(Tone::Bright).add_modifier(Modifier::BOLD),
         Class::Builtin => p.text(Tone::Bright),
-        Class::Unit => p.text(Tone::Muted),
-        Class::Number | Class::Plain => p.text(Tone::Text),
+        Class::Attribute => p.text(Tone::Muted),
+        Class::Number | Class::Unit | Class::Plain => p.text(Tone::Text),
     }
 }
 

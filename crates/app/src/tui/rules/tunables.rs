@@ -53,7 +53,7 @@ pub(super) fn draw(stage: &Stage, both: &Both<'_>, area: Rect, buffer: &mut Buff
         }
     }
     let y = inner.bottom().saturating_sub(2).max(inner.y);
-    let lines = ["left right: this machine only; Shift: all machines", "holds from a tick ahead of every machine"];
+    let lines = ["left right: this machine; with Shift: all", "holds from a tick ahead of every machine"];
     for (i, line) in lines.iter().enumerate() {
         if y + (i as u16) < inner.bottom() {
             write(buffer, (inner.x + 1, y + i as u16), inner.right(), &[(line, muted)]);
