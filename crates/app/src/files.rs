@@ -29,6 +29,14 @@ pub enum OpenError {
     /// The terminal cannot be used.
     #[error("cannot use the terminal: {0}")]
     Terminal(io::Error),
+    /// A file cannot be read.
+    #[error("cannot read {}: {why}", path.display())]
+    File {
+        /// Which.
+        path: PathBuf,
+        /// What the system says, or what is wrong with it.
+        why: String,
+    },
     /// A result cannot be written.
     #[error("cannot write {}: {why}", path.display())]
     Write {

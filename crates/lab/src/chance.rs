@@ -16,6 +16,8 @@ pub enum Purpose {
     Jitter = 2,
     /// A host's frame.
     Frame = 3,
+    /// A search for inputs that exceed a limit.
+    Attack = 4,
 }
 
 /// A few draws that belong together.

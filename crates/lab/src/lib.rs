@@ -21,6 +21,7 @@ pub mod moment;
 pub mod record;
 mod run;
 mod time;
+pub mod vet;
 
 pub use command::Command;
 pub use controls::{Controls, Waypoint};

@@ -30,6 +30,43 @@ pub(super) enum Task {
     Run(RunTask),
     /// Run a course and draw a chart of it
     Chart(ChartTask),
+    /// Check gaits and courses; try how gaits feel and attack their limits
+    Vet(VetTask),
+    /// Make a folder with a gait and a course to begin with
+    New(NewTask),
+}
+
+/// `velocitas vet`.
+#[derive(Debug, ClapArgs)]
+pub(super) struct VetTask {
+    /// Gaits (.gait) and courses (.course.toml)
+    #[arg(required = true)]
+    pub(super) files: Vec<PathBuf>,
+    /// How to report
+    #[arg(long, value_enum, default_value_t = Report::Text)]
+    pub(super) report: Report,
+    /// Check only: do not try how gaits feel, nor attack their limits
+    #[arg(long)]
+    pub(super) check: bool,
+    /// The seed of the attack
+    #[arg(long, default_value_t = 1)]
+    pub(super) seed: u64,
+    /// Starts of the attack for each direction and window: more find more
+    #[arg(long, default_value_t = 9, value_parser = clap::value_parser!(u32).range(1..=10_000))]
+    pub(super) restarts: u32,
+    /// Run this input track (.track.json) instead of attacking, and report how fast it led
+    #[arg(long)]
+    pub(super) track: Option<PathBuf>,
+    /// Where tracks that exceed a limit are written; beside the gait if not given
+    #[arg(long)]
+    pub(super) save: Option<PathBuf>,
+}
+
+/// `velocitas new`.
+#[derive(Debug, ClapArgs)]
+pub(super) struct NewTask {
+    /// The folder to make; it must not exist or be empty
+    pub(super) folder: PathBuf,
 }
 
 /// `velocitas run`.

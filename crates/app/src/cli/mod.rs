@@ -1,11 +1,14 @@
 //! The command line: what was typed, and what it means.
 //!
-//! Exit codes: 0 good; 1 an honest client was accused, a trick went unanswered or a step faulted; 2 bad usage or input.
+//! Exit codes: 0 good; 1 an honest client was accused, a trick went unanswered, a step faulted, or `vet` found a mistake
+//! or a limit exceeded; 2 bad usage or input.
 
 mod args;
 mod chart;
 mod logging;
+mod new;
 mod run;
+mod vet;
 
 use std::process::ExitCode;
 
@@ -48,6 +51,8 @@ pub fn main() -> ExitCode {
         }),
         Some(Task::Run(task)) => run::run(&task),
         Some(Task::Chart(task)) => chart::run(&task),
+        Some(Task::Vet(task)) => vet::run(&task),
+        Some(Task::New(task)) => new::run(&task),
     };
     match done {
         Ok(Outcome::Good) => ExitCode::SUCCESS,

@@ -1,0 +1,273 @@
+//! `velocitas vet`: gaits and courses checked, tried and attacked.
+
+use std::fmt::Write as _;
+use std::io::{self, IsTerminal, Write};
+use std::path::{Path, PathBuf};
+
+use serde_json::{Value, json};
+use velocitas_core::{Motion, Rate};
+use velocitas_gait::{Gait, Report as Diagnosis, compile};
+use velocitas_lab::vet::{Attack, Envelope, Feel, RATES, Track, Walked, attack, feel};
+
+use super::Outcome;
+use super::args::{Report, VetTask};
+use crate::files::{self, OpenError, Output, read_text};
+
+/// Figures further apart than this between tick rates are pointed out.
+const APART: f32 = 0.05;
+
+pub(super) fn run(task: &VetTask) -> Result<Outcome, OpenError> {
+    // What cannot be read is bad usage: said before anything takes long.
+    let read = |path: &PathBuf| {
+        let text = read_text(path, "gaits and courses are text files");
+        let why = |e: io::Error| OpenError::File { path: path.clone(), why: e.to_string() };
+        text.map(|text| (path.clone(), text)).map_err(why)
+    };
+    let files = task.files.iter().map(read).collect::<Result<Vec<_>, _>>()?;
+    let track = task.track.as_ref().map(&read).transpose()?;
+    let mut vet = Vet { task, out: String::new(), rows: Vec::new(), good: true };
+    for (path, text) in &files {
+        if path.extension().is_some_and(|e| e == "toml") {
+            vet.course(path);
+        } else {
+            vet.gait(path, text, track.as_ref())?;
+        }
+    }
+    let Vet { out, rows, good, .. } = vet;
+    let said = match task.report {
+        Report::Text => out,
+        Report::Json => format!("{:#}\n", json!({ "format": 1, "files": rows, "good": good })),
+    };
+    // A closed pipe is no error: whoever reads has seen enough.
+    let _ = io::stdout().lock().write_all(said.as_bytes());
+    Ok(if good { Outcome::Good } else { Outcome::Findings })
+}
+
+struct Vet<'a> {
+    task: &'a VetTask,
+    out: String,
+    rows: Vec<Value>,
+    good: bool,
+}
+
+impl Vet<'_> {
+    fn say(&mut self, line: impl AsRef<str>) {
+        let _ = writeln!(self.out, "{}", line.as_ref());
+    }
+
+    fn course(&mut self, path: &Path) {
+        match files::course(Some(path), &[]) {
+            Ok(course) => {
+                self.say(format!(
+                    "{}: good; {} in the cast, {} gaits",
+                    path.display(),
+                    course.cast.len(),
+                    course.gaits.len()
+                ));
+                self.rows.push(json!({ "file": path.display().to_string(), "good": true }));
+            }
+            Err(error) => {
+                self.good = false;
+                self.say(format!("error: {error}\n"));
+                let message = error.to_string();
+                self.rows.push(json!({ "file": path.display().to_string(), "good": false, "error": message }));
+            }
+        }
+    }
+
+    fn gait(&mut self, path: &Path, text: &str, track: Option<&(PathBuf, String)>) -> Result<(), OpenError> {
+        let file = path.display().to_string();
+        let compiled = compile(text);
+        let coloured = io::stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none_or(|v| v.is_empty());
+        let report = Diagnosis { file: &file, text, diagnostics: &compiled.diagnostics, coloured };
+        let mut row = json!({ "file": file, "diagnostics": report.rows() });
+        if !compiled.diagnostics.is_empty() {
+            self.say(report.to_string());
+        }
+        match &compiled.gait {
+            None => {
+                self.good = false;
+                row["good"] = json!(false);
+            }
+            Some(gait) => {
+                let (input, state) = (gait.schema().input_bits(), gait.schema().seen_bits());
+                let bits = format!("input {input} bits a tick, state {state} bits to others");
+                self.say(format!("{file}: `{}` is sound; {bits}, {} operations a step", gait.name(), gait.work()));
+                let good = match track {
+                    Some((track, text)) => self.track(gait, track, text, &mut row)?,
+                    None if self.task.check => true,
+                    None => self.tried(gait, path, &mut row)?,
+                };
+                row["good"] = json!(good);
+                self.good &= good;
+            }
+        }
+        self.rows.push(row);
+        Ok(())
+    }
+
+    /// Feel and attack. Says whether nothing lawful exceeds a limit.
+    fn tried(&mut self, gait: &Gait, path: &Path, row: &mut Value) -> Result<bool, OpenError> {
+        let feels: Vec<Feel> = RATES.iter().filter_map(|hz| Rate::new(*hz)).map(|rate| feel(gait, rate)).collect();
+        row["feel"] = json!(feels);
+        self.feels(&feels);
+        let progress = Progress::new(gait.name());
+        let how = Attack { seed: self.task.seed, restarts: self.task.restarts, ..Attack::USUAL };
+        let envelope = attack(gait, how, |share| progress.show(share));
+        progress.done();
+        self.envelope(gait, &envelope);
+        let mut found = Vec::new();
+        for f in &envelope.found {
+            let mut one = json!({
+                "limit": f.direction.limit_name(), "ticks": f.ticks, "tick_rate": f.tick_rate,
+                "found_mps": f.found_mps, "lawful_mps": f.lawful_mps, "exceeds": f.exceeds(),
+            });
+            if f.exceeds() {
+                let name = format!("{}-{}-{}.track.json", stem(path), f.direction.limit_name(), f.ticks);
+                let folder = self.task.save.as_deref().or_else(|| path.parent()).unwrap_or_else(|| Path::new("."));
+                let at = folder.join(name);
+                Output::create(&at)?.finish(|out| out.write_all(f.track.to_text().as_bytes()))?;
+                self.say(format!(
+                    "  wrote {}; run it: velocitas vet {} --track {}",
+                    at.display(),
+                    path.display(),
+                    at.display()
+                ));
+                one["track"] = json!(at.display().to_string());
+            }
+            found.push(one);
+        }
+        row["envelope"] =
+            json!({ "seed": how.seed, "ticks": envelope.ticks, "faults": envelope.faults, "found": found });
+        Ok(!envelope.found.iter().any(velocitas_lab::vet::Found::exceeds))
+    }
+
+    fn feels(&mut self, feels: &[Feel]) {
+        type Figure = (&'static str, &'static str, fn(&Feel) -> Option<f32>);
+        const FIGURES: [Figure; 7] = [
+            ("top speed", "m/s", |f| Some(f.top_mps)),
+            ("time to it", "s", |f| Some(f.to_top_s)),
+            ("stopping distance", "m", |f| Some(f.stop_m)),
+            ("stopping time", "s", |f| f.stop_s),
+            ("height of a jump", "m", |f| f.jump_m),
+            ("time in the air", "s", |f| f.air_s),
+            ("turning circle", "m", |f| f.circle_m),
+        ];
+        self.say("\n  how it feels");
+        let head: String = feels.iter().map(|f| format!("{:>10}", format!("{} Hz", f.tick_rate))).collect();
+        self.say(format!("    {:<24}{head}", ""));
+        for (name, unit, figure) in FIGURES {
+            let values: Vec<Option<f32>> = feels.iter().map(figure).collect();
+            if values.iter().all(Option::is_none) {
+                continue;
+            }
+            let cells: String =
+                values.iter().map(|v| v.map_or_else(|| format!("{:>10}", "-"), |v| format!("{v:>10.3}"))).collect();
+            let known: Vec<f32> = values.iter().flatten().copied().collect();
+            let (least, most) = known.iter().fold((f32::MAX, 0.0f32), |(l, m), v| (l.min(*v), m.max(*v)));
+            // A time is known to the tick it falls in, at both ends.
+            let grain = if unit == "s" { 2.0 / RATES[0] as f32 } else { 0.0 };
+            let apart = most - least > APART * most + grain || known.len() < values.len();
+            let note = if apart { "   differs with the tick rate" } else { "" };
+            self.say(format!("    {:<24}{cells}{note}", format!("{name}, {unit}")));
+        }
+    }
+
+    fn envelope(&mut self, gait: &Gait, envelope: &Envelope) {
+        let l = envelope.limits;
+        self.say(format!(
+            "\n  the furthest a search of {:.1} million ticks found (seed {}); it proves nothing about what it did not find",
+            envelope.ticks as f64 / 1e6,
+            self.task.seed
+        ));
+        let slack = l.slack * 100.0;
+        self.say(format!(
+            "  declared by `{}`: pace {} m/s, climb {} m/s, drop {} m/s, slack {slack:.1} %",
+            gait.name(),
+            l.level,
+            l.up,
+            l.down
+        ));
+        self.say(format!(
+            "    {:<8}{:>8}{:>14}{:>14}{:>9}{:>7}",
+            "limit", "ticks", "found m/s", "lawful m/s", "share", "at"
+        ));
+        for f in &envelope.found {
+            let share = 100.0 * f.found_mps / f.lawful_mps;
+            let note = if f.exceeds() { "   EXCEEDED" } else { "" };
+            self.say(format!(
+                "    {:<8}{:>8}{:>14.3}{:>14.3}{share:>7.1} %{:>4} Hz{note}",
+                f.direction.limit_name(),
+                f.ticks,
+                f.found_mps,
+                f.lawful_mps,
+                f.tick_rate
+            ));
+        }
+        if envelope.faults > 0 {
+            let faults = envelope.faults;
+            self.say(format!(
+                "    {faults} steps came out infinite or not a number and were rejected: look for overflow"
+            ));
+        }
+    }
+
+    /// Runs a track. Says whether it stays within the limits.
+    fn track(&mut self, gait: &Gait, path: &Path, text: &str, row: &mut Value) -> Result<bool, OpenError> {
+        let wrong = |why: String| OpenError::File { path: path.to_owned(), why };
+        let walked: Walked = Track::parse(text).and_then(|t| t.walk(gait)).map_err(|e| wrong(e.to_string()))?;
+        let limits = gait.limits(&velocitas_lab::vet::defaults(gait));
+        self.say(format!("\n  {}: {} ticks at {} Hz", path.display(), walked.path.len(), walked.rate.hz()));
+        let end = walked.path.last().map_or(walked.from, |(at, _)| *at);
+        self.say(format!("    ends at {:.3} {:.3} {:.3} m", end.x, end.y, end.z));
+        let mut good = true;
+        let mut rows = Vec::new();
+        for ticks in velocitas_lab::vet::WINDOWS {
+            let (level, up, down) = walked.fastest(ticks);
+            let within = |direction: velocitas_lab::vet::Direction, found: f32| {
+                found <= direction.lawful_mps(gait, &limits, walked.rate, ticks)
+            };
+            use velocitas_lab::vet::Direction::{Down, Level, Up};
+            let fits = within(Level, level) && within(Up, up) && within(Down, down);
+            good &= fits;
+            let note = if fits { "" } else { "   EXCEEDS THE LIMITS" };
+            self.say(format!(
+                "    over {ticks:>2} ticks: {level:>8.3} m/s level, {up:>8.3} up, {down:>8.3} down{note}"
+            ));
+            rows.push(json!({ "ticks": ticks, "level_mps": level, "up_mps": up, "down_mps": down, "within": fits }));
+        }
+        row["track"] = json!({ "file": path.display().to_string(), "fastest": rows });
+        Ok(good)
+    }
+}
+
+fn stem(path: &Path) -> String {
+    path.file_stem().map_or_else(|| "gait".to_owned(), |s| s.to_string_lossy().into_owned())
+}
+
+/// A line on the terminal that says how far a long search is. Nothing where nobody looks.
+struct Progress {
+    name: String,
+    began: std::time::Instant,
+    shown: bool,
+}
+
+impl Progress {
+    fn new(name: &str) -> Self {
+        Self { name: name.to_owned(), began: std::time::Instant::now(), shown: io::stderr().is_terminal() }
+    }
+
+    fn show(&self, share: f64) -> bool {
+        if self.shown && share > 0.0 {
+            let left = self.began.elapsed().as_secs_f64() * (1.0 - share) / share;
+            eprint!("\r\u{1b}[Kattacking `{}`: {:>3.0} %, {left:.1} s left; Ctrl-C stops", self.name, share * 100.0);
+        }
+        true
+    }
+
+    fn done(&self) {
+        if self.shown {
+            eprint!("\r\u{1b}[K");
+        }
+    }
+}

@@ -1,0 +1,125 @@
+//! The figures a player notices, measured by trying.
+
+use serde::Serialize;
+use velocitas_core::{Input, InputKind, Motion, Rate, State, Vec3, max};
+
+use super::grounds::GROUNDS;
+use super::track::ahead;
+use super::{Trial, defaults};
+
+/// The tick rates at which rules are compared.
+pub const RATES: [u32; 3] = [20, 60, 128];
+
+/// How long anything is tried, in seconds.
+const PATIENCE: u32 = 20;
+
+/// How a rule feels at a tick rate, with everything pressed that makes it go.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize)]
+pub struct Feel {
+    /// Ticks a second.
+    pub tick_rate: u32,
+    /// The greatest speed along the ground, in metres a second.
+    pub top_mps: f32,
+    /// From standing to 95 % of that, in seconds.
+    pub to_top_s: f32,
+    /// From letting everything go at that speed to a stop, in metres.
+    pub stop_m: f32,
+    /// The same in seconds; `None` if it does not stop.
+    pub stop_s: Option<f32>,
+    /// How high a press lifts it, in metres; `None` if nothing is pressed or nothing lifts.
+    pub jump_m: Option<f32>,
+    /// How long it is then in the air, in seconds.
+    pub air_s: Option<f32>,
+    /// Across the circle it turns in with the helm hard over, in metres; `None` if it is not steered.
+    pub circle_m: Option<f32>,
+}
+
+/// Tries a rule on flat ground with its own tunables.
+pub fn feel(rule: &dyn Motion, rate: Rate) -> Feel {
+    let ground = GROUNDS[0].ground();
+    let tunables = defaults(rule);
+    let begin = rule.spawn(Vec3::ZERO, 0.0);
+    let trial = |state| Trial::new(rule, &ground, &tunables, rate, state);
+    let go = ahead(rule.schema());
+    let mut out = Feel { tick_rate: rate.hz(), ..Feel::default() };
+
+    let speeds = speeds(&mut trial(begin), &go, rate);
+    out.top_mps = speeds.iter().map(|(v, _)| *v).fold(0.0, max);
+    let near = speeds.iter().position(|(v, _)| *v >= 0.95 * out.top_mps).unwrap_or(0);
+    out.to_top_s = (near + 1) as f32 * rate.dt();
+
+    if let Some((_, fast)) = speeds.get(near).filter(|_| out.top_mps > 0.0) {
+        let mut stopping = trial(*fast);
+        let from = fast.vec3(0);
+        for tick in 1..=PATIENCE * rate.hz() {
+            let before = stopping.state.vec3(0);
+            stopping.step(&Input::default());
+            out.stop_m = stopping.state.vec3(0).distance(from);
+            if stopping.state.vec3(0).distance(before) < 0.01 * rate.dt() {
+                out.stop_s = Some(tick as f32 * rate.dt());
+                break;
+            }
+        }
+    }
+    jump(rule, &mut trial(begin), rate, &mut out);
+    if let Some(rudder) = rule.schema().input.iter().filter(|f| matches!(f.kind, InputKind::Axis { .. })).nth(1) {
+        let mut hard_over = go;
+        hard_over.set_real(rudder.lane, 1.0);
+        out.circle_m = circle(&mut trial(begin), &hard_over, rate);
+    }
+    out
+}
+
+/// Speed and state after every tick of going.
+fn speeds(trial: &mut Trial<'_>, go: &Input, rate: Rate) -> Vec<(f32, State)> {
+    (0..PATIENCE * rate.hz())
+        .map(|_| {
+            let before = trial.state.vec3(0);
+            trial.step(go);
+            ((trial.state.vec3(0) - before).level().length() / rate.dt(), trial.state)
+        })
+        .collect()
+}
+
+fn jump(rule: &dyn Motion, trial: &mut Trial<'_>, rate: Rate, out: &mut Feel) {
+    let mut press = Input::default();
+    for f in rule.schema().input.iter().filter(|f| f.kind == InputKind::Press) {
+        press.set_int(f.lane, 1);
+    }
+    if press == Input::default() {
+        return;
+    }
+    // Standing settles to the skin's distance first.
+    (0..rate.hz()).for_each(|_| trial.step(&Input::default()));
+    let floor = trial.state.vec3(0).z;
+    let mut highest = 0.0;
+    for tick in 0..PATIENCE * rate.hz() {
+        trial.step(if tick == 0 { &press } else { trial_rest() });
+        let height = trial.state.vec3(0).z - floor;
+        highest = max(highest, height);
+        if highest > 0.01 && height < 0.005 {
+            (out.jump_m, out.air_s) = (Some(highest), Some((tick + 1) as f32 * rate.dt()));
+            return;
+        }
+    }
+}
+
+const fn trial_rest() -> &'static Input {
+    const REST: Input = Input::from_bits([0; velocitas_core::INPUT_LANES]);
+    &REST
+}
+
+/// Across the circle, once the turn is steady: the extent of the last half of the time.
+fn circle(trial: &mut Trial<'_>, hard_over: &Input, rate: Rate) -> Option<f32> {
+    let half = PATIENCE * rate.hz();
+    (0..half).for_each(|_| trial.step(hard_over));
+    let (mut least, mut most) = (f32::INFINITY, f32::NEG_INFINITY);
+    for _ in 0..half {
+        trial.step(hard_over);
+        let x = trial.state.vec3(0).x;
+        least = velocitas_core::min(least, x);
+        most = max(most, x);
+    }
+    let across = most - least;
+    (across.is_finite() && across > 0.0 && across < 300.0).then_some(across)
+}
