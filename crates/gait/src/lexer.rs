@@ -182,7 +182,14 @@ impl Lexer<'_> {
         let said = format!("expected a name, a number or a sign of the language; found `{found}`");
         let help = help.map(str::to_owned);
         self.diagnostics.push(Diagnostic::error("character", span, said).maybe_help(help));
-        self.at += sign.len();
+        // Read on as what it means, where it means something.
+        match sign {
+            "&&" | "||" | "!" => return self.push(Kind::Name, sign.len()),
+            "+=" | "-=" | "*=" | "/=" => return self.push(Kind::Assign, sign.len()),
+            "\u{b7}" => return self.push(Kind::Star, sign.len()),
+            "\u{2212}" => return self.push(Kind::Minus, sign.len()),
+            _ => self.at += sign.len(),
+        }
         if sign == "//" {
             self.at += self.text[self.at..].find('\n').unwrap_or(self.text.len() - self.at);
         }
@@ -206,7 +213,7 @@ mod tests {
     #[test]
     fn signs_of_other_languages_are_named_and_left_out() {
         let (tokens, diagnostics) = lex("a && b; // rest\n c += 1 \u{7}");
-        assert_eq!(tokens.len(), 5, "a b c 1 and the end: {tokens:?}");
+        assert_eq!(tokens.len(), 7, "a and b c = 1 and the end: {tokens:?}");
         let help: Vec<_> = diagnostics.iter().map(|d| d.help.as_deref().unwrap_or("-")).collect();
         assert_eq!(help.len(), 5);
         assert!(help[0].contains("`and`") && help[2].contains('#') && help[4] == "-", "{help:?}");

@@ -25,6 +25,9 @@ mod tree;
 mod trust;
 mod unit;
 
+#[cfg(test)]
+mod tests;
+
 pub use builtin::{BUILTINS, BuiltinSpec};
 pub use diagnostic::{Diagnostic, Place, Report, Row, Severity, Span};
 pub use gait::{Compiled, Gait, compile, compile_after};

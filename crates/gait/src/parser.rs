@@ -76,7 +76,14 @@ impl<'a> Parser<'a> {
     }
 
     fn is_word(&self, token: Token, word: &str) -> bool {
-        token.kind == Kind::Name && self.word_of(token) == word
+        // Signs of other languages were reported; they are read as what they mean, so that the rest makes sense.
+        let text = match self.word_of(token) {
+            "&&" => "and",
+            "||" => "or",
+            "!" => "not",
+            text => text,
+        };
+        token.kind == Kind::Name && text == word
     }
 
     fn eat(&mut self, kind: Kind) -> bool {
@@ -212,9 +219,17 @@ impl<'a> Parser<'a> {
         } else {
             self.expected("`gait \"name\"` on the first line");
         }
+        // What belongs to a botched first line is no section.
+        while !self.at_end() && !self.peek().first {
+            self.next();
+        }
+        if file.name.is_none() && self.peek().kind == Kind::Name && self.ahead(1).kind != Kind::Open {
+            self.skip_line();
+        }
         while !self.at_end() {
             self.section(&mut file);
         }
+        file.slides = self.tokens.iter().any(|t| self.is_word(*t, "slide"));
         file
     }
 
@@ -230,7 +245,12 @@ impl<'a> Parser<'a> {
         if !SECTIONS.contains(&word.text.as_str()) {
             let message = format!("expected a section ({}); found `{}`", SECTIONS.join(", "), word.text);
             let help = nearest(&word.text, SECTIONS.into_iter());
+            let meant = SECTIONS.into_iter().find(|s| help.as_ref().is_some_and(|h| h.contains(&format!("`{s}`"))));
             self.report(Diagnostic::error("section", word.span, message).maybe_help(help));
+            if let Some(meant) = meant.filter(|_| self.peek().kind == Kind::Open) {
+                self.contents(Word { text: meant.to_owned(), span: word.span }, file);
+                return;
+            }
             while !self.at_end() && !self.opens_section() {
                 if self.peek().kind == Kind::Open {
                     self.skip_block();
@@ -244,11 +264,19 @@ impl<'a> Parser<'a> {
             let message = format!("expected one `{}` section; found another", word.text);
             self.report(Diagnostic::error("section", token.span, message).help("put its lines into the first"));
         }
-        if !self.expect(Kind::Open, "`{`") {
-            return;
-        }
+        self.contents(word, file);
+    }
+
+    /// What stands between the braces of a section.
+    fn contents(&mut self, word: Word, file: &mut File) {
         let name = word.text.clone();
         file.sections.push(word);
+        if !self.expect(Kind::Open, "`{`") {
+            while !self.at_end() && !self.opens_section() {
+                self.next();
+            }
+            return;
+        }
         match name.as_str() {
             "step" => file.step = self.statements(),
             _ => self.lines(&name, file),
@@ -293,15 +321,26 @@ impl<'a> Parser<'a> {
                 let message = format!("expected an attribute ({}); found `{}`", ATTRIBUTES.join(", "), word.text);
                 let help = nearest(&word.text, ATTRIBUTES.into_iter());
                 self.report(Diagnostic::error("attribute", word.span, message).maybe_help(help));
-                return None;
+                self.rest_of_line();
+                break;
             }
-            attributes.push(self.attribute(word)?);
+            match self.attribute(word) {
+                Some(attribute) => attributes.push(attribute),
+                None => self.rest_of_line(),
+            }
         }
         if !self.peek().first && !matches!(self.peek().kind, Kind::Close | Kind::End) {
             self.expected("an attribute or the next line");
-            return None;
+            self.rest_of_line();
         }
         Some(Field { name, kind, unit, attributes })
+    }
+
+    /// Leaves out what is left of a line.
+    fn rest_of_line(&mut self) {
+        while !self.peek().first && !matches!(self.peek().kind, Kind::Close | Kind::End) {
+            self.next();
+        }
     }
 
     fn attribute(&mut self, name: Word) -> Option<Attribute> {
@@ -447,19 +486,19 @@ impl<'a> Parser<'a> {
             span = span.to(under_token.span);
         }
         let unit = self.unit_here();
-        if unit.is_none() {
-            self.stray_unit();
-        }
+        let (stray, unclear) = if unit.is_none() { self.stray_unit() } else { (None, false) };
+        let unit = unit.or(stray);
         let (dimension, factor, unit_span) = unit.unwrap_or((Dimension::NONE, 1.0, span));
         let value = if negative { -value } else { value } * factor;
-        Some(Quantity { value, dimension, span: span.to(unit_span), has_unit: unit.is_some() })
+        Some(Quantity { value, dimension, span: span.to(unit_span), has_unit: unit.is_some(), unclear })
     }
 
-    /// A name right behind a number that is no unit but was meant as one.
-    fn stray_unit(&mut self) {
+    /// A name right behind a number that is no unit but was meant as one: which, if that can be told, and otherwise that
+    /// nothing can be said about the number's unit.
+    fn stray_unit(&mut self) -> (Option<(Dimension, f64, Span)>, bool) {
         let token = self.peek();
         if token.kind != Kind::Name || token.first {
-            return;
+            return (None, false);
         }
         let word = self.word_of(token);
         let known = KEYWORDS.contains(&word)
@@ -467,13 +506,21 @@ impl<'a> Parser<'a> {
             || ["from", "to", "slack", "height", "step", "at"].contains(&word);
         let look =
             matches!(self.ahead(1).kind, Kind::Name) && ["below", "above"].contains(&self.word_of(self.ahead(1)));
-        if known || look {
-            return;
+        // In an expression a name may follow on the same line where a statement ends.
+        if known
+            || look
+            || matches!(self.ahead(1).kind, Kind::Assign | Kind::Dot)
+            || word == "&&"
+            || word == "||"
+            || word == "!"
+        {
+            return (None, false);
         }
         let message = format!("expected a unit after the number; found `{word}`");
-        let help = unit_meant(word);
+        let (help, unit) = unit_meant(word);
         self.report(Diagnostic::error("unit", token.span, message).maybe_help(help));
         self.next();
+        (unit.map(|u| (u.dimension, u.factor, token.span)), unit.is_none())
     }
 
     fn statements(&mut self) -> Vec<Stmt> {
@@ -689,11 +736,11 @@ impl<'a> Parser<'a> {
         let token = self.next();
         let Kind::Number(value) = token.kind else { return None };
         let unit = self.unit_here();
-        if unit.is_none() {
-            self.stray_unit();
-        }
+        let (stray, unclear) = if unit.is_none() { self.stray_unit() } else { (None, false) };
+        let unit = unit.or(stray);
         let (dimension, factor, span) = unit.unwrap_or((Dimension::NONE, 1.0, token.span));
-        Some(Quantity { value: value * factor, dimension, span: token.span.to(span), has_unit: unit.is_some() })
+        let span = token.span.to(span);
+        Some(Quantity { value: value * factor, dimension, span, has_unit: unit.is_some(), unclear })
     }
 
     fn named(&mut self, token: Token) -> Expr {

@@ -39,7 +39,7 @@ pub(crate) fn resolve(file: &File) -> (Tree, Vec<Diagnostic>) {
     r.tunables(file);
     r.lanes(file);
     let body = r.body(file);
-    if uses_slide(&file.step) && !r.state.iter().any(|f| f.name == "grounded") {
+    if file.slides && !r.state.iter().any(|f| f.name == "grounded") {
         r.state.push(grounded());
     }
     let step = r.statements(&file.step);
@@ -48,15 +48,6 @@ pub(crate) fn resolve(file: &File) -> (Tree, Vec<Diagnostic>) {
     let name = file.name.as_ref().map_or_else(String::new, |n| n.text.clone());
     let Resolver { inputs, state, tunes, lets, diagnostics, .. } = r;
     (Tree { name, inputs, state, tunes, lets, body, step, looks, limits, slack }, diagnostics)
-}
-
-fn uses_slide(steps: &[Stmt]) -> bool {
-    steps.iter().any(|s| match s {
-        Stmt::Slide { .. } => true,
-        Stmt::If { then, otherwise, .. } => uses_slide(then) || uses_slide(otherwise),
-        Stmt::Repeat { body, .. } => uses_slide(body),
-        _ => false,
-    })
 }
 
 /// The flag that `slide` keeps.
@@ -214,7 +205,7 @@ impl Resolver {
         if !q.has_unit {
             return q.value * factor;
         }
-        if q.dimension != dimension {
+        if q.dimension != dimension && !q.unclear {
             let message = format!("expected {what} in {dimension}; found {}", q.dimension);
             self.error("unit", q.span, message);
         }
@@ -384,7 +375,7 @@ impl Resolver {
             };
             if let Some((from, to)) = t.range {
                 for end in [from, to] {
-                    if end.dimension != t.value.dimension {
+                    if end.dimension != t.value.dimension && !end.unclear && !t.value.unclear {
                         let message = format!("expected the range in {}; found {}", t.value.dimension, end.dimension);
                         self.error("unit", end.span, message);
                     }
@@ -402,6 +393,7 @@ impl Resolver {
                 value: value as f32,
                 least: least as f32,
                 most: most as f32,
+                unclear: t.value.unclear,
             });
         }
     }
@@ -765,6 +757,7 @@ impl Resolver {
         let made = |kind, ty| Node { kind, ty, span };
         match &e.kind {
             ExprKind::Wrong => Self::wrong(span),
+            ExprKind::Quantity(q) if q.unclear => Self::wrong(span),
             ExprKind::Quantity(q) => made(NodeKind::Const(q.value as f32), Type::Number(q.dimension)),
             ExprKind::Truth(t) => made(NodeKind::Const(f32::from(u8::from(*t))), Type::Truth),
             ExprKind::Name(name) => self.read(name, span),
@@ -802,10 +795,10 @@ impl Resolver {
         } else if let Some(i) = self.inputs.iter().position(|f| f.name == name) {
             Some((Var::Input(i), self.inputs[i].ty()))
         } else {
-            self.tunes
-                .iter()
-                .position(|t| t.name == name)
-                .map(|i| (Var::Tune(i), Type::Number(self.tunes[i].dimension)))
+            self.tunes.iter().position(|t| t.name == name).map(|i| {
+                let t = &self.tunes[i];
+                (Var::Tune(i), if t.unclear { Type::Wrong } else { Type::Number(t.dimension) })
+            })
         };
         if let Some((var, ty)) = found {
             return Node { kind: NodeKind::Read(var), ty, span };
@@ -1021,10 +1014,11 @@ impl Resolver {
 
 /// What to multiply by so that `found` becomes `wanted`, where that is the tick's length.
 fn by_time(wanted: Dimension, found: Dimension) -> Option<String> {
+    let bare = |d: Dimension| if d.is_none() { "a bare number".to_owned() } else { d.to_string() };
     if wanted == found.times(Dimension::TIME) {
-        Some(format!("multiply by dt? {found} times `dt` is {wanted}"))
+        Some(format!("multiply by dt? {} times `dt` is {wanted}", bare(found)))
     } else if wanted.times(Dimension::TIME) == found {
-        Some(format!("divide by dt? {found} over `dt` is {wanted}; or leave `dt` out"))
+        Some(format!("divide by dt? {found} over `dt` is {}; or leave `dt` out", bare(wanted)))
     } else {
         None
     }

@@ -18,6 +18,8 @@ pub(crate) struct Quantity {
     pub(crate) span: Span,
     /// Whether a unit was written.
     pub(crate) has_unit: bool,
+    /// The unit could not be read; reported already.
+    pub(crate) unclear: bool,
 }
 
 /// A word and what follows it: `bits 7`, `agree 2 cm`, `owned`.
@@ -81,6 +83,8 @@ pub(crate) struct File {
     pub(crate) step: Vec<Stmt>,
     pub(crate) looks: Vec<Look>,
     pub(crate) limits: Vec<Limit>,
+    /// Whether the word `slide` stands anywhere, well written or not.
+    pub(crate) slides: bool,
     /// The words that opened sections.
     pub(crate) sections: Vec<Word>,
 }

@@ -201,6 +201,8 @@ pub(crate) struct TuneInfo {
     pub(crate) value: f32,
     pub(crate) least: f32,
     pub(crate) most: f32,
+    /// Its unit could not be read; reported already.
+    pub(crate) unclear: bool,
 }
 
 /// What a name stands for inside `step`, kept for the lints.

@@ -157,21 +157,23 @@ pub(crate) fn unit_named(name: &str) -> Option<Unit> {
     UNITS.iter().find(|(known, _)| *known == name).map(|(_, unit)| *unit)
 }
 
-/// What somebody who wrote `found` as a unit probably meant.
-pub(crate) fn unit_meant(found: &str) -> Option<String> {
-    let known = match found {
-        "kmh" | "kph" | "kmph" => "write `km/h`",
-        "mps" => "write `m/s`",
-        "mph" => "write it in `km/h`: one mile is 1.609 km",
-        "g" | "G" => "as an acceleration write `9.81 m/s^2`, as a mass write `kg`",
-        "sec" | "secs" | "second" | "seconds" => "write `s`",
-        "meter" | "meters" | "metre" | "metres" => "write `m`",
-        "degrees" | "degree" | "\u{b0}" => "write `deg`",
-        "radians" => "write `rad`",
-        "ticks" | "tick" => "a rule is written per second; the tick's length is `dt`",
-        _ => return nearest(found, UNITS.iter().map(|(name, _)| *name)),
+/// What somebody who wrote `found` as a unit probably meant: in words, and the unit where there is no doubt.
+pub(crate) fn unit_meant(found: &str) -> (Option<String>, Option<Unit>) {
+    let named = |name: &str| UNITS.iter().find(|(known, _)| *known == name).map(|(_, unit)| *unit);
+    let speed = |factor| Some(Unit { factor, dimension: Dimension::SPEED });
+    let (help, unit) = match found {
+        "kmh" | "kph" | "kmph" => ("write `km/h`", speed(1.0 / 3.6)),
+        "mps" => ("write `m/s`", speed(1.0)),
+        "mph" => ("write it in `km/h`: one mile is 1.609 km", speed(1.609_344 / 3.6)),
+        "g" | "G" => ("as an acceleration write `9.81 m/s^2`, as a mass write `kg`", None),
+        "sec" | "secs" | "second" | "seconds" => ("write `s`", named("s")),
+        "meter" | "meters" | "metre" | "metres" => ("write `m`", named("m")),
+        "degrees" | "degree" => ("write `deg`", named("deg")),
+        "radians" => ("write `rad`", named("rad")),
+        "ticks" | "tick" => ("a rule is written per second; the tick's length is `dt`", None),
+        _ => return (nearest(found, UNITS.iter().map(|(name, _)| *name)), None),
     };
-    Some(known.to_owned())
+    (Some(help.to_owned()), unit)
 }
 
 /// Reads a quantity such as `4.2 m/s` written on its own, as courses do. Returns SI base units.
