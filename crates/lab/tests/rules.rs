@@ -1,0 +1,271 @@
+//! Rules from files in whole runs: differing on one side, changing while they run, tried and attacked.
+
+mod scenario;
+
+use std::sync::Arc;
+
+use scenario::{Words, corrections, first_predictions_are_exact, unexplained, verdicts, walker};
+use velocitas_core::{Motion, Rate, Schema};
+use velocitas_gait::{compile, compile_after};
+use velocitas_lab::cause::{Cause, causes};
+use velocitas_lab::record::Machine;
+use velocitas_lab::vet::{Attack, Feel, RATES, Track, attack, feel};
+use velocitas_lab::{Command, Controls, LabTime, Reach, ReloadError, Run, shipped_gait};
+
+fn text(name: &str) -> String {
+    shipped_gait(name).expect("it ships")
+}
+
+fn rule(text: &str, before: Option<&Schema>) -> Arc<dyn Motion> {
+    let compiled = compile_after(text, before);
+    match compiled.gait {
+        Some(gait) => Arc::new(gait),
+        None => panic!("{:?}", compiled.diagnostics),
+    }
+}
+
+/// The number of the courier in courses made of words.
+const COURIER: u8 = 1;
+
+#[test]
+fn a_sprint_that_only_the_client_knows_is_corrected_while_the_key_is_held_and_the_record_says_why() {
+    let tune = "[[tune]]\nrule = \"courier\"\nknown_to = \"server\"\nset = { haste = 1 }\n";
+    let cast = walker("plover", "").replace(scenario::ROUND, "[]");
+    let mut run = Words { link: "latency = \"40 ms\"", rest: tune.to_owned() + &cast, ..Words::default() }.run(2.0);
+    run.command(Command::Helm(Some(0)));
+    let keys = |sprint| Command::Keys(Controls { stick: (0.0, 1.0), sprint, ..Controls::default() });
+    let phase = |run: &mut Run, sprint: bool| {
+        let from = run.now();
+        run.command(keys(sprint));
+        run.advance(from.plus(LabTime::from_secs(2.0)));
+        // What was under way when the key changed belongs to the phase before.
+        corrections(run.record(), 0, from.plus(LabTime::from_millis(400.0)))
+    };
+    let walking = phase(&mut run, false).len();
+    let sprinting = phase(&mut run, true);
+    let after = phase(&mut run, false).len();
+    assert_eq!((walking, after), (0, 0), "whoever walks is the same on both sides");
+    assert!(sprinting.len() > 20, "a correction with nearly every snapshot: {}", sprinting.len());
+    for (at, c) in &sprinting {
+        let found = causes(run.record(), 0, *at, c);
+        let differs = found.iter().find(|f| matches!(f, Cause::Differs { tunable: "haste", .. }));
+        let words = differs.map(|d| d.words(run.record()));
+        assert_eq!(words.as_deref(), Some("haste is 1.6 at the client, 1 at the server"), "{found:?}");
+    }
+}
+
+#[test]
+fn a_tunable_turned_on_one_machine_differs_there_and_turned_for_all_does_not() {
+    let two = walker("heron", "") + &walker("dunlin", "");
+    let mut run = Words { link: "latency = \"30 ms\"", rest: two, ..Words::default() }.run(3.0);
+    let tune = |value, reach| Command::Tune { kind: COURIER, tunable: "walk", value, reach };
+    run.command(tune(5.0, Reach::All));
+    run.advance(LabTime::from_secs(9.0));
+    assert_eq!(
+        corrections(run.record(), 0, LabTime::ZERO).len() + corrections(run.record(), 1, LabTime::ZERO).len(),
+        0
+    );
+    run.command(tune(3.0, Reach::One(Machine::Member(1))));
+    run.advance(LabTime::from_secs(15.0));
+    assert_eq!(corrections(run.record(), 0, LabTime::ZERO).len(), 0, "heron knows what the server knows");
+    assert!(corrections(run.record(), 1, LabTime::ZERO).len() > 20);
+    assert_eq!(unexplained(run.record(), 1), 0);
+    assert_eq!(run.record().known(Machine::Member(1), 0).tunables[1][0], 4.2, "the past stays as it was");
+}
+
+#[test]
+fn a_saved_edit_holds_from_one_tick_on_for_everybody_without_a_correction() {
+    let link = "latency = \"60 ms\"\njitter = \"15 ms\"\nloss = \"5 %\"";
+    let cast = walker("heron", "") + &walker("curlew", "arrangement = \"claims\"") + &walker("teal", "");
+    let mut run = Words { link, rest: cast, ..Words::default() }.run(6.0);
+    let edits = [
+        text("courier.gait").replace("walk     4.2 m/s", "walk     6 m/s"),
+        // Another layout: a new field in front, a coarser stick, one input fewer.
+        text("courier.gait")
+            .replace("  vel     vector", "  dust    counter\n  vel     vector")
+            .replace("  facing = look", "  facing = look\n  if hop { dust = dust + 1 }")
+            .replace("stick    bits 7 ", "stick    bits 5 ")
+            .replace("  sprint  held                       # true while the key is down\n", "")
+            .replace("let hurries = sprint and", "let hurries ="),
+        text("courier.gait"),
+    ];
+    for edit in edits {
+        let before = run.lab().known(Machine::Server).kinds.motion(COURIER).schema().clone();
+        run.reload(COURIER, rule(&edit, Some(&before)), Reach::All).expect("it fits");
+        run.advance(run.now().plus(LabTime::from_secs(5.0)));
+    }
+    assert_eq!(run.record().changes.len(), 3);
+    for (member, claims) in [(0, false), (1, true), (2, false)] {
+        assert_eq!(unexplained(run.record(), member), 0);
+        assert_eq!(verdicts(run.record(), member), 0);
+        if !claims {
+            assert!(first_predictions_are_exact(run.record(), member) > 600);
+        }
+    }
+    assert_eq!(run.lab().refused(), 0, "no datagram was read in the wrong layout");
+    // Both layouts can be exported, each under its own names.
+    let mut out = Vec::new();
+    velocitas_lab::export::write(run.record(), run.digest(), &mut out).expect("memory");
+    let out = String::from_utf8(out).expect("JSON");
+    let with_dust = out.lines().filter(|l| l.contains("\"kind\":\"authority\"") && l.contains("\"dust\"")).count();
+    assert!((800..1000).contains(&with_dust), "5 s of three at 60 Hz: {with_dust}");
+}
+
+#[test]
+fn going_back_over_a_reload_and_on_again_gives_the_same_run() {
+    let edited = rule(&text("courier.gait").replace("grip     38 m/s^2", "grip     12 m/s^2"), None);
+    let run_with = |detour: bool| {
+        let mut run = Words { link: "loss = \"3 %\"", rest: walker("heron", ""), ..Words::default() }.run(5.0);
+        run.reload(COURIER, edited.clone(), Reach::All).expect("it fits");
+        run.advance(LabTime::from_secs(9.0));
+        if detour {
+            run.resume_from(LabTime::from_secs(6.5));
+            run.resume_from(LabTime::from_secs(5.2));
+        }
+        run.advance(LabTime::from_secs(12.0));
+        run.digest()
+    };
+    assert_eq!(run_with(true), run_with(false));
+    let mut run = Words { rest: walker("heron", ""), ..Words::default() }.run(5.0);
+    run.reload(COURIER, edited.clone(), Reach::All).expect("it fits");
+    run.advance(LabTime::from_secs(7.0));
+    run.resume_from(LabTime::from_secs(4.0));
+    assert!(run.record().changes.is_empty(), "what came later is dropped");
+    assert_eq!(run.lab().known(Machine::Server).versions, [0, 0]);
+}
+
+#[test]
+fn one_machine_alone_may_differ_in_its_step_but_not_in_its_layout() {
+    let mut run = Words { link: "latency = \"30 ms\"", rest: walker("heron", ""), ..Words::default() }.run(3.0);
+    let one = Reach::One(Machine::Member(0));
+    let wider = text("courier.gait").replace("stick    bits 7 ", "stick    bits 9 ");
+    assert_eq!(run.reload(COURIER, rule(&wider, None), one), Err(ReloadError::Layout));
+    let floaty = text("courier.gait").replace("fall * dt, -plunge", "fall * 0.5 * dt, -plunge");
+    run.reload(COURIER, rule(&floaty, None), one).expect("the layout is the same");
+    run.advance(LabTime::from_secs(20.0));
+    let all = corrections(run.record(), 0, LabTime::ZERO);
+    assert!(!all.is_empty(), "it hops, and falls otherwise");
+    for (at, c) in &all {
+        assert!(causes(run.record(), 0, *at, c).contains(&Cause::OtherRule(COURIER)));
+    }
+}
+
+#[test]
+fn a_rule_too_large_for_a_snapshot_of_everybody_is_refused_and_the_old_one_runs_on() {
+    let cast: String = (0..30).map(|i| walker(&format!("bird {i}"), "")).collect();
+    let mut run = Words { rest: cast, ..Words::default() }.run(0.5);
+    let fields: String = (0..5).map(|i| format!("  more{i}  vector m  wire 1/4096\n")).collect();
+    let huge = text("courier.gait").replace("  vel     vector", &format!("{fields}  vel     vector"));
+    let refused = run.reload(COURIER, rule(&huge, None), Reach::All);
+    assert!(matches!(&refused, Err(ReloadError::Size(_))), "{refused:?}");
+    run.advance(LabTime::from_secs(1.5));
+    assert!(run.record().changes.is_empty());
+}
+
+fn near(found: f32, expected: f32, share: f32) -> bool {
+    (found - expected).abs() <= share * expected.abs()
+}
+
+#[test]
+fn the_shipped_gaits_feel_alike_at_every_rate_and_as_they_should() {
+    let feels = |name: &str| -> Vec<Feel> {
+        let gait = compile(&text(name)).gait.expect("it ships");
+        RATES.iter().filter_map(|hz| Rate::new(*hz)).map(|rate| feel(&gait, rate)).collect()
+    };
+    for f in feels("courier.gait") {
+        let tick = 1.0 / f.tick_rate as f32;
+        assert!(near(f.top_mps, 4.2 * 1.6, 0.005), "{f:?}");
+        assert!(near(f.to_top_s, 0.95 * 6.72 / 38.0, 0.02) || (f.to_top_s - 0.168).abs() <= 2.0 * tick, "{f:?}");
+        assert!(near(f.stop_m, 6.72 * 6.72 / (2.0 * 38.0), 0.03), "{f:?}");
+        assert!(f.jump_m.is_some_and(|h| near(h, 7.4 * 7.4 / (2.0 * 22.0), 0.01)), "{f:?}");
+        assert!(f.air_s.is_some_and(|t| (t - 2.0 * 7.4 / 22.0).abs() <= 2.0 * tick), "{f:?}");
+        assert_eq!(f.circle_m, None);
+    }
+    let ferry = feels("ferry.gait");
+    for f in &ferry {
+        assert!(near(f.top_mps, 14.0 / 9.0 / 0.45, 0.01), "{f:?}");
+        assert!(near(f.to_top_s, libm::logf(20.0) / 0.45, 0.02), "e-folding to 95 %: {f:?}");
+        assert!(near(f.stop_m, 0.95 * f.top_mps / 0.45, 0.04), "{f:?}");
+        assert!(f.circle_m.is_some_and(|c| near(c, ferry[1].circle_m.unwrap_or(0.0), 0.01)), "{f:?}");
+        assert!(f.jump_m.is_none() && f.stop_s.is_some());
+    }
+}
+
+/// Where the shipped tracks lead, a line each quarter second: a change of a gait or of the machine shows as a diff.
+#[test]
+fn the_shipped_tracks_lead_where_they_always_led() {
+    for (gait, track) in [
+        ("courier.gait", include_str!("../../../gaits/courier.track.json")),
+        ("ferry.gait", include_str!("../../../gaits/ferry.track.json")),
+    ] {
+        let gait = compile(&text(gait)).gait.expect("it ships");
+        let track = Track::parse(track).expect("it ships");
+        let walked = track.walk(&gait).expect("made for it");
+        assert_eq!(walked.faults, 0);
+        let line = |(i, (at, vel)): (usize, &(velocitas_core::Vec3, Option<velocitas_core::Vec3>))| {
+            let v = vel.unwrap_or_default();
+            format!("{:>5}  {:>9.4} {:>9.4} {:>8.4}   {:>8.4} {:>8.4} {:>8.4}", i + 1, at.x, at.y, at.z, v.x, v.y, v.z)
+        };
+        let path: Vec<String> = walked.path.iter().enumerate().filter(|(i, _)| i % 15 == 14).map(line).collect();
+        insta::assert_snapshot!(format!("path_of_the_{}", gait.name()), path.join("\n"));
+        // A track written and read again is the same track.
+        assert_eq!(Track::parse(&track.to_text()), Ok(track));
+    }
+}
+
+#[test]
+fn an_attack_finds_a_limit_that_is_too_low_and_keeps_the_inputs_that_did_it() {
+    let honest = compile(&text("courier.gait")).gait.expect("it ships");
+    let how = Attack { seed: 5, restarts: 3, climbs: 15 };
+    let envelope = attack(&honest, how, |_| true);
+    assert_eq!(envelope.found.len(), 12);
+    assert!(envelope.found.iter().all(|f| !f.exceeds()), "the shipped limits hold");
+    // Somebody forgot the sprint in the limit.
+    let wrong = text("courier.gait").replace("at most walk * haste", "at most walk");
+    let wrong = compile(&wrong).gait.expect("units cannot see it");
+    let envelope = attack(&wrong, how, |_| true);
+    let found = envelope.found.iter().find(|f| f.exceeds()).expect("sprinting exceeds it");
+    let walked = found.track.walk(&wrong).expect("its own track");
+    let (level, ..) = walked.fastest(found.ticks);
+    assert!((level - found.found_mps).abs() < 1e-3, "run again it does the same: {level} {}", found.found_mps);
+    let again = attack(&wrong, how, |_| true);
+    let speeds = |e: &velocitas_lab::vet::Envelope| e.found.iter().map(|f| f.found_mps.to_bits()).collect::<Vec<_>>();
+    assert_eq!(speeds(&again), speeds(&envelope), "the same seed finds the same");
+    // A search that is stopped says what it found until then.
+    let mut asked = 0;
+    let stopped = attack(&wrong, how, |_| {
+        asked += 1;
+        asked < 5
+    });
+    assert!(stopped.found.len() < 12);
+}
+
+#[test]
+fn tracks_that_do_not_fit_are_refused_with_what_was_expected() {
+    let gait = compile(&text("courier.gait")).gait.expect("it ships");
+    let track = include_str!("../../../gaits/courier.track.json");
+    let said = |from: &str, to: &str| {
+        assert!(track.contains(from), "{from}");
+        let text = track.replacen(from, to, 1);
+        match Track::parse(&text).and_then(|t| t.walk(&gait)) {
+            Ok(_) => panic!("`{to}` was accepted"),
+            Err(error) => format!("{from} -> {to}\n  {error}"),
+        }
+    };
+    let told = [
+        said("\"format\": 1", "\"format\": 3"),
+        said("\"format\": 1", "\"form\": 1"),
+        said("\"gait\": \"courier\"", "\"gait\": \"ferry\""),
+        said("\"tick_rate\": 60", "\"tick_rate\": 0"),
+        said("\"ground\": \"kerbs\"", "\"ground\": \"moon\""),
+        said("\"move\": [0, 1]", "\"mov\": [0, 1]"),
+        said("\"move\": [0, 1]", "\"move\": [0, 1, 2]"),
+        said("\"move\": [0, 1]", "\"move\": \"ahead\""),
+        said("\"hop\": true", "\"hop\": 99"),
+        said("\"sprint\": true", "\"sprint\": 1"),
+        said("\"look\": 0.4", "\"look\": null"),
+        said("\"ticks\": 30", "\"ticks\": 4000000000"),
+        said("{ \"ticks\": 30 },", "{ \"ticks\": 30 "),
+    ];
+    insta::assert_snapshot!(told.join("\n"));
+}
