@@ -116,3 +116,77 @@ fn every_knob_can_be_set_in_a_course() {
         assert!(page.contains(&format!("{key} = ")), "{}", knob.name);
     }
 }
+
+/// `VELOCITAS_WRITE=1 cargo test -p velocitas --test documents` writes what is generated anew.
+#[track_caller]
+fn is_current(name: &str, generated: &str) {
+    if std::env::var_os("VELOCITAS_WRITE").is_some() {
+        let path = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../..").join(name);
+        fs::write(&path, generated).unwrap_or_else(|e| panic!("{}: {e}", path.display()));
+    }
+    assert!(document(name) == generated, "{name} is out of date: run the test with VELOCITAS_WRITE=1");
+}
+
+#[test]
+fn the_schema_of_courses_is_current_and_knows_every_key_of_the_demo() {
+    let schema = Course::schema();
+    is_current("docs/course.schema.json", &schema);
+    for line in DEMO.lines().filter(|l| !l.starts_with('#')) {
+        for key in line.split(['{', ',', '[']).filter_map(|part| part.split_once('=')).map(|(key, _)| key.trim()) {
+            assert!(schema.contains(&format!("\"{key}\"")), "`{key}`");
+        }
+    }
+}
+
+#[test]
+fn the_reference_of_the_language_lists_every_function_unit_and_kind_of_mistake() {
+    let page = document("docs/gait.md");
+    let begin = page.find("<!-- functions -->\n").expect("a table of functions") + 19;
+    let end = begin + page[begin..].find("<!-- end -->").expect("its end");
+    let rows: Vec<String> =
+        velocitas_gait::BUILTINS.iter().map(|b| format!("| `{}({})` | {} |\n", b.name, b.takes, b.help)).collect();
+    let whole = format!("{}| function | gives |\n|---|---|\n{}{}", &page[..begin], rows.concat(), &page[end..]);
+    is_current("docs/gait.md", &whole);
+    for (unit, _) in velocitas_gait::UNITS {
+        assert!(page.contains(&format!("`{unit}`")), "unit {unit}");
+    }
+}
+
+/// The gaits of the tutorial, in order.
+fn tutorial() -> Vec<(String, String)> {
+    let page = document("docs/tutorial.md");
+    let step = |n: usize| {
+        let name = format!("docs/tutorial/step-{n}.gait");
+        (name.clone(), document(&name), page.contains(&format!("tutorial/step-{n}.gait")))
+    };
+    (1..=8).map(step).map(|(name, text, told)| { assert!(told, "{name} is not on the page"); (name, text) }).collect()
+}
+
+#[test]
+fn every_step_of_the_tutorial_is_sound_runs_and_the_last_is_the_courier() {
+    let course = document("docs/tutorial/tutorial.course.toml");
+    let mut ends = Vec::new();
+    for (name, text) in tutorial() {
+        let compiled = velocitas_gait::compile(&text);
+        let errors: Vec<_> =
+            compiled.diagnostics.iter().filter(|d| d.severity == velocitas_gait::Severity::Error).collect();
+        assert!(errors.is_empty(), "{name}: {errors:?}");
+        let read = |_: &str| Ok(text.clone());
+        let sources = velocitas::lab::Sources { own: &[], gait: &read };
+        let course = Course::parse_with("tutorial.course.toml", &course, sources).unwrap_or_else(|e| panic!("{e}"));
+        let mut run = Run::new(course).expect("it fits");
+        run.advance(LabTime::from_secs(6.0));
+        let m = velocitas::lab::metrics::measure(run.record(), 0, LabTime::ZERO, run.now());
+        assert_eq!((m.corrections.count, m.corrections.unexplained), (0, 0), "{name}: {:?}", m.corrections);
+        let track = &run.record().authority[0];
+        let highest = (0..track.len()).map(|i| track.vec3(i, 0).z).fold(0.0, velocitas::core::max);
+        ends.push((run.lab().server_state(0).map(|s| s.vec3(0)), highest));
+    }
+    assert!(ends.windows(2).all(|pair| pair[0] != pair[1]), "each step moves otherwise than the one before: {ends:?}");
+    let code = |text: &str| {
+        let lines = text.lines().map(|l| l.split('#').next().unwrap_or("").split_whitespace().collect::<Vec<_>>().join(" "));
+        lines.filter(|l| !l.is_empty()).collect::<Vec<_>>()
+    };
+    let courier = velocitas::lab::shipped_gait("courier.gait").expect("it ships");
+    assert_eq!(code(&tutorial()[7].1), code(&courier));
+}

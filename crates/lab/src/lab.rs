@@ -10,7 +10,7 @@ use std::sync::Arc;
 
 use velocitas_core::{
     BitReader, Client, ClientConfig, Digest, Event, Ground, Header, HostNanos, Ingredients, Mask, MessageKind, Motion,
-    PeerConfig, PeerId, Server, ServerConfig, Sink, SpawnError, Tick, WireTick,
+    PeerConfig, PeerId, Server, ServerConfig, Sink, SpawnError, State, Tick, WireTick,
 };
 
 use crate::command::Command;
@@ -229,6 +229,11 @@ impl Lab {
     /// The server's newest tick.
     pub fn server_tick(&self) -> Tick {
         self.server.newest_tick()
+    }
+
+    /// A member's entity as the server has it.
+    pub fn server_state(&self, member: usize) -> Option<&State> {
+        self.server.state(member as u16)
     }
 
     /// A member's settings and link.

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use schemars::JsonSchema;
 use serde::Deserialize;
 use toml::Spanned;
 
@@ -11,109 +12,175 @@ use super::quantity::{Angle, Drift, Factor, Frequency, Length, Offset, Often, Qu
 pub(super) const FORMAT: i64 = 1;
 
 /// A whole file.
-#[derive(Deserialize)]
+#[derive(JsonSchema, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct File {
+    /// The format of this file: 1.
+    #[schemars(with = "i64")]
     pub(super) format: Spanned<i64>,
+    /// Shown on the screen.
     pub(super) name: String,
+    /// All luck comes from it: the same seed, the same run.
     #[serde(default)]
     pub(super) seed: u64,
+    /// Ticks a second, the same for everybody.
+    #[schemars(with = "Quantity<Frequency>")]
     pub(super) tick_rate: Spanned<Quantity<Frequency>>,
+    /// Ticks from snapshot to snapshot.
     #[serde(default)]
+    #[schemars(with = "Option<i64>")]
     pub(super) snapshot_every: Option<Spanned<i64>>,
+    /// The number the count begins with.
     #[serde(default)]
+    #[schemars(with = "Option<i64>")]
     pub(super) first_tick: Option<Spanned<i64>>,
+    /// The server's machine.
     #[serde(default)]
     pub(super) server: Host,
+    /// Where it is.
     pub(super) world: World,
+    /// Boxes to run into.
     #[serde(default)]
     pub(super) solid: Vec<Solid>,
+    /// Rectangles of another surface.
     #[serde(default)]
     pub(super) zone: Vec<Zone>,
+    /// Links by name.
     #[serde(default)]
     pub(super) link: BTreeMap<String, Link>,
+    /// Tunables of a rule set otherwise, for everybody or for one side.
     #[serde(default)]
     pub(super) tune: Vec<Tune>,
+    /// Who takes part.
     pub(super) cast: Vec<Cast>,
+    /// What happens.
     #[serde(default)]
+    #[schemars(with = "Vec<Event>")]
     pub(super) event: Vec<Spanned<Event>>,
 }
 
 /// A machine.
-#[derive(Deserialize, Default)]
+#[derive(JsonSchema, Deserialize, Default)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Host {
+    /// How far its clock is ahead of lab time.
     pub(super) clock_offset: Option<Quantity<Offset>>,
+    /// How much its clock gains.
     pub(super) clock_drift: Option<Quantity<Drift>>,
+    /// When its first frame falls.
     pub(super) phase: Option<Quantity<Time>>,
+    /// Frames a second.
+    #[schemars(with = "Option<Quantity<Frequency>>")]
     pub(super) frame_rate: Option<Spanned<Quantity<Frequency>>>,
+    /// How unevenly frames come.
     pub(super) frame_unevenness: Option<Quantity<Share>>,
+    /// How often a frame takes long.
     pub(super) hitches: Option<Quantity<Often>>,
+    /// How long such a frame takes.
     pub(super) hitch: Option<Quantity<Time>>,
 }
 
 /// Where the world ends.
-#[derive(Deserialize)]
+#[derive(JsonSchema, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct World {
+    /// South-west corner in metres.
+    #[schemars(with = "[f32; 2]")]
     pub(super) min: Spanned<[f32; 2]>,
+    /// North-east corner in metres.
+    #[schemars(with = "[f32; 2]")]
     pub(super) max: Spanned<[f32; 2]>,
+    /// Height of the floor.
     #[serde(default)]
     pub(super) floor: Option<Quantity<Length>>,
 }
 
 /// A box.
-#[derive(Deserialize)]
+#[derive(JsonSchema, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Solid {
+    /// Shown where it matters.
+    #[schemars(with = "String")]
     pub(super) name: Spanned<String>,
+    /// Its middle, in metres.
+    #[schemars(with = "[f32; 2]")]
     pub(super) at: Spanned<[f32; 2]>,
+    /// Its extent along its own axes, in metres.
+    #[schemars(with = "[f32; 2]")]
     pub(super) size: Spanned<[f32; 2]>,
+    /// Turned counter-clockwise.
     #[serde(default)]
     pub(super) yaw: Option<Quantity<Angle>>,
+    /// Its bottom above the floor.
     #[serde(default)]
     pub(super) base: Option<Quantity<Length>>,
+    /// From bottom to top.
+    #[schemars(with = "Quantity<Length>")]
     pub(super) height: Spanned<Quantity<Length>>,
+    /// Who knows of it: all, server or clients.
     #[serde(default)]
+    #[schemars(with = "Option<String>", extend("enum" = ["all", "server", "clients"]))]
     pub(super) known_to: Option<Spanned<String>>,
 }
 
 /// Another surface.
-#[derive(Deserialize)]
+#[derive(JsonSchema, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Zone {
+    /// Shown where it matters.
+    #[schemars(with = "String")]
     pub(super) name: Spanned<String>,
+    /// water, ice or planks.
+    #[schemars(with = "String", extend("enum" = ["water", "ice", "planks"]))]
     pub(super) surface: Spanned<String>,
+    /// South-west corner in metres.
+    #[schemars(with = "[f32; 2]")]
     pub(super) min: Spanned<[f32; 2]>,
+    /// North-east corner in metres.
     pub(super) max: [f32; 2],
 }
 
 /// Both directions, and what differs on the way down.
-#[derive(Deserialize, Default, Clone)]
+#[derive(JsonSchema, Deserialize, Default, Clone)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Link {
+    /// Mean delay one way.
     pub(super) latency: Option<Quantity<Time>>,
+    /// Its deviation.
     pub(super) jitter: Option<Quantity<Time>>,
+    /// How long the delay stays alike.
     pub(super) correlation: Option<Quantity<Time>>,
+    /// Share of datagrams lost.
+    #[schemars(with = "Option<Quantity<Share>>")]
     pub(super) loss: Option<Spanned<Quantity<Share>>>,
+    /// Share that arrives twice.
     pub(super) duplication: Option<Quantity<Share>>,
+    /// Share that may overtake.
     pub(super) reordering: Option<Quantity<Share>>,
+    /// Datagrams arrive together at gates this far apart.
     pub(super) bunch: Option<Quantity<Time>>,
+    /// What differs on the way down.
     pub(super) down: Option<Box<Self>>,
 }
 
 /// Tunables of a rule set otherwise, for everybody or for one side.
-#[derive(Deserialize)]
+#[derive(JsonSchema, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Tune {
+    /// The name of the rule: the first line of its gait.
+    #[schemars(with = "String")]
     pub(super) rule: Spanned<String>,
+    /// Who knows of it: all, server or clients.
     #[serde(default)]
+    #[schemars(with = "Option<String>", extend("enum" = ["all", "server", "clients"]))]
     pub(super) known_to: Option<Spanned<String>>,
+    /// Tunables by name, with their unit.
+    #[schemars(with = "BTreeMap<String, Setting>")]
     pub(super) set: BTreeMap<String, Spanned<Setting>>,
 }
 
 /// A bare number or a text with a unit.
-#[derive(Deserialize)]
+#[derive(JsonSchema, Deserialize)]
 #[serde(untagged, expecting = "a number, or a text with a unit such as \"4.2 m/s\"")]
 pub(super) enum Setting {
     Number(f64),
@@ -121,111 +188,168 @@ pub(super) enum Setting {
 }
 
 /// One of the cast.
-#[derive(Deserialize)]
+#[derive(JsonSchema, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Cast {
+    /// Shown on the screen.
+    #[schemars(with = "String")]
     pub(super) name: Spanned<String>,
+    /// helm, bot or rogue.
+    #[schemars(with = "String", extend("enum" = ["helm", "bot", "rogue"]))]
     pub(super) role: Spanned<String>,
+    /// Its movement rule: a gait file, relative to this course.
     #[serde(default)]
+    #[schemars(with = "Option<String>")]
     pub(super) gait: Option<Spanned<String>>,
+    /// Its movement rule, if it is one written in Rust.
     #[serde(default)]
+    #[schemars(with = "Option<String>")]
     pub(super) rule: Option<Spanned<String>>,
+    /// Who decides where it is: server, or claims for its owner.
     #[serde(default)]
+    #[schemars(with = "Option<String>", extend("enum" = ["server", "claims"]))]
     pub(super) arrangement: Option<Spanned<String>>,
+    /// Where it begins, in metres.
+    #[schemars(with = "[f32; 2]")]
     pub(super) spawn: Spanned<[f32; 2]>,
+    /// How far above the floor it begins.
     #[serde(default)]
     pub(super) height: Option<Quantity<Length>>,
+    /// Where it looks then; 0 is east, counter-clockwise.
     #[serde(default)]
     pub(super) facing: Option<Quantity<Angle>>,
+    /// The link to the server, by name.
     #[serde(default)]
+    #[schemars(with = "Option<String>")]
     pub(super) link: Option<Spanned<String>>,
+    /// Its machine.
     #[serde(default)]
     pub(super) host: Host,
+    /// Its netcode.
     #[serde(default)]
     pub(super) settings: Settings,
+    /// Its script: places, round and round.
     #[serde(default)]
     pub(super) route: Vec<Waypoint>,
+    /// How a rogue cheats.
     #[serde(default)]
+    #[schemars(with = "Vec<Trick>")]
     pub(super) trick: Vec<Spanned<Trick>>,
 }
 
 /// Netcode settings.
-#[derive(Deserialize, Default)]
+#[derive(JsonSchema, Deserialize, Default)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Settings {
+    /// Each message carries the inputs of so many ticks.
+    #[schemars(with = "Option<i64>")]
     pub(super) ticks_per_message: Option<Spanned<i64>>,
+    /// Ticks between snapshots to this client.
+    #[schemars(with = "Option<i64>")]
     pub(super) snapshot_every: Option<Spanned<i64>>,
+    /// How far behind arrivals remotes are drawn: auto or a time.
+    #[schemars(with = "Option<String>")]
     pub(super) view_delay: Option<Spanned<String>>,
+    /// How long a correction takes to fade in.
     pub(super) ease: Option<Quantity<Time>>,
+    /// Corrections larger than this are shown at once.
     pub(super) snap: Option<Quantity<Length>>,
+    /// How long remotes run on without data.
     pub(super) extrapolate: Option<Quantity<Time>>,
+    /// Own inputs are applied at once.
     pub(super) prediction: Option<bool>,
+    /// Predictions are held against snapshots.
     pub(super) reconciliation: Option<bool>,
+    /// Remotes are blended in the past.
     pub(super) interpolation: Option<bool>,
 }
 
 /// A place on a route.
-#[derive(Deserialize)]
+#[derive(JsonSchema, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Waypoint {
+    /// Where, in metres.
+    #[schemars(with = "[f32; 2]")]
     pub(super) at: Spanned<[f32; 2]>,
+    /// Whether to run there.
     #[serde(default)]
     pub(super) sprint: bool,
+    /// Whether to hop on the way.
     #[serde(default)]
     pub(super) hop: bool,
+    /// How long to stand there.
     #[serde(default)]
     pub(super) wait: Option<Quantity<Time>>,
 }
 
 /// A way to cheat and when.
-#[derive(Deserialize)]
+#[derive(JsonSchema, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Trick {
+    /// Run so many times as fast.
     #[serde(default)]
     pub(super) run: Option<Quantity<Factor>>,
+    /// Jump so far ahead.
     #[serde(default)]
     pub(super) jump: Option<Quantity<Length>>,
+    /// Walk through walls.
     #[serde(default)]
     pub(super) walls: Option<bool>,
+    /// Push the stick so many times as far as it goes.
     #[serde(default)]
     pub(super) overreach: Option<Quantity<Factor>>,
+    /// From when.
     pub(super) at: Quantity<Time>,
+    /// For how long.
     #[serde(default)]
     pub(super) lasts: Option<Quantity<Time>>,
+    /// Again after so long.
     #[serde(default)]
     pub(super) every: Option<Quantity<Time>>,
 }
 
 /// Something that happens.
-#[derive(Deserialize)]
+#[derive(JsonSchema, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Event {
+    /// When.
     pub(super) at: Quantity<Time>,
+    /// Again after so long.
     #[serde(default)]
     pub(super) every: Option<Quantity<Time>>,
+    /// Somebody is pushed, at the server only.
     #[serde(default)]
     pub(super) push: Option<Push>,
+    /// A machine stands still.
     #[serde(default)]
     pub(super) freeze: Option<Freeze>,
 }
 
 /// A gust, a blast.
-#[derive(Deserialize)]
+#[derive(JsonSchema, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Push {
+    /// A member of the cast.
+    #[schemars(with = "String")]
     pub(super) who: Spanned<String>,
+    /// Speed added.
     #[serde(default)]
     pub(super) east: Option<Quantity<Speed>>,
+    /// Speed added.
     #[serde(default)]
     pub(super) north: Option<Quantity<Speed>>,
+    /// Speed added.
     #[serde(default)]
     pub(super) up: Option<Quantity<Speed>>,
 }
 
 /// A machine that stands still.
-#[derive(Deserialize)]
+#[derive(JsonSchema, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Freeze {
+    /// A member of the cast, or server.
+    #[schemars(with = "String")]
     pub(super) who: Spanned<String>,
+    /// For how long.
     pub(super) lasts: Quantity<Time>,
 }

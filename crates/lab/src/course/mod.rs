@@ -246,6 +246,13 @@ impl Course {
         Self::parse_with(file, text, Sources { own, gait: &shipped_gait })
     }
 
+    /// What a course file may hold, as a JSON Schema for editors (draft 2020-12).
+    pub fn schema() -> String {
+        let mut schema = schemars::schema_for!(file::File).to_value();
+        schema["title"] = "A Velocitas course".into();
+        format!("{schema:#}\n")
+    }
+
     /// Reads a course whose gaits come from elsewhere.
     ///
     /// # Errors

@@ -116,3 +116,21 @@ mod tests {
         }
     }
 }
+
+/// For editors: a text with a unit. The unit is checked when the course is read.
+impl<D: Dimension> schemars::JsonSchema for Quantity<D> {
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        format!("quantity: {}", D::NAME).into()
+    }
+
+    fn json_schema(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
+        let units: Vec<&str> = D::UNITS.iter().map(|(unit, _)| *unit).collect();
+        let pattern: Vec<String> = units.iter().map(|u| u.replace('/', "\\/")).collect();
+        schemars::json_schema!({
+            "type": "string",
+            "description": format!("{} with its unit ({})", D::NAME, units.join(", ")),
+            "pattern": format!("^[-+]?[0-9]*\\.?[0-9]+ *({})$", pattern.join("|")),
+            "examples": [D::EXAMPLE],
+        })
+    }
+}
