@@ -35,7 +35,7 @@ fn the_json_report_has_every_key_it_promises() {
         assert!(!report[key].is_null(), "{key}");
     }
     let clients = report["clients"].as_array().expect("a list");
-    assert_eq!(clients.len(), 5);
+    assert_eq!(clients.len(), 6);
     for client in clients {
         let client = client.as_object().expect("an object");
         for key in [
@@ -179,4 +179,89 @@ fn logs_go_to_the_file_asked_for_and_nowhere_else() {
         .expect("the program starts");
     assert!(done.stderr.is_empty());
     assert!(fs::read_to_string(&log).expect("it was written").contains("simulated"));
+}
+
+#[test]
+fn a_new_folder_runs_as_it_is_and_nothing_in_it_is_overwritten() {
+    let folder = folder();
+    let game = folder.path().join("harbour-game").display().to_string();
+    let done = velocitas(&["new", &game]);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let course = format!("{game}/game.course.toml");
+    let (report, code) = json(&["run", &course, "--for", "20s", "--report", "json"]);
+    assert_eq!(code, 0);
+    for client in report["clients"].as_array().expect("a list") {
+        assert_eq!(client["corrections"]["count"], 0, "{client}");
+    }
+    let vetted = velocitas(&["vet", "--check", &format!("{game}/walker.gait"), &course]);
+    let said = String::from_utf8_lossy(&vetted.stdout).into_owned();
+    assert!(vetted.status.success() && !said.contains("warning"), "{said}");
+    // The fault that the course offers to make: a tunable that the clients alone know.
+    let text = fs::read_to_string(&course).expect("there");
+    let tune = text.find("# [[tune]]").expect("the offer");
+    fs::write(&course, format!("{}{}", &text[..tune], text[tune..].replace("# ", ""))).expect("written");
+    let (report, _) = json(&["run", &course, "--for", "20s", "--report", "json"]);
+    let first = &report["clients"][0]["corrections"];
+    assert!(first["count"].as_u64() > Some(5) && first["unexplained"] == 0, "{first}");
+    let again = velocitas(&["new", &game]);
+    assert_eq!(again.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&again.stderr).contains("none is overwritten"));
+}
+
+#[test]
+fn vet_exits_1_with_diagnostics_and_2_for_what_it_cannot_read() {
+    let folder = folder();
+    let path = |name: &str| folder.path().join(name).display().to_string();
+    let text = velocitas::lab::shipped_gait("courier.gait").expect("it ships");
+    fs::write(path("bad.gait"), text.replace("grip * surface.grip else steer) * dt", "grip else steer)"))
+        .expect("written");
+    let done = velocitas(&["vet", &path("bad.gait")]);
+    let said = String::from_utf8_lossy(&done.stdout).into_owned();
+    assert_eq!(done.status.code(), Some(1));
+    for wanted in ["error[unit]", "bad.gait:42:", "^^^", "help: multiply by `dt`"] {
+        assert!(said.contains(wanted), "{wanted}: {said}");
+    }
+    let (report, code) = json(&["vet", "--report", "json", &path("bad.gait")]);
+    assert_eq!((code, &report["good"]), (1, &Value::Bool(false)));
+    assert_eq!(report["files"][0]["diagnostics"][0]["line"], 42);
+    // A course that names a broken gait lists what is wrong with it.
+    let course = "format = 1\nname = \"x\"\ntick_rate = \"60 Hz\"\nworld = { min = [-9, -9], max = [9, 9] }\n\
+                  [[cast]]\nname = \"teal\"\nrole = \"bot\"\ngait = \"bad.gait\"\nspawn = [0, 0]\n";
+    fs::write(path("x.course.toml"), course).expect("written");
+    let done = velocitas(&["run", &path("x.course.toml")]);
+    let said = String::from_utf8_lossy(&done.stderr).into_owned();
+    assert_eq!(done.status.code(), Some(2));
+    assert!(
+        said.contains("x.course.toml:8:8: expected a gait without mistakes") && said.contains("error[unit]"),
+        "{said}"
+    );
+    assert_eq!(velocitas(&["vet", &path("x.course.toml")]).status.code(), Some(1));
+    fs::write(path("x.course.toml"), course.replace("bad.gait", "none.gait")).expect("written");
+    let said = String::from_utf8_lossy(&velocitas(&["run", &path("x.course.toml")]).stderr).into_owned();
+    assert!(said.contains("cannot read `none.gait`"), "{said}");
+    for missing in [path("none.gait"), folder.path().display().to_string()] {
+        assert_eq!(velocitas(&["vet", &missing]).status.code(), Some(2), "{missing}");
+    }
+}
+
+#[test]
+fn vet_keeps_the_inputs_that_exceed_a_limit_and_runs_them_again() {
+    let folder = folder();
+    let path = |name: &str| folder.path().join(name).display().to_string();
+    let text = velocitas::lab::shipped_gait("courier.gait").expect("it ships");
+    fs::write(path("low.gait"), text.replace("at most walk * haste", "at most walk")).expect("written");
+    let (report, code) = json(&["vet", "--report", "json", "--restarts", "2", &path("low.gait")]);
+    assert_eq!(code, 1);
+    let found = report["files"][0]["envelope"]["found"].as_array().expect("an envelope").clone();
+    let track = found.iter().find_map(|f| f["track"].as_str()).expect("a track was kept").to_owned();
+    let again = velocitas(&["vet", &path("low.gait"), "--track", &track]);
+    assert_eq!(again.status.code(), Some(1));
+    assert!(String::from_utf8_lossy(&again.stdout).contains("EXCEEDS THE LIMITS"));
+    // The same inputs are lawful where the limit is.
+    fs::write(path("good.gait"), &text).expect("written");
+    assert_eq!(velocitas(&["vet", &path("good.gait"), "--track", &track]).status.code(), Some(0));
+    fs::write(path("bad.track.json"), "{ \"format\": 1 ").expect("written");
+    let bad = velocitas(&["vet", &path("good.gait"), "--track", &path("bad.track.json")]);
+    assert_eq!(bad.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&bad.stderr).contains("line 1"));
 }

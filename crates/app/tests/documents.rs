@@ -159,7 +159,13 @@ fn tutorial() -> Vec<(String, String)> {
         let name = format!("docs/tutorial/step-{n}.gait");
         (name.clone(), document(&name), page.contains(&format!("tutorial/step-{n}.gait")))
     };
-    (1..=8).map(step).map(|(name, text, told)| { assert!(told, "{name} is not on the page"); (name, text) }).collect()
+    (1..=8)
+        .map(step)
+        .map(|(name, text, told)| {
+            assert!(told, "{name} is not on the page");
+            (name, text)
+        })
+        .collect()
 }
 
 #[test]
@@ -184,9 +190,19 @@ fn every_step_of_the_tutorial_is_sound_runs_and_the_last_is_the_courier() {
     }
     assert!(ends.windows(2).all(|pair| pair[0] != pair[1]), "each step moves otherwise than the one before: {ends:?}");
     let code = |text: &str| {
-        let lines = text.lines().map(|l| l.split('#').next().unwrap_or("").split_whitespace().collect::<Vec<_>>().join(" "));
+        let lines =
+            text.lines().map(|l| l.split('#').next().unwrap_or("").split_whitespace().collect::<Vec<_>>().join(" "));
         lines.filter(|l| !l.is_empty()).collect::<Vec<_>>()
     };
     let courier = velocitas::lab::shipped_gait("courier.gait").expect("it ships");
     assert_eq!(code(&tutorial()[7].1), code(&courier));
+}
+
+#[test]
+fn the_first_example_of_the_language_is_a_rule() {
+    let page = document("docs/gait.md");
+    let begin = page.find("```\ngait ").expect("an example") + 4;
+    let text = &page[begin..begin + page[begin..].find("```").expect("its end")];
+    let compiled = velocitas_gait::compile(text);
+    assert!(compiled.diagnostics.is_empty(), "{:?}", compiled.diagnostics);
 }

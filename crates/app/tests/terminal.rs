@@ -12,6 +12,11 @@ struct Terminal {
 
 impl Terminal {
     fn open(width: u16, height: u16) -> Self {
+        Self::open_with(width, height, "", "")
+    }
+
+    /// With variables before the program and arguments behind it.
+    fn open_with(width: u16, height: u16, variables: &str, arguments: &str) -> Self {
         let folder = tempfile::tempdir().expect("a folder");
         let socket = folder.path().join("tmux").display().to_string();
         let terminal = Self { socket, _folder: folder };
@@ -23,7 +28,7 @@ impl Terminal {
         terminal.type_text("PS1='ready$ '; clear");
         terminal.keys(&["Enter"]);
         terminal.wait_for("ready$");
-        let start = format!("COLORTERM=truecolor {}", env!("CARGO_BIN_EXE_velocitas"));
+        let start = format!("COLORTERM=truecolor {variables} {} {arguments}", env!("CARGO_BIN_EXE_velocitas"));
         terminal.type_text(&start);
         terminal.keys(&["Enter"]);
         terminal.wait_for("LIVE");
@@ -168,5 +173,43 @@ fn a_signal_and_a_suspend_leave_the_terminal_clean() {
     let child = program_in(&t);
     let done = Command::new("kill").args(["-TERM", &child]).status().expect("kill");
     assert!(done.success());
+    t.is_clean();
+}
+
+#[test]
+fn a_saved_edit_moves_the_world_and_a_broken_one_is_told() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let game = folder.path().join("game");
+    let made = Command::new(env!("CARGO_BIN_EXE_velocitas")).arg("new").arg(&game).output().expect("it starts");
+    assert!(made.status.success());
+    let gait = game.join("walker.gait");
+    let text = std::fs::read_to_string(&gait).expect("made");
+    // An editor that writes what it is told to and leaves.
+    let editor = folder.path().join("editor.sh");
+    std::fs::write(&editor, "#!/bin/sh\nsed -i 's/walk    4 m/walk    9 m/' \"$1\"\n").expect("written");
+    let variables = format!("EDITOR='sh {}'", editor.display());
+    let t = Terminal::open_with(160, 47, &variables, &game.join("game.course.toml").display().to_string());
+    t.keys(&["2"]);
+    let screen = t.wait_for("IN FORCE");
+    assert!(screen.contains("walker of mine") && screen.contains("whole input 29 bits a tick"), "{screen}");
+
+    std::fs::write(&gait, text.replace("fall * dt", "fall")).expect("saved");
+    let broken = t.wait_for("BROKEN EDIT: 1 mistake");
+    assert!(broken.contains("multiply by dt?") && broken.contains("the last good rule runs on"), "{broken}");
+
+    std::fs::write(&gait, &text).expect("saved");
+    t.wait_for("IN FORCE since tick");
+    t.keys(&["e"]);
+    t.wait_until("the editor's change in force", |s| s.contains("9 m/s") && s.contains("IN FORCE since tick"));
+    t.keys(&["1"]);
+    t.wait_until("plover at its new speed", |s| s.contains("15.30 lawful"));
+
+    // A tunable turned on one machine only.
+    t.keys(&["2", "Right"]);
+    t.wait_for("the server does not know of it");
+    t.wait_for("server 9");
+    t.keys(&["1"]);
+    t.wait_for("at the client, 9 m/s at the server");
+    t.keys(&["q"]);
     t.is_clean();
 }

@@ -74,6 +74,13 @@ fn drawn_pos(row: &DrawnRow) -> Vec3 {
 }
 
 impl Moment<'_> {
+    /// The fastest an entity may lawfully go along the ground as the server knows its rule, without slack.
+    fn lawful_pace(&self, entity: usize) -> f32 {
+        let tick = self.tick(Machine::Server).unwrap_or(0);
+        let (known, kind) = (self.record.known(Machine::Server, tick), self.record.course().cast[entity].kind);
+        known.kinds.motion(kind).limits(&known.tunables[usize::from(kind)]).level
+    }
+
     /// The rule of an entity and what its lanes mean.
     pub fn layout(&self, entity: usize) -> Layout {
         let authority = &self.record.authority[entity];
@@ -244,7 +251,7 @@ impl Moment<'_> {
             rtt_sigma_ms: newest.map(|r| f64::from(r.rtt_sigma_us) / 1e3),
             view_delay_ms: newest.map(|r| f64::from(r.view_delay_us) / 1e3),
             lost_share: (sent > 0).then(|| f64::from(lost) / f64::from(sent)),
-            lawful_mps: self.record.course().lawful_pace(member),
+            lawful_mps: self.lawful_pace(member),
             margins,
         }
     }

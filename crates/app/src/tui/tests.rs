@@ -398,3 +398,93 @@ fn knobs_that_do_not_fit_are_scrolled_to() {
     type_keys(&mut stage, "k");
     assert!(text(&stage, 80, 24).contains("knobs of plover"));
 }
+
+#[test]
+fn the_rules_screen_shows_source_fields_and_tunables_at_every_size() {
+    let mut stage = after(2.0);
+    type_keys(&mut stage, "2");
+    for (width, height) in [(160, 47), (120, 36), (80, 24), (300, 90)] {
+        let shown = text(&stage, width, height);
+        for wanted in ["2 Rules", "courier.gait", "IN FORCE", "gait \"courier\"", "input {"] {
+            assert!(shown.contains(wanted), "{width}x{height} lacks `{wanted}`:\n{shown}");
+        }
+        let panel = shown.contains("whole state 257 to its owner, 110 to others");
+        assert_eq!(panel, width >= 110, "{width}x{height}:\n{shown}");
+    }
+    type_keys(&mut stage, "k");
+    assert!(text(&stage, 80, 24).contains("tunables at plover"), "on one key where there is little room");
+    // The ferry has a rule of its own, scrolled to its end and back.
+    press(&mut stage, KeyCode::BackTab);
+    for _ in 0..40 {
+        press(&mut stage, KeyCode::PageDown);
+    }
+    let shown = text(&stage, 160, 47);
+    assert!(shown.contains("ferry.gait") && shown.contains("limits {") && shown.contains("lines above"), "{shown}");
+    for _ in 0..40 {
+        press(&mut stage, KeyCode::PageUp);
+    }
+    assert!(text(&stage, 160, 47).contains("# The canal ferry"));
+    type_keys(&mut stage, "e");
+    assert!(text(&stage, 160, 47).contains("velocitas new FOLDER"), "built in: there is no file to edit");
+}
+
+#[test]
+fn a_tunable_turned_on_one_machine_is_marked_and_for_all_is_not() {
+    let mut stage = after(2.0);
+    type_keys(&mut stage, "2");
+    press(&mut stage, KeyCode::Down);
+    press(&mut stage, KeyCode::Right);
+    pass(&mut stage, 200);
+    let shown = text(&stage, 160, 47);
+    assert!(shown.contains("haste") && shown.contains("1.7") && shown.contains("server 1.6"), "{shown}");
+    stage.key(&KeyEvent::new(KeyCode::Right, KeyModifiers::SHIFT));
+    let shown = text(&stage, 160, 47);
+    assert!(shown.contains("1.8") && !shown.contains("server 1.6") && shown.contains("turned"), "{shown}");
+    // Looking back, nothing is turned.
+    type_keys(&mut stage, "<");
+    press(&mut stage, KeyCode::Left);
+    assert!(text(&stage, 160, 47).contains("looking back: End returns to live"));
+    assert!(text(&stage, 160, 47).contains("1.8"));
+}
+
+#[test]
+fn a_broken_edit_stands_under_its_line_and_a_good_one_waits_for_the_present() {
+    let mut stage = after(2.0);
+    type_keys(&mut stage, "2");
+    let before = stage.run.lab().known(velocitas_lab::record::Machine::Server).kinds.motion(1).schema().clone();
+    let good = velocitas_lab::shipped_gait("courier.gait").expect("it ships");
+    stage.rules.sources[0].take(good.replace("breath + dt", "breth + dt"), &before);
+    stage.rules.show_first_mistake(1);
+    for (width, height) in [(160, 47), (80, 24)] {
+        let all = lines(&drawn(&stage, width, height));
+        let caret = all.iter().position(|l| l.contains("^^^^^")).unwrap_or_else(|| panic!("{}", all.join("\n")));
+        assert!(all[caret - 1].contains("breth") && all[caret + 1].contains("expected a name"), "{}", all.join("\n"));
+        assert_eq!(all[caret].find('^'), all[caret - 1].find("breth"), "under the word");
+        assert!(all.iter().any(|l| l.contains("BROKEN EDIT: 1 mistake")));
+    }
+    // The past is looked at: a good edit waits.
+    type_keys(&mut stage, "<");
+    stage.rules.sources[0].take(good.replace("4.2 m/s ", "5 m/s "), &before);
+    stage.look_at_files(Duration::from_millis(20));
+    assert!(text(&stage, 160, 47).contains("WAITING") && stage.run.record().changes.is_empty());
+    press(&mut stage, KeyCode::End);
+    stage.look_at_files(Duration::from_millis(20));
+    assert_eq!(stage.run.record().changes.len(), 1);
+    assert!(text(&stage, 160, 47).contains("IN FORCE since tick"));
+    // Resuming from before the edit drops it, and the file says it again.
+    type_keys(&mut stage, "<<");
+    press(&mut stage, KeyCode::Enter);
+    stage.look_at_files(Duration::from_millis(20));
+    assert_eq!(stage.run.record().changes.len(), 1);
+    assert_eq!(stage.run.lab().known(velocitas_lab::record::Machine::Server).tunables[1][0], 5.0);
+}
+
+#[test]
+fn the_ferry_is_drawn_in_its_size_with_its_heading_and_its_look() {
+    let mut stage = after(12.0);
+    press(&mut stage, KeyCode::BackTab);
+    let shown = text(&stage, 160, 47);
+    let around = shown.chars().filter(|c| ('\u{2801}'..='\u{28ff}').contains(c)).count();
+    assert!(around > 12, "an outline of dots:\n{shown}");
+    assert!(shown.contains("lawful: under_way"), "{shown}");
+}

@@ -290,12 +290,6 @@ impl Course {
         self.world.solids.get(usize::from(id.0))
     }
 
-    /// The fastest a member may lawfully go along the ground, in metres a second, without slack.
-    pub fn lawful_pace(&self, member: usize) -> f32 {
-        let kind = self.cast[member].kind;
-        self.kinds.motion(kind).limits(&self.tunables(KnownTo::Server)[usize::from(kind)]).level
-    }
-
     /// For each rule its tunables as a side knows them, in SI units.
     pub fn tunables(&self, side: KnownTo) -> Vec<Vec<f32>> {
         let mut all = self.kinds.defaults();

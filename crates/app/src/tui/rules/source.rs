@@ -65,7 +65,7 @@ fn status(stage: &Stage, both: &Both<'_>, source: &Source, area: Rect, buffer: &
             velocitas_lab::Changed::Reloaded { kind, .. } if *kind == both.kind => Some(c.tick),
             _ => None,
         });
-        let since = since.map_or_else(String::new, |t| format!(" since tick {}", stage.run.record().shown(t)));
+        let since = since.map_or_else(String::new, |t| format!("since tick {}", stage.run.record().shown(t)));
         write(buffer, at, area.right(), &[(&state, p.badge(tone)), (&since, text), (&how, muted)]);
     }
     Rect { y: area.y + 2, height: area.height.saturating_sub(2), ..area }
