@@ -209,7 +209,7 @@ fn a_saved_edit_moves_the_world_and_a_broken_one_is_told() {
     t.wait_for("the server does not know of it");
     t.wait_for("server 9");
     t.keys(&["1"]);
-    t.wait_for("at the client, 9 m/s at the server");
+    t.wait_for("walk is 9.5 m/s at the client");
     t.keys(&["q"]);
     t.is_clean();
 }

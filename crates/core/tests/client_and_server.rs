@@ -442,13 +442,14 @@ fn a_rule_with_another_layout_takes_over_at_one_tick_without_a_correction() {
         pair.walk();
         pair.hop();
         pair.run(700);
-        let from = pair.change_rule(Arc::new(Wider::new()));
+        let (wider, walker): (Arc<dyn Motion>, Arc<dyn Motion>) = (Arc::new(Wider::new()), Arc::new(Walker::new()));
+        let from = pair.change_rule(&wider);
         pair.hop();
         pair.run(1500);
         let steps = pair.client.own_state().map(|s| s.int(8));
         let newest = pair.client.newest_tick().map(|t| t.0);
         assert_eq!(steps.map(u64::from), newest.map(|t| t - from.prev().0), "counted from the agreed tick on");
-        pair.change_rule(Arc::new(Walker::new()));
+        pair.change_rule(&walker);
         pair.run(1500);
         assert_eq!(pair.client.own_state().map(|s| s.int(8)), Some(0), "what the rule does not know is gone");
         assert!(pair.told.corrections.is_empty(), "{arrangement:?}: {:?}", pair.told.corrections);

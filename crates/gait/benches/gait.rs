@@ -79,7 +79,7 @@ fn ahead(facing: f32) -> Input {
 }
 
 fn facing_of(i: usize) -> f32 {
-    (i % 628) as f32 * 0.01 - 3.14
+    (i % 628) as f32 * 0.01 - 3.1
 }
 
 fn bench(c: &mut Criterion) {

@@ -41,25 +41,21 @@ const fn constant(node: &Node) -> Option<f32> {
     }
 }
 
-fn boxed(inner: Box<Node>) -> Box<Node> {
-    Box::new(node(*inner))
-}
-
 fn node(n: Node) -> Node {
     let Node { kind, ty, span } = n;
     let made = |kind| Node { kind, ty, span };
     match kind {
         NodeKind::Negative(a) => {
-            let a = boxed(a);
+            let a = Box::new(node(*a));
             made(constant(&a).map_or_else(|| NodeKind::Negative(a), |x| NodeKind::Const(-x)))
         }
         NodeKind::Not(a) => {
-            let a = boxed(a);
+            let a = Box::new(node(*a));
             made(constant(&a).map_or_else(|| NodeKind::Not(a), |x| NodeKind::Const(calc::truth(x == 0.0))))
         }
-        NodeKind::Component(a, from) => made(NodeKind::Component(boxed(a), from)),
+        NodeKind::Component(a, from) => made(NodeKind::Component(Box::new(node(*a)), from)),
         NodeKind::Binary(op, a, b) => {
-            let (a, b) = (boxed(a), boxed(b));
+            let (a, b) = (Box::new(node(*a)), Box::new(node(*b)));
             match (op, constant(&a), constant(&b)) {
                 (_, Some(x), Some(y)) => made(NodeKind::Const(calc::binary(op, x, y))),
                 (Op::Mul, Some(1.0), _) => Node { ty, ..*b },
@@ -68,7 +64,7 @@ fn node(n: Node) -> Node {
             }
         }
         NodeKind::If(c, a, b) => {
-            let (c, a, b) = (boxed(c), boxed(a), boxed(b));
+            let (c, a, b) = (Box::new(node(*c)), Box::new(node(*a)), Box::new(node(*b)));
             match constant(&c) {
                 Some(0.0) => Node { ty, ..*b },
                 Some(_) => Node { ty, ..*a },

@@ -141,7 +141,7 @@ impl Bot {
         if steered {
             // Hard over when it lies abeam; slower the more there is to turn, but never without way on.
             let rudder = (-off * 1.4).clamp(-1.0, 1.0);
-            let ahead = libm::cosf(off).max(0.35);
+            let ahead = velocitas_core::max(libm::cosf(off), 0.35);
             let pace = if place.sprint { 1.0 } else { 0.7 };
             return Controls { stick: (rudder, ahead * pace), order: Some(place.at), ..standing };
         }

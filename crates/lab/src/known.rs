@@ -130,7 +130,8 @@ impl Known {
 pub fn turned(tunable: &Tunable, value: f32, up: bool) -> f32 {
     let (least, most) = (f64::from(tunable.least), f64::from(tunable.most));
     let size = f64::from(tunable.default).abs();
-    let step = handy(if size > 0.0 { size } else { most - least } / 20.0);
+    let range = if size > 0.0 { size } else { most - least };
+    let step = handy(range / 20.0);
     let steps = libm::round(f64::from(value) / step) + if up { 1.0 } else { -1.0 };
     // Clearing the rounding of the product: 1.7, not 1.7000000000000002.
     let decimals = 1.0 / step;

@@ -170,7 +170,7 @@ impl Pair {
     }
 
     /// Both machines take another rule from one tick on that lies ahead of them.
-    pub fn change_rule(&mut self, rule: Arc<dyn Motion>) -> Tick {
+    pub fn change_rule(&mut self, rule: &Arc<dyn Motion>) -> Tick {
         let newest = self.client.newest_tick().unwrap_or(Tick(0)).max(self.server.newest_tick());
         for (server, known) in [(true, self.server.ingredients()), (false, self.client.ingredients())]
             .map(|(server, known)| (server, known.clone()))

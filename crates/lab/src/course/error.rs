@@ -7,7 +7,7 @@ use std::ops::Range;
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct CourseError {
     /// The file as named by the user.
-    pub file: String,
+    pub file: Box<str>,
     /// From 1.
     pub line: usize,
     /// From 1, in characters.
@@ -17,9 +17,9 @@ pub struct CourseError {
     /// What to do about it, where that can be told.
     pub help: Option<String>,
     /// Mistakes in another file that this one names, as people read them.
-    pub inside: Option<String>,
+    pub inside: Option<Box<str>>,
     /// The line of the file.
-    source: String,
+    source: Box<str>,
     /// Characters to underline.
     width: usize,
 }
@@ -30,12 +30,12 @@ impl CourseError {
         let start = floor_char(text, span.start);
         let before = &text[..start];
         let begin = before.rfind('\n').map_or(0, |i| i + 1);
-        let source: String = text[begin..].lines().next().unwrap_or("").to_owned();
+        let source = text[begin..].lines().next().unwrap_or("").into();
         let column = text[begin..start].chars().count() + 1;
         let end = floor_char(text, span.end.max(start));
         let width = text[start..end].lines().next().map_or(1, |l| l.chars().count()).max(1);
         Self {
-            file: file.to_owned(),
+            file: file.into(),
             line: before.matches('\n').count() + 1,
             column,
             message: message.into(),

@@ -32,10 +32,13 @@ const MOST_RULES: usize = 32;
 /// Tick numbers beyond this leave no room to count on.
 const MOST_TICK: i64 = 1 << 48;
 
+/// Rules by number.
+type Rules = Vec<Arc<dyn Motion>>;
+
 pub(super) struct Resolver<'a> {
     pub(super) file: &'a str,
     pub(super) text: &'a str,
-    pub(super) rules: Vec<Arc<dyn Motion>>,
+    pub(super) rules: Rules,
     pub(super) read_gait: &'a dyn Fn(&str) -> std::result::Result<String, String>,
 }
 
@@ -131,7 +134,7 @@ impl Resolver<'_> {
     }
 
     /// The rules with those that the cast names by file, each file once.
-    fn gaits(&self, file: &File) -> Result<(Vec<Arc<dyn Motion>>, Vec<GaitFile>)> {
+    fn gaits(&self, file: &File) -> Result<(Rules, Vec<GaitFile>)> {
         let mut rules = self.rules.clone();
         let mut gaits: Vec<GaitFile> = Vec::new();
         for path in file.cast.iter().filter_map(|c| c.gait.as_ref()) {
@@ -164,7 +167,7 @@ impl Resolver<'_> {
             let message = format!("expected a gait without mistakes; found {} in `{name}`", errors.len());
             let report = Report { file: name, text: &text, diagnostics: &errors, coloured: false };
             let mut error = self.wrong(path.span(), message);
-            error.inside = Some(report.to_string());
+            error.inside = Some(report.to_string().into());
             return Err(error);
         };
         Ok((text, gait))

@@ -83,8 +83,8 @@ pub struct Walked {
     pub faults: u32,
 }
 
-fn misfit<T>(expected: impl Into<String>, found: impl ToString) -> Result<T, TrackError> {
-    Err(TrackError::Misfit { expected: expected.into(), found: found.to_string() })
+fn misfit<T>(expected: impl Into<String>, found: impl Into<String>) -> Result<T, TrackError> {
+    Err(TrackError::Misfit { expected: expected.into(), found: found.into() })
 }
 
 impl Track {
@@ -99,11 +99,11 @@ impl Track {
             message: e.to_string(),
         })?;
         if track.format != FORMAT {
-            return misfit(format!("format {FORMAT}"), track.format);
+            return misfit(format!("format {FORMAT}"), track.format.to_string());
         }
         let ticks: u64 = track.inputs.iter().map(|s| u64::from(s.ticks)).sum();
         if ticks > MOST_TICKS {
-            return misfit(format!("at most {MOST_TICKS} ticks"), ticks);
+            return misfit(format!("at most {MOST_TICKS} ticks"), ticks.to_string());
         }
         Ok(track)
     }
@@ -170,7 +170,7 @@ impl Track {
             return misfit(format!("a track for `{}`", rule.name()), format!("one for `{}`", self.gait));
         }
         let Some(rate) = Rate::new(self.tick_rate) else {
-            return misfit("a tick rate from 1 to 1000", self.tick_rate);
+            return misfit("a tick rate from 1 to 1000", self.tick_rate.to_string());
         };
         let Some(ground) = TestGround::named(&self.ground) else {
             let names: Vec<&str> = GROUNDS.iter().map(|g| g.name).collect();
@@ -237,16 +237,18 @@ fn read(schema: &Schema, fields: &BTreeMap<String, Value>) -> Result<Input, Trac
             (InputKind::Press, v) if v.as_u64().is_some_and(|n| n < 16) => {
                 input.set_int(f.lane, v.as_u64().unwrap_or(0) as u32);
             }
-            (InputKind::Held | InputKind::Press, v) => return misfit(format!("`{name}` to be true or false"), v),
+            (InputKind::Held | InputKind::Press, v) => {
+                return misfit(format!("`{name}` to be true or false"), v.to_string());
+            }
             (_, v) if lanes == 1 => match number(v) {
                 Some(x) => input.set_real(f.lane, x),
-                None => return misfit(format!("`{name}` to be a number"), v),
+                None => return misfit(format!("`{name}` to be a number"), v.to_string()),
             },
             (_, v) => {
                 let all: Option<Vec<f32>> = v.as_array().and_then(|a| a.iter().map(number).collect());
                 match all.filter(|a| a.len() == lanes) {
                     Some(all) => all.iter().enumerate().for_each(|(i, x)| input.set_real(f.lane + i, *x)),
-                    None => return misfit(format!("`{name}` to be {lanes} numbers"), v),
+                    None => return misfit(format!("`{name}` to be {lanes} numbers"), v.to_string()),
                 }
             }
         }
