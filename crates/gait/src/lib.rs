@@ -10,6 +10,8 @@ mod arithmetic;
 mod builtin;
 mod diagnostic;
 mod fold;
+#[doc(hidden)]
+pub mod fuzz;
 mod gait;
 mod highlight;
 mod lexer;

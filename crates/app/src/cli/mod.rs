@@ -46,7 +46,7 @@ pub fn main() -> ExitCode {
     }
     let done = match args.task {
         None => files::course(args.course.as_deref(), &[]).and_then(|course| {
-            tui::run(course, tui::Options { ascii: args.ascii, seed: None, file: args.course })?;
+            tui::run(course, &tui::Options { ascii: args.ascii, seed: None, file: args.course })?;
             Ok(Outcome::Good)
         }),
         Some(Task::Run(task)) => run::run(&task),

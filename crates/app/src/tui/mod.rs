@@ -57,7 +57,7 @@ const SLICE: Duration = Duration::from_millis(8);
 ///
 /// # Errors
 /// When the course cannot be run or the terminal cannot be used.
-pub fn run(mut course: Course, options: Options) -> Result<(), OpenError> {
+pub fn run(mut course: Course, options: &Options) -> Result<(), OpenError> {
     course.seed = options.seed.unwrap_or(course.seed);
     let run = Run::new(course)?;
     let mut stage = Stage::new(run, Palette::from_environment(options.ascii));

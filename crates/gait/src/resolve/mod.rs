@@ -1,0 +1,121 @@
+//! From what was written to what it means: names, types and units.
+//!
+//! [`fields`] reads what is pressed, remembered and tuned; [`frame`] body, looks and limits; [`statements`] and
+//! [`values`] the step. All of them go on after mistakes: what is wrong agrees with everything that follows.
+
+mod fields;
+mod frame;
+mod statements;
+mod values;
+
+use velocitas_core::{Agree, Blend, SeenBy, Shape, bearing_quantiser};
+
+use crate::builtin::builtin_named;
+use crate::diagnostic::{Diagnostic, Span};
+use crate::syntax::{File, Word};
+use crate::tree::{InputInfo, LetInfo, StateInfo, Tree, TuneInfo};
+use crate::unit::{Dimension, unit_named};
+
+struct Resolver {
+    inputs: Vec<InputInfo>,
+    state: Vec<StateInfo>,
+    tunes: Vec<TuneInfo>,
+    lets: Vec<LetInfo>,
+    /// The lets that can be seen.
+    scope: Vec<usize>,
+    diagnostics: Vec<Diagnostic>,
+}
+
+/// Gives every name its meaning. The tree is to be used only if no diagnostic is an error.
+pub(crate) fn resolve(file: &File) -> (Tree, Vec<Diagnostic>) {
+    let mut r = Resolver {
+        inputs: Vec::new(),
+        state: Vec::new(),
+        tunes: Vec::new(),
+        lets: Vec::new(),
+        scope: Vec::new(),
+        diagnostics: Vec::new(),
+    };
+    r.sections(file);
+    file.inputs.iter().for_each(|f| r.input(f));
+    file.state.iter().for_each(|f| r.state_field(f));
+    r.tunables(file);
+    r.lanes(file);
+    let body = r.body(file);
+    if file.slides && !r.state.iter().any(|f| f.name == "grounded") {
+        r.state.push(grounded());
+    }
+    let step = r.statements(&file.step);
+    let (limits, slack) = r.limits(file);
+    let looks = r.looks(file);
+    let name = file.name.as_ref().map_or_else(String::new, |n| n.text.clone());
+    let Resolver { inputs, state, tunes, lets, diagnostics, .. } = r;
+    (Tree { name, inputs, state, tunes, lets, body, step, looks, limits, slack }, diagnostics)
+}
+
+/// The flag that `slide` keeps.
+fn grounded() -> StateInfo {
+    StateInfo {
+        name: "grounded".to_owned(),
+        span: Span::default(),
+        shape: Shape::Flag,
+        dimension: Dimension::NONE,
+        wire: bearing_quantiser(10),
+        agree: Agree::Exactly,
+        blend: Blend::None,
+        seen_by: SeenBy::All,
+        start: 1.0,
+    }
+}
+
+impl Resolver {
+    fn report(&mut self, diagnostic: Diagnostic) {
+        self.diagnostics.push(diagnostic);
+    }
+
+    fn error(&mut self, code: &'static str, span: Span, message: impl Into<String>) {
+        self.report(Diagnostic::error(code, span, message));
+    }
+
+    fn new_name(&mut self, word: &Word) {
+        let name = word.text.as_str();
+        let taken = if unit_named(name).is_some() {
+            Some("a unit")
+        } else if builtin_named(name).is_some() {
+            Some("a function of the language")
+        } else if matches!(name, "dt" | "surface" | "contact") {
+            Some("a word that `step` knows already")
+        } else if self.inputs.iter().any(|i| i.name == name) {
+            Some("an input")
+        } else if self.state.iter().any(|s| s.name == name) {
+            Some("a state field")
+        } else if self.tunes.iter().any(|t| t.name == name) {
+            Some("a tunable")
+        } else if self.scope.iter().any(|&id| self.lets[id].name == name) {
+            Some("a `let` above")
+        } else {
+            None
+        };
+        if let Some(what) = taken {
+            let message = format!("expected a name not yet used; `{name}` is {what}");
+            self.report(Diagnostic::error("name", word.span, message).help("choose another name"));
+        }
+    }
+
+    fn sections(&mut self, file: &File) {
+        let has = |name: &str| file.sections.iter().any(|s| s.text == name);
+        let end = file.sections.last().map_or(Span::default(), |s| s.span);
+        for (section, example) in [
+            ("input", "input { move stick bits 7 }"),
+            ("state", "state { pos point m }"),
+            ("body", "body { radius 0.35 m  height 1.7 m  step 0.3 m }"),
+            ("step", "step { slide pos, vel }"),
+            ("limits", "limits { pace vel.xy at most 6 m/s slack 4 % }"),
+        ] {
+            if !has(section) {
+                let message = format!("expected a section `{section}`; the file has none");
+                self.report(Diagnostic::error("missing", end, message).help(format!("add `{example}`")));
+            }
+        }
+    }
+}
