@@ -181,7 +181,7 @@ pub(super) struct Tune {
 
 /// A bare number or a text with a unit.
 #[derive(JsonSchema, Deserialize)]
-#[serde(untagged, expecting = "a number, or a text with a unit such as \"4.2 m/s\"")]
+#[serde(untagged, expecting = "expected a number, or a text with a unit such as \"4.2 m/s\"")]
 pub(super) enum Setting {
     Number(f64),
     Text(String),

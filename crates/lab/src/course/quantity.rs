@@ -101,22 +101,6 @@ impl<'de, D: Dimension> Deserialize<'de> for Quantity<D> {
     }
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn units_are_converted_and_wrong_ones_named() {
-        assert_eq!(Quantity::<Time>::parse("1.5 s").map(|q| q.value), Ok(1500.0));
-        assert_eq!(Quantity::<Share>::parse("5%").map(|q| q.value), Ok(0.05));
-        assert_eq!(Quantity::<Drift>::parse("-100 ppm").map(|q| q.value), Ok(-100.0));
-        for bad in ["75", "75 m", "ms", "", "-3 ms", "1e9 ms", "ü ms"] {
-            let error = Quantity::<Time>::parse(bad).map(|q| q.value).unwrap_err();
-            assert!(error.starts_with("expected a time such as \"75 ms\", found"), "{error}");
-        }
-    }
-}
-
 /// For editors: a text with a unit. The unit is checked when the course is read.
 impl<D: Dimension> schemars::JsonSchema for Quantity<D> {
     fn schema_name() -> std::borrow::Cow<'static, str> {
@@ -132,5 +116,21 @@ impl<D: Dimension> schemars::JsonSchema for Quantity<D> {
             "pattern": format!("^[-+]?[0-9]*\\.?[0-9]+ *({})$", pattern.join("|")),
             "examples": [D::EXAMPLE],
         })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn units_are_converted_and_wrong_ones_named() {
+        assert_eq!(Quantity::<Time>::parse("1.5 s").map(|q| q.value), Ok(1500.0));
+        assert_eq!(Quantity::<Share>::parse("5%").map(|q| q.value), Ok(0.05));
+        assert_eq!(Quantity::<Drift>::parse("-100 ppm").map(|q| q.value), Ok(-100.0));
+        for bad in ["75", "75 m", "ms", "", "-3 ms", "1e9 ms", "ü ms"] {
+            let error = Quantity::<Time>::parse(bad).map(|q| q.value).unwrap_err();
+            assert!(error.starts_with("expected a time such as \"75 ms\", found"), "{error}");
+        }
     }
 }

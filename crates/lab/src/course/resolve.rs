@@ -204,7 +204,9 @@ impl Resolver<'_> {
             },
         };
         if unit != tunable.unit {
-            return wrong(format!("expected `{}` in {}; found {unit}", tunable.name, tunable.unit));
+            let shown = |unit: &str| if unit == "1" { "no unit".to_owned() } else { unit.to_owned() };
+            let (wanted, found) = (shown(tunable.unit), shown(&unit));
+            return wrong(format!("expected `{}` in {wanted}; found {found}", tunable.name));
         }
         if !(f64::from(tunable.least)..=f64::from(tunable.most)).contains(&value) {
             let (least, most) = (tunable.least, tunable.most);

@@ -70,6 +70,38 @@ fn mistakes_are_told_where_they_are_and_what_was_expected() {
         ("ticks_per_message = 5", "view_delay = \"soon\""),
         ("[[cast]]\nname = \"plover\"", "[[cast]\nname = \"plover\""),
         ("name = \"Lampwick Quay\"", "name = \"Lampwick Quay"),
+        ("gait = \"../gaits/courier.gait\"", "gait = \"../gaits/currier.gait\""),
+        ("gait = \"../gaits/courier.gait\"", "gait = \"../gaits/courier.gait\"\nrule = \"walker\""),
+        ("gait = \"../gaits/courier.gait\"", "gait = [\"courier.gait\"]"),
+        (
+            "[[cast]]\nname = \"plover\"",
+            "[[tune]]\nrule = \"curier\"\nset = { walk = \"5 m/s\" }\n\n[[cast]]\nname = \"plover\"",
+        ),
+        (
+            "[[cast]]\nname = \"plover\"",
+            "[[tune]]\nrule = \"courier\"\nset = { wlak = \"5 m/s\" }\n\n[[cast]]\nname = \"plover\"",
+        ),
+        (
+            "[[cast]]\nname = \"plover\"",
+            "[[tune]]\nrule = \"courier\"\nset = { walk = 5 }\n\n[[cast]]\nname = \"plover\"",
+        ),
+        (
+            "[[cast]]\nname = \"plover\"",
+            "[[tune]]\nrule = \"courier\"\nset = { walk = \"5 kmh\" }\n\n[[cast]]\nname = \"plover\"",
+        ),
+        (
+            "[[cast]]\nname = \"plover\"",
+            "[[tune]]\nrule = \"courier\"\nset = { walk = \"500 m/s\" }\n\n[[cast]]\nname = \"plover\"",
+        ),
+        (
+            "[[cast]]\nname = \"plover\"",
+            "[[tune]]\nrule = \"courier\"\nset = { walk = true }\n\n[[cast]]\nname = \"plover\"",
+        ),
+        (
+            "[[cast]]\nname = \"plover\"",
+            "[[tune]]\nrule = \"courier\"\nknown_to = \"client\"\nset = { haste = 1.2 }\n\n[[cast]]\nname = \"plover\"",
+        ),
+        ("[[cast]]\nname = \"plover\"", "[[tune]]\nrule = \"courier\"\n\n[[cast]]\nname = \"plover\""),
     ];
     let told: Vec<String> = mistakes.iter().map(|(from, to)| mistake(from, to)).collect();
     insta::assert_snapshot!(told.join("\n\n"));
