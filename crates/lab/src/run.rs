@@ -16,10 +16,10 @@ use crate::record::{Machine, Record, Unrecorded};
 use crate::time::LabTime;
 
 /// Between checkpoints while they are fresh.
-const CHECKPOINT: LabTime = LabTime(2_000_000_000);
-/// How long they are fresh; older ones are thinned to one in eight.
+const CHECKPOINT: LabTime = LabTime(4_000_000_000);
+/// How long they are fresh; older ones are thinned to one in four.
 const FRESH: LabTime = LabTime(60_000_000_000);
-const THINNED: u64 = 8;
+const THINNED: u64 = 4;
 
 /// Why a course cannot be run.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
@@ -106,7 +106,7 @@ impl Run {
         self.record.end = self.lab.now();
     }
 
-    /// One old checkpoint in eight is enough: running sixteen seconds again is quick.
+    /// One old checkpoint in four is enough: running sixteen seconds again is quick.
     fn thin(&mut self) {
         let fresh = self.lab.now().minus(FRESH);
         let keep = |at: LabTime| at >= fresh || (at.0 / CHECKPOINT.0).is_multiple_of(THINNED);
