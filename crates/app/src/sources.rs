@@ -76,6 +76,12 @@ impl Source {
         true
     }
 
+    /// Whether it is sound by itself and could not be put into force.
+    pub fn is_refused(&self) -> bool {
+        let broken = self.diagnostics.iter().any(|d| d.severity == velocitas_gait::Severity::Error);
+        self.trouble.is_some() && !broken && stamp_of(self.path.as_deref()) == self.stamp
+    }
+
     /// Checks a text and keeps it, with the rule if it is one.
     pub fn take(&mut self, text: String, before: &Schema) {
         let compiled = compile_after(&text, Some(before));
@@ -93,6 +99,10 @@ impl Source {
             }
         }
     }
+}
+
+fn stamp_of(path: Option<&Path>) -> Option<(SystemTime, u64)> {
+    path.and_then(stamp)
 }
 
 fn stamp(path: &Path) -> Option<(SystemTime, u64)> {

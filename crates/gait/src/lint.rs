@@ -52,10 +52,11 @@ fn steps(tree: &Tree, all: &[Step], pressed: bool, out: &mut Vec<Diagnostic>) {
     for step in all {
         match step {
             Step::Assign { field, from, ty, value, kick, span } => {
+                // What a press does, it does once.
                 let per_tick = Change { tree, field: *field, from: *from, span: *span }.of(value);
-                out.extend(per_tick);
+                out.extend(per_tick.filter(|_| !pressed));
                 let moves = tree.state[*field].ty() == Type::Vector(Dimension::SPEED);
-                let set = !value.reads(Var::State(*field)) && !value.reads(Var::Dt);
+                let set = !value.reads(Var::Dt);
                 if pressed && moves && set && !kick && slid_with(&tree.step, *field) && *ty != Type::Wrong {
                     let message = "a velocity set by a press counts only half in its first tick";
                     out.push(
@@ -207,6 +208,72 @@ fn written(all: &[Step], fields: &mut Vec<usize>) {
             }
             Step::Repeat { body, .. } => written(body, fields),
             Step::Let { .. } => {}
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::{Severity, compile};
+
+    /// What is said about a step of a rule whose fields are all used elsewhere.
+    fn said(step: &str) -> Vec<&'static str> {
+        let text = format!(
+            "gait \"x\"\n\
+             input {{ move stick\n hop press\n go held\n look bearing }}\n\
+             state {{ pos point m\n vel vector m/s\n heat number\n spins counter\n facing bearing }}\n\
+             tune {{ k 2\n rate 3 1/s\n leap 5 m/s }}\n\
+             body {{ radius 0.3 m height 1.5 m step 0.3 m }}\n\
+             step {{\n{step}\n\
+               if hop and go {{ spins = spins + 1 }}\n heat = decay(heat + k * dt * rate, rate)\n facing = look\n\
+               vel.xy = vel.xy + turn(move, facing) * (leap * rate) * dt\n slide pos, vel\n }}\n\
+             limits {{ pace vel.xy at most leap }}"
+        );
+        let compiled = compile(&text);
+        assert!(compiled.diagnostics.iter().all(|d| d.severity == Severity::Warning), "{:?}", compiled.diagnostics);
+        compiled.diagnostics.iter().map(|d| d.code).collect()
+    }
+
+    #[test]
+    fn what_is_meant_so_is_not_warned_about() {
+        for step in [
+            "",
+            "vel = vel * (1 - rate * dt)",
+            "vel = decay(vel, rate)",
+            "vel.z = vel.z - 9.81 m/s^2 * dt",
+            "heat = heat * mix(1, 0, rate * dt)",
+            "heat = k * 2",
+            "heat = heat + 0",
+            "spins = spins + 2",
+            "if hop { kick vel.z = leap }",
+            "if go { vel.z = leap }",
+            "if hop { kick vel.z = vel.z + leap }",
+            "if hop { heat = heat + 1 }",
+            "if hop { vel.z = leap * rate * dt }",
+            "heat = if go then 1 else 2",
+            "if hop { heat = if go then 1 else 2 }",
+        ] {
+            assert_eq!(said(step), Vec::<&str>::new(), "{step}");
+        }
+    }
+
+    #[test]
+    fn what_depends_on_the_tick_rate_is() {
+        for (step, code) in [
+            ("vel = vel * 0.98", "per-tick"),
+            ("vel = 0.98 * vel", "per-tick"),
+            ("vel = vel / 1.1", "per-tick"),
+            ("vel.xy = vel.xy * k", "per-tick"),
+            ("vel.z = vel.z - 0.2 m/s", "per-tick"),
+            ("heat = heat + k", "per-tick"),
+            ("heat = heat * sqrt(k)", "per-tick"),
+            ("if hop { vel.z = leap }", "kick"),
+            ("if hop { vel.z = vel.z + leap }", "kick"),
+            ("if go and hop { repeat 2 { vel.z = 2 * leap } }", "kick"),
+            ("heat = if hop then 1 else 2", "press"),
+            ("let x = k", "unused"),
+        ] {
+            assert_eq!(said(step), [code], "{step}");
         }
     }
 }

@@ -801,3 +801,118 @@ impl<'a> Parser<'a> {
         self.made(ExprKind::Call(name, arguments), span, &depths)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::lexer::lex;
+
+    /// An expression as nested lists, to see what binds to what.
+    fn shape(e: &Expr) -> String {
+        match &e.kind {
+            ExprKind::Wrong => "?".to_owned(),
+            ExprKind::Quantity(q) if q.dimension.is_none() => format!("{}", q.value),
+            ExprKind::Quantity(q) => format!("{} {}", q.value, q.dimension),
+            ExprKind::Truth(t) => t.to_string(),
+            ExprKind::Name(name) => name.clone(),
+            ExprKind::Component(of, word) => format!("{}.{}", shape(of), word.text),
+            ExprKind::Negative(a) => format!("(- {})", shape(a)),
+            ExprKind::Not(a) => format!("(not {})", shape(a)),
+            ExprKind::Binary(op, a, b) => format!("({} {} {})", op.sign(), shape(a), shape(b)),
+            ExprKind::If(c, a, b) => format!("(if {} {} {})", shape(c), shape(a), shape(b)),
+            ExprKind::Call(name, all) => {
+                let all: Vec<String> = all.iter().map(shape).collect();
+                format!("({} {})", name.text, all.join(" "))
+            }
+        }
+    }
+
+    fn read(text: &str) -> (String, Vec<String>) {
+        let (tokens, _) = lex(text);
+        let mut parser = Parser::new(text, &tokens);
+        let shape = shape(&parser.expression());
+        let rest = if parser.at_end() { "" } else { " …" };
+        (shape + rest, parser.into_diagnostics().into_iter().map(|d| d.message).collect())
+    }
+
+    #[test]
+    fn operators_bind_as_the_reference_says() {
+        for (text, expected) in [
+            ("a + b * c - d / e", "(- (+ a (* b c)) (/ d e))"),
+            ("a - b - c", "(- (- a b) c)"),
+            ("-a * b", "(* (- a) b)"),
+            ("a * -b + -2", "(+ (* a (- b)) (- 2))"),
+            ("a or b and not c < d", "(or a (and b (not (< c d))))"),
+            ("not a == b and c", "(and (not (== a b)) c)"),
+            ("a && b || !c", "(or (and a b) (not c))"),
+            ("(a + b).x * v.xy.y", "(* (+ a b).x v.xy.y)"),
+            ("walk * if s and b > 0 s then h else 1", "(* walk (if (and s (> b 0 s)) h 1))"),
+            ("if a then b else c + d", "(if a b (+ c d))"),
+            ("f(a, g(b), c + 1)", "(f a (g b) (+ c 1))"),
+            ("5 m / s * dt", "(* 5 m/s dt)"),
+            ("5 m / t2 * dt", "(* (/ 5 m t2) dt)"),
+            ("2 1/s", "2 1/s"),
+            ("90 deg", "1.5707963267948966"),
+            ("3 kg m / s^2 + x", "(+ 3 kg*m/s^2 x)"),
+            ("1 + 4 % * x", "(+ 1 (* 0.04 x))"),
+            ("a\n(b)", "a …"),
+            ("a\n- b", "(- a b)"),
+        ] {
+            assert_eq!(read(text), (expected.to_owned(), Vec::new()), "{text}");
+        }
+    }
+
+    #[test]
+    fn what_is_missing_is_named_and_read_over() {
+        for (text, expected) in [
+            ("a +", "expected a value; found the end of the file"),
+            ("f(a b)", "expected `)` or `,`; found `b`"),
+            ("(a", "expected `)`; found the end of the file"),
+            (
+                "if a then b",
+                "expected `else` and a value: an `if` that is a value needs both; found the end of the file",
+            ),
+            ("a < b < c", "expected one comparison; found another behind it"),
+            ("a.", "expected a component: x, y, z or xy; found the end of the file"),
+            ("3 furlongs", "expected a unit after the number; found `furlongs`"),
+            ("3 m^x", "expected a whole power from 1 to 9; found `x`"),
+            ("let", "expected a value; found `let`"),
+        ] {
+            let (_, said) = read(text);
+            assert_eq!(said.first().map(String::as_str), Some(expected), "{text}: {said:?}");
+        }
+    }
+
+    /// Breaking any one line of a rule costs diagnostics about that line, not about the rest of the file.
+    #[test]
+    fn one_slip_is_told_where_it_is_and_nowhere_else() {
+        let text = include_str!("../../../gaits/courier.gait");
+        let lines: Vec<&str> = text.lines().collect();
+        let step = lines.iter().position(|l| l.starts_with("step {")).expect("a step");
+        let end = step + lines[step..].iter().position(|l| *l == "}").expect("its end");
+        let mut tried = 0;
+        for broken in step + 1..end {
+            if lines[broken].trim().is_empty() || lines[broken].trim().starts_with('#') {
+                continue;
+            }
+            for slip in
+                ["  let = 3", "  vel.xy = ", "  @ what is this", "  if { x", "  slide", "  (((", "  toward(vel.xy, 3"]
+            {
+                let mut all = lines.clone();
+                all[broken] = slip;
+                let text = all.join("\n");
+                let (tokens, mut said) = lex(&text);
+                said.extend(parse(&text, &tokens).1);
+                assert!(!said.is_empty(), "{slip}");
+                let place = |d: &Diagnostic| crate::Place::of(&text, d.span).line;
+                // A statement that is not finished ends where the next one begins; an open brace at the end of the file.
+                let near =
+                    |line: usize| (broken + 1..=broken + 3).contains(&line) || slip.contains('{') || slip.contains('(');
+                assert!(said.iter().all(|d| near(place(d))), "line {}: `{slip}`: {said:?}", broken + 1);
+                assert!(said.len() <= 4, "`{slip}` costs {} diagnostics: {said:?}", said.len());
+                tried += 1;
+            }
+        }
+        assert!(tried > 60);
+    }
+}

@@ -121,3 +121,68 @@ fn longer(way: &Way, name: &str) -> Way {
     }
     way
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::compile;
+
+    /// Whether a step may do this with an input `push` that its owner decides.
+    fn trusted(step: &str) -> bool {
+        let text = format!(
+            "gait \"x\"\n\
+             input {{ push axis owned\n aim point owned\n look bearing owned\n tilt pitch owned\n move stick owned\n free axis }}\n\
+             state {{ pos point m\n vel vector m/s\n kept number\n facing bearing }}\n\
+             body {{ radius 0.3 m height 1.5 m step 0.3 m }}\n\
+             step {{ let v = 2 m/s\n{step}\n slide pos, vel }}\n\
+             limits {{ pace vel.xy at most 5 m/s }}"
+        );
+        let compiled = compile(&text);
+        let errors: Vec<_> =
+            compiled.diagnostics.iter().filter(|d| d.severity == crate::Severity::Error).map(|d| d.code).collect();
+        assert!(errors.iter().all(|code| *code == "trust"), "{step}: {:?}", compiled.diagnostics);
+        errors.is_empty()
+    }
+
+    #[test]
+    fn an_owned_value_passes_the_wall_as_a_direction_or_bounded() {
+        for step in [
+            "vel.x = v * free",
+            "facing = look\n vel.xy = heading(facing) * v",
+            "vel.xy = turn(move, look) * v",
+            "vel.x = v * clamp(push, -1, 1)",
+            "vel.x = v * sin(tilt)",
+            "vel.x = if push > 0.5 then v else 0",
+            "vel.xy = unit((aim - pos).xy) * v",
+            "vel.xy = shorten((aim - pos).xy / 1 s, v)",
+            "kept = push",
+            "kept = clamp(push, 0, 1)\n vel.x = v * kept",
+            "vel.x = v * sign(push)",
+            "vel.x = v * cos(wrap(push))",
+        ] {
+            assert!(trusted(step), "{step}");
+        }
+    }
+
+    #[test]
+    fn an_owned_size_does_not_whichever_way_it_takes() {
+        for step in [
+            "vel.x = v * push",
+            "vel.x = v + 1 m/s * push",
+            "let fast = v * push\n vel.x = fast",
+            "if free > 0 { vel.z = v * push }",
+            "vel.x = if free > 0 then v else v * push",
+            "vel.x = max(v * push, 0)",
+            "vel.x = clamp(v, -v, v * push)",
+            "vel.xy = shorten(vec(v, v), v * push)",
+            "vel.xy = turn(vec(v * push, v), look)",
+            "vel.xy = toward(vel.xy, vec(v, v) * push, v)",
+            "pos = aim",
+            "pos = mix(pos, aim, 0.1)",
+            "vel.x = v * kept\n kept = kept + push",
+            "repeat 2 { vel.x = v * kept }\n if push > 0 { kept = push }",
+            "vel.x = length(aim - pos) / 1 s",
+        ] {
+            assert!(!trusted(step), "{step}");
+        }
+    }
+}

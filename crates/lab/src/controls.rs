@@ -227,4 +227,45 @@ mod tests {
         assert_eq!(bot.controls(&[], LabTime::ZERO, Some(&at(0.0, 0.0)), &feet()), Controls::default());
         assert_eq!(bot.controls(&[EAST], LabTime::ZERO, None, &feet()), Controls::default());
     }
+
+    fn helm() -> Schema {
+        let axis = |name, lane| InputField { name, lane, kind: InputKind::Axis { bits: 7 } };
+        let mut schema = Walker::new().schema().clone();
+        schema.input = vec![axis("throttle", 0), axis("rudder", 1)];
+        schema
+    }
+
+    #[test]
+    fn axes_are_throttle_and_rudder_and_a_point_is_an_order() {
+        let controls = Controls { stick: (-0.5, 0.75), order: Some((3.0, -4.0)), ..Controls::default() };
+        let input = controls.to_input(&helm());
+        assert_eq!((input.real(0), input.real(1)), (0.75, -0.5), "ahead is throttle, right is rudder");
+        let point = InputField { name: "to", lane: 2, kind: InputKind::Point { bits: 14 } };
+        let schema = Schema { input: vec![point], ..Schema::default() };
+        assert_eq!(controls.to_input(&schema).vec3(2), vec3(3.0, -4.0, 0.0));
+        let resting = Controls { order: None, ..controls };
+        assert_eq!(resting.to_input(&schema), Input::default());
+    }
+
+    #[test]
+    fn what_is_steered_turns_its_bow_to_the_place_and_keeps_way_on() {
+        let route = [Waypoint { at: (0.0, 50.0), sprint: true, ..HOME }];
+        let steer = |bow: f32| {
+            let mut state = at(0.0, 0.0);
+            state.set_real(velocitas_core::walker::state_lane::FACING, bow);
+            Bot::default().controls(&route, LabTime::ZERO, Some(&state), &helm()).stick
+        };
+        use std::f32::consts::{FRAC_PI_2, PI};
+        let (north, east, west, south) = (FRAC_PI_2, 0.0, PI, -FRAC_PI_2);
+        assert!(steer(north).0.abs() < 1e-3 && steer(north).1 > 0.99, "straight on at full ahead");
+        assert!(steer(east).0 < -0.9 && steer(west).0 > 0.9, "to port when it lies to port");
+        assert!([east, west, south].iter().all(|&bow| steer(bow).1 >= 0.35), "never without way on");
+        // Near enough is nearer for feet than for a hull.
+        let near = |schema: &Schema| {
+            let mut bot = Bot::default();
+            bot.controls(&route, LabTime::ZERO, Some(&at(0.0, 48.0)), schema).stick
+        };
+        assert_eq!(near(&helm()), (0.0, 0.0));
+        assert_ne!(near(&feet()), (0.0, 0.0));
+    }
 }

@@ -269,3 +269,76 @@ fn tracks_that_do_not_fit_are_refused_with_what_was_expected() {
     ];
     insta::assert_snapshot!(told.join("\n"));
 }
+
+#[test]
+fn a_course_sets_tunables_for_everybody_or_for_one_side() {
+    use velocitas_lab::{Course, KnownTo};
+    let tune = |known_to: &str| {
+        let tune = format!("[[tune]]\nrule = \"courier\"\n{known_to}\nset = {{ walk = \"18 km/h\", haste = 1.5 }}\n");
+        Words { rest: tune + &walker("heron", ""), ..Words::default() }.course()
+    };
+    let walk = |course: &Course, side| course.tunables(side)[usize::from(COURIER)][0];
+    let sides = |course: &Course| (walk(course, KnownTo::Server), walk(course, KnownTo::Clients));
+    assert_eq!(sides(&tune("")), (5.0, 5.0));
+    assert_eq!(sides(&tune("known_to = \"server\"")), (5.0, 4.2));
+    assert_eq!(sides(&tune("known_to = \"clients\"")), (4.2, 5.0));
+    // What everybody knows is no cause of anything.
+    let mut run = Run::new(tune("known_to = \"all\"")).expect("it fits");
+    run.advance(LabTime::from_secs(10.0));
+    assert_eq!(corrections(run.record(), 0, LabTime::ZERO).len(), 0);
+    let speeds = (0..run.record().authority[0].len()).map(|i| run.record().authority[0].vec3(i, 3).level().length());
+    let fastest = speeds.fold(0.0, velocitas_core::max);
+    assert!(near(fastest, 7.5, 0.01), "18 km/h times 1.5: {fastest}");
+}
+
+#[test]
+fn each_gait_file_is_read_once_and_two_rules_of_one_name_are_refused() {
+    use std::cell::RefCell;
+    use velocitas_lab::{Course, Sources};
+    let reads = RefCell::new(Vec::new());
+    let read = |path: &str| {
+        reads.borrow_mut().push(path.to_owned());
+        shipped_gait(path.trim_start_matches("copy-of-"))
+    };
+    let parse = |cast: &str| {
+        let text = format!(
+            "format = 1\nname = \"x\"\ntick_rate = \"60 Hz\"\nworld = {{ min = [-30, -30], max = [30, 30] }}\n[link.test]\n{cast}"
+        );
+        Course::parse_with("x.course.toml", &text, Sources { own: &[], gait: &read })
+    };
+    let ferry = walker("teal", "").replace("courier.gait", "ferry.gait");
+    let course = parse(&(walker("heron", "") + &ferry + &walker("plover", ""))).expect("sound");
+    assert_eq!(*reads.borrow(), ["courier.gait", "ferry.gait"]);
+    let kinds: Vec<u8> = course.cast.iter().map(|m| m.kind).collect();
+    assert_eq!(kinds, [1, 2, 1]);
+    assert_eq!(course.gait_file(2).map(|g| g.path.as_str()), Some("ferry.gait"));
+    assert_eq!(course.gait_file(0), None, "the built-in rule has no file");
+    let twin = walker("dunlin", "").replace("courier.gait", "copy-of-courier.gait");
+    let refused = parse(&(walker("heron", "") + &twin)).map(|_| ()).unwrap_err();
+    assert!(refused.message.contains("expected a rule of another name"), "{refused}");
+}
+
+#[test]
+fn couriers_and_the_ferry_live_in_one_world_and_the_ferry_keeps_its_course() {
+    let mut run = Run::new(velocitas_lab::Course::demo()).expect("it fits");
+    run.advance(LabTime::from_secs(62.0));
+    let teal = run.course().member("teal").expect("the ferry");
+    let track = &run.record().authority[teal];
+    let passed = |x: f32, y: f32| {
+        (0..track.len()).any(|i| {
+            let at = track.vec3(i, 0);
+            velocitas_core::vec3(x - at.x, y - at.y, 0.0).length() < 3.0
+        })
+    };
+    for waypoint in &run.course().cast[teal].route {
+        assert!(passed(waypoint.at.0, waypoint.at.1), "it passed {:?}", waypoint.at);
+    }
+    assert_eq!(corrections(run.record(), teal, LabTime::ZERO).len(), 0);
+    assert!(first_predictions_are_exact(run.record(), teal) > 3000);
+    // Somebody else draws it near where it is: on the curve between two snapshots.
+    let moment = velocitas_lab::moment::Moment { record: run.record(), at: run.now() };
+    let echoes = moment.echoes(teal, 0);
+    let (truth, drawn) = (echoes.authority.expect("there"), echoes.drawn.expect("seen"));
+    assert!(truth.pos.distance(drawn.pos) < 1.5, "a fifth of a second behind");
+    assert!(truth.bearing.is_some() && drawn.bearing.is_some());
+}

@@ -149,7 +149,10 @@ fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     for line in wrapped(&said, width).iter().take(3) {
         pen.row(buffer, &[("  ", text), (line, text)]);
     }
-    pen.row(buffer, &[]);
+    // Where room is short the figures are worth more than a gap.
+    if pen.area.height >= 18 {
+        pen.row(buffer, &[]);
+    }
 }
 
 fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {

@@ -455,6 +455,12 @@ impl Stage {
             Action::PageUp | Action::PageDown => self.scroll(action == Action::PageDown),
             Action::Reach => {
                 self.rules.one_only = !self.rules.one_only;
+                // What one machine alone could not take over, all may.
+                let known = self.run.lab().known(Machine::Server);
+                for source in self.rules.sources.iter_mut().filter(|s| s.is_refused()) {
+                    let text = std::mem::take(&mut source.text);
+                    source.take(text, known.kinds.motion(source.kind).schema());
+                }
                 let reach = if self.rules.one_only { self.name(self.entity) } else { "all machines" };
                 self.say(format!("saved edits reach {reach}"));
             }

@@ -488,3 +488,30 @@ fn the_ferry_is_drawn_in_its_size_with_its_heading_and_its_look() {
     assert!(around > 12, "an outline of dots:\n{shown}");
     assert!(shown.contains("lawful: under_way"), "{shown}");
 }
+
+#[test]
+fn what_does_not_fit_the_rules_screen_says_so() {
+    let mut stage = after(1.0);
+    press(&mut stage, KeyCode::BackTab);
+    type_keys(&mut stage, "2");
+    let shown = text(&stage, 120, 36);
+    assert!(shown.contains("more: a taller terminal shows them"), "{shown}");
+    assert!(shown.contains('\u{203a}'), "lines cut at the right are marked:\n{shown}");
+    assert!(!text(&stage, 200, 60).contains("more: a taller"));
+}
+
+#[test]
+fn an_edit_that_one_machine_alone_cannot_take_over_is_told_and_all_may() {
+    let mut stage = after(2.0);
+    type_keys(&mut stage, "2a");
+    let before = stage.run.lab().known(velocitas_lab::record::Machine::Server).kinds.motion(1).schema().clone();
+    let good = velocitas_lab::shipped_gait("courier.gait").expect("it ships");
+    stage.rules.sources[0].take(good.replace("stick    bits 7 ", "stick    bits 9 "), &before);
+    stage.look_at_files(Duration::from_millis(20));
+    let shown = text(&stage, 160, 47);
+    assert!(shown.contains("the new rule has another layout") && stage.run.record().changes.is_empty(), "{shown}");
+    type_keys(&mut stage, "a");
+    stage.look_at_files(Duration::from_millis(20));
+    assert_eq!(stage.run.record().changes.len(), 1);
+    assert!(text(&stage, 160, 47).contains("IN FORCE since tick"));
+}

@@ -51,6 +51,11 @@ pub(super) fn draw(stage: &Stage, both: &Both<'_>, area: Rect, buffer: &mut Buff
         ));
     }
     let room = usize::from(inner.height).saturating_sub(2);
+    if rows.len() > room && room > 0 {
+        let hidden = rows.len() - (room - 1);
+        rows.truncate(room - 1);
+        rows.push((format!("{hidden} more: a taller terminal shows them"), muted));
+    }
     for (i, (row, style)) in rows.iter().take(room).enumerate() {
         write(buffer, (inner.x + 1, inner.y + i as u16), inner.right(), &[(row, *style)]);
     }

@@ -86,6 +86,7 @@ fn text(stage: &Stage, source: &Source, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let lines: Vec<&str> = source.text.lines().collect();
     let pieces = classes(&source.text);
+    let places: Vec<usize> = source.diagnostics.iter().map(|d| Place::of(&source.text, d.span).line).collect();
     let first = stage.rules.scroll.min(lines.len().saturating_sub(1));
     let mut y = area.y;
     let mut start = lines.iter().take(first).map(|l| l.len()).sum::<usize>();
@@ -110,8 +111,13 @@ fn text(stage: &Stage, source: &Source, area: Rect, buffer: &mut Buffer) {
                 buffer[(from + x, y)].set_style(style(p, *class));
             }
         }
+        if shown.chars().count() > usize::from(room) && room > 0 {
+            // What is cut says so.
+            let more = if p.is_ascii() { ">" } else { "\u{203a}" };
+            buffer.set_string(area.right() - 1, y, more, p.text(Tone::Bright));
+        }
         y += 1;
-        for d in source.diagnostics.iter().filter(|d| Place::of(&source.text, d.span).line == number + 1) {
+        for (d, _) in source.diagnostics.iter().zip(&places).filter(|(_, line)| **line == number + 1) {
             y = diagnostic(p, source, d, Rect { y, height: area.bottom().saturating_sub(y), ..area }, buffer);
         }
         start += line.len() + line_end(&source.text[start + line.len()..]);
