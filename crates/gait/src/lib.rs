@@ -28,6 +28,8 @@ mod trust;
 mod unit;
 
 #[cfg(test)]
+mod oracle;
+#[cfg(test)]
 mod tests;
 
 pub use builtin::{BUILTINS, BuiltinSpec};

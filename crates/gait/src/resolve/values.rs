@@ -277,15 +277,16 @@ impl Resolver {
             return Self::wrong(span);
         }
         let mut types: Vec<Type> = nodes.iter().map(|n| n.ty).collect();
-        // A bare 0 takes the unit of its neighbours.
+        // Where it does not fit as it is, a bare 0 takes the unit of its neighbours.
+        let as_they_are = spec.builtin.result(&types).ok();
         let unit =
             types.iter().zip(arguments).find(|(t, e)| matches!(t, Type::Number(_)) && !is_zero(e)).map(|(t, _)| *t);
-        for (t, e) in types.iter_mut().zip(arguments) {
+        for (t, e) in types.iter_mut().zip(arguments).filter(|_| as_they_are.is_none()) {
             if let (true, Some(unit)) = (is_zero(e), unit) {
                 *t = unit;
             }
         }
-        match spec.builtin.result(&types) {
+        match as_they_are.map_or_else(|| spec.builtin.result(&types), Ok) {
             Ok(ty) => Node { kind: NodeKind::Call(spec.builtin, nodes), ty, span },
             Err(misfit) => {
                 let at = misfit.argument.unwrap_or(0);
