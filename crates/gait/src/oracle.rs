@@ -9,7 +9,7 @@ use velocitas_core::{
 use crate::arithmetic::{abs, binary, div, sign, sqrt, truth};
 use crate::builtin::Builtin;
 use crate::syntax::Op;
-use crate::tree::{Node, NodeKind, Step, Tree, Type, Var};
+use crate::tree::{Node, NodeKind, Step, Type, Var};
 
 /// What names stand for.
 struct Env {
@@ -21,7 +21,7 @@ struct Env {
 }
 
 impl Env {
-    fn steps(&mut self, tree: &Tree, steps: &[Step]) {
+    fn steps(&mut self, steps: &[Step]) {
         for step in steps {
             match step {
                 Step::Let { id, value } => self.lets[*id] = self.value(value),
@@ -32,12 +32,12 @@ impl Env {
                 }
                 Step::If { condition, then, otherwise } => {
                     let taken = if self.value(condition)[0] == 0.0 { otherwise } else { then };
-                    self.steps(tree, taken);
+                    self.steps(taken);
                 }
                 Step::Repeat { times, body } => {
                     let dt = self.dt;
                     self.dt = div(dt, *times as f32);
-                    (0..*times).for_each(|_| self.steps(tree, body));
+                    (0..*times).for_each(|_| self.steps(body));
                     self.dt = dt;
                 }
                 Step::Slide { .. } => unreachable!("the rules made here do not slide"),
@@ -245,8 +245,7 @@ fn bearings(depth: u32) -> BoxedStrategy<String> {
     prop_oneof![
         leaf,
         (bearings(depth - 1), numbers(depth - 1)).prop_map(|(a, b)| format!("({a} + {b})")),
-        (both.clone(), prop::sample::select(vec!["toward", "mix"]))
-            .prop_map(|((a, b, t), f)| format!("{f}({a}, {b}, {t})")),
+        (both, prop::sample::select(vec!["toward", "mix"])).prop_map(|((a, b, t), f)| format!("{f}({a}, {b}, {t})")),
     ]
     .boxed()
 }
@@ -315,7 +314,7 @@ proptest! {
             lets: vec![Vec::new(); tree.lets.len()],
             dt: 0.05,
         };
-        env.steps(&tree, &tree.step);
+        env.steps(&tree.step);
         let mut expected = [0; STATE_LANES];
         for (value, f) in env.state.iter().zip(&gait.schema().state) {
             let bits = lanes(value, f.shape == velocitas_core::Shape::Flag);
