@@ -249,6 +249,10 @@ impl Course {
     /// What a course file may hold, as a JSON Schema for editors (draft 2020-12).
     pub fn schema() -> String {
         let mut schema = schemars::schema_for!(file::File).to_value();
+        // The draft is named by a web address; editors assume the newest without it.
+        if let Some(all) = schema.as_object_mut() {
+            all.remove("$schema");
+        }
         schema["title"] = "A Velocitas course".into();
         format!("{schema:#}\n")
     }
