@@ -171,7 +171,8 @@ impl Lower<'_> {
             maps(&mut state, *lane, *register, info.shape.lanes(), kind);
         }
         let (inputs, state) = (block(inputs), block(state));
-        Ok(Program { initial: self.initial, ops: self.ops, inputs, state, tunes: self.tunes, dt: self.dt, begin, work })
+        let (tunes, dt, contact) = (self.tunes, self.dt, self.contact);
+        Ok(Program { initial: self.initial, ops: self.ops, inputs, state, tunes, dt, begin, contact, work })
     }
 
     /// Registers in a row.

@@ -5,8 +5,8 @@
 //! allocated.
 
 use velocitas_core::{
-    Body, Contacts, Ground, INPUT_LANES, Input, STATE_LANES, Scene, Slide, State, Step, Vec3, canonical_bits, clamp,
-    max, min, mix, mix_angle, slide, vec3, wrap_angle,
+    Body, Contacts, Ground, INPUT_LANES, Input, Lanes, STATE_LANES, Scene, Slide, State, Step, Vec3, canonical_bits,
+    clamp, max, min, mix, mix_angle, slide, vec3, wrap_angle,
 };
 
 use crate::arithmetic::{abs, div, sign, sqrt, truth};
@@ -396,6 +396,24 @@ fn counted(x: f32) -> u32 {
     clamp(libm::roundf(x), 0.0, 16_777_216.0) as u32
 }
 
+/// One lane of up to eight entities as a row.
+#[inline(always)]
+fn gather<const K: usize>(all: &[Lanes<K>], lane: usize, f: impl Fn(u32) -> f32) -> Row {
+    let mut row = [0.0; ROW];
+    for (x, lanes) in row.iter_mut().zip(all) {
+        *x = f(lanes.bits()[lane % K]);
+    }
+    Row(row)
+}
+
+/// A row back into one lane of up to eight entities.
+#[inline(always)]
+fn scatter<const K: usize>(all: &mut [Lanes<K>], lane: usize, row: Row, f: impl Fn(f32) -> u32) {
+    for (lanes, x) in all.iter_mut().zip(row.0) {
+        lanes.set_int(lane % K, f(x));
+    }
+}
+
 impl Program {
     #[inline(always)]
     fn load<L: Lane, const N: usize>(&self, r: &mut Registers<L, N>, scene: &Scene<'_>, defaults: &[f32]) {
@@ -410,43 +428,30 @@ impl Program {
         r.set(self.dt, L::splat(scene.dt));
     }
 
-    /// Reads as many states and inputs as there are entities. Kinds of lanes are told apart outside, entities are gone
-    /// through inside: that way the inner loops are short and straight.
+    /// Reads as many states and inputs as there are entities.
     #[inline(always)]
-    fn take<L: Lane, const N: usize>(&self, r: &mut Registers<L, N>, states: &[State], inputs: &[Input]) {
+    fn take<const N: usize>(&self, r: &mut Registers<Row, N>, states: &[State], inputs: &[Input]) {
         for map in &self.inputs.maps {
             for k in 0..map.len {
-                let (lane, register) = (usize::from(map.lane + k) % INPUT_LANES, map.register.wrapping_add(k));
-                let mut x = r.get(register);
-                let mut each = |f: fn(u32) -> f32| {
-                    for (i, input) in inputs.iter().enumerate().take(L::WIDTH) {
-                        x.set(i, f(input.bits()[lane]));
-                    }
+                let lane = usize::from(map.lane + k);
+                let x = match map.kind {
+                    LaneKind::Flag => gather(inputs, lane, |bits| truth(bits != 0)),
+                    LaneKind::Counter => gather(inputs, lane, |bits| bits as f32),
+                    LaneKind::Unit => gather(inputs, lane, |bits| clamp(finite(bits), -1.0, 1.0)),
+                    LaneKind::Real => gather(inputs, lane, finite),
                 };
-                match map.kind {
-                    LaneKind::Flag => each(|bits| truth(bits != 0)),
-                    LaneKind::Counter => each(|bits| bits as f32),
-                    LaneKind::Unit => each(|bits| clamp(finite(bits), -1.0, 1.0)),
-                    LaneKind::Real => each(finite),
-                }
-                r.set(register, x);
+                r.set(map.register.wrapping_add(k), x);
             }
         }
         for map in &self.state.maps {
             for k in 0..map.len {
-                let (lane, register) = (usize::from(map.lane + k) % STATE_LANES, map.register.wrapping_add(k));
-                let mut x = r.get(register);
-                let mut each = |f: fn(u32) -> f32| {
-                    for (i, state) in states.iter().enumerate().take(L::WIDTH) {
-                        x.set(i, f(state.bits()[lane]));
-                    }
+                let lane = usize::from(map.lane + k);
+                let x = match map.kind {
+                    LaneKind::Flag => gather(states, lane, |bits| truth(bits != 0)),
+                    LaneKind::Counter => gather(states, lane, |bits| bits as f32),
+                    _ => gather(states, lane, f32::from_bits),
                 };
-                match map.kind {
-                    LaneKind::Flag => each(|bits| truth(bits != 0)),
-                    LaneKind::Counter => each(|bits| bits as f32),
-                    _ => each(f32::from_bits),
-                }
-                r.set(register, x);
+                r.set(map.register.wrapping_add(k), x);
             }
         }
         if let Some((velocity, begin)) = self.begin {
@@ -455,22 +460,15 @@ impl Program {
     }
 
     #[inline(always)]
-    fn give<L: Lane, const N: usize>(&self, r: &Registers<L, N>, states: &mut [State]) {
-        for state in states.iter_mut() {
-            *state = State::default();
-        }
+    fn give<const N: usize>(&self, r: &Registers<Row, N>, states: &mut [State]) {
+        states.fill(State::default());
         for map in &self.state.maps {
             for k in 0..map.len {
-                let (lane, x) = (usize::from(map.lane + k) % STATE_LANES, r.get(map.register.wrapping_add(k)));
-                let mut each = |f: fn(f32) -> u32| {
-                    for (i, state) in states.iter_mut().enumerate().take(L::WIDTH) {
-                        state.set_int(lane, f(x.get(i)));
-                    }
-                };
+                let (lane, x) = (usize::from(map.lane + k), r.get(map.register.wrapping_add(k)));
                 match map.kind {
-                    LaneKind::Flag => each(|x| u32::from(x != 0.0)),
-                    LaneKind::Counter => each(counted),
-                    _ => each(canonical_bits),
+                    LaneKind::Flag => scatter(states, lane, x, |x| u32::from(x != 0.0)),
+                    LaneKind::Counter => scatter(states, lane, x, counted),
+                    _ => scatter(states, lane, x, canonical_bits),
                 }
             }
         }
@@ -545,33 +543,29 @@ impl Program {
         }
     }
 
-    fn row<const N: usize>(
-        &self,
-        scene: &Scene<'_>,
-        defaults: &[f32],
-        body: &Body,
-        states: &mut [State],
-        inputs: &[Input],
-    ) -> [Contacts; ROW] {
-        let active = states.len().min(ROW).min(inputs.len());
+    /// Rows one after the other. Constants, tunables and the tick's length are loaded once: no operation writes to them.
+    fn rows<const N: usize>(&self, scene: &Scene<'_>, defaults: &[f32], body: &Body, s: &mut [State], i: &[Input]) {
         let mut r = Registers([Row([0.0; ROW]); N]);
         self.load(&mut r, scene, defaults);
-        let states = &mut states[..active];
-        self.take(&mut r, states, &inputs[..active]);
-        let mut world = World { ground: scene.ground, body, contacts: [Contacts::default(); ROW], active, ran: 0 };
-        run(&self.ops, &mut r, &mut world);
-        self.give(&r, states);
-        world.contacts
+        for (states, inputs) in s.chunks_mut(ROW).zip(i.chunks(ROW)) {
+            let active = states.len().min(inputs.len());
+            let states = &mut states[..active];
+            self.take(&mut r, states, &inputs[..active]);
+            if let Some(contact) = self.contact {
+                r.set_all(contact, [Row([0.0; ROW]); 3]);
+            }
+            let mut world = World { ground: scene.ground, body, contacts: [Contacts::default(); ROW], active, ran: 0 };
+            run(&self.ops, &mut r, &mut world);
+            self.give(&r, states);
+        }
     }
 
     /// One step of many entities of one rule, row by row: the same bits as one by one.
     pub(crate) fn step_many(&self, scene: &Scene<'_>, defaults: &[f32], body: &Body, s: &mut [State], i: &[Input]) {
-        for (states, inputs) in s.chunks_mut(ROW).zip(i.chunks(ROW)) {
-            match self.initial.len() {
-                0..=64 => self.row::<64>(scene, defaults, body, states, inputs),
-                65..=128 => self.row::<128>(scene, defaults, body, states, inputs),
-                _ => self.row::<REGISTERS>(scene, defaults, body, states, inputs),
-            };
+        match self.initial.len() {
+            0..=64 => self.rows::<64>(scene, defaults, body, s, i),
+            65..=128 => self.rows::<128>(scene, defaults, body, s, i),
+            _ => self.rows::<REGISTERS>(scene, defaults, body, s, i),
         }
     }
 

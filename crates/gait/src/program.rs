@@ -129,5 +129,7 @@ pub(crate) struct Program {
     pub(crate) dt: u8,
     /// Velocity of the field that slides and the registers that keep it as the tick begins.
     pub(crate) begin: Option<(u8, u8)>,
+    /// First register of the contact normal: zero as every step begins.
+    pub(crate) contact: Option<u8>,
     pub(crate) work: u32,
 }

@@ -35,10 +35,10 @@ fn step_on(gait: &Gait, ground: &Ground, state: &State, input: &Input) -> State 
     let scene = Scene { tick: Tick(1), dt: 0.05, ground, tunables: &tunables };
     let (step, ran) = gait.counted_step(&scene, state, input);
     assert!(ran <= gait.work(), "{ran} operations run, {} at most", gait.work());
-    // One by one and in a row are the same.
-    let mut row = [*state; 3];
-    gait.step_many(&scene, &mut row, &[*input; 3]);
-    assert_eq!(row, [step.state; 3]);
+    // One by one and in rows are the same, in the second row as well.
+    let mut row = [*state; 11];
+    gait.step_many(&scene, &mut row, &[*input; 11]);
+    assert_eq!(row, [step.state; 11]);
     step.state
 }
 
