@@ -28,6 +28,8 @@ pub struct Source {
     pub trouble: Option<String>,
     /// A rule that is good and not yet in force.
     pub waiting: Option<Arc<dyn Motion>>,
+    /// Whether the trouble is that it could not be put into force.
+    refused: bool,
     /// Time and length of the file when it was read.
     stamp: Option<(SystemTime, u64)>,
 }
@@ -47,6 +49,7 @@ impl Source {
                 diagnostics: velocitas_gait::compile(&g.text).diagnostics,
                 trouble: None,
                 waiting: None,
+                refused: false,
             }
         };
         course.gaits.iter().map(source).collect()
@@ -61,6 +64,7 @@ impl Source {
             return false;
         }
         self.stamp = now;
+        self.refused = false;
         let text = match read_text(path, "a gait is a text file") {
             Ok(text) => text,
             Err(why) => {
@@ -76,10 +80,15 @@ impl Source {
         true
     }
 
+    /// Notes that a sound rule could not be put into force.
+    pub fn refuse(&mut self, why: String) {
+        self.trouble = Some(why);
+        self.refused = true;
+    }
+
     /// Whether it is sound by itself and could not be put into force.
-    pub fn is_refused(&self) -> bool {
-        let broken = self.diagnostics.iter().any(|d| d.severity == velocitas_gait::Severity::Error);
-        self.trouble.is_some() && !broken && stamp_of(self.path.as_deref()) == self.stamp
+    pub const fn is_refused(&self) -> bool {
+        self.refused
     }
 
     /// Checks a text and keeps it, with the rule if it is one.
@@ -87,6 +96,7 @@ impl Source {
         let compiled = compile_after(&text, Some(before));
         let errors = compiled.diagnostics.iter().filter(|d| d.severity == velocitas_gait::Severity::Error).count();
         self.text = text;
+        self.refused = false;
         self.diagnostics = compiled.diagnostics;
         match compiled.gait {
             Some(gait) => {
@@ -99,10 +109,6 @@ impl Source {
             }
         }
     }
-}
-
-fn stamp_of(path: Option<&Path>) -> Option<(SystemTime, u64)> {
-    path.and_then(stamp)
 }
 
 fn stamp(path: &Path) -> Option<(SystemTime, u64)> {

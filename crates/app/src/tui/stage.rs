@@ -10,7 +10,7 @@ use crossterm::event::{KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEve
 use ratatui::layout::{Rect, Size};
 use velocitas_lab::moment::{Corrected, Figures, Moment};
 use velocitas_lab::record::Machine;
-use velocitas_lab::{Command, KNOBS, Knob, KnobValue, LabTime, Reach, Run, turned};
+use velocitas_lab::{Command, KNOBS, Knob, KnobValue, LabTime, Run};
 use velocitas_report::{Of, chart};
 
 use super::action::{Action, action};
@@ -18,7 +18,7 @@ use super::driving::Driving;
 use super::field::Camera;
 use super::palette::Palette;
 use super::rail::RailView;
-use super::rules::{Both, Rules};
+use super::rules::Rules;
 use super::screen::{Layout, Screen};
 use crate::files::Output;
 use crate::sources::Source;
@@ -41,8 +41,6 @@ const GRAIN: LabTime = LabTime(4_000_000);
 const MOST_CAUGHT_UP: f64 = 0.1;
 /// Figures are of this window.
 pub(super) const WINDOW: LabTime = LabTime(10_000_000_000);
-/// How often gait files are looked at.
-const LOOK_EVERY: Duration = Duration::from_millis(200);
 /// How long a message stays.
 const NOTICE: Duration = Duration::from_secs(5);
 
@@ -95,7 +93,7 @@ pub struct Stage {
     pub(super) screen: Screen,
     pub(super) rules: Rules,
     /// Real time since the gait files were looked at.
-    unlooked: Duration,
+    pub(super) unlooked: Duration,
     pub(super) facts: Option<Facts>,
 }
 
@@ -163,115 +161,8 @@ impl Stage {
     }
 
     /// Says something at the bottom for a while.
-    fn say(&mut self, text: impl Into<String>) {
+    pub(super) fn say(&mut self, text: impl Into<String>) {
         self.notice = Some((text.into(), NOTICE));
-    }
-
-    // --- rules ---
-
-    /// The gaits lie beside this course file and may be edited there.
-    pub fn read_from(&mut self, file: Option<&Path>) {
-        self.rules.sources = Source::of(self.run.course(), file);
-    }
-
-    /// Looks for saved edits now and then, and lets those that are good take effect.
-    pub fn look_at_files(&mut self, passed: Duration) {
-        self.unlooked += passed;
-        if self.unlooked >= LOOK_EVERY {
-            self.unlooked = Duration::ZERO;
-            self.look_now();
-        }
-        self.take_effect();
-    }
-
-    fn look_now(&mut self) {
-        for i in 0..self.rules.sources.len() {
-            let kind = self.rules.sources[i].kind;
-            let known = self.run.lab().known(Machine::Server);
-            let source = &mut self.rules.sources[i];
-            if !source.look(known.kinds.motion(kind).schema()) {
-                continue;
-            }
-            let (name, trouble) = (source.name.clone(), source.trouble.clone());
-            if let Some(trouble) = trouble {
-                self.rules.show_first_mistake(kind);
-                self.say(format!("{name}: {trouble}; the last good rule runs on"));
-            }
-        }
-    }
-
-    /// Puts rules that wait into force, unless the past is looked at.
-    fn take_effect(&mut self) {
-        if !self.is_live() {
-            return;
-        }
-        let one = Reach::One(Machine::Member(self.entity));
-        for i in 0..self.rules.sources.len() {
-            let Some(rule) = self.rules.sources[i].waiting.take() else { continue };
-            let (kind, name) = (self.rules.sources[i].kind, self.rules.sources[i].name.clone());
-            let mine = self.run.course().cast[self.entity].kind == kind;
-            let reach = if self.rules.one_only && mine { one } else { Reach::All };
-            match self.run.reload(kind, rule, reach) {
-                Ok(()) => {
-                    let tick = self.run.record().changes.last().map_or(0, |c| self.run.record().shown(c.tick));
-                    let whom = if reach == Reach::All { "all machines" } else { self.name(self.entity) };
-                    self.say(format!("{name} holds from tick {tick} on, at {whom}"));
-                }
-                Err(why) => {
-                    self.rules.sources[i].trouble = Some(why.to_string());
-                    self.say(format!("{name}: {why}"));
-                }
-            }
-        }
-    }
-
-    /// Back from the editor.
-    pub(super) fn edited(&mut self, done: Result<(), String>) {
-        match done {
-            Ok(()) => self.look_now(),
-            Err(why) => self.say(why),
-        }
-    }
-
-    fn edit(&mut self) -> Option<Wish> {
-        let kind = self.run.course().cast[self.entity].kind;
-        match self.rules.source(kind).map(|s| s.path.clone()) {
-            Some(Some(path)) => return Some(Wish::Edit(path)),
-            Some(None) => self.say("this rule came with the program; `velocitas new FOLDER` makes files to edit"),
-            None => self.say("this rule is written in Rust: there is no text to edit"),
-        }
-        None
-    }
-
-    /// Turns the chosen tunable, on the selected entity's machine or on all.
-    fn tune(&mut self, up: bool, all: bool) {
-        if !self.is_live() {
-            self.offer();
-            return;
-        }
-        let both = Both::of(self);
-        let Some(t) = both.rule().tunables().get(self.rules.tunable).copied() else { return };
-        let value = both.values().get(self.rules.tunable).copied().unwrap_or(t.default);
-        let (kind, tunable, value) = (both.kind, t.name, turned(&t, value, up));
-        let reach = if all { Reach::All } else { Reach::One(Machine::Member(self.entity)) };
-        self.run.command(Command::Tune { kind, tunable, value, reach });
-        if !all {
-            self.say(format!("{tunable} at {} only: the server does not know of it", self.name(self.entity)));
-        }
-    }
-
-    fn choose_tunable(&mut self, down: bool) {
-        let count = Both::of(self).rule().tunables().len().max(1);
-        let now = self.rules.tunable.min(count - 1);
-        self.rules.tunable = (now + if down { 1 } else { count - 1 }) % count;
-    }
-
-    fn scroll(&mut self, down: bool) {
-        let kind = self.run.course().cast[self.entity].kind;
-        let most = self.rules.source(kind).map_or(0, |s| s.text.lines().count().saturating_sub(8));
-        let page = 12;
-        self.rules.scroll =
-            if down { (self.rules.scroll + page).min(most) } else { self.rules.scroll.min(most).saturating_sub(page) };
     }
 
     // --- time ---
@@ -453,17 +344,7 @@ impl Stage {
             Action::Field => self.screen = Screen::Field,
             Action::Rules => self.screen = Screen::Rules,
             Action::PageUp | Action::PageDown => self.scroll(action == Action::PageDown),
-            Action::Reach => {
-                self.rules.one_only = !self.rules.one_only;
-                // What one machine alone could not take over, all may.
-                let known = self.run.lab().known(Machine::Server);
-                for source in self.rules.sources.iter_mut().filter(|s| s.is_refused()) {
-                    let text = std::mem::take(&mut source.text);
-                    source.take(text, known.kinds.motion(source.kind).schema());
-                }
-                let reach = if self.rules.one_only { self.name(self.entity) } else { "all machines" };
-                self.say(format!("saved edits reach {reach}"));
-            }
+            Action::Reach => self.turn_reach(),
             Action::KnobUp | Action::KnobDown if self.screen == Screen::Rules => {
                 self.choose_tunable(action == Action::KnobDown);
             }
@@ -549,7 +430,7 @@ impl Stage {
         }
     }
 
-    fn offer(&mut self) {
+    pub(super) fn offer(&mut self) {
         self.say("looking back: End returns to live, Enter resumes from here");
     }
 

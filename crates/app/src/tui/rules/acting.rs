@@ -1,0 +1,136 @@
+//! What the Rules screen does: taking over saved edits, opening the editor, turning tunables.
+
+use std::path::Path;
+use std::time::Duration;
+
+use velocitas_lab::record::Machine;
+use velocitas_lab::{Command, Reach, turned};
+
+use super::Both;
+use crate::sources::Source;
+use crate::tui::stage::{Stage, Wish};
+
+/// How often gait files are looked at.
+const LOOK_EVERY: Duration = Duration::from_millis(200);
+
+impl Stage {
+    /// The gaits lie beside this course file and may be edited there.
+    pub fn read_from(&mut self, file: Option<&Path>) {
+        self.rules.sources = Source::of(self.run.course(), file);
+    }
+
+    /// Looks for saved edits now and then, and lets those that are good take effect.
+    pub fn look_at_files(&mut self, passed: Duration) {
+        self.unlooked += passed;
+        if self.unlooked >= LOOK_EVERY {
+            self.unlooked = Duration::ZERO;
+            self.look_now();
+        }
+        self.take_effect();
+    }
+
+    fn look_now(&mut self) {
+        for i in 0..self.rules.sources.len() {
+            let kind = self.rules.sources[i].kind;
+            let known = self.run.lab().known(Machine::Server);
+            let source = &mut self.rules.sources[i];
+            if !source.look(known.kinds.motion(kind).schema()) {
+                continue;
+            }
+            let (name, trouble) = (source.name.clone(), source.trouble.clone());
+            if let Some(trouble) = trouble {
+                self.rules.show_first_mistake(kind);
+                self.say(format!("{name}: {trouble}; the last good rule runs on"));
+            }
+        }
+    }
+
+    /// Puts rules that wait into force, unless the past is looked at.
+    fn take_effect(&mut self) {
+        if !self.is_live() {
+            return;
+        }
+        let one = Reach::One(Machine::Member(self.entity));
+        for i in 0..self.rules.sources.len() {
+            let Some(rule) = self.rules.sources[i].waiting.take() else { continue };
+            let (kind, name) = (self.rules.sources[i].kind, self.rules.sources[i].name.clone());
+            let mine = self.run.course().cast[self.entity].kind == kind;
+            let reach = if self.rules.one_only && mine { one } else { Reach::All };
+            match self.run.reload(kind, rule, reach) {
+                Ok(()) => {
+                    let tick = self.run.record().changes.last().map_or(0, |c| self.run.record().shown(c.tick));
+                    let whom = if reach == Reach::All { "all machines" } else { self.name(self.entity) };
+                    self.say(format!("{name} holds from tick {tick} on, at {whom}"));
+                }
+                Err(why) => {
+                    self.rules.sources[i].refuse(why.to_string());
+                    self.say(format!("{name}: {why}"));
+                }
+            }
+        }
+    }
+
+    /// Back from the editor.
+    pub(in crate::tui) fn edited(&mut self, done: Result<(), String>) {
+        match done {
+            Ok(()) => self.look_now(),
+            Err(why) => self.say(why),
+        }
+    }
+
+    pub(in crate::tui) fn edit(&mut self) -> Option<Wish> {
+        let kind = self.run.course().cast[self.entity].kind;
+        match self.rules.source(kind).map(|s| s.path.clone()) {
+            Some(Some(path)) => return Some(Wish::Edit(path)),
+            Some(None) => self.say("this rule came with the program; `velocitas new FOLDER` makes files to edit"),
+            None => self.say("this rule is written in Rust: there is no text to edit"),
+        }
+        None
+    }
+
+    /// Turns the chosen tunable, on the selected entity's machine or on all.
+    pub(in crate::tui) fn tune(&mut self, up: bool, all: bool) {
+        if !self.is_live() {
+            self.offer();
+            return;
+        }
+        let both = Both::of(self);
+        // Another rule may have fewer: then its last one is chosen, as it is drawn.
+        let chosen = self.rules.tunable.min(both.rule().tunables().len().saturating_sub(1));
+        let Some(t) = both.rule().tunables().get(chosen).copied() else { return };
+        let value = both.values().get(chosen).copied().unwrap_or(t.default);
+        let (kind, tunable, value) = (both.kind, t.name, turned(&t, value, up));
+        let reach = if all { Reach::All } else { Reach::One(Machine::Member(self.entity)) };
+        self.run.command(Command::Tune { kind, tunable, value, reach });
+        if !all {
+            self.say(format!("{tunable} at {} only: the server does not know of it", self.name(self.entity)));
+        }
+    }
+
+    pub(in crate::tui) fn choose_tunable(&mut self, down: bool) {
+        let count = Both::of(self).rule().tunables().len().max(1);
+        let now = self.rules.tunable.min(count - 1);
+        self.rules.tunable = (now + if down { 1 } else { count - 1 }) % count;
+    }
+
+    pub(in crate::tui) fn scroll(&mut self, down: bool) {
+        let kind = self.run.course().cast[self.entity].kind;
+        let most = self.rules.source(kind).map_or(0, |s| s.text.lines().count().saturating_sub(8));
+        let page = 12;
+        self.rules.scroll =
+            if down { (self.rules.scroll + page).min(most) } else { self.rules.scroll.min(most).saturating_sub(page) };
+    }
+
+    /// Saved edits reach all machines, or the selected one only.
+    pub(in crate::tui) fn turn_reach(&mut self) {
+        self.rules.one_only = !self.rules.one_only;
+        // What one machine alone could not take over, all may.
+        let known = self.run.lab().known(Machine::Server);
+        for source in self.rules.sources.iter_mut().filter(|s| s.is_refused()) {
+            let text = std::mem::take(&mut source.text);
+            source.take(text, known.kinds.motion(source.kind).schema());
+        }
+        let reach = if self.rules.one_only { self.name(self.entity) } else { "all machines" };
+        self.say(format!("saved edits reach {reach}"));
+    }
+}
