@@ -56,12 +56,15 @@ fn bytes_per_frame() -> Vec<usize> {
 
 fn screen(c: &mut Criterion) {
     let sizes = bytes_per_frame();
-    println!(
-        "bytes a frame over a minute of the demo: median {}, 95 % below {}, most {}",
-        sizes[sizes.len() / 2],
-        sizes[sizes.len() * 95 / 100],
-        sizes[sizes.len() - 1]
-    );
+    #[expect(clippy::print_stdout, reason = "a bench reports")]
+    {
+        println!(
+            "bytes a frame over a minute of the demo: median {}, 95 % below {}, most {}",
+            sizes[sizes.len() / 2],
+            sizes[sizes.len() * 95 / 100],
+            sizes[sizes.len() - 1]
+        );
+    }
     let mut stage = stage();
     stage.advance_to(LabTime::from_secs(20.0));
     c.bench_function("draw a frame of 160x47", |b| {

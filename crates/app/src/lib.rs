@@ -13,6 +13,9 @@
 
 #![warn(missing_docs)]
 
+#[cfg(not(unix))]
+compile_error!("Velocitas needs a Unix system: Linux, macOS, or Windows' subsystem for Linux");
+
 pub mod cli;
 mod files;
 mod sources;

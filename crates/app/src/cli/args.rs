@@ -14,13 +14,26 @@ use velocitas_lab::LabTime;
     Logs are written to the file that VELOCITAS_LOG names."
 )]
 pub(super) struct Args {
-    /// The course to open (a .course.toml file)
+    /// The course to open (a .course.toml file), or - for standard input
     pub(super) course: Option<PathBuf>,
     /// Draw with plain ASCII characters only
     #[arg(long)]
     pub(super) ascii: bool,
     #[command(subcommand)]
     pub(super) task: Option<Task>,
+}
+
+impl Args {
+    /// Every file that was named to be read.
+    pub(super) fn files(&self) -> Vec<PathBuf> {
+        match &self.task {
+            None => self.course.iter().cloned().collect(),
+            Some(Task::Run(task)) => task.course.iter().cloned().collect(),
+            Some(Task::Chart(task)) => task.course.iter().cloned().collect(),
+            Some(Task::Vet(task)) => task.files.iter().chain(&task.track).cloned().collect(),
+            Some(Task::New(_)) => Vec::new(),
+        }
+    }
 }
 
 /// What can be done without a screen.
@@ -39,7 +52,7 @@ pub(super) enum Task {
 /// `velocitas vet`.
 #[derive(Debug, ClapArgs)]
 pub(super) struct VetTask {
-    /// Gaits (.gait) and courses (.course.toml)
+    /// Gaits (.gait) and courses (.course.toml), or - for standard input
     #[arg(required = true)]
     pub(super) files: Vec<PathBuf>,
     /// How to report
@@ -72,7 +85,7 @@ pub(super) struct NewTask {
 /// `velocitas run`.
 #[derive(Debug, ClapArgs)]
 pub(super) struct RunTask {
-    /// The course to run; the demo if none is given
+    /// The course to run, or - for standard input; the demo if none is given
     pub(super) course: Option<PathBuf>,
     /// How much virtual time to run, such as 60s, 1500ms or 10min
     #[arg(long = "for", default_value = "60s", value_parser = span)]
@@ -83,7 +96,8 @@ pub(super) struct RunTask {
     /// How to report
     #[arg(long, value_enum, default_value_t = Report::Text)]
     pub(super) report: Report,
-    /// Write the whole record as JSON Lines to this file
+    /// Write the whole record as JSON Lines to this file, or - for standard output: the report then goes to standard
+    /// error
     #[arg(long)]
     pub(super) record: Option<PathBuf>,
 }
@@ -100,7 +114,7 @@ pub(super) enum Report {
 /// `velocitas chart`.
 #[derive(Debug, ClapArgs)]
 pub(super) struct ChartTask {
-    /// The course to run; the demo if none is given
+    /// The course to run, or - for standard input; the demo if none is given
     pub(super) course: Option<PathBuf>,
     /// How much virtual time to run
     #[arg(long = "for", default_value = "20s", value_parser = span)]
@@ -114,7 +128,7 @@ pub(super) struct ChartTask {
     /// Whose; the first of the cast if none is given
     #[arg(long)]
     pub(super) entity: Option<String>,
-    /// The SVG file to write
+    /// The SVG file to write, or - for standard output
     #[arg(short, long)]
     pub(super) output: PathBuf,
 }

@@ -1,34 +1,29 @@
 //! `velocitas chart`: a course drawn over time.
 
-use std::io;
-
 use velocitas_lab::LabTime;
 use velocitas_report::{Of, chart};
 
 use super::Outcome;
 use super::args::{ChartOf, ChartTask};
 use super::run::{course, simulate};
-use crate::files::{OpenError, Output};
+use crate::files::{self, OpenError, Output};
 
 pub(super) fn run(task: &ChartTask) -> Result<Outcome, OpenError> {
     let course = course(task.course.as_deref(), task.seed)?;
-    let wrong = |why: String| OpenError::Write {
-        path: task.output.clone(),
-        why: io::Error::new(io::ErrorKind::InvalidInput, why),
-    };
     let member = match &task.entity {
         None => 0,
         Some(name) => course.member(name).ok_or_else(|| {
             let names: Vec<&str> = course.cast.iter().map(|m| m.name.as_str()).collect();
-            wrong(format!("expected --entity to be one of {}; found `{name}`", names.join(", ")))
+            OpenError::Usage(format!("expected --entity to be one of {}; found `{name}`", names.join(", ")))
         })?,
     };
-    let output = Output::create(&task.output)?;
+    let output = Output::create(&task.output, &files::inputs_of(task.course.as_deref(), &course))?;
     let (run, _) = simulate(course, task.lasts)?;
     let of = match task.of {
         ChartOf::Error => Of::Error,
     };
-    let svg = chart(run.record(), of, member, LabTime::ZERO, run.now()).map_err(|e| wrong(e.to_string()))?;
+    let svg =
+        chart(run.record(), of, member, LabTime::ZERO, run.now()).map_err(|why| OpenError::Usage(why.to_string()))?;
     output.finish(|out| out.write_all(svg.as_bytes()))?;
     Ok(Outcome::Good)
 }

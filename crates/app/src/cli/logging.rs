@@ -1,12 +1,21 @@
 //! Logs go to a file when VELOCITAS_LOG names one: the screen belongs to the interface.
 
 use std::fs::File;
+use std::path::PathBuf;
 use std::sync::Mutex;
 
-/// Starts logging if it is asked for. RUST_LOG chooses what (default: info).
-pub(super) fn start() -> Result<(), String> {
+use crate::files::{OpenError, same_file};
+
+/// Starts logging if it is asked for, over none of the files that are read. RUST_LOG chooses what (default: info).
+pub(super) fn start(inputs: &[PathBuf]) -> Result<(), OpenError> {
     let Some(path) = std::env::var_os("VELOCITAS_LOG").filter(|p| !p.is_empty()) else { return Ok(()) };
-    let file = File::create(&path).map_err(|why| format!("cannot write the log {}: {why}", path.to_string_lossy()))?;
+    let path = PathBuf::from(path);
+    if inputs.iter().any(|input| same_file(&path, input)) {
+        let why = "VELOCITAS_LOG names a file that is read; name another";
+        return Err(OpenError::Usage(format!("cannot write the log {}: {why}", path.display())));
+    }
+    let file = File::create(&path)
+        .map_err(|why| OpenError::Usage(format!("cannot write the log {}: {why}", path.display())))?;
     let filter = tracing_subscriber::EnvFilter::try_from_default_env()
         .unwrap_or_else(|_| tracing_subscriber::EnvFilter::new("info"));
     tracing_subscriber::fmt().with_env_filter(filter).with_ansi(false).with_writer(Mutex::new(file)).init();

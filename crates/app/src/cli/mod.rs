@@ -1,7 +1,8 @@
 //! The command line: what was typed, and what it means.
 //!
 //! Exit codes: 0 good; 1 an honest client was accused, a trick went unanswered, a step faulted, or `vet` found a mistake
-//! or a limit exceeded; 2 bad usage or input.
+//! or a limit exceeded; 2 bad usage or input, or what there was to say could not be
+//! written; 128 + n when signal n ended it.
 
 mod args;
 mod chart;
@@ -10,13 +11,15 @@ mod new;
 mod run;
 mod vet;
 
+use std::io;
 use std::process::ExitCode;
 
 use clap::Parser;
 
 use args::{Args, Task};
 
-use crate::files;
+use crate::files::stream::complain;
+use crate::files::{self, OpenError, signals};
 use crate::tui;
 
 /// Bad usage or input.
@@ -34,17 +37,32 @@ pub(crate) enum Outcome {
 pub fn main() -> ExitCode {
     let args = match Args::try_parse() {
         Ok(args) => args,
-        Err(error) => {
-            // Help and version are no errors; clap knows which stream and code belong to which.
+        // Help and version are no errors; clap knows which stream and code belong to which.
+        Err(error) if error.use_stderr() => {
             let _ = error.print();
-            return ExitCode::from(if error.use_stderr() { BAD } else { 0 });
+            return ExitCode::from(BAD);
         }
+        Err(help) => return exit_code(help.print().or_else(forgive).map(|()| Outcome::Good).map_err(unsaid)),
     };
-    if let Err(why) = logging::start() {
-        eprintln!("velocitas: {why}");
-        return ExitCode::from(BAD);
+    exit_code(start(args))
+}
+
+fn unsaid(why: io::Error) -> OpenError {
+    OpenError::Say { stream: "standard output", why }
+}
+
+/// Whoever closed the pipe has seen enough.
+fn forgive(why: io::Error) -> io::Result<()> {
+    if why.kind() == io::ErrorKind::BrokenPipe { Ok(()) } else { Err(why) }
+}
+
+/// Does what was typed.
+fn start(args: Args) -> Result<Outcome, OpenError> {
+    logging::start(&args.files())?;
+    if args.task.is_some() {
+        signals::tidy_on_signals().map_err(|why| OpenError::Usage(format!("cannot listen to signals: {why}")))?;
     }
-    let done = match args.task {
+    match args.task {
         None => files::course(args.course.as_deref(), &[]).and_then(|course| {
             tui::run(course, &tui::Options { ascii: args.ascii, seed: None, file: args.course })?;
             Ok(Outcome::Good)
@@ -53,12 +71,16 @@ pub fn main() -> ExitCode {
         Some(Task::Chart(task)) => chart::run(&task),
         Some(Task::Vet(task)) => vet::run(&task),
         Some(Task::New(task)) => new::run(&task),
-    };
+    }
+}
+
+fn exit_code(done: Result<Outcome, OpenError>) -> ExitCode {
     match done {
         Ok(Outcome::Good) => ExitCode::SUCCESS,
         Ok(Outcome::Findings) => ExitCode::from(1),
+        Err(OpenError::Signal(signal)) => ExitCode::from(128 + signal),
         Err(error) => {
-            eprintln!("velocitas: {error}");
+            complain(format_args!("velocitas: {error}\n"));
             ExitCode::from(BAD)
         }
     }

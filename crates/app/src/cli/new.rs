@@ -5,6 +5,7 @@ use std::io;
 
 use super::Outcome;
 use super::args::NewTask;
+use crate::files::stream::say;
 use crate::files::{OpenError, Output};
 
 /// What is put into the folder.
@@ -23,13 +24,15 @@ pub(super) fn run(task: &NewTask) -> Result<Outcome, OpenError> {
         return Err(wrong(io::Error::new(io::ErrorKind::AlreadyExists, why)));
     }
     for (name, text) in FILES {
-        Output::create(&folder.join(name))?.finish(|out| out.write_all(text.as_bytes()))?;
+        Output::create(&folder.join(name), &[])?.finish(|out| out.write_all(text.as_bytes()))?;
     }
-    println!("made {}", folder.display());
-    for (name, _) in FILES {
-        println!("  {name}");
-    }
-    println!("open it:  velocitas {}", folder.join("game.course.toml").display());
-    println!("then press 2 and edit walker.gait with e, or with any editor: a saved edit takes effect at once");
+    let files: String = FILES.iter().map(|(name, _)| format!("  {name}\n")).collect();
+    let course = folder.join("game.course.toml");
+    say(format_args!(
+        "made {}\n{files}open it:  velocitas {}\nthen press 2 and edit walker.gait with e, or with any editor: a saved \
+         edit takes effect at once\n",
+        folder.display(),
+        course.display()
+    ))?;
     Ok(Outcome::Good)
 }

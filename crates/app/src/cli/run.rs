@@ -1,6 +1,5 @@
 //! `velocitas run`: a course without a screen.
 
-use std::io::{self, Write};
 use std::path::Path;
 use std::time::Instant;
 
@@ -9,6 +8,7 @@ use velocitas_report::{summarise, text};
 
 use super::Outcome;
 use super::args::{Report, RunTask};
+use crate::files::stream::{complain, say};
 use crate::files::{self, OpenError, Output};
 
 /// A course from the command line, with another seed if one was given.
@@ -28,7 +28,8 @@ pub(super) fn simulate(course: Course, lasts: LabTime) -> Result<(Run, std::time
 
 pub(super) fn run(task: &RunTask) -> Result<Outcome, OpenError> {
     let course = course(task.course.as_deref(), task.seed)?;
-    let record = task.record.as_deref().map(Output::create).transpose()?;
+    let inputs = files::inputs_of(task.course.as_deref(), &course);
+    let record = task.record.as_deref().map(|path| Output::create(path, &inputs)).transpose()?;
     let (run, took) = simulate(course, task.lasts)?;
     tracing::info!(ms = took.as_millis() as u64, "simulated");
     if let Some(output) = record {
@@ -42,7 +43,11 @@ pub(super) fn run(task: &RunTask) -> Result<Outcome, OpenError> {
     if !said.ends_with('\n') {
         said.push('\n');
     }
-    // A closed pipe is no error: whoever reads has seen enough.
-    let _ = io::stdout().lock().write_all(said.as_bytes());
+    if task.record.as_deref().is_some_and(files::is_standard_output) {
+        // Standard output is the record's.
+        complain(said);
+    } else {
+        say(said)?;
+    }
     Ok(if summary.is_good() { Outcome::Good } else { Outcome::Findings })
 }

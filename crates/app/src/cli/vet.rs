@@ -1,7 +1,7 @@
 //! `velocitas vet`: gaits and courses checked, tried and attacked.
 
 use std::fmt::Write as _;
-use std::io::{self, IsTerminal, Write};
+use std::io::{self, IsTerminal};
 use std::path::{Path, PathBuf};
 
 use serde_json::{Value, json};
@@ -11,7 +11,8 @@ use velocitas_lab::vet::{Attack, Envelope, Feel, RATES, Track, Walked, attack, f
 
 use super::Outcome;
 use super::args::{Report, VetTask};
-use crate::files::{self, OpenError, Output, read_text};
+use crate::files::stream::{complain, say};
+use crate::files::{self, OpenError, Output, read_named};
 
 /// Figures further apart than this between tick rates are pointed out.
 const APART: f32 = 0.05;
@@ -19,16 +20,20 @@ const APART: f32 = 0.05;
 pub(super) fn run(task: &VetTask) -> Result<Outcome, OpenError> {
     // What cannot be read is bad usage: said before anything takes long.
     let read = |path: &PathBuf| {
-        let text = read_text(path, "gaits and courses are text files");
+        let text = read_named(path, "gaits and courses are text files");
         let why = |e: io::Error| OpenError::File { path: path.clone(), why: e.to_string() };
         text.map(|text| (path.clone(), text)).map_err(why)
     };
     let files = task.files.iter().map(read).collect::<Result<Vec<_>, _>>()?;
     let track = task.track.as_ref().map(&read).transpose()?;
-    let mut vet = Vet { task, out: String::new(), rows: Vec::new(), good: true };
+    if task.track.is_some() && files.iter().all(|(path, text)| is_course(path, text)) {
+        return Err(OpenError::Usage("expected a gait to run --track with; found only courses".to_owned()));
+    }
+    let inputs = task.files.iter().chain(&task.track).cloned().collect();
+    let mut vet = Vet { task, inputs, out: String::new(), rows: Vec::new(), good: true };
     for (path, text) in &files {
-        if path.extension().is_some_and(|e| e == "toml") {
-            vet.course(path);
+        if is_course(path, text) {
+            vet.course(path, text);
         } else {
             vet.gait(path, text, track.as_ref())?;
         }
@@ -38,13 +43,26 @@ pub(super) fn run(task: &VetTask) -> Result<Outcome, OpenError> {
         Report::Text => out,
         Report::Json => format!("{:#}\n", json!({ "format": 1, "files": rows, "good": good })),
     };
-    // A closed pipe is no error: whoever reads has seen enough.
-    let _ = io::stdout().lock().write_all(said.as_bytes());
+    say(said)?;
     Ok(if good { Outcome::Good } else { Outcome::Findings })
+}
+
+/// Whether a file is a course: by its name, or by its first word where the name does not tell, as with a pipe.
+fn is_course(path: &Path, text: &str) -> bool {
+    match path.extension().and_then(|e| e.to_str()) {
+        Some("toml") => true,
+        Some("gait") => false,
+        _ => {
+            let first = text.trim_start_matches('\u{feff}').lines().map(str::trim_start);
+            first.filter(|l| !l.is_empty() && !l.starts_with('#')).take(1).any(|l| l.starts_with("format"))
+        }
+    }
 }
 
 struct Vet<'a> {
     task: &'a VetTask,
+    /// What is read, and therefore not written.
+    inputs: Vec<PathBuf>,
     out: String,
     rows: Vec<Value>,
     good: bool,
@@ -55,8 +73,8 @@ impl Vet<'_> {
         let _ = writeln!(self.out, "{}", line.as_ref());
     }
 
-    fn course(&mut self, path: &Path) {
-        match files::course(Some(path), &[]) {
+    fn course(&mut self, path: &Path, text: &str) {
+        match files::parse_course(path, text, &[]) {
             Ok(course) => {
                 self.say(format!(
                     "{}: good; {} in the cast, {} gaits",
@@ -126,7 +144,7 @@ impl Vet<'_> {
                 let name = format!("{}-{}-{}.track.json", stem(path), f.direction.limit_name(), f.ticks);
                 let folder = self.task.save.as_deref().or_else(|| path.parent()).unwrap_or_else(|| Path::new("."));
                 let at = folder.join(name);
-                Output::create(&at)?.finish(|out| out.write_all(f.track.to_text().as_bytes()))?;
+                Output::create(&at, &self.inputs)?.finish(|out| out.write_all(f.track.to_text().as_bytes()))?;
                 self.say(format!(
                     "  wrote {}; run it: velocitas vet {} --track {}",
                     at.display(),
@@ -260,14 +278,18 @@ impl Progress {
     fn show(&self, share: f64) -> bool {
         if self.shown && share > 0.0 {
             let left = self.began.elapsed().as_secs_f64() * (1.0 - share) / share;
-            eprint!("\r\u{1b}[Kattacking `{}`: {:>3.0} %, {left:.1} s left; Ctrl-C stops", self.name, share * 100.0);
+            let share = share * 100.0;
+            complain(format_args!(
+                "\r\u{1b}[Kattacking `{}`: {share:>3.0} %, {left:.1} s left; Ctrl-C stops",
+                self.name
+            ));
         }
         true
     }
 
     fn done(&self) {
         if self.shown {
-            eprint!("\r\u{1b}[K");
+            complain("\r\u{1b}[K");
         }
     }
 }

@@ -8,6 +8,7 @@ mod action;
 mod driving;
 mod field;
 mod help;
+mod input;
 mod keyline;
 mod masthead;
 mod palette;
@@ -22,11 +23,12 @@ mod terminal;
 mod tests;
 
 use std::io::stdout;
+use std::mem::ManuallyDrop;
 use std::time::{Duration, Instant};
 
-use crossterm::event::{self, Event};
 use ratatui::backend::CrosstermBackend;
 use ratatui::layout::Size;
+use signal_hook::consts::SIGHUP;
 use velocitas_lab::{Course, Run};
 
 pub use palette::{Colours, Palette};
@@ -34,6 +36,7 @@ pub use screen::draw;
 pub use stage::Stage;
 
 use crate::files::OpenError;
+use input::{Inbox, Input};
 use stage::Wish;
 use terminal::{Signals, Tty};
 
@@ -46,6 +49,13 @@ pub struct Options {
     pub ascii: bool,
     /// Another seed than the course's.
     pub seed: Option<u64>,
+}
+
+/// Never dropped as such: dropping it would complain on a terminal that is gone, and [`Tty`] restores more.
+type Screen = ManuallyDrop<ratatui::Terminal<CrosstermBackend<std::io::Stdout>>>;
+
+fn blank() -> std::io::Result<Screen> {
+    Ok(ManuallyDrop::new(ratatui::Terminal::new(CrosstermBackend::new(stdout()))?))
 }
 
 /// Between two frames.
@@ -62,20 +72,38 @@ pub fn run(mut course: Course, options: &Options) -> Result<(), OpenError> {
     let run = Run::new(course)?;
     let mut stage = Stage::new(run, Palette::from_environment(options.ascii));
     stage.read_from(options.file.as_deref());
+    terminal::is_able().map_err(OpenError::Terminal)?;
     let signals = Signals::listen().map_err(OpenError::Terminal)?;
-    let mut tty = Tty::take().map_err(OpenError::Terminal)?;
-    let done = frames(&mut stage, &mut tty, &signals).map_err(OpenError::Terminal);
+    let inbox = Inbox::new();
+    let mut tty = Tty::take(&inbox).map_err(OpenError::Terminal)?;
+    let done = frames(&mut stage, &mut tty, &inbox, &signals);
     tty.give_back();
-    done
+    match (done, signals.leave()) {
+        (_, Some(signal)) => Err(OpenError::Signal(signal)),
+        (Ok(Left::Wished), None) => Ok(()),
+        // Whoever ignores the signal is told in another way that the terminal is gone.
+        (Ok(Left::Gone), None) => Err(OpenError::Signal(SIGHUP as u8)),
+        (Err(why), None) if why.raw_os_error() == Some(rustix::io::Errno::IO.raw_os_error()) => {
+            Err(OpenError::Signal(SIGHUP as u8))
+        }
+        (Err(why), None) => Err(OpenError::Terminal(why)),
+    }
 }
 
-fn frames(stage: &mut Stage, tty: &mut Tty, signals: &Signals) -> std::io::Result<()> {
-    let mut terminal = ratatui::Terminal::new(CrosstermBackend::new(stdout()))?;
+/// Why the interface was left.
+enum Left {
+    Wished,
+    /// The terminal is no more, or a signal came.
+    Gone,
+}
+
+fn frames(stage: &mut Stage, tty: &mut Tty, inbox: &Inbox, signals: &Signals) -> std::io::Result<Left> {
+    let mut terminal = blank()?;
     stage.resized(terminal.size()?);
     terminal.draw(|frame| draw(stage, frame.area(), frame.buffer_mut()))?;
     tracing::info!("first frame");
-    // Asking the terminal takes a round trip to it: not before there is something to see.
-    stage.driving.releases = tty.ask_for_releases();
+    // Not before there is something to see.
+    tty.ask_for_releases()?;
     let mut before = Instant::now();
     loop {
         let frame_began = Instant::now();
@@ -85,33 +113,55 @@ fn frames(stage: &mut Stage, tty: &mut Tty, signals: &Signals) -> std::io::Resul
         stage.look_at_files(passed);
         advance(stage, passed);
         terminal.draw(|frame| draw(stage, frame.area(), frame.buffer_mut()))?;
-        let mut wait = FRAME.saturating_sub(frame_began.elapsed());
-        while event::poll(wait)? {
-            let size = terminal.size()?;
-            match stage_event(stage, &event::read()?, size) {
-                Some(Wish::Leave) => return Ok(()),
-                Some(Wish::Suspend) => suspend(tty, &mut terminal)?,
+        while let Some(input) = inbox.next(FRAME.saturating_sub(frame_began.elapsed())) {
+            match taken(stage, &input, tty, terminal.size()?)? {
+                Some(Wish::Leave) => return Ok(Left::Wished),
+                Some(Wish::Suspend) => {
+                    aside(stage, tty, inbox, &mut terminal, terminal::stop_until_continued)??;
+                    before = Instant::now();
+                }
                 Some(Wish::Edit(path)) => {
-                    tty.give_back();
-                    let done = edit(&path);
-                    *tty = Tty::take()?;
-                    stage.driving.releases = tty.ask_for_releases();
-                    terminal.clear()?;
+                    let done = aside(stage, tty, inbox, &mut terminal, || edit(&path))?;
                     stage.edited(done);
                     // What was edited was no time of the world.
                     before = Instant::now();
                 }
+                None if input == Input::Gone => return Ok(Left::Gone),
                 None => {}
             }
-            wait = FRAME.saturating_sub(frame_began.elapsed());
+            if frame_began.elapsed() > FRAME {
+                // However much arrives, frames go on.
+                break;
+            }
         }
-        if signals.leave() {
-            return Ok(());
+        if signals.leave().is_some() {
+            return Ok(Left::Gone);
         }
         if signals.suspend() {
-            suspend(tty, &mut terminal)?;
+            aside(stage, tty, inbox, &mut terminal, terminal::stop_until_continued)??;
+            before = Instant::now();
         }
     }
+}
+
+/// Gives the terminal back while something else has it, and takes it again.
+fn aside<T>(
+    stage: &mut Stage,
+    tty: &mut Tty,
+    inbox: &Inbox,
+    terminal: &mut Screen,
+    meanwhile: impl FnOnce() -> T,
+) -> std::io::Result<T> {
+    stage.release_all();
+    tty.give_back();
+    let done = meanwhile();
+    *tty = Tty::take(inbox)?;
+    // Another terminal may have continued us: what it can is asked anew, and all is drawn anew. Asking where the cursor
+    // is, as clearing does, would depend on an answer.
+    stage.driving.releases = false;
+    tty.ask_for_releases()?;
+    *terminal = blank()?;
+    Ok(done)
 }
 
 /// Lets virtual time catch up with real time, for a slice at most.
@@ -127,19 +177,19 @@ fn advance(stage: &mut Stage, passed: Duration) {
     stage.caught_up();
 }
 
-fn stage_event(stage: &mut Stage, event: &Event, size: Size) -> Option<Wish> {
-    match event {
-        Event::Key(key) => stage.key(key),
-        Event::Mouse(mouse) => {
-            stage.mouse(mouse, size);
-            None
+/// Takes what the terminal sent.
+fn taken(stage: &mut Stage, input: &Input, tty: &Tty, size: Size) -> std::io::Result<Option<Wish>> {
+    match input {
+        Input::Key(key) => return Ok(stage.key(key)),
+        Input::Mouse(mouse) => stage.mouse(mouse, size),
+        Input::FocusLost => stage.release_all(),
+        Input::Releases if !stage.driving.releases => {
+            tty.want_releases()?;
+            stage.driving.releases = true;
         }
-        Event::FocusLost => {
-            stage.release_all();
-            None
-        }
-        _ => None,
+        Input::Releases | Input::Gone => {}
     }
+    Ok(None)
 }
 
 /// Opens a file in the user's editor and waits for it.
@@ -154,11 +204,4 @@ fn edit(path: &std::path::Path) -> Result<(), String> {
         Ok(status) => Err(format!("`{editor}` ended with {status}")),
         Err(why) => Err(format!("cannot start `{editor}`: {why}; set EDITOR to the editor you want")),
     }
-}
-
-fn suspend(tty: &mut Tty, terminal: &mut ratatui::Terminal<CrosstermBackend<std::io::Stdout>>) -> std::io::Result<()> {
-    tty.give_back();
-    terminal::stop_until_continued()?;
-    *tty = Tty::take()?;
-    terminal.clear()
 }

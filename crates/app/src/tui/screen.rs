@@ -71,6 +71,10 @@ impl Layout {
 
 /// Draws the stage. The same stage gives the same cells.
 pub fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
+    // A terminal may say that it has no rows at all.
+    if area.is_empty() {
+        return;
+    }
     buffer.set_style(area, stage.palette.base());
     let Some(layout) = Layout::of(area, stage) else {
         let needs =

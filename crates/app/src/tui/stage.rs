@@ -453,8 +453,7 @@ impl Stage {
         // Edits that were dropped with the later part are what the files say all the same.
         let (known, sources) = (self.run.lab().known(Machine::Server), &mut self.rules.sources);
         for source in sources.iter_mut().filter(|s| s.trouble.is_none() && dropped.contains(&s.kind)) {
-            let text = std::mem::take(&mut source.text);
-            source.take(text, known.kinds.motion(source.kind).schema());
+            source.take_again(known.kinds.motion(source.kind).schema());
         }
         self.release_all();
         self.running = true;
@@ -539,7 +538,7 @@ impl Stage {
         let path = folder.join(&name);
         let done =
             chart(self.run.record(), Of::Error, self.entity, from, to).map_err(|e| e.to_string()).and_then(|svg| {
-                let output = Output::create(&path).map_err(|e| e.to_string())?;
+                let output = Output::create_file(&path).map_err(|e| e.to_string())?;
                 output.finish(|out| out.write_all(svg.as_bytes())).map_err(|e| e.to_string())
             });
         match done {

@@ -3,25 +3,29 @@
 //! The screen is given back on leaving, on a panic (the hook is set before anything is taken), on a signal and on
 //! suspend.
 
-use std::io::{self, Write, stdout};
+use std::io::{self, IsTerminal, Write, stdout};
 use std::sync::Arc;
 use std::sync::Once;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU8, Ordering};
 
 use crossterm::event::{
     DisableFocusChange, DisableMouseCapture, EnableFocusChange, EnableMouseCapture, KeyboardEnhancementFlags,
     PopKeyboardEnhancementFlags, PushKeyboardEnhancementFlags,
 };
 use crossterm::execute;
-use crossterm::terminal::{
-    EnterAlternateScreen, LeaveAlternateScreen, SetTitle, disable_raw_mode, enable_raw_mode,
-    supports_keyboard_enhancement,
-};
+use crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen, SetTitle, disable_raw_mode, enable_raw_mode};
+use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM, SIGTSTP};
+
+use super::input::{Inbox, Reader};
+
+/// Which keyboard flags are set: answered only by terminals that have such flags.
+const QUERY_ENHANCEMENT: &[u8] = b"\x1b[?u";
 
 /// The terminal while it is ours.
 pub(super) struct Tty {
     ours: bool,
-    releases: bool,
+    /// Reads what it sends; stopped while it is not ours.
+    reader: Option<Reader>,
 }
 
 static HOOK: Once = Once::new();
@@ -42,8 +46,24 @@ fn restore() {
     let _ = out.flush();
 }
 
+/// Refuses a terminal that cannot show the interface, before anything is written to it.
+pub(super) fn is_able() -> io::Result<()> {
+    if std::env::var_os("TERM").is_some_and(|term| term == "dumb") {
+        return Err(io::Error::other(
+            "expected one that can place text; found TERM=dumb (`velocitas run` works without a screen)",
+        ));
+    }
+    if !stdout().is_terminal() {
+        return Err(io::Error::other(
+            "expected standard output to be a terminal; it is none (`velocitas run` works without a screen)",
+        ));
+    }
+    Ok(())
+}
+
 impl Tty {
-    pub(super) fn take() -> io::Result<Self> {
+    /// Takes the terminal over and reads it into the inbox.
+    pub(super) fn take(inbox: &Inbox) -> io::Result<Self> {
         HOOK.call_once(|| {
             let usual = std::panic::take_hook();
             std::panic::set_hook(Box::new(move |info| {
@@ -52,7 +72,7 @@ impl Tty {
             }));
         });
         enable_raw_mode()?;
-        let tty = Self { ours: true, releases: false };
+        let mut tty = Self { ours: true, reader: None };
         execute!(
             stdout(),
             EnterAlternateScreen,
@@ -61,20 +81,27 @@ impl Tty {
             EnableFocusChange,
             SetTitle("Velocitas")
         )?;
+        tty.reader = Some(Reader::start(inbox)?);
         Ok(tty)
     }
 
-    /// Asks the terminal to tell when keys are let go. Says whether it will.
-    pub(super) fn ask_for_releases(&mut self) -> bool {
-        if supports_keyboard_enhancement().unwrap_or(false) {
-            let flags =
-                KeyboardEnhancementFlags::DISAMBIGUATE_ESCAPE_CODES | KeyboardEnhancementFlags::REPORT_EVENT_TYPES;
-            self.releases = execute!(stdout(), PushKeyboardEnhancementFlags(flags)).is_ok();
-        }
-        self.releases
+    /// Asks whether the terminal can tell when keys are let go. The answer, if there is one, comes as
+    /// [`Input::Releases`](super::input::Input::Releases).
+    pub(super) fn ask_for_releases(&self) -> io::Result<()> {
+        let mut out = stdout();
+        out.write_all(QUERY_ENHANCEMENT)?;
+        out.flush()
+    }
+
+    /// Has the terminal tell when keys are let go.
+    pub(super) fn want_releases(&self) -> io::Result<()> {
+        let flags = KeyboardEnhancementFlags::DISAMBIGUATE_ESCAPE_CODES | KeyboardEnhancementFlags::REPORT_EVENT_TYPES;
+        execute!(stdout(), PushKeyboardEnhancementFlags(flags))
     }
 
     pub(super) fn give_back(&mut self) {
+        // First nobody reads any more, so that what comes next has the keys for itself.
+        self.reader = None;
         if std::mem::take(&mut self.ours) {
             restore();
         }
@@ -92,34 +119,32 @@ const LAST_RESORT: std::time::Duration = std::time::Duration::from_millis(700);
 
 /// Signals that ask us to leave or to stand aside.
 pub(super) struct Signals {
-    leave: Arc<AtomicBool>,
+    leave: Arc<AtomicU8>,
     suspend: Arc<AtomicBool>,
 }
 
 impl Signals {
     pub(super) fn listen() -> io::Result<Self> {
         let signals = Self { leave: Arc::default(), suspend: Arc::default() };
-        #[cfg(unix)]
-        {
-            use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM, SIGTSTP};
-            signal_hook::flag::register(SIGTSTP, signals.suspend.clone())?;
-            let mut asked = signal_hook::iterator::Signals::new([SIGTERM, SIGHUP, SIGINT])?;
-            let leave = signals.leave.clone();
-            std::thread::spawn(move || {
-                let Some(signal) = asked.forever().next() else { return };
-                leave.store(true, Ordering::Relaxed);
-                // The loop sees that within a frame and leaves properly. When the terminal itself is gone, reading keys
-                // from it never returns: then this is the way out.
-                std::thread::sleep(LAST_RESORT);
-                restore();
-                std::process::exit(128 + signal);
-            });
-        }
+        signal_hook::flag::register(SIGTSTP, signals.suspend.clone())?;
+        let wanted = crate::files::signals::not_ignored(&[SIGTERM, SIGHUP, SIGINT, SIGQUIT]);
+        let mut asked = signal_hook::iterator::Signals::new(wanted)?;
+        let leave = signals.leave.clone();
+        std::thread::spawn(move || {
+            let Some(signal) = asked.forever().next() else { return };
+            leave.store(signal as u8, Ordering::Relaxed);
+            // The loop sees that within a frame and leaves properly. When writing to the terminal never returns, this is
+            // the way out.
+            std::thread::sleep(LAST_RESORT);
+            restore();
+            crate::files::signals::end(signal);
+        });
         Ok(signals)
     }
 
-    pub(super) fn leave(&self) -> bool {
-        self.leave.load(Ordering::Relaxed)
+    /// The signal that asked us to leave, if one did.
+    pub(super) fn leave(&self) -> Option<u8> {
+        Some(self.leave.load(Ordering::Relaxed)).filter(|signal| *signal != 0)
     }
 
     /// Whether a suspend was asked for since the last question.
@@ -130,7 +155,5 @@ impl Signals {
 
 /// Stops this process as the default handler would, and returns when it is continued.
 pub(super) fn stop_until_continued() -> io::Result<()> {
-    #[cfg(unix)]
-    signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGTSTP)?;
-    Ok(())
+    signal_hook::low_level::emulate_default_handler(SIGTSTP)
 }

@@ -7,7 +7,7 @@ use velocitas_lab::record::Machine;
 use velocitas_lab::{Command, Reach, turned};
 
 use super::Both;
-use crate::sources::Source;
+use crate::sources::{Source, Watcher};
 use crate::tui::stage::{Stage, Wish};
 
 /// How often gait files are looked at.
@@ -17,24 +17,37 @@ impl Stage {
     /// The gaits lie beside this course file and may be edited there.
     pub fn read_from(&mut self, file: Option<&Path>) {
         self.rules.sources = Source::of(self.run.course(), file);
+        self.rules.watcher = self.rules.sources.iter().any(|s| s.path.is_some()).then(Watcher::start);
     }
 
-    /// Looks for saved edits now and then, and lets those that are good take effect.
+    /// Has the files looked at for saved edits now and then, and lets those that are good take effect. Never waits for
+    /// a file.
     pub fn look_at_files(&mut self, passed: Duration) {
         self.unlooked += passed;
         if self.unlooked >= LOOK_EVERY {
             self.unlooked = Duration::ZERO;
             self.look_now();
         }
+        self.take_news();
         self.take_effect();
     }
 
     fn look_now(&mut self) {
-        for i in 0..self.rules.sources.len() {
-            let kind = self.rules.sources[i].kind;
+        let known = self.run.lab().known(Machine::Server);
+        let looks = self.rules.sources.iter().filter_map(|s| s.to_look(known.kinds.motion(s.kind).schema()));
+        let looks = looks.collect();
+        if let Some(watcher) = &mut self.rules.watcher {
+            watcher.look(looks);
+        }
+    }
+
+    fn take_news(&mut self) {
+        let news = self.rules.watcher.as_mut().map(Watcher::news).unwrap_or_default();
+        for seen in news {
             let known = self.run.lab().known(Machine::Server);
-            let source = &mut self.rules.sources[i];
-            if !source.look(known.kinds.motion(kind).schema()) {
+            let Some(source) = self.rules.sources.iter_mut().find(|s| seen.is_of(s.kind)) else { continue };
+            let kind = source.kind;
+            if !source.take_seen(seen, known.kinds.motion(kind).schema()) {
                 continue;
             }
             let (name, trouble) = (source.name.clone(), source.trouble.clone());
@@ -115,7 +128,7 @@ impl Stage {
 
     pub(in crate::tui) fn scroll(&mut self, down: bool) {
         let kind = self.run.course().cast[self.entity].kind;
-        let most = self.rules.source(kind).map_or(0, |s| s.text.lines().count().saturating_sub(8));
+        let most = self.rules.source(kind).map_or(0, |s| s.said.text.lines().count().saturating_sub(8));
         let page = 12;
         self.rules.scroll =
             if down { (self.rules.scroll + page).min(most) } else { self.rules.scroll.min(most).saturating_sub(page) };
@@ -127,8 +140,7 @@ impl Stage {
         // What one machine alone could not take over, all may.
         let known = self.run.lab().known(Machine::Server);
         for source in self.rules.sources.iter_mut().filter(|s| s.is_refused()) {
-            let text = std::mem::take(&mut source.text);
-            source.take(text, known.kinds.motion(source.kind).schema());
+            source.take_again(known.kinds.motion(source.kind).schema());
         }
         let reach = if self.rules.one_only { self.name(self.entity) } else { "all machines" };
         self.say(format!("saved edits reach {reach}"));

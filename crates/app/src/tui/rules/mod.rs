@@ -25,12 +25,14 @@ use velocitas_lab::Known;
 use velocitas_lab::record::Machine;
 
 use super::stage::Stage;
-use crate::sources::Source;
+use crate::sources::{Source, Watcher};
 
 /// What the screen keeps for itself.
 #[derive(Debug, Default)]
 pub(super) struct Rules {
     pub(super) sources: Vec<Source>,
+    /// The thread that looks whether they were saved, where there are files.
+    pub(super) watcher: Option<Watcher>,
     /// The tunable that keys act on.
     pub(super) tunable: usize,
     /// First line shown.
@@ -48,9 +50,9 @@ impl Rules {
     /// Scrolls so that the first mistake is in sight.
     pub(super) fn show_first_mistake(&mut self, kind: u8) {
         let Some(source) = self.source(kind) else { return };
-        let first = source.diagnostics.iter().find(|d| d.severity == velocitas_gait::Severity::Error);
+        let first = source.said.diagnostics.iter().find(|d| d.severity == velocitas_gait::Severity::Error);
         if let Some(d) = first {
-            self.scroll = velocitas_gait::Place::of(&source.text, d.span).line.saturating_sub(8);
+            self.scroll = velocitas_gait::Place::of(&source.said.text, d.span).line.saturating_sub(8);
         }
     }
 }

@@ -3,7 +3,7 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
-use velocitas_gait::{Class, Diagnostic, Place, Severity, classes};
+use velocitas_gait::{Class, Diagnostic, Place, Severity};
 
 use super::Both;
 use crate::sources::Source;
@@ -84,14 +84,13 @@ fn style(p: Palette, class: Class) -> Style {
 /// The text from the line scrolled to, with diagnostics under their lines.
 fn text(stage: &Stage, source: &Source, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
-    let lines: Vec<&str> = source.text.lines().collect();
-    let pieces = classes(&source.text);
-    let places: Vec<usize> = source.diagnostics.iter().map(|d| Place::of(&source.text, d.span).line).collect();
+    let said = &source.said;
+    let lines: Vec<&str> = said.text.lines().collect();
     let first = stage.rules.scroll.min(lines.len().saturating_sub(1));
     let mut y = area.y;
     let mut start = lines.iter().take(first).map(|l| l.len()).sum::<usize>();
     // Line ends are one byte or two.
-    start += line_ends(&source.text, first);
+    start += line_ends(&source.said.text, first);
     let (from, room) = (area.x + GUTTER, area.right().saturating_sub(area.x + GUTTER));
     for (number, line) in lines.iter().enumerate().skip(first) {
         if y >= area.bottom() {
@@ -101,11 +100,10 @@ fn text(stage: &Stage, source: &Source, area: Rect, buffer: &mut Buffer) {
         write(buffer, (area.x, y), area.right(), &[(&gutter, p.text(Tone::Line))]);
         let shown = line.replace('\t', " ");
         buffer.set_stringn(from, y, &shown, usize::from(room), p.text(Tone::Text));
-        for (span, class) in
-            pieces.iter().filter(|(s, _)| s.start as usize >= start && (s.start as usize) < start + line.len())
-        {
+        let first = said.pieces.partition_point(|(s, _)| (s.start as usize) < start);
+        for (span, class) in said.pieces[first..].iter().take_while(|(s, _)| (s.start as usize) < start + line.len()) {
             let column = line.get(..span.start as usize - start).map_or(0, |before| before.chars().count()) as u16;
-            let width = span.of(&source.text).chars().count() as u16;
+            let width = span.of(&source.said.text).chars().count() as u16;
             let end = (column + width).min(room);
             for x in column..end {
                 buffer[(from + x, y)].set_style(style(p, *class));
@@ -117,10 +115,10 @@ fn text(stage: &Stage, source: &Source, area: Rect, buffer: &mut Buffer) {
             buffer.set_string(area.right() - 1, y, more, p.text(Tone::Bright));
         }
         y += 1;
-        for (d, _) in source.diagnostics.iter().zip(&places).filter(|(_, line)| **line == number + 1) {
+        for (d, _) in said.diagnostics.iter().zip(&said.lines).filter(|(_, line)| **line == number + 1) {
             y = diagnostic(p, source, d, Rect { y, height: area.bottom().saturating_sub(y), ..area }, buffer);
         }
-        start += line.len() + line_end(&source.text[start + line.len()..]);
+        start += line.len() + line_end(&source.said.text[start + line.len()..]);
     }
     if first > 0 {
         let said = format!(" {first} lines above ");
@@ -140,7 +138,7 @@ fn line_ends(text: &str, lines: usize) -> usize {
 
 /// The caret, what is wrong, what to do. Returns the next free row.
 fn diagnostic(p: Palette, source: &Source, d: &Diagnostic, area: Rect, buffer: &mut Buffer) -> u16 {
-    let place = Place::of(&source.text, d.span);
+    let place = Place::of(&source.said.text, d.span);
     let tone = if d.severity == Severity::Error { Tone::Correction } else { Tone::Bright };
     let column = (place.column - 1) as u16;
     let from = area.x + GUTTER;

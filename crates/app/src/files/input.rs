@@ -1,0 +1,93 @@
+//! Reading text files: regular ones, or a pipe that was named on the command line; never more than a limit.
+
+use std::fs::{File, FileType, OpenOptions};
+use std::io::{self, Read};
+use std::os::unix::fs::{FileTypeExt, OpenOptionsExt};
+use std::path::Path;
+
+use rustix::fs::OFlags;
+
+/// The largest text read: far more than any course or gait needs.
+const MOST_BYTES: u64 = 4 << 20;
+
+/// Stands for standard input or output on the command line.
+pub(crate) const STANDARD: &str = "-";
+
+fn wrong(why: String) -> io::Error {
+    io::Error::new(io::ErrorKind::InvalidData, why)
+}
+
+/// A text named on the command line: a regular file, a pipe, or `-` for standard input. `is` says what such a text is
+/// where it is none. Waits for whoever writes into a pipe.
+pub(crate) fn read_named(path: &Path, is: &str) -> io::Result<String> {
+    if path == Path::new(STANDARD) {
+        return read_text(io::stdin().lock(), is);
+    }
+    let kind = path.metadata()?.file_type();
+    if !kind.is_file() && !kind.is_fifo() {
+        return Err(wrong(format!("it is {}; {is}", name_of(kind))));
+    }
+    read_text(File::open(path)?, is)
+}
+
+/// A text that a course names: a regular file and nothing else, so that reading it ends. Never waits for a writer, not
+/// even when the path becomes a pipe between two looks.
+pub(crate) fn read_regular(path: &Path, is: &str) -> io::Result<String> {
+    let at_once = (OFlags::NONBLOCK | OFlags::NOCTTY).bits() as i32;
+    let file = OpenOptions::new().read(true).custom_flags(at_once).open(path)?;
+    let kind = file.metadata()?.file_type();
+    if !kind.is_file() {
+        return Err(wrong(format!("it is {}; {is}", name_of(kind))));
+    }
+    read_text(file, is)
+}
+
+/// Reads to the end or one byte beyond the limit, whatever length the file says it has.
+fn read_text(from: impl Read, is: &str) -> io::Result<String> {
+    let mut bytes = Vec::new();
+    from.take(MOST_BYTES + 1).read_to_end(&mut bytes)?;
+    if bytes.len() as u64 > MOST_BYTES {
+        return Err(wrong(format!("it has more than {MOST_BYTES} bytes; {is} of at most that many")));
+    }
+    String::from_utf8(bytes).map_err(|_| wrong(format!("it is not UTF-8 text; {is}")))
+}
+
+/// What it is, when it is no regular file.
+pub(super) fn name_of(kind: FileType) -> &'static str {
+    if kind.is_char_device() || kind.is_block_device() {
+        "a device"
+    } else if kind.is_fifo() {
+        "a pipe"
+    } else if kind.is_socket() {
+        "a socket"
+    } else if kind.is_dir() {
+        "a folder"
+    } else {
+        "no regular file"
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_text_of_the_limit_is_read_and_one_byte_more_is_refused() {
+        let limit = MOST_BYTES as usize;
+        assert_eq!(read_text(io::repeat(b'a').take(MOST_BYTES), "x").map(|t| t.len()).ok(), Some(limit));
+        let endless = read_text(io::repeat(b'a'), "a gait is a text file").unwrap_err().to_string();
+        assert!(endless.contains("more than 4194304 bytes; a gait is a text file"), "{endless}");
+    }
+
+    #[test]
+    fn a_pipe_that_nobody_writes_into_is_refused_at_once_where_a_course_names_it() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let path = folder.path().join("a.gait");
+        let made = std::process::Command::new("mkfifo").arg(&path).status().expect("mkfifo");
+        assert!(made.success());
+        let why = read_regular(&path, "a gait is a text file").unwrap_err().to_string();
+        assert_eq!(why, "it is a pipe; a gait is a text file");
+        let why = read_regular(Path::new("/dev/zero"), "a gait is a text file").unwrap_err().to_string();
+        assert_eq!(why, "it is a device; a gait is a text file");
+    }
+}
