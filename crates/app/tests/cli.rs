@@ -265,3 +265,30 @@ fn vet_keeps_the_inputs_that_exceed_a_limit_and_runs_them_again() {
     assert_eq!(bad.status.code(), Some(2));
     assert!(String::from_utf8_lossy(&bad.stderr).contains("line 1"));
 }
+
+#[test]
+fn ten_minutes_of_the_demo_are_good_and_tricks_without_effect_are_said_to_be_so() {
+    let (report, code) = json(&["run", "--for", "10min", "--report", "json"]);
+    let magpie = &report["clients"][4];
+    assert_eq!(code, 0, "{magpie}");
+    let of = |key: &str| magpie[key].as_u64().expect("a number");
+    assert!(of("tricks_idle") > 0 && of("tricks") == of("tricks_answered") + of("tricks_idle"), "{magpie}");
+    // Whoever cheats by nothing has nothing to be answered.
+    let folder = folder();
+    let path = folder.path().join("idle.course.toml");
+    let course = |trick: &str| {
+        format!(
+            "format = 1\nname = \"idle\"\ntick_rate = \"60 Hz\"\nworld = {{ min = [-20, -20], max = [20, 20] }}\n\
+             [[cast]]\nname = \"magpie\"\nrole = \"rogue\"\narrangement = \"claims\"\nspawn = [0, 0]\n\
+             trick = [{{ {trick}, at = \"2 s\" }}]\nroute = [{{ at = [9, 0] }}, {{ at = [-9, 0] }}]\n"
+        )
+    };
+    for (trick, idle) in [("run = \"1 times\"", 1), ("jump = \"0 m\"", 1), ("walls = true", 1), ("jump = \"4 m\"", 0)] {
+        fs::write(&path, course(trick)).expect("written");
+        let args = ["run", path.to_str().expect("a name"), "--for", "8s"];
+        let done = velocitas(&args);
+        let said = String::from_utf8_lossy(&done.stdout).into_owned();
+        assert_eq!(done.status.code(), Some(0), "{trick}: {said}");
+        assert_eq!(said.contains("1 could have no effect"), idle == 1, "{trick}: {said}");
+    }
+}

@@ -204,6 +204,7 @@ impl Rows<'_> {
             Happening::Trick { lasts } => {
                 json!({ "kind": "trick", "begins": lasts.is_some(), "lasts_ns": lasts.map(|l| l.0) })
             }
+            Happening::Offence => json!({ "kind": "offence" }),
             Happening::StepFault(field) => json!({ "kind": "step_fault", "field": field }),
             Happening::Command(command) => self.command(command),
         };

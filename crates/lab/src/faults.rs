@@ -5,7 +5,7 @@
 
 use std::sync::Arc;
 
-use velocitas_core::{Client, Ground, Ingredients, Kinds, Schema, vec3};
+use velocitas_core::{Client, Ground, Ingredients, Input, Kinds, Scene, Schema, State, Tick, checked_step, vec3};
 
 use crate::course::Cheat;
 
@@ -60,6 +60,42 @@ impl Forged {
         at.y = at.y.clamp(bounds.min.1 + 0.5, bounds.max.1 - 0.5);
         state.set_vec3(0, at);
         client.place(state);
+    }
+}
+
+/// Holds what a rogue's machine makes of its ticks against what would be lawful, until the first that differs: a trick in
+/// which none does (no wall was met, the stick was at rest) could have no effect.
+#[derive(Clone, Debug)]
+pub(crate) struct Trial {
+    kind: u8,
+    dt: f32,
+    lawful: Ingredients,
+    /// The newest own tick and its state before the trick touched it.
+    newest: Option<(Tick, State)>,
+    open: bool,
+}
+
+impl Trial {
+    pub(crate) const fn new(kind: u8, dt: f32, lawful: Ingredients, newest: Option<(Tick, State)>) -> Self {
+        Self { kind, dt, lawful, newest, open: true }
+    }
+
+    /// Says once that something was done that is not lawful.
+    pub(crate) const fn take_offence(&mut self) -> bool {
+        std::mem::replace(&mut self.open, false)
+    }
+
+    /// Whether this is the first tick that came out otherwise than its rule would have it.
+    pub(crate) fn offends(&mut self, tick: Tick, state: &State, input: &Input) -> bool {
+        let before = self.newest.replace((tick, *state));
+        if !self.open {
+            return false;
+        }
+        let Some((_, from)) = before.filter(|(newest, _)| newest.next() == tick) else { return false };
+        let tunables = &self.lawful.tunables[usize::from(self.kind)];
+        let scene = Scene { tick, dt: self.dt, ground: &self.lawful.ground, tunables };
+        let step = checked_step(self.lawful.kinds.motion(self.kind), &scene, &from, input);
+        step.is_ok_and(|lawful| lawful.state.vec3(0) != state.vec3(0)) && self.take_offence()
     }
 }
 

@@ -9,14 +9,14 @@ use std::collections::BinaryHeap;
 use std::sync::Arc;
 
 use velocitas_core::{
-    BitReader, Client, ClientConfig, Digest, Event, Ground, Header, HostNanos, Ingredients, Mask, MessageKind, Motion,
-    PeerConfig, PeerId, Server, ServerConfig, Sink, SpawnError, State, Tick, WireTick,
+    BitReader, Client, ClientConfig, Digest, Event, Ground, Header, HostNanos, Ingredients, MAX_DATAGRAM, Mask,
+    MessageKind, Motion, PeerConfig, PeerId, Server, ServerConfig, Sink, SpawnError, State, Tick, WireTick,
 };
 
 use crate::command::Command;
 use crate::controls::{Bot, Controls};
 use crate::course::{Cheat, Course, KnownTo, Role, What};
-use crate::faults::{Forged, forge};
+use crate::faults::{Forged, Trial, forge};
 use crate::host::HostSpec;
 use crate::knob::{Knob, KnobValue, Knobs};
 use crate::known::{Change, Changed, Known, Reach};
@@ -72,6 +72,8 @@ struct Seat {
     down: Pipe,
     bot: Bot,
     forged: Forged,
+    /// Whether the newest of its tricks has had an effect yet.
+    trial: Option<Trial>,
     /// Whether its hands moved nothing in the last frame.
     resting: bool,
     /// What its machine lawfully knows of the rules.
@@ -107,6 +109,8 @@ struct Tap<'a, W> {
     base: u64,
     at: LabTime,
     machine: Machine,
+    /// A rogue's tricks in force, held against what would be lawful.
+    trial: Option<&'a mut Trial>,
 }
 
 impl<W: Watch> Sink for Tap<'_, W> {
@@ -120,7 +124,12 @@ impl<W: Watch> Sink for Tap<'_, W> {
                 self.digest.word(relative(tick) << 16 | u64::from(entity));
                 self.digest.lanes(state, 16);
             }
-            Event::Predicted { tick, state, .. } => {
+            Event::Predicted { tick, state, input, .. } => {
+                if self.trial.as_mut().is_some_and(|trial| trial.offends(tick, state, input)) {
+                    let tick = Some(relative(tick) as u32);
+                    let what = Happening::Offence;
+                    self.watch.happening(HappeningRow { at: self.at, machine: self.machine, tick, what });
+                }
                 self.digest.word(relative(tick) << 16 | 0xffff);
                 self.digest.lanes(state, 16);
             }
@@ -172,6 +181,7 @@ impl Lab {
                 down: Pipe::new(i as u32 * 2 + 1, member.knobs.down),
                 bot: Bot::default(),
                 forged: Forged::default(),
+                trial: None,
                 resting: true,
                 known: known.clone(),
             });
@@ -246,6 +256,12 @@ impl Lab {
         self.helm.member
     }
 
+    /// Bytes it takes in memory, roughly.
+    pub fn bytes(&self) -> usize {
+        let seats = self.seats.iter().map(|s| size_of::<Seat>() + s.client.bytes());
+        self.server.bytes() + seats.sum::<usize>() + self.queue.len() * (size_of::<Due>() + MAX_DATAGRAM / 4)
+    }
+
     /// Datagrams refused by any machine so far.
     pub fn refused(&self) -> u64 {
         self.server.refused() + self.seats.iter().map(|s| s.client.refused()).sum::<u64>()
@@ -294,6 +310,7 @@ impl Lab {
             base: self.course.first_tick,
             at: self.now,
             machine: Machine::Server,
+            trial: None,
         };
         for (from, bytes) in std::mem::take(&mut self.server_host.socket) {
             // A strange packet is counted by the server and dropped.
@@ -316,8 +333,14 @@ impl Lab {
         let seat = &mut self.seats[i];
         seat.resting = rests;
         let machine = Machine::Member(i);
-        let mut tap =
-            Tap { watch: &mut *watch, digest: &mut self.digest, base: course.first_tick, at: self.now, machine };
+        let mut tap = Tap {
+            watch: &mut *watch,
+            digest: &mut self.digest,
+            base: course.first_tick,
+            at: self.now,
+            machine,
+            trial: seat.trial.as_mut(),
+        };
         for (_, bytes) in std::mem::take(&mut seat.host.socket) {
             let _ = seat.client.handle_datagram(read, &bytes, &mut tap);
         }
@@ -339,7 +362,11 @@ impl Lab {
         let overreach = self.seats[i].forged.overreach;
         for mut bytes in outgoing {
             if let Some(factor) = overreach {
+                let honest = bytes.clone();
                 bytes = forge::overreach(bytes, &self.seats[i].client.layouts(read), factor);
+                if bytes != honest && self.seats[i].trial.as_mut().is_some_and(Trial::take_offence) {
+                    self.tell(watch, machine, self.seats[i].client.newest_tick(), Happening::Offence);
+                }
             }
             self.send(i, true, bytes, watch);
         }
@@ -416,6 +443,7 @@ impl Lab {
         let trick = course.cast[member].tricks[index];
         debug_assert!(course.cast[member].role == Role::Rogue);
         let seat = &mut self.seats[member];
+        let before = seat.client.own_state();
         match trick.cheat {
             Cheat::Jump(metres) if begins => {
                 let schema = seat.known.kinds.motion(course.cast[member].kind).schema();
@@ -429,6 +457,11 @@ impl Lab {
                 }
                 seat.client.set_ingredients(seat.ingredients(&course, course.cast[member].kind));
             }
+        }
+        if begins {
+            let lawful = told(Arc::new(course.ground(KnownTo::Clients)), &seat.known);
+            let newest = seat.client.newest_tick().zip(before);
+            seat.trial = Some(Trial::new(course.cast[member].kind, course.rate.dt(), lawful, newest));
         }
         let lasts = if matches!(trick.cheat, Cheat::Jump(_)) { LabTime::ZERO } else { trick.lasts };
         self.tell(watch, Machine::Member(member), None, Happening::Trick { lasts: begins.then_some(lasts) });

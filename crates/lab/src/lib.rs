@@ -20,6 +20,7 @@ pub mod metrics;
 pub mod moment;
 pub mod record;
 mod run;
+mod samples;
 mod time;
 pub mod vet;
 
@@ -34,5 +35,5 @@ pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Range};
 pub use known::{Change, Changed, Known, Reach, turned};
 pub use lab::Lab;
 pub use link::Conditions;
-pub use run::{ReloadError, Run, RunError};
+pub use run::{Keep, LEAST_KEPT, ReloadError, Run, RunError};
 pub use time::LabTime;

@@ -11,6 +11,7 @@ use velocitas_core::{Arrangement, Drawn, Provenance, Restored};
 use crate::cause::causes;
 use crate::course::Role;
 use crate::record::{Happening, InputFate, Machine, Record};
+use crate::samples::Samples;
 use crate::time::LabTime;
 
 /// Corrections of one client.
@@ -129,145 +130,239 @@ pub struct ClientMetrics {
     /// only.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub tricks_answered: Option<u32>,
+    /// Of those, how many could have no effect and were not answered either: every tick came out as its rule would have
+    /// it (no wall was met, the stick was at rest); rogues only.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tricks_idle: Option<u32>,
 }
 
-/// The value at a share of the sorted samples (nearest rank).
-pub fn percentile(samples: &mut [f64], share: f64) -> Option<f64> {
-    if samples.is_empty() {
-        return None;
+impl ClientMetrics {
+    /// Tricks that had an effect and were not answered.
+    pub fn tricks_unanswered(&self) -> u32 {
+        let of = |count: Option<u32>| count.unwrap_or(0);
+        of(self.tricks).saturating_sub(of(self.tricks_answered) + of(self.tricks_idle))
     }
-    samples.sort_by(f64::total_cmp);
-    let rank = (share * samples.len() as f64).ceil() as usize;
-    Some(samples[rank.clamp(1, samples.len()) - 1])
+}
+
+/// A span of a record, both ends included, and how much of what follows may be looked at: what happens later to what
+/// began in the span (an answer, an arrival) belongs to it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Span {
+    /// First moment.
+    pub from: LabTime,
+    /// Last moment.
+    pub to: LabTime,
+    /// The end of what is known, not before `to`.
+    pub end: LabTime,
+}
+
+/// Figures on their way: spans that follow each other are added up.
+#[derive(Clone, Debug, Default)]
+pub struct Tally {
+    jumps: Samples,
+    replayed: u64,
+    unexplained: u32,
+    verdicts: BTreeMap<&'static str, u32>,
+    resyncs: u32,
+    gain: f64,
+    tricks: Tricks,
+    inputs: Inputs,
+    margins: Samples,
+    errors: Samples,
+    views: Views,
+    ages: Samples,
+    responses: Samples,
+    bytes_up: (u64, u64),
+    bytes_down: (u64, u64),
+}
+
+#[derive(Clone, Copy, Debug, Default)]
+struct Tricks {
+    played: u32,
+    answered: u32,
+    idle: u32,
+}
+
+#[derive(Clone, Debug, Default)]
+struct Views {
+    frames: u64,
+    extrapolated: u64,
+    held: u64,
+    /// Frames so far of each entity.
+    seen: Vec<u64>,
 }
 
 /// The figures of a member between two moments.
 pub fn measure(record: &Record, member: usize, from: LabTime, to: LabTime) -> ClientMetrics {
-    let cast = &record.course().cast[member];
-    let mut m = ClientMetrics {
-        name: cast.name.clone(),
-        kind: match cast.role {
-            Role::Helm => "helm",
-            Role::Bot => "bot",
-            Role::Rogue => "rogue",
-        },
-        arrangement: match cast.arrangement {
-            Arrangement::ServerAuthority => "server",
-            Arrangement::OwnerClaims => "claims",
-        },
-        corrections: Corrections::default(),
-        inputs: Inputs::default(),
-        margin_ticks: Margin::default(),
-        prediction_error_m: ErrorM::default(),
-        view_age_ms: Age::default(),
-        extrapolated_share: None,
-        held_share: None,
-        response_ms: None,
-        bytes_up: 0,
-        bytes_down: 0,
-        bytes_up_udp: 0,
-        bytes_down_udp: 0,
-        verdicts: BTreeMap::new(),
-        resyncs: 0,
-        gain_m: None,
-        tricks: None,
-        tricks_answered: None,
-    };
-    seldom(record, member, from, to, &mut m);
-    inputs(record, member, from, to, &mut m);
-    predictions(record, member, from, to, &mut m);
-    views(record, member, from, to, &mut m);
-    m.response_ms = response(record, member, from, to);
-    let rows = record.messages.partition(|r| r.at < from)..record.messages.partition(|r| r.at <= to);
-    for row in record.messages.range(rows.start, rows.end).filter(|r| usize::from(r.member) == member) {
-        let (plain, udp) =
-            if row.up { (&mut m.bytes_up, &mut m.bytes_up_udp) } else { (&mut m.bytes_down, &mut m.bytes_down_udp) };
-        *plain += u64::from(row.bytes);
-        *udp += u64::from(row.bytes) + 28;
-    }
-    m
+    let mut tally = Tally::default();
+    tally.add(record, member, Span { from, to, end: to });
+    tally.figures(record, member)
 }
 
-fn seldom(record: &Record, member: usize, from: LabTime, to: LabTime, m: &mut ClientMetrics) {
-    let rows = record.happenings.partition(|r| r.at < from)..record.happenings.partition(|r| r.at <= to);
-    let mut jumps = Vec::new();
-    let mut gain = 0.0;
-    for row in record.happenings.range(rows.start, rows.end).filter(|r| r.machine == Machine::Member(member)) {
-        match row.what {
-            Happening::Corrected(c) if c.why != Restored::Settled => {
-                jumps.push(f64::from(c.jump));
-                m.corrections.replayed_ticks += u64::from(c.replayed);
-                m.corrections.unexplained += u32::from(causes(record, member, row.at, &c).is_empty());
-            }
-            Happening::Verdict(v) => {
-                *m.verdicts.entry(v.rule.name()).or_default() += 1;
-                gain += f64::from(v.gain);
-            }
-            Happening::Resync => m.resyncs += 1,
-            _ => {}
+impl Tally {
+    /// Adds a span of the record.
+    pub fn add(&mut self, record: &Record, member: usize, span: Span) {
+        self.add_happenings(record, member, span);
+        self.add_inputs(record, member, span);
+        self.errors.extend(prediction_errors(record, member, span.from, span.to).into_iter().map(|(_, e)| e));
+        self.add_views(record, member, span);
+        self.responses.extend(responses(record, member, span.from, span.to));
+        let rows = record.messages.partition(|r| r.at < span.from)..record.messages.partition(|r| r.at <= span.to);
+        for row in record.messages.range(rows.start, rows.end).filter(|r| usize::from(r.member) == member) {
+            let (plain, udp) = if row.up { &mut self.bytes_up } else { &mut self.bytes_down };
+            *plain += u64::from(row.bytes);
+            *udp += u64::from(row.bytes) + 28;
         }
     }
-    m.corrections.count = jumps.len() as u32;
-    m.corrections.mean_m = (!jumps.is_empty()).then(|| jumps.iter().sum::<f64>() / jumps.len() as f64);
-    m.corrections.p95_m = percentile(&mut jumps, 0.95);
-    m.corrections.max_m = jumps.last().copied();
-    if m.kind == "rogue" {
-        let (tricks, answered) = tricks(record, member, from, to);
-        m.gain_m = Some(gain);
-        m.tricks = Some(tricks);
-        m.tricks_answered = Some(answered);
+
+    /// What it came to.
+    pub fn figures(&self, record: &Record, member: usize) -> ClientMetrics {
+        let cast = &record.course().cast[member];
+        let is_rogue = cast.role == Role::Rogue;
+        let [jump_95] = self.jumps.percentiles([0.95]);
+        let [margin_05, margin_50] = self.margins.percentiles([0.05, 0.5]);
+        let [error_50, error_95] = self.errors.percentiles([0.5, 0.95]);
+        let [age_50, age_95] = self.ages.percentiles([0.5, 0.95]);
+        let frames = self.views.frames;
+        let share = |of: u64| (frames > 0).then(|| of as f64 / frames as f64);
+        ClientMetrics {
+            name: cast.name.clone(),
+            kind: match cast.role {
+                Role::Helm => "helm",
+                Role::Bot => "bot",
+                Role::Rogue => "rogue",
+            },
+            arrangement: match cast.arrangement {
+                Arrangement::ServerAuthority => "server",
+                Arrangement::OwnerClaims => "claims",
+            },
+            corrections: Corrections {
+                count: self.jumps.count() as u32,
+                mean_m: self.jumps.mean(),
+                p95_m: jump_95,
+                max_m: self.jumps.most(),
+                replayed_ticks: self.replayed,
+                unexplained: self.unexplained,
+            },
+            inputs: self.inputs.clone(),
+            margin_ticks: Margin { p05: margin_05, p50: margin_50 },
+            prediction_error_m: ErrorM { p50: error_50, p95: error_95, max: self.errors.most() },
+            view_age_ms: Age { p50: age_50, p95: age_95 },
+            extrapolated_share: share(self.views.extrapolated),
+            held_share: share(self.views.held),
+            response_ms: self.responses.percentiles([0.5])[0],
+            bytes_up: self.bytes_up.0,
+            bytes_down: self.bytes_down.0,
+            bytes_up_udp: self.bytes_up.1,
+            bytes_down_udp: self.bytes_down.1,
+            verdicts: self.verdicts.clone(),
+            resyncs: self.resyncs,
+            gain_m: is_rogue.then_some(self.gain),
+            tricks: is_rogue.then_some(self.tricks.played),
+            tricks_answered: is_rogue.then_some(self.tricks.answered),
+            tricks_idle: is_rogue.then_some(self.tricks.idle),
+        }
+    }
+
+    fn add_happenings(&mut self, record: &Record, member: usize, span: Span) {
+        let rows = record.happenings.partition(|r| r.at < span.from)..record.happenings.partition(|r| r.at <= span.to);
+        for row in record.happenings.range(rows.start, rows.end).filter(|r| r.machine == Machine::Member(member)) {
+            match row.what {
+                Happening::Corrected(c) if c.why != Restored::Settled => {
+                    self.jumps.push(f64::from(c.jump));
+                    self.replayed += u64::from(c.replayed);
+                    self.unexplained += u32::from(causes(record, member, row.at, &c).is_empty());
+                }
+                Happening::Verdict(v) => {
+                    *self.verdicts.entry(v.rule.name()).or_default() += 1;
+                    self.gain += f64::from(v.gain);
+                }
+                Happening::Resync => self.resyncs += 1,
+                Happening::Trick { lasts: Some(lasts) } => self.add_trick(record, member, (row.at, lasts), span.end),
+                _ => {}
+            }
+        }
+    }
+
+    /// A trick that has been played, or was answered before that.
+    fn add_trick(&mut self, record: &Record, member: usize, (at, lasts): (LabTime, LabTime), now: LabTime) {
+        let during = |grace: LabTime| {
+            let rows = &record.happenings;
+            let last = at.plus(lasts).plus(grace).0.min(now.0);
+            rows.range(rows.partition(|r| r.at < at), rows.partition(|r| r.at.0 <= last))
+                .filter(|r| r.machine == Machine::Member(member))
+        };
+        // Played while a pull back was on its way, a trick is undone by that one.
+        let caught = during(GRACE).any(|r| match r.what {
+            Happening::Verdict(_) => true,
+            Happening::Corrected(c) => c.why == Restored::PulledBack,
+            _ => false,
+        });
+        let over = at.plus(lasts).plus(GRACE) <= now;
+        // One that still goes on may be answered yet.
+        self.tricks.played += u32::from(caught || over);
+        self.tricks.answered += u32::from(caught);
+        let offends = || during(NEXT_TICK).any(|r| matches!(r.what, Happening::Offence));
+        self.tricks.idle += u32::from(!caught && over && !offends());
+    }
+
+    fn add_inputs(&mut self, record: &Record, member: usize, span: Span) {
+        let start = record.inputs.partition(|r| r.at < span.from);
+        let inside = record.inputs.partition(|r| r.at <= span.to);
+        let settled = span.end.minus(LabTime::from_secs(1.0));
+        let mut on_their_way = BTreeSet::new();
+        let mine = |from, to| record.inputs.range(from, to).filter(move |r| usize::from(r.member) == member);
+        for row in mine(start, inside) {
+            match row.fate {
+                InputFate::Sampled => {
+                    self.inputs.sent += 1;
+                    if row.at < settled {
+                        on_their_way.insert(row.tick);
+                    }
+                }
+                InputFate::Arrived(margin) => {
+                    on_their_way.remove(&row.tick);
+                    self.inputs.late += u32::from(margin < 0);
+                    self.margins.push(f64::from(margin) / 4.0);
+                }
+                InputFate::Used(Provenance::Fresh) => self.inputs.fresh += 1,
+                InputFate::Used(_) => self.inputs.repeated += 1,
+            }
+        }
+        for row in mine(inside, record.inputs.partition(|r| r.at <= span.end)) {
+            if on_their_way.is_empty() {
+                break;
+            }
+            if matches!(row.fate, InputFate::Arrived(_)) {
+                on_their_way.remove(&row.tick);
+            }
+        }
+        self.inputs.lost += on_their_way.len() as u32;
+    }
+
+    fn add_views(&mut self, record: &Record, member: usize, span: Span) {
+        let views = &mut self.views;
+        views.seen.resize(record.drawn[member].len(), 0);
+        for (entity, column) in record.drawn[member].iter().enumerate().filter(|(entity, _)| *entity != member) {
+            let rows = column.partition(|r| r.at < span.from)..column.partition(|r| r.at <= span.to);
+            for row in column.range(rows.start, rows.end) {
+                views.frames += 1;
+                views.extrapolated += u64::from(row.how == Drawn::Extrapolated as u8);
+                views.held += u64::from(row.how == Drawn::Held as u8);
+                // One in four says the same about ages.
+                if views.seen[entity].is_multiple_of(4) {
+                    self.ages.extend(view_age(record, entity, row));
+                }
+                views.seen[entity] += 1;
+            }
+        }
     }
 }
 
 /// How long after its end a trick may still be answered.
 const GRACE: LabTime = LabTime(2_000_000_000);
-
-/// Tricks that have been played, and how many of them were answered.
-fn tricks(record: &Record, member: usize, from: LabTime, to: LabTime) -> (u32, u32) {
-    let mine = || record.happenings.iter().filter(|r| r.machine == Machine::Member(member) && r.at <= to);
-    let (mut played, mut answered) = (0, 0);
-    for row in mine().filter(|r| r.at >= from) {
-        let Happening::Trick { lasts: Some(lasts) } = row.what else { continue };
-        let end = row.at.plus(lasts).plus(GRACE);
-        // Played while a pull back was on its way, a trick is undone by that one.
-        let answers = |what: &Happening| match what {
-            Happening::Verdict(_) => true,
-            Happening::Corrected(c) => c.why == Restored::PulledBack,
-            _ => false,
-        };
-        let caught = mine().any(|r| r.at >= row.at && r.at <= end && answers(&r.what));
-        // One that still goes on may be answered yet.
-        played += u32::from(caught || end <= to);
-        answered += u32::from(caught);
-    }
-    (played, answered)
-}
-
-fn inputs(record: &Record, member: usize, from: LabTime, to: LabTime, m: &mut ClientMetrics) {
-    let rows = record.inputs.partition(|r| r.at < from)..record.inputs.partition(|r| r.at <= to);
-    let settled = to.minus(LabTime::from_secs(1.0));
-    let mut on_their_way = BTreeSet::new();
-    let mut margins = Vec::new();
-    for row in record.inputs.range(rows.start, rows.end).filter(|r| usize::from(r.member) == member) {
-        match row.fate {
-            InputFate::Sampled => {
-                m.inputs.sent += 1;
-                if row.at < settled {
-                    on_their_way.insert(row.tick);
-                }
-            }
-            InputFate::Arrived(margin) => {
-                on_their_way.remove(&row.tick);
-                m.inputs.late += u32::from(margin < 0);
-                margins.push(f64::from(margin) / 4.0);
-            }
-            InputFate::Used(Provenance::Fresh) => m.inputs.fresh += 1,
-            InputFate::Used(_) => m.inputs.repeated += 1,
-        }
-    }
-    m.inputs.lost = on_their_way.len() as u32;
-    m.margin_ticks = Margin { p05: percentile(&mut margins, 0.05), p50: percentile(&mut margins, 0.5) };
-}
+/// How long after a jump its first tick may come.
+const NEXT_TICK: LabTime = LabTime(250_000_000);
 
 /// How far the first prediction of each tick was from what the authority made of it: (moment, metres).
 pub fn prediction_errors(record: &Record, member: usize, from: LabTime, to: LabTime) -> Vec<(LabTime, f64)> {
@@ -282,12 +377,6 @@ pub fn prediction_errors(record: &Record, member: usize, from: LabTime, to: LabT
     errors
 }
 
-fn predictions(record: &Record, member: usize, from: LabTime, to: LabTime, m: &mut ClientMetrics) {
-    let mut errors: Vec<f64> = prediction_errors(record, member, from, to).into_iter().map(|(_, e)| e).collect();
-    m.prediction_error_m =
-        ErrorM { p50: percentile(&mut errors, 0.5), p95: percentile(&mut errors, 0.95), max: errors.last().copied() };
-}
-
 /// How far in the past a drawn row lies, in milliseconds.
 pub fn view_age(record: &Record, entity: usize, row: &crate::record::DrawnRow) -> Option<f64> {
     let track = &record.authority[entity];
@@ -297,29 +386,8 @@ pub fn view_age(record: &Record, entity: usize, row: &crate::record::DrawnRow) -
     Some(row.at.millis() - (made + (next - made) * f64::from(row.fraction) / 65_536.0))
 }
 
-fn views(record: &Record, member: usize, from: LabTime, to: LabTime, m: &mut ClientMetrics) {
-    let (mut frames, mut extrapolated, mut held) = (0u64, 0u64, 0u64);
-    let mut ages = Vec::new();
-    for (entity, column) in record.drawn[member].iter().enumerate().filter(|(entity, _)| *entity != member) {
-        let rows = column.partition(|r| r.at < from)..column.partition(|r| r.at <= to);
-        for (n, row) in column.range(rows.start, rows.end).enumerate() {
-            frames += 1;
-            extrapolated += u64::from(row.how == Drawn::Extrapolated as u8);
-            held += u64::from(row.how == Drawn::Held as u8);
-            // One in four says the same about ages.
-            if n % 4 == 0 {
-                ages.extend(view_age(record, entity, row));
-            }
-        }
-    }
-    if frames > 0 {
-        m.extrapolated_share = Some(extrapolated as f64 / frames as f64);
-        m.held_share = Some(held as f64 / frames as f64);
-    }
-    m.view_age_ms = Age { p50: percentile(&mut ages, 0.5), p95: percentile(&mut ages, 0.95) };
-}
-
-fn response(record: &Record, member: usize, from: LabTime, to: LabTime) -> Option<f64> {
+/// From presses at rest to the first frame in which the own character moves, in milliseconds.
+fn responses(record: &Record, member: usize, from: LabTime, to: LabTime) -> Vec<f64> {
     let own = &record.drawn[member][member];
     let rows = record.happenings.partition(|r| r.at < from)..record.happenings.partition(|r| r.at <= to);
     let mut samples = Vec::new();
@@ -337,5 +405,5 @@ fn response(record: &Record, member: usize, from: LabTime, to: LabTime) -> Optio
         let seen = own.range(after, after + 400).find(moved);
         samples.extend(seen.map(|r| r.at.minus(row.at).millis()));
     }
-    percentile(&mut samples, 0.5)
+    samples
 }

@@ -12,7 +12,8 @@ use crate::command::Command;
 use crate::course::{Course, KnownTo};
 use crate::known::Reach;
 use crate::lab::Lab;
-use crate::record::{Machine, Record, Unrecorded};
+use crate::metrics::{ClientMetrics, Span, Tally};
+use crate::record::{Happening, Machine, Record, Unrecorded};
 use crate::time::LabTime;
 
 /// Between checkpoints while they are fresh.
@@ -20,6 +21,28 @@ const CHECKPOINT: LabTime = LabTime(4_000_000_000);
 /// How long they are fresh; older ones are thinned to one in four.
 const FRESH: LabTime = LabTime(60_000_000_000);
 const THINNED: u64 = 4;
+
+/// At least so much is kept, whatever the bound: what happened a moment ago is always there to look at.
+pub const LEAST_KEPT: LabTime = LabTime(60_000_000_000);
+/// Figures are taken of what is about to be forgotten so much ahead of it, so that causes are still found in what was
+/// before.
+const AHEAD: LabTime = LabTime(20_000_000_000);
+
+/// How much of a run is kept to look back at. The oldest goes first.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Keep {
+    /// Everything.
+    All,
+    /// The last so much of virtual time, at least [`LEAST_KEPT`].
+    Time(LabTime),
+    /// As much as fits into so many bytes, at least [`LEAST_KEPT`].
+    Bytes(usize),
+}
+
+impl Keep {
+    /// What is kept unless something else is asked for: 512 MB.
+    pub const USUAL: Self = Self::Bytes(512_000_000);
+}
 
 /// Why a course cannot be run.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
@@ -49,6 +72,17 @@ pub struct Run {
     commands: Vec<(LabTime, Command)>,
     /// Rules read while it ran, in that order.
     rules: Vec<Arc<dyn Motion>>,
+    keep: Keep,
+    /// Figures of what was forgotten, where they are wanted.
+    meter: Option<Meter>,
+}
+
+/// Figures up to a moment.
+#[derive(Clone, Debug)]
+struct Meter {
+    to: LabTime,
+    tallies: Vec<Tally>,
+    step_faults: u32,
 }
 
 impl Run {
@@ -69,7 +103,38 @@ impl Run {
         }
         let lab = Lab::new(course.clone());
         let checkpoints = vec![(LabTime::ZERO, lab.clone())];
-        Ok(Self { lab, record: Record::new(course), checkpoints, commands: Vec::new(), rules: Vec::new() })
+        let record = Record::new(course);
+        let (commands, rules) = (Vec::new(), Vec::new());
+        Ok(Self { lab, record, checkpoints, commands, rules, keep: Keep::USUAL, meter: None })
+    }
+
+    /// Keeps so much to look back at.
+    pub const fn set_keep(&mut self, keep: Keep) {
+        self.keep = keep;
+    }
+
+    /// From here on figures are also of what is forgotten: for runs that never go back.
+    pub fn meter(&mut self) {
+        let tallies = vec![Tally::default(); self.course().cast.len()];
+        self.meter = Some(Meter { to: LabTime::ZERO, tallies, step_faults: 0 });
+    }
+
+    /// The figures of everybody from the beginning, and how many steps came out non-finite. Without a
+    /// [meter](Self::meter) they begin with what is kept.
+    pub fn figures(&self) -> (Vec<ClientMetrics>, u32) {
+        let mut meter = self.meter.clone().unwrap_or_else(|| Meter {
+            to: self.record.kept_from,
+            tallies: vec![Tally::default(); self.course().cast.len()],
+            step_faults: 0,
+        });
+        meter.take(&self.record, LabTime(self.now().0 + 1), self.now());
+        let figures = meter.tallies.iter().enumerate().map(|(i, t)| t.figures(&self.record, i)).collect();
+        (figures, meter.step_faults)
+    }
+
+    /// Bytes of memory that what is kept takes, roughly.
+    pub fn bytes(&self) -> usize {
+        self.record.bytes() + self.checkpoints.iter().map(|(_, lab)| lab.bytes()).sum::<usize>()
     }
 
     /// The simulation.
@@ -101,6 +166,7 @@ impl Run {
             if stop == last.plus(CHECKPOINT) {
                 self.checkpoints.push((stop, self.lab.clone()));
                 self.thin();
+                self.forget();
             }
         }
         self.record.end = self.lab.now();
@@ -111,6 +177,28 @@ impl Run {
         let fresh = self.lab.now().minus(FRESH);
         let keep = |at: LabTime| at >= fresh || (at.0 / CHECKPOINT.0).is_multiple_of(THINNED);
         self.checkpoints.retain(|(at, _)| keep(*at));
+    }
+
+    /// Lets go of the oldest until the rest is within bounds.
+    fn forget(&mut self) {
+        let newest = self.lab.now().minus(LEAST_KEPT);
+        let wanted = match self.keep {
+            Keep::All => return,
+            Keep::Time(lasts) => self.lab.now().minus(lasts).min(newest),
+            Keep::Bytes(_) => newest,
+        };
+        let mut from = self.record.kept_from;
+        // Until the next checkpoint it grows again.
+        while from < wanted && !matches!(self.keep, Keep::Bytes(most) if self.bytes() <= most / 16 * 15) {
+            from = from.plus(CHECKPOINT).min(wanted);
+            if let Some(meter) = &mut self.meter {
+                meter.take(&self.record, from.plus(AHEAD), self.lab.now());
+            }
+            self.record.forget(from);
+            // The checkpoint from which the oldest moment kept is had again stays.
+            let first = self.checkpoints.partition_point(|(at, _)| *at <= from).saturating_sub(1);
+            self.checkpoints.drain(..first);
+        }
     }
 
     /// Does something now.
@@ -141,29 +229,48 @@ impl Run {
         &self.commands
     }
 
-    /// Goes back to a moment and drops what came after it. Does nothing for a moment not yet reached.
+    /// Goes back to a moment and drops what came after it. Does nothing for a moment not yet reached, or no longer kept.
     pub fn resume_from(&mut self, at: LabTime) {
-        if at >= self.lab.now() {
+        if at >= self.lab.now() || at < self.record.kept_from {
             return;
         }
+        // What is dropped goes first, so that its memory can be used for what comes.
+        self.record.truncate(at);
+        self.record.end = at;
         let index = self.checkpoints.partition_point(|(when, _)| *when <= at).saturating_sub(1);
         self.checkpoints.truncate(index + 1);
-        let mut lab = self.checkpoints[index].1.clone();
-        let from = lab.now();
+        self.checkpoints.shrink_to_fit();
+        self.lab.clone_from(&self.checkpoints[index].1);
+        let from = self.lab.now();
         self.commands.retain(|(when, _)| *when <= at);
         // Commands of the very moment of a checkpoint came after it was made.
         for &(when, command) in self.commands.iter().filter(|(when, _)| *when >= from) {
-            lab.advance(when, &mut Unrecorded);
-            lab.command(command, &self.rules, &mut Unrecorded);
+            self.lab.advance(when, &mut Unrecorded);
+            self.lab.command(command, &self.rules, &mut Unrecorded);
         }
-        lab.advance(at, &mut Unrecorded);
-        self.lab = lab;
-        self.record.truncate(at);
-        self.record.end = at;
+        self.lab.advance(at, &mut Unrecorded);
     }
 
     /// The digest of everything so far.
     pub fn digest(&self) -> u64 {
         self.lab.digest()
+    }
+}
+
+impl Meter {
+    /// Takes what happened before `until` into the figures; what is known reaches to `end`.
+    fn take(&mut self, record: &Record, until: LabTime, end: LabTime) {
+        let until = until.0.min(end.0 + 1);
+        if until <= self.to.0 {
+            return;
+        }
+        let span = Span { from: self.to, to: LabTime(until - 1), end };
+        for (i, tally) in self.tallies.iter_mut().enumerate() {
+            tally.add(record, i, span);
+        }
+        let rows = &record.happenings;
+        let inside = rows.range(rows.partition(|r| r.at < span.from), rows.partition(|r| r.at <= span.to));
+        self.step_faults += inside.filter(|r| matches!(r.what, Happening::StepFault(_))).count() as u32;
+        self.to = LabTime(until);
     }
 }

@@ -4,7 +4,7 @@ mod scenario;
 
 use scenario::{Words, walker};
 use velocitas_core::Drawn;
-use velocitas_lab::metrics::{ClientMetrics, measure, percentile};
+use velocitas_lab::metrics::{ClientMetrics, measure};
 use velocitas_lab::moment::{Moment, slices};
 use velocitas_lab::record::{Machine, Mark};
 use velocitas_lab::{Command, Knob, KnobValue, LabTime, Run, export};
@@ -22,16 +22,6 @@ fn two(latency: u32, settings: &str) -> Run {
 
 fn figures(run: &Run, member: usize) -> ClientMetrics {
     measure(run.record(), member, secs(5.0), run.now())
-}
-
-#[test]
-fn percentiles_are_those_of_the_nearest_rank() {
-    let mut samples: Vec<f64> = (1..=100).rev().map(f64::from).collect();
-    assert_eq!(percentile(&mut samples, 0.05), Some(5.0));
-    assert_eq!(percentile(&mut samples, 0.5), Some(50.0));
-    assert_eq!(percentile(&mut samples, 1.0), Some(100.0));
-    assert_eq!(percentile(&mut [], 0.5), None);
-    assert_eq!(percentile(&mut [3.0], 0.0), Some(3.0));
 }
 
 #[test]

@@ -3,9 +3,8 @@
 use std::time::Duration;
 
 use serde::Serialize;
-use velocitas_lab::metrics::{ClientMetrics, measure};
-use velocitas_lab::record::Happening;
-use velocitas_lab::{LabTime, Run};
+use velocitas_lab::Run;
+use velocitas_lab::metrics::ClientMetrics;
 
 /// A run in numbers. `docs/report.md` explains the keys.
 #[derive(Clone, Debug, Serialize)]
@@ -35,12 +34,12 @@ pub struct Summary {
 }
 
 impl Summary {
-    /// Nobody honest was accused, every trick was answered, no step faulted.
+    /// Nobody honest was accused, every trick that could have an effect was answered, no step faulted.
     pub fn is_good(&self) -> bool {
         let honest = |c: &&ClientMetrics| c.kind != "rogue";
         self.step_faults == 0
             && self.clients.iter().filter(honest).all(|c| c.verdicts.is_empty())
-            && self.clients.iter().all(|c| c.tricks == c.tricks_answered)
+            && self.clients.iter().all(|c| c.tricks_unanswered() == 0)
     }
 
     /// As JSON, indented.
@@ -53,7 +52,7 @@ impl Summary {
 pub fn summarise(run: &Run, took: Duration) -> Summary {
     let record = run.record();
     let course = run.course();
-    let faults = record.happenings.iter().filter(|r| matches!(r.what, Happening::StepFault(_))).count();
+    let (clients, step_faults) = run.figures();
     let wall_ms = took.as_secs_f64() * 1e3;
     Summary {
         course: course.name.clone(),
@@ -64,8 +63,8 @@ pub fn summarise(run: &Run, took: Duration) -> Summary {
         wall_ms,
         times_real_time: if wall_ms > 0.0 { run.now().millis() / wall_ms } else { 0.0 },
         record_bytes: record.bytes(),
-        step_faults: faults as u32,
+        step_faults,
         refused_datagrams: run.lab().refused(),
-        clients: (0..course.cast.len()).map(|i| measure(record, i, LabTime::ZERO, run.now())).collect(),
+        clients,
     }
 }

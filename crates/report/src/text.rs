@@ -82,11 +82,15 @@ pub fn text(s: &Summary) -> String {
         let rules: Vec<String> = c.verdicts.iter().map(|(rule, n)| format!("{rule} {n}")).collect();
         let _ = writeln!(
             out,
-            "\n{}: {} of {} tricks answered ({}); gained {:.2} m before that",
+            "\n{}: {} of {} tricks answered ({}){}; gained {:.2} m before that",
             c.name,
             c.tricks_answered.unwrap_or(0),
             c.tricks.unwrap_or(0),
             rules.join(", "),
+            match c.tricks_idle.unwrap_or(0) {
+                0 => String::new(),
+                idle => format!(", {idle} could have no effect"),
+            },
             c.gain_m.unwrap_or(0.0)
         );
     }

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
-use velocitas_lab::LabTime;
+use velocitas_lab::{Keep, LEAST_KEPT, LabTime};
 
 /// A full-screen laboratory for fixed-tick movement netcode.
 #[derive(Debug, Parser)]
@@ -19,6 +19,9 @@ pub(super) struct Args {
     /// Draw with plain ASCII characters only
     #[arg(long)]
     pub(super) ascii: bool,
+    /// How much to keep for looking back, as time or memory such as 10min or 2GB; the oldest goes first
+    #[arg(long, value_parser = keep, default_value = "512MB")]
+    pub(super) keep: Keep,
     #[command(subcommand)]
     pub(super) task: Option<Task>,
 }
@@ -159,6 +162,38 @@ fn span(text: &str) -> Result<LabTime, String> {
     }
 }
 
+/// Time or memory to keep.
+fn keep(text: &str) -> Result<Keep, String> {
+    const LEAST_BYTES: f64 = 1e6;
+    let split = text.find(|c: char| !(c.is_ascii_digit() || c == '.')).unwrap_or(text.len());
+    let scale = match text[split..].trim() {
+        "kB" => 1e3,
+        "MB" => 1e6,
+        "GB" => 1e9,
+        "KiB" => 1024.0,
+        "MiB" => 1_048_576.0,
+        "GiB" => 1_073_741_824.0,
+        "ms" | "s" | "min" => {
+            let lasts = span(text)?;
+            let least = format!("expected at least {} s to keep", LEAST_KEPT.secs());
+            return if lasts >= LEAST_KEPT { Ok(Keep::Time(lasts)) } else { Err(least) };
+        }
+        "" => return Err("expected a time or memory with its unit, such as 10min or 2GB".to_owned()),
+        unit => {
+            return Err(format!(
+                "expected a time in s or min, or memory in kB, MB, GB, KiB, MiB or GiB; found `{unit}`"
+            ));
+        }
+    };
+    let number: f64 = text[..split].parse().map_err(|_| "expected a number such as 2GB".to_owned())?;
+    let bytes = number * scale;
+    if (LEAST_BYTES..=1e15).contains(&bytes) {
+        Ok(Keep::Bytes(bytes as usize))
+    } else {
+        Err("expected at least 1 MB and at most a million GB".to_owned())
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -167,6 +202,16 @@ mod tests {
     #[test]
     fn the_definition_of_the_command_line_is_sound() {
         Args::command().debug_assert();
+    }
+
+    #[test]
+    fn what_to_keep_is_time_or_memory() {
+        assert_eq!(keep("10min"), Ok(Keep::Time(LabTime::from_secs(600.0))));
+        assert_eq!(keep("2GB"), Ok(Keep::Bytes(2_000_000_000)));
+        assert_eq!(keep("1.5 MiB"), Ok(Keep::Bytes(1_572_864)));
+        for bad in ["", "10", "GB", "3 s", "0GB", "1kB", "9999999GB", "2 gigs", "-1GB", "1.2.3GB"] {
+            assert!(keep(bad).is_err(), "{bad}");
+        }
     }
 
     #[test]

@@ -18,7 +18,7 @@ pub(super) fn run(task: &ChartTask) -> Result<Outcome, OpenError> {
         })?,
     };
     let output = Output::create(&task.output, &files::inputs_of(task.course.as_deref(), &course))?;
-    let (run, _) = simulate(course, task.lasts)?;
+    let (run, _) = simulate(course, task.lasts, true)?;
     let of = match task.of {
         ChartOf::Error => Of::Error,
     };

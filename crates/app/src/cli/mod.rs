@@ -64,7 +64,10 @@ fn start(args: Args) -> Result<Outcome, OpenError> {
     }
     match args.task {
         None => files::course(args.course.as_deref(), &[]).and_then(|course| {
-            tui::run(course, &tui::Options { ascii: args.ascii, seed: None, file: args.course })?;
+            tui::run(
+                course,
+                &tui::Options { ascii: args.ascii, seed: None, file: args.course, keep: Some(args.keep) },
+            )?;
             Ok(Outcome::Good)
         }),
         Some(Task::Run(task)) => run::run(&task),

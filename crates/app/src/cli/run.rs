@@ -3,7 +3,7 @@
 use std::path::Path;
 use std::time::Instant;
 
-use velocitas_lab::{Course, LabTime, Run, export};
+use velocitas_lab::{Course, Keep, LabTime, Run, export};
 use velocitas_report::{summarise, text};
 
 use super::Outcome;
@@ -18,10 +18,16 @@ pub(super) fn course(path: Option<&Path>, seed: Option<u64>) -> Result<Course, O
     Ok(course)
 }
 
-/// Runs a course from its beginning. Returns it with the time it took.
-pub(super) fn simulate(course: Course, lasts: LabTime) -> Result<(Run, std::time::Duration), OpenError> {
+/// Runs a course from its beginning. Returns it with the time it took. All of it is kept, or what is forgotten on the way
+/// is at least in the figures.
+pub(super) fn simulate(course: Course, lasts: LabTime, all: bool) -> Result<(Run, std::time::Duration), OpenError> {
     let began = Instant::now();
     let mut run = Run::new(course)?;
+    if all {
+        run.set_keep(Keep::All);
+    } else {
+        run.meter();
+    }
     run.advance(lasts);
     Ok((run, began.elapsed()))
 }
@@ -30,7 +36,7 @@ pub(super) fn run(task: &RunTask) -> Result<Outcome, OpenError> {
     let course = course(task.course.as_deref(), task.seed)?;
     let inputs = files::inputs_of(task.course.as_deref(), &course);
     let record = task.record.as_deref().map(|path| Output::create(path, &inputs)).transpose()?;
-    let (run, took) = simulate(course, task.lasts)?;
+    let (run, took) = simulate(course, task.lasts, task.record.is_some())?;
     tracing::info!(ms = took.as_millis() as u64, "simulated");
     if let Some(output) = record {
         output.finish(|mut out| export::write(run.record(), run.digest(), &mut out))?;

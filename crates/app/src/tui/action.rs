@@ -145,7 +145,7 @@ pub const BINDINGS: [Binding; 41] = [
     bind(Action::SecondOn, KeyCode::Char('>'), NONE, "< >", "second", "on one second"),
     bind(Action::EventOn, KeyCode::Char('n'), NONE, "n p", "event", "to the selected entity's next event"),
     bind(Action::EventBack, KeyCode::Char('p'), NONE, "p", "", "to its previous event"),
-    bind(Action::Beginning, KeyCode::Home, NONE, "Home", "", "to the beginning"),
+    bind(Action::Beginning, KeyCode::Home, NONE, "Home", "", "to the beginning of what is kept"),
     bind(Action::Live, KeyCode::End, NONE, "End", "", "back to live"),
     bind(
         Action::Resume,

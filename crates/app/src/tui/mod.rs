@@ -29,7 +29,7 @@ use std::time::{Duration, Instant};
 use ratatui::backend::CrosstermBackend;
 use ratatui::layout::Size;
 use signal_hook::consts::SIGHUP;
-use velocitas_lab::{Course, Run};
+use velocitas_lab::{Course, Keep, Run};
 
 pub use palette::{Colours, Palette};
 pub use screen::draw;
@@ -49,6 +49,8 @@ pub struct Options {
     pub ascii: bool,
     /// Another seed than the course's.
     pub seed: Option<u64>,
+    /// How much is kept to look back at; [`Keep::USUAL`] if nothing is said.
+    pub keep: Option<Keep>,
 }
 
 /// Never dropped as such: dropping it would complain on a terminal that is gone, and [`Tty`] restores more.
@@ -69,7 +71,8 @@ const SLICE: Duration = Duration::from_millis(8);
 /// When the course cannot be run or the terminal cannot be used.
 pub fn run(mut course: Course, options: &Options) -> Result<(), OpenError> {
     course.seed = options.seed.unwrap_or(course.seed);
-    let run = Run::new(course)?;
+    let mut run = Run::new(course)?;
+    run.set_keep(options.keep.unwrap_or(Keep::USUAL));
     let mut stage = Stage::new(run, Palette::from_environment(options.ascii));
     stage.read_from(options.file.as_deref());
     terminal::is_able().map_err(OpenError::Terminal)?;

@@ -102,7 +102,9 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     title(stage, area, slice, columns, buffer);
     let head = ((stage.at.0.saturating_sub(from.0)) / slice.0) as usize;
     let now = ((stage.run.now().0.saturating_sub(from.0)) / slice.0) as usize;
-    let rail = Drawing { stage, x: area.x + NAMES, head, now, columns };
+    // What is no longer kept is left empty.
+    let kept = stage.run.record().kept_from.minus(from).0.div_ceil(slice.0) as usize;
+    let rail = Drawing { stage, x: area.x + NAMES, head, now, columns, kept };
 
     let mut y = area.y + 1;
     let lanes = area.height.saturating_sub(2);
@@ -118,6 +120,12 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     rail.axis(from, slice, area.bottom() - 1, buffer);
 }
 
+/// Where the kept part begins, once something was forgotten.
+fn kept(from: LabTime) -> String {
+    let seconds = from.0.div_ceil(1_000_000_000);
+    if seconds == 0 { String::new() } else { format!("kept from {}:{:02} ", seconds / 60, seconds % 60) }
+}
+
 fn title(stage: &Stage, area: Rect, slice: LabTime, columns: usize, buffer: &mut Buffer) {
     let p = stage.palette;
     let (line, muted, text) = (p.text(Tone::Line), p.text(Tone::Muted), p.text(Tone::Text));
@@ -128,7 +136,11 @@ fn title(stage: &Stage, area: Rect, slice: LabTime, columns: usize, buffer: &mut
         buffer,
         (area.x + 2, area.y),
         area.right(),
-        &[(" rail ", text), (&format!("{span:.1} s, a column {} ms ", slice.0 / 1_000_000), muted)],
+        &[
+            (" rail ", text),
+            (&format!("{span:.1} s, a column {} ms ", slice.0 / 1_000_000), muted),
+            (&kept(stage.run.record().kept_from), text),
+        ],
     );
     let glyph = |c: char| format!(" {c}");
     let (snapshot, lost, made, late, corrected) =
@@ -162,11 +174,13 @@ struct Drawing<'a> {
     head: usize,
     now: usize,
     columns: usize,
+    /// The first column of which everything is kept.
+    kept: usize,
 }
 
 impl Drawing<'_> {
     fn put(&self, column: usize, y: u16, glyph: char, style: ratatui::style::Style, buffer: &mut Buffer) {
-        if column < self.columns {
+        if (self.kept..self.columns).contains(&column) {
             buffer[(self.x + column as u16, y)].set_char(glyph).set_style(style);
         }
     }

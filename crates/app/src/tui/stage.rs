@@ -211,7 +211,7 @@ impl Stage {
     }
 
     fn go(&mut self, at: LabTime) {
-        self.at = at.min(self.run.now());
+        self.at = at.max(self.run.record().kept_from).min(self.run.now());
         self.follow();
     }
 
@@ -323,7 +323,7 @@ impl Stage {
             Action::SecondBack => self.look(self.at.minus(LabTime::from_secs(1.0))),
             Action::SecondOn => self.second_on(),
             Action::EventBack | Action::EventOn => self.event(action == Action::EventOn),
-            Action::Beginning => self.look(LabTime::ZERO),
+            Action::Beginning => self.look(self.run.record().kept_from),
             Action::Live => {
                 self.go(self.run.now());
                 self.running = true;
@@ -421,7 +421,7 @@ impl Stage {
     }
 
     fn event(&mut self, on: bool) {
-        match self.moment().event(self.entity, on) {
+        match self.moment().event(self.entity, on).filter(|at| *at >= self.run.record().kept_from) {
             Some(at) => self.look(at),
             None => {
                 let which = if on { "after" } else { "before" };

@@ -515,3 +515,19 @@ fn an_edit_that_one_machine_alone_cannot_take_over_is_told_and_all_may() {
     assert_eq!(stage.run.record().changes.len(), 1);
     assert!(text(&stage, 160, 47).contains("IN FORCE since tick"));
 }
+
+#[test]
+fn the_rail_says_where_the_kept_part_begins_and_the_playhead_stays_in_it() {
+    let mut run = Run::new(Course::demo()).expect("it fits");
+    run.set_keep(velocitas_lab::Keep::Time(velocitas_lab::LEAST_KEPT));
+    run.advance(LabTime::from_secs(140.0));
+    let mut stage = Stage::new(run, Palette::new(Colours::True, false));
+    stage.resized(ratatui::layout::Size::new(160, 47));
+    press(&mut stage, KeyCode::Home);
+    let shown = text(&stage, 160, 47);
+    assert!(shown.contains("kept from 1:20") && shown.contains("1:20.00"), "{shown}");
+    type_keys(&mut stage, "<");
+    assert_eq!(stage.at, LabTime::from_secs(80.0), "before that there is nothing to look at");
+    let fresh = text(&after(5.0), 160, 47);
+    assert!(!fresh.contains("kept from"), "{fresh}");
+}

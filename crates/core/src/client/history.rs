@@ -27,6 +27,11 @@ pub(super) struct History {
 }
 
 impl History {
+    /// Bytes it takes.
+    pub(super) fn bytes(&self) -> usize {
+        self.entries.capacity() * size_of::<Entry>()
+    }
+
     /// The newest tick and its entry.
     pub(super) fn newest(&self) -> Option<(Tick, &Entry)> {
         let last = self.entries.back()?;

@@ -357,6 +357,15 @@ impl Client {
         }
     }
 
+    /// Bytes it takes in memory, roughly: what grows with play.
+    pub fn bytes(&self) -> usize {
+        let playing = match &self.phase {
+            Phase::Joining { .. } => 0,
+            Phase::Playing(playing) => playing.bytes(),
+        };
+        size_of::<Self>() + playing
+    }
+
     /// Datagrams refused so far.
     pub const fn refused(&self) -> u64 {
         self.refused

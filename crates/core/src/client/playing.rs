@@ -83,6 +83,11 @@ impl Playing {
         }
     }
 
+    /// Bytes it takes, roughly.
+    pub(super) fn bytes(&self) -> usize {
+        self.history.bytes() + self.remotes.iter().map(Remote::bytes).sum::<usize>()
+    }
+
     /// The ticks to run now; what had to be passed over is noted in the history.
     pub(super) fn due<S: Sink>(&mut self, now: HostNanos, sink: &mut S) -> Due {
         self.now = now;

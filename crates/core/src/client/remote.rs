@@ -129,6 +129,11 @@ impl Remote {
         Self { id: entity.id, kind: entity.kind, generation: entity.generation, samples: VecDeque::new() }
     }
 
+    /// Bytes it takes.
+    pub(super) fn bytes(&self) -> usize {
+        size_of::<Self>() + self.samples.capacity() * size_of::<Sample>()
+    }
+
     /// Takes a state. Duplicates are dropped, and so is what is older than all that is kept.
     pub(super) fn insert(&mut self, tick: Tick, record: &EntityRecord) {
         if record.entity.generation != self.generation || record.entity.kind != self.kind {

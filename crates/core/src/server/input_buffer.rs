@@ -40,6 +40,11 @@ pub(super) struct InputBuffer {
 }
 
 impl InputBuffer {
+    /// Bytes it takes.
+    pub(super) fn bytes(&self) -> usize {
+        self.slots.capacity() * size_of::<Slot>()
+    }
+
     pub(super) fn new() -> Self {
         Self { slots: vec![Slot::default(); SLOTS], last: Input::default(), first: None }
     }

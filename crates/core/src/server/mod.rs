@@ -162,6 +162,12 @@ impl Server {
         out
     }
 
+    /// Bytes it takes in memory, roughly: what grows with play and peers.
+    pub fn bytes(&self) -> usize {
+        let moment = self.entities.len() * size_of::<State>() + size_of::<Moment>();
+        size_of::<Self>() + self.history.len() * moment + self.peers.iter().map(Peer::bytes).sum::<usize>()
+    }
+
     /// Lets a client in; from its hello on it receives snapshots.
     pub fn admit(&mut self, config: PeerConfig) -> PeerId {
         let id = PeerId(self.peers.len() as u16);

@@ -70,6 +70,15 @@ impl Arrival<'_> {
 }
 
 impl Peer {
+    /// Bytes it takes, roughly.
+    pub(super) fn bytes(&self) -> usize {
+        let control = match &self.control {
+            Control::Inputs(buffer) => buffer.bytes(),
+            Control::Claims(guard) => size_of_val(&**guard),
+        };
+        size_of::<Self>() + control
+    }
+
     pub(super) fn new(config: PeerConfig, rate: Rate, state: State) -> Self {
         let control = match config.arrangement {
             Arrangement::ServerAuthority => Control::Inputs(InputBuffer::new()),

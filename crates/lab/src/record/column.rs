@@ -5,7 +5,8 @@ use std::sync::Arc;
 /// Values in a segment.
 const SEGMENT: usize = 2048;
 
-/// An append-only sequence. Cloning copies the unfinished segment only.
+/// An append-only sequence whose beginning may be forgotten. Cloning copies the unfinished segment only. Positions count
+/// from the oldest value kept: they hold until something is forgotten.
 #[derive(Clone, Debug)]
 pub struct Column<T> {
     full: Vec<Arc<Vec<T>>>,
@@ -78,11 +79,27 @@ impl<T: Copy> Column<T> {
         }
         let segment = len / SEGMENT;
         if segment < self.full.len() {
-            self.tail = self.full[segment][..len % SEGMENT].to_vec();
-            self.full.truncate(segment);
-        } else {
-            self.tail.truncate(len % SEGMENT);
+            self.full.truncate(segment + 1);
+            self.full.shrink_to_fit();
+            // The segment itself becomes the tail where nobody shares it: what is let go can leave the program.
+            self.tail = self.full.pop().map(Arc::unwrap_or_clone).unwrap_or_default();
         }
+        self.tail.truncate(len % SEGMENT);
+    }
+
+    /// How many whole segments at the beginning hold nothing but what is `old`, given that it holds for a beginning.
+    pub(super) fn old_segments(&self, old: impl Fn(&T) -> bool) -> usize {
+        self.full.partition_point(|segment| segment.last().is_some_and(&old))
+    }
+
+    /// Forgets so many segments at the beginning.
+    pub(super) fn forget_segments(&mut self, count: usize) {
+        self.full.drain(..count.min(self.full.len()));
+    }
+
+    /// Forgets whole segments of what is `old`.
+    pub(super) fn forget(&mut self, old: impl Fn(&T) -> bool) {
+        self.forget_segments(self.old_segments(old));
     }
 
     /// Bytes it takes.
@@ -98,7 +115,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn it_is_a_vec_that_can_only_grow_or_be_cut(pushes in 0usize..6000, cut in 0usize..6000, more in 0usize..50) {
+        fn it_is_a_vec_that_grows_at_its_end_and_is_cut_at_both(pushes in 0usize..6000, cut in 0usize..6000, more in 0usize..50, forgotten in 0usize..6000) {
             let mut column = Column::default();
             let mut vec: Vec<usize> = (0..pushes).collect();
             vec.iter().for_each(|&v| column.push(v));
@@ -106,6 +123,10 @@ mod tests {
             vec.truncate(cut);
             (0..more).for_each(|v| { column.push(v + 9000); vec.push(v + 9000) });
             prop_assert_eq!(column.len(), vec.len());
+            let segments = column.old_segments(|&v| v < forgotten);
+            column.forget(|&v| v < forgotten);
+            prop_assert!(vec.drain(..segments * SEGMENT).all(|v| v < forgotten));
+            prop_assert!(vec.get(SEGMENT - 1).is_none_or(|&v| v >= forgotten) || column.full.is_empty());
             prop_assert!(column.iter().eq(vec.iter()));
             prop_assert_eq!(column.partition(|&v| v < 4000), vec.partition_point(|&v| v < 4000));
             prop_assert_eq!(column.last(), vec.last());

@@ -1,6 +1,6 @@
 //! Everything that happened, in the order in which it happened.
 //!
-//! The record is append-only and never read by the simulation. Screens, causes, metrics and exports work from it
+//! The record is append-only and never read by the simulation; its beginning may be forgotten. Screens, causes, metrics and exports work from it
 //! alone. States are packed: a track keeps only the lanes its schema uses.
 
 mod column;
@@ -46,6 +46,8 @@ pub struct Record {
     pub marks: Column<MarkRow>,
     /// Changes of the rules, in the order they were asked for.
     pub changes: Vec<Change>,
+    /// From when on it has everything; what was before may be forgotten.
+    pub kept_from: LabTime,
     /// How far it goes.
     pub end: LabTime,
 }
@@ -94,6 +96,7 @@ impl Record {
             happenings: Column::default(),
             marks: Column::default(),
             changes: Vec::new(),
+            kept_from: LabTime::ZERO,
             end: LabTime::ZERO,
             course,
         }
@@ -129,6 +132,22 @@ impl Record {
         self.marks.truncate(self.marks.partition(|r| r.at <= at));
         self.changes.retain(|c| c.at <= at);
         self.end = self.end.min(at);
+    }
+
+    /// Forgets what was before `from`, in whole segments. Changes of the rules are few and stay.
+    pub(crate) fn forget(&mut self, from: LabTime) {
+        for track in self.authority.iter_mut().chain(&mut self.predicted).chain(&mut self.rewritten) {
+            track.forget(from);
+        }
+        for column in self.drawn.iter_mut().flatten() {
+            column.forget(|r| r.at < from);
+        }
+        self.messages.forget(|r| r.at < from);
+        self.inputs.forget(|r| r.at < from);
+        self.clocks.forget(|r| r.at < from);
+        self.happenings.forget(|r| r.at < from);
+        self.marks.forget(|r| r.at < from);
+        self.kept_from = self.kept_from.max(from);
     }
 
     /// What a machine knew of the rules at a tick, from the base.

@@ -157,6 +157,8 @@ pub enum Happening {
         /// `None` at the end.
         lasts: Option<LabTime>,
     },
+    /// The first tick of a rogue's trick that came out otherwise than its rule would have it.
+    Offence,
     /// A step came out non-finite in this field.
     StepFault(&'static str),
     /// Somebody turned something.

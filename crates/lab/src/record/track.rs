@@ -108,6 +108,14 @@ impl Track {
         self.lanes.truncate(len * self.width);
     }
 
+    /// Forgets whole segments of states made before a moment. A segment of heads goes with as many of lanes as a state
+    /// is wide, so that the two begin with the same state.
+    pub(super) fn forget(&mut self, before: LabTime) {
+        let segments = self.heads.old_segments(|h| h.at < before);
+        self.heads.forget_segments(segments);
+        self.lanes.forget_segments(segments * self.width);
+    }
+
     pub(super) fn bytes(&self) -> usize {
         self.heads.bytes() + self.lanes.bytes()
     }

@@ -1,0 +1,130 @@
+//! Many values of one kind, for percentiles: all of them while they are few, sorted into fine bins when they become many.
+//!
+//! Up to [`MOST_EXACT`] values a percentile is the nearest rank among all. Beyond that it is the greatest value in the bin
+//! that the rank falls into, at most 0.1 % above. Mean and greatest are always of all values.
+
+use std::collections::BTreeMap;
+
+/// Values kept one by one.
+pub const MOST_EXACT: usize = 1 << 16;
+/// Bits of the mantissa that tell bins apart: a bin is 1/1024 of its values wide.
+const BIN_BITS: u32 = 10;
+
+/// How many values a bin holds, and the greatest of them.
+#[derive(Clone, Copy, Debug)]
+struct Bin {
+    count: u64,
+    most: f64,
+}
+
+/// Values of one kind.
+#[derive(Clone, Debug, Default)]
+pub struct Samples {
+    exact: Vec<f64>,
+    bins: BTreeMap<i64, Bin>,
+    count: u64,
+    sum: f64,
+}
+
+/// The number of the bin of a value: rising with it.
+const fn bin(value: f64) -> i64 {
+    let bits = value.to_bits() as i64;
+    // The order of f64::total_cmp.
+    let ordered = bits ^ (((bits >> 63) as u64) >> 1) as i64;
+    ordered >> (52 - BIN_BITS)
+}
+
+impl Samples {
+    /// Adds a value.
+    pub fn push(&mut self, value: f64) {
+        self.count += 1;
+        self.sum += value;
+        if self.bins.is_empty() && self.exact.len() < MOST_EXACT {
+            self.exact.push(value);
+            return;
+        }
+        for value in std::mem::take(&mut self.exact).into_iter().chain([value]) {
+            let bin = self.bins.entry(bin(value)).or_insert(Bin { count: 0, most: value });
+            bin.count += 1;
+            if value.total_cmp(&bin.most).is_gt() {
+                bin.most = value;
+            }
+        }
+    }
+
+    /// How many there are.
+    pub const fn count(&self) -> u64 {
+        self.count
+    }
+
+    /// Their mean.
+    pub fn mean(&self) -> Option<f64> {
+        (self.count > 0).then(|| self.sum / self.count as f64)
+    }
+
+    /// The greatest.
+    pub fn most(&self) -> Option<f64> {
+        self.percentiles([1.0])[0]
+    }
+
+    /// The values at these shares (nearest rank).
+    pub fn percentiles<const N: usize>(&self, shares: [f64; N]) -> [Option<f64>; N] {
+        let mut sorted = self.exact.clone();
+        sorted.sort_by(f64::total_cmp);
+        shares.map(|share| {
+            let rank = ((share * self.count as f64).ceil() as u64).clamp(1, self.count.max(1));
+            if self.bins.is_empty() {
+                return sorted.get(rank as usize - 1).copied();
+            }
+            let mut passed = 0;
+            self.bins.values().find_map(|bin| {
+                passed += bin.count;
+                (passed >= rank).then_some(bin.most)
+            })
+        })
+    }
+}
+
+impl Extend<f64> for Samples {
+    fn extend<T: IntoIterator<Item = f64>>(&mut self, values: T) {
+        values.into_iter().for_each(|v| self.push(v));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn percentiles_are_those_of_the_nearest_rank() {
+        let none = Samples::default();
+        let mut hundred = Samples::default();
+        hundred.extend((1..=100).rev().map(f64::from));
+        assert_eq!(hundred.percentiles([0.0, 0.05, 0.5, 1.0]), [Some(1.0), Some(5.0), Some(50.0), Some(100.0)]);
+        assert_eq!((none.percentiles([0.5]), none.mean(), none.most()), ([None], None, None));
+    }
+
+    proptest! {
+        #[test]
+        fn few_are_exact_and_many_are_near(seed in 0u32..1000, many in prop::bool::ANY, share in 0.0f64..=1.0) {
+            let count = if many { MOST_EXACT + 5000 } else { 700 };
+            let value = |i: usize| {
+                let x = f64::from((i as u32).wrapping_mul(2_654_435_761).wrapping_add(seed) >> 8) / 65_536.0;
+                (x - 20.0) * x
+            };
+            let mut samples = Samples::default();
+            samples.extend((0..count).map(value));
+            let mut sorted: Vec<f64> = (0..count).map(value).collect();
+            sorted.sort_by(f64::total_cmp);
+            let rank = ((share * count as f64).ceil() as usize).clamp(1, count);
+            let (found, truth) = (samples.percentiles([share])[0].expect("some"), sorted[rank - 1]);
+            if many {
+                prop_assert!(found >= truth && found - truth <= truth.abs() / 1000.0, "{found} {truth}");
+            } else {
+                prop_assert_eq!(found, truth);
+            }
+            prop_assert_eq!(samples.most(), sorted.last().copied());
+        }
+    }
+}
