@@ -74,7 +74,7 @@ pub struct Diagnostic {
 impl Diagnostic {
     /// Something that keeps the text from running.
     pub fn error(code: &'static str, span: Span, message: impl Into<String>) -> Self {
-        Self { severity: Severity::Error, code, message: message.into(), span, why: None, help: None }
+        Self { severity: Severity::Error, code, message: printable(&message.into()), span, why: None, help: None }
     }
 
     /// Something that is probably not meant.
@@ -85,21 +85,21 @@ impl Diagnostic {
     /// With the reason for the rule.
     #[must_use]
     pub fn why(mut self, why: impl Into<String>) -> Self {
-        self.why = Some(why.into());
+        self.why = Some(printable(&why.into()));
         self
     }
 
     /// With what to do.
     #[must_use]
     pub fn help(mut self, help: impl Into<String>) -> Self {
-        self.help = Some(help.into());
+        self.help = Some(printable(&help.into()));
         self
     }
 
     /// With what to do, where that can be told.
     #[must_use]
     pub fn maybe_help(mut self, help: Option<String>) -> Self {
-        self.help = help.or(self.help);
+        self.help = help.map(|h| printable(&h)).or(self.help);
         self
     }
 }
@@ -136,6 +136,69 @@ impl Place {
     }
 }
 
+/// Characters of a quote that are worth reading.
+const QUOTED: usize = 60;
+
+/// A message fit for a terminal: control characters are spelled out, and what is quoted is cut to a length at which it
+/// can still be recognised.
+pub fn printable(message: &str) -> String {
+    let mut out = String::with_capacity(message.len());
+    for (i, part) in message.split('`').enumerate() {
+        if i > 0 {
+            out.push('`');
+        }
+        let cut = i % 2 == 1 && part.chars().count() > QUOTED;
+        for c in part.chars().take(if cut { QUOTED } else { usize::MAX }) {
+            if c.is_control() && c != '\n' { out.extend(c.escape_default()) } else { out.push(c) }
+        }
+        if cut {
+            out.push('\u{2026}');
+        }
+    }
+    out
+}
+
+/// A line of source as it is shown: the part around what is meant, with what to put below it.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Excerpt {
+    /// One character a column; what is left out at either end is `…`.
+    pub text: String,
+    /// Columns before what is meant.
+    pub skip: usize,
+    /// Columns of it.
+    pub width: usize,
+}
+
+impl Excerpt {
+    /// The longest excerpt, in characters.
+    const MOST: usize = 120;
+    /// Of those so many before what is meant.
+    const BEFORE: usize = 40;
+
+    /// Of a line: `column` from 1 and `width`, both in characters.
+    pub fn of(line: &str, column: usize, width: usize) -> Self {
+        let shown = |c: char| match c {
+            '\t' => ' ',
+            c if c.is_control() => '\u{fffd}',
+            c => c,
+        };
+        let length = line.chars().count();
+        let column = column.max(1);
+        let first = if length <= Self::MOST { 0 } else { (column - 1).min(length).saturating_sub(Self::BEFORE) };
+        let mut text: String = line.chars().skip(first).take(Self::MOST).map(shown).collect();
+        let mut skip = column - 1 - first;
+        if first > 0 {
+            text.insert(0, '\u{2026}');
+            skip += 1;
+        }
+        if first + Self::MOST < length {
+            text.push('\u{2026}');
+        }
+        let room = text.chars().count().saturating_sub(skip).max(1);
+        Self { text, skip: skip.min(Self::MOST + 2), width: width.clamp(1, room) }
+    }
+}
+
 /// Diagnostics of one text, shown as a person reads them.
 #[derive(Clone, Copy, Debug)]
 pub struct Report<'a> {
@@ -162,12 +225,12 @@ impl Report<'_> {
         let bar = self.paint("34", "|");
         let head = format!("{}[{}]", d.severity.name(), d.code);
         writeln!(out, "{}: {}", self.paint(colour, &head), self.paint("1", &d.message))?;
-        writeln!(out, "{:gutter$}--> {}:{}:{}", "", self.file, place.line, place.column)?;
+        writeln!(out, "{:gutter$}--> {}:{}:{}", "", printable(self.file), place.line, place.column)?;
         writeln!(out, "{:gutter$} {bar}", "")?;
-        writeln!(out, "{} {bar} {}", self.paint("34", &place.line.to_string()), line.replace('\t', " "))?;
-        let width = place.width.min(line.chars().count().saturating_sub(place.column - 1).max(1));
-        let carets = self.paint(colour, &"^".repeat(width));
-        writeln!(out, "{:gutter$} {bar} {:skip$}{carets}", "", "", skip = place.column - 1)?;
+        let excerpt = Excerpt::of(line, place.column, place.width);
+        writeln!(out, "{} {bar} {}", self.paint("34", &place.line.to_string()), excerpt.text)?;
+        let carets = self.paint(colour, &"^".repeat(excerpt.width));
+        writeln!(out, "{:gutter$} {bar} {:skip$}{carets}", "", "", skip = excerpt.skip)?;
         for (word, said) in [("why", &d.why), ("help", &d.help)] {
             if let Some(said) = said {
                 writeln!(out, "{:gutter$} = {}: {said}", "", self.paint("36", word))?;
@@ -226,6 +289,23 @@ mod tests {
         let carets = shown.lines().nth(4).unwrap_or("");
         assert_eq!(carets.chars().position(|c| c == '^'), Some("2 | let ü = \u{1F6A2}".chars().count()));
         assert!(shown.contains("a.gait:2:10") && shown.contains("help: try `y`"), "{shown}");
+    }
+
+    #[test]
+    fn a_line_of_any_length_is_cut_around_what_is_meant() {
+        let text = format!("{}@{}", " ".repeat(66_000), "x".repeat(70_000));
+        let d =
+            [Diagnostic::error("syntax", Span::new(66_000, 66_001), format!("found `{}\u{1b}`", "y".repeat(70_000)))];
+        let shown = Report { file: "a\u{7}.gait", text: &text, diagnostics: &d, coloured: false }.to_string();
+        assert!(shown.len() < 600 && !shown.contains(['\u{1b}', '\u{7}']), "{shown}");
+        assert!(shown.contains("a\\u{7}.gait:1:66001"), "{shown}");
+        let lines: Vec<&str> = shown.lines().collect();
+        let at = |line: usize, c: char| lines[line].chars().position(|d| d == c);
+        assert!(at(3, '@').is_some() && at(3, '@') == at(4, '^'), "{shown}");
+        for (column, width) in [(1, 1), (1, 500), (119, 9), (120, 1), (121, 40), (400, 1), (9999, 9999)] {
+            let e = Excerpt::of(&"z".repeat(400), column, width);
+            assert!(e.text.chars().count() <= 122 && e.skip <= 122 && (1..=122).contains(&e.width), "{e:?}");
+        }
     }
 
     #[test]

@@ -9,7 +9,8 @@ use crate::diagnostic::{Diagnostic, Severity, Span};
 use crate::lower::{Lanes, limit, program};
 use crate::names;
 use crate::program::Program;
-use crate::tree::{InputInfo, Look, StateInfo, Tree};
+use crate::syntax::Op;
+use crate::tree::{InputInfo, Look, Node, NodeKind, StateInfo, Tree};
 
 /// A rule that can be run.
 #[derive(Clone, Debug)]
@@ -52,6 +53,10 @@ pub fn compile(text: &str) -> Compiled {
 /// they had, so that a state of the one is a state of the other. What is new begins at zero.
 pub fn compile_after(text: &str, before: Option<&Schema>) -> Compiled {
     let (tokens, mut diagnostics) = crate::lexer::lex(text);
+    if diagnostics.iter().any(|d| d.code == "size") {
+        // Nothing was read, so nothing else can be said.
+        return Compiled { gait: None, diagnostics };
+    }
     let (file, said) = crate::parser::parse(text, &tokens);
     diagnostics.extend(said);
     let (tree, said) = crate::resolve::resolve(&file);
@@ -72,7 +77,37 @@ pub fn compile_after(text: &str, before: Option<&Schema>) -> Compiled {
     }
     diagnostics.sort_by_key(|d| (d.span.start, d.span.end));
     diagnostics.dedup();
-    Compiled { gait, diagnostics }
+    Compiled { gait, diagnostics: bounded(diagnostics) }
+}
+
+/// Errors, and warnings, of one text that are told one by one.
+pub(crate) const MOST_TOLD: usize = 50;
+
+/// The first so many errors and warnings, and how many more there are.
+fn bounded(all: Vec<Diagnostic>) -> Vec<Diagnostic> {
+    let mut more = [0usize; 2];
+    let mut told = Vec::new();
+    let mut last = Span::default();
+    let mut counts = [0usize; 2];
+    for d in all {
+        let which = usize::from(d.severity == Severity::Error);
+        counts[which] += 1;
+        if counts[which] <= MOST_TOLD {
+            last = d.span;
+            told.push(d);
+        } else {
+            more[which] += 1;
+        }
+    }
+    let s = |n: usize| if n == 1 { "" } else { "s" };
+    let [warnings, errors] = more;
+    if errors > 0 {
+        told.push(Diagnostic::error("more", last, format!("{errors} more mistake{} not shown", s(errors))));
+    }
+    if warnings > 0 {
+        told.push(Diagnostic::warning("more", last, format!("{warnings} more warning{} not shown", s(warnings))));
+    }
+    told
 }
 
 /// Lanes for fields: those of a field of the same name and kind before, else the first that are free.
@@ -123,6 +158,10 @@ fn build(tree: Tree, before: Option<&Schema>) -> Result<Gait, Diagnostic> {
     let compiled = program(&tree, &Lanes { state: &state, input: &input })?;
     let [pace, climb, drop] = &tree.limits;
     let limits = [limit(&tree, pace)?, limit(&tree, climb)?, limit(&tree, drop)?];
+    let defaults: Vec<f32> = tree.tunes.iter().map(|t| t.value).collect();
+    for ((program, register), node) in limits.iter().zip([pace, climb, drop]) {
+        sensible(program.number(&defaults, &defaults, *register), node)?;
+    }
     let schema = Schema {
         state: tree.state.iter().zip(&state).map(|(f, lane)| state_field(f, *lane)).collect(),
         input: tree
@@ -153,6 +192,27 @@ fn build(tree: Tree, before: Option<&Schema>) -> Result<Gait, Diagnostic> {
         owned: tree.inputs.iter().filter(|i| i.owned).map(|i| names::name(&i.name)).collect(),
         looks: tree.looks,
     })
+}
+
+/// The fastest a limit may allow, in metres a second: beyond that a guard sees nothing.
+const FASTEST: f32 = 10_000.0;
+
+/// A limit of nothing, of less, or of anything guards nobody.
+fn sensible(most: f32, node: &Node) -> Result<(), Diagnostic> {
+    if most > 0.0 && most <= FASTEST {
+        return Ok(());
+    }
+    let message = format!(
+        "expected a limit above 0 m/s and of at most {FASTEST} m/s; with the tunables as declared it is {} m/s",
+        if most > FASTEST { format!("{most:e}") } else { most.to_string() }
+    );
+    let divided = node.any(&|n| matches!(n.kind, NodeKind::Binary(Op::Div, ..)));
+    let why = if divided && most == 0.0 {
+        "what is divided by nothing is 0, and whoever moves at all would be accused"
+    } else {
+        "the guard accuses whoever goes faster than the limit"
+    };
+    Err(Diagnostic::error("limit", node.span, message).why(why))
 }
 
 fn state_field(f: &StateInfo, lane: usize) -> StateField {

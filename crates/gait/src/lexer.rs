@@ -55,7 +55,9 @@ struct Lexer<'a> {
 
 /// All tokens, ending with [`Kind::End`], and what could not be read.
 pub(crate) fn lex(text: &str) -> (Vec<Token>, Vec<Diagnostic>) {
-    let mut lexer = Lexer { text, at: 0, first: true, tokens: Vec::new(), diagnostics: Vec::new() };
+    // Editors of some systems begin a text with a byte order mark.
+    let begin = if text.starts_with('\u{feff}') { '\u{feff}'.len_utf8() } else { 0 };
+    let mut lexer = Lexer { text, at: begin, first: true, tokens: Vec::new(), diagnostics: Vec::new() };
     if text.len() > MOST_BYTES {
         let message = format!("expected at most {MOST_BYTES} bytes; found {}", text.len());
         lexer.diagnostics.push(Diagnostic::error("size", Span::new(0, 0), message));

@@ -1,6 +1,8 @@
 //! What units cannot see: values that change per tick instead of per second, presses used like held keys, velocities
 //! set where a kick is meant, names that nobody uses.
 
+use std::collections::BTreeSet;
+
 use crate::builtin::Builtin;
 use crate::diagnostic::{Diagnostic, Span};
 use crate::syntax::Op;
@@ -158,11 +160,11 @@ fn presses(tree: &Tree, value: &Node, out: &mut Vec<Diagnostic>) {
 }
 
 fn unused(tree: &Tree, out: &mut Vec<Diagnostic>) {
-    let mut read = Vec::new();
+    let mut read = BTreeSet::new();
     let mut note = |value: &Node| {
         value.walk(&mut |n| {
             if let NodeKind::Read(var) = n.kind {
-                read.push(var);
+                read.insert(var);
             }
         });
     };

@@ -368,7 +368,8 @@ fn slide_one<L: Lane, const N: usize, const W: usize>(
     i: usize,
 ) {
     let (from, mut end, mut start) = (r.vec3(op.to, i), r.vec3(op.a, i), r.vec3(op.b, i));
-    let stands = r.get(more.to).get(i) != 0.0 && start.z <= 0.0;
+    // What was set without `kick` rises from the tick's end on: half of it counts in the tick itself.
+    let stands = r.get(more.to).get(i) != 0.0 && start.z <= 0.0 && end.z <= 0.0;
     if stands {
         (start.z, end.z) = (0.0, 0.0);
     }

@@ -219,6 +219,11 @@ impl<'a> Parser<'a> {
         } else {
             self.expected("`gait \"name\"` on the first line");
         }
+        let rest = self.peek();
+        if file.name.is_some() && !self.at_end() && !rest.first {
+            let message = format!("expected the end of the line after the rule's name; found {}", self.found(rest));
+            self.report(Diagnostic::error("syntax", rest.span, message).help("a section begins on a line of its own"));
+        }
         // What belongs to a botched first line is no section.
         while !self.at_end() && !self.peek().first {
             self.next();
@@ -271,11 +276,18 @@ impl<'a> Parser<'a> {
     fn contents(&mut self, word: Word, file: &mut File) {
         let name = word.text.clone();
         file.sections.push(word);
-        if !self.expect(Kind::Open, "`{`") {
+        let opened = self.expect(Kind::Open, "`{`");
+        // A brace that is missing or doubled is one slip: what follows is read as what it is.
+        if !opened && (self.peek().kind != Kind::Name || self.opens_section()) {
             while !self.at_end() && !self.opens_section() {
                 self.next();
             }
             return;
+        }
+        let doubled = opened && self.peek().kind == Kind::Open;
+        if doubled {
+            self.expected(&format!("what `{name}` holds"));
+            self.next();
         }
         match name.as_str() {
             "step" => file.step = self.statements(),
@@ -283,6 +295,8 @@ impl<'a> Parser<'a> {
         }
         if !self.eat(Kind::Close) {
             self.expected(&format!("`}}` at the end of `{name}`"));
+        } else if doubled {
+            self.eat(Kind::Close);
         }
     }
 
@@ -357,16 +371,25 @@ impl<'a> Parser<'a> {
         let name = self.name("a tunable's name")?;
         let value = self.quantity()?;
         let range = if self.eat_word("from") {
-            let least = self.quantity()?;
-            if !self.eat_word("to") {
-                self.expected("`to` and the largest value");
-                return None;
+            // A botched range costs the range, not the tunable.
+            let range = self.range();
+            if range.is_none() {
+                self.rest_of_line();
             }
-            Some((least, self.quantity()?))
+            range
         } else {
             None
         };
         Some(Tune { name, value, range })
+    }
+
+    fn range(&mut self) -> Option<(Quantity, Quantity)> {
+        let least = self.quantity()?;
+        if !self.eat_word("to") {
+            self.expected("`to` and the largest value");
+            return None;
+        }
+        Some((least, self.quantity()?))
     }
 
     fn measure(&mut self) -> Option<(Word, Quantity)> {
@@ -439,6 +462,12 @@ impl<'a> Parser<'a> {
         Some((unit.dimension, unit.factor, span))
     }
 
+    /// The unit behind a number. A plain 1 is none there: two numbers in a row are a mistake.
+    fn unit_of_number(&mut self) -> Option<(Dimension, f64, Span)> {
+        let per = self.ahead(1).kind == Kind::Slash && self.unit_token(2).is_some();
+        if matches!(self.peek().kind, Kind::Number(_)) && !per { None } else { self.unit_here() }
+    }
+
     fn unit_token(&self, n: usize) -> Option<Unit> {
         let token = self.ahead(n);
         if token.kind == Kind::Name { unit_named(self.word_of(token)) } else { None }
@@ -485,7 +514,7 @@ impl<'a> Parser<'a> {
             value /= under;
             span = span.to(under_token.span);
         }
-        let unit = self.unit_here();
+        let unit = self.unit_of_number();
         let (stray, unclear) = if unit.is_none() { self.stray_unit() } else { (None, false) };
         let unit = unit.or(stray);
         let (dimension, factor, unit_span) = unit.unwrap_or((Dimension::NONE, 1.0, span));
@@ -735,7 +764,7 @@ impl<'a> Parser<'a> {
     fn expression_quantity(&mut self) -> Option<Quantity> {
         let token = self.next();
         let Kind::Number(value) = token.kind else { return None };
-        let unit = self.unit_here();
+        let unit = self.unit_of_number();
         let (stray, unclear) = if unit.is_none() { self.stray_unit() } else { (None, false) };
         let unit = unit.or(stray);
         let (dimension, factor, span) = unit.unwrap_or((Dimension::NONE, 1.0, token.span));

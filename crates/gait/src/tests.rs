@@ -300,3 +300,21 @@ proptest! {
         prop_assert_eq!(a, b, "{}", text);
     }
 }
+
+#[test]
+fn a_jump_without_kick_leaves_the_ground_with_half_of_it_in_its_first_tick() {
+    let with =
+        |jump: &str| rule(&format!("if grounded and hop {{ {jump} }} vel.z = vel.z - 20 m/s^2 * dt\n slide pos, vel"));
+    let ground = Ground::flat(50.0);
+    let first_two = |gait: &Gait| {
+        let mut input = Input::default();
+        input.set_int(gait.schema().input.iter().find(|f| f.name == "hop").map_or(0, |f| f.lane), 1);
+        let stands = gait.spawn(vec3(0.0, 0.0, 0.0), 0.0);
+        let up = step_on(gait, &ground, &stands, &input);
+        (up.vec3(0).z, step_on(gait, &ground, &up, &Input::default()).vec3(0).z)
+    };
+    let (kicked, plain) = (first_two(&with("kick vel.z = 8 m/s")), first_two(&with("vel.z = 8 m/s")));
+    // A twentieth of a second: the mean of 8 and 7 m/s, or of 0 and 7; from there on both fly alike.
+    assert!((kicked.0 - 0.375).abs() < 0.01 && (plain.0 - 0.175).abs() < 0.01, "{kicked:?} {plain:?}");
+    assert!(((kicked.1 - kicked.0) - (plain.1 - plain.0)).abs() < 1e-4, "{kicked:?} {plain:?}");
+}

@@ -65,7 +65,7 @@ impl Type {
 }
 
 /// Where a value is read from.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Var {
     State(usize),
     Input(usize),

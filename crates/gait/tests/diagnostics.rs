@@ -281,3 +281,70 @@ proptest! {
         let _ = velocitas_gait::classes(&text);
     }
 }
+
+/// What used to pass, or was said wrongly. Looked at as text.
+#[test]
+fn nonsense_does_not_pass_and_one_slip_has_one_cause() {
+    let mistakes = [
+        ("gait \"courier\"", "gait \"courier\" 17 junk {"),
+        ("gait \"courier\"", "gait \"cou\u{1b}[31mrier\""),
+        ("wire 1/256", "wire 1000000"),
+        ("wire 1/256", "wire 1e-60 m"),
+        ("wire 1/256", "range 1e-60 m"),
+        ("agree 2 cm", "agree 2000 km"),
+        ("from 0 to 4", "from 1 1 to 4"),
+        ("at most walk * haste", "at most -3 m/s"),
+        ("at most walk * haste", "at most 0 m/s"),
+        ("at most walk * haste", "at most walk / 0"),
+        ("at most walk * haste", "at most 1e30 m/s"),
+        ("at most walk * haste", "at most sqrt(0 - 4) * walk"),
+        ("facing = look", "facing = look\n  grounded = true"),
+        ("state {", "state {{"),
+        ("state {", "state"),
+        ("step {", "step {{"),
+        ("step {", "step"),
+        ("slide pos, vel", ""),
+        ("facing = look", "facing = look\n  \u{7}\u{1b}[2J"),
+    ];
+    let all: Vec<String> = mistakes
+        .iter()
+        .map(|(from, to)| {
+            let said = said(from, to);
+            assert!(said.contains("error["), "`{to}` passes:\n{said}");
+            let bad = said.chars().find(|c| c.is_control() && *c != '\n');
+            assert_eq!(bad, None, "raw in a terminal: {said:?}");
+            said
+        })
+        .collect();
+    insta::assert_snapshot!(all.join("\n"));
+}
+
+#[test]
+fn a_byte_order_mark_is_no_part_of_a_rule() {
+    let marked = compile(&format!("\u{feff}{COURIER}"));
+    assert!(marked.gait.is_some() && marked.diagnostics.is_empty(), "{:?}", marked.diagnostics);
+}
+
+#[test]
+fn what_is_too_long_is_said_to_be_so_and_nothing_else() {
+    let long = compile(&"# nothing\n".repeat(40_000));
+    assert_eq!(long.diagnostics.len(), 1);
+    assert!(long.diagnostics[0].message.contains("at most 262144 bytes; found 400000"));
+}
+
+#[test]
+fn ten_thousand_warnings_or_mistakes_are_told_by_a_few_and_a_number() {
+    let with = |statement: &dyn Fn(usize) -> String| {
+        let many: String = (0..10_000).map(statement).collect();
+        let text = COURIER.replacen("step {", &format!("step {{\n{many}"), 1);
+        compile(&text).diagnostics
+    };
+    // So many values are an error as well.
+    let warnings = with(&|i| format!("let x{i} = {i}\n"));
+    let warnings: Vec<_> = warnings.into_iter().filter(|d| d.severity == Severity::Warning).collect();
+    assert_eq!(warnings.len(), 51, "{:?}", &warnings[..1]);
+    assert_eq!(warnings[50].message, "9950 more warnings not shown");
+    let mistakes = with(&|i| format!("breath = y{i}\n"));
+    assert_eq!(mistakes.last().map(|d| d.message.as_str()), Some("9950 more mistakes not shown"));
+    assert_eq!(mistakes.len(), 51, "{:?}", &mistakes[48..]);
+}

@@ -522,7 +522,7 @@ fn the_rail_says_where_the_kept_part_begins_and_the_playhead_stays_in_it() {
     run.set_keep(velocitas_lab::Keep::Time(velocitas_lab::LEAST_KEPT));
     run.advance(LabTime::from_secs(140.0));
     let mut stage = Stage::new(run, Palette::new(Colours::True, false));
-    stage.resized(ratatui::layout::Size::new(160, 47));
+    stage.resized(Size::new(160, 47));
     press(&mut stage, KeyCode::Home);
     let shown = text(&stage, 160, 47);
     assert!(shown.contains("kept from 1:20") && shown.contains("1:20.00"), "{shown}");

@@ -8,6 +8,18 @@ use crate::syntax::{Attribute, AttributeValue, Field, File, Quantity, Word};
 use crate::tree::{InputInfo, StateInfo, TuneInfo};
 use crate::unit::Dimension;
 
+/// A value with its unit, for people.
+fn measured(value: f64, d: Dimension) -> String {
+    let plain = value == 0.0 || (1e-4..1e7).contains(&value.abs());
+    let number = if plain { value.to_string() } else { format!("{value:e}") };
+    if d.is_none() { number } else { format!("{number} {d}") }
+}
+
+/// Whatever was written, a step that a number can hold.
+fn quantiser(step: f64, bits: u32) -> Quantiser {
+    Quantiser::new((step as f32).clamp(f32::MIN_POSITIVE, 1e30), bits)
+}
+
 /// The attributes of a field, each at most once.
 struct Attributes<'a>(&'a [Attribute]);
 
@@ -134,8 +146,11 @@ impl Resolver {
             },
         );
         let attributes = Attributes(&field.attributes);
+        let before = self.diagnostics.len();
         let wire = self.wire(field, &attributes, shape, dimension, factor);
-        let agree = self.agree(&attributes, shape, dimension, factor, wire);
+        // What a wrong range would make of the agreement is not worth saying.
+        let reach = if self.diagnostics.len() > before { f64::INFINITY } else { f64::from(wire.reach()) };
+        let agree = self.agree(&attributes, shape, dimension, factor, (wire, reach));
         let blend = self.blend(&attributes, shape);
         let seen_by = if attributes.get("private").is_some() { SeenBy::Owner } else { SeenBy::All };
         let start = attributes.quantity("start").map_or(0.0, |q| self.in_unit(q, dimension, factor, "the start"));
@@ -178,6 +193,17 @@ impl Resolver {
         } else {
             positive(self, "wire", step)
         };
+        if step > range {
+            let at = a.get("wire").or_else(|| a.get("range")).map_or(field.name.span, |w| w.name.span);
+            let message = format!(
+                "expected a step no larger than the range, {}; found {}",
+                measured(range, d),
+                measured(step, d)
+            );
+            let why = "every value would be rounded to nothing or to the range's end";
+            self.report(Diagnostic::error("range", at, message).why(why));
+            return quantiser(range, 2);
+        }
         // One bit of sign; the ends of the range are still in it.
         let mut bits = 2;
         while bits < 40 && step * ((1u64 << (bits - 1)) as f64 - 1.0) < range * (1.0 - 1e-9) {
@@ -197,10 +223,18 @@ impl Resolver {
             }
             bits = given.max(bits);
         }
-        Quantiser::new(step as f32, bits)
+        quantiser(step, bits)
     }
 
-    fn agree(&mut self, a: &Attributes<'_>, shape: Shape, d: Dimension, factor: f64, wire: Quantiser) -> Agree {
+    /// `wire` comes with the largest agreement that makes sense.
+    fn agree(
+        &mut self,
+        a: &Attributes<'_>,
+        shape: Shape,
+        d: Dimension,
+        factor: f64,
+        (wire, reach): (Quantiser, f64),
+    ) -> Agree {
         if matches!(shape, Shape::Flag | Shape::Counter) || a.word("agree").is_some() || a.get("exactly").is_some() {
             return Agree::Exactly;
         }
@@ -211,8 +245,17 @@ impl Resolver {
         };
         let within = a.quantity("agree").map_or(default, |q| {
             let value = self.in_unit(q, d, factor, "the agreement");
+            let most = if shape == Shape::Bearing { std::f64::consts::PI } else { reach };
             if value < 0.0 {
                 self.error("range", q.span, format!("expected an agreement of 0 or more; found {value}"));
+            } else if value > most {
+                let message = format!(
+                    "expected an agreement below the field's range, {}; found {}",
+                    measured(most, d),
+                    measured(value, d)
+                );
+                let why = "whatever was predicted would agree";
+                self.report(Diagnostic::error("range", q.span, message).why(why));
             }
             value
         });

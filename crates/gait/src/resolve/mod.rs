@@ -8,6 +8,8 @@ mod frame;
 mod statements;
 mod values;
 
+use std::collections::BTreeMap;
+
 use velocitas_core::{Agree, Blend, SeenBy, Shape, bearing_quantiser};
 
 use crate::builtin::builtin_named;
@@ -23,6 +25,12 @@ struct Resolver {
     lets: Vec<LetInfo>,
     /// The lets that can be seen.
     scope: Vec<usize>,
+    /// The same by name, the innermost last.
+    named: BTreeMap<String, Vec<usize>>,
+    /// Where `grounded` was read in a rule in which nothing slides.
+    wants_slide: Option<Span>,
+    /// Whether something slides: then `grounded` is kept.
+    slides: bool,
     diagnostics: Vec<Diagnostic>,
 }
 
@@ -34,6 +42,9 @@ pub(crate) fn resolve(file: &File) -> (Tree, Vec<Diagnostic>) {
         tunes: Vec::new(),
         lets: Vec::new(),
         scope: Vec::new(),
+        named: BTreeMap::new(),
+        wants_slide: None,
+        slides: file.slides,
         diagnostics: Vec::new(),
     };
     r.sections(file);
@@ -46,6 +57,15 @@ pub(crate) fn resolve(file: &File) -> (Tree, Vec<Diagnostic>) {
         r.state.push(grounded());
     }
     let step = r.statements(&file.step);
+    if let Some(read) = r.wants_slide {
+        let at = file.sections.iter().find(|s| s.text == "step").map_or(read, |s| s.span);
+        let message = "expected `slide pos, vel` in `step`; found none, so nothing moves and `grounded` is not known";
+        r.report(
+            Diagnostic::error("slide", at, message)
+                .why("`slide` moves the body through the ground and keeps `grounded`")
+                .help("end `step` with `slide pos, vel`"),
+        );
+    }
     let (limits, slack) = r.limits(file);
     let looks = r.looks(file);
     let name = file.name.as_ref().map_or_else(String::new, |n| n.text.clone());
@@ -77,6 +97,25 @@ impl Resolver {
         self.report(Diagnostic::error(code, span, message));
     }
 
+    /// The `let` that a name means here.
+    fn let_named(&self, name: &str) -> Option<usize> {
+        self.named.get(name)?.last().copied()
+    }
+
+    fn enter(&mut self, id: usize) {
+        self.scope.push(id);
+        self.named.entry(self.lets[id].name.clone()).or_default().push(id);
+    }
+
+    /// Leaves the lets that came after the first so many.
+    fn leave(&mut self, seen: usize) {
+        for id in self.scope.drain(seen..) {
+            if let Some(of_name) = self.named.get_mut(&self.lets[id].name) {
+                of_name.retain(|other| *other != id);
+            }
+        }
+    }
+
     fn new_name(&mut self, word: &Word) {
         let name = word.text.as_str();
         let taken = if unit_named(name).is_some() {
@@ -91,7 +130,7 @@ impl Resolver {
             Some("a state field")
         } else if self.tunes.iter().any(|t| t.name == name) {
             Some("a tunable")
-        } else if self.scope.iter().any(|&id| self.lets[id].name == name) {
+        } else if self.let_named(name).is_some() {
             Some("a `let` above")
         } else {
             None

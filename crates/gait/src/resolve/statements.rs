@@ -14,7 +14,7 @@ impl Resolver {
     pub(super) fn statements(&mut self, statements: &[Stmt]) -> Vec<Step> {
         let seen = self.scope.len();
         let out = statements.iter().filter_map(|s| self.statement(s)).collect();
-        self.scope.truncate(seen);
+        self.leave(seen);
         out
     }
 
@@ -25,7 +25,7 @@ impl Resolver {
                 self.new_name(name);
                 let id = self.lets.len();
                 self.lets.push(LetInfo { name: name.text.clone(), span: name.span, ty: value.ty });
-                self.scope.push(id);
+                self.enter(id);
                 Some(Step::Let { id, value })
             }
             Stmt::Assign { kick, target, value } => self.assign(*kick, target, value),
@@ -105,6 +105,12 @@ impl Resolver {
             self.value(value);
             return None;
         };
+        if self.slides && name == "grounded" {
+            let message = "expected a field that the rule sets; `grounded` is set by `slide` alone";
+            let help = "name a flag of your own in `state`, such as `afloat flag`";
+            self.report(Diagnostic::error("name", target.span, message).help(help));
+            return None;
+        }
         let whole = self.state[field].ty();
         let (from, ty) = match component {
             None => (0, whole),
@@ -138,7 +144,7 @@ impl Resolver {
                 format!("expected a state field; `{name}` is an input and cannot be assigned to"),
                 "an input is what the player gave; name what you make of it with `let`".to_owned(),
             )
-        } else if self.scope.iter().any(|&id| self.lets[id].name == name) {
+        } else if self.let_named(name).is_some() {
             (
                 format!("expected a state field; `{name}` was named with `let` and stays as it is"),
                 format!("name the new value: `let {name}2 = …`, or use `if … then … else …`"),

@@ -3,6 +3,7 @@
 use super::Resolver;
 use crate::builtin::{BUILTINS, builtin_named};
 use crate::diagnostic::{Diagnostic, Span, nearest};
+use crate::gait::MOST_TOLD;
 use crate::syntax::{Expr, ExprKind, Op, Word};
 use crate::tree::{Node, NodeKind, Type, Var};
 use crate::unit::Dimension;
@@ -84,7 +85,7 @@ impl Resolver {
             Some((Var::Dt, Type::Number(Dimension::TIME)))
         } else if name == "contact" {
             Some((Var::Contact, Type::Vector(Dimension::NONE)))
-        } else if let Some(&id) = self.scope.iter().rev().find(|&&id| self.lets[id].name == name) {
+        } else if let Some(id) = self.let_named(name) {
             Some((Var::Let(id), self.lets[id].ty))
         } else if let Some(i) = self.state.iter().position(|f| f.name == name) {
             Some((Var::State(i), self.state[i].ty()))
@@ -104,6 +105,11 @@ impl Resolver {
     }
 
     fn unknown(&mut self, name: &str, span: Span) {
+        if name == "grounded" {
+            // One cause, told once and where it lies: nothing slides.
+            self.wants_slide.get_or_insert(span);
+            return;
+        }
         let visible = self.scope.iter().map(|&id| self.lets[id].name.as_str());
         let fields = self.state.iter().map(|f| f.name.as_str()).chain(self.inputs.iter().map(|f| f.name.as_str()));
         let tunes = self.tunes.iter().map(|t| t.name.as_str());
@@ -116,10 +122,11 @@ impl Resolver {
                 Some("a rule knows no clock; count time in a state field: `rest = rest + dt`".to_owned())
             }
             "rand" | "random" => Some("a rule knows no chance: every machine must come to the same result".to_owned()),
-            "grounded" => Some("`grounded` is kept by `slide`; use `slide pos, vel` in `step`".to_owned()),
             _ if self.lets.iter().any(|l| l.name == name) => {
                 Some(format!("`{name}` was named inside a block and is not seen outside it"))
             }
+            // Beyond what anybody reads, a suggestion is not worth its search.
+            _ if self.diagnostics.len() > 2 * MOST_TOLD => None,
             _ => nearest(name, known.into_iter()),
         };
         let message = format!("expected a name that is known here; found `{name}`");

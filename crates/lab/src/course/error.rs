@@ -3,6 +3,8 @@
 use std::fmt;
 use std::ops::Range;
 
+use velocitas_gait::{Excerpt, printable};
+
 /// One mistake in a course file.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct CourseError {
@@ -102,12 +104,13 @@ pub(super) fn nearest<'a>(found: &str, known: impl Iterator<Item = &'a str>) -> 
 impl fmt::Display for CourseError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let gutter = self.line.to_string().len();
-        writeln!(f, "{}:{}:{}: {}", self.file, self.line, self.column, self.message)?;
+        writeln!(f, "{}:{}:{}: {}", printable(&self.file), self.line, self.column, printable(&self.message))?;
+        let excerpt = Excerpt::of(&self.source, self.column, self.width);
         writeln!(f, "{:gutter$} |", "")?;
-        writeln!(f, "{} | {}", self.line, self.source)?;
-        write!(f, "{:gutter$} | {:skip$}{}", "", "", "^".repeat(self.width), skip = self.column - 1)?;
+        writeln!(f, "{} | {}", self.line, excerpt.text)?;
+        write!(f, "{:gutter$} | {:skip$}{}", "", "", "^".repeat(excerpt.width), skip = excerpt.skip)?;
         if let Some(help) = &self.help {
-            write!(f, "\n{:gutter$} = {help}", "")?;
+            write!(f, "\n{:gutter$} = {}", "", printable(help))?;
         }
         if let Some(inside) = &self.inside {
             write!(f, "\n\n{}", inside.trim_end())?;
