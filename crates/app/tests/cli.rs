@@ -292,3 +292,27 @@ fn ten_minutes_of_the_demo_are_good_and_tricks_without_effect_are_said_to_be_so(
         assert_eq!(said.contains("1 could have no effect"), idle == 1, "{trick}: {said}");
     }
 }
+
+#[test]
+fn what_a_course_does_not_mean_is_warned_about_and_runs() {
+    let folder = folder();
+    let path = folder.path().join("odd.course.toml");
+    let course = "format = 1\nname = \"odd\"\ntick_rate = \"60 Hz\"\nworld = { min = [-9, -9], max = [9, 9] }\n\
+                  [[cast]]\nname = \"teal\"\nrole = \"bot\"\nspawn = [0, 0]\n\
+                  [[event]]\nat = \"1 s\"\npush = { who = \"teal\" }\n";
+    fs::write(&path, course).expect("written");
+    let name = path.to_str().expect("a name");
+    let done = velocitas(&["run", name, "--for", "2s"]);
+    let said = String::from_utf8_lossy(&done.stderr).into_owned();
+    assert_eq!(done.status.code(), Some(0));
+    assert!(said.contains("warning: ") && said.contains("odd.course.toml:9:1: a push of nothing"), "{said}");
+    let vetted = velocitas(&["vet", name]);
+    assert!(String::from_utf8_lossy(&vetted.stdout).contains("a push of nothing"));
+    let (report, code) = json(&["vet", "--report", "json", name]);
+    assert_eq!((code, &report["files"][0]["warnings"][0]["line"]), (0, &Value::from(9)));
+    // Nothing that ships is warned about.
+    let game = folder.path().join("game").display().to_string();
+    assert!(velocitas(&["new", &game]).status.success());
+    let (report, _) = json(&["vet", "--report", "json", &format!("{game}/game.course.toml")]);
+    assert_eq!(report["files"][0]["warnings"], Value::Array(Vec::new()));
+}

@@ -11,10 +11,13 @@ use super::args::{Report, RunTask};
 use crate::files::stream::{complain, say};
 use crate::files::{self, OpenError, Output};
 
-/// A course from the command line, with another seed if one was given.
+/// A course from the command line, with another seed if one was given. What it probably does not mean is told.
 pub(super) fn course(path: Option<&Path>, seed: Option<u64>) -> Result<Course, OpenError> {
     let mut course = files::course(path, &[])?;
     course.seed = seed.unwrap_or(course.seed);
+    for warning in &course.warnings {
+        complain(format_args!("warning: {warning}\n\n"));
+    }
     Ok(course)
 }
 

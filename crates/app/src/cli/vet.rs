@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use serde_json::{Value, json};
 use velocitas_core::{Motion, Rate};
 use velocitas_gait::{Gait, Report as Diagnosis, compile};
+use velocitas_lab::CourseError;
 use velocitas_lab::vet::{Attack, Envelope, Feel, RATES, Track, Walked, attack, feel};
 
 use super::Outcome;
@@ -76,13 +77,17 @@ impl Vet<'_> {
     fn course(&mut self, path: &Path, text: &str) {
         match files::parse_course(path, text, &[]) {
             Ok(course) => {
+                for warning in &course.warnings {
+                    self.say(format!("warning: {warning}\n"));
+                }
                 self.say(format!(
-                    "{}: good; {} in the cast, {} gaits",
+                    "{}: good; {} in the cast, {}",
                     path.display(),
                     course.cast.len(),
-                    course.gaits.len()
+                    counted(course.gaits.len(), "gait")
                 ));
-                self.rows.push(json!({ "file": path.display().to_string(), "good": true }));
+                let warnings: Vec<Value> = course.warnings.iter().map(warning_row).collect();
+                self.rows.push(json!({ "file": path.display().to_string(), "good": true, "warnings": warnings }));
             }
             Err(error) => {
                 self.good = false;
@@ -257,6 +262,14 @@ impl Vet<'_> {
         row["track"] = json!({ "file": path.display().to_string(), "fastest": rows });
         Ok(good)
     }
+}
+
+fn counted(n: usize, what: &str) -> String {
+    format!("{n} {what}{}", if n == 1 { "" } else { "s" })
+}
+
+fn warning_row(w: &CourseError) -> Value {
+    json!({ "line": w.line, "column": w.column, "message": w.message })
 }
 
 fn stem(path: &Path) -> String {

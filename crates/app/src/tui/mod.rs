@@ -75,6 +75,7 @@ pub fn run(mut course: Course, options: &Options) -> Result<(), OpenError> {
     run.set_keep(options.keep.unwrap_or(Keep::USUAL));
     let mut stage = Stage::new(run, Palette::from_environment(options.ascii));
     stage.read_from(options.file.as_deref());
+    stage.tell_warnings();
     terminal::is_able().map_err(OpenError::Terminal)?;
     let signals = Signals::listen().map_err(OpenError::Terminal)?;
     let inbox = Inbox::new();

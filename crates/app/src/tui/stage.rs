@@ -165,6 +165,17 @@ impl Stage {
         self.notice = Some((text.into(), NOTICE));
     }
 
+    /// Says what the course probably does not mean.
+    pub(super) fn tell_warnings(&mut self) {
+        let warnings = &self.run.course().warnings;
+        let Some(first) = warnings.first() else { return };
+        let more = match warnings.len() - 1 {
+            0 => String::new(),
+            n => format!(" (and {n} more: velocitas vet tells)"),
+        };
+        self.say(format!("warning, line {}: {}{more}", first.line, first.message));
+    }
+
     // --- time ---
 
     /// Real time has passed: virtual time should follow.
@@ -534,7 +545,9 @@ impl Stage {
         let (from, to) = self.rail.span();
         let to = to.min(self.run.now());
         let at = self.at.to_string().replace(':', "m").replace('.', "s");
-        let name = format!("velocitas-{}-error-{at}.svg", self.name(self.entity));
+        // A name may hold what a path does not.
+        let who: String = self.name(self.entity).chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
+        let name = format!("velocitas-{who}-error-{at}.svg");
         let path = folder.join(&name);
         let done =
             chart(self.run.record(), Of::Error, self.entity, from, to).map_err(|e| e.to_string()).and_then(|svg| {

@@ -78,9 +78,41 @@ fn in_our_words(message: &str) -> String {
     match message.strip_prefix("invalid ").and_then(|rest| rest.split_once(", expected ")) {
         Some((found, expected)) => {
             let found = found.strip_prefix("type: ").or_else(|| found.strip_prefix("value: ")).unwrap_or(found);
-            format!("expected {expected}; found {found}")
+            format!("expected {}; found {}", kind_wanted(expected), kind_found(found))
         }
         None => message.to_owned(),
+    }
+}
+
+/// The reader's name of what it wants, as people say it.
+fn kind_wanted(expected: &str) -> String {
+    match expected {
+        "i64" | "i32" | "i16" | "i8" => "a whole number".to_owned(),
+        "u64" | "u32" | "u16" | "u8" => "a whole number of 0 or more".to_owned(),
+        "f32" | "f64" => "a number".to_owned(),
+        "a boolean" => "true or false".to_owned(),
+        "a string" => "a text in quotes".to_owned(),
+        "a sequence" => "a list".to_owned(),
+        "a map" => "a table".to_owned(),
+        "an array of length 2" => "a list of 2 numbers".to_owned(),
+        other => other.strip_prefix("struct ").map_or_else(|| other.to_owned(), |_| "a table".to_owned()),
+    }
+}
+
+/// The reader's name of what it met, as people say it.
+fn kind_found(found: &str) -> String {
+    let value = found.split_once('`').and_then(|(_, rest)| rest.strip_suffix('`'));
+    match (found.split_whitespace().next().unwrap_or(found), value) {
+        ("floating", Some(x)) => format!("the number {x}"),
+        ("floating", None) => "a number with a fraction".to_owned(),
+        ("integer", Some(x)) => format!("the number {x}"),
+        ("integer", None) => "a number".to_owned(),
+        ("boolean", Some(x)) => x.to_owned(),
+        ("boolean", None) => "true or false".to_owned(),
+        ("string", _) => found.strip_prefix("string ").map_or_else(|| "a text".to_owned(), |x| format!("the text {x}")),
+        ("map", _) => "a table".to_owned(),
+        ("sequence", _) => "a list".to_owned(),
+        _ => found.to_owned(),
     }
 }
 

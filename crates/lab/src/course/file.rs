@@ -3,7 +3,8 @@
 use std::collections::BTreeMap;
 
 use schemars::JsonSchema;
-use serde::Deserialize;
+use serde::de::Error as _;
+use serde::{Deserialize, Deserializer};
 use toml::Spanned;
 
 use super::quantity::{Angle, Drift, Factor, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time};
@@ -19,7 +20,8 @@ pub(super) struct File {
     #[schemars(with = "i64")]
     pub(super) format: Spanned<i64>,
     /// Shown on the screen.
-    pub(super) name: String,
+    #[schemars(with = "String")]
+    pub(super) name: Spanned<String>,
     /// All luck comes from it: the same seed, the same run.
     #[serde(default)]
     pub(super) seed: u64,
@@ -59,6 +61,24 @@ pub(super) struct File {
     pub(super) event: Vec<Spanned<Event>>,
 }
 
+/// Two finite numbers, and no third.
+#[derive(Clone, Copy)]
+pub(super) struct Pair(pub(super) [f32; 2]);
+
+impl<'de> Deserialize<'de> for Pair {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        let all = Vec::<f32>::deserialize(from)?;
+        let [x, y] = all[..] else {
+            return Err(D::Error::custom(format!("expected two numbers such as [0, 2]; found {}", all.len())));
+        };
+        if x.is_finite() && y.is_finite() {
+            Ok(Self([x, y]))
+        } else {
+            Err(D::Error::custom(format!("expected two numbers such as [0, 2]; found [{x}, {y}]")))
+        }
+    }
+}
+
 /// A machine.
 #[derive(JsonSchema, Deserialize, Default)]
 #[serde(deny_unknown_fields)]
@@ -86,10 +106,10 @@ pub(super) struct Host {
 pub(super) struct World {
     /// South-west corner in metres.
     #[schemars(with = "[f32; 2]")]
-    pub(super) min: Spanned<[f32; 2]>,
+    pub(super) min: Spanned<Pair>,
     /// North-east corner in metres.
     #[schemars(with = "[f32; 2]")]
-    pub(super) max: Spanned<[f32; 2]>,
+    pub(super) max: Spanned<Pair>,
     /// Height of the floor.
     #[serde(default)]
     pub(super) floor: Option<Quantity<Length>>,
@@ -104,10 +124,10 @@ pub(super) struct Solid {
     pub(super) name: Spanned<String>,
     /// Its middle, in metres.
     #[schemars(with = "[f32; 2]")]
-    pub(super) at: Spanned<[f32; 2]>,
+    pub(super) at: Spanned<Pair>,
     /// Its extent along its own axes, in metres.
     #[schemars(with = "[f32; 2]")]
-    pub(super) size: Spanned<[f32; 2]>,
+    pub(super) size: Spanned<Pair>,
     /// Turned counter-clockwise.
     #[serde(default)]
     pub(super) yaw: Option<Quantity<Angle>>,
@@ -135,9 +155,10 @@ pub(super) struct Zone {
     pub(super) surface: Spanned<String>,
     /// South-west corner in metres.
     #[schemars(with = "[f32; 2]")]
-    pub(super) min: Spanned<[f32; 2]>,
+    pub(super) min: Spanned<Pair>,
     /// North-east corner in metres.
-    pub(super) max: [f32; 2],
+    #[schemars(with = "[f32; 2]")]
+    pub(super) max: Pair,
 }
 
 /// Both directions, and what differs on the way down.
@@ -211,7 +232,7 @@ pub(super) struct Cast {
     pub(super) arrangement: Option<Spanned<String>>,
     /// Where it begins, in metres.
     #[schemars(with = "[f32; 2]")]
-    pub(super) spawn: Spanned<[f32; 2]>,
+    pub(super) spawn: Spanned<Pair>,
     /// How far above the floor it begins.
     #[serde(default)]
     pub(super) height: Option<Quantity<Length>>,
@@ -270,7 +291,7 @@ pub(super) struct Settings {
 pub(super) struct Waypoint {
     /// Where, in metres.
     #[schemars(with = "[f32; 2]")]
-    pub(super) at: Spanned<[f32; 2]>,
+    pub(super) at: Spanned<Pair>,
     /// Whether to run there.
     #[serde(default)]
     pub(super) sprint: bool,

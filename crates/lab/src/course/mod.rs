@@ -7,6 +7,7 @@ mod error;
 mod file;
 mod quantity;
 mod resolve;
+mod suspicion;
 
 pub use error::CourseError;
 
@@ -65,6 +66,8 @@ pub struct Course {
     pub cast: Vec<Member>,
     /// What happens.
     pub events: Vec<Happens>,
+    /// What is probably not meant, each with its place.
+    pub warnings: Vec<CourseError>,
 }
 
 /// A rule that was read from a file.
@@ -265,7 +268,9 @@ impl Course {
         let read: file::File = toml::from_str(text).map_err(|e| CourseError::from_toml(file, text, &e))?;
         let mut rules: Vec<Arc<dyn Motion>> = vec![Arc::new(Walker::new())];
         rules.extend(sources.own.iter().cloned());
-        resolve::Resolver { file, text, rules, read_gait: sources.gait }.course(read)
+        let mut course = resolve::Resolver { file, text, rules, read_gait: sources.gait }.course(&read)?;
+        course.warnings = suspicion::suspicions(file, text, &read, &course);
+        Ok(course)
     }
 
     /// The demo course.

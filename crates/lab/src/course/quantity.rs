@@ -56,8 +56,8 @@ impl<D: Dimension> Quantity<D> {
     /// From text.
     pub(super) fn parse(text: &str) -> Result<Self, String> {
         let found = |why: &str| format!("expected {} such as \"{}\", found \"{text}\"{why}", D::NAME, D::EXAMPLE);
-        let split = text.find(|c: char| !(c.is_ascii_digit() || ".+-".contains(c))).unwrap_or(text.len());
-        let (number, unit) = (&text[..split], text[split..].trim());
+        let (number, unit) = text.split_at(number_length(text));
+        let unit = unit.trim();
         let number: f64 = number.parse().map_err(|_| found(": it does not begin with a number"))?;
         let units = || D::UNITS.iter().map(|(u, _)| *u).collect::<Vec<_>>().join(", ");
         let Some((_, scale)) = D::UNITS.iter().find(|(u, _)| *u == unit) else {
@@ -71,7 +71,7 @@ impl<D: Dimension> Quantity<D> {
             return Err(found(": it must not be negative"));
         }
         if (number * scale).abs() > D::MOST {
-            let (unit, scale) = D::UNITS[D::UNITS.len() - 1];
+            // In the unit that was written.
             return Err(found(&format!(
                 ": at most {} {unit} makes sense",
                 (D::MOST / scale * 1000.0).round() / 1000.0
@@ -79,6 +79,20 @@ impl<D: Dimension> Quantity<D> {
         }
         Ok(Self { value: number * scale, dimension: PhantomData })
     }
+}
+
+/// How many bytes at the beginning are a number: digits with a sign, a point and a power of ten.
+fn number_length(text: &str) -> usize {
+    let digits = |from: usize| text[from..].bytes().take_while(|b| b.is_ascii_digit() || *b == b'.').count();
+    let sign = |from: usize| usize::from(text[from..].starts_with(['+', '-']));
+    let mantissa = sign(0) + digits(sign(0));
+    if text[mantissa..].starts_with(['e', 'E']) {
+        let power = mantissa + 1 + sign(mantissa + 1);
+        if digits(power) > 0 {
+            return power + digits(power);
+        }
+    }
+    mantissa
 }
 
 struct Text<D>(PhantomData<D>);
@@ -113,7 +127,7 @@ impl<D: Dimension> schemars::JsonSchema for Quantity<D> {
         schemars::json_schema!({
             "type": "string",
             "description": format!("{} with its unit ({})", D::NAME, units.join(", ")),
-            "pattern": format!("^[-+]?[0-9]*\\.?[0-9]+ *({})$", pattern.join("|")),
+            "pattern": format!("^[-+]?[0-9]*\\.?[0-9]+([eE][-+]?[0-9]+)? *({})$", pattern.join("|")),
             "examples": [D::EXAMPLE],
         })
     }
@@ -127,8 +141,29 @@ mod tests {
     fn units_are_converted_and_wrong_ones_named() {
         assert_eq!(Quantity::<Time>::parse("1.5 s").map(|q| q.value), Ok(1500.0));
         assert_eq!(Quantity::<Share>::parse("5%").map(|q| q.value), Ok(0.05));
+        assert_eq!(Quantity::<Length>::parse("1e0 m").map(|q| q.value), Ok(1.0));
+        assert_eq!(Quantity::<Time>::parse("2.5E-1 s").map(|q| q.value), Ok(250.0));
+        let large = Quantity::<Length>::parse("1000001 m").map(|q| q.value).unwrap_err();
+        assert!(large.ends_with("at most 1000 m makes sense"), "{large}");
+        let large = Quantity::<Length>::parse("1e9 mm").map(|q| q.value).unwrap_err();
+        assert!(large.ends_with("at most 1000000 mm makes sense"), "{large}");
         assert_eq!(Quantity::<Drift>::parse("-100 ppm").map(|q| q.value), Ok(-100.0));
-        for bad in ["75", "75 m", "ms", "", "-3 ms", "1e9 ms", "ü ms"] {
+        for bad in [
+            "75",
+            "75 m",
+            "ms",
+            "",
+            "-3 ms",
+            "1e9 ms",
+            "ü ms",
+            "1e ms",
+            "e5 ms",
+            "1e99999 ms",
+            "--1 ms",
+            "1.2.3 ms",
+            "nan ms",
+            "inf s",
+        ] {
             let error = Quantity::<Time>::parse(bad).map(|q| q.value).unwrap_err();
             assert!(error.starts_with("expected a time such as \"75 ms\", found"), "{error}");
         }

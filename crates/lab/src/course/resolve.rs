@@ -32,6 +32,17 @@ const MOST_RULES: usize = 32;
 /// Tick numbers beyond this leave no room to count on.
 const MOST_TICK: i64 = 1 << 48;
 
+/// The longest name of a member, solid, zone, and of a course, in characters.
+const MOST_NAME: usize = 32;
+const MOST_TITLE: usize = 64;
+/// Words that stand for machines.
+const RESERVED: [&str; 3] = ["server", "clients", "all"];
+
+/// Characters that change the direction of writing or have no width: what is shown is not what is there.
+const fn is_unseen(c: char) -> bool {
+    matches!(c, '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{feff}')
+}
+
 /// Rules by number.
 type Rules = Vec<Arc<dyn Motion>>;
 
@@ -68,6 +79,22 @@ impl Resolver<'_> {
         })
     }
 
+    /// Checks a name that is shown: it takes a line at most and does nothing to a terminal.
+    fn name(&self, name: &Spanned<String>, what: &str, most: usize) -> Result<()> {
+        let text = name.get_ref();
+        let length = text.chars().count();
+        let message = if text.trim().is_empty() {
+            format!("expected {what} of 1 to {most} characters; found none")
+        } else if length > most {
+            format!("expected {what} of 1 to {most} characters; found {length}")
+        } else if let Some(c) = text.chars().find(|c| c.is_control() || is_unseen(*c)) {
+            format!("expected {what} of characters that can be seen; found {}", c.escape_unicode())
+        } else {
+            return Ok(());
+        };
+        Err(self.wrong(name.span(), message))
+    }
+
     fn whole(&self, value: &Spanned<i64>, what: &str, range: Range<i64>) -> Result<i64> {
         if range.contains(value.get_ref()) {
             return Ok(*value.get_ref());
@@ -76,7 +103,7 @@ impl Resolver<'_> {
         Err(self.wrong(value.span(), message))
     }
 
-    pub(super) fn course(self, file: File) -> Result<Course> {
+    pub(super) fn course(self, file: &File) -> Result<Course> {
         if *file.format.get_ref() != FORMAT {
             let message = format!("expected format {FORMAT}; found format {}", file.format.get_ref());
             let help = "this program reads courses of that format only".to_owned();
@@ -89,14 +116,15 @@ impl Resolver<'_> {
         let snapshot_every = self.snapshot_every(file.snapshot_every.as_ref(), 3)?;
         let first_tick =
             file.first_tick.as_ref().map_or(Ok(0), |t| self.whole(t, "a first tick", 0..MOST_TICK))? as u64;
-        let world = self.world(&file)?;
+        self.name(&file.name, "a name of the course", MOST_TITLE)?;
+        let world = self.world(file)?;
         let links = self.links(&file.link)?;
-        let (rules, gaits) = self.gaits(&file)?;
+        let (rules, gaits) = self.gaits(file)?;
         let kinds = Kinds::new(rules)
             .map_err(|(name, error)| self.wrong(0..0, format!("the rule `{name}` cannot be used: {error}")))?;
         let server = self.host(&file.server, 0)?;
         let mut course = Course {
-            name: file.name,
+            name: file.name.get_ref().clone(),
             seed: file.seed,
             rate,
             first_tick,
@@ -107,6 +135,7 @@ impl Resolver<'_> {
             world,
             cast: Vec::new(),
             events: Vec::new(),
+            warnings: Vec::new(),
         };
         for tune in &file.tune {
             self.overrides(&mut course, tune)?;
@@ -120,8 +149,12 @@ impl Resolver<'_> {
                 let message = format!("expected a name of its own; found `{}` a second time", earlier.name);
                 return Err(self.wrong(cast.name.span(), message));
             }
-            if cast.name.get_ref() == "server" || cast.name.get_ref().is_empty() {
-                return Err(self.wrong(cast.name.span(), "expected a name that is neither empty nor `server`"));
+            self.name(&cast.name, "a name", MOST_NAME)?;
+            if RESERVED.contains(&cast.name.get_ref().as_str()) {
+                let message =
+                    format!("expected a name other than {}; found `{}`", RESERVED.join(", "), cast.name.get_ref());
+                let help = "these words stand for machines".to_owned();
+                return Err(self.wrong(cast.name.span(), message).help(Some(help)));
             }
             let member = self.member(&course, cast, &links, snapshot_every, i)?;
             course.cast.push(member);
@@ -227,10 +260,10 @@ impl Resolver<'_> {
     }
 
     fn world(&self, file: &File) -> Result<World> {
-        let (min, max) = (*file.world.min.get_ref(), *file.world.max.get_ref());
+        let (min, max) = (file.world.min.get_ref().0, file.world.max.get_ref().0);
         let finite = |v: &[f32; 2]| v.iter().all(|x| x.is_finite() && x.abs() <= 500.0);
         for corner in [&file.world.min, &file.world.max] {
-            if !finite(corner.get_ref()) {
+            if !finite(&corner.get_ref().0) {
                 return Err(self.wrong(corner.span(), "expected two numbers within 500 m of the origin"));
             }
         }
@@ -250,6 +283,7 @@ impl Resolver<'_> {
                 let message = format!("expected a name of its own; found `{}` a second time", s.name.get_ref());
                 return Err(self.wrong(s.name.span(), message));
             }
+            self.name(&s.name, "a name", MOST_NAME)?;
             solids.push(self.solid(s, i, floor)?);
         }
         let mut zones = Vec::new();
@@ -258,6 +292,7 @@ impl Resolver<'_> {
                 let message = format!("expected a name of its own; found `{}` a second time", z.name.get_ref());
                 return Err(self.wrong(z.name.span(), message));
             }
+            self.name(&z.name, "a name", MOST_NAME)?;
             let (material, surface) = self.word(
                 &z.surface,
                 "a surface",
@@ -267,18 +302,18 @@ impl Resolver<'_> {
                     ("planks", (Material::Planks, Surface::PLAIN)),
                 ],
             )?;
-            let min = *z.min.get_ref();
-            if !(finite(&min) && finite(&z.max)) || z.max[0] <= min[0] || z.max[1] <= min[1] {
+            let (min, max) = (z.min.get_ref().0, z.max.0);
+            if !(finite(&min) && finite(&max)) || max[0] <= min[0] || max[1] <= min[1] {
                 return Err(self.wrong(z.min.span(), "expected `max` east and north of `min`, within 500 m"));
             }
-            let zone = Zone { min: (min[0], min[1]), max: (z.max[0], z.max[1]), surface };
+            let zone = Zone { min: (min[0], min[1]), max: (max[0], max[1]), surface };
             zones.push(NamedZone { name: z.name.get_ref().clone(), material, zone });
         }
         Ok(World { bounds, solids, zones })
     }
 
     fn solid(&self, s: &file::Solid, index: usize, floor: f32) -> Result<NamedSolid> {
-        let ([x, y], [w, d]) = (*s.at.get_ref(), *s.size.get_ref());
+        let ([x, y], [w, d]) = (s.at.get_ref().0, s.size.get_ref().0);
         if ![x, y].iter().all(|v| v.is_finite() && v.abs() <= 600.0) {
             return Err(self.wrong(s.at.span(), "expected two numbers within 600 m of the origin"));
         }
@@ -380,12 +415,12 @@ impl Resolver<'_> {
         let (up, down) = cast.link.as_ref().map_or(Ok(perfect), |word| self.word(word, "a link", &known))?;
         let settings = self.settings(&cast.settings)?;
         let snapshot_every = self.snapshot_every(cast.settings.snapshot_every.as_ref(), snapshot_every)?;
-        let [x, y] = *cast.spawn.get_ref();
+        let [x, y] = cast.spawn.get_ref().0;
         let spawn = vec3(x, y, course.world.bounds.floor + or(cast.height, 0.0) as f32);
         self.free(course, kind, spawn, &cast.spawn)?;
         let mut route = Vec::new();
         for place in &cast.route {
-            let [x, y] = *place.at.get_ref();
+            let [x, y] = place.at.get_ref().0;
             let b = &course.world.bounds;
             if !(x > b.min.0 && x < b.max.0 && y > b.min.1 && y < b.max.1) {
                 return Err(self.wrong(place.at.span(), "expected a place inside the world's bounds"));
@@ -409,7 +444,7 @@ impl Resolver<'_> {
     }
 
     /// Nobody begins inside something, as either side knows the ground.
-    fn free(&self, course: &Course, kind: u8, spawn: velocitas_core::Vec3, at: &Spanned<[f32; 2]>) -> Result<()> {
+    fn free(&self, course: &Course, kind: u8, spawn: velocitas_core::Vec3, at: &Spanned<file::Pair>) -> Result<()> {
         let body = course.kinds.motion(kind).body();
         for side in [KnownTo::Server, KnownTo::Clients] {
             let Some(id) = course.ground(side).overlap(&body, spawn) else { continue };

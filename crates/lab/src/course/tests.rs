@@ -124,3 +124,82 @@ proptest::proptest! {
         let _ = Course::parse("cut.course.toml", &text, &[]).map_err(|e| e.to_string());
     }
 }
+
+/// What used to be taken, or was said wrongly.
+#[test]
+fn nonsense_is_refused_in_words() {
+    let mistakes = [
+        ("spawn = [-16, -1]", "spawn = [nan, 0]"),
+        ("spawn = [-16, -1]", "spawn = [0, inf]"),
+        ("spawn = [-16, -1]", "spawn = [1e38, 0]"),
+        ("{ at = [5, 2], sprint = true }", "{ at = [nan, 2], sprint = true }"),
+        ("at = [-27, 4]", "at = [nan, 4]"),
+        ("size = [12, 8]", "size = [nan, 8]"),
+        ("min = [-42, -26]\nmax = [42, 26]", "min = [nan, -26]\nmax = [42, 26]"),
+        ("min = [2, -24]", "min = [-inf, -24]"),
+        ("name = \"heron\"", "name = \"all\""),
+        ("name = \"heron\"", "name = \"clients\""),
+        ("name = \"heron\"", "name = \"\""),
+        ("name = \"heron\"", "name = \"he\\nron\""),
+        ("name = \"heron\"", "name = \"\\u001b[31mheron\""),
+        ("name = \"heron\"", "name = \"he\\u202Eron\""),
+        ("name = \"heron\"", "name = \"heron of the northern pier, second watch\""),
+        ("name = \"Lampwick Quay\"", "name = \"\\u0007\""),
+        ("name = \"crate 1\"", "name = \"crate\\t1\""),
+        ("name = \"icy slip\"", "name = \"   \""),
+        ("latency = \"22 ms\"", "latency = \"1e0 sec\""),
+        ("height = \"4 m\"", "height = \"1000000 m\""),
+        ("height = \"4 m\"", "height = \"1e9 mm\""),
+        ("seed = 7", "seed = 7.5"),
+        ("seed = 7", "seed = -1"),
+        ("snapshot_every = 3", "snapshot_every = 2.5"),
+        ("spawn = [-16, -1]", "spawn = { x = 1 }"),
+        ("spawn = [-16, -1]", "spawn = [\"a\", 2]"),
+        ("spawn = [-16, -1]", "spawn = [1, 2, 3]"),
+        ("role = \"helm\"", "role = 5"),
+        ("sprint = true }", "sprint = 1 }"),
+        ("[server]", "[[server]]"),
+        ("name = \"heron\"", "name = [1]"),
+    ];
+    let told: Vec<String> = mistakes.iter().map(|(from, to)| mistake(from, to)).collect();
+    for said in &told {
+        assert!(!said.contains(|c: char| c.is_control() && c != '\n'), "raw in a terminal: {said:?}");
+    }
+    insta::assert_snapshot!(told.join("\n\n"));
+}
+
+/// What a course that is sound otherwise is warned about.
+fn warned(from: &str, to: &str) -> Vec<String> {
+    assert!(DEMO.contains(from), "`{from}` is not in the demo course");
+    let course = Course::parse(DEMO_FILE, &DEMO.replacen(from, to, 1), &[]).unwrap_or_else(|e| panic!("{e}"));
+    course.warnings.iter().map(ToString::to_string).collect()
+}
+
+#[test]
+fn what_has_no_effect_is_warned_about_with_its_place() {
+    let tune = |tables: &str| format!("{tables}\n[[cast]]\nname = \"plover\"");
+    let plover = "[[cast]]\nname = \"plover\"";
+    let walk = "[[tune]]\nrule = \"courier\"\nknown_to = \"SIDE\"\nset = { walk = \"5 m/s\" }\n";
+    let side = |side: &str| walk.replace("SIDE", side);
+    let cases = [
+        ("east = \"7 m/s\", north = \"-4 m/s\" }", "up = \"0 m/s\" }".to_owned()),
+        (plover, format!("[[event]]\nat = \"1 s\"\nfreeze = {{ who = \"server\", lasts = \"0 s\" }}\n\n{plover}")),
+        (plover, format!("[[solid]]\nname = \"buoy\"\nat = [60, 0]\nsize = [2, 2]\nheight = \"1 m\"\n\n{plover}")),
+        (plover, format!("[[zone]]\nname = \"far ice\"\nsurface = \"ice\"\nmin = [42, 0]\nmax = [50, 5]\n\n{plover}")),
+        ("{ at = [5, 2], sprint = true }", "{ at = [-27, 4], sprint = true }".to_owned()),
+        (plover, format!("[link.satellite]\nlatency = \"600 ms\"\n\n{plover}")),
+        (plover, tune(&(side("all") + &side("all")))),
+        (plover, tune(&(side("server") + &side("all")))),
+        (plover, tune("[[tune]]\nrule = \"courier\"\nset = {}\n")),
+    ];
+    let told: Vec<Vec<String>> = cases.iter().map(|(from, to)| warned(from, to)).collect();
+    for ((_, to), told) in cases.iter().zip(&told) {
+        assert_eq!(told.len(), 1, "{to}: {told:#?}");
+    }
+    insta::assert_snapshot!(told.concat().join("\n\n"));
+    // What differs on purpose is no mistake: one side against the other, a one-sided solid on the way.
+    assert_eq!(warned(plover, &tune(&(side("server") + &side("clients")))), [""; 0]);
+    assert_eq!(warned(plover, &tune(&(side("all") + &side("clients")))), [""; 0]);
+    assert_eq!(warned("{ at = [5, 2], sprint = true }", "{ at = [-8.5, 0.2], sprint = true }"), [""; 0]);
+    assert_eq!(warned("name = \"heron\"", "name = \"heron\""), [""; 0]);
+}
