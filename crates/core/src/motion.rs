@@ -124,6 +124,12 @@ pub trait Motion: Send + Sync + fmt::Debug {
     /// The state of somebody standing at `position`, looking along `bearing` (radians, 0 = east, counter-clockwise).
     fn spawn(&self, position: Vec3, bearing: f32) -> State;
 
+    /// The most moves through the ground that one step may be made of, each of which may go another way: a rule that
+    /// slides once turns no corner within a tick, one with sub-steps does.
+    fn moves(&self) -> u32 {
+        1
+    }
+
     /// What it looks like at a speed along the ground (m/s), if the rule says: standing, walking, sprinting.
     fn look(&self, _speed: f32) -> Option<&str> {
         None

@@ -10,7 +10,7 @@ use crate::lower::{Lanes, limit, program};
 use crate::names;
 use crate::program::Program;
 use crate::syntax::Op;
-use crate::tree::{InputInfo, Look, Node, NodeKind, StateInfo, Tree};
+use crate::tree::{InputInfo, Look, Node, NodeKind, StateInfo, Step as TreeStep, Tree};
 
 /// A rule that can be run.
 #[derive(Clone, Debug)]
@@ -26,6 +26,7 @@ pub struct Gait {
     starts: Vec<(usize, Shape, f32)>,
     looks: Vec<Look>,
     owned: Vec<&'static str>,
+    moves: u32,
 }
 
 /// What came of reading a text.
@@ -190,8 +191,20 @@ fn build(tree: Tree, before: Option<&Schema>) -> Result<Gait, Diagnostic> {
         slack: tree.slack,
         starts,
         owned: tree.inputs.iter().filter(|i| i.owned).map(|i| names::name(&i.name)).collect(),
+        moves: moves(&tree.step),
         looks: tree.looks,
     })
+}
+
+/// How many slides a step may run at most.
+fn moves(steps: &[TreeStep]) -> u32 {
+    let of = |step: &TreeStep| match step {
+        TreeStep::Slide { .. } => 1,
+        TreeStep::If { then, otherwise, .. } => moves(then).max(moves(otherwise)),
+        TreeStep::Repeat { times, body } => times.saturating_mul(moves(body)),
+        _ => 0,
+    };
+    steps.iter().map(of).fold(0, u32::saturating_add)
 }
 
 /// The fastest a limit may allow, in metres a second: beyond that a guard sees nothing.
@@ -303,6 +316,10 @@ impl Motion for Gait {
             }
         }
         state
+    }
+
+    fn moves(&self) -> u32 {
+        self.moves
     }
 
     fn look(&self, speed: f32) -> Option<&str> {

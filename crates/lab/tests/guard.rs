@@ -137,3 +137,65 @@ fn the_demo_accuses_nobody_honest_and_answers_every_trick() {
         }
     }
 }
+
+/// The courier in sub-steps: within one tick it may go along a wall and round its corner.
+fn sub_stepped(times: u32) -> String {
+    let text = velocitas_lab::shipped_gait("courier.gait").expect("it ships");
+    let (from, to) = (text.find("  vel.xy = toward").expect("there"), text.find("\n}\n\nlooks").expect("there"));
+    format!("{}  repeat {times} {{\n{}\n  }}{}", &text[..from], &text[from..to], &text[to..])
+}
+
+/// A course in which an honest owner of claims runs into, along, round and over things.
+fn clutter(hz: u32, times: u32, cast: &str) -> velocitas_lab::Run {
+    let gait = sub_stepped(times);
+    let mut ground = String::new();
+    for (i, (x, y, yaw)) in
+        [(4.0, 0.3, 0), (8.0, -0.4, 20), (7.7, 4.2, 45), (3.0, 8.3, 70), (-3.0, 7.6, 10), (-8.2, 3.0, 33)]
+            .into_iter()
+            .enumerate()
+    {
+        ground += &format!(
+            "[[solid]]\nname = \"crate {i}\"\nat = [{x}, {y}]\nsize = [1.1, 0.8]\nyaw = \"{yaw} deg\"\nheight = \"1.5 m\"\n"
+        );
+    }
+    for step in 1..=5 {
+        let (x, height) = (-4.0 - 0.3 * f64::from(step), 0.25 * f64::from(step));
+        ground +=
+            &format!("[[solid]]\nname = \"stair {step}\"\nat = [{x}, -8]\nsize = [0.3, 4]\nheight = \"{height} m\"\n");
+    }
+    let text = format!(
+        "format = 1\nname = \"clutter\"\nseed = 5\ntick_rate = \"{hz} Hz\"\nworld = {{ min = [-20, -20], max = [20, 20] }}\n\
+         [link.test]\nlatency = \"30 ms\"\njitter = \"5 ms\"\n{ground}{cast}"
+    );
+    let read = |_: &str| Ok(gait.clone());
+    let sources = velocitas_lab::Sources { own: &[], gait: &read };
+    let course = velocitas_lab::Course::parse_with("clutter.course.toml", &text, sources);
+    let mut run = velocitas_lab::Run::new(course.unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
+    run.advance(LabTime::from_secs(120.0));
+    run
+}
+
+#[test]
+fn an_honest_owner_in_sub_steps_is_not_accused_at_corners_and_stairs() {
+    let cast = "[[cast]]\nname = \"curlew\"\nrole = \"bot\"\narrangement = \"claims\"\ngait = \"x.gait\"\nlink = \"test\"\n\
+                spawn = [0, 0]\nroute = [{ at = [9, 0], sprint = true }, { at = [8, 8] }, { at = [-8, 8], sprint = true },\n\
+                { at = [-8, -8], sprint = true }, { at = [0, -8] }, { at = [4, 4], hop = true }]\n";
+    for (hz, times) in [(5, 4), (10, 4), (20, 4), (30, 16), (60, 4), (10, 1)] {
+        let run = clutter(hz, times, cast);
+        let m = metrics::measure(run.record(), 0, LabTime::ZERO, run.now());
+        assert_eq!(m.verdicts.len(), 0, "repeat {times} at {hz} Hz: {:?}", m.verdicts);
+        assert!(m.inputs.fresh > 100 * hz, "it did claim: {:?}", m.inputs);
+    }
+}
+
+#[test]
+fn whoever_goes_through_walls_in_sub_steps_is_still_found() {
+    let cast = "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\narrangement = \"claims\"\ngait = \"x.gait\"\nlink = \"test\"\n\
+                spawn = [0, 0]\nroute = [{ at = [9, 0] }, { at = [0, 0] }, { at = [-8.2, 3.0] }, { at = [9, 0] }]\n\
+                trick = [{ walls = true, at = \"1 s\", lasts = \"100 s\" }]\n";
+    for (hz, times) in [(10, 4), (20, 4), (30, 16)] {
+        let run = clutter(hz, times, cast);
+        let m = metrics::measure(run.record(), 0, LabTime::ZERO, run.now());
+        assert!(m.verdicts.get("sweep").is_some_and(|n| *n > 5), "repeat {times} at {hz} Hz: {:?}", m.verdicts);
+    }
+}

@@ -7,7 +7,8 @@
 //!    *resync*: the owner is put where it last was, nobody is accused.
 //! 2. **Reach.** One claim's displacement over its ticks.
 //! 3. **Sweep.** A body a little thinner than the real one is swept along the claimed path, a step above the ground.
-//!    Where the path has holes that nothing repeated, a hit is a resync.
+//!    Where the path has holes that nothing repeated, a hit is a resync. Where one tick of the rule may consist of several
+//!    moves ([`Motion::moves`]), a way of so many legs round what was met, no longer than the tick allows, is lawful.
 //! 4. **Pace.** The way along the path over a second, in chords long enough for rounding not to matter.
 //!
 //! Limits allow the rule's slack *and* one quantum of the wire. The answer to a verdict is a pull back with an epoch,
@@ -16,13 +17,15 @@
 
 use std::collections::{BTreeMap, VecDeque};
 
+mod case;
+
+use case::Case;
+
 use super::PeerId;
 use crate::data::State;
-use crate::float::max;
-use crate::ground::SKIN;
-use crate::motion::{Body, Limits, Motion, Scene};
+use crate::motion::{Limits, Motion, Scene};
 use crate::tick::{Rate, Tick};
-use crate::vec3::{Vec3, vec3};
+use crate::vec3::Vec3;
 use crate::wire::{Claim, Provenance};
 
 /// The rules.
@@ -353,6 +356,9 @@ impl Guard {
             if case.tick.since(case.from) > 1 {
                 return Ruling::Resync;
             }
+            if case.goes_round(&limits, quantum) {
+                return self.check_pace(case, &limits, Verdict { rule: Rule::Pace, ..evidence });
+            }
             let measured = case.start.distance(case.end);
             let limit = measured * fraction;
             return Ruling::Guilty(Verdict { rule: Rule::Sweep, measured, limit, ..evidence });
@@ -395,47 +401,6 @@ impl Guard {
             });
         }
         Ruling::Lawful
-    }
-}
-
-/// One claim against the last accepted one.
-struct Case<'a> {
-    scene: &'a Scene<'a>,
-    motion: &'a dyn Motion,
-    rate: Rate,
-    from: Tick,
-    tick: Tick,
-    start: Vec3,
-    end: Vec3,
-}
-
-impl Case<'_> {
-    /// Measured and limit when the displacement is more than the ticks allow.
-    fn exceeds_reach(&self, limits: &Limits, quantum: f32) -> Option<(f32, f32)> {
-        let seconds = self.tick.since(self.from) as f32 * self.scene.dt;
-        let moved = self.end - self.start;
-        let slack = 1.0 + limits.slack;
-        let level = limits.level * slack * seconds + quantum * std::f32::consts::SQRT_2;
-        // A step up or down an edge happens at once.
-        let edge = self.motion.body().step + quantum;
-        let up = limits.up * slack * seconds + edge;
-        let down = limits.down * slack * seconds + edge;
-        let along = moved.level().length();
-        [(along, level), (moved.z, up), (-moved.z, down)].into_iter().find(|(measured, limit)| measured > limit)
-    }
-
-    /// Where on the way a thinner, lifted body meets something.
-    fn meets_solid(&self, quantum: f32) -> Option<f32> {
-        let body = self.motion.body();
-        let thinner = SKIN + 2.0 * quantum;
-        let lift = body.step + 2.0 * quantum;
-        let probe = Body {
-            radius: max(body.radius - thinner, 0.01),
-            height: max(body.height - lift - 2.0 * quantum, 0.01),
-            step: 0.0,
-        };
-        let up = vec3(0.0, 0.0, lift);
-        self.scene.ground.sweep(&probe, self.start + up, self.end + up).map(|hit| hit.fraction)
     }
 }
 

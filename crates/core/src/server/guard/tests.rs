@@ -2,6 +2,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::ground::{Bounds, Ground, Solid, SolidId};
+use crate::vec3::vec3;
 use crate::walker::Walker;
 
 const HZ: u32 = 60;
