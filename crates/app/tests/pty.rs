@@ -1,5 +1,7 @@
 //! The real program at the far end of a pseudo-terminal, sent bytes that no keyboard sends.
 
+#[path = "../../gait/tests/mutants/mod.rs"]
+mod mutants;
 mod pty_driver;
 
 use std::fs;
@@ -162,4 +164,68 @@ fn a_course_from_standard_input_opens_with_the_keys_of_the_terminal() {
     t.wait_for("PAUSED");
     t.send(b"q");
     assert_eq!(t.ended(), Some(0));
+}
+
+/// Something that a keyboard, a mouse or a broken line might send: no key that leaves, suspends or opens an editor.
+fn chunk(dice: &mut mutants::Dice) -> Vec<u8> {
+    const KEYS: &[u8] = b"hwasdxk12?lnpvV,.<>-+=[]{}ta \r\t";
+    let number = |dice: &mut mutants::Dice| [0, 1, 2, 3, 9, 80, 999, 65_535, 999_999][dice.below(9)];
+    let mut bytes = match dice.below(8) {
+        0 | 1 => (0..1 + dice.below(4)).map(|_| KEYS[dice.below(KEYS.len())]).collect(),
+        2 => format!("\x1b[{}", ["A", "B", "C", "D", "H", "F", "5~", "6~", "Z", "I", "O", "1;2C"][dice.below(12)])
+            .into_bytes(),
+        3 => format!("\x1b[<{};{};{}{}", number(dice), number(dice), number(dice), ["M", "m", ""][dice.below(3)])
+            .into_bytes(),
+        4 => format!("\x1b[{};{}:{}u", [97, 104, 119, 32, 13][dice.below(5)], 1 + dice.below(2), dice.below(5))
+            .into_bytes(),
+        5 => format!("\x1b[?{}{}", number(dice), ["u", "c", ";1;2c", "n", "y"][dice.below(5)]).into_bytes(),
+        6 => b"\x1b\x1b[O\x1bP\x1b]\x9b\xc3\xff\x80\x1b[200~"[dice.below(8)..8 + dice.below(11)].to_vec(),
+        _ => (0..dice.below(12)).map(|_| dice.roll() as u8).collect(),
+    };
+    if dice.below(3) == 0 {
+        bytes.truncate(dice.below(bytes.len() + 1));
+    }
+    bytes.retain(|b| !matches!(b, b'q' | b'e' | 0x03 | 0x11 | 0x1a));
+    bytes
+}
+
+/// Sends so many chunks, at the pace of a fast hand, and sees that frames and keys go on.
+fn soak(seed: u64, chunks: usize) {
+    let mut dice = mutants::Dice::new(seed);
+    let mut t = Pty::open(&[]);
+    for i in 0..chunks {
+        t.send(&chunk(&mut dice));
+        if i % 100 == 99 {
+            std::thread::sleep(Duration::from_millis(120));
+            assert!(t.is_running(), "it ended after {i} chunks of seed {seed}:\n{}", t.screen());
+            let size = [(120, 36), (80, 24), (40, 10), (200, 60)][dice.below(4)];
+            t.resize(size.0, size.1);
+        } else if dice.below(4) == 0 {
+            std::thread::sleep(Duration::from_millis(5));
+        }
+    }
+    t.resize(120, 36);
+    std::thread::sleep(Duration::from_millis(100));
+    // Out of help and helm, back to the present, and out.
+    t.send(b"\x1b");
+    std::thread::sleep(Duration::from_millis(100));
+    t.send(b"\x1b");
+    std::thread::sleep(Duration::from_millis(100));
+    t.send(b"\x1b[F");
+    t.wait_for("LIVE");
+    t.send(b"\x11");
+    assert_eq!(t.ended(), Some(0), "seed {seed}");
+}
+
+#[test]
+fn any_keys_are_survived() {
+    soak(1, 400);
+}
+
+#[test]
+#[ignore = "a minute: run it after changes to keys and screens"]
+fn ten_thousand_mutated_keys_are_survived() {
+    for seed in 2..12 {
+        soak(seed, 1000);
+    }
 }

@@ -14,6 +14,8 @@ mod data;
 mod event;
 mod float;
 mod frame;
+#[doc(hidden)]
+pub mod fuzz;
 mod ground;
 mod motion;
 mod schema;

@@ -11,6 +11,8 @@ mod controls;
 mod course;
 pub mod export;
 mod faults;
+#[doc(hidden)]
+pub mod fuzz;
 mod host;
 mod knob;
 mod known;

@@ -19,6 +19,7 @@ pub struct Pty {
     out: Arc<Mutex<(vt100::Parser, Vec<u8>)>>,
     gone: Arc<AtomicBool>,
     kept: Vec<u8>,
+    _folder: tempfile::TempDir,
 }
 
 #[allow(dead_code, reason = "each test file uses what it needs of it")]
@@ -48,6 +49,9 @@ impl Pty {
         let mut command = CommandBuilder::new(program);
         command.args(args);
         command.env("TERM", "xterm-256color");
+        // What is exported by a key lands here.
+        let folder = tempfile::tempdir().expect("a folder");
+        command.cwd(folder.path());
         for (name, value) in variables {
             command.env(name, value);
         }
@@ -69,7 +73,7 @@ impl Pty {
                 out.1.extend_from_slice(&bytes[..count]);
             }
         });
-        Self { master: Some(pair.master), keys: Some(keys), child, out, gone, kept: Vec::new() }
+        Self { master: Some(pair.master), keys: Some(keys), child, out, gone, kept: Vec::new(), _folder: folder }
     }
 
     /// Sends bytes as a terminal would.

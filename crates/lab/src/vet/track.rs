@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use thiserror::Error;
 use velocitas_core::{Input, InputKind, Motion, Rate, Schema, Vec3, vec3};
+use velocitas_gait::printable;
 
 use super::grounds::{GROUNDS, TestGround};
 use super::{Trial, defaults};
@@ -84,7 +85,14 @@ pub struct Walked {
 }
 
 fn misfit<T>(expected: impl Into<String>, found: impl Into<String>) -> Result<T, TrackError> {
-    Err(TrackError::Misfit { expected: expected.into(), found: found.into() })
+    Err(TrackError::Misfit { expected: printable(&expected.into()), found: shortened(&found.into()) })
+}
+
+/// The beginning of what was found: enough to find it again.
+fn shortened(found: &str) -> String {
+    const MOST: usize = 160;
+    let cut: String = found.chars().take(MOST).collect();
+    printable(&if cut.len() < found.len() { cut + "\u{2026}" } else { cut })
 }
 
 impl Track {
@@ -96,7 +104,7 @@ impl Track {
         let track: Self = serde_json::from_str(text).map_err(|e| TrackError::Shape {
             line: e.line(),
             column: e.column(),
-            message: e.to_string(),
+            message: shortened(&e.to_string()),
         })?;
         if track.format != FORMAT {
             return misfit(format!("format {FORMAT}"), track.format.to_string());

@@ -1,0 +1,40 @@
+//! What the fuzz targets in `fuzz/` call: ordinary functions, so that the usual build compiles and tests them.
+
+use crate::vet::Track;
+use crate::{Course, LabTime, Run, shipped_gait};
+
+/// Reads any bytes as a course and runs what is one for a moment.
+///
+/// # Panics
+/// When something in it panics.
+pub fn course(data: &[u8]) {
+    let text = String::from_utf8_lossy(data);
+    match Course::parse("fuzz.course.toml", &text, &[]) {
+        Ok(course) => {
+            course.warnings.iter().for_each(|w| drop(w.to_string()));
+            if let Ok(mut run) = Run::new(course) {
+                run.advance(LabTime::from_secs(0.3));
+                let _ = run.figures();
+            }
+        }
+        Err(error) => drop(error.to_string()),
+    }
+}
+
+/// Reads any bytes as an input track and runs what is one.
+///
+/// # Panics
+/// When something in it panics.
+pub fn track(data: &[u8]) {
+    let text = String::from_utf8_lossy(data);
+    let gait = shipped_gait("courier.gait").ok().and_then(|text| velocitas_gait::compile(&text).gait);
+    match (Track::parse(&text), gait) {
+        (Ok(track), Some(gait)) => {
+            let _ = track.walk(&gait).map(|walked| walked.fastest(4)).map_err(|e| e.to_string());
+            // What was read can be written, and says the same.
+            assert_eq!(Track::parse(&track.to_text()).as_ref(), Ok(&track));
+        }
+        (Err(error), _) => drop(error.to_string()),
+        (Ok(_), None) => {}
+    }
+}
