@@ -139,23 +139,36 @@ impl Place {
 /// Characters of a quote that are worth reading.
 const QUOTED: usize = 60;
 
-/// A message fit for a terminal: control characters are spelled out, and what is quoted is cut to a length at which it
-/// can still be recognised.
-pub fn printable(message: &str) -> String {
-    let mut out = String::with_capacity(message.len());
-    for (i, part) in message.split('`').enumerate() {
-        if i > 0 {
-            out.push('`');
-        }
-        let cut = i % 2 == 1 && part.chars().count() > QUOTED;
-        for c in part.chars().take(if cut { QUOTED } else { usize::MAX }) {
-            if c.is_control() && c != '\n' { out.extend(c.escape_default()) } else { out.push(c) }
-        }
-        if cut {
-            out.push('\u{2026}');
-        }
+/// Characters of a word that is not quoted, and of a whole message.
+const WORD: usize = 120;
+const WHOLE: usize = 2000;
+
+/// A text fit for a terminal: control characters are spelled out.
+pub fn escaped(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for c in text.chars() {
+        if c.is_control() && c != '\n' { out.extend(c.escape_default()) } else { out.push(c) }
     }
     out
+}
+
+/// The beginning of a text that is longer than so many characters.
+fn cut(text: &str, most: usize) -> String {
+    match text.char_indices().nth(most) {
+        Some((end, _)) => format!("{}\u{2026}", &text[..end]),
+        None => text.to_owned(),
+    }
+}
+
+/// A message fit for a terminal: control characters are spelled out, and what is quoted, and any word, is cut to a length
+/// at which it can still be recognised.
+pub fn printable(message: &str) -> String {
+    let part = |(i, part): (usize, &str)| {
+        let words = |part: &str| part.split(' ').map(|word| cut(word, WORD)).collect::<Vec<_>>().join(" ");
+        if i % 2 == 1 { cut(part, QUOTED) } else { words(part) }
+    };
+    let parts: Vec<String> = message.split('`').enumerate().map(part).collect();
+    escaped(&cut(&parts.join("`"), WHOLE))
 }
 
 /// A line of source as it is shown: the part around what is meant, with what to put below it.
@@ -225,7 +238,7 @@ impl Report<'_> {
         let bar = self.paint("34", "|");
         let head = format!("{}[{}]", d.severity.name(), d.code);
         writeln!(out, "{}: {}", self.paint(colour, &head), self.paint("1", &d.message))?;
-        writeln!(out, "{:gutter$}--> {}:{}:{}", "", printable(self.file), place.line, place.column)?;
+        writeln!(out, "{:gutter$}--> {}:{}:{}", "", escaped(self.file), place.line, place.column)?;
         writeln!(out, "{:gutter$} {bar}", "")?;
         let excerpt = Excerpt::of(line, place.column, place.width);
         writeln!(out, "{} {bar} {}", self.paint("34", &place.line.to_string()), excerpt.text)?;

@@ -33,7 +33,7 @@ mod oracle;
 mod tests;
 
 pub use builtin::{BUILTINS, BuiltinSpec};
-pub use diagnostic::{Diagnostic, Excerpt, Place, Report, Row, Severity, Span, printable};
+pub use diagnostic::{Diagnostic, Excerpt, Place, Report, Row, Severity, Span, escaped, printable};
 pub use gait::{Compiled, Gait, compile, compile_after};
 pub use highlight::{Class, classes};
 pub use unit::{Dimension, UNITS, Unit, read_quantity};

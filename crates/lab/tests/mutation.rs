@@ -18,7 +18,7 @@ fn courses(seeds: std::ops::Range<u64>) {
         survived("course", seed, &bytes, fuzz::course);
         let said = velocitas_lab::Course::parse("m", &String::from_utf8_lossy(&bytes), &[]).map(drop);
         let said = said.map_or_else(|e| e.to_string(), |()| String::new());
-        assert!(said.len() < 20_000, "seed {seed} is told in {} bytes", said.len());
+        assert!(said.len() < 20_000, "seed {seed} is told in {} bytes: {:.400}", said.len(), said);
         assert!(!said.contains(|c: char| c.is_control() && c != '\n'), "seed {seed}: raw in a terminal: {said:?}");
     }
 }

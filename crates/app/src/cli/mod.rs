@@ -83,7 +83,8 @@ fn exit_code(done: Result<Outcome, OpenError>) -> ExitCode {
         Ok(Outcome::Findings) => ExitCode::from(1),
         Err(OpenError::Signal(signal)) => ExitCode::from(128 + signal),
         Err(error) => {
-            complain(format_args!("velocitas: {error}\n"));
+            // Names of files may hold anything.
+            complain(format_args!("velocitas: {}\n", velocitas_gait::escaped(&error.to_string())));
             ExitCode::from(BAD)
         }
     }

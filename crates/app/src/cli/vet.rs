@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use serde_json::{Value, json};
 use velocitas_core::{Motion, Rate};
-use velocitas_gait::{Gait, Report as Diagnosis, compile};
+use velocitas_gait::{Gait, Report as Diagnosis, compile, escaped};
 use velocitas_lab::CourseError;
 use velocitas_lab::vet::{Attack, Envelope, Feel, RATES, Track, Walked, attack, feel};
 
@@ -82,7 +82,7 @@ impl Vet<'_> {
                 }
                 self.say(format!(
                     "{}: good; {} in the cast, {}",
-                    path.display(),
+                    shown(path),
                     course.cast.len(),
                     counted(course.gaits.len(), "gait")
                 ));
@@ -99,7 +99,7 @@ impl Vet<'_> {
     }
 
     fn gait(&mut self, path: &Path, text: &str, track: Option<&(PathBuf, String)>) -> Result<(), OpenError> {
-        let file = path.display().to_string();
+        let file = shown(path);
         let compiled = compile(text);
         let coloured = io::stdout().is_terminal() && std::env::var_os("NO_COLOR").is_none_or(|v| v.is_empty());
         let report = Diagnosis { file: &file, text, diagnostics: &compiled.diagnostics, coloured };
@@ -152,9 +152,9 @@ impl Vet<'_> {
                 Output::create(&at, &self.inputs)?.finish(|out| out.write_all(f.track.to_text().as_bytes()))?;
                 self.say(format!(
                     "  wrote {}; run it: velocitas vet {} --track {}",
-                    at.display(),
-                    path.display(),
-                    at.display()
+                    shown(&at),
+                    shown(path),
+                    shown(&at)
                 ));
                 one["track"] = json!(at.display().to_string());
             }
@@ -240,7 +240,7 @@ impl Vet<'_> {
         let wrong = |why: String| OpenError::File { path: path.to_owned(), why };
         let walked: Walked = Track::parse(text).and_then(|t| t.walk(gait)).map_err(|e| wrong(e.to_string()))?;
         let limits = gait.limits(&velocitas_lab::vet::defaults(gait));
-        self.say(format!("\n  {}: {} ticks at {} Hz", path.display(), walked.path.len(), walked.rate.hz()));
+        self.say(format!("\n  {}: {} ticks at {} Hz", shown(path), walked.path.len(), walked.rate.hz()));
         let end = walked.path.last().map_or(walked.from, |(at, _)| *at);
         self.say(format!("    ends at {:.3} {:.3} {:.3} m", end.x, end.y, end.z));
         let mut good = true;
@@ -262,6 +262,11 @@ impl Vet<'_> {
         row["track"] = json!({ "file": path.display().to_string(), "fastest": rows });
         Ok(good)
     }
+}
+
+/// A path fit for a terminal.
+fn shown(path: &Path) -> String {
+    escaped(&path.display().to_string())
 }
 
 fn counted(n: usize, what: &str) -> String {

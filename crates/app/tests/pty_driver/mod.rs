@@ -143,7 +143,8 @@ impl Pty {
     pub fn resize(&self, columns: u16, rows: u16) {
         let size = PtySize { rows, cols: columns, pixel_width: 0, pixel_height: 0 };
         self.master.as_ref().expect("a terminal").resize(size).expect("resized");
-        self.out.lock().expect("sound").0.screen_mut().set_size(rows.max(1), columns.max(1));
+        // The picture of a terminal too small to be looked at is not asked for.
+        self.out.lock().expect("sound").0.screen_mut().set_size(rows.max(24), columns.max(80));
     }
 
     pub fn process(&self) -> String {

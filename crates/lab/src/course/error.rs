@@ -3,7 +3,7 @@
 use std::fmt;
 use std::ops::Range;
 
-use velocitas_gait::{Excerpt, printable};
+use velocitas_gait::{Excerpt, escaped, printable};
 
 /// One mistake in a course file.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -136,7 +136,7 @@ pub(super) fn nearest<'a>(found: &str, known: impl Iterator<Item = &'a str>) -> 
 impl fmt::Display for CourseError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let gutter = self.line.to_string().len();
-        writeln!(f, "{}:{}:{}: {}", printable(&self.file), self.line, self.column, printable(&self.message))?;
+        writeln!(f, "{}:{}:{}: {}", escaped(&self.file), self.line, self.column, printable(&self.message))?;
         let excerpt = Excerpt::of(&self.source, self.column, self.width);
         writeln!(f, "{:gutter$} |", "")?;
         writeln!(f, "{} | {}", self.line, excerpt.text)?;
