@@ -81,7 +81,8 @@ proptest! {
             let travel = vec3(x, y, z);
             let moved = slide(&ground, &BODY, Slide { from: at, travel, velocity: travel, grounded: z < -0.2 });
             prop_assert_eq!(ground.overlap(&BODY, moved.position), None, "ended inside at {:?}", moved.position);
-            if moved.contacts.iter().next().is_none() {
+            // Who stands follows the ground down an edge: then the way is bent without a contact, the floor being none.
+            if z >= -0.2 && moved.contacts.iter().next().is_none() {
                 prop_assert_eq!(ground.sweep(&BODY, at, moved.position), None);
             }
             // Resting: neither staying nor trembling by less than the skin meets anything.
