@@ -35,6 +35,9 @@ fn memory_is_bounded_and_the_digest_and_all_figures_are_those_of_a_run_that_keep
         // And of the kept part alone.
         let last = |run: &Run| metrics::measure(run.record(), i, run.now().minus(LabTime::from_secs(40.0)), run.now());
         assert_eq!(last(&bounded), last(&whole));
+        // Of the ten seconds before the first moment kept as well.
+        let first = |run: &Run| metrics::measure(run.record(), i, kept_from.minus(LabTime::from_secs(10.0)), kept_from);
+        assert_eq!(first(&bounded), first(&whole));
     }
 }
 

@@ -21,6 +21,9 @@ use crate::course::{Course, KnownTo};
 use crate::known::{Change, Changed, Known};
 use crate::time::LabTime;
 
+/// How much of what is no longer kept stays for what looks back from the first moment kept.
+const CONTEXT: LabTime = LabTime(15_000_000_000);
+
 /// The record of a run.
 #[derive(Clone, Debug)]
 pub struct Record {
@@ -134,8 +137,10 @@ impl Record {
         self.end = self.end.min(at);
     }
 
-    /// Forgets what was before `from`, in whole segments. Changes of the rules are few and stay.
-    pub(crate) fn forget(&mut self, from: LabTime) {
+    /// Forgets what was before `kept_from`, in whole segments, but for a while before it: windows that end in what is kept
+    /// are whole, and causes are found. Changes of the rules are few and stay.
+    pub(crate) fn forget(&mut self, kept_from: LabTime) {
+        let from = kept_from.minus(CONTEXT);
         for track in self.authority.iter_mut().chain(&mut self.predicted).chain(&mut self.rewritten) {
             track.forget(from);
         }
@@ -147,7 +152,7 @@ impl Record {
         self.clocks.forget(|r| r.at < from);
         self.happenings.forget(|r| r.at < from);
         self.marks.forget(|r| r.at < from);
-        self.kept_from = self.kept_from.max(from);
+        self.kept_from = self.kept_from.max(kept_from);
     }
 
     /// What a machine knew of the rules at a tick, from the base.
