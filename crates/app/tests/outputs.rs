@@ -66,6 +66,7 @@ fn a_link_stays_and_its_target_has_the_result() {
     assert!(fs::read_to_string(f.path().join("target")).expect("there").starts_with("{\""));
     let (code, said) = refused(f.path(), "velocitas run --for 1s --record into-nothing");
     assert_eq!(code, Some(2), "the folder that the link leads to is missing: {said}");
+    assert!(said.trim_end().ends_with("No such file or directory (os error 2)"), "{said}");
     fs::create_dir(f.path().join("not")).expect("made");
     good(f.path(), "velocitas run --for 1s --record into-nothing >/dev/null");
     assert!(f.path().join("not/yet").is_file());
@@ -259,6 +260,8 @@ fn only_regular_files_and_named_pipes_are_read_and_never_without_end() {
         "velocitas run <(cat c.course.toml) --for 2s",
         "velocitas run - --for 2s <c.course.toml",
         "cat c.course.toml | velocitas run /dev/stdin --for 2s",
+        "velocitas run /dev/stdin --for 2s <c.course.toml",
+        "velocitas run --for 2s -- ./c.course.toml",
         "velocitas vet --check <(cat c.course.toml) <(cat a.gait)",
         "velocitas vet --check - <a.gait",
     ] {

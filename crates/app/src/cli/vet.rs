@@ -266,7 +266,7 @@ impl Vet<'_> {
 
 /// A path fit for a terminal.
 fn shown(path: &Path) -> String {
-    escaped(&path.display().to_string())
+    escaped(&files::named(path))
 }
 
 fn counted(n: usize, what: &str) -> String {

@@ -79,14 +79,19 @@ pub fn course(path: Option<&Path>, kinds: &[Arc<dyn Motion>]) -> Result<Course, 
 /// A course whose text was read already.
 pub(crate) fn parse_course(path: &Path, text: &str, kinds: &[Arc<dyn Motion>]) -> Result<Course, OpenError> {
     let gait = |name: &str| read_regular(&beside(path, name), "a gait is a text file").map_err(|why| why.to_string());
-    let file = if path == Path::new(STANDARD) { "standard input".to_owned() } else { path.display().to_string() };
-    Ok(Course::parse_with(&file, text, Sources { own: kinds, gait: &gait })?)
+    Ok(Course::parse_with(&named(path), text, Sources { own: kinds, gait: &gait })?)
 }
 
-/// A file that a course names, relative to the course. What comes through a pipe lies nowhere: then it is relative to the
-/// working folder.
+/// A path as people call it.
+pub(crate) fn named(path: &Path) -> String {
+    if path == Path::new(STANDARD) { "standard input".to_owned() } else { path.display().to_string() }
+}
+
+/// A file that a course names, relative to the course. What comes through a pipe or a descriptor lies nowhere: then it is
+/// relative to the working folder.
 pub fn beside(course: &Path, name: &str) -> PathBuf {
-    if course == Path::new(STANDARD) || course.metadata().is_ok_and(|m| !m.is_file()) {
+    let is_stream = course == Path::new(STANDARD) || ["/dev", "/proc"].iter().any(|p| course.starts_with(p));
+    if is_stream || course.metadata().is_ok_and(|m| !m.is_file()) {
         return PathBuf::from(name);
     }
     course.parent().map_or_else(|| PathBuf::from(name), |folder| folder.join(name))
