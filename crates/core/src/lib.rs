@@ -45,5 +45,5 @@ pub use vec3::{Vec3, vec3};
 pub use wire::{
     Ack, Acks, BitReader, BitWriter, Claim, EntityRecord, EntityRef, Header, InputReport, Inputs, MAX_DATAGRAM,
     MAX_REPEATS, Message, MessageKind, PROTOCOL_VERSION, Provenance, PullBack, Quantiser, Snapshot, TELEPORT_BITS,
-    Welcome, WireError, write_snapshot,
+    Welcome, WireError, snapshot_bytes, write_snapshot,
 };

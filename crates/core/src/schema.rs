@@ -102,11 +102,18 @@ impl StateField {
 
     /// Bits on the wire as everybody else receives it: none if it is private.
     pub fn seen_bits(&self) -> u32 {
-        match (self.seen_by, self.shape) {
-            (SeenBy::Owner, _) => 0,
-            (_, Shape::Flag) => 1,
-            (_, Shape::Counter) => 32,
-            _ => self.wire.bits() * self.shape.lanes() as u32,
+        match self.seen_by {
+            SeenBy::Owner => 0,
+            SeenBy::All => self.lane_bits() * self.shape.lanes() as u32,
+        }
+    }
+
+    /// Bits of one of its lanes on the wire as everybody else receives it, where they do.
+    pub const fn lane_bits(&self) -> u32 {
+        match self.shape {
+            Shape::Flag => 1,
+            Shape::Counter => 32,
+            _ => self.wire.bits(),
         }
     }
 }

@@ -35,7 +35,7 @@ use crate::tick_loop::TickLoop;
 use crate::vec3::Vec3;
 use crate::wire::{
     BitReader, BitWriter, EntityRef, Header, MAX_DATAGRAM, Message, MessageKind, PullBack, TELEPORT_BITS, Welcome,
-    WireError, write_snapshot,
+    WireError, snapshot_bytes, write_snapshot,
 };
 
 /// A connection at the server, by number.
@@ -149,17 +149,8 @@ impl Server {
         Ok(())
     }
 
-    /// Bytes of a snapshot in which every entity is written as to its owner: more than any receiver gets.
     fn longest_snapshot(&self, kinds: &Kinds) -> usize {
-        let lanes = |e: &Entity| kinds.motion(e.kind).schema().state_lanes();
-        let most_lanes = self.entities.iter().map(lanes).max().unwrap_or(0);
-        let mut out = 16 + 8 + most_lanes * 4;
-        for e in &self.entities {
-            let schema = kinds.motion(e.kind).schema();
-            let bits: u32 = schema.state.iter().map(|f| f.wire.bits().max(1) * f.shape.lanes() as u32).sum();
-            out += (bits as usize + 36).div_ceil(8);
-        }
-        out
+        snapshot_bytes(self.entities.iter().map(|e| kinds.motion(e.kind).schema()))
     }
 
     /// Bytes it takes in memory, roughly: what grows with play and peers.

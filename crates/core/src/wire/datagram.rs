@@ -41,6 +41,9 @@ pub struct Header {
 }
 
 impl Header {
+    /// Bits of every envelope.
+    pub(crate) const BITS: u32 = 3 + 1 + 4 + 8 + 16 + (16 + 32 + 16) + 32;
+
     /// Appends the envelope.
     pub fn write(&self, out: &mut BitWriter) {
         out.put(u32::from(PROTOCOL_VERSION), 3);

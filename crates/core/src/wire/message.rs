@@ -310,8 +310,8 @@ fn write_seen(out: &mut BitWriter, schema: &Schema, state: &State) {
         for lane in f.lane..f.lane + f.shape.lanes() {
             match f.shape {
                 Shape::Flag => out.flag(state.flag(lane)),
-                Shape::Counter => out.put(state.int(lane), 32),
-                _ => out.put(f.wire.encode(state.real(lane)), f.wire.bits()),
+                Shape::Counter => out.put(state.int(lane), f.lane_bits()),
+                _ => out.put(f.wire.encode(state.real(lane)), f.lane_bits()),
             }
         }
     }
@@ -323,8 +323,8 @@ fn read_seen(from: &mut BitReader<'_>, schema: &Schema) -> Result<State, WireErr
         for lane in f.lane..f.lane + f.shape.lanes() {
             match f.shape {
                 Shape::Flag => state.set_flag(lane, from.flag()?),
-                Shape::Counter => state.set_int(lane, from.take(32)?),
-                _ => state.set_real(lane, f.wire.decode(from.take(f.wire.bits())?)),
+                Shape::Counter => state.set_int(lane, from.take(f.lane_bits())?),
+                _ => state.set_real(lane, f.wire.decode(from.take(f.lane_bits())?)),
             }
         }
     }
@@ -358,6 +358,21 @@ fn read_exact(from: &mut BitReader<'_>, schema: &Schema) -> Result<State, WireEr
         }
     }
     Ok(state)
+}
+
+/// Bits of a snapshot without its entities, with its envelope and a report.
+const SNAPSHOT_BITS: u32 = Header::BITS + 16 + 8 + 1 + (16 + 2 + 1 + 8) + 8;
+/// Bits of an entity in a snapshot without its state.
+const ENTITY_BITS: u32 = 16 + 8 + 8 + TELEPORT_BITS + 1;
+
+/// Bytes of the longest snapshot that any owner of one of these entities gets: its own exactly, the others rounded.
+pub fn snapshot_bytes<'a>(entities: impl Iterator<Item = &'a Schema>) -> usize {
+    let (mut bits, mut own) = (SNAPSHOT_BITS, 0);
+    for schema in entities {
+        bits += ENTITY_BITS + schema.seen_bits();
+        own = own.max(schema.exact_bits().saturating_sub(schema.seen_bits()));
+    }
+    (bits + own).div_ceil(8) as usize
 }
 
 /// Appends a snapshot of `entities`, whose number must be at most 255.

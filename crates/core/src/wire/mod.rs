@@ -13,7 +13,7 @@ pub use bits::{BitReader, BitWriter};
 pub use datagram::{Ack, Acks, Header, MAX_DATAGRAM, PROTOCOL_VERSION};
 pub use message::{
     Claim, EntityRecord, EntityRef, InputReport, Inputs, MAX_REPEATS, Message, MessageKind, Provenance, PullBack,
-    Snapshot, TELEPORT_BITS, Welcome, write_snapshot,
+    Snapshot, TELEPORT_BITS, Welcome, snapshot_bytes, write_snapshot,
 };
 pub use quantiser::Quantiser;
 

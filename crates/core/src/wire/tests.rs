@@ -208,3 +208,18 @@ proptest! {
         let _ = read(&bytes);
     }
 }
+
+#[test]
+fn a_snapshot_is_as_long_as_it_is_said_to_be() {
+    let kinds = kinds();
+    let schema = kinds.motion(0).schema();
+    for count in [1u16, 2, 7, 40] {
+        let (_, mut out) = envelope(MessageKind::Snapshot);
+        let report = Some(InputReport { used: WireTick(1), provenance: Provenance::Fresh, margin: None });
+        let entity = |id| EntityRef { id, generation: 0, kind: 0, teleports: 0, own: id == 0 };
+        let state = state(1.0);
+        let entities: Vec<_> = (0..count).map(|id| (entity(id), &state)).collect();
+        write_snapshot(&mut out, WireTick(9), 3, report, &kinds, entities.into_iter());
+        assert_eq!(out.finish().len(), snapshot_bytes((0..count).map(|_| schema)), "{count} entities");
+    }
+}

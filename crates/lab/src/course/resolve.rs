@@ -6,8 +6,8 @@ use std::sync::Arc;
 
 use toml::Spanned;
 use velocitas_core::{
-    Arrangement, Bounds, ClientSettings, HostNanos, Kinds, MAX_REPEATS, Motion, Rate, Solid, SolidId, Surface, Tunable,
-    ViewDelay, Zone, vec3,
+    Arrangement, Bounds, ClientSettings, HostNanos, Kinds, MAX_DATAGRAM, MAX_REPEATS, Motion, Rate, Solid, SolidId,
+    Surface, Tunable, ViewDelay, Zone, snapshot_bytes, vec3,
 };
 use velocitas_gait::{Diagnostic, Gait, Report, Severity};
 
@@ -158,12 +158,39 @@ impl Resolver<'_> {
             }
             let member = self.member(&course, cast, &links, snapshot_every, i)?;
             course.cast.push(member);
+            self.fits(&course, cast)?;
         }
         for event in &file.event {
             let happens = self.event(&course, event)?;
             course.events.push(happens);
         }
         Ok(course)
+    }
+
+    /// Everybody so far fits one snapshot; if not, the last to come is told what the room goes to.
+    fn fits(&self, course: &Course, last: &file::Cast) -> Result<()> {
+        let schema = |m: &Member| course.kinds.motion(m.kind).schema();
+        let bytes = snapshot_bytes(course.cast.iter().map(schema));
+        if bytes <= MAX_DATAGRAM {
+            return Ok(());
+        }
+        let count = course.cast.len();
+        let message =
+            format!("expected a cast that fits a snapshot of {MAX_DATAGRAM} bytes; {count} members take {bytes}");
+        let Some(member) = course.cast.last() else { return Ok(()) };
+        let fields: Vec<String> = schema(member)
+            .state
+            .iter()
+            .filter(|f| f.seen_bits() > 0)
+            .map(|f| format!("{} {}", f.name, f.seen_bits()))
+            .collect();
+        let rule = course.kinds.motion(member.kind).name();
+        let bits = schema(member).seen_bits();
+        let help = format!(
+            "others receive {bits} bits of each `{rule}` ({}): make fields private or coarser, or the cast smaller",
+            fields.join(", ")
+        );
+        Err(self.wrong(last.name.span(), message).help(Some(help)))
     }
 
     /// The rules with those that the cast names by file, each file once.

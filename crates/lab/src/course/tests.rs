@@ -203,3 +203,36 @@ fn what_has_no_effect_is_warned_about_with_its_place() {
     assert_eq!(warned("{ at = [5, 2], sprint = true }", "{ at = [-8.5, 0.2], sprint = true }"), [""; 0]);
     assert_eq!(warned("name = \"heron\"", "name = \"heron\""), [""; 0]);
 }
+
+/// So many members of a rule with six counters, the first with other fields as given.
+fn crowd(members: usize, fields: &str) -> Result<Course, CourseError> {
+    let text = shipped_gait("courier.gait").expect("it ships");
+    let counters: String = (0..6).map(|i| format!("  count{i} counter\n")).collect();
+    let gait = text.replacen("  breath  number", &format!("{counters}{fields}  breath  number"), 1);
+    let mut course =
+        "format = 1\nname = \"crowd\"\ntick_rate = \"20 Hz\"\nworld = { min = [-50, -50], max = [50, 50] }\n"
+            .to_owned();
+    for i in 0..members {
+        course += &format!(
+            "[[cast]]\nname = \"m{i}\"\nrole = \"bot\"\ngait = \"x.gait\"\nspawn = [{}, {}]\nroute = [{{ at = [0, 40] }}, {{ at = [9, -40] }}]\n",
+            (i % 10) * 4,
+            (i / 10) * 4
+        );
+    }
+    let read = |_: &str| Ok(gait.clone());
+    Course::parse_with("crowd.course.toml", &course, Sources { own: &[], gait: &read })
+}
+
+#[test]
+fn a_cast_that_fits_no_snapshot_is_refused_when_it_is_read_and_the_largest_that_fits_runs() {
+    let error = crowd(40, "").map(drop).unwrap_err();
+    assert!(error.message.starts_with("expected a cast that fits a snapshot of 1200 bytes; "), "{error}");
+    let help = error.help.clone().unwrap_or_default();
+    assert!(help.contains("count0 32, count1 32") && help.contains("pos 54"), "{error}");
+    let most = (1..40).rev().find(|n| crowd(*n, "").is_ok()).expect("some fit");
+    assert!(most > 20, "{most}");
+    let mut run = crate::Run::new(crowd(most, "").expect("it fits")).expect("it fits");
+    run.advance(crate::LabTime::from_secs(3.0));
+    let longest = run.record().messages.iter().map(|m| m.bytes).max();
+    assert!(longest.is_some_and(|b| (1100..=1200).contains(&b)), "{longest:?}");
+}
