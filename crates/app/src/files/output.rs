@@ -107,8 +107,8 @@ impl Output {
         };
         // Less what the umask takes away, as for any file that its user makes.
         let usual = fs::Permissions::from_mode(0o666);
-        let file =
-            signals::pending_file(|| tempfile::Builder::new().permissions(usual).tempfile_in(folder)).map_err(plain)?;
+        let file = signals::pending_file(|| tempfile::Builder::new().permissions(usual).tempfile_in(folder))
+            .map_err(|why| plain(&why))?;
         let file = Pending(Some(file));
         if let (Some(file), Some(replaced)) = (&file.0, replaced) {
             // Whose it was and who may read it; only root can give a file away.
@@ -148,7 +148,7 @@ impl Output {
 }
 
 /// What the system says, without the name of a file that nobody asked for.
-fn plain(why: io::Error) -> io::Error {
+fn plain(why: &io::Error) -> io::Error {
     let said = why.to_string();
     io::Error::new(why.kind(), said.split(" at path ").next().unwrap_or(&said).to_owned())
 }

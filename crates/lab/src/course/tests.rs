@@ -232,7 +232,7 @@ fn a_cast_that_fits_no_snapshot_is_refused_when_it_is_read_and_the_largest_that_
     let most = (1..40).rev().find(|n| crowd(*n, "").is_ok()).expect("some fit");
     assert!(most > 20, "{most}");
     let mut run = crate::Run::new(crowd(most, "").expect("it fits")).expect("it fits");
-    run.advance(crate::LabTime::from_secs(3.0));
+    run.advance(LabTime::from_secs(3.0));
     let longest = run.record().messages.iter().map(|m| m.bytes).max();
     assert!(longest.is_some_and(|b| (1100..=1200).contains(&b)), "{longest:?}");
 }
