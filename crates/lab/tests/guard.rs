@@ -199,3 +199,21 @@ fn whoever_goes_through_walls_in_sub_steps_is_still_found() {
         assert!(m.verdicts.get("sweep").is_some_and(|n| *n > 5), "repeat {times} at {hz} Hz: {:?}", m.verdicts);
     }
 }
+
+/// A server that stood still, once or again and again, forgets none of the time that passed for its owners.
+#[test]
+fn an_honest_owner_does_not_lag_after_stalls_of_the_server() {
+    for event in [
+        "at = \"5 s\"\nfreeze = { who = \"server\", lasts = \"1500 ms\" }",
+        "at = \"5 s\"\nevery = \"4 s\"\nfreeze = { who = \"server\", lasts = \"500 ms\" }",
+    ] {
+        let cast = walker("curlew", "arrangement = \"claims\"");
+        let rest = format!("{cast}[[event]]\n{event}\n");
+        let run = Words { link: "latency = \"40 ms\"", rest, ..Words::default() }.run(60.0);
+        let m = metrics::measure(run.record(), 0, LabTime::from_secs(10.0), run.now());
+        assert_eq!((m.verdicts.len(), m.resyncs), (0, 0), "{m:?}");
+        let share = m.inputs.fresh_share().unwrap_or(0.0);
+        assert!(share > 0.9, "{:.0} % of the ticks are fresh: {:?}", share * 100.0, m.inputs);
+        assert!(m.prediction_error_m.p50.is_some_and(|e| e < 0.02), "{:?}", m.prediction_error_m);
+    }
+}

@@ -3,7 +3,8 @@
 //! An owner who claims its positions is judged tick by tick, when the claimed tick comes:
 //!
 //! 1. **Time.** A [`Bank`] of ticks pays for each claim's advance; one that cannot pay waits. Only seconds of
-//!    continuous deficit are a verdict: packets come in bunches and clocks drift. A gap longer than the bank is a
+//!    continuous deficit are a verdict: packets come in bunches and clocks drift. Ticks that the *server* dropped are paid
+//!    as well: its owner's went on. A gap longer than the bank is a
 //!    *resync*: the owner is put where it last was, nobody is accused.
 //! 2. **Reach.** One claim's displacement over its ticks.
 //! 3. **Sweep.** A body a little thinner than the real one is swept along the claimed path, a step above the ground.
@@ -110,12 +111,20 @@ pub(super) enum Ruling {
     Guilty(Verdict),
 }
 
+/// Dropped ticks that are made good for at most: beyond them what waits in the socket is thrown away.
+const MOST_SLEPT: u64 = 4096;
+
 /// Fair time: as many ticks as a server second at most, gaining one and a little a tick.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Bank {
     /// In 512ths of a tick.
     balance: u64,
     cap: u64,
+    /// Time in which the server stood still and its ticks were dropped, while the owner's went on. Beyond the cap, since
+    /// it did pass; until the owner has caught up, or a while at most.
+    slept: u64,
+    /// Server ticks until that lapses.
+    lapses: u32,
 }
 
 impl Bank {
@@ -123,12 +132,28 @@ impl Bank {
 
     pub(super) fn new(rate: Rate) -> Self {
         let cap = u64::from(rate.hz()) * Self::UNIT;
-        Self { balance: cap, cap }
+        Self { balance: cap, cap, slept: 0, lapses: 0 }
     }
 
     /// A server tick has passed: 1 + 1/512 ticks, which covers 1,953 ppm of drift.
     pub(super) fn gain(&mut self) {
         self.balance = (self.balance + Self::UNIT + 1).min(self.cap);
+        self.lapses = self.lapses.saturating_sub(1);
+        if self.lapses == 0 {
+            self.slept = 0;
+        }
+    }
+
+    /// The server has dropped so many ticks, which its owner did not.
+    pub(super) fn sleep(&mut self, ticks: u64) {
+        self.slept = self.slept.saturating_add(ticks.min(MOST_SLEPT) * (Self::UNIT + 1));
+        // Two seconds: what was under way has arrived by then.
+        self.lapses = (2 * self.cap / Self::UNIT) as u32;
+    }
+
+    /// The owner has caught up with the server.
+    pub(super) const fn wake(&mut self) {
+        self.slept = 0;
     }
 
     /// The longest advance that could ever be paid.
@@ -140,9 +165,12 @@ impl Bank {
     #[must_use]
     pub(super) fn pay(&mut self, ticks: u64) -> bool {
         let cost = ticks.saturating_mul(Self::UNIT);
-        let can = cost <= self.balance;
+        let can = cost <= self.balance + self.slept;
         if can {
-            self.balance -= cost;
+            // What lapses goes first.
+            let from_sleep = cost.min(self.slept);
+            self.slept -= from_sleep;
+            self.balance -= cost - from_sleep;
         }
         can
     }
@@ -197,6 +225,11 @@ impl Guard {
             heard: None,
             first: None,
         }
+    }
+
+    /// The server has passed over so many ticks.
+    pub(super) fn sleep(&mut self, ticks: u64) {
+        self.bank.sleep(ticks);
     }
 
     /// Newest tick accepted.
@@ -311,6 +344,7 @@ impl Guard {
             self.newest = Some(tick);
             if tick == scene.tick {
                 provenance = Provenance::Fresh;
+                self.bank.wake();
             }
         }
         (Ruling::Lawful, provenance)

@@ -243,6 +243,11 @@ impl Server {
         if due.dropped > 0 {
             let first = due.first.offset(-(due.dropped as i64));
             tell(sink, Event::ServerDropped { first, count: due.dropped });
+            for peer in &mut self.peers {
+                if let Control::Claims(guard) = &mut peer.control {
+                    guard.sleep(due.dropped);
+                }
+            }
         }
         for tick in due.ticks() {
             self.tick(tick, sink);

@@ -177,3 +177,20 @@ proptest! {
         }
     }
 }
+
+#[test]
+fn ticks_that_the_server_dropped_are_paid_and_lapse_when_the_owner_has_caught_up() {
+    let hz = u64::from(HZ);
+    let mut bank = Bank::new(Rate::new(HZ).unwrap());
+    assert!(bank.pay(hz) && !bank.pay(1), "a second is saved, no more");
+    bank.sleep(90);
+    assert!((0..90).all(|_| bank.pay(1)) && !bank.pay(1));
+    bank.sleep(90);
+    bank.wake();
+    assert!(!bank.pay(1), "nothing is left over for later");
+    bank.sleep(90);
+    (0..2 * hz).for_each(|_| bank.gain());
+    assert!(!bank.pay(hz + 1), "nor for much later");
+    bank.sleep(u64::MAX);
+    assert!(bank.pay(MOST_SLEPT) && !bank.pay(hz + 40));
+}
