@@ -196,6 +196,7 @@ impl Rows<'_> {
             Happening::Verdict(v) => self.verdict(v),
             Happening::Resync => json!({ "kind": "resync" }),
             Happening::Dropped(count) => json!({ "kind": "dropped", "ticks": count }),
+            Happening::Overrun(count) => json!({ "kind": "overrun", "datagrams": count }),
             Happening::ClockSet(shift) => json!({ "kind": "clock_set", "shift_ns": shift }),
             Happening::Joined => json!({ "kind": "joined" }),
             Happening::Pushed => json!({ "kind": "pushed" }),

@@ -5,7 +5,7 @@
 //! nothing else does.
 
 use std::cmp::Reverse;
-use std::collections::BinaryHeap;
+use std::collections::{BinaryHeap, VecDeque};
 use std::sync::Arc;
 
 use velocitas_core::{
@@ -24,7 +24,7 @@ use crate::link::{Pipe, Ticket};
 use crate::record::{Happening, HappeningRow, Machine, MessageRow, Watch};
 use crate::time::LabTime;
 
-/// Datagrams a machine's socket holds while nobody reads it; more are thrown away.
+/// Datagrams a machine's socket holds while nobody reads it; the oldest make room for more.
 const SOCKET: usize = 512;
 
 /// What the queue holds.
@@ -47,18 +47,22 @@ struct Host {
     frame: u64,
     frozen_until: LabTime,
     /// What arrived since the last frame, from whom.
-    socket: Vec<(usize, Arc<[u8]>)>,
+    socket: VecDeque<(usize, Arc<[u8]>)>,
+    /// Datagrams thrown away since.
+    overrun: u64,
 }
 
 impl Host {
     const fn new(spec: HostSpec) -> Self {
-        Self { spec, frame: 0, frozen_until: LabTime::ZERO, socket: Vec::new() }
+        Self { spec, frame: 0, frozen_until: LabTime::ZERO, socket: VecDeque::new(), overrun: 0 }
     }
 
     fn receive(&mut self, from: usize, bytes: Arc<[u8]>) {
-        if self.socket.len() < SOCKET {
-            self.socket.push((from, bytes));
+        if self.socket.len() == SOCKET {
+            self.socket.pop_front();
+            self.overrun += 1;
         }
+        self.socket.push_back((from, bytes));
     }
 }
 
@@ -302,8 +306,21 @@ impl Lab {
         Some(read)
     }
 
+    /// Says how many datagrams a machine threw away since its last frame.
+    fn tell_overrun<W: Watch>(&mut self, machine: Machine, watch: &mut W) {
+        let host = match machine {
+            Machine::Server => &mut self.server_host,
+            Machine::Member(i) => &mut self.seats[i].host,
+        };
+        let count = std::mem::take(&mut host.overrun);
+        if count > 0 {
+            self.tell(watch, machine, None, Happening::Overrun(count));
+        }
+    }
+
     fn server_frame<W: Watch>(&mut self, watch: &mut W) {
         let Some(read) = self.next_frame(Machine::Server) else { return };
+        self.tell_overrun(Machine::Server, watch);
         let mut tap = Tap {
             watch,
             digest: &mut self.digest,
@@ -324,6 +341,7 @@ impl Lab {
 
     fn member_frame<W: Watch>(&mut self, i: usize, watch: &mut W) {
         let Some(read) = self.next_frame(Machine::Member(i)) else { return };
+        self.tell_overrun(Machine::Member(i), watch);
         let course = self.course.clone();
         let controls = self.hands(i, &course);
         let rests = controls.stick == (0.0, 0.0) && controls.hops == 0;

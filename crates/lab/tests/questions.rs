@@ -164,3 +164,46 @@ fn the_export_names_knobs_and_values_and_ends_with_the_digest() {
     assert_eq!(count("predicted"), record.predicted.iter().map(velocitas_lab::record::Track::len).sum::<usize>());
     assert_eq!(count("drawn"), record.drawn.iter().flatten().map(velocitas_lab::record::Column::len).sum::<usize>());
 }
+
+#[test]
+fn a_full_socket_keeps_the_newest_and_says_what_it_threw_away() {
+    // Nine seconds without a frame at 60 messages a second: some more than a socket holds.
+    let cast = walker("heron", "") + "[[event]]\nat = \"2 s\"\nfreeze = { who = \"server\", lasts = \"9 s\" }\n";
+    let run = Words { link: "latency = \"20 ms\"", rest: cast, ..Words::default() }.run(20.0);
+    let rows = run.record().happenings.iter();
+    let thrown: Vec<u64> = rows
+        .filter_map(|r| match r.what {
+            velocitas_lab::record::Happening::Overrun(count) => Some(count),
+            _ => None,
+        })
+        .collect();
+    assert_eq!(thrown.len(), 1, "{thrown:?}");
+    // Each message leaves and arrives once; 512 of them were read.
+    let record = run.record();
+    let arrived =
+        |m: &&velocitas_lab::record::MessageRow| m.up && m.arrived.is_some_and(|a| a > secs(2.0) && a <= secs(11.0));
+    let waiting = record.messages.iter().filter(arrived).count() as u64;
+    assert!(waiting.abs_diff(512 + thrown[0]) <= 2, "{waiting} waited, {} were thrown away", thrown[0]);
+    // The newest are what the server needs to go on at once.
+    let m = measure(record, 0, secs(11.5), run.now());
+    assert!(m.inputs.fresh_share().is_some_and(|s| s > 0.95), "{:?}", m.inputs);
+}
+
+/// The moment that a viewer draws never goes back, from the first frame on, however unevenly the first snapshots come.
+#[test]
+fn drawn_time_never_steps_back() {
+    for seed in 1..=8 {
+        let rest = walker("heron", "") + &walker("plover", "host = { frame_rate = \"144 Hz\" }");
+        let run =
+            Words { seed, link: "latency = \"90 ms\"\njitter = \"40 ms\"\nloss = \"10 %\"", rest, ..Words::default() };
+        let run = run.run(20.0);
+        for (viewer, entity) in [(0, 1), (1, 0)] {
+            let rows: Vec<_> = run.record().drawn[viewer][entity].iter().collect();
+            assert!(rows.len() > 900);
+            for pair in rows.windows(2) {
+                let at = |r: &velocitas_lab::record::DrawnRow| u64::from(r.tick) * 65_536 + u64::from(r.fraction);
+                assert!(at(pair[1]) >= at(pair[0]), "seed {seed}, viewer {viewer}: {:?} then {:?}", pair[0], pair[1]);
+            }
+        }
+    }
+}

@@ -38,16 +38,17 @@ pub(super) struct ViewClock {
     mean: f64,
     variance: f64,
     count: f64,
-    /// The delay in force, in ns, and when it was last moved.
-    delay: Option<(f64, HostNanos)>,
+    /// How far the drawn time lies behind the own clock, in ns, and when that was last moved: towards mean and delay, so
+    /// slowly that drawn time never steps back, however the mean jumps while it is of few arrivals.
+    behind: Option<(f64, HostNanos)>,
 }
 
 /// Arrivals over which the timeline is smoothed.
 const SMOOTHED_OVER: f64 = 64.0;
 /// An arrival so far off starts the smoothing anew: the other side or we stood still.
 const ANEW_NANOS: f64 = 500_000_000.0;
-/// How fast the delay may change: drawn time runs at most this share faster or slower.
-const DELAY_SLEW: f64 = 0.08;
+/// Drawn time runs at most this share faster or slower than the own clock.
+const SLEW: f64 = 0.08;
 
 impl ViewClock {
     /// A snapshot of a tick due `due` ns after the base arrived at `now`.
@@ -55,7 +56,8 @@ impl ViewClock {
         let offset = (now.0 - due) as f64;
         let off = offset - self.mean;
         if self.count == 0.0 || off.abs() > ANEW_NANOS {
-            *self = Self { mean: offset, variance: 0.0, count: 1.0, delay: self.delay };
+            // Where the other side stood still, so does what is drawn of it: no slew makes that up.
+            *self = Self { mean: offset, variance: 0.0, count: 1.0, behind: None };
             return;
         }
         self.count = if self.count < SMOOTHED_OVER { self.count + 1.0 } else { SMOOTHED_OVER };
@@ -72,25 +74,25 @@ impl ViewClock {
         }
     }
 
-    /// Moves the delay towards the one wanted and returns the drawn time in ns since the base tick.
+    /// Moves the drawn time towards where it is wanted and returns it in ns since the base tick.
     pub(super) fn drawn_time(&mut self, now: HostNanos, settings: &ClientSettings, interval: i64) -> f64 {
-        let wanted = self.wanted(settings, interval);
-        let delay = match self.delay {
+        let wanted = self.mean + self.wanted(settings, interval);
+        let behind = match self.behind {
             None => wanted,
-            Some((delay, at)) => {
-                let most = now.since(at).max(0) as f64 * DELAY_SLEW;
-                delay + (wanted - delay).clamp(-most, most)
+            Some((behind, at)) => {
+                let most = now.since(at).max(0) as f64 * SLEW;
+                behind + (wanted - behind).clamp(-most, most)
             }
         };
         if self.count > 0.0 {
-            self.delay = Some((delay, now));
+            self.behind = Some((behind, now));
         }
-        now.0 as f64 - self.mean - delay
+        now.0 as f64 - behind
     }
 
-    /// The delay in force, in ns.
+    /// The delay in force behind the smoothed timeline, in ns.
     pub(super) fn delay(&self) -> i64 {
-        self.delay.map_or(0, |(delay, _)| delay as i64)
+        self.behind.map_or(0, |(behind, _)| (behind - self.mean) as i64)
     }
 }
 

@@ -142,6 +142,8 @@ pub enum Happening {
     Resync,
     /// Ticks were passed over: how many.
     Dropped(u64),
+    /// So many datagrams that had arrived were thrown away unread: the socket was full.
+    Overrun(u64),
     /// The tick clock was set by so many nanoseconds.
     ClockSet(i64),
     /// A client joined.
