@@ -117,6 +117,12 @@ struct Tap<'a, W> {
     trial: Option<&'a mut Trial>,
 }
 
+/// How many lanes the digest takes in: sixteen, or as many as hold anything in this state.
+fn lanes_in_use(state: &State) -> usize {
+    const USUAL: usize = 16;
+    state.bits().iter().rposition(|lane| *lane != 0).map_or(USUAL, |last| USUAL.max(last + 1))
+}
+
 impl<W: Watch> Sink for Tap<'_, W> {
     const WANTS: Mask = Mask::ALL;
 
@@ -126,7 +132,7 @@ impl<W: Watch> Sink for Tap<'_, W> {
         match event {
             Event::Authority { entity, tick, state, .. } => {
                 self.digest.word(relative(tick) << 16 | u64::from(entity));
-                self.digest.lanes(state, 16);
+                self.digest.lanes(state, lanes_in_use(state));
             }
             Event::Predicted { tick, state, input, .. } => {
                 if self.trial.as_mut().is_some_and(|trial| trial.offends(tick, state, input)) {
@@ -135,7 +141,7 @@ impl<W: Watch> Sink for Tap<'_, W> {
                     self.watch.happening(HappeningRow { at: self.at, machine: self.machine, tick, what });
                 }
                 self.digest.word(relative(tick) << 16 | 0xffff);
-                self.digest.lanes(state, 16);
+                self.digest.lanes(state, lanes_in_use(state));
             }
             Event::Corrected(c) => {
                 self.digest.word(relative(c.tick));

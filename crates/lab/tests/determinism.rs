@@ -133,3 +133,27 @@ fn a_freeze_longer_than_the_wires_reach_is_only_a_freeze() {
         }
     }
 }
+
+#[test]
+fn the_digest_sees_every_lane_in_use() {
+    let digest = |rate: u32| {
+        let text = velocitas_lab::shipped_gait("courier.gait").expect("it ships");
+        let fields: String = (0..4).map(|i| format!("  spare{i} vector m/s\n")).collect();
+        let text = text.replacen("  breath  number", &format!("{fields}  note number\n  breath  number"), 1).replacen(
+            "  facing = look",
+            &format!("  note = note + {rate} 1/s * dt\n  facing = look"),
+            1,
+        );
+        let course = "format = 1\nname = \"lanes\"\ntick_rate = \"60 Hz\"\nworld = { min = [-9, -9], max = [9, 9] }\n\
+                      [[cast]]\nname = \"teal\"\nrole = \"bot\"\ngait = \"x.gait\"\nspawn = [0, 0]\n";
+        let read = |_: &str| Ok(text.clone());
+        let course = Course::parse_with("lanes", course, velocitas_lab::Sources { own: &[], gait: &read });
+        let mut run = Run::new(course.unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
+        let lane = run.course().kinds.motion(1).schema().state.iter().find(|f| f.name == "note").map(|f| f.lane);
+        assert!(lane > Some(15), "{lane:?}");
+        run.advance(LabTime::from_secs(2.0));
+        run.digest()
+    };
+    let digests = [1, 2, 3].map(digest);
+    assert!(digests[0] != digests[1] && digests[1] != digests[2] && digests[0] != digests[2], "{digests:?}");
+}
