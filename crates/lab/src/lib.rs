@@ -37,5 +37,5 @@ pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Range};
 pub use known::{Change, Changed, Known, Reach, turned};
 pub use lab::Lab;
 pub use link::Conditions;
-pub use run::{Keep, LEAST_KEPT, ReloadError, Run, RunError};
+pub use run::{Keep, LEAST_KEPT, ReloadError, Run, RunError, Totals};
 pub use time::LabTime;

@@ -82,7 +82,16 @@ pub struct Run {
 struct Meter {
     to: LabTime,
     tallies: Vec<Tally>,
-    step_faults: u32,
+    totals: Totals,
+}
+
+/// What a run came to that is no single member's.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Totals {
+    /// Steps that came out non-finite.
+    pub step_faults: u32,
+    /// Ticks that the server passed over after it had stood still.
+    pub server_dropped: u64,
 }
 
 impl Run {
@@ -116,20 +125,20 @@ impl Run {
     /// From here on figures are also of what is forgotten: for runs that never go back.
     pub fn meter(&mut self) {
         let tallies = vec![Tally::default(); self.course().cast.len()];
-        self.meter = Some(Meter { to: LabTime::ZERO, tallies, step_faults: 0 });
+        self.meter = Some(Meter { to: LabTime::ZERO, tallies, totals: Totals::default() });
     }
 
-    /// The figures of everybody from the beginning, and how many steps came out non-finite. Without a
+    /// The figures of everybody from the beginning, and those of the whole. Without a
     /// [meter](Self::meter) they begin with what is kept.
-    pub fn figures(&self) -> (Vec<ClientMetrics>, u32) {
+    pub fn figures(&self) -> (Vec<ClientMetrics>, Totals) {
         let mut meter = self.meter.clone().unwrap_or_else(|| Meter {
             to: self.record.kept_from,
             tallies: vec![Tally::default(); self.course().cast.len()],
-            step_faults: 0,
+            totals: Totals::default(),
         });
         meter.take(&self.record, LabTime(self.now().0 + 1), self.now());
         let figures = meter.tallies.iter().enumerate().map(|(i, t)| t.figures(&self.record, i)).collect();
-        (figures, meter.step_faults)
+        (figures, meter.totals)
     }
 
     /// Bytes of memory that what is kept takes, roughly.
@@ -270,7 +279,13 @@ impl Meter {
         }
         let rows = &record.happenings;
         let inside = rows.range(rows.partition(|r| r.at < span.from), rows.partition(|r| r.at <= span.to));
-        self.step_faults += inside.filter(|r| matches!(r.what, Happening::StepFault(_))).count() as u32;
+        for row in inside {
+            match row.what {
+                Happening::StepFault(_) => self.totals.step_faults += 1,
+                Happening::Dropped(count) if row.machine == Machine::Server => self.totals.server_dropped += count,
+                _ => {}
+            }
+        }
         self.to = LabTime(until);
     }
 }
