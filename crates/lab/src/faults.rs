@@ -67,6 +67,8 @@ impl Forged {
 /// which none does (no wall was met, the stick was at rest) could have no effect.
 #[derive(Clone, Debug)]
 pub(crate) struct Trial {
+    /// Which of the member's tricks.
+    pub(crate) trick: usize,
     kind: u8,
     dt: f32,
     lawful: Ingredients,
@@ -76,8 +78,15 @@ pub(crate) struct Trial {
 }
 
 impl Trial {
-    pub(crate) const fn new(kind: u8, dt: f32, lawful: Ingredients, newest: Option<(Tick, State)>) -> Self {
-        Self { kind, dt, lawful, newest, open: true }
+    /// Of a trick of somebody of a kind; `lawful` is what its client would know without it.
+    pub(crate) const fn new(
+        trick: usize,
+        kind: u8,
+        dt: f32,
+        lawful: Ingredients,
+        newest: Option<(Tick, State)>,
+    ) -> Self {
+        Self { trick, kind, dt, lawful, newest, open: true }
     }
 
     /// Says once that something was done that is not lawful.

@@ -485,7 +485,10 @@ impl Lab {
         if begins {
             let lawful = told(Arc::new(course.ground(KnownTo::Clients)), &seat.known);
             let newest = seat.client.newest_tick().zip(before);
-            seat.trial = Some(Trial::new(course.cast[member].kind, course.rate.dt(), lawful, newest));
+            seat.trial = Some(Trial::new(index, course.cast[member].kind, course.rate.dt(), lawful, newest));
+        } else if seat.trial.as_ref().is_some_and(|trial| trial.trick == index) {
+            // What comes after its end is none of its doing.
+            seat.trial = None;
         }
         let lasts = if matches!(trick.cheat, Cheat::Jump(_)) { LabTime::ZERO } else { trick.lasts };
         self.tell(watch, Machine::Member(member), None, Happening::Trick { lasts: begins.then_some(lasts) });

@@ -11,14 +11,13 @@ mod new;
 mod run;
 mod vet;
 
-use std::io;
 use std::process::ExitCode;
 
 use clap::Parser;
 
 use args::{Args, Task};
 
-use crate::files::stream::complain;
+use crate::files::stream::{complain, said};
 use crate::files::{self, OpenError, signals};
 use crate::tui;
 
@@ -42,18 +41,9 @@ pub fn main() -> ExitCode {
             let _ = error.print();
             return ExitCode::from(BAD);
         }
-        Err(help) => return exit_code(help.print().or_else(forgive).map(|()| Outcome::Good).map_err(unsaid)),
+        Err(help) => return exit_code(said(help.print()).map(|()| Outcome::Good)),
     };
     exit_code(start(args))
-}
-
-fn unsaid(why: io::Error) -> OpenError {
-    OpenError::Say { stream: "standard output", why }
-}
-
-/// Whoever closed the pipe has seen enough.
-fn forgive(why: io::Error) -> io::Result<()> {
-    if why.kind() == io::ErrorKind::BrokenPipe { Ok(()) } else { Err(why) }
 }
 
 /// Does what was typed.

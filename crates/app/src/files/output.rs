@@ -10,7 +10,7 @@ use std::os::unix::fs::{FileTypeExt, MetadataExt, PermissionsExt, chown};
 use std::path::{Path, PathBuf};
 
 use super::input::{STANDARD, name_of};
-use super::stream::forgiving;
+use super::stream::{forgiving, said};
 use super::{OpenError, signals};
 
 /// Symbolic links in a row, at most.
@@ -138,8 +138,7 @@ impl Output {
             }
             Target::InPlace(at) => File::create(at).and_then(|mut file| all(&mut file)).map_err(wrong),
             Target::Into(mut file) => forgiving(all(&mut file)).map_err(wrong),
-            Target::Standard => forgiving(all(&mut io::stdout().lock()))
-                .map_err(|why| OpenError::Say { stream: "standard output", why }),
+            Target::Standard => said(all(&mut io::stdout().lock())),
             Target::StandardError => {
                 forgiving(all(&mut io::stderr().lock())).map_err(|why| OpenError::Say { stream: "standard error", why })
             }

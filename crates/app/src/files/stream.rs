@@ -11,8 +11,12 @@ use super::OpenError;
 /// Writes a text to standard output, all of it.
 pub(crate) fn say(text: impl Display) -> Result<(), OpenError> {
     let mut out = io::stdout().lock();
-    forgiving(write!(out, "{text}").and_then(|()| out.flush()))
-        .map_err(|why| OpenError::Say { stream: "standard output", why })
+    said(write!(out, "{text}").and_then(|()| out.flush()))
+}
+
+/// What came of saying something on standard output.
+pub(crate) fn said(done: io::Result<()>) -> Result<(), OpenError> {
+    forgiving(done).map_err(|why| OpenError::Say { stream: "standard output", why })
 }
 
 /// What came of writing to a stream, a closed pipe forgiven.

@@ -3,13 +3,14 @@
 //! An owner who claims its positions is judged tick by tick, when the claimed tick comes:
 //!
 //! 1. **Time.** A [`Bank`] of ticks pays for each claim's advance; one that cannot pay waits. Only seconds of
-//!    continuous deficit are a verdict: packets come in bunches and clocks drift. Ticks that the *server* dropped are paid
-//!    as well: its owner's went on. A gap longer than the bank is a
-//!    *resync*: the owner is put where it last was, nobody is accused.
+//!    continuous deficit are a verdict: packets come in bunches and clocks drift. Ticks that the *server* dropped are
+//!    paid as well: its owner's went on. A gap longer than the bank is a *resync*: the owner is put where it last was,
+//!    nobody is accused.
 //! 2. **Reach.** One claim's displacement over its ticks.
 //! 3. **Sweep.** A body a little thinner than the real one is swept along the claimed path, a step above the ground.
 //!    Where the path has holes that nothing repeated, a hit is a resync. Where one tick of the rule may consist of several
-//!    moves ([`Motion::moves`]), a way of so many legs round what was met, no longer than the tick allows, is lawful.
+//!    moves ([`Motion::moves`]), a tight way round what was met, or up a flight of edges, no longer than the tick allows,
+//!    is lawful.
 //! 4. **Pace.** The way along the path over a second, in chords long enough for rounding not to matter.
 //!
 //! Limits allow the rule's slack *and* one quantum of the wire. The answer to a verdict is a pull back with an epoch,

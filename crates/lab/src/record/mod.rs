@@ -1,7 +1,7 @@
 //! Everything that happened, in the order in which it happened.
 //!
-//! The record is append-only and never read by the simulation; its beginning may be forgotten. Screens, causes, metrics and exports work from it
-//! alone. States are packed: a track keeps only the lanes its schema uses.
+//! The record is append-only and never read by the simulation; its beginning may be forgotten. Screens, causes, metrics
+//! and exports work from it alone. States are packed: a track keeps only the lanes its schema uses.
 
 mod column;
 mod rows;
