@@ -129,8 +129,8 @@ mod tests {
         let course = Course::parse("own_rule", COURSE, &[Arc::new(Skiff::new())]).expect("a sound course");
         let mut run = Run::new(course).expect("it fits");
         run.advance(LabTime::from_secs(60.0));
-        for member in 0..2 {
-            let m = metrics::measure(run.record(), member, LabTime::ZERO, run.now());
+        for member in run.course().members() {
+            let m = metrics::measure(run.record(), run.course().machine(member), LabTime::ZERO, run.now());
             assert!(m.prediction_error_m.p50.is_some_and(|e| e < 0.01), "{m:?}");
             assert_eq!(m.corrections.unexplained, 0);
             assert!(m.verdicts.is_empty(), "{m:?}");

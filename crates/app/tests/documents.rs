@@ -3,7 +3,13 @@
 use std::fs;
 use std::path::PathBuf;
 
-use velocitas::lab::{Course, DEMO, KNOBS, LabTime, Run};
+use velocitas::lab::export;
+use velocitas::lab::{Course, DEMO, KNOBS, LabTime, MachineId, MemberId, Run};
+
+/// The machine of the first of the cast.
+fn machine(run: &Run) -> MachineId {
+    run.course().machine(MemberId::new(0))
+}
 
 fn document(name: &str) -> String {
     let path = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../..").join(name);
@@ -22,7 +28,7 @@ fn the_readmes_course_runs_and_shows_what_it_says() {
     let course = Course::parse("README.md", &course_in(&document("README.md")), &[]).unwrap_or_else(|e| panic!("{e}"));
     let mut run = Run::new(course).expect("it fits");
     run.advance(LabTime::from_secs(12.0));
-    let corrected = velocitas::lab::metrics::measure(run.record(), 0, LabTime::ZERO, run.now()).corrections;
+    let corrected = velocitas::lab::metrics::measure(run.record(), machine(&run), LabTime::ZERO, run.now()).corrections;
     assert!(corrected.count > 3 && corrected.unexplained == 0, "{corrected:?}");
 }
 
@@ -57,19 +63,51 @@ fn every_key_of_the_demo_is_on_the_course_page() {
     }
 }
 
+/// The rows of the record as its page lists them.
+fn row_table() -> String {
+    let mut table = "| `kind` | keys | says |\n|---|---|---|\n".to_owned();
+    for row in export::row_kinds() {
+        let keys = row
+            .keys
+            .iter()
+            .map(|(name, says)| if says.is_empty() { format!("`{name}`") } else { format!("`{name}` ({says})") });
+        table += &format!("| `{}` | {} | {} |\n", row.name, keys.collect::<Vec<_>>().join(", "), row.says);
+    }
+    table
+}
+
 #[test]
-fn every_row_of_a_record_is_on_the_record_page() {
+fn the_record_page_lists_the_table_of_rows() {
     let page = document("docs/record.md");
+    let begin = page.find("<!-- rows -->\n").expect("a table of rows") + 14;
+    let end = begin + page[begin..].find("<!-- end -->").expect("its end");
+    is_current("docs/record.md", &format!("{}{}{}", &page[..begin], row_table(), &page[end..]));
+}
+
+#[test]
+fn rows_of_a_record_have_the_keys_that_the_table_lists() {
     let mut run = Run::new(Course::demo()).expect("it fits");
     run.advance(LabTime::from_secs(20.0));
     let mut out = Vec::new();
-    velocitas::lab::export::write(run.record(), run.digest(), &mut out).expect("a vector never fails");
+    export::write(run.record(), run.digest(), &mut out).expect("a vector never fails");
     let text = String::from_utf8(out).expect("UTF-8");
-    for line in text.lines() {
+    let kinds = export::row_kinds();
+    let mut seen = std::collections::BTreeSet::new();
+    for line in text.lines().skip(1).filter(|line| !line.contains("\"kind\":\"end\"")) {
         let row: serde_json::Value = serde_json::from_str(line).expect("JSON");
-        let kind = row["kind"].as_str().expect("every row has its kind").to_owned();
-        assert!(page.contains(&format!("`{kind}`")), "`{kind}` is not explained");
+        let row = row.as_object().expect("an object");
+        let kind = kinds.iter().find(|kind| row["kind"] == kind.name).expect("a kind of the table");
+        seen.insert(kind.name);
+        let wanted = kind.keys.iter().filter(|(_, says)| !says.ends_with("if any")).map(|(name, _)| *name);
+        for key in wanted.chain(["at_ns"]) {
+            assert!(row.contains_key(key), "{}: no `{key}` in {line}", kind.name);
+        }
+        // A state has its fields besides.
+        let is_state = ["authority", "predicted", "rewritten"].contains(&kind.name);
+        let known = |key: &str| ["kind", "at_ns"].contains(&key) || kind.keys.iter().any(|(name, _)| *name == key);
+        assert!(is_state || row.keys().all(|key| known(key)), "{}: {line}", kind.name);
     }
+    assert!(seen.len() > 15, "{seen:?}");
 }
 
 #[test]
@@ -182,11 +220,11 @@ fn every_step_of_the_tutorial_is_sound_runs_and_the_last_is_the_courier() {
         let course = Course::parse_with("tutorial.course.toml", &course, sources).unwrap_or_else(|e| panic!("{e}"));
         let mut run = Run::new(course).expect("it fits");
         run.advance(LabTime::from_secs(6.0));
-        let m = velocitas::lab::metrics::measure(run.record(), 0, LabTime::ZERO, run.now());
+        let m = velocitas::lab::metrics::measure(run.record(), machine(&run), LabTime::ZERO, run.now());
         assert_eq!((m.corrections.count, m.corrections.unexplained), (0, 0), "{name}: {:?}", m.corrections);
-        let track = &run.record().authority[0];
+        let track = run.record().authority(run.record().cast.actors().next().expect("somebody"));
         let highest = (0..track.len()).map(|i| track.vec3(i, 0).z).fold(0.0, velocitas::core::max);
-        ends.push((run.lab().server_state(0).map(|s| s.vec3(0)), highest));
+        ends.push((run.lab().server_state(MemberId::new(0)).map(|s| s.vec3(0)), highest));
     }
     assert!(ends.windows(2).all(|pair| pair[0] != pair[1]), "each step moves otherwise than the one before: {ends:?}");
     let code = |text: &str| {

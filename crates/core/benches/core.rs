@@ -8,9 +8,9 @@ use std::sync::Arc;
 use criterion::{Criterion, criterion_group, criterion_main};
 use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
-    Acks, BitReader, BitWriter, Bounds, EntityRef, Ground, Header, HostNanos, Ingredients, Input, Kinds, Layouts,
-    Message, MessageKind, Motion, Rate, Scene, Solid, SolidId, State, Tick, Timeline, WireTick, Zone, vec3,
-    write_snapshot,
+    Acks, BitReader, BitWriter, Bounds, EntityId, EntityRef, Ground, Header, HostNanos, Ingredients, Input, Kinds,
+    Layouts, Message, MessageKind, Motion, Rate, Scene, Solid, SolidId, State, Tick, Timeline, Used, WireTick, Zone,
+    vec3, write_snapshot,
 };
 
 /// Twenty boxes about as crowded as the demo's quay.
@@ -67,13 +67,13 @@ fn snapshot(c: &mut Criterion) {
     let walker = Walker::new();
     let states: Vec<State> = (0..48u16).map(|i| walker.spawn(vec3(f32::from(i), 2.0, 0.0), 1.0)).collect();
     let header = Acks::default().header(MessageKind::Snapshot, 1, HostNanos(0));
+    let used = Used { tick: WireTick(9), made_up: 0 };
     let encode = || {
         let mut out = BitWriter::new();
         header.write(&mut out);
-        let entities = states
-            .iter()
-            .enumerate()
-            .map(|(i, s)| (EntityRef { id: i as u16, generation: 0, kind: 0, teleports: 0, own: i == 0 }, s));
+        let entities = states.iter().enumerate().map(|(i, s)| {
+            (EntityRef { id: EntityId::first(i as u16), kind: 0, teleports: 0, own: (i == 0).then_some(used) }, s)
+        });
         write_snapshot(&mut out, WireTick(9), 3, None, &kinds, entities);
         out.finish()
     };
@@ -84,7 +84,7 @@ fn snapshot(c: &mut Criterion) {
         b.iter(|| {
             let mut reader = BitReader::new(&bytes);
             let header = Header::read(&mut reader).expect("our own");
-            black_box(Message::read(&header, reader, &Layouts::new(&timeline, None, 0))).expect("our own")
+            black_box(Message::read(&header, reader, &Layouts::new(&timeline, None, &[]))).expect("our own")
         });
     });
 }

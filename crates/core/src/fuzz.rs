@@ -4,10 +4,14 @@ use std::sync::Arc;
 
 use crate::walker::Walker;
 use crate::{
-    Arrangement, BitReader, BitWriter, Client, ClientConfig, ClientSettings, Ground, Header, HostNanos, Ingredients,
-    Kinds, Layouts, Message, Motion, PeerConfig, Rate, Server, ServerConfig, Tick, Timeline, Unwatched, Vec3,
-    write_snapshot,
+    Arrangement, BitReader, BitWriter, Client, ClientConfig, ClientSettings, EntityId, Ground, Header, HostNanos,
+    Ingredients, Kinds, Layouts, Message, Motion, Owned, PeerConfig, PeerId, Rate, Server, ServerConfig, Tick,
+    Timeline, Token, Unwatched, Vec3,
 };
+
+/// Entities that the bytes may speak of.
+const OWNED: [Owned; 2] =
+    [Owned { entity: EntityId::first(0), kind: 0 }, Owned { entity: EntityId { index: 1, generation: 7 }, kind: 0 }];
 
 /// Takes any bytes as datagrams: decodes them, and hands them to a server with one of each arrangement and to a client
 /// that plays.
@@ -19,7 +23,7 @@ pub fn datagram(data: &[u8]) {
     let ingredients = Ingredients::new(Arc::new(Ground::flat(50.0)), &kinds);
     let timeline = Timeline::new(ingredients.clone());
     for near in [None, Some(Tick(0)), Some(Tick(40_000))] {
-        let layouts = Layouts::new(&timeline, near, 0);
+        let layouts = Layouts::new(&timeline, near, &OWNED);
         let mut reader = BitReader::new(data);
         let Ok(header) = Header::read(&mut reader) else { continue };
         if let Ok(message) = Message::read(&header, reader, &layouts) {
@@ -41,18 +45,7 @@ pub fn datagram(data: &[u8]) {
 fn written_alike(header: &Header, message: &Message, layouts: &Layouts<'_>) {
     let write = |message: &Message| {
         let mut out = BitWriter::new();
-        let (schema, kinds) = (|tick| layouts.own(tick), |tick| layouts.kinds(tick));
-        match message {
-            Message::Hello => {}
-            Message::Welcome(m) => m.write(&mut out),
-            Message::Inputs(m) => m.write(&mut out, layouts),
-            Message::Claim(m) => m.write(&mut out, schema(m.newest)),
-            Message::PullBack(m) => m.write(&mut out, schema(m.tick)),
-            Message::Snapshot(m) => {
-                let entities = m.entities.iter().map(|e| (e.entity, &e.state));
-                write_snapshot(&mut out, m.tick, m.every, m.report, kinds(m.tick), entities);
-            }
-        }
+        message.write(&mut out, layouts);
         out.finish()
     };
     let once = write(message);
@@ -65,6 +58,7 @@ fn written_alike(header: &Header, message: &Message, layouts: &Layouts<'_>) {
 struct Ends {
     server: Server,
     client: Client,
+    peers: Vec<PeerId>,
     now: HostNanos,
 }
 
@@ -74,19 +68,21 @@ impl Ends {
         let config = ServerConfig { rate, base: Tick(0), start: HostNanos(0), ingredients: ingredients.clone() };
         let mut server = Server::new(config);
         let spawn = Walker::new().spawn(Vec3::ZERO, 0.0);
-        for (epoch, arrangement) in [Arrangement::ServerAuthority, Arrangement::OwnerClaims].into_iter().enumerate() {
+        let mut peers = Vec::new();
+        for (i, arrangement) in Arrangement::ALL.into_iter().enumerate() {
+            let token = Token(i as u64);
             if let Ok(entity) = server.spawn(0, spawn) {
-                server.admit(PeerConfig { entity, arrangement, epoch: epoch as u8, snapshot_every: 3 });
+                let _ = server.set_owners(entity, &[token]);
+                peers.extend(server.admit(PeerConfig { token, arrangement, snapshot_every: 3 }));
             }
         }
         let client = Client::new(ClientConfig {
-            kind: 0,
-            arrangement: Arrangement::ServerAuthority,
+            token: Token(1),
+            arrangement: Arrangement::SERVER,
             settings: ClientSettings::DEFAULT,
             ingredients,
-            epoch: 0,
         });
-        let mut ends = Self { server, client, now: HostNanos(0) };
+        let mut ends = Self { server, client, peers, now: HostNanos(0) };
         ends.pass(10);
         ends
     }
@@ -98,10 +94,10 @@ impl Ends {
             self.server.handle_time(self.now, &mut Unwatched);
             self.client.handle_time(self.now, &mut Unwatched);
             while let Some(bytes) = self.client.poll_transmit() {
-                let _ = self.server.handle_datagram(self.now, crate::PeerId(0), &bytes, &mut Unwatched);
+                let _ = self.server.handle_datagram(self.now, self.peers[1], &bytes, &mut Unwatched);
             }
             while let Some((to, bytes)) = self.server.poll_transmit() {
-                if to == crate::PeerId(0) {
+                if to == self.peers[1] {
                     let _ = self.client.handle_datagram(self.now, &bytes, &mut Unwatched);
                 }
             }
@@ -109,8 +105,8 @@ impl Ends {
     }
 
     fn take(&mut self, bytes: &[u8]) {
-        for peer in 0..3 {
-            let _ = self.server.handle_datagram(self.now, crate::PeerId(peer), bytes, &mut Unwatched);
+        for peer in self.peers.iter().copied().chain([PeerId { slot: 99, epoch: 0 }]) {
+            let _ = self.server.handle_datagram(self.now, peer, bytes, &mut Unwatched);
         }
         let _ = self.client.handle_datagram(self.now, bytes, &mut Unwatched);
         self.pass(2);

@@ -9,6 +9,8 @@
 //! Where to begin reading: [`Motion`] (what a movement rule is), [`Client`] and [`Server`] (their call loops), then
 //! [`wire`](Message) for what travels between them, and the guard ([`Rule`]) for what is refused.
 
+mod arrangement;
+mod body;
 mod client;
 mod data;
 mod event;
@@ -17,33 +19,52 @@ mod frame;
 #[doc(hidden)]
 pub mod fuzz;
 mod ground;
+mod ids;
 mod motion;
+mod quantiser;
+mod remote;
+mod rollback;
 mod schema;
 mod server;
 mod session;
 mod tick;
 mod tick_loop;
 mod vec3;
+mod verdict;
 pub mod walker;
 mod wire;
+mod world;
 
-pub use client::{Arrangement, Client, ClientConfig, ClientSettings, Drawn, DrawnState, ViewDelay};
+pub use arrangement::{Arrangement, Authority, OwnerSide};
+pub use body::Body;
+pub use client::{Client, ClientConfig, ClientSettings};
 pub use data::{Digest, INPUT_LANES, Input, Lanes, STATE_LANES, State};
-pub use event::{Correction, Event, Mask, Restored, Sink, Unwatched};
+pub use event::{
+    ClockFact, Correction, Event, Fact, InputFact, InputFate, Made, Mask, Provenance, Restored, Sink, StateEvent,
+    Unwatched,
+};
 pub use float::{canonical_bits, clamp, max, min, mix, mix_angle, wrap_angle};
-pub use ground::{Bounds, Ground, Hit, SKIN, Slid, Slide, Solid, SolidId, Surface, Zone, slide};
-pub use motion::{Body, Contacts, Limits, MOST_CONTACTS, Motion, Scene, Step, Tunable, checked_step};
+pub use ground::{
+    Bounds, Contacts, Ground, Hit, MOST_CONTACTS, SKIN, Slid, Slide, Solid, SolidId, Surface, Zone, slide,
+};
+pub use ids::{EntityId, PeerId, Token};
+pub use motion::{Limits, Motion, Scene, Step, Tunable, checked_step};
+pub use quantiser::Quantiser;
+pub use remote::{Drawn, DrawnState, Placed, Sample, Shown, ViewDelay, drawn};
+pub use rollback::{Entry, Rollback};
 pub use schema::{
     Agree, Blend, InputField, InputKind, POINT_REACH, PRESS_BITS, Schema, SchemaError, SeenBy, Shape, StateField,
     bearing_quantiser, stick_quantiser,
 };
-pub use server::{Answer, PeerConfig, PeerId, Rule, Server, ServerConfig, SpawnError, Verdict};
-pub use session::{Ingredients, Kinds, Layouts, Timeline};
+pub use server::{PeerConfig, Server, ServerConfig, SpawnError};
+pub use session::{Ingredients, Kinds, Layouts, Owned, Timeline};
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};
 pub use tick_loop::{Due, TickLoop};
 pub use vec3::{Vec3, vec3};
+pub use verdict::{Answer, Evidence, RULES, Rule, RuleSpec, Verdict};
 pub use wire::{
-    Ack, Acks, BitReader, BitWriter, Claim, EntityRecord, EntityRef, Header, InputReport, Inputs, MAX_DATAGRAM,
-    MAX_REPEATS, Message, MessageKind, PROTOCOL_VERSION, Provenance, PullBack, Quantiser, Snapshot, TELEPORT_BITS,
-    Welcome, WireError, snapshot_bytes, write_snapshot,
+    Ack, Acks, BitReader, BitWriter, Claim, EntityRecord, EntityRef, Header, Hello, Inputs, MAX_DATAGRAM, MAX_REPEATS,
+    Message, MessageKind, PROTOCOL_VERSION, PullBack, Snapshot, TELEPORT_BITS, Used, Welcome, WireError,
+    snapshot_bytes, write_snapshot,
 };
+pub use world::{Entity, World};

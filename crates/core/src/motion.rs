@@ -8,9 +8,10 @@
 
 use std::fmt;
 
+use crate::body::Body;
 use crate::data::{Input, State};
-use crate::ground::{Ground, SolidId};
-use crate::schema::Schema;
+use crate::ground::{Contacts, Ground};
+use crate::schema::{Schema, Shape};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
 
@@ -27,31 +28,6 @@ pub struct Scene<'a> {
     pub tunables: &'a [f32],
 }
 
-/// The most different solids a step reports touching.
-pub const MOST_CONTACTS: usize = 4;
-
-/// Which solids a step touched, in the order met; further ones are not listed.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Contacts {
-    ids: [SolidId; MOST_CONTACTS],
-    len: u8,
-}
-
-impl Contacts {
-    /// Notes a contact, once.
-    pub fn add(&mut self, id: SolidId) {
-        if !self.iter().any(|seen| seen == id) && usize::from(self.len) < MOST_CONTACTS {
-            self.ids[usize::from(self.len)] = id;
-            self.len += 1;
-        }
-    }
-
-    /// The solids touched.
-    pub fn iter(&self) -> impl Iterator<Item = SolidId> + '_ {
-        self.ids[..usize::from(self.len)].iter().copied()
-    }
-}
-
 /// What a step gives back.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Step {
@@ -61,17 +37,6 @@ pub struct Step {
     pub contacts: Contacts,
     /// Whether the move must be drawn as a cut, never as a slide.
     pub teleported: bool,
-}
-
-/// The upright cylinder in which an entity moves; `pos` is the middle of its base.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Body {
-    /// Metres.
-    pub radius: f32,
-    /// Metres.
-    pub height: f32,
-    /// The tallest edge it steps up without jumping, in metres.
-    pub step: f32,
 }
 
 /// The fastest an entity can lawfully move, in metres a second, before slack.
@@ -144,7 +109,6 @@ pub trait Motion: Send + Sync + fmt::Debug {
 /// # Errors
 /// Names the first such field; the caller keeps the old state and reports it.
 pub fn checked_step(rule: &dyn Motion, scene: &Scene<'_>, state: &State, input: &Input) -> Result<Step, &'static str> {
-    use crate::schema::Shape;
     let step = rule.step(scene, state, input);
     for f in &rule.schema().state {
         if !matches!(f.shape, Shape::Flag | Shape::Counter)

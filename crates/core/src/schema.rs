@@ -10,7 +10,7 @@ use thiserror::Error;
 
 use crate::data::{INPUT_LANES, Input, STATE_LANES, State};
 use crate::float::{clamp, wrap_angle};
-use crate::wire::Quantiser;
+use crate::quantiser::Quantiser;
 
 /// The kind of a state field, which also says how many lanes it takes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -400,6 +400,17 @@ impl Schema {
                     _ => out.set_real(lane, f.wire.round(state.real(lane))),
                 }
             }
+        }
+        out
+    }
+
+    /// A state as everybody but its owner receives it: rounded, and zero where it may not be seen.
+    #[must_use]
+    pub fn seen(&self, state: &State) -> State {
+        let rounded = self.round_state(state);
+        let mut out = State::default();
+        for f in self.state.iter().filter(|f| f.seen_by == SeenBy::All) {
+            (f.lane..f.lane + f.shape.lanes()).for_each(|lane| out.set_int(lane, rounded.int(lane)));
         }
         out
     }

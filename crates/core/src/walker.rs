@@ -7,13 +7,14 @@
 //!
 //! Ice has little grip; water slows. Both come from the surface stood on.
 
+use crate::body::Body;
 use crate::data::{Input, State};
 use crate::float::{clamp, max};
 use crate::ground::{Slide, slide};
-use crate::motion::{Body, Limits, Motion, Scene, Step, Tunable};
+use crate::motion::{Limits, Motion, Scene, Step, Tunable};
+use crate::quantiser::Quantiser;
 use crate::schema::{Agree, Blend, InputField, InputKind, Schema, SeenBy, Shape, StateField};
 use crate::vec3::{Vec3, vec3};
-use crate::wire::Quantiser;
 
 /// Lanes of a walker's state.
 pub mod state_lane {

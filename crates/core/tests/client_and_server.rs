@@ -4,7 +4,7 @@ mod pair;
 
 use std::sync::Arc;
 
-use pair::{MS, Pair};
+use pair::{MS, OTHER, OWN, Pair};
 use velocitas_core::walker::Walker;
 use velocitas_core::{
     Agree, Arrangement, Blend, Body, ClientSettings, Drawn, HostNanos, Input, InputField, InputKind, Limits, Motion,
@@ -17,11 +17,11 @@ fn the_own_character_moves_at_once_and_the_server_follows_a_trip_later() {
     let mut pair = Pair::playing();
     pair.walk();
     pair.run(60);
-    let own = pair.client.own_state().map(|s| s.vec3(0).x);
+    let own = pair.client.own_state(OWN).map(|s| s.vec3(0).x);
     assert!(own.is_some_and(|x| x > 0.03), "{own:?}");
-    assert!(pair.server.state(0).is_some_and(|s| s.vec3(0).x == 0.0), "the input is still on its way");
+    assert!(pair.server.state(OWN).is_some_and(|s| s.vec3(0).x == 0.0), "the input is still on its way");
     pair.run(1000);
-    assert!(pair.server.state(0).is_some_and(|s| s.vec3(0).x > 3.0));
+    assert!(pair.server.state(OWN).is_some_and(|s| s.vec3(0).x > 3.0));
     assert!(pair.told.corrections.is_empty(), "{:?}", pair.told.corrections);
 }
 
@@ -58,7 +58,7 @@ fn a_push_at_the_server_is_corrected_by_replaying_what_was_pressed_since() {
     let mut pair = Pair::playing();
     pair.walk();
     pair.run(500);
-    pair.server.push(0, vec3(0.0, 8.0, 0.0));
+    pair.server.push(OWN, vec3(0.0, 8.0, 0.0));
     pair.run(500);
     let [correction] = pair.told.corrections[..] else { panic!("{:?}", pair.told.corrections) };
     assert_eq!(correction.why, Restored::Diverged);
@@ -73,12 +73,12 @@ fn a_push_at_the_server_is_corrected_by_replaying_what_was_pressed_since() {
 #[test]
 fn a_correction_is_eased_out_on_screen() {
     let mut pair = Pair::playing();
-    pair.server.push(0, vec3(0.0, 8.0, 0.0));
+    pair.server.push(OWN, vec3(0.0, 8.0, 0.0));
     let mut largest = 0.0f64;
-    let mut before = pair.drawn(0).expect("drawn").state.vec3(0);
+    let mut before = pair.drawn(OWN).expect("drawn").state.vec3(0);
     for _ in 0..400 {
         pair.step();
-        let at = pair.drawn(0).expect("drawn").state.vec3(0);
+        let at = pair.drawn(OWN).expect("drawn").state.vec3(0);
         largest = if f64::from(at.distance(before)) > largest { f64::from(at.distance(before)) } else { largest };
         before = at;
     }
@@ -115,16 +115,16 @@ fn a_silent_client_stands_where_its_keys_left_it_and_comes_back() {
     pair.walk();
     pair.run(500);
     pair.lose = |up, _| up;
-    let from = pair.server.state(0).map(|s| s.vec3(0).x).unwrap_or(0.0);
+    let from = pair.server.state(OWN).map(|s| s.vec3(0).x).unwrap_or(0.0);
     pair.run(1000);
-    let to = pair.server.state(0).map(|s| s.vec3(0).x).unwrap_or(0.0);
+    let to = pair.server.state(OWN).map(|s| s.vec3(0).x).unwrap_or(0.0);
     assert!(to - from > 3.5, "held keys go on being held: {}", to - from);
     assert!(pair.told.used.last().is_some_and(|(_, p)| *p == Provenance::Repeated));
     pair.stand();
     pair.lose = |_, _| false;
     pair.run(1500);
     assert!(pair.told.used.last().is_some_and(|(_, p)| *p == Provenance::Fresh));
-    let (own, truth) = (pair.client.own_state(), pair.server.state(0).copied());
+    let (own, truth) = (pair.client.own_state(OWN), pair.server.state(OWN).copied());
     assert_eq!(own, truth, "both stand, at the same place");
 }
 
@@ -155,12 +155,12 @@ fn others_are_drawn_in_the_past_by_the_delay_asked_for() {
     let settings = ClientSettings { view_delay: ViewDelay::Millis(150), ..ClientSettings::DEFAULT };
     pair.client.set_settings(settings);
     pair.run(6000);
-    let drawn = pair.drawn(1).expect("somebody else");
+    let drawn = pair.drawn(OTHER).expect("somebody else");
     assert_eq!(drawn.how, Drawn::Blended);
     let behind = (pair.now as f64 / 1e9 * 60.0 - drawn.tick.0 as f64 - f64::from(drawn.fraction)) / 60.0 * 1000.0;
     assert!((185.0..=200.0).contains(&behind), "{behind} ms: 40 on the way and 150 asked for");
     pair.client.set_settings(ClientSettings { interpolate: false, ..settings });
-    assert_eq!(pair.drawn(1).map(|d| d.how), Some(Drawn::Newest));
+    assert_eq!(pair.drawn(OTHER).map(|d| d.how), Some(Drawn::Newest));
 }
 
 #[test]
@@ -168,64 +168,64 @@ fn when_snapshots_stop_others_run_on_for_a_while_and_hold() {
     let mut pair = Pair::playing();
     pair.lose = |up, _| !up;
     pair.run(250);
-    assert_eq!(pair.drawn(1).map(|d| d.how), Some(Drawn::Extrapolated));
+    assert_eq!(pair.drawn(OTHER).map(|d| d.how), Some(Drawn::Extrapolated));
     pair.run(500);
-    assert_eq!(pair.drawn(1).map(|d| d.how), Some(Drawn::Held));
+    assert_eq!(pair.drawn(OTHER).map(|d| d.how), Some(Drawn::Held));
 }
 
 #[test]
 fn an_honest_owner_is_believed_and_a_jump_is_pulled_back() {
-    let mut pair = Pair::playing_as(Arrangement::OwnerClaims);
+    let mut pair = Pair::playing_as(Arrangement::CLAIMS);
     pair.walk();
     pair.run(2000);
     assert!(pair.told.verdicts.is_empty());
-    let truth = pair.server.state(0).map(|s| s.vec3(0)).expect("it is there");
+    let truth = pair.server.state(OWN).map(|s| s.vec3(0)).expect("it is there");
     assert!(truth.x > 5.0, "the server took what was claimed: {truth:?}");
 
-    let mut there = pair.client.own_state().expect("playing");
+    let mut there = pair.client.own_state(OWN).expect("playing");
     there.set_vec3(0, there.vec3(0) + vec3(9.0, 0.0, 0.0));
-    pair.client.place(there);
+    pair.client.place(OWN, there);
     pair.run(800);
     assert_eq!(pair.told.verdicts.len(), 1, "{:?}", pair.told.verdicts);
     let verdict = pair.told.verdicts[0];
-    assert_eq!(verdict.rule, Rule::Reach);
-    assert!(verdict.measured > 9.0 && verdict.limit < 0.2, "{verdict:?}");
+    assert_eq!(verdict.evidence.rule, Rule::Reach);
+    assert!(verdict.evidence.measured > 9.0 && verdict.evidence.limit < 0.2, "{verdict:?}");
     assert_eq!(pair.told.corrections.last().map(|c| c.why), Some(Restored::PulledBack));
-    let own = pair.client.own_state().map(|s| s.vec3(0).x).unwrap_or(0.0);
+    let own = pair.client.own_state(OWN).map(|s| s.vec3(0).x).unwrap_or(0.0);
     assert!((truth.x..truth.x + 6.0).contains(&own), "back, and walking on: {own}");
 }
 
 #[test]
 fn a_lost_pull_back_is_repeated_until_it_is_obeyed() {
-    let mut pair = Pair::playing_as(Arrangement::OwnerClaims);
+    let mut pair = Pair::playing_as(Arrangement::CLAIMS);
     pair.run(500);
-    let mut there = pair.client.own_state().expect("playing");
+    let mut there = pair.client.own_state(OWN).expect("playing");
     there.set_vec3(0, vec3(30.0, 0.0, 0.0));
-    pair.client.place(there);
+    pair.client.place(OWN, there);
     pair.lose = |up, _| !up;
     pair.run(600);
     assert_eq!(pair.told.verdicts.len(), 1, "claims of the older epoch are not judged again");
-    assert!(pair.client.own_state().is_some_and(|s| s.vec3(0).x > 25.0), "it has not heard yet");
+    assert!(pair.client.own_state(OWN).is_some_and(|s| s.vec3(0).x > 25.0), "it has not heard yet");
     pair.lose = |_, _| false;
     pair.run(300);
-    assert!(pair.client.own_state().is_some_and(|s| s.vec3(0).x < 1.0));
+    assert!(pair.client.own_state(OWN).is_some_and(|s| s.vec3(0).x < 1.0));
     assert_eq!(pair.told.verdicts.len(), 1);
 }
 
 #[test]
 fn strange_packets_are_counted_and_change_nothing() {
     let mut pair = Pair::playing();
-    let before = pair.server.state(0).copied();
+    let before = pair.server.state(OWN).copied();
     for length in 0..64u8 {
         let junk: Vec<u8> = (0..length).map(|i| i.wrapping_mul(37) ^ length).collect();
         let now = HostNanos(pair.now);
-        let _ = pair.server.handle_datagram(now, PeerId(0), &junk, &mut Unwatched);
-        let _ = pair.server.handle_datagram(now, PeerId(99), &junk, &mut Unwatched);
+        let _ = pair.server.handle_datagram(now, pair.peer, &junk, &mut Unwatched);
+        let _ = pair.server.handle_datagram(now, PeerId { slot: 99, epoch: 0 }, &junk, &mut Unwatched);
         let clock = pair.client_clock();
         let _ = pair.client.handle_datagram(clock, &junk, &mut Unwatched);
     }
     assert!(pair.server.refused() > 50 && pair.client.refused() > 50);
-    assert_eq!(pair.server.state(0).copied(), before);
+    assert_eq!(pair.server.state(OWN).copied(), before);
     pair.run(500);
     assert!(pair.told.corrections.is_empty());
 }
@@ -287,12 +287,12 @@ impl Motion for Secretive {
 fn what_only_the_owner_may_see_reaches_nobody_else() {
     let mut pair = Pair::of(
         Arc::new(Secretive::new()),
-        Arrangement::ServerAuthority,
+        Arrangement::SERVER,
         ClientSettings { predict: false, ..ClientSettings::DEFAULT },
     );
     pair.run(2000);
-    let own = pair.drawn(0).expect("the own one").state;
-    let other = pair.drawn(1).expect("the other").state;
+    let own = pair.drawn(OWN).expect("the own one").state;
+    let other = pair.drawn(OTHER).expect("the other").state;
     assert!(own.real(3) > 5.0);
     assert_eq!(other.real(3), 0.0, "never sent");
     assert_eq!(other.real(0), 20.0, "what all may see was");
@@ -300,16 +300,16 @@ fn what_only_the_owner_may_see_reaches_nobody_else() {
 
 #[test]
 fn a_step_that_is_not_a_number_is_rejected_whole_and_reported() {
-    let mut pair = Pair::of(Arc::new(Secretive::new()), Arrangement::ServerAuthority, ClientSettings::DEFAULT);
+    let mut pair = Pair::of(Arc::new(Secretive::new()), Arrangement::SERVER, ClientSettings::DEFAULT);
     pair.run(1500);
     pair.keys.set_flag(0, true);
     pair.run(300);
     assert!(pair.told.faults.iter().any(|(_, field)| *field == "pos"));
-    assert!(pair.server.state(0).is_some_and(|s| s.vec3(0).is_finite()));
+    assert!(pair.server.state(OWN).is_some_and(|s| s.vec3(0).is_finite()));
     assert!(pair.told.corrections.is_empty(), "both sides reject it alike: {:?}", pair.told.corrections);
-    let rested = pair.server.state(0).map(|s| s.real(3));
+    let rested = pair.server.state(OWN).map(|s| s.real(3));
     pair.run(300);
-    assert_eq!(pair.server.state(0).map(|s| s.real(3)), rested, "rejected whole: its other fields stand too");
+    assert_eq!(pair.server.state(OWN).map(|s| s.real(3)), rested, "rejected whole: its other fields stand too");
 }
 
 #[test]
@@ -335,10 +335,10 @@ fn the_server_remembers_the_last_second() {
     pair.walk();
     pair.run(2000);
     let newest = pair.server.newest_tick();
-    let then = pair.server.state_at(0, newest.offset(-30)).map(|s| s.vec3(0).x);
-    let now = pair.server.state_at(0, newest).map(|s| s.vec3(0).x);
+    let then = pair.server.world().state_at(OWN, newest.offset(-30)).map(|s| s.vec3(0).x);
+    let now = pair.server.world().state_at(OWN, newest).map(|s| s.vec3(0).x);
     assert!(then.zip(now).is_some_and(|(a, b)| (b - a - 2.1).abs() < 0.05), "{then:?} {now:?}");
-    assert!(pair.server.state_at(0, newest.offset(-90)).is_none());
+    assert!(pair.server.world().state_at(OWN, newest.offset(-90)).is_none());
 }
 
 #[test]
@@ -354,7 +354,7 @@ fn a_server_that_stalls_skips_numbers_and_keeps_to_the_clock() {
     pair.run(3000);
     let recent = pair.told.used.iter().rev().take(60);
     assert!(recent.clone().all(|(_, p)| *p == Provenance::Fresh), "and everybody is in time again");
-    assert_eq!(pair.client.own_state(), pair.server.state(0).copied());
+    assert_eq!(pair.client.own_state(OWN), pair.server.state(OWN).copied());
 }
 
 #[test]
@@ -369,24 +369,24 @@ fn every_datagram_twice_is_every_datagram_once() {
         }
     }
     assert_eq!(once.hops(), 5);
-    assert_eq!(once.server.state(0), twice.server.state(0));
+    assert_eq!(once.server.state(OWN), twice.server.state(OWN));
     assert!(twice.told.verdicts.is_empty() && twice.told.corrections.is_empty());
 }
 
 #[test]
 fn a_connection_of_another_epoch_is_not_heard() {
     let mut pair = Pair::playing();
-    let before = pair.server.state(0).copied();
-    let mut stranger = Pair::of(Arc::new(Walker::new()), Arrangement::ServerAuthority, ClientSettings::DEFAULT);
+    let before = pair.server.state(OWN).copied();
+    let mut stranger = Pair::of(Arc::new(Walker::new()), Arrangement::SERVER, ClientSettings::DEFAULT);
     stranger.run(1500);
     stranger.walk();
     let heard = pair.told.used.len();
     for mut bytes in stranger.eavesdrop(300) {
         bytes[1] = bytes[1].wrapping_add(1);
-        let done = pair.server.handle_datagram(HostNanos(pair.now), PeerId(0), &bytes, &mut pair.told);
+        let done = pair.server.handle_datagram(HostNanos(pair.now), pair.peer, &bytes, &mut pair.told);
         assert_eq!(done, Ok(()), "well formed, and not for this connection");
     }
-    assert_eq!((pair.server.state(0).copied(), pair.told.used.len()), (before, heard));
+    assert_eq!((pair.server.state(OWN).copied(), pair.told.used.len()), (before, heard));
 }
 
 /// The walker with something more to remember, put in another order, and a finer stick: another layout.
@@ -434,7 +434,7 @@ impl Motion for Wider {
 #[test]
 fn a_rule_with_another_layout_takes_over_at_one_tick_without_a_correction() {
     assert_ne!(Wider::new().schema().fingerprint(), Walker::new().schema().fingerprint());
-    for arrangement in [Arrangement::ServerAuthority, Arrangement::OwnerClaims] {
+    for arrangement in [Arrangement::SERVER, Arrangement::CLAIMS] {
         let mut pair = Pair::playing_as(arrangement);
         // Datagrams of both layouts, late and twice, are under way as the rule changes.
         pair.doubled = true;
@@ -446,12 +446,12 @@ fn a_rule_with_another_layout_takes_over_at_one_tick_without_a_correction() {
         let from = pair.change_rule(&wider);
         pair.hop();
         pair.run(1500);
-        let steps = pair.client.own_state().map(|s| s.int(8));
+        let steps = pair.client.own_state(OWN).map(|s| s.int(8));
         let newest = pair.client.newest_tick().map(|t| t.0);
         assert_eq!(steps.map(u64::from), newest.map(|t| t - from.prev().0), "counted from the agreed tick on");
         pair.change_rule(&walker);
         pair.run(1500);
-        assert_eq!(pair.client.own_state().map(|s| s.int(8)), Some(0), "what the rule does not know is gone");
+        assert_eq!(pair.client.own_state(OWN).map(|s| s.int(8)), Some(0), "what the rule does not know is gone");
         assert!(pair.told.corrections.is_empty(), "{arrangement:?}: {:?}", pair.told.corrections);
         assert!(pair.told.verdicts.is_empty() && pair.client.refused() + pair.server.refused() == 0);
     }

@@ -29,7 +29,8 @@ fn lab(c: &mut Criterion) {
     });
     group.bench_function("figures of ten seconds", |b| {
         let moment = velocitas_lab::moment::Moment { record: minute.record(), at: minute.now() };
-        b.iter(|| moment.figures(0, LabTime::from_secs(10.0)));
+        let machine = minute.record().cast.players().next().expect("somebody plays");
+        b.iter(|| moment.figures(machine, LabTime::from_secs(10.0)));
     });
     group.finish();
 }

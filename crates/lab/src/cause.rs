@@ -4,23 +4,25 @@
 //! to the server, or the other way round. Only what the record proves is listed; a correction without any is "not
 //! attributed". The tick that agreed is looked at too: a press whose tick was lost takes effect in the next.
 
-use velocitas_core::{Correction, Provenance, Restored, SolidId};
+use velocitas_core::{Correction, Fact, InputFate, Provenance, Restored, SolidId};
 
 use crate::command::Command;
-use crate::course::{Course, KnownTo};
+use crate::course::KnownTo;
+use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::knob::{Knob, KnobValue};
-use crate::record::{Happening, InputFate, Machine, Record};
+use crate::record::{Record, Track};
 use crate::time::LabTime;
+use crate::watch::Happening;
 
 /// Something proven to lie between the two machines' views.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Cause {
     /// The server used inputs that were not sent so.
     MadeUp {
-        /// First such tick, from the base.
-        first: u32,
+        /// First such tick.
+        first: RecordTick,
         /// Last such tick.
-        last: u32,
+        last: RecordTick,
         /// How many.
         count: u32,
         /// Of these, how many came late.
@@ -30,8 +32,8 @@ pub enum Cause {
     ClientSkipped(u64),
     /// The server passed over so many ticks.
     ServerSkipped(u64),
-    /// The server pushed the entity before this tick, from the base.
-    Pushed(u32),
+    /// The server pushed the entity before this tick.
+    Pushed(RecordTick),
     /// Something that one side only knows was touched.
     OneSided(SolidId, KnownTo),
     /// A knob was turned.
@@ -42,7 +44,7 @@ pub enum Cause {
         tunable: &'static str,
         /// Its unit.
         unit: &'static str,
-        /// On the member's machine, in SI units.
+        /// On the owner's machine, in SI units.
         here: f32,
         /// At the server.
         there: f32,
@@ -53,103 +55,139 @@ pub enum Cause {
     PulledBack,
 }
 
-/// What lies behind a correction of `member` (its ticks counted from the base), as far as the record proves it.
-pub fn causes(record: &Record, member: usize, at: LabTime, c: &Correction) -> Vec<Cause> {
+/// A correction that is looked into.
+struct Case<'a> {
+    record: &'a Record,
+    /// Whose.
+    machine: MachineId,
+    actor: ActorId,
+    /// The last tick that agreed, and the one that did not.
+    ticks: (RecordTick, RecordTick),
+    /// A moment before which nothing about those ticks can have happened, and that of the correction.
+    times: (LabTime, LabTime),
+}
+
+/// What lies behind a correction at a machine, as far as the record proves it.
+pub fn causes(record: &Record, machine: MachineId, at: LabTime, c: &Correction) -> Vec<Cause> {
     let mut found = Vec::new();
     if c.why == Restored::PulledBack {
         found.push(Cause::PulledBack);
     }
-    let (from, to) = (c.agreed.0 as u32, c.tick.0 as u32);
-    found.extend(one_sided(record, member, from, to));
-    found.extend(other_rule(record, member, to));
-    let since = began(record, member, from, at);
-    happenings(record, member, (from, to), (since, at), &mut found);
-    found.extend(made_up(record, member, (from, to), (since, at)));
+    let Some(actor) = record.cast.actor(c.entity) else { return found };
+    let ticks = (record.cast.tick(c.agreed), record.cast.tick(c.tick));
+    let case = Case { record, machine, actor, ticks, times: (began(record, actor, ticks.0, at), at) };
+    found.extend(case.one_sided());
+    found.extend(case.other_rule());
+    case.happenings(&mut found);
+    case.dropped_by_the_server(&mut found);
+    found.extend(case.made_up());
     found
 }
 
 /// A moment before which nothing about ticks after `tick` can have happened.
-fn began(record: &Record, member: usize, tick: u32, at: LabTime) -> LabTime {
-    let made = |i: usize| record.authority[member].head(i).map(|h| h.at);
-    let authority = record.authority[member].of_tick(tick).and_then(made);
+fn began(record: &Record, actor: ActorId, tick: RecordTick, at: LabTime) -> LabTime {
+    let track = record.authority(actor);
+    let authority = track.of_tick(tick).and_then(|i| track.head(i)).map(|h| h.at);
     // Clients run ahead: their side of the tick lies earlier by the lead, a second at the very most.
     authority.unwrap_or(at).minus(LabTime::from_secs(2.5))
 }
 
-fn made_up(record: &Record, member: usize, ticks: (u32, u32), times: (LabTime, LabTime)) -> Option<Cause> {
-    let start = record.inputs.partition(|r| r.at < times.0);
-    let end = record.inputs.partition(|r| r.at <= times.1);
-    let (mut first, mut last, mut count, mut late) = (u32::MAX, 0, 0, 0);
-    for row in record.inputs.range(start, end) {
-        if usize::from(row.member) != member || row.tick < ticks.0 || row.tick > ticks.1 {
-            continue;
-        }
-        match row.fate {
-            InputFate::Used(provenance) if provenance != Provenance::Fresh => {
-                count += 1;
-                first = first.min(row.tick);
-                last = last.max(row.tick);
-            }
-            InputFate::Arrived(margin) if margin < 0 => late += 1,
-            _ => {}
-        }
+impl Case<'_> {
+    fn covers(&self, tick: RecordTick) -> bool {
+        (self.ticks.0..=self.ticks.1).contains(&tick)
     }
-    (count > 0).then_some(Cause::MadeUp { first, last, count, late })
-}
 
-fn one_sided(record: &Record, member: usize, from: u32, to: u32) -> Option<Cause> {
-    let touched = |track: &crate::record::Track, side: KnownTo| {
-        let start = (from..=to).find_map(|tick| track.of_tick(tick))?;
-        (start..track.len())
-            .map_while(|i| track.head(i).filter(|h| h.tick <= to))
-            .flat_map(|h| h.touched())
-            .find(|id| record.course().solid(*id).is_some_and(|s| s.known_to == side))
-            .map(|id| Cause::OneSided(id, side))
-    };
-    touched(&record.authority[member], KnownTo::Server).or_else(|| touched(&record.predicted[member], KnownTo::Clients))
-}
-
-/// Where the two machines' rules differ at a tick.
-fn other_rule(record: &Record, member: usize, tick: u32) -> Vec<Cause> {
-    let kind = record.course().cast[member].kind;
-    let (here, there) = (record.known(Machine::Member(member), tick), record.known(Machine::Server, tick));
-    let place = usize::from(kind);
-    if here.versions[place] != there.versions[place] {
-        return vec![Cause::OtherRule(kind)];
-    }
-    let pairs = here.tunables[place].iter().zip(&there.tunables[place]).zip(there.kinds.motion(kind).tunables());
-    pairs
-        .filter(|((here, there), _)| here != there)
-        .map(|((here, there), t)| Cause::Differs { tunable: t.name, unit: t.unit, here: *here, there: *there })
-        .collect()
-}
-
-fn happenings(record: &Record, member: usize, ticks: (u32, u32), times: (LabTime, LabTime), found: &mut Vec<Cause>) {
-    let start = record.happenings.partition(|r| r.at < times.0);
-    let end = record.happenings.partition(|r| r.at <= times.1);
-    for row in record.happenings.range(start, end) {
-        let mine = row.machine == Machine::Member(member);
-        let tick = row.tick.unwrap_or(0);
-        match row.what {
-            Happening::Pushed if mine && (ticks.0..=ticks.1).contains(&tick) => found.push(Cause::Pushed(tick)),
-            Happening::Dropped(count) => {
-                let last = u64::from(tick) + count;
-                if tick <= ticks.1 && last > u64::from(ticks.0) {
-                    match row.machine {
-                        Machine::Server => found.push(Cause::ServerSkipped(count)),
-                        Machine::Member(_) if mine => found.push(Cause::ClientSkipped(count)),
-                        Machine::Member(_) => {}
-                    }
+    fn made_up(&self) -> Option<Cause> {
+        let rows = &self.record.of(self.machine).inputs;
+        let (start, end) = (rows.partition(|r| r.at < self.times.0), rows.partition(|r| r.at <= self.times.1));
+        let entity = self.record.cast.actors[self.actor.index()].id;
+        let (mut first, mut last, mut count, mut late) = (RecordTick(u32::MAX), RecordTick(0), 0, 0);
+        for row in rows.range(start, end).filter(|r| r.entity == entity && self.covers(r.tick)) {
+            match row.fate {
+                InputFate::Used(Provenance::Repeated) => {
+                    count += 1;
+                    first = first.min(row.tick);
+                    last = last.max(row.tick);
                 }
+                InputFate::Arrived(margin) if margin < 0 => late += 1,
+                _ => {}
             }
-            // A change of the netcode takes effect at once but shows up to a round trip later.
-            Happening::Command(Command::Set { knob, value, .. }) if mine => {
-                let matters = matches!(knob, Knob::Prediction | Knob::Reconciliation);
-                if matters {
+        }
+        (count > 0).then_some(Cause::MadeUp { first, last, count, late })
+    }
+
+    fn one_sided(&self) -> Option<Cause> {
+        let (from, to) = self.ticks;
+        let touched = |track: &Track, side: KnownTo| {
+            let start = (from.0..=to.0).find_map(|tick| track.of_tick(RecordTick(tick)))?;
+            (start..track.len())
+                .map_while(|i| track.head(i).filter(|h| h.tick <= to))
+                .flat_map(|h| h.touched())
+                .find(|id| self.record.cast.solid(*id).is_some_and(|s| s.known_to == side))
+                .map(|id| Cause::OneSided(id, side))
+        };
+        let own = || self.record.of(self.machine).own(self.actor);
+        touched(self.record.authority(self.actor), KnownTo::Server)
+            .or_else(|| touched(&own()?.predicted, KnownTo::Clients))
+    }
+
+    /// Where the two machines' rules differ at the tick.
+    fn other_rule(&self) -> Vec<Cause> {
+        let kind = self.record.cast.actors[self.actor.index()].kind;
+        let here = self.record.known(self.machine, Part::Client, self.ticks.1);
+        let there = self.record.known(MachineId::SERVER, Part::Server, self.ticks.1);
+        let place = usize::from(kind);
+        if here.versions[place] != there.versions[place] {
+            return vec![Cause::OtherRule(kind)];
+        }
+        let pairs = here.tunables[place].iter().zip(&there.tunables[place]).zip(there.kinds.motion(kind).tunables());
+        pairs
+            .filter(|((here, there), _)| here != there)
+            .map(|((here, there), t)| Cause::Differs { tunable: t.name, unit: t.unit, here: *here, there: *there })
+            .collect()
+    }
+
+    /// Whether ticks passed over lie between the last that agreed and the one that did not.
+    fn passes_over(&self, first: RecordTick, count: u64) -> bool {
+        first <= self.ticks.1 && u64::from(first.0) + count > u64::from(self.ticks.0.0)
+    }
+
+    fn happenings(&self, found: &mut Vec<Cause>) {
+        let rows = &self.record.of(self.machine).happenings;
+        let (start, end) = (rows.partition(|r| r.at < self.times.0), rows.partition(|r| r.at <= self.times.1));
+        for row in rows.range(start, end) {
+            let tick = row.tick.unwrap_or_default();
+            match row.what {
+                Happening::Pushed(entity)
+                    if self.record.cast.actor(entity) == Some(self.actor) && self.covers(tick) =>
+                {
+                    found.push(Cause::Pushed(tick));
+                }
+                Happening::Fact(Fact::Dropped { count, .. })
+                    if row.part == Part::Client && self.passes_over(tick, count) =>
+                {
+                    found.push(Cause::ClientSkipped(count));
+                }
+                // A change of the netcode takes effect at once but shows up to a round trip later.
+                Happening::Command(Command::Set { knob, value, .. })
+                    if matches!(knob, Knob::Prediction | Knob::Reconciliation) =>
+                {
                     found.push(Cause::Turned(knob, value));
                 }
+                _ => {}
             }
-            _ => {}
+        }
+    }
+
+    fn dropped_by_the_server(&self, found: &mut Vec<Cause>) {
+        let rows = &self.record.of(MachineId::SERVER).happenings;
+        let (start, end) = (rows.partition(|r| r.at < self.times.0), rows.partition(|r| r.at <= self.times.1));
+        for row in rows.range(start, end).filter(|r| r.part == Part::Server) {
+            if let (Happening::Fact(Fact::Dropped { count, .. }), Some(tick)) = (&row.what, row.tick)
+                && self.passes_over(tick, *count)
+            {
+                found.push(Cause::ServerSkipped(*count));
+            }
         }
     }
 }
@@ -157,7 +195,6 @@ fn happenings(record: &Record, member: usize, ticks: (u32, u32), times: (LabTime
 impl Cause {
     /// In a few words, for people.
     pub fn words(&self, record: &Record) -> String {
-        let course: &Course = record.course();
         let plural = |n: u64, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });
         match *self {
             Self::MadeUp { first, last, count, late } => {
@@ -178,7 +215,7 @@ impl Cause {
             Self::ServerSkipped(count) => format!("the server passed over {}", plural(count, "tick")),
             Self::Pushed(tick) => format!("a push at tick {} that only the server knew", record.shown(tick)),
             Self::OneSided(id, side) => {
-                let name = course.solid(id).map_or("something", |s| s.name.as_str());
+                let name = record.cast.solid(id).map_or("something", |s| s.name.as_str());
                 match side {
                     KnownTo::Server => format!("{name}: the server stops, the client walks on"),
                     _ => format!("{name}: the client stops, the server walks on"),
@@ -191,7 +228,10 @@ impl Cause {
                 format!("{tunable} is {here}{unit} at the client, {there}{unit} at the server")
             }
             Self::OtherRule(kind) => {
-                format!("the client runs another version of {} than the server", course.kinds.motion(kind).name())
+                format!(
+                    "the client runs another version of {} than the server",
+                    record.cast.kinds().motion(kind).name()
+                )
             }
         }
     }

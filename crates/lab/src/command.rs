@@ -2,6 +2,7 @@
 //! seed and commands give the same run again.
 
 use crate::controls::Controls;
+use crate::ids::MemberId;
 use crate::knob::{Knob, KnobValue};
 use crate::known::Reach;
 
@@ -11,11 +12,11 @@ pub enum Command {
     /// What the keyboard says, for the member at the helm.
     Keys(Controls),
     /// The keyboard takes over this member of the cast, or gives back to the script.
-    Helm(Option<usize>),
+    Helm(Option<MemberId>),
     /// A knob of one member of the cast is set.
     Set {
-        /// Index into the cast.
-        member: usize,
+        /// Whose.
+        member: MemberId,
         /// Which knob.
         knob: Knob,
         /// To what.

@@ -5,7 +5,9 @@
 
 use std::sync::Arc;
 
-use velocitas_core::{Client, Ground, Ingredients, Input, Kinds, Scene, Schema, State, Tick, checked_step, vec3};
+use velocitas_core::{
+    Client, EntityId, Ground, Ingredients, Input, Kinds, Scene, Schema, State, Tick, checked_step, vec3,
+};
 
 use crate::course::Cheat;
 
@@ -51,15 +53,15 @@ impl Forged {
     }
 
     /// Puts the own entity so many metres ahead of where it looks; a rule without a bearing jumps east.
-    pub(crate) fn jump(client: &mut Client, schema: &Schema, metres: f32) {
-        let Some(mut state) = client.own_state() else { return };
+    pub(crate) fn jump(client: &mut Client, entity: EntityId, schema: &Schema, metres: f32) {
+        let Some(mut state) = client.own_state(entity) else { return };
         let bounds = *client.ingredients().ground.bounds();
         let bearing = schema.bearing_lane().map_or(0.0, |lane| state.real(lane));
         let mut at = state.vec3(0) + vec3(libm::cosf(bearing), libm::sinf(bearing), 0.0) * metres;
         at.x = at.x.clamp(bounds.min.0 + 0.5, bounds.max.0 - 0.5);
         at.y = at.y.clamp(bounds.min.1 + 0.5, bounds.max.1 - 0.5);
         state.set_vec3(0, at);
-        client.place(state);
+        client.place(entity, state);
     }
 }
 
@@ -125,10 +127,10 @@ pub(crate) mod forge {
             return None;
         }
         let mut inputs = Inputs::read_for(&mut reader, layouts).ok()?;
-        let newest = inputs.newest;
+        let (newest, kind) = (inputs.newest, layouts.kind(inputs.entity)?);
         for input in &mut inputs.inputs[..inputs.count] {
             // A rule that changes in the middle of a message is bent as it was at its end.
-            for f in &layouts.own(newest).input {
+            for f in &layouts.schema(kind, newest).input {
                 if let InputKind::Stick { bits } = f.kind {
                     for lane in [f.lane, f.lane + 1] {
                         let q = stick_quantiser(bits);
@@ -139,7 +141,7 @@ pub(crate) mod forge {
         }
         let mut out = BitWriter::new();
         header.write(&mut out);
-        inputs.write(&mut out, layouts);
+        inputs.write(&mut out, |tick| layouts.schema(kind, tick));
         Some(out.finish())
     }
 }
@@ -150,7 +152,7 @@ mod tests {
     use velocitas_core::walker::{Walker, input_lane};
     use velocitas_core::{
         Acks, BitReader, BitWriter, Header, HostNanos, INPUT_LANES, Input, Inputs, Layouts, MAX_REPEATS, MessageKind,
-        Motion, Timeline, WireTick,
+        Motion, Owned, Timeline, WireTick,
     };
 
     fn kinds() -> Kinds {
@@ -183,13 +185,15 @@ mod tests {
         input.set_real(input_lane::MOVE + 1, 0.5);
         input.set_int(input_lane::HOP, 3);
         let input = walker.schema().round_input(&input);
-        let inputs = Inputs { newest: WireTick(9), count: 2, inputs: [input; MAX_REPEATS] };
+        let entity = EntityId::first(3);
+        let inputs = Inputs { newest: WireTick(9), entity, count: 2, inputs: [input; MAX_REPEATS] };
         let mut out = BitWriter::new();
         let header = Acks::default().header(MessageKind::Inputs, 1, HostNanos(0));
         header.write(&mut out);
         let timeline = Timeline::new(Ingredients::new(Arc::new(Ground::flat(1.0)), &kinds()));
-        let layouts = Layouts::new(&timeline, None, 0);
-        inputs.write(&mut out, &layouts);
+        let owned = [Owned { entity, kind: 0 }];
+        let layouts = Layouts::new(&timeline, None, &owned);
+        inputs.write(&mut out, |tick| layouts.schema(0, tick));
         let forged = forge::overreach(out.finish(), &layouts, 4.0);
         let mut reader = BitReader::new(&forged);
         assert_eq!(Header::read(&mut reader), Ok(header));

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use velocitas_core::{Kinds, Motion, Tunable};
 
 use crate::course::{Course, KnownTo};
-use crate::record::Machine;
+use crate::ids::{MachineId, RecordTick};
 use crate::time::LabTime;
 
 /// Which machines a change reaches.
@@ -18,12 +18,12 @@ pub enum Reach {
     /// All of them.
     All,
     /// One only.
-    One(Machine),
+    One(MachineId),
 }
 
 impl Reach {
     /// Whether it reaches this one.
-    pub fn covers(self, machine: Machine) -> bool {
+    pub fn covers(self, machine: MachineId) -> bool {
         self == Self::All || self == Self::One(machine)
     }
 }
@@ -33,8 +33,8 @@ impl Reach {
 pub struct Change {
     /// When it was asked for.
     pub at: LabTime,
-    /// The tick from which it holds, from the base.
-    pub tick: u32,
+    /// The tick from which it holds.
+    pub tick: RecordTick,
     /// On which machines.
     pub reach: Reach,
     /// What.

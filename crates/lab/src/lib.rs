@@ -14,17 +14,22 @@ mod faults;
 #[doc(hidden)]
 pub mod fuzz;
 mod host;
+mod ids;
 mod knob;
 mod known;
 mod lab;
 mod link;
+mod links;
+mod machine;
 pub mod metrics;
 pub mod moment;
 pub mod record;
 mod run;
 mod samples;
+mod tap;
 mod time;
 pub mod vet;
+mod watch;
 
 pub use command::Command;
 pub use controls::{Controls, Waypoint};
@@ -33,9 +38,11 @@ pub use course::{
     NamedZone, Override, Role, Sources, Trick, What, World, shipped_gait,
 };
 pub use host::HostSpec;
+pub use ids::{ActorId, MachineId, MemberId, Part, RecordTick};
 pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Range};
 pub use known::{Change, Changed, Known, Reach, turned};
 pub use lab::Lab;
 pub use link::Conditions;
 pub use run::{Keep, LEAST_KEPT, ReloadError, Run, RunError, Totals};
 pub use time::LabTime;
+pub use watch::{Happening, HappeningRow, MessageRow, Unrecorded, Watch};

@@ -6,13 +6,15 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
-use velocitas_core::{Arrangement, Drawn, Provenance, Restored};
+use velocitas_core::{Drawn, Fact, InputFate, Provenance, Restored};
 
 use crate::cause::causes;
 use crate::course::Role;
-use crate::record::{Happening, InputFate, Machine, Record};
+use crate::ids::{ActorId, MachineId, RecordTick};
+use crate::record::{DrawnRow, Record};
 use crate::samples::Samples;
 use crate::time::LabTime;
+use crate::watch::Happening;
 
 /// Corrections of one client.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
@@ -188,37 +190,39 @@ struct Views {
     frames: u64,
     extrapolated: u64,
     held: u64,
-    /// Frames so far of each entity.
-    seen: Vec<u64>,
+    /// Frames so far, of everybody at once.
+    seen: u64,
 }
 
-/// The figures of a member between two moments.
-pub fn measure(record: &Record, member: usize, from: LabTime, to: LabTime) -> ClientMetrics {
+/// The figures of a machine between two moments.
+pub fn measure(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -> ClientMetrics {
     let mut tally = Tally::default();
-    tally.add(record, member, Span { from, to, end: to });
-    tally.figures(record, member)
+    tally.add(record, machine, Span { from, to, end: to });
+    tally.figures(record, machine)
 }
 
 impl Tally {
     /// Adds a span of the record.
-    pub fn add(&mut self, record: &Record, member: usize, span: Span) {
-        self.add_happenings(record, member, span);
-        self.add_inputs(record, member, span);
-        self.errors.extend(prediction_errors(record, member, span.from, span.to).into_iter().map(|(_, e)| e));
-        self.add_views(record, member, span);
-        self.responses.extend(responses(record, member, span.from, span.to));
-        let rows = record.messages.partition(|r| r.at < span.from)..record.messages.partition(|r| r.at <= span.to);
-        for row in record.messages.range(rows.start, rows.end).filter(|r| usize::from(r.member) == member) {
-            let (plain, udp) = if row.up { &mut self.bytes_up } else { &mut self.bytes_down };
-            *plain += u64::from(row.bytes);
-            *udp += u64::from(row.bytes) + 28;
+    pub fn add(&mut self, record: &Record, machine: MachineId, span: Span) {
+        self.add_happenings(record, machine, span);
+        self.add_inputs(record, machine, span);
+        self.errors.extend(prediction_errors(record, machine, span.from, span.to).into_iter().map(|(_, e)| e));
+        self.add_views(record, machine, span);
+        self.responses.extend(responses(record, machine, span.from, span.to));
+        for (from, _, rows) in record.links().filter(|(from, to, _)| [*from, *to].contains(&machine)) {
+            let (plain, udp) = if from == machine { &mut self.bytes_up } else { &mut self.bytes_down };
+            for row in rows.range(rows.partition(|r| r.at < span.from), rows.partition(|r| r.at <= span.to)) {
+                *plain += u64::from(row.bytes);
+                *udp += u64::from(row.bytes) + 28;
+            }
         }
     }
 
     /// What it came to.
-    pub fn figures(&self, record: &Record, member: usize) -> ClientMetrics {
-        let cast = &record.course().cast[member];
-        let is_rogue = cast.role == Role::Rogue;
+    pub fn figures(&self, record: &Record, machine: MachineId) -> ClientMetrics {
+        let player = record.cast.machines[machine.index()].player.as_ref();
+        let role = player.map(|player| player.role);
+        let is_rogue = role == Some(Role::Rogue);
         let [jump_95] = self.jumps.percentiles([0.95]);
         let [margin_05, margin_50] = self.margins.percentiles([0.05, 0.5]);
         let [error_50, error_95] = self.errors.percentiles([0.5, 0.95]);
@@ -226,16 +230,9 @@ impl Tally {
         let frames = self.views.frames;
         let share = |of: u64| (frames > 0).then(|| of as f64 / frames as f64);
         ClientMetrics {
-            name: cast.name.clone(),
-            kind: match cast.role {
-                Role::Helm => "helm",
-                Role::Bot => "bot",
-                Role::Rogue => "rogue",
-            },
-            arrangement: match cast.arrangement {
-                Arrangement::ServerAuthority => "server",
-                Arrangement::OwnerClaims => "claims",
-            },
+            name: record.cast.name(machine).to_owned(),
+            kind: role.map_or("", Role::name),
+            arrangement: player.map_or("", |player| player.arrangement.name()),
             corrections: Corrections {
                 count: self.jumps.count() as u32,
                 mean_m: self.jumps.mean(),
@@ -264,38 +261,37 @@ impl Tally {
         }
     }
 
-    fn add_happenings(&mut self, record: &Record, member: usize, span: Span) {
-        let rows = record.happenings.partition(|r| r.at < span.from)..record.happenings.partition(|r| r.at <= span.to);
-        for row in record.happenings.range(rows.start, rows.end).filter(|r| r.machine == Machine::Member(member)) {
+    fn add_happenings(&mut self, record: &Record, machine: MachineId, span: Span) {
+        let rows = &record.of(machine).happenings;
+        for row in rows.range(rows.partition(|r| r.at < span.from), rows.partition(|r| r.at <= span.to)) {
             match row.what {
-                Happening::Corrected(c) if c.why != Restored::Settled => {
+                Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled => {
                     self.jumps.push(f64::from(c.jump));
                     self.replayed += u64::from(c.replayed);
-                    self.unexplained += u32::from(causes(record, member, row.at, &c).is_empty());
+                    self.unexplained += u32::from(causes(record, machine, row.at, &c).is_empty());
                 }
-                Happening::Verdict(v) => {
-                    *self.verdicts.entry(v.rule.name()).or_default() += 1;
-                    self.gain += f64::from(v.gain);
+                Happening::Fact(Fact::Verdict(v)) => {
+                    *self.verdicts.entry(v.evidence.rule.name()).or_default() += 1;
+                    self.gain += f64::from(v.evidence.gain);
                 }
-                Happening::Resync => self.resyncs += 1,
-                Happening::Trick { lasts: Some(lasts) } => self.add_trick(record, member, (row.at, lasts), span.end),
+                Happening::Fact(Fact::Resync { .. }) => self.resyncs += 1,
+                Happening::Trick { lasts: Some(lasts) } => self.add_trick(record, machine, (row.at, lasts), span.end),
                 _ => {}
             }
         }
     }
 
     /// A trick that has been played, or was answered before that.
-    fn add_trick(&mut self, record: &Record, member: usize, (at, lasts): (LabTime, LabTime), now: LabTime) {
+    fn add_trick(&mut self, record: &Record, machine: MachineId, (at, lasts): (LabTime, LabTime), now: LabTime) {
+        let rows = &record.of(machine).happenings;
         let during = |grace: LabTime| {
-            let rows = &record.happenings;
             let last = at.plus(lasts).plus(grace).0.min(now.0);
             rows.range(rows.partition(|r| r.at < at), rows.partition(|r| r.at.0 <= last))
-                .filter(|r| r.machine == Machine::Member(member))
         };
         // Played while a pull back was on its way, a trick is undone by that one.
         let caught = during(GRACE).any(|r| match r.what {
-            Happening::Verdict(_) => true,
-            Happening::Corrected(c) => c.why == Restored::PulledBack,
+            Happening::Fact(Fact::Verdict(_)) => true,
+            Happening::Fact(Fact::Corrected(c)) => c.why == Restored::PulledBack,
             _ => false,
         });
         let over = at.plus(lasts).plus(GRACE) <= now;
@@ -306,55 +302,59 @@ impl Tally {
         self.tricks.idle += u32::from(!caught && over && !offends());
     }
 
-    fn add_inputs(&mut self, record: &Record, member: usize, span: Span) {
-        let start = record.inputs.partition(|r| r.at < span.from);
-        let inside = record.inputs.partition(|r| r.at <= span.to);
+    fn add_inputs(&mut self, record: &Record, machine: MachineId, span: Span) {
+        let rows = &record.of(machine).inputs;
+        let inside = rows.partition(|r| r.at <= span.to);
         let settled = span.end.minus(LabTime::from_secs(1.0));
         let mut on_their_way = BTreeSet::new();
-        let mine = |from, to| record.inputs.range(from, to).filter(move |r| usize::from(r.member) == member);
-        for row in mine(start, inside) {
+        for row in rows.range(rows.partition(|r| r.at < span.from), inside) {
             match row.fate {
                 InputFate::Sampled => {
                     self.inputs.sent += 1;
                     if row.at < settled {
-                        on_their_way.insert(row.tick);
+                        on_their_way.insert((row.entity, row.tick));
                     }
                 }
                 InputFate::Arrived(margin) => {
-                    on_their_way.remove(&row.tick);
+                    on_their_way.remove(&(row.entity, row.tick));
                     self.inputs.late += u32::from(margin < 0);
                     self.margins.push(f64::from(margin) / 4.0);
                 }
                 InputFate::Used(Provenance::Fresh) => self.inputs.fresh += 1,
-                InputFate::Used(_) => self.inputs.repeated += 1,
+                InputFate::Used(Provenance::Repeated) => self.inputs.repeated += 1,
             }
         }
-        for row in mine(inside, record.inputs.partition(|r| r.at <= span.end)) {
+        for row in rows.range(inside, rows.partition(|r| r.at <= span.end)) {
             if on_their_way.is_empty() {
                 break;
             }
             if matches!(row.fate, InputFate::Arrived(_)) {
-                on_their_way.remove(&row.tick);
+                on_their_way.remove(&(row.entity, row.tick));
             }
         }
         self.inputs.lost += on_their_way.len() as u32;
     }
 
-    fn add_views(&mut self, record: &Record, member: usize, span: Span) {
-        let views = &mut self.views;
-        views.seen.resize(record.drawn[member].len(), 0);
-        for (entity, column) in record.drawn[member].iter().enumerate().filter(|(entity, _)| *entity != member) {
-            let rows = column.partition(|r| r.at < span.from)..column.partition(|r| r.at <= span.to);
-            for row in column.range(rows.start, rows.end) {
-                views.frames += 1;
-                views.extrapolated += u64::from(row.how == Drawn::Extrapolated as u8);
-                views.held += u64::from(row.how == Drawn::Held as u8);
-                // One in four says the same about ages.
-                if views.seen[entity].is_multiple_of(4) {
-                    self.ages.extend(view_age(record, entity, row));
-                }
-                views.seen[entity] += 1;
+    fn add_views(&mut self, record: &Record, machine: MachineId, span: Span) {
+        let frames = &record.of(machine).frames;
+        let others: Vec<ActorId> = record.cast.actors().filter(|a| !record.cast.owns(machine, *a)).collect();
+        let rows = frames.partition(|r| r.at < span.from)..frames.partition(|r| r.at <= span.to);
+        for number in rows {
+            let Some((tick, fraction, how)) = record.frame(machine, number).and_then(|f| f.placed(record.cast.rate))
+            else {
+                continue;
+            };
+            let count = others.len() as u64;
+            self.views.frames += count;
+            self.views.extrapolated += if how == Drawn::Extrapolated { count } else { 0 };
+            self.views.held += if how == Drawn::Held { count } else { 0 };
+            // One in four says the same about ages.
+            if self.views.seen.is_multiple_of(4)
+                && let Some(at) = frames.get(number).map(|row| row.at)
+            {
+                self.ages.extend(others.iter().filter_map(|actor| age(record, *actor, at, tick, fraction)));
             }
+            self.views.seen += 1;
         }
     }
 }
@@ -364,45 +364,57 @@ const GRACE: LabTime = LabTime(2_000_000_000);
 /// How long after a jump its first tick may come.
 const NEXT_TICK: LabTime = LabTime(250_000_000);
 
-/// How far the first prediction of each tick was from what the authority made of it: (moment, metres).
-pub fn prediction_errors(record: &Record, member: usize, from: LabTime, to: LabTime) -> Vec<(LabTime, f64)> {
-    let (predicted, authority) = (&record.predicted[member], &record.authority[member]);
+/// How far the first prediction of each tick of a machine's own was from what the authority made of it: (moment, metres).
+pub fn prediction_errors(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -> Vec<(LabTime, f64)> {
     let mut errors = Vec::new();
-    for i in predicted.between(from, to) {
-        let Some(head) = predicted.head(i) else { continue };
-        if let Some(truth) = authority.of_tick(head.tick) {
-            errors.push((head.at, f64::from(predicted.pos(i).distance(authority.pos(truth)))));
+    for own in &record.of(machine).own {
+        let (predicted, authority) = (&own.predicted, record.authority(own.actor));
+        for i in predicted.between(from, to) {
+            let Some(head) = predicted.head(i) else { continue };
+            if let Some(truth) = authority.of_tick(head.tick) {
+                errors.push((head.at, f64::from(predicted.pos(i).distance(authority.pos(truth)))));
+            }
         }
     }
     errors
 }
 
-/// How far in the past a drawn row lies, in milliseconds.
-pub fn view_age(record: &Record, entity: usize, row: &crate::record::DrawnRow) -> Option<f64> {
-    let track = &record.authority[entity];
-    let i = track.of_tick(row.tick)?;
-    let made = track.head(i)?.at.millis();
-    let next = track.head(i + 1).map_or(made, |h| h.at.millis());
-    Some(row.at.millis() - (made + (next - made) * f64::from(row.fraction) / 65_536.0))
+/// How far in the past something drawn lies, in milliseconds.
+pub fn view_age(record: &Record, actor: ActorId, row: &DrawnRow) -> Option<f64> {
+    age(record, actor, row.at, row.tick, row.fraction)
 }
 
+/// How far before `at` the authority made what lies `fraction` of the way from a tick to the next, in milliseconds.
+fn age(record: &Record, actor: ActorId, at: LabTime, tick: RecordTick, fraction: f32) -> Option<f64> {
+    let track = record.authority(actor);
+    let i = track.of_tick(tick)?;
+    let made = track.head(i)?.at.millis();
+    let next = track.head(i + 1).map_or(made, |h| h.at.millis());
+    Some(at.millis() - (made + (next - made) * f64::from(fraction)))
+}
+
+/// Frames looked through for the first movement after a press.
+const LOOKED_THROUGH: usize = 400;
+/// Frames before a press in which nothing may have moved: what moved before the press proves nothing about it.
+const AT_REST: usize = 4;
+
 /// From presses at rest to the first frame in which the own character moves, in milliseconds.
-fn responses(record: &Record, member: usize, from: LabTime, to: LabTime) -> Vec<f64> {
-    let own = &record.drawn[member][member];
-    let rows = record.happenings.partition(|r| r.at < from)..record.happenings.partition(|r| r.at <= to);
+fn responses(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -> Vec<f64> {
+    let Some(actor) = record.cast.own(machine) else { return Vec::new() };
+    let (rows, frames) = (&record.of(machine).happenings, &record.of(machine).frames);
+    let drawn = |number: usize| record.drawn_in(machine, actor, number);
     let mut samples = Vec::new();
-    for row in record.happenings.range(rows.start, rows.end) {
-        if row.machine != Machine::Member(member) || !matches!(row.what, Happening::Pressed) {
+    for row in rows.range(rows.partition(|r| r.at < from), rows.partition(|r| r.at <= to)) {
+        if !matches!(row.what, Happening::Pressed) {
             continue;
         }
-        let after = own.partition(|r| r.at < row.at);
-        let Some(rest) = after.checked_sub(1).and_then(|i| own.get(i)) else { continue };
-        let moved = |r: &&crate::record::DrawnRow| (0..3).map(|i| (r.pos[i] - rest.pos[i]).powi(2)).sum::<f32>() > 1e-6;
-        // What moved before the press proves nothing about it.
-        if after < 4 || own.get(after - 4).as_ref().is_some_and(moved) {
+        let after = frames.partition(|r| r.at < row.at);
+        let Some(rest) = after.checked_sub(1).and_then(drawn) else { continue };
+        let moved = |r: &DrawnRow| (r.pos - rest.pos).dot(r.pos - rest.pos) > 1e-6;
+        if after < AT_REST || drawn(after - AT_REST).as_ref().is_none_or(moved) {
             continue;
         }
-        let seen = own.range(after, after + 400).find(moved);
+        let seen = (after..frames.len().min(after + LOOKED_THROUGH)).filter_map(drawn).find(moved);
         samples.extend(seen.map(|r| r.at.minus(row.at).millis()));
     }
     samples

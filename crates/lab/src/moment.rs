@@ -1,17 +1,19 @@
 //! What everybody believed at one moment: the questions that screens ask of the record.
 
-use velocitas_core::{Correction, Restored, Schema, Vec3, Verdict, vec3};
+use velocitas_core::{Correction, Drawn, Fact, MessageKind, Restored, Schema, Vec3, Verdict};
 
 use crate::cause::{Cause, causes};
+use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::metrics::{ClientMetrics, measure, view_age};
-use crate::record::{DrawnRow, Happening, Layout, Machine, Mark, Record, Track};
+use crate::record::{DrawnRow, Layout, Mark, MarkRow, Record, Track};
 use crate::time::LabTime;
+use crate::watch::{Happening, HappeningRow};
 
 /// One machine's belief about one entity.
 #[derive(Clone, Copy, Debug)]
 pub struct Echo {
-    /// The tick it shows, from the base …
-    pub tick: u32,
+    /// The tick it shows …
+    pub tick: RecordTick,
     /// … and so much on towards the next.
     pub fraction: f32,
     /// Where.
@@ -31,12 +33,12 @@ pub struct Echoes {
     pub authority: Option<Echo>,
     /// As a viewer draws it.
     pub drawn: Option<Echo>,
-    /// How the viewer came by it: a [`velocitas_core::Drawn`] as a number.
-    pub how: u8,
+    /// How the viewer came by it.
+    pub how: Option<Drawn>,
     /// How far in the past that is, in milliseconds.
     pub age_ms: Option<f64>,
     /// Owner and server at the same tick: that tick, both positions.
-    pub same_tick: Option<(u32, Vec3, Vec3)>,
+    pub same_tick: Option<(RecordTick, Vec3, Vec3)>,
 }
 
 /// A correction as people want to see it.
@@ -69,55 +71,63 @@ fn echo(track: &Track, i: usize, schema: &Schema) -> Option<Echo> {
     Some(Echo { tick: head.tick, fraction: 0.0, pos: track.pos(i), speed, bearing })
 }
 
-fn drawn_pos(row: &DrawnRow) -> Vec3 {
-    vec3(row.pos[0], row.pos[1], row.pos[2])
-}
+/// How long ago a frame may lie to be what is on the screen.
+const ON_SCREEN: LabTime = LabTime(3_000_000_000);
 
 impl Moment<'_> {
     /// The fastest an entity may lawfully go along the ground as the server knows its rule, without slack.
-    fn lawful_pace(&self, entity: usize) -> f32 {
-        let tick = self.tick(Machine::Server).unwrap_or(0);
-        let (known, kind) = (self.record.known(Machine::Server, tick), self.record.course().cast[entity].kind);
+    fn lawful_pace(&self, actor: ActorId) -> f32 {
+        let tick = self.tick(MachineId::SERVER, Part::Server).unwrap_or_default();
+        let known = self.record.known(MachineId::SERVER, Part::Server, tick);
+        let kind = self.record.cast.actors[actor.index()].kind;
         known.kinds.motion(kind).limits(&known.tunables[usize::from(kind)]).level
     }
 
     /// The rule of an entity and what its lanes mean.
-    pub fn layout(&self, entity: usize) -> Layout {
-        let authority = &self.record.authority[entity];
-        let tick = authority.at(self.at).and_then(|i| authority.head(i)).map_or(0, |h| h.tick);
-        self.record.layout(entity, tick)
+    pub fn layout(&self, actor: ActorId) -> Layout {
+        let authority = self.record.authority(actor);
+        let tick = authority.at(self.at).and_then(|i| authority.head(i)).map_or(RecordTick(0), |h| h.tick);
+        self.record.layout(actor, tick)
     }
 
     /// What is believed about an entity, drawn on `viewer`'s screen.
-    pub fn echoes(&self, entity: usize, viewer: usize) -> Echoes {
-        let layout = self.layout(entity);
+    pub fn echoes(&self, actor: ActorId, viewer: MachineId) -> Echoes {
+        let layout = self.layout(actor);
         let schema = layout.schema();
-        let (authority, predicted) = (&self.record.authority[entity], &self.record.predicted[entity]);
-        let newest = authority.at(self.at);
-        let drawn = self.drawn(entity, viewer);
-        let truth = newest.and_then(|i| echo(authority, i, schema));
+        let authority = self.record.authority(actor);
+        let drawn = self.drawn(actor, viewer);
+        let truth = authority.at(self.at).and_then(|i| echo(authority, i, schema));
         Echoes {
-            predicted: self.newest_predicted(entity).and_then(|(track, i)| echo(track, i, schema)),
+            predicted: self.newest_predicted(actor).and_then(|(track, i)| echo(track, i, schema)),
             authority: truth,
             drawn: drawn.map(|row| Echo {
                 tick: row.tick,
-                fraction: f32::from(row.fraction) / 65_536.0,
-                pos: drawn_pos(row),
+                fraction: row.fraction,
+                pos: row.pos,
                 speed: None,
                 bearing: schema.bearing_lane().map(|_| row.bearing),
             }),
-            how: drawn.map_or(0, |row| row.how),
-            age_ms: drawn.and_then(|row| view_age(self.record, entity, row)),
+            how: drawn.map(|row| row.how),
+            age_ms: drawn.and_then(|row| view_age(self.record, actor, &row)),
             same_tick: truth.and_then(|t| {
+                let predicted = self.predicted(actor)?;
                 let first = predicted.of_tick(t.tick)?;
                 Some((t.tick, predicted.pos(first), t.pos))
             }),
         }
     }
 
+    /// The first predictions of an entity's owner.
+    fn predicted(&self, actor: ActorId) -> Option<&Track> {
+        let owner = *self.record.cast.actors[actor.index()].owners.first()?;
+        Some(&self.record.of(owner).own(actor)?.predicted)
+    }
+
     /// The newest own state: first predicted, or predicted again since.
-    fn newest_predicted(&self, entity: usize) -> Option<(&Track, usize)> {
-        let (first, again) = (&self.record.predicted[entity], &self.record.rewritten[entity]);
+    fn newest_predicted(&self, actor: ActorId) -> Option<(&Track, usize)> {
+        let owner = *self.record.cast.actors[actor.index()].owners.first()?;
+        let own = self.record.of(owner).own(actor)?;
+        let (first, again) = (&own.predicted, &own.rewritten);
         let i = first.at(self.at)?;
         let rewritten = again.at(self.at).filter(|&j| {
             let (a, b) = (again.head(j), first.head(i));
@@ -127,27 +137,27 @@ impl Moment<'_> {
     }
 
     /// The newest frame in which a viewer drew an entity, unless that is long ago.
-    pub fn drawn(&self, entity: usize, viewer: usize) -> Option<&DrawnRow> {
-        let column = &self.record.drawn[viewer][entity];
-        let i = column.partition(|r| r.at <= self.at).checked_sub(1)?;
-        column.get(i).filter(|row| self.at.minus(row.at) < LabTime::from_secs(3.0))
+    pub fn drawn(&self, actor: ActorId, viewer: MachineId) -> Option<DrawnRow> {
+        self.record.drawn(viewer, actor, self.at).filter(|row| self.at.minus(row.at) < ON_SCREEN)
     }
 
-    /// Newest tick of a machine, from the base.
-    pub fn tick(&self, machine: Machine) -> Option<u32> {
-        let track = match machine {
-            Machine::Server => self.record.authority.first()?,
-            Machine::Member(i) => &self.record.predicted[i],
-        };
+    /// The ticks that a part of a machine made.
+    fn made(&self, machine: MachineId, part: Part) -> Option<&Track> {
+        match part {
+            Part::Server => self.record.cast.actors().next().map(|actor| self.record.authority(actor)),
+            Part::Client => self.record.of(machine).own.first().map(|own| &own.predicted),
+        }
+    }
+
+    /// Newest tick of a part of a machine.
+    pub fn tick(&self, machine: MachineId, part: Part) -> Option<RecordTick> {
+        let track = self.made(machine, part)?;
         track.head(track.at(self.at)?).map(|h| h.tick)
     }
 
-    /// When a machine made the tick before or after its newest.
-    pub fn step(&self, machine: Machine, forward: bool) -> Option<LabTime> {
-        let track = match machine {
-            Machine::Server => self.record.authority.first()?,
-            Machine::Member(i) => &self.record.predicted[i],
-        };
+    /// When a part of a machine made the tick before or after its newest.
+    pub fn step(&self, machine: MachineId, part: Part, forward: bool) -> Option<LabTime> {
+        let track = self.made(machine, part)?;
         if forward {
             let next = track.between(self.at.plus(LabTime(1)), LabTime(u64::MAX)).start;
             return track.head(next).map(|h| h.at);
@@ -160,65 +170,67 @@ impl Moment<'_> {
     }
 
     /// Where the owner predicted itself in the last while, oldest first.
-    pub fn predicted_trail(&self, entity: usize, back: LabTime) -> Trail {
-        let track = &self.record.predicted[entity];
+    pub fn predicted_trail(&self, actor: ActorId, back: LabTime) -> Trail {
+        let Some(track) = self.predicted(actor) else { return Trail::new() };
         track.between(self.at.minus(back), self.at).map(|i| track.pos(i)).collect()
     }
 
     /// Where the server had it at each snapshot's tick, oldest first.
-    pub fn authority_trail(&self, entity: usize, back: LabTime, every: u32) -> Trail {
-        let track = &self.record.authority[entity];
-        let of_snapshot = |i: &usize| track.head(*i).is_some_and(|h| h.tick.is_multiple_of(every.max(1)));
+    pub fn authority_trail(&self, actor: ActorId, back: LabTime, every: u32) -> Trail {
+        let track = self.record.authority(actor);
+        let of_snapshot = |i: &usize| track.head(*i).is_some_and(|h| h.tick.0.is_multiple_of(every.max(1)));
         track.between(self.at.minus(back), self.at).filter(of_snapshot).map(|i| track.pos(i)).collect()
     }
 
     /// Where a viewer drew it every tenth of a second, oldest first.
-    pub fn drawn_trail(&self, entity: usize, viewer: usize, back: LabTime) -> Trail {
-        let column = &self.record.drawn[viewer][entity];
-        let start = column.partition(|r| r.at < self.at.minus(back));
-        let end = column.partition(|r| r.at <= self.at);
+    pub fn drawn_trail(&self, actor: ActorId, viewer: MachineId, back: LabTime) -> Trail {
+        let frames = &self.record.of(viewer).frames;
+        let numbers = frames.partition(|r| r.at < self.at.minus(back))..frames.partition(|r| r.at <= self.at);
         let mut last = None;
-        column
-            .range(start, end)
-            .filter(|row| last.replace(row.at.0 / 100_000_000) != Some(row.at.0 / 100_000_000))
-            .map(drawn_pos)
+        let tenth = |number: &usize| frames.get(*number).map(|row| row.at.0 / 100_000_000);
+        numbers
+            .filter(|number| last.replace(tenth(number)) != Some(tenth(number)))
+            .filter_map(|number| self.record.drawn_in(viewer, actor, number))
+            .map(|row| row.pos)
             .collect()
     }
 
-    /// The newest correction of a member.
-    pub fn last_correction(&self, member: usize) -> Option<Corrected> {
-        let rows = &self.record.happenings;
-        let end = rows.partition(|r| r.at <= self.at);
-        rows.range(0, end).rev().filter(|r| r.machine == Machine::Member(member)).find_map(|r| match r.what {
-            Happening::Corrected(correction) if correction.why != Restored::Settled => {
-                let causes = causes(self.record, member, r.at, &correction);
+    /// What happened at a machine up to now, the newest first.
+    fn happened(&self, machine: MachineId) -> impl Iterator<Item = &HappeningRow> {
+        let rows = &self.record.of(machine).happenings;
+        rows.range(0, rows.partition(|r| r.at <= self.at)).rev()
+    }
+
+    /// The newest correction at a machine.
+    pub fn last_correction(&self, machine: MachineId) -> Option<Corrected> {
+        self.happened(machine).find_map(|r| match r.what {
+            Happening::Fact(Fact::Corrected(correction)) if correction.why != Restored::Settled => {
+                let causes = causes(self.record, machine, r.at, &correction);
                 Some(Corrected { at: r.at, correction, causes })
             }
             _ => None,
         })
     }
 
-    /// The newest verdict on a member.
-    pub fn last_verdict(&self, member: usize) -> Option<(LabTime, Verdict)> {
-        let rows = &self.record.happenings;
-        let end = rows.partition(|r| r.at <= self.at);
-        rows.range(0, end).rev().filter(|r| r.machine == Machine::Member(member)).find_map(|r| match r.what {
-            Happening::Verdict(verdict) => Some((r.at, verdict)),
+    /// The newest verdict on who plays at a machine.
+    pub fn last_verdict(&self, machine: MachineId) -> Option<(LabTime, Verdict)> {
+        self.happened(machine).find_map(|r| match r.what {
+            Happening::Fact(Fact::Verdict(verdict)) => Some((r.at, verdict)),
             _ => None,
         })
     }
 
-    /// Whether a mark was made on a member in the last while.
-    pub fn marked(&self, member: usize, mark: Mark, back: LabTime) -> bool {
-        let rows = &self.record.marks;
+    /// Whether a mark was made on a machine in the last while.
+    pub fn marked(&self, machine: MachineId, mark: Mark, back: LabTime) -> bool {
+        let rows = &self.record.of(machine).marks;
         let range = rows.partition(|r| r.at < self.at.minus(back))..rows.partition(|r| r.at <= self.at);
-        rows.range(range.start, range.end).any(|r| usize::from(r.member) == member && r.mark == mark)
+        rows.range(range.start, range.end).any(|r| r.mark == mark)
     }
 
-    /// The next or the previous correction, verdict, late or made-up input of a member.
-    pub fn event(&self, member: usize, forward: bool) -> Option<LabTime> {
-        let rows = &self.record.marks;
-        let of_interest = |r: &&crate::record::MarkRow| usize::from(r.member) == member && r.mark != Mark::Lost;
+    /// The next or the previous correction, verdict, late or made-up input of a machine.
+    pub fn event(&self, machine: MachineId, forward: bool) -> Option<LabTime> {
+        let rows = &self.record.of(machine).marks;
+        let of_interest = |r: &&MarkRow| r.mark != Mark::Lost;
         if forward {
             let from = rows.partition(|r| r.at <= self.at);
             rows.range(from, rows.len()).find(of_interest).map(|r| r.at)
@@ -228,30 +240,29 @@ impl Moment<'_> {
         }
     }
 
-    /// A member's figures over the last while.
-    pub fn figures(&self, member: usize, back: LabTime) -> Figures {
+    /// A machine's figures over the last while.
+    pub fn figures(&self, machine: MachineId, back: LabTime) -> Figures {
         let from = self.at.minus(back);
-        let clocks = &self.record.clocks;
-        let end = clocks.partition(|r| r.at <= self.at);
-        let start = clocks.partition(|r| r.at < from);
-        let mut mine: Vec<_> = clocks.range(start, end).filter(|r| usize::from(r.member) == member).collect();
-        let messages = &self.record.messages;
-        let range = messages.partition(|r| r.at < from)..messages.partition(|r| r.at <= self.at);
+        let clocks = &self.record.of(machine).clocks;
+        let rows = clocks.range(clocks.partition(|r| r.at < from), clocks.partition(|r| r.at <= self.at));
+        let mut mine: Vec<_> = rows.map(|row| row.fact).collect();
         let (mut sent, mut lost) = (0u32, 0u32);
-        for row in messages.range(range.start, range.end).filter(|r| usize::from(r.member) == member) {
-            sent += 1;
-            lost += u32::from(row.arrived.is_none());
+        for (_, _, rows) in self.record.links().filter(|(from, to, _)| [*from, *to].contains(&machine)) {
+            for row in rows.range(rows.partition(|r| r.at < from), rows.partition(|r| r.at <= self.at)) {
+                sent += 1;
+                lost += u32::from(row.arrived.is_none());
+            }
         }
         let newest = mine.pop();
         let margins = mine.iter().rev().take(24).rev().map(|r| r.margin.map(|m| f32::from(m) / 4.0)).collect();
         Figures {
-            measured: measure(self.record, member, from, self.at),
+            measured: measure(self.record, machine, from, self.at),
             seconds: self.at.minus(from).secs().max(1e-3),
             rtt_ms: newest.map(|r| f64::from(r.rtt_us) / 1e3),
             rtt_sigma_ms: newest.map(|r| f64::from(r.rtt_sigma_us) / 1e3),
             view_delay_ms: newest.map(|r| f64::from(r.view_delay_us) / 1e3),
             lost_share: (sent > 0).then(|| f64::from(lost) / f64::from(sent)),
-            lawful_mps: self.lawful_pace(member),
+            lawful_mps: self.record.cast.own(machine).map_or(0.0, |actor| self.lawful_pace(actor)),
             margins,
         }
     }
@@ -281,41 +292,43 @@ pub struct Figures {
 /// What a rail shows of a span of lab time.
 #[derive(Clone, Debug)]
 pub struct Slices {
-    /// For each member, for each column, the worst.
+    /// For each machine, for each column, the worst.
     pub worst: Vec<Vec<Option<Mark>>>,
     /// For each column, whether a snapshot left for anybody.
     pub snapshots: Vec<bool>,
-    /// For each column, the largest jump of the entity asked for, in metres.
+    /// For each column, the largest jump at the machine asked for, in metres.
     pub jumps: Vec<Option<f32>>,
-    /// For each member how much trouble it had.
+    /// For each machine how much trouble it had.
     pub trouble: Vec<u32>,
 }
 
 /// Cuts a span into columns of equal length.
-pub fn slices(record: &Record, from: LabTime, column: LabTime, columns: usize, entity: usize) -> Slices {
+pub fn slices(record: &Record, from: LabTime, column: LabTime, columns: usize, machine: MachineId) -> Slices {
     let to = LabTime(from.0 + column.0 * columns as u64);
     let place = |at: LabTime| ((at.0 - from.0) / column.0.max(1)) as usize;
-    let count = record.course().cast.len();
+    let count = record.cast.machines.len();
     let mut s = Slices {
         worst: vec![vec![None; columns]; count],
         snapshots: vec![false; columns],
         jumps: vec![None; columns],
         trouble: vec![0; count],
     };
-    let marks = &record.marks;
-    for row in marks.range(marks.partition(|r| r.at < from), marks.partition(|r| r.at < to)) {
-        let member = usize::from(row.member);
-        let cell = &mut s.worst[member][place(row.at)];
-        *cell = (*cell).max(Some(row.mark));
-        s.trouble[member] += row.mark as u32;
+    for id in record.cast.machines() {
+        let marks = &record.of(id).marks;
+        for row in marks.range(marks.partition(|r| r.at < from), marks.partition(|r| r.at < to)) {
+            let cell = &mut s.worst[id.index()][place(row.at)];
+            *cell = (*cell).max(Some(row.mark));
+            s.trouble[id.index()] += row.mark as u32;
+        }
     }
-    let messages = &record.messages;
-    for row in messages.range(messages.partition(|r| r.at < from), messages.partition(|r| r.at < to)) {
-        s.snapshots[place(row.at)] |= row.kind == velocitas_core::MessageKind::Snapshot;
+    for (_, _, rows) in record.links() {
+        for row in rows.range(rows.partition(|r| r.at < from), rows.partition(|r| r.at < to)) {
+            s.snapshots[place(row.at)] |= row.kind == MessageKind::Snapshot;
+        }
     }
-    let rows = &record.happenings;
+    let rows = &record.of(machine).happenings;
     for row in rows.range(rows.partition(|r| r.at < from), rows.partition(|r| r.at < to)) {
-        if let (Happening::Corrected(c), true) = (&row.what, row.machine == Machine::Member(entity))
+        if let Happening::Fact(Fact::Corrected(c)) = &row.what
             && c.why != Restored::Settled
         {
             let cell = &mut s.jumps[place(row.at)];

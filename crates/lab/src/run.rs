@@ -6,15 +6,17 @@
 use std::sync::Arc;
 
 use thiserror::Error;
-use velocitas_core::{Motion, Server, ServerConfig, SpawnError, Tick};
+use velocitas_core::{EntityId, Fact, Motion, Server, ServerConfig, SpawnError, Tick, Token};
 
 use crate::command::Command;
 use crate::course::{Course, KnownTo};
+use crate::ids::Part;
 use crate::known::Reach;
 use crate::lab::Lab;
 use crate::metrics::{ClientMetrics, Span, Tally};
-use crate::record::{Happening, Machine, Record, Unrecorded};
+use crate::record::{Cast, Record};
 use crate::time::LabTime;
+use crate::watch::{Happening, Unrecorded};
 
 /// Between checkpoints while they are fresh.
 const CHECKPOINT: LabTime = LabTime(4_000_000_000);
@@ -107,12 +109,14 @@ impl Run {
             start: course.server.offset,
             ingredients: velocitas_core::Ingredients::new(Arc::new(course.ground(KnownTo::Server)), &course.kinds),
         });
-        for member in &course.cast {
-            trial.spawn(member.kind, course.kinds.motion(member.kind).spawn(member.spawn, member.facing))?;
+        for member in course.members() {
+            let entity = trial.spawn(course[member].kind, course.spawn(member))?;
+            trial.set_owners(entity, &[Token(member.index() as u64)])?;
         }
         let lab = Lab::new(course.clone());
         let checkpoints = vec![(LabTime::ZERO, lab.clone())];
-        let record = Record::new(course);
+        let entities: Vec<EntityId> = course.members().map(|member| lab.entity(member)).collect();
+        let record = Record::new(Cast::of(&course, &entities, lab.peers()));
         let (commands, rules) = (Vec::new(), Vec::new());
         Ok(Self { lab, record, checkpoints, commands, rules, keep: Keep::USUAL, meter: None })
     }
@@ -124,20 +128,21 @@ impl Run {
 
     /// From here on figures are also of what is forgotten: for runs that never go back.
     pub fn meter(&mut self) {
-        let tallies = vec![Tally::default(); self.course().cast.len()];
+        let tallies = vec![Tally::default(); self.record.cast.machines.len()];
         self.meter = Some(Meter { to: LabTime::ZERO, tallies, totals: Totals::default() });
     }
 
-    /// The figures of everybody from the beginning, and those of the whole. Without a
+    /// The figures of everybody who plays from the beginning, and those of the whole. Without a
     /// [meter](Self::meter) they begin with what is kept.
     pub fn figures(&self) -> (Vec<ClientMetrics>, Totals) {
         let mut meter = self.meter.clone().unwrap_or_else(|| Meter {
             to: self.record.kept_from,
-            tallies: vec![Tally::default(); self.course().cast.len()],
+            tallies: vec![Tally::default(); self.record.cast.machines.len()],
             totals: Totals::default(),
         });
         meter.take(&self.record, LabTime(self.now().0 + 1), self.now());
-        let figures = meter.tallies.iter().enumerate().map(|(i, t)| t.figures(&self.record, i)).collect();
+        let players = self.course().members().map(|member| self.course().machine(member));
+        let figures = players.map(|machine| meter.tallies[machine.index()].figures(&self.record, machine)).collect();
         (figures, meter.totals)
     }
 
@@ -158,7 +163,7 @@ impl Run {
 
     /// What is run.
     pub const fn course(&self) -> &Arc<Course> {
-        self.record.course()
+        self.lab.course()
     }
 
     /// How far it has come.
@@ -223,7 +228,7 @@ impl Run {
     /// When one machine alone would read and write other bits than the rest, or a snapshot would grow too long.
     pub fn reload(&mut self, kind: u8, rule: Arc<dyn Motion>, reach: Reach) -> Result<(), ReloadError> {
         self.lab.fits(kind, &rule)?;
-        let before = self.lab.known(Machine::Server).kinds.motion(kind).schema();
+        let before = self.lab.server_known().kinds.motion(kind).schema();
         if reach != Reach::All && before.fingerprint() != rule.schema().fingerprint() {
             return Err(ReloadError::Layout);
         }
@@ -274,16 +279,19 @@ impl Meter {
             return;
         }
         let span = Span { from: self.to, to: LabTime(until - 1), end };
-        for (i, tally) in self.tallies.iter_mut().enumerate() {
-            tally.add(record, i, span);
+        for machine in record.cast.players() {
+            self.tallies[machine.index()].add(record, machine, span);
         }
-        let rows = &record.happenings;
-        let inside = rows.range(rows.partition(|r| r.at < span.from), rows.partition(|r| r.at <= span.to));
-        for row in inside {
-            match row.what {
-                Happening::StepFault(_) => self.totals.step_faults += 1,
-                Happening::Dropped(count) if row.machine == Machine::Server => self.totals.server_dropped += count,
-                _ => {}
+        for machine in record.cast.machines() {
+            let rows = &record.of(machine).happenings;
+            for row in rows.range(rows.partition(|r| r.at < span.from), rows.partition(|r| r.at <= span.to)) {
+                match row.what {
+                    Happening::Fact(Fact::StepFault { .. }) => self.totals.step_faults += 1,
+                    Happening::Fact(Fact::Dropped { count, .. }) if row.part == Part::Server => {
+                        self.totals.server_dropped += count;
+                    }
+                    _ => {}
+                }
             }
         }
         self.to = LabTime(until);

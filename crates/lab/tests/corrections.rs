@@ -2,8 +2,11 @@
 
 mod scenario;
 
-use scenario::{Words, corrections, first_predictions_are_exact, unexplained, verdicts, walker};
-use velocitas_lab::record::{Happening, Machine};
+use scenario::{
+    Words, causes, corrections, facts, first_predictions_are_exact, machine, measure, member, tracks, unexplained,
+    verdicts, walker,
+};
+use velocitas_core::Fact;
 use velocitas_lab::{Command, Knob, KnobValue, LabTime};
 
 #[test]
@@ -14,10 +17,10 @@ fn with_perfect_links_nothing_is_ever_corrected() {
         let run = Words { hz, rest: cast, ..Words::default() }.run(600.0);
         for member in 0..2 {
             let record = run.record();
-            assert!(record.predicted[member].len() > 595 * hz as usize, "{hz} Hz: it did predict");
-            let any = record.happenings.iter().any(|r| matches!(r.what, Happening::Corrected(_)));
+            assert!(tracks(record, member).1.len() > 595 * hz as usize, "{hz} Hz: it did predict");
+            let any = facts(record, machine(record, member)).any(|(_, fact)| matches!(fact, Fact::Corrected(_)));
             assert!(!any, "{hz} Hz: not even below the tolerance");
-            let m = velocitas_lab::metrics::measure(record, member, LabTime::ZERO, run.now());
+            let m = measure(record, member, LabTime::ZERO, run.now());
             let exact = first_predictions_are_exact(record, member);
             assert!(exact > 590 * hz as usize, "{hz} Hz: {exact} {m:?}");
         }
@@ -46,7 +49,7 @@ fn repeats_make_lost_packets_cost_nothing() {
         let link = "latency = \"75 ms\"\njitter = \"3 ms\"\nloss = \"5 %\"";
         let cast = walker("dunlin", &format!("settings = {{ ticks_per_message = {repeats} }}"));
         let run = Words { link, rest: cast, ..Words::default() }.run(120.0);
-        velocitas_lab::metrics::measure(run.record(), 0, LabTime::from_secs(10.0), run.now()).inputs.repeated
+        measure(run.record(), 0, LabTime::from_secs(10.0), run.now()).inputs.repeated
     };
     let (once, often) = (made_up(1), made_up(4));
     assert!(once > 200 && often < once / 20, "{once} made up with one copy, {often} with four");
@@ -58,7 +61,7 @@ fn a_push_is_one_correction_and_then_peace() {
     let run = Words { link: "latency = \"40 ms\"", rest: walker("heron", "") + event, ..Words::default() }.run(9.0);
     let all = corrections(run.record(), 0, LabTime::ZERO);
     assert_eq!(all.len(), 1, "{all:?}");
-    let words = velocitas_lab::cause::causes(run.record(), 0, all[0].0, &all[0].1)[0].words(run.record());
+    let words = causes(run.record(), 0, all[0].0, &all[0].1)[0].words(run.record());
     assert!(words.starts_with("a push at tick 29") || words.starts_with("a push at tick 30"), "{words}");
 }
 
@@ -74,7 +77,7 @@ fn what_one_side_knows_alone_is_named() {
         assert!(all.len() > 3, "{side}: {}", all.len());
         assert_eq!(unexplained(run.record(), 0), 0, "{side}");
         let (at, first) = all[0];
-        let words = velocitas_lab::cause::causes(run.record(), 0, at, &first)[0].words(run.record());
+        let words = causes(run.record(), 0, at, &first)[0].words(run.record());
         assert!(words.starts_with(expected), "{words}");
     }
 }
@@ -83,7 +86,7 @@ fn what_one_side_knows_alone_is_named() {
 fn without_reconciliation_a_push_is_never_made_good() {
     let event = "[[event]]\nat = \"5 s\"\npush = { who = \"heron\", east = \"6 m/s\" }\n";
     let mut run = Words { link: "latency = \"40 ms\"", rest: walker("heron", "") + event, ..Words::default() }.run(4.0);
-    let switch = |on| Command::Set { member: 0, knob: Knob::Reconciliation, value: KnobValue::Switch(on) };
+    let switch = |on| Command::Set { member: member(0), knob: Knob::Reconciliation, value: KnobValue::Switch(on) };
     run.command(switch(false));
     run.advance(LabTime::from_secs(8.0));
     assert!(corrections(run.record(), 0, LabTime::ZERO).is_empty());
@@ -100,7 +103,7 @@ fn without_prediction_the_own_character_answers_a_round_trip_later() {
         let settings = format!("settings = {{ prediction = {predict} }}");
         let run = Words { link: "latency = \"80 ms\"", rest: walker("heron", &settings), ..Words::default() }.run(40.0);
         assert!(corrections(run.record(), 0, LabTime::ZERO).is_empty());
-        velocitas_lab::metrics::measure(run.record(), 0, LabTime::ZERO, run.now()).response_ms.expect("it rests")
+        measure(run.record(), 0, LabTime::ZERO, run.now()).response_ms.expect("it rests")
     };
     let (with, without) = (response(true), response(false));
     assert!(with < 34.0, "{with} ms with prediction");
@@ -112,11 +115,11 @@ fn forty_per_cent_loss_and_a_second_of_latency_are_survived() {
     let link = "latency = \"1 s\"\njitter = \"200 ms\"\nloss = \"40 %\"\nduplication = \"20 %\"\nreordering = \"20 %\"";
     let cast = walker("dunlin", "") + &walker("curlew", "arrangement = \"claims\"");
     let mut run = Words { hz: 128, link, rest: cast, ..Words::default() }.run(60.0);
-    assert!(run.record().predicted[0].len() > 4000, "it plays all the same");
+    assert!(tracks(run.record(), 0).1.len() > 4000, "it plays all the same");
     assert_eq!(unexplained(run.record(), 0), 0);
     for member in 0..2 {
         for (knob, value) in [(Knob::Latency, 20.0), (Knob::Jitter, 0.0), (Knob::Loss, 0.0)] {
-            run.command(Command::Set { member, knob, value: KnobValue::Number(value) });
+            run.command(Command::Set { member: scenario::member(member), knob, value: KnobValue::Number(value) });
         }
     }
     run.advance(LabTime::from_secs(90.0));
@@ -124,7 +127,7 @@ fn forty_per_cent_loss_and_a_second_of_latency_are_survived() {
     for member in 0..2 {
         let all = corrections(run.record(), member, late);
         assert!(all.is_empty(), "it recovers: {all:?}");
-        let m = velocitas_lab::metrics::measure(run.record(), member, late, run.now());
+        let m = measure(run.record(), member, late, run.now());
         assert!(m.inputs.repeated < 10 && m.margin_ticks.p50.is_some_and(|t| t < 20.0), "{m:?}");
     }
     assert_eq!(verdicts(run.record(), 1), 0);
@@ -134,8 +137,8 @@ fn forty_per_cent_loss_and_a_second_of_latency_are_survived() {
 fn a_hitching_machine_drops_ticks_and_says_so() {
     let cast = walker("dunlin", "host = { hitches = \"20 /min\", hitch = \"400 ms\" }");
     let run = Words { link: "latency = \"40 ms\"", rest: cast, ..Words::default() }.run(60.0);
-    let dropped = run.record().happenings.iter().filter(|r| matches!(r.what, Happening::Dropped(_)));
-    assert!(dropped.filter(|r| r.machine == Machine::Member(0)).count() > 3);
+    let told = facts(run.record(), machine(run.record(), 0));
+    assert!(told.filter(|(_, fact)| matches!(fact, Fact::Dropped { .. })).count() > 3);
     assert_eq!(unexplained(run.record(), 0), 0);
     first_predictions_are_exact(run.record(), 0);
 }

@@ -2,10 +2,10 @@
 
 mod scenario;
 
-use scenario::{Words, verdicts, walker};
+use scenario::{Words, actor, measure, verdicts, walker};
 use velocitas_core::{Bounds, Ground, vec3};
 use velocitas_lab::record::Record;
-use velocitas_lab::{KnownTo, LabTime, metrics};
+use velocitas_lab::{Course, KnownTo, LabTime};
 
 /// A yard with things to run into and slide along.
 const YARD: &str = r#"
@@ -41,7 +41,7 @@ fn the_honest_are_never_accused_in_thirty_minutes_of_bunches_and_loss() {
     let rest = YARD.to_owned() + &cast;
     let run = Words { link, rest, ..Words::default() }.run(1800.0);
     for member in 0..2 {
-        let m = metrics::measure(run.record(), member, LabTime::ZERO, run.now());
+        let m = measure(run.record(), member, LabTime::ZERO, run.now());
         assert_eq!(m.verdicts.len(), 0, "{m:?}");
         assert!(m.inputs.fresh > 100_000, "it did claim: {m:?}");
         assert_eq!(m.corrections.count, 0, "nor pulled back: {m:?}");
@@ -50,15 +50,14 @@ fn the_honest_are_never_accused_in_thirty_minutes_of_bunches_and_loss() {
 
 /// The authority echo keeps to the limits from tick to tick, but where the guard itself put it, and in no solid.
 #[track_caller]
-fn lawful(record: &Record, member: usize) {
-    let course = record.course();
+fn lawful(course: &Course, record: &Record, member: usize) {
     let motion = course.kinds.motion(course.cast[member].kind);
     let tunables: Vec<f32> = motion.tunables().iter().map(|t| t.default).collect();
     let limits = motion.limits(&tunables);
     let ground: Ground = course.ground(KnownTo::Server);
     let body = motion.body();
     let thinner = velocitas_core::Body { radius: body.radius - 0.012, height: body.height - 0.6, ..body };
-    let track = &record.authority[member];
+    let track = record.authority(actor(record, member));
     let dt = f64::from(course.rate.dt());
     let bounds: Bounds = *ground.bounds();
     // A second of ticks: late claims catch up, so a single tick may hold several.
@@ -100,13 +99,13 @@ fn every_rogue_is_answered_and_gains_little() {
             let wall = "[[solid]]\nname = \"hall\"\nat = [0, 0]\nsize = [30, 16]\nheight = \"4 m\"\n";
             let link = "latency = \"40 ms\"\njitter = \"7 ms\"\nloss = \"2 %\"";
             let run = Words { seed, link, rest: wall.to_owned() + &cast, ..Words::default() }.run(60.0);
-            let m = metrics::measure(run.record(), 0, LabTime::ZERO, run.now());
+            let m = measure(run.record(), 0, LabTime::ZERO, run.now());
             let (tricks, answered) = (m.tricks.unwrap_or(0), m.tricks_answered.unwrap_or(0));
             assert!(tricks >= 4 && answered == tricks, "{trick}: {answered} of {tricks} answered");
             assert!(m.verdicts.contains_key(rule), "{trick}: {:?}", m.verdicts);
             let gain = m.gain_m.unwrap_or(f64::MAX);
             assert!(gain <= most_gain * f64::from(tricks), "{trick}: gained {gain} m");
-            lawful(run.record(), 0);
+            lawful(run.course(), run.record(), 0);
         }
     }
 }
@@ -117,21 +116,21 @@ fn an_input_beyond_the_stick_is_refused() {
                 trick = [{ overreach = \"4 times\", at = \"2 s\", lasts = \"2 s\" }]\n\
                 route = [{ at = [9, 9] }, { at = [-9, -5] }]\n";
     let run = Words { link: "latency = \"20 ms\"", rest: cast.to_owned(), ..Words::default() }.run(6.0);
-    let m = metrics::measure(run.record(), 0, LabTime::ZERO, run.now());
+    let m = measure(run.record(), 0, LabTime::ZERO, run.now());
     assert!(m.verdicts.get("range").is_some_and(|n| *n > 10), "{:?}", m.verdicts);
     assert_eq!(m.tricks_answered, Some(1));
 }
 
 #[test]
 fn the_demo_accuses_nobody_honest_and_answers_every_trick() {
-    let mut run = velocitas_lab::Run::new(velocitas_lab::Course::demo()).expect("it fits");
+    let mut run = velocitas_lab::Run::new(Course::demo()).expect("it fits");
     run.advance(LabTime::from_secs(300.0));
     for (i, member) in run.course().cast.iter().enumerate() {
-        let m = metrics::measure(run.record(), i, LabTime::ZERO, run.now());
+        let m = measure(run.record(), i, LabTime::ZERO, run.now());
         assert_eq!(m.corrections.unexplained, 0, "{}", member.name);
         if m.kind == "rogue" {
             assert!(m.tricks >= Some(30) && m.tricks == m.tricks_answered, "{m:?}");
-            lawful(run.record(), i);
+            lawful(run.course(), run.record(), i);
         } else {
             assert_eq!(verdicts(run.record(), i), 0, "{}", member.name);
         }
@@ -169,7 +168,7 @@ fn clutter(hz: u32, times: u32, cast: &str) -> velocitas_lab::Run {
     );
     let read = |_: &str| Ok(gait.clone());
     let sources = velocitas_lab::Sources { own: &[], gait: &read };
-    let course = velocitas_lab::Course::parse_with("clutter.course.toml", &text, sources);
+    let course = Course::parse_with("clutter.course.toml", &text, sources);
     let mut run = velocitas_lab::Run::new(course.unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
     run.advance(LabTime::from_secs(120.0));
     run
@@ -182,7 +181,7 @@ fn an_honest_owner_in_sub_steps_is_not_accused_at_corners_and_stairs() {
                 { at = [-8, -8], sprint = true }, { at = [0, -8] }, { at = [4, 4], hop = true }]\n";
     for (hz, times) in [(5, 4), (10, 4), (20, 4), (30, 16), (60, 4), (10, 1)] {
         let run = clutter(hz, times, cast);
-        let m = metrics::measure(run.record(), 0, LabTime::ZERO, run.now());
+        let m = measure(run.record(), 0, LabTime::ZERO, run.now());
         assert_eq!(m.verdicts.len(), 0, "repeat {times} at {hz} Hz: {:?}", m.verdicts);
         assert!(m.inputs.fresh > 100 * hz, "it did claim: {:?}", m.inputs);
     }
@@ -195,7 +194,7 @@ fn whoever_goes_through_walls_in_sub_steps_is_still_found() {
                 trick = [{ walls = true, at = \"1 s\", lasts = \"100 s\" }]\n";
     for (hz, times) in [(10, 4), (20, 4), (30, 16)] {
         let run = clutter(hz, times, cast);
-        let m = metrics::measure(run.record(), 0, LabTime::ZERO, run.now());
+        let m = measure(run.record(), 0, LabTime::ZERO, run.now());
         assert!(m.verdicts.get("sweep").is_some_and(|n| *n > 5), "repeat {times} at {hz} Hz: {:?}", m.verdicts);
     }
 }
@@ -210,7 +209,7 @@ fn an_honest_owner_does_not_lag_after_stalls_of_the_server() {
         let cast = walker("curlew", "arrangement = \"claims\"");
         let rest = format!("{cast}[[event]]\n{event}\n");
         let run = Words { link: "latency = \"40 ms\"", rest, ..Words::default() }.run(60.0);
-        let m = metrics::measure(run.record(), 0, LabTime::from_secs(10.0), run.now());
+        let m = measure(run.record(), 0, LabTime::from_secs(10.0), run.now());
         assert_eq!((m.verdicts.len(), m.resyncs), (0, 0), "{m:?}");
         let share = m.inputs.fresh_share().unwrap_or(0.0);
         assert!(share > 0.9, "{:.0} % of the ticks are fresh: {:?}", share * 100.0, m.inputs);

@@ -2,12 +2,12 @@
 
 mod scenario;
 
-use scenario::{Words, walker};
+use scenario::{Words, actor, machine, measure, walker};
 use velocitas_core::Drawn;
-use velocitas_lab::metrics::{ClientMetrics, measure};
+use velocitas_lab::metrics::ClientMetrics;
 use velocitas_lab::moment::{Moment, slices};
-use velocitas_lab::record::{Machine, Mark};
-use velocitas_lab::{Command, Knob, KnobValue, LabTime, Run, export};
+use velocitas_lab::record::{FrameRow, Mark};
+use velocitas_lab::{Command, Happening, Knob, KnobValue, LabTime, MachineId, MemberId, MessageRow, Part, Run, export};
 
 fn secs(s: f64) -> LabTime {
     LabTime::from_secs(s)
@@ -22,6 +22,11 @@ fn two(latency: u32, settings: &str) -> Run {
 
 fn figures(run: &Run, member: usize) -> ClientMetrics {
     measure(run.record(), member, secs(5.0), run.now())
+}
+
+fn link(run: &Run, from: MachineId, to: MachineId) -> impl Iterator<Item = &MessageRow> {
+    let rows = run.record().links().filter(move |(a, b, _)| (*a, *b) == (from, to));
+    rows.flat_map(|(_, _, rows)| rows.iter())
 }
 
 #[test]
@@ -39,7 +44,7 @@ fn view_age_is_the_way_down_and_the_view_delay() {
 fn round_trip_and_loss_are_measured_as_they_were_set() {
     let link = "latency = \"60 ms\"\nloss = \"10 %\"";
     let run = Words { link, rest: walker("heron", ""), ..Words::default() }.run(60.0);
-    let f = Moment { record: run.record(), at: run.now() }.figures(0, secs(50.0));
+    let f = Moment { record: run.record(), at: run.now() }.figures(machine(run.record(), 0), secs(50.0));
     let (rtt, lost) = (f.rtt_ms.unwrap_or(0.0), f.lost_share.unwrap_or(0.0));
     assert!((120.0..155.0).contains(&rtt), "{rtt}: two trips and a frame of each side");
     assert!((0.08..0.12).contains(&lost), "{lost}");
@@ -49,12 +54,11 @@ fn round_trip_and_loss_are_measured_as_they_were_set() {
 fn bytes_are_those_of_the_messages() {
     let run = two(30, "");
     let whole = measure(run.record(), 0, LabTime::ZERO, run.now());
-    let mine = || run.record().messages.iter().filter(|m| m.member == 0);
-    let up: u64 = mine().filter(|m| m.up).map(|m| u64::from(m.bytes)).sum();
-    assert_eq!(whole.bytes_up, up);
-    assert_eq!(whole.bytes_up_udp - whole.bytes_up, 28 * mine().filter(|m| m.up).count() as u64);
-    // 16 of envelope, 20 bits of message, 29 of input and at least a bit for each of the two repeats.
-    assert!(mine().filter(|m| m.up).all(|m| m.bytes >= 12 && m.bytes <= 32));
+    let up: Vec<u64> = link(&run, machine(run.record(), 0), MachineId::SERVER).map(|m| u64::from(m.bytes)).collect();
+    assert_eq!(whole.bytes_up, up.iter().sum::<u64>());
+    assert_eq!(whole.bytes_up_udp - whole.bytes_up, 28 * up.len() as u64);
+    // 16 of envelope, 44 bits of message, 29 of input and at least a bit for each of the two repeats.
+    assert!(up.iter().all(|bytes| (16 + 5..=16 + 18).contains(bytes)), "{up:?}");
 }
 
 #[test]
@@ -83,33 +87,35 @@ fn a_view_delay_too_short_for_the_jitter_runs_on_past_what_it_has() {
 fn the_moment_tells_three_machines_apart() {
     let run = two(50, "");
     let moment = Moment { record: run.record(), at: secs(12.0) };
-    let e = moment.echoes(0, 1);
+    let (heron, plover) = (actor(run.record(), 0), machine(run.record(), 1));
+    let e = moment.echoes(heron, plover);
     let (own, truth, drawn) = (e.predicted.expect("own"), e.authority.expect("truth"), e.drawn.expect("drawn"));
     assert!(own.tick > truth.tick && truth.tick > drawn.tick, "{own:?} {truth:?} {drawn:?}");
-    assert_eq!(e.how, Drawn::Blended as u8);
+    assert_eq!(e.how, Some(Drawn::Blended));
     let (tick, a, b) = e.same_tick.expect("comparable");
     assert_eq!((tick, a), (truth.tick, b), "nothing disturbed them");
-    assert_eq!(moment.tick(Machine::Server), Some(truth.tick));
+    assert_eq!(moment.tick(MachineId::SERVER, Part::Server), Some(truth.tick));
     let before = Moment { record: run.record(), at: LabTime::ZERO };
-    assert!(before.echoes(0, 1).authority.is_none() && before.tick(Machine::Server).is_none());
+    assert!(before.echoes(heron, plover).authority.is_none());
+    assert!(before.tick(MachineId::SERVER, Part::Server).is_none());
 }
 
 #[test]
 fn steps_go_from_tick_to_tick_and_come_back() {
     let run = two(50, "");
     let mut moment = Moment { record: run.record(), at: secs(12.0) };
-    let machine = Machine::Member(1);
-    let start = moment.tick(machine).expect("it plays");
+    let machine = machine(run.record(), 1);
+    let start = moment.tick(machine, Part::Client).expect("it plays");
     for _ in 0..20 {
-        moment.at = moment.step(machine, false).expect("there is an earlier one");
+        moment.at = moment.step(machine, Part::Client, false).expect("there is an earlier one");
     }
-    assert_eq!(moment.tick(machine), Some(start - 20));
+    assert_eq!(moment.tick(machine, Part::Client), Some(velocitas_lab::RecordTick(start.0 - 20)));
     for _ in 0..20 {
-        moment.at = moment.step(machine, true).expect("there is a later one");
+        moment.at = moment.step(machine, Part::Client, true).expect("there is a later one");
     }
-    assert_eq!(moment.tick(machine), Some(start));
+    assert_eq!(moment.tick(machine, Part::Client), Some(start));
     moment.at = run.now();
-    assert_eq!(moment.step(machine, true), None);
+    assert_eq!(moment.step(machine, Part::Client, true), None);
 }
 
 #[test]
@@ -117,15 +123,16 @@ fn events_and_slices_show_the_same_trouble() {
     let event = "[[event]]\nat = \"5 s\"\npush = { who = \"heron\", east = \"6 m/s\" }\n";
     let run = Words { link: "latency = \"40 ms\"", rest: walker("heron", "") + event, ..Words::default() }.run(9.0);
     let moment = Moment { record: run.record(), at: secs(1.0) };
-    let at = moment.event(0, true).expect("the push is corrected");
+    let heron = machine(run.record(), 0);
+    let at = moment.event(heron, true).expect("the push is corrected");
     assert!(at > secs(5.0) && at < secs(5.2), "{at}");
-    assert_eq!(Moment { at: run.now(), ..moment }.event(0, false), Some(at));
-    assert_eq!(Moment { at, ..moment }.event(0, true), None);
-    let s = slices(run.record(), LabTime::ZERO, LabTime::from_millis(100.0), 90, 0);
-    let marked: Vec<usize> = (0..90).filter(|&c| s.worst[0][c] == Some(Mark::Corrected)).collect();
+    assert_eq!(Moment { at: run.now(), ..moment }.event(heron, false), Some(at));
+    assert_eq!(Moment { at, ..moment }.event(heron, true), None);
+    let s = slices(run.record(), LabTime::ZERO, LabTime::from_millis(100.0), 90, heron);
+    let marked: Vec<usize> = (0..90).filter(|&c| s.worst[heron.index()][c] == Some(Mark::Corrected)).collect();
     assert_eq!(marked, [(at.millis() / 100.0) as usize]);
     let shown = s.jumps[marked[0]].expect("its size");
-    let corrected = Moment { at: run.now(), ..moment }.last_correction(0).expect("it was");
+    let corrected = Moment { at: run.now(), ..moment }.last_correction(heron).expect("it was");
     assert_eq!(shown, corrected.correction.jump);
     assert!(s.snapshots.iter().filter(|b| **b).count() > 80);
 }
@@ -134,21 +141,22 @@ fn events_and_slices_show_the_same_trouble() {
 fn trails_lead_to_where_the_echoes_are() {
     let run = two(50, "");
     let moment = Moment { record: run.record(), at: secs(13.0) };
-    let e = moment.echoes(0, 1);
+    let (heron, plover) = (actor(run.record(), 0), machine(run.record(), 1));
+    let e = moment.echoes(heron, plover);
     let last = |trail: Vec<velocitas_core::Vec3>| trail.last().copied();
-    assert_eq!(last(moment.predicted_trail(0, secs(1.0))), e.predicted.map(|p| p.pos));
-    assert_eq!(moment.predicted_trail(0, secs(1.0)).len(), 60);
-    let drawn = moment.drawn_trail(0, 1, secs(1.0));
+    assert_eq!(last(moment.predicted_trail(heron, secs(1.0))), e.predicted.map(|p| p.pos));
+    assert_eq!(moment.predicted_trail(heron, secs(1.0)).len(), 60);
+    let drawn = moment.drawn_trail(heron, plover, secs(1.0));
     assert!((9..=11).contains(&drawn.len()), "{}: ten a second", drawn.len());
-    let truth = moment.authority_trail(0, secs(1.0), 3);
+    let truth = moment.authority_trail(heron, secs(1.0), 3);
     assert!((19..=21).contains(&truth.len()), "{}: one each snapshot", truth.len());
 }
 
 #[test]
 fn the_export_names_knobs_and_values_and_ends_with_the_digest() {
     let mut run = two(30, "");
-    run.command(Command::Set { member: 1, knob: Knob::Loss, value: KnobValue::Number(7.5) });
-    run.command(Command::Helm(Some(0)));
+    run.command(Command::Set { member: MemberId::new(1), knob: Knob::Loss, value: KnobValue::Number(7.5) });
+    run.command(Command::Helm(Some(MemberId::new(0))));
     run.advance(secs(21.0));
     let mut out = Vec::new();
     export::write(run.record(), run.digest(), &mut out).expect("a vector never fails");
@@ -160,9 +168,13 @@ fn the_export_names_knobs_and_values_and_ends_with_the_digest() {
     // Nothing is written twice and nothing left out.
     let count = |kind: &str| text.matches(&format!("\"kind\":\"{kind}\"")).count();
     let record = run.record();
-    assert_eq!(count("message"), record.messages.len());
-    assert_eq!(count("predicted"), record.predicted.iter().map(velocitas_lab::record::Track::len).sum::<usize>());
-    assert_eq!(count("drawn"), record.drawn.iter().flatten().map(velocitas_lab::record::Column::len).sum::<usize>());
+    assert_eq!(count("message"), record.links().map(|(_, _, rows)| rows.len()).sum::<usize>());
+    let own = || record.cast.machines().flat_map(|m| &record.of(m).own);
+    assert_eq!(count("predicted"), own().map(|own| own.predicted.len()).sum::<usize>());
+    // Of each frame in which there was something to see, everybody; before that those who see themselves.
+    let frames = record.cast.machines().flat_map(|m| record.of(m).frames.iter()).filter(|f| f.sees).count();
+    assert_eq!(count("drawn"), frames * record.cast.actors.len());
+    assert_eq!(text.matches("\"how\":\"predicted\"").count(), own().map(|own| own.drawn.len()).sum::<usize>());
 }
 
 #[test]
@@ -170,19 +182,18 @@ fn a_full_socket_keeps_the_newest_and_says_what_it_threw_away() {
     // Nine seconds without a frame at 60 messages a second: some more than a socket holds.
     let cast = walker("heron", "") + "[[event]]\nat = \"2 s\"\nfreeze = { who = \"server\", lasts = \"9 s\" }\n";
     let run = Words { link: "latency = \"20 ms\"", rest: cast, ..Words::default() }.run(20.0);
-    let rows = run.record().happenings.iter();
+    let rows = run.record().of(MachineId::SERVER).happenings.iter();
     let thrown: Vec<u64> = rows
         .filter_map(|r| match r.what {
-            velocitas_lab::record::Happening::Overrun(count) => Some(count),
+            Happening::Overrun(count) => Some(count),
             _ => None,
         })
         .collect();
     assert_eq!(thrown.len(), 1, "{thrown:?}");
     // Each message leaves and arrives once; 512 of them were read.
     let record = run.record();
-    let arrived =
-        |m: &&velocitas_lab::record::MessageRow| m.up && m.arrived.is_some_and(|a| a > secs(2.0) && a <= secs(11.0));
-    let waiting = record.messages.iter().filter(arrived).count() as u64;
+    let arrived = |m: &&MessageRow| m.arrived.is_some_and(|a| a > secs(2.0) && a <= secs(11.0));
+    let waiting = link(&run, machine(record, 0), MachineId::SERVER).filter(arrived).count() as u64;
     assert!(waiting.abs_diff(512 + thrown[0]) <= 2, "{waiting} waited, {} were thrown away", thrown[0]);
     // The newest are what the server needs to go on at once.
     let m = measure(record, 0, secs(11.5), run.now());
@@ -197,11 +208,12 @@ fn drawn_time_never_steps_back() {
         let run =
             Words { seed, link: "latency = \"90 ms\"\njitter = \"40 ms\"\nloss = \"10 %\"", rest, ..Words::default() };
         let run = run.run(20.0);
-        for (viewer, entity) in [(0, 1), (1, 0)] {
-            let rows: Vec<_> = run.record().drawn[viewer][entity].iter().collect();
+        for viewer in 0..2 {
+            let rows: Vec<_> =
+                run.record().of(machine(run.record(), viewer)).frames.iter().filter(|f| f.sees).collect();
             assert!(rows.len() > 900);
             for pair in rows.windows(2) {
-                let at = |r: &velocitas_lab::record::DrawnRow| u64::from(r.tick) * 65_536 + u64::from(r.fraction);
+                let at = |r: &FrameRow| f64::from(r.tick.0) + f64::from(r.fraction);
                 assert!(at(pair[1]) >= at(pair[0]), "seed {seed}, viewer {viewer}: {:?} then {:?}", pair[0], pair[1]);
             }
         }

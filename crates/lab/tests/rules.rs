@@ -4,13 +4,14 @@ mod scenario;
 
 use std::sync::Arc;
 
-use scenario::{Words, corrections, first_predictions_are_exact, unexplained, verdicts, walker};
+use scenario::{
+    Words, actor, causes, corrections, first_predictions_are_exact, machine, member, unexplained, verdicts, walker,
+};
 use velocitas_core::{Motion, Rate, Schema};
 use velocitas_gait::{compile, compile_after};
-use velocitas_lab::cause::{Cause, causes};
-use velocitas_lab::record::Machine;
+use velocitas_lab::cause::Cause;
 use velocitas_lab::vet::{Attack, Feel, RATES, Track, attack, feel};
-use velocitas_lab::{Command, Controls, LabTime, Reach, ReloadError, Run, shipped_gait};
+use velocitas_lab::{Command, Controls, LabTime, Part, Reach, RecordTick, ReloadError, Run, shipped_gait};
 
 fn text(name: &str) -> String {
     shipped_gait(name).expect("it ships")
@@ -32,7 +33,7 @@ fn a_sprint_that_only_the_client_knows_is_corrected_while_the_key_is_held_and_th
     let tune = "[[tune]]\nrule = \"courier\"\nknown_to = \"server\"\nset = { haste = 1 }\n";
     let cast = walker("plover", "").replace(scenario::ROUND, "[]");
     let mut run = Words { link: "latency = \"40 ms\"", rest: tune.to_owned() + &cast, ..Words::default() }.run(2.0);
-    run.command(Command::Helm(Some(0)));
+    run.command(Command::Helm(Some(member(0))));
     let keys = |sprint| Command::Keys(Controls { stick: (0.0, 1.0), sprint, ..Controls::default() });
     let phase = |run: &mut Run, sprint: bool| {
         let from = run.now();
@@ -65,12 +66,16 @@ fn a_tunable_turned_on_one_machine_differs_there_and_turned_for_all_does_not() {
         corrections(run.record(), 0, LabTime::ZERO).len() + corrections(run.record(), 1, LabTime::ZERO).len(),
         0
     );
-    run.command(tune(3.0, Reach::One(Machine::Member(1))));
+    run.command(tune(3.0, Reach::One(machine(run.record(), 1))));
     run.advance(LabTime::from_secs(15.0));
     assert_eq!(corrections(run.record(), 0, LabTime::ZERO).len(), 0, "heron knows what the server knows");
     assert!(corrections(run.record(), 1, LabTime::ZERO).len() > 20);
     assert_eq!(unexplained(run.record(), 1), 0);
-    assert_eq!(run.record().known(Machine::Member(1), 0).tunables[1][0], 4.2, "the past stays as it was");
+    assert_eq!(
+        run.record().known(machine(run.record(), 1), Part::Client, RecordTick(0)).tunables[1][0],
+        4.2,
+        "the past stays as it was"
+    );
 }
 
 #[test]
@@ -90,7 +95,7 @@ fn a_saved_edit_holds_from_one_tick_on_for_everybody_without_a_correction() {
         text("courier.gait"),
     ];
     for edit in edits {
-        let before = run.lab().known(Machine::Server).kinds.motion(COURIER).schema().clone();
+        let before = run.lab().server_known().kinds.motion(COURIER).schema().clone();
         run.reload(COURIER, rule(&edit, Some(&before)), Reach::All).expect("it fits");
         run.advance(run.now().plus(LabTime::from_secs(5.0)));
     }
@@ -131,13 +136,13 @@ fn going_back_over_a_reload_and_on_again_gives_the_same_run() {
     run.advance(LabTime::from_secs(7.0));
     run.resume_from(LabTime::from_secs(4.0));
     assert!(run.record().changes.is_empty(), "what came later is dropped");
-    assert_eq!(run.lab().known(Machine::Server).versions, [0, 0]);
+    assert_eq!(run.lab().server_known().versions, [0, 0]);
 }
 
 #[test]
 fn one_machine_alone_may_differ_in_its_step_but_not_in_its_layout() {
     let mut run = Words { link: "latency = \"30 ms\"", rest: walker("heron", ""), ..Words::default() }.run(3.0);
-    let one = Reach::One(Machine::Member(0));
+    let one = Reach::One(machine(run.record(), 0));
     let wider = text("courier.gait").replace("stick    bits 7 ", "stick    bits 9 ");
     assert_eq!(run.reload(COURIER, rule(&wider, None), one), Err(ReloadError::Layout));
     let floaty = text("courier.gait").replace("fall * dt, -plunge", "fall * 0.5 * dt, -plunge");
@@ -286,7 +291,8 @@ fn a_course_sets_tunables_for_everybody_or_for_one_side() {
     let mut run = Run::new(tune("known_to = \"all\"")).expect("it fits");
     run.advance(LabTime::from_secs(10.0));
     assert_eq!(corrections(run.record(), 0, LabTime::ZERO).len(), 0);
-    let speeds = (0..run.record().authority[0].len()).map(|i| run.record().authority[0].vec3(i, 3).level().length());
+    let speeds = run.record().authority(actor(run.record(), 0));
+    let speeds = (0..speeds.len()).map(|i| speeds.vec3(i, 3).level().length());
     let fastest = speeds.fold(0.0, velocitas_core::max);
     assert!(near(fastest, 7.5, 0.01), "18 km/h times 1.5: {fastest}");
 }
@@ -323,21 +329,22 @@ fn couriers_and_the_ferry_live_in_one_world_and_the_ferry_keeps_its_course() {
     let mut run = Run::new(velocitas_lab::Course::demo()).expect("it fits");
     run.advance(LabTime::from_secs(62.0));
     let teal = run.course().member("teal").expect("the ferry");
-    let track = &run.record().authority[teal];
+    let place = teal.index();
+    let track = run.record().authority(actor(run.record(), place));
     let passed = |x: f32, y: f32| {
         (0..track.len()).any(|i| {
             let at = track.vec3(i, 0);
             velocitas_core::vec3(x - at.x, y - at.y, 0.0).length() < 3.0
         })
     };
-    for waypoint in &run.course().cast[teal].route {
+    for waypoint in &run.course()[teal].route {
         assert!(passed(waypoint.at.0, waypoint.at.1), "it passed {:?}", waypoint.at);
     }
-    assert_eq!(corrections(run.record(), teal, LabTime::ZERO).len(), 0);
-    assert!(first_predictions_are_exact(run.record(), teal) > 3000);
+    assert_eq!(corrections(run.record(), place, LabTime::ZERO).len(), 0);
+    assert!(first_predictions_are_exact(run.record(), place) > 3000);
     // Somebody else draws it near where it is: on the curve between two snapshots.
     let moment = velocitas_lab::moment::Moment { record: run.record(), at: run.now() };
-    let echoes = moment.echoes(teal, 0);
+    let echoes = moment.echoes(actor(run.record(), place), machine(run.record(), 0));
     let (truth, drawn) = (echoes.authority.expect("there"), echoes.drawn.expect("seen"));
     assert!(truth.pos.distance(drawn.pos) < 1.5, "a fifth of a second behind");
     assert!(truth.bearing.is_some() && drawn.bearing.is_some());

@@ -4,9 +4,9 @@ mod scenario;
 
 use std::fmt::Write;
 
-use scenario::{Words, ZIGZAG, walker};
+use scenario::{Words, ZIGZAG, measure, walker};
 use velocitas_lab::LabTime;
-use velocitas_lab::metrics::{ClientMetrics, measure};
+use velocitas_lab::metrics::ClientMetrics;
 
 /// A minute and a half of somebody with something new to do every third of a second; the first ten seconds are left out.
 fn figures(link: &str, settings: &str) -> ClientMetrics {

@@ -3,10 +3,10 @@
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
 use thiserror::Error;
-use velocitas_core::Restored;
-use velocitas_lab::LabTime;
+use velocitas_core::{Fact, Restored};
 use velocitas_lab::metrics::prediction_errors;
-use velocitas_lab::record::{Happening, Machine, Record};
+use velocitas_lab::record::Record;
+use velocitas_lab::{Happening, LabTime, MachineId};
 
 /// What a chart is of.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -37,33 +37,34 @@ const CORRECTION: RGBColor = RGBColor(0xff, 0x7a, 0x62);
 /// The smallest error told apart from none: a tenth of a millimetre.
 const LEAST: f64 = 1e-4;
 
-/// A chart of `member` between two moments, as SVG text.
+/// A chart of a machine between two moments, as SVG text.
 ///
 /// # Errors
 /// When there is nothing to draw.
-pub fn chart(record: &Record, of: Of, member: usize, from: LabTime, to: LabTime) -> Result<String, ChartError> {
+pub fn chart(record: &Record, of: Of, machine: MachineId, from: LabTime, to: LabTime) -> Result<String, ChartError> {
     match of {
-        Of::Error => error_chart(record, member, from, to),
+        Of::Error => error_chart(record, machine, from, to),
     }
 }
 
-fn error_chart(record: &Record, member: usize, from: LabTime, to: LabTime) -> Result<String, ChartError> {
-    let name = record.course().cast[member].name.clone();
-    let errors = prediction_errors(record, member, from, to);
+fn error_chart(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -> Result<String, ChartError> {
+    let name = record.cast.name(machine).to_owned();
+    let errors = prediction_errors(record, machine, from, to);
     if errors.is_empty() {
         return Err(ChartError::Empty(name));
     }
     let jumps: Vec<(f64, f64)> = record
+        .of(machine)
         .happenings
         .iter()
-        .filter(|r| r.at >= from && r.at <= to && r.machine == Machine::Member(member))
+        .filter(|r| r.at >= from && r.at <= to)
         .filter_map(|r| match r.what {
-            Happening::Corrected(c) if c.why != Restored::Settled => Some((r.at.secs(), f64::from(c.jump))),
+            Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled => Some((r.at.secs(), f64::from(c.jump))),
             _ => None,
         })
         .collect();
     let mut svg = String::new();
-    let title = format!("{}: {name}, prediction error and corrections", record.course().name);
+    let title = format!("{}: {name}, prediction error and corrections", record.cast.title);
     draw(&mut svg, &title, &errors, &jumps, (from.secs(), to.secs())).map_err(|e| ChartError::Draw(e.to_string()))?;
     Ok(svg)
 }
@@ -128,7 +129,7 @@ fn runs(errors: &[(LabTime, f64)]) -> impl Iterator<Item = &[(LabTime, f64)]> {
 
 #[cfg(test)]
 mod tests {
-    use velocitas_lab::{Course, Run};
+    use velocitas_lab::{Course, MemberId, Run};
 
     use super::*;
 
@@ -138,14 +139,18 @@ mod tests {
         run
     }
 
+    fn machine(run: &Run, member: u16) -> MachineId {
+        run.course().machine(MemberId::new(member))
+    }
+
     #[test]
     fn every_correction_is_a_cross_and_every_axis_has_its_unit() {
         let run = run();
         let record = run.record();
-        let svg = chart(record, Of::Error, 0, LabTime::ZERO, run.now()).expect("plover predicted");
-        let shown = record.happenings.iter().filter(|r| {
-            r.machine == Machine::Member(0) && matches!(r.what, Happening::Corrected(c) if c.why != Restored::Settled)
-        });
+        let svg = chart(record, Of::Error, machine(&run, 0), LabTime::ZERO, run.now()).expect("plover predicted");
+        let rows = &record.of(machine(&run, 0)).happenings;
+        let shown =
+            rows.iter().filter(|r| matches!(r.what, Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled));
         // A cross is two strokes in the colour of corrections, after which nothing else is drawn.
         let strokes = svg.matches(r##"stroke="#FF7A62""##).count();
         assert_eq!(strokes, 2 * shown.count());
@@ -165,7 +170,7 @@ mod tests {
     #[test]
     fn nothing_predicted_is_said_not_drawn() {
         let run = Run::new(Course::demo()).expect("the demo fits");
-        let empty = chart(run.record(), Of::Error, 1, LabTime::ZERO, LabTime::from_secs(1.0));
+        let empty = chart(run.record(), Of::Error, machine(&run, 1), LabTime::ZERO, LabTime::from_secs(1.0));
         assert_eq!(empty, Err(ChartError::Empty("heron".to_owned())));
     }
 

@@ -1,6 +1,6 @@
 //! `velocitas chart`: a course drawn over time.
 
-use velocitas_lab::LabTime;
+use velocitas_lab::{LabTime, MemberId};
 use velocitas_report::{Of, chart};
 
 use super::Outcome;
@@ -11,7 +11,7 @@ use crate::files::{self, OpenError, Output};
 pub(super) fn run(task: &ChartTask) -> Result<Outcome, OpenError> {
     let course = course(task.course.as_deref(), task.seed)?;
     let member = match &task.entity {
-        None => 0,
+        None => MemberId::new(0),
         Some(name) => course.member(name).ok_or_else(|| {
             let names: Vec<&str> = course.cast.iter().map(|m| m.name.as_str()).collect();
             OpenError::Usage(format!("expected --entity to be one of {}; found `{name}`", names.join(", ")))
@@ -22,8 +22,8 @@ pub(super) fn run(task: &ChartTask) -> Result<Outcome, OpenError> {
     let of = match task.of {
         ChartOf::Error => Of::Error,
     };
-    let svg =
-        chart(run.record(), of, member, LabTime::ZERO, run.now()).map_err(|why| OpenError::Usage(why.to_string()))?;
+    let svg = chart(run.record(), of, run.course().machine(member), LabTime::ZERO, run.now())
+        .map_err(|why| OpenError::Usage(why.to_string()))?;
     output.finish(|out| out.write_all(svg.as_bytes()))?;
     Ok(Outcome::Good)
 }

@@ -3,7 +3,7 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_core::ViewDelay;
-use velocitas_lab::record::Machine;
+use velocitas_lab::{MachineId, Part};
 
 use super::palette::Tone;
 use super::screen::{Screen, write};
@@ -38,8 +38,10 @@ fn first(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
         return;
     }
     let moment = stage.moment();
-    let tick = |machine| moment.tick(machine).map_or_else(|| "-".to_owned(), |t| record.shown(t).to_string());
-    let ticks = [("server", tick(Machine::Server)), (stage.name(stage.entity), tick(Machine::Member(stage.entity)))];
+    let tick =
+        |machine, part| moment.tick(machine, part).map_or_else(|| "-".to_owned(), |t| record.shown(t).to_string());
+    let server = tick(MachineId::SERVER, Part::Server);
+    let ticks = [("server", server), (stage.name(stage.entity), tick(stage.machine(stage.entity), Part::Client))];
     for (name, tick) in ticks {
         x = write(
             buffer,

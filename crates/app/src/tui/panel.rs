@@ -3,10 +3,9 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
-use velocitas_core::Vec3;
+use velocitas_core::{Drawn, Vec3};
 use velocitas_lab::cause::shown;
 use velocitas_lab::moment::Echo;
-use velocitas_lab::record::drawn_name;
 use velocitas_lab::{KNOBS, LabTime, Range};
 
 use super::palette::Tone;
@@ -77,7 +76,7 @@ fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let (record, p) = (stage.run.record(), stage.palette);
     let (text, muted) = (pen.tone(Tone::Text), pen.tone(Tone::Muted));
     let moment = stage.moment();
-    let e = moment.echoes(stage.entity, stage.viewer);
+    let e = moment.echoes(stage.actor(stage.entity), stage.machine(stage.viewer));
     pen.row(buffer, &[("             tick       x m    y m   z m", muted)]);
     let mut line = |pen: &mut Pen<'_>, glyph: char, tone, name: &str, echo: Option<Echo>, fraction: bool| {
         let said = match echo {
@@ -94,11 +93,11 @@ fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     line(pen, p.authority(), Tone::Authority, "authority", e.authority, false);
     line(pen, p.drawn(), Tone::Drawn, stage.name(stage.viewer), e.drawn, true);
     let ahead = e.predicted.zip(e.authority).map(|(a, b)| {
-        let ticks = i64::from(a.tick) - i64::from(b.tick);
+        let ticks = i64::from(a.tick.0) - i64::from(b.tick.0);
         format!("  ahead {ticks} ticks, {}: lag, not error", distance(a.pos.distance(b.pos)))
     });
     pen.row(buffer, &[(ahead.as_deref().unwrap_or(""), muted)]);
-    let how = drawn_name(e.how);
+    let how = e.how.map_or("", Drawn::name);
     let age = e.age_ms.filter(|_| how != "predicted").map_or_else(
         || if e.drawn.is_some() { format!("  drawn as {how}") } else { String::new() },
         |ms| format!("  drawn {ms:.0} ms in the past, {how}"),
@@ -121,17 +120,19 @@ fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let (record, p) = (stage.run.record(), stage.palette);
     let (text, muted) = (pen.tone(Tone::Text), pen.tone(Tone::Muted));
     let width = usize::from(pen.area.width) - 3;
-    if let Some((at, v)) =
-        stage.moment().last_verdict(stage.entity).filter(|(at, _)| stage.at.minus(*at) < LabTime::from_secs(20.0))
+    if let Some((at, v)) = stage
+        .moment()
+        .last_verdict(stage.machine(stage.entity))
+        .filter(|(at, _)| stage.at.minus(*at) < LabTime::from_secs(20.0))
     {
-        let head = format!(
-            " {} at tick {}, {:.1} s ago",
-            v.rule.name(),
-            record.shown(v.tick.0 as u32),
-            stage.at.minus(at).secs()
-        );
+        let head = format!(" {} at tick {}, {:.1} s ago", v.evidence.rule.name(), v.tick.0, stage.at.minus(at).secs());
         pen.row(buffer, &[("!", p.verdict()), (&head, text)]);
-        let evidence = format!("  measured {:.3}, limit {:.3} (slack {:.0} %)", v.measured, v.limit, v.slack * 100.0);
+        let evidence = format!(
+            "  measured {:.3}, limit {:.3} (slack {:.0} %)",
+            v.evidence.measured,
+            v.evidence.limit,
+            v.evidence.slack * 100.0
+        );
         pen.row(buffer, &[(&evidence, muted)]);
     }
     let glyph = format!("{} ", p.correction());
@@ -140,7 +141,7 @@ fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
         pen.row(buffer, &[]);
         return;
     };
-    let (ago, tick) = (stage.at.minus(c.at).secs(), record.shown(c.correction.tick.0 as u32));
+    let (ago, tick) = (stage.at.minus(c.at).secs(), c.correction.tick.0);
     let head = format!("corrected {}, tick {tick}, {ago:.1} s ago", distance(c.correction.jump));
     pen.row(buffer, &[(&glyph, pen.tone(Tone::Correction)), (&head, text)]);
     let why: Vec<String> = c.causes.iter().take(2).map(|cause| cause.words(record)).collect();
@@ -160,10 +161,11 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let Some(facts) = &stage.facts else { return };
     let f = &facts.figures;
     let m = &f.measured;
-    let speed = stage.moment().echoes(stage.entity, stage.viewer).authority.and_then(|e| e.speed);
+    let speed =
+        stage.moment().echoes(stage.actor(stage.entity), stage.machine(stage.viewer)).authority.and_then(|e| e.speed);
     let number = |x: Option<f64>, unit: &str| x.map_or_else(|| "-".to_owned(), |x| format!("{x:.0}{unit}"));
     if let Some(speed) = speed {
-        let layout = stage.moment().layout(stage.entity);
+        let layout = stage.moment().layout(stage.actor(stage.entity));
         let look = layout.motion().look(speed).map_or_else(String::new, |look| format!(": {look}"));
         pen.figure(buffer, "speed", &format!("{speed:.2} m/s of {:.2} lawful{look}", f.lawful_mps));
     }

@@ -14,9 +14,9 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_lab::LabTime;
 use velocitas_lab::moment::{Slices, slices};
 use velocitas_lab::record::Mark;
+use velocitas_lab::{LabTime, MemberId};
 
 use super::palette::Tone;
 use super::screen::write;
@@ -98,7 +98,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let ahead = stage.at.minus(view.from).0 / slice.0;
     let skipped = (ahead + 2).saturating_sub(columns as u64);
     let from = LabTime(view.from.0 + skipped * slice.0);
-    let s = slices(stage.run.record(), from, slice, columns, stage.entity);
+    let s = slices(stage.run.record(), from, slice, columns, stage.machine(stage.entity));
     title(stage, area, slice, columns, buffer);
     let head = ((stage.at.0.saturating_sub(from.0)) / slice.0) as usize;
     let now = ((stage.run.now().0.saturating_sub(from.0)) / slice.0) as usize;
@@ -235,26 +235,35 @@ impl Drawing<'_> {
     /// Selected and viewer first, then by trouble; what does not fit is folded into one lane.
     fn members(&self, s: &Slices, left: u16, y: u16, room: usize, buffer: &mut Buffer) {
         let stage = self.stage;
-        let count = s.worst.len();
-        let mut order: Vec<usize> = (0..count).collect();
+        let mut order: Vec<MemberId> = stage.run.course().members().collect();
+        let count = order.len();
+        let at = |member: MemberId| stage.machine(member).index();
         // On a page the order is that of the cast where all fit: lanes should not swap places.
         if count > room {
-            let rank = |i: usize| (i != stage.entity, i != stage.viewer, std::cmp::Reverse(s.trouble[i]), i);
+            let rank = |m: MemberId| (m != stage.entity, m != stage.viewer, std::cmp::Reverse(s.trouble[at(m)]), m);
             order.sort_by_key(|&i| rank(i));
         }
         let own = if count > room { room.saturating_sub(1).max(1) } else { count };
         for (row, &member) in order.iter().take(own.min(room)).enumerate() {
-            self.lane(stage.name(member), Some(member), &s.worst[member], left, y + row as u16, buffer);
+            self.lane(stage.name(member), Some(member), &s.worst[at(member)], left, y + row as u16, buffer);
         }
         if count > own && room > own {
             let folded = &order[own..];
             let worst: Vec<Option<Mark>> =
-                (0..self.columns).map(|c| folded.iter().filter_map(|&m| s.worst[m][c]).max()).collect();
+                (0..self.columns).map(|c| folded.iter().filter_map(|&m| s.worst[at(m)][c]).max()).collect();
             self.lane(&format!("+{} more", folded.len()), None, &worst, left, y + own as u16, buffer);
         }
     }
 
-    fn lane(&self, name: &str, member: Option<usize>, worst: &[Option<Mark>], left: u16, y: u16, buffer: &mut Buffer) {
+    fn lane(
+        &self,
+        name: &str,
+        member: Option<MemberId>,
+        worst: &[Option<Mark>],
+        left: u16,
+        y: u16,
+        buffer: &mut Buffer,
+    ) {
         let stage = self.stage;
         let p = stage.palette;
         let style = match member {

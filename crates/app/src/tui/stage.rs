@@ -9,8 +9,7 @@ use std::time::Duration;
 use crossterm::event::{KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Rect, Size};
 use velocitas_lab::moment::{Corrected, Figures, Moment};
-use velocitas_lab::record::Machine;
-use velocitas_lab::{Command, KNOBS, Knob, KnobValue, LabTime, Run};
+use velocitas_lab::{ActorId, Command, KNOBS, Knob, KnobValue, LabTime, MachineId, MemberId, Part, Run};
 use velocitas_report::{Of, chart};
 
 use super::action::{Action, action};
@@ -62,7 +61,7 @@ pub(super) enum Loupe {
 /// Figures worked out when the moment has moved enough, not for every frame.
 pub(super) struct Facts {
     at: LabTime,
-    entity: usize,
+    entity: MemberId,
     pub(super) figures: Figures,
     pub(super) corrected: Option<Corrected>,
 }
@@ -79,8 +78,8 @@ pub struct Stage {
     target: LabTime,
     /// Virtual seconds behind real time, when it is.
     behind: Option<f64>,
-    pub(super) entity: usize,
-    pub(super) viewer: usize,
+    pub(super) entity: MemberId,
+    pub(super) viewer: MemberId,
     pub(super) knob: usize,
     pub(super) panel: bool,
     pub(super) help: Option<u16>,
@@ -108,8 +107,8 @@ impl Stage {
             running: true,
             speed: USUAL_SPEED,
             behind: None,
-            entity: 0,
-            viewer: 0,
+            entity: MemberId::new(0),
+            viewer: MemberId::new(0),
             knob: 0,
             panel: false,
             help: None,
@@ -143,8 +142,19 @@ impl Stage {
         &self.run
     }
 
-    pub(super) fn name(&self, member: usize) -> &str {
-        &self.run.course().cast[member].name
+    pub(super) fn name(&self, member: MemberId) -> &str {
+        &self.run.course()[member].name
+    }
+
+    /// Where a member sits.
+    pub(super) fn machine(&self, member: MemberId) -> MachineId {
+        self.run.course().machine(member)
+    }
+
+    /// What a member moves.
+    pub(super) fn actor(&self, member: MemberId) -> ActorId {
+        let entity = self.run.lab().entity(member);
+        self.run.record().cast.actor(entity).expect("every member's entity is in the record")
     }
 
     pub(super) const fn speed_name(&self) -> &'static str {
@@ -234,11 +244,11 @@ impl Stage {
         });
         if stale {
             let moment = self.moment();
-            let figures = moment.figures(self.entity, WINDOW);
-            let corrected = moment.last_correction(self.entity);
+            let figures = moment.figures(self.machine(self.entity), WINDOW);
+            let corrected = moment.last_correction(self.machine(self.entity));
             self.facts = Some(Facts { at: self.at, entity: self.entity, figures, corrected });
         }
-        let echoes = self.moment().echoes(self.entity, self.viewer);
+        let echoes = self.moment().echoes(self.actor(self.entity), self.machine(self.viewer));
         if let Some(echo) = echoes.predicted.or(echoes.authority).or(echoes.drawn) {
             self.camera.follow(echo.pos);
         }
@@ -388,9 +398,11 @@ impl Stage {
         }
     }
 
-    fn next(&self, from: usize, on: bool) -> usize {
-        let count = self.run.course().cast.len();
-        (from + if on { 1 } else { count - 1 }) % count
+    fn next(&self, from: MemberId, on: bool) -> MemberId {
+        let mut members = self.run.course().members();
+        let count = members.len();
+        let next = (from.index() + if on { 1 } else { count - 1 }) % count;
+        members.nth(next).unwrap_or(from)
     }
 
     fn look(&mut self, at: LabTime) {
@@ -410,21 +422,21 @@ impl Stage {
     /// To the selected machine's next or previous tick; from the present on, the next one is made.
     fn step(&mut self, on: bool) {
         self.running = false;
-        let machine = Machine::Member(self.entity);
+        let machine = self.machine(self.entity);
         if on && self.is_live() {
             // A tick is due within its length plus a frame; a machine that stands still makes none.
             let limit = self.run.now().plus(LabTime::from_secs(0.5));
-            let before = self.moment().tick(machine);
+            let before = self.moment().tick(machine, Part::Client);
             while self.run.now() < limit {
                 let next = self.run.now().plus(LabTime(1_000_000));
                 self.run.advance(next);
                 self.at = self.run.now();
-                if self.moment().tick(machine) != before {
+                if self.moment().tick(machine, Part::Client) != before {
                     break;
                 }
             }
             self.go(self.run.now());
-        } else if let Some(at) = self.moment().step(machine, on) {
+        } else if let Some(at) = self.moment().step(machine, Part::Client, on) {
             self.go(at);
         } else if on {
             self.go(self.run.now());
@@ -432,7 +444,7 @@ impl Stage {
     }
 
     fn event(&mut self, on: bool) {
-        match self.moment().event(self.entity, on).filter(|at| *at >= self.run.record().kept_from) {
+        match self.moment().event(self.machine(self.entity), on).filter(|at| *at >= self.run.record().kept_from) {
             Some(at) => self.look(at),
             None => {
                 let which = if on { "after" } else { "before" };
@@ -462,7 +474,7 @@ impl Stage {
         self.run.resume_from(self.at);
         let dropped = &before[reloaded(&self.run).len()..];
         // Edits that were dropped with the later part are what the files say all the same.
-        let (known, sources) = (self.run.lab().known(Machine::Server), &mut self.rules.sources);
+        let (known, sources) = (self.run.lab().server_known(), &mut self.rules.sources);
         for source in sources.iter_mut().filter(|s| s.trouble.is_none() && dropped.contains(&s.kind)) {
             source.take_again(known.kinds.motion(source.kind).schema());
         }
@@ -524,7 +536,7 @@ impl Stage {
         }
         let knob = self.chosen_knob();
         let value = knob.turned(knob.get(self.run.lab().knobs(self.entity)), up);
-        let members = if all { 0..self.run.course().cast.len() } else { self.entity..self.entity + 1 };
+        let members: Vec<MemberId> = if all { self.run.course().members().collect() } else { vec![self.entity] };
         for member in members {
             self.set(member, knob, value);
         }
@@ -534,7 +546,7 @@ impl Stage {
         }
     }
 
-    fn set(&mut self, member: usize, knob: Knob, value: KnobValue) {
+    fn set(&mut self, member: MemberId, knob: Knob, value: KnobValue) {
         self.run.command(Command::Set { member, knob, value });
     }
 
@@ -549,8 +561,9 @@ impl Stage {
         let who: String = self.name(self.entity).chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
         let name = format!("velocitas-{who}-error-{at}.svg");
         let path = folder.join(&name);
-        let done =
-            chart(self.run.record(), Of::Error, self.entity, from, to).map_err(|e| e.to_string()).and_then(|svg| {
+        let done = chart(self.run.record(), Of::Error, self.machine(self.entity), from, to)
+            .map_err(|e| e.to_string())
+            .and_then(|svg| {
                 let output = Output::create_file(&path).map_err(|e| e.to_string())?;
                 output.finish(|out| out.write_all(svg.as_bytes())).map_err(|e| e.to_string())
             });

@@ -3,10 +3,13 @@ use std::time::Duration;
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Rect, Size};
-use velocitas_lab::{Course, LabTime, Run};
+use velocitas_lab::{Course, LabTime, MemberId, Part, Run};
 
 use super::stage::Wish;
 use super::{Colours, Palette, Stage, draw};
+
+/// The first of the cast.
+const FIRST: MemberId = MemberId::new(0);
 
 fn stage() -> Stage {
     with_palette(Palette::new(Colours::True, false))
@@ -142,7 +145,7 @@ fn space_pauses_and_time_stands_until_it_runs_again() {
 #[test]
 fn ticks_are_stepped_back_and_on_in_the_selected_machines_count() {
     let mut stage = after(5.0);
-    let tick = |stage: &Stage| stage.moment().tick(velocitas_lab::record::Machine::Member(0)).unwrap_or(0);
+    let tick = |stage: &Stage| stage.moment().tick(stage.machine(FIRST), Part::Client).unwrap_or_default().0;
     let newest = tick(&stage);
     type_keys(&mut stage, ",,,");
     // A frame may hold two ticks: they were made at the same moment and are stepped over together.
@@ -177,21 +180,26 @@ fn events_are_jumped_to_and_named() {
     let mut stage = after(6.0);
     type_keys(&mut stage, "p");
     assert!(!stage.is_live());
-    assert!(stage.moment().last_correction(0).is_some_and(|c| stage.at.minus(c.at) < LabTime::from_millis(300.0)));
+    assert!(
+        stage
+            .moment()
+            .last_correction(stage.machine(FIRST))
+            .is_some_and(|c| stage.at.minus(c.at) < LabTime::from_millis(300.0))
+    );
     assert!(text(&stage, 160, 47).contains("crate 7: the server stops"));
 }
 
 #[test]
 fn knobs_turn_for_one_machine_or_for_all() {
     let mut stage = after(1.0);
-    let latency = |stage: &Stage, member: usize| stage.run().lab().knobs(member).up.latency_ms;
+    let latency = |stage: &Stage, member: u16| stage.run().lab().knobs(MemberId::new(member)).up.latency_ms;
     press(&mut stage, KeyCode::Right);
     assert_eq!((latency(&stage, 0), latency(&stage, 1)), (50.0, 22.0));
     stage.key(&KeyEvent::new(KeyCode::Left, KeyModifiers::SHIFT));
     assert_eq!((latency(&stage, 0), latency(&stage, 1)), (40.0, 40.0));
     press(&mut stage, KeyCode::Up);
     press(&mut stage, KeyCode::Right);
-    assert!(!stage.run().lab().knobs(0).settings.interpolate);
+    assert!(!stage.run().lab().knobs(FIRST).settings.interpolate);
 }
 
 #[test]
@@ -199,18 +207,18 @@ fn the_helm_drives_with_held_keys_where_releases_are_told() {
     let mut stage = after(1.0);
     stage.driving.releases = true;
     type_keys(&mut stage, "h");
-    assert_eq!(stage.run().lab().helm(), Some(0));
+    assert_eq!(stage.run().lab().helm(), Some(FIRST));
     pass(&mut stage, 400);
-    let from = stage.moment().echoes(0, 0).predicted.expect("it plays").pos;
+    let from = stage.moment().echoes(stage.actor(FIRST), stage.machine(FIRST)).predicted.expect("it plays").pos;
     press(&mut stage, KeyCode::Char('w'));
     pass(&mut stage, 1000);
     let key = KeyEvent::new_with_kind(KeyCode::Char('w'), KeyModifiers::NONE, KeyEventKind::Release);
     stage.key(&key);
     pass(&mut stage, 400);
-    let to = stage.moment().echoes(0, 0).predicted.expect("it plays").pos;
+    let to = stage.moment().echoes(stage.actor(FIRST), stage.machine(FIRST)).predicted.expect("it plays").pos;
     assert!((3.4..4.6).contains(&(to.y - from.y)), "{} m north in a second", to.y - from.y);
     pass(&mut stage, 500);
-    let still = stage.moment().echoes(0, 0).predicted.expect("it plays").pos;
+    let still = stage.moment().echoes(stage.actor(FIRST), stage.machine(FIRST)).predicted.expect("it plays").pos;
     assert!(still.distance(to) < 1e-3, "and then it stands");
     assert!(text(&stage, 120, 36).contains("driving plover"));
     press(&mut stage, KeyCode::Esc);
@@ -225,7 +233,7 @@ fn losing_the_focus_lets_go_of_everything() {
     type_keys(&mut stage, "hw");
     stage.release_all();
     pass(&mut stage, 1000);
-    let speed = stage.moment().echoes(0, 0).predicted.and_then(|e| e.speed);
+    let speed = stage.moment().echoes(stage.actor(FIRST), stage.machine(FIRST)).predicted.and_then(|e| e.speed);
     assert_eq!(speed, Some(0.0));
 }
 
@@ -451,7 +459,7 @@ fn a_tunable_turned_on_one_machine_is_marked_and_for_all_is_not() {
 fn a_broken_edit_stands_under_its_line_and_a_good_one_waits_for_the_present() {
     let mut stage = after(2.0);
     type_keys(&mut stage, "2");
-    let before = stage.run.lab().known(velocitas_lab::record::Machine::Server).kinds.motion(1).schema().clone();
+    let before = stage.run.lab().server_known().kinds.motion(1).schema().clone();
     let good = velocitas_lab::shipped_gait("courier.gait").expect("it ships");
     stage.rules.sources[0].take(good.replace("breath + dt", "breth + dt"), &before);
     stage.rules.show_first_mistake(1);
@@ -476,7 +484,7 @@ fn a_broken_edit_stands_under_its_line_and_a_good_one_waits_for_the_present() {
     press(&mut stage, KeyCode::Enter);
     stage.look_at_files(Duration::from_millis(20));
     assert_eq!(stage.run.record().changes.len(), 1);
-    assert_eq!(stage.run.lab().known(velocitas_lab::record::Machine::Server).tunables[1][0], 5.0);
+    assert_eq!(stage.run.lab().server_known().tunables[1][0], 5.0);
 }
 
 #[test]
@@ -504,7 +512,7 @@ fn what_does_not_fit_the_rules_screen_says_so() {
 fn an_edit_that_one_machine_alone_cannot_take_over_is_told_and_all_may() {
     let mut stage = after(2.0);
     type_keys(&mut stage, "2a");
-    let before = stage.run.lab().known(velocitas_lab::record::Machine::Server).kinds.motion(1).schema().clone();
+    let before = stage.run.lab().server_known().kinds.motion(1).schema().clone();
     let good = velocitas_lab::shipped_gait("courier.gait").expect("it ships");
     stage.rules.sources[0].take(good.replace("stick    bits 7 ", "stick    bits 9 "), &before);
     stage.look_at_files(Duration::from_millis(20));

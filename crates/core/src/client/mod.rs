@@ -17,7 +17,9 @@
 //! for bytes in received {
 //!     let _ = client.handle_datagram(now, &bytes, &mut Unwatched); // 1. strange ones are counted and dropped
 //! }
-//! client.handle_controls(&keys); // 2.
+//! for owned in client.owned().to_vec() {
+//!     client.handle_controls(owned.entity, &keys); // 2.
+//! }
 //! client.handle_time(now, &mut Unwatched); // 3.
 //! while let Some(datagram) = client.poll_transmit() { // 4.
 //!     // send it
@@ -29,66 +31,54 @@
 //! ```
 
 mod ease;
-mod history;
+mod joining;
 mod latch;
 mod lead;
-mod link;
+mod own;
 mod playing;
-mod remote;
+mod round_trip;
 mod settings;
 
-pub use remote::{Drawn, DrawnState};
-pub use settings::{ClientSettings, ViewDelay};
+pub use settings::ClientSettings;
 
 use std::collections::VecDeque;
 
-use latch::Latch;
-use link::RoundTrip;
-use playing::Playing;
+use joining::Joining;
+use playing::{Lent, Playing};
+use round_trip::RoundTrip;
 
+use crate::arrangement::Arrangement;
 use crate::data::{Input, State};
-use crate::event::{Event, Sink, tell};
+use crate::event::{ClockFact, Fact, Sink, tell};
 use crate::frame::Frame;
+use crate::ids::{EntityId, PeerId, Token};
+use crate::remote::{DrawnState, Shown};
 use crate::schema::Schema;
-use crate::session::{Ingredients, Layouts, Timeline};
-use crate::tick::{HostNanos, Rate, Tick};
-use crate::tick_loop::TickLoop;
-use crate::wire::{Acks, BitReader, BitWriter, Header, Message, MessageKind, Welcome, WireError};
-
-/// Who decides where the owner is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Arrangement {
-    /// Inputs go up, the server moves.
-    ServerAuthority,
-    /// The owner moves and says where it is; the guard decides whether that is believed.
-    OwnerClaims,
-}
+use crate::session::{Ingredients, Layouts, Owned, Timeline};
+use crate::tick::{HostNanos, Tick};
+use crate::wire::{Acks, BitReader, Header, Message, Welcome, WireError};
 
 /// What a client is made with.
 #[derive(Clone, Debug)]
 pub struct ClientConfig {
-    /// The kind of the entity it will own.
-    pub kind: u8,
-    /// Who decides where it is.
+    /// The player.
+    pub token: Token,
+    /// Who decides where its entities are.
     pub arrangement: Arrangement,
     /// What it starts with.
     pub settings: ClientSettings,
     /// What it knows of the world.
     pub ingredients: Ingredients,
-    /// Names this connection; a client that comes again takes another.
-    pub epoch: u8,
 }
 
 /// One player's machine. See the [module](self) for how to drive it.
 #[derive(Clone, Debug)]
 pub struct Client {
-    kind: u8,
+    token: Token,
     arrangement: Arrangement,
     settings: ClientSettings,
     timeline: Timeline,
-    epoch: u8,
     acks: Acks,
-    latch: Latch,
     round_trip: RoundTrip,
     frame: Frame,
     phase: Phase,
@@ -99,41 +89,48 @@ pub struct Client {
 /// What exists in each phase and no other.
 #[derive(Clone, Debug)]
 enum Phase {
-    /// Asking to join; measures the round trip meanwhile.
-    Joining { asked: Option<HostNanos>, answers: u32 },
+    /// Asking to join.
+    Joining(Joining),
     /// In the session.
     Playing(Box<Playing>),
 }
-
-/// Time between two hellos.
-const HELLO_EVERY: i64 = 50_000_000;
-/// Answers wanted before the first tick: enough for a mean and a spread.
-const ANSWERS: u32 = 6;
 
 impl Client {
     /// A client that will ask to join as soon as it is told the time.
     pub fn new(config: ClientConfig) -> Self {
         Self {
-            kind: config.kind,
+            token: config.token,
             arrangement: config.arrangement,
             settings: config.settings,
             timeline: Timeline::new(config.ingredients),
-            epoch: config.epoch,
             acks: Acks::default(),
-            latch: Latch::default(),
             round_trip: RoundTrip::default(),
             frame: Frame::default(),
-            phase: Phase::Joining { asked: None, answers: 0 },
+            phase: Phase::Joining(Joining::default()),
             outbox: VecDeque::new(),
             refused: 0,
         }
     }
 
+    const fn playing(&self) -> Option<&Playing> {
+        match &self.phase {
+            Phase::Joining(_) => None,
+            Phase::Playing(playing) => Some(playing),
+        }
+    }
+
+    const fn lent(&self) -> Lent<'_> {
+        Lent { settings: &self.settings, timeline: &self.timeline }
+    }
+
     /// Takes what is down now (held lanes, sticks, bearings) and how often keys went down since the last call (press
-    /// lanes).
-    pub fn handle_controls(&mut self, controls: &Input) {
-        let next = self.next_tick();
-        self.latch.report(self.timeline.at(next).kinds.motion(self.kind).schema(), controls);
+    /// lanes), for one of the own entities. `false` when it is not one.
+    pub fn handle_controls(&mut self, entity: EntityId, controls: &Input) -> bool {
+        let lent = Lent { settings: &self.settings, timeline: &self.timeline };
+        match &mut self.phase {
+            Phase::Joining(_) => false,
+            Phase::Playing(playing) => playing.controls(&lent, entity, controls),
+        }
     }
 
     /// Takes a datagram.
@@ -151,118 +148,69 @@ impl Client {
     fn datagram<S: Sink>(&mut self, now: HostNanos, bytes: &[u8], sink: &mut S) -> Result<(), WireError> {
         let mut reader = BitReader::new(bytes);
         let header = Header::read(&mut reader)?;
-        let stale = matches!(&self.phase, Phase::Playing(p) if p.ticks.is_stale(now));
-        if header.epoch != self.epoch || stale {
+        // Who joins learns its epoch from the welcome.
+        if self.playing().is_some_and(|p| p.ticks.is_stale(now) || header.epoch != p.peer.epoch) {
             return Ok(());
         }
         let message = Message::read(&header, reader, &self.layouts(now))?;
+        let ours = match (&message, &self.phase) {
+            (_, Phase::Playing(_)) => true,
+            (Message::Welcome(welcome), Phase::Joining(joining)) => joining.is_answer(welcome),
+            (_, Phase::Joining(joining)) => joining.is_answered_by(header.epoch),
+        };
+        if !ours {
+            return Ok(());
+        }
         // Ticks are unwrapped before anything is acknowledged: what is refused must not count as understood.
         let tick = match (&message, &self.phase) {
-            (Message::Snapshot(s), Phase::Playing(p)) => Some(s.tick.unwrap_near(p.ticks.tick_at(now))?),
-            _ => None,
+            (Message::Snapshot(s), Phase::Playing(p)) => s.tick.unwrap_near(p.ticks.tick_at(now))?,
+            _ => Tick(0),
         };
         if !self.acks.decoded(header.sequence, now) {
             return Ok(());
         }
-        let answered = header.ack;
-        if let Some(sample) = answered.and_then(|ack| self.acks.round_trip(&ack, now)) {
+        if let Some(sample) = header.ack.and_then(|ack| self.acks.round_trip(&ack, now)) {
             self.round_trip.sample(sample);
         }
+        let lent = Lent { settings: &self.settings, timeline: &self.timeline };
         match (message, &mut self.phase) {
-            (Message::Welcome(welcome), Phase::Joining { answers, .. }) => {
-                *answers += 1;
-                if *answers >= ANSWERS {
-                    self.join(now, &welcome, sink);
+            (Message::Welcome(welcome), Phase::Joining(joining)) => {
+                let enough = joining.answered(&header);
+                if enough {
+                    self.join(now, header.epoch, &welcome, sink);
                 }
             }
             (Message::Snapshot(snapshot), Phase::Playing(playing)) => {
-                let context = playing::Context {
-                    settings: &self.settings,
-                    timeline: &self.timeline,
-                    arrangement: self.arrangement,
-                };
-                let left = answered.and_then(|ack| self.acks.sent_at(ack.newest));
-                if let Some(tick) = tick {
-                    playing.snapshot(&context, now, tick, &snapshot, left, sink);
-                    tell(
-                        sink,
-                        Event::Clock {
-                            behind: playing.behind(),
-                            rtt: self.round_trip.mean(),
-                            rtt_sigma: self.round_trip.sigma(),
-                            margin: snapshot.report.and_then(|r| r.margin),
-                            view_delay: playing.view_delay(),
-                        },
-                    );
-                }
+                let left = header.ack.and_then(|ack| self.acks.sent_at(ack.newest));
+                playing.snapshot(&lent, now, tick, &snapshot, left, sink);
+                tell(sink, Fact::Clock(clock(playing, &self.round_trip, snapshot.margin)));
             }
-            (Message::PullBack(pull), Phase::Playing(playing)) => {
-                let context = playing::Context {
-                    settings: &self.settings,
-                    timeline: &self.timeline,
-                    arrangement: self.arrangement,
-                };
-                playing.pulled_back(&context, now, &pull, sink);
-            }
+            (Message::PullBack(pull), Phase::Playing(playing)) => playing.pulled_back(&lent, now, &pull, sink),
             _ => {}
         }
         Ok(())
     }
 
-    /// Starts ticking ahead of the server by the way up, 2.6 σ of its jitter, a frame of each side, and the losses that
-    /// repeats must cover.
-    fn join<S: Sink>(&mut self, now: HostNanos, welcome: &Welcome, sink: &mut S) {
-        let Some(rate) = Rate::new(u32::from(welcome.rate)) else { return };
-        if self.timeline.latest().kinds.get(welcome.kind).is_none() {
+    /// Begins to play.
+    fn join<S: Sink>(&mut self, now: HostNanos, epoch: u8, welcome: &Welcome, sink: &mut S) {
+        let known = &self.timeline.latest().kinds;
+        if welcome.owned.iter().any(|owned| known.get(owned.kind).is_none()) {
             return;
         }
-        let tick = rate.nanos();
-        let up = self.round_trip.mean() / 2;
-        let jitter = (2.6 * self.round_trip.sigma() as f64 * std::f64::consts::FRAC_1_SQRT_2) as i64;
-        let frame = self.frame.mean();
-        let theirs = i64::from(welcome.frame_us).min(100_000) * 1000;
-        let lead = up + jitter + frame + theirs + 2 * tick;
-        let server = welcome.since_base_us as i64 * 1000 + up;
-        let ticks = TickLoop::new(rate, Tick(welcome.base), now.plus(-(server + lead)), now);
-        tell(sink, Event::Joined { tick: ticks.newest() });
-        let playing = Playing::new(ticks, welcome);
+        let Some(ticks) = joining::schedule(now, welcome, &self.round_trip, &self.frame) else { return };
+        let peer = PeerId { slot: welcome.slot, epoch };
+        tell(sink, Fact::Joined { peer, tick: ticks.newest() });
+        let playing = Playing::new(ticks, peer, welcome, self.arrangement);
         self.phase = Phase::Playing(Box::new(playing));
     }
 
-    /// Runs the ticks due at `now` and queues what they send.
+    /// Runs the ticks due at `now`, queues what they send, and lets what is drawn go on.
     pub fn handle_time<S: Sink>(&mut self, now: HostNanos, sink: &mut S) {
         self.frame.passed(now);
+        let lent = Lent { settings: &self.settings, timeline: &self.timeline };
         match &mut self.phase {
-            Phase::Joining { asked, .. } => {
-                if asked.is_none_or(|at| now.since(at) >= HELLO_EVERY) {
-                    *asked = Some(now);
-                    let mut out = BitWriter::new();
-                    self.acks.header(MessageKind::Hello, self.epoch, now).write(&mut out);
-                    self.outbox.push_back(out.finish());
-                }
-            }
-            Phase::Playing(playing) => {
-                let context = playing::Context {
-                    settings: &self.settings,
-                    timeline: &self.timeline,
-                    arrangement: self.arrangement,
-                };
-                let due = playing.due(now, sink);
-                for tick in due.ticks() {
-                    playing.tick(&context, tick, &mut self.latch, sink);
-                    // Each tick is sent at once: a message covers the last few anyway.
-                    let mut out = BitWriter::new();
-                    let kind = match self.arrangement {
-                        Arrangement::ServerAuthority => MessageKind::Inputs,
-                        Arrangement::OwnerClaims => MessageKind::Claim,
-                    };
-                    self.acks.header(kind, self.epoch, now).write(&mut out);
-                    if playing.write(&context, now, &mut out) {
-                        self.outbox.push_back(out.finish());
-                        tell(sink, Event::InputSampled { tick });
-                    }
-                }
-            }
+            Phase::Joining(joining) => self.outbox.extend(joining.ask(now, self.token, &mut self.acks)),
+            Phase::Playing(playing) => playing.time(&lent, now, &mut self.acks, &mut self.outbox, sink),
         }
     }
 
@@ -274,16 +222,30 @@ impl Client {
     /// When it next has something to do; `None` before it was told the time.
     pub fn deadline(&self) -> Option<HostNanos> {
         match &self.phase {
-            Phase::Joining { asked, .. } => asked.map(|at| at.plus(HELLO_EVERY)),
+            Phase::Joining(joining) => joining.deadline(),
             Phase::Playing(playing) => Some(playing.ticks.deadline()),
         }
     }
 
-    /// Calls back with each entity known, its own first, as it is to be drawn at `now`.
-    pub fn draw(&mut self, now: HostNanos, mut each: impl FnMut(u16, &DrawnState)) {
-        if let Phase::Playing(playing) = &mut self.phase {
-            playing.draw(&self.timeline, &self.settings, now, &mut each);
+    /// Calls back with each entity known, its own first, as it is to be drawn at `now`: the time last
+    /// [handled](Self::handle_time).
+    pub fn draw(&self, now: HostNanos, mut each: impl FnMut(EntityId, &DrawnState)) {
+        self.draw_own(now, &mut each);
+        if let Some(playing) = self.playing() {
+            playing.draw_others(&self.lent(), now, &mut each);
         }
+    }
+
+    /// The same for those of its own entities whose states it makes itself.
+    pub fn draw_own(&self, now: HostNanos, mut each: impl FnMut(EntityId, &DrawnState)) {
+        if let Some(playing) = self.playing() {
+            playing.draw_own(&self.lent(), now, &mut each);
+        }
+    }
+
+    /// The moment at which all others are drawn at `now`; `None` before anything arrived.
+    pub fn shown(&self, now: HostNanos) -> Option<Shown> {
+        self.playing()?.shown(now)
     }
 
     /// The settings in force.
@@ -294,6 +256,9 @@ impl Client {
     /// Changes settings at once.
     pub fn set_settings(&mut self, settings: ClientSettings) {
         self.settings = settings;
+        if let Phase::Playing(playing) = &mut self.phase {
+            playing.set_predicting(settings.predict);
+        }
     }
 
     /// The tick it will run next; 0 before it has joined.
@@ -301,18 +266,24 @@ impl Client {
         self.newest_tick().map_or(Tick(0), Tick::next)
     }
 
-    /// How messages about ticks near `now` are laid out.
-    pub fn layouts(&self, now: HostNanos) -> Layouts<'_> {
-        let near = match &self.phase {
-            Phase::Joining { .. } => None,
-            Phase::Playing(playing) => Some(playing.ticks.tick_at(now)),
-        };
-        Layouts::new(&self.timeline, near, self.kind)
+    /// As whom it plays, once it does.
+    pub fn peer(&self) -> Option<PeerId> {
+        self.playing().map(|p| p.peer)
     }
 
-    /// What its next input means.
-    pub fn schema(&self) -> &Schema {
-        self.timeline.at(self.next_tick()).kinds.motion(self.kind).schema()
+    /// Its own entities; none before it plays.
+    pub fn owned(&self) -> &[Owned] {
+        self.playing().map_or(&[], Playing::owned)
+    }
+
+    /// How messages about ticks near `now` are laid out.
+    pub fn layouts(&self, now: HostNanos) -> Layouts<'_> {
+        Layouts::new(&self.timeline, self.playing().map(|p| p.ticks.tick_at(now)), self.owned())
+    }
+
+    /// What the next input of an entity of this kind means.
+    pub fn schema(&self, kind: u8) -> &Schema {
+        self.timeline.at(self.next_tick()).kinds.motion(kind).schema()
     }
 
     /// From the next tick on, this machine knows the world so; not before a change already agreed on. Returns that tick.
@@ -334,40 +305,42 @@ impl Client {
         self.timeline.latest()
     }
 
-    /// Puts the own entity elsewhere, as a respawn in the owner's hands does. Only an owner who claims can.
-    pub fn place(&mut self, state: State) {
-        if let (Phase::Playing(playing), Arrangement::OwnerClaims) = (&mut self.phase, self.arrangement) {
-            playing.place(state);
+    /// Puts an own entity elsewhere, as a respawn in the owner's hands does. Only an owner who decides can.
+    pub fn place(&mut self, entity: EntityId, state: State) {
+        if let Phase::Playing(playing) = &mut self.phase {
+            playing.place(entity, state);
         }
     }
 
     /// The newest tick, once playing.
     pub fn newest_tick(&self) -> Option<Tick> {
-        match &self.phase {
-            Phase::Joining { .. } => None,
-            Phase::Playing(playing) => Some(playing.ticks.newest()),
-        }
+        self.playing().map(|p| p.ticks.newest())
     }
 
-    /// The newest own state predicted or received.
-    pub fn own_state(&self) -> Option<State> {
-        match &self.phase {
-            Phase::Joining { .. } => None,
-            Phase::Playing(playing) => playing.own_state(),
-        }
+    /// The newest state of an own entity, predicted or received.
+    pub fn own_state(&self, entity: EntityId) -> Option<State> {
+        self.playing()?.own_state(entity)
     }
 
     /// Bytes it takes in memory, roughly: what grows with play.
     pub fn bytes(&self) -> usize {
-        let playing = match &self.phase {
-            Phase::Joining { .. } => 0,
-            Phase::Playing(playing) => playing.bytes(),
-        };
-        size_of::<Self>() + playing
+        size_of::<Self>() + self.playing().map_or(0, Playing::bytes)
     }
 
     /// Datagrams refused so far.
     pub const fn refused(&self) -> u64 {
         self.refused
+    }
+}
+
+/// What a client knows of its clock and link.
+fn clock(playing: &Playing, round_trip: &RoundTrip, margin: Option<i8>) -> ClockFact {
+    let micros = |ns: i64| (ns / 1000).clamp(0, i64::from(u32::MAX)) as u32;
+    ClockFact {
+        behind: playing.behind() as i32,
+        rtt_us: micros(round_trip.mean()),
+        rtt_sigma_us: micros(round_trip.sigma()),
+        margin,
+        view_delay_us: micros(playing.view_delay()),
     }
 }

@@ -1,202 +1,199 @@
-//! A client that has joined: predicting, reconciling, claiming, drawing.
+//! A client that has joined: its ticks, its own entities, the others.
 
 use std::collections::VecDeque;
 
-use super::Arrangement;
 use super::ease::Ease;
-use super::history::{Entry, History};
 use super::latch::Latch;
 use super::lead::{Lead, Steer};
-use super::remote::{Drawn, DrawnState, Remote, ViewClock, blend};
+use super::own::{Context, Moved, Own, Word};
 use super::settings::ClientSettings;
+use crate::arrangement::{Arrangement, OwnerSide};
 use crate::data::{Input, State};
-use crate::event::{Correction, Event, Restored, Sink, tell};
-use crate::motion::{Contacts, Motion, checked_step};
-use crate::session::{Layouts, Timeline};
+use crate::event::{Fact, InputFact, InputFate, Sink, tell};
+use crate::ids::{EntityId, PeerId};
+use crate::remote::{Drawn, DrawnState, Sample, Samples, Shown, ViewClock, blend};
+use crate::session::{Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
-use crate::tick_loop::{Due, TickLoop};
-use crate::vec3::Vec3;
-use crate::wire::{BitWriter, Claim, Inputs, MAX_REPEATS, PullBack, Snapshot, Welcome};
+use crate::tick_loop::TickLoop;
+use crate::wire::{Acks, BitWriter, EntityRecord, PullBack, Snapshot, Welcome};
+
+/// Times of leaving that are remembered for the lead control.
+const SHIFTS: usize = 512;
 
 /// What the surrounding client lends for a call.
-pub(super) struct Context<'a> {
+pub(super) struct Lent<'a> {
     pub(super) settings: &'a ClientSettings,
     pub(super) timeline: &'a Timeline,
-    pub(super) arrangement: Arrangement,
 }
 
-impl<'a> Context<'a> {
-    /// The rule of a kind at a tick.
-    fn rule(&self, tick: Tick, kind: u8) -> &'a dyn Motion {
-        self.timeline.at(tick).kinds.motion(kind)
-    }
+/// One of one's own entities.
+#[derive(Clone, Debug)]
+struct Mine {
+    latch: Latch,
+    own: Own,
+    ease: Ease,
+}
+
+/// Somebody, as snapshots told.
+#[derive(Clone, Debug)]
+struct Other {
+    id: EntityId,
+    kind: u8,
+    samples: Samples,
 }
 
 /// Everything that exists only while playing.
 #[derive(Clone, Debug)]
 pub(super) struct Playing {
     pub(super) ticks: TickLoop,
-    entity: u16,
-    kind: u8,
+    pub(super) peer: PeerId,
+    arrangement: Arrangement,
     snapshot_every: u8,
-    history: History,
-    /// Newest tick at which prediction and authority are known to be the same.
-    agreed: Tick,
+    /// The own entities, and in the same order what is done with them.
+    owned: Vec<Owned>,
+    mine: Vec<Mine>,
     /// Newest snapshot taken.
     heard: Option<Tick>,
     lead: Lead,
     /// Shift in force when datagrams left, by time, for the lead control.
     shifts: VecDeque<(HostNanos, f64)>,
-    ease: Ease,
     view: ViewClock,
-    remotes: Vec<Remote>,
-    claims: Claims,
+    others: Vec<Other>,
     /// Newest time told, for easing.
     now: HostNanos,
 }
 
-/// Where an owner's claims stand.
-#[derive(Clone, Copy, Debug, Default)]
-struct Claims {
-    epoch: u8,
-    since: Tick,
-}
-
 impl Playing {
-    pub(super) fn new(ticks: TickLoop, welcome: &Welcome) -> Self {
+    pub(super) fn new(ticks: TickLoop, peer: PeerId, welcome: &Welcome, arrangement: Arrangement) -> Self {
         let newest = ticks.newest();
+        let own = Own::new(arrangement.owner(), Tick(welcome.base), newest);
+        let mine = Mine { latch: Latch::default(), own, ease: Ease::default() };
         Self {
             ticks,
-            entity: welcome.entity,
-            kind: welcome.kind,
+            peer,
+            arrangement,
             snapshot_every: welcome.snapshot_every,
-            history: History::default(),
-            agreed: Tick(welcome.base),
+            mine: vec![mine; welcome.owned.len()],
+            owned: welcome.owned.clone(),
             heard: None,
             lead: Lead::default(),
             shifts: VecDeque::new(),
-            ease: Ease::default(),
             view: ViewClock::default(),
-            remotes: Vec::new(),
-            claims: Claims { epoch: 0, since: newest },
+            others: Vec::new(),
             now: HostNanos::default(),
         }
     }
 
     /// Bytes it takes, roughly.
     pub(super) fn bytes(&self) -> usize {
-        self.history.bytes() + self.remotes.iter().map(Remote::bytes).sum::<usize>()
+        let others = self.others.iter().map(|o| size_of::<Other>() + o.samples.bytes());
+        self.mine.iter().map(|m| size_of::<Mine>() + m.own.bytes()).sum::<usize>() + others.sum::<usize>()
     }
 
-    /// The ticks to run now; what had to be passed over is noted in the history.
-    pub(super) fn due<S: Sink>(&mut self, now: HostNanos, sink: &mut S) -> Due {
+    /// Applies own inputs at once, or waits to be told, where the arrangement leaves the choice.
+    pub(super) fn set_predicting(&mut self, predicts: bool) {
+        if self.arrangement.owner() == OwnerSide::Predict {
+            self.mine.iter_mut().for_each(|mine| mine.own.set_predicting(predicts));
+        }
+    }
+
+    /// The own entities.
+    pub(super) fn owned(&self) -> &[Owned] {
+        &self.owned
+    }
+
+    /// The context of an own entity.
+    fn context<'a>(&self, lent: &Lent<'a>, owned: Owned) -> Context<'a> {
+        let Lent { settings, timeline } = *lent;
+        Context { settings, timeline, rate: self.ticks.rate(), entity: owned.entity, kind: owned.kind }
+    }
+
+    /// Takes what the hands do with an own entity. `false` when it is not one.
+    pub(super) fn controls(&mut self, lent: &Lent<'_>, entity: EntityId, controls: &Input) -> bool {
+        let Some(place) = self.owned.iter().position(|o| o.entity == entity) else { return false };
+        let schema = self.context(lent, self.owned[place]).schema(self.ticks.newest().next());
+        self.mine[place].latch.report(schema, controls);
+        true
+    }
+
+    /// Runs the ticks due and hands what they send to `out`.
+    pub(super) fn time<S: Sink>(
+        &mut self,
+        lent: &Lent<'_>,
+        now: HostNanos,
+        acks: &mut Acks,
+        out: &mut VecDeque<Vec<u8>>,
+        sink: &mut S,
+    ) {
         self.now = now;
         let due = self.ticks.advance(now);
         if due.dropped > 0 {
             let first = due.first.offset(-(due.dropped as i64));
-            tell(sink, Event::ClientDropped { first, count: due.dropped });
+            tell(sink, Fact::Dropped { first, count: due.dropped });
             self.pass_over(first, due.first.prev());
         }
-        due
-    }
-
-    /// Notes ticks as never simulated: the state stands still through them.
-    fn pass_over(&mut self, first: Tick, last: Tick) {
-        let Some((_, newest)) = self.history.newest() else { return };
-        let still = Entry { sampled: newest.sampled, input: None, state: newest.state };
-        // Only the end of a long gap can ever be asked for.
-        let first = first.max(last.offset(-600));
-        for tick in first.0..=last.0 {
-            self.history.push(Tick(tick), still);
+        for tick in due.ticks() {
+            self.tick(lent, tick, sink);
+            // Each tick is sent at once: a message covers the last few anyway.
+            self.send(lent, now, tick, acks, out, sink);
+        }
+        let interval = self.ticks.rate().due(u64::from(self.snapshot_every));
+        self.view.advance(now, lent.settings.view_delay, interval);
+        if let Some(shown) = self.shown(now) {
+            self.others.iter_mut().for_each(|other| other.samples.forget(shown.tick));
         }
     }
 
-    /// Samples the keys, predicts one tick.
-    pub(super) fn tick<S: Sink>(&mut self, context: &Context<'_>, tick: Tick, latch: &mut Latch, sink: &mut S) {
-        let schema = context.rule(tick, self.kind).schema();
-        let sampled = latch.sample(schema);
-        let before = self.history.newest().map(|(_, e)| *e);
-        let input = schema.presses_since(&sampled, &before.map_or(Input::default(), |e| e.sampled));
-        let predicts = context.settings.predict || context.arrangement == Arrangement::OwnerClaims;
-        let state = before.and_then(|e| e.state).filter(|_| predicts).map(|state| {
-            let (next, contacts) = self.step(context, tick, &state, &input, sink);
-            tell(sink, Event::Predicted { tick, state: &next, input: &input, contacts: &contacts });
-            next
-        });
-        self.history.push(tick, Entry { sampled, input: Some(input), state });
+    /// Notes ticks as never simulated.
+    fn pass_over(&mut self, first: Tick, last: Tick) {
+        self.mine.iter_mut().for_each(|mine| mine.own.pass_over(first, last));
+    }
+
+    /// Samples the keys and makes one tick.
+    fn tick<S: Sink>(&mut self, lent: &Lent<'_>, tick: Tick, sink: &mut S) {
+        self.set_predicting(lent.settings.predict);
+        for place in 0..self.mine.len() {
+            let context = self.context(lent, self.owned[place]);
+            let mine = &mut self.mine[place];
+            let sampled = mine.latch.sample(context.schema(tick));
+            mine.own.tick(&context, tick, sampled, sink);
+        }
         if let Steer::Slew(by) = self.lead.steer(self.ticks.rate()) {
             self.ticks.shift(by);
         }
     }
 
-    fn step<S: Sink>(
-        &self,
-        context: &Context<'_>,
+    /// Says what there is to say of a tick, of each own entity.
+    fn send<S: Sink>(
+        &mut self,
+        lent: &Lent<'_>,
+        now: HostNanos,
         tick: Tick,
-        state: &State,
-        input: &Input,
+        acks: &mut Acks,
+        outbox: &mut VecDeque<Vec<u8>>,
         sink: &mut S,
-    ) -> (State, Contacts) {
-        let scene = context.timeline.at(tick).scene(tick, self.ticks.rate().dt(), self.kind);
-        match checked_step(context.rule(tick, self.kind), &scene, state, input) {
-            Ok(step) => (step.state, step.contacts),
-            Err(field) => {
-                tell(sink, Event::StepFault { entity: self.entity, tick, field });
-                (*state, Contacts::default())
-            }
-        }
-    }
-
-    /// Appends the message for the newest tick; `false` when there is nothing to say yet.
-    pub(super) fn write(&mut self, context: &Context<'_>, now: HostNanos, out: &mut BitWriter) -> bool {
+    ) {
         self.shifts.push_back((now, self.lead.shifted()));
-        if self.shifts.len() > 512 {
+        if self.shifts.len() > SHIFTS {
             self.shifts.pop_front();
         }
-        let Some((newest, entry)) = self.history.newest() else { return false };
-        let layouts = Layouts::new(context.timeline, Some(newest), self.kind);
-        let repeats = usize::from(context.settings.repeats).clamp(1, MAX_REPEATS);
-        match context.arrangement {
-            Arrangement::ServerAuthority => {
-                let mut inputs = [Input::default(); MAX_REPEATS];
-                let mut count = 0;
-                // Only ticks that were really played: the run ends where ticks were passed over.
-                while count < repeats {
-                    let entry = self.history.get(newest.offset(-(count as i64)));
-                    let Some(entry) = entry.filter(|e| e.input.is_some()) else { break };
-                    inputs[count] = entry.sampled;
-                    count += 1;
-                }
-                Inputs { newest: newest.wire(), count, inputs }.write(out, &layouts);
-                true
+        for (owned, mine) in self.owned.iter().zip(&self.mine) {
+            if !mine.own.has_word() {
+                continue;
             }
-            Arrangement::OwnerClaims => {
-                let Some(state) = entry.state else { return false };
-                let mut trail = [Vec3::ZERO; MAX_REPEATS];
-                let mut count = 0;
-                while count + 1 < repeats {
-                    let tick = newest.offset(-(count as i64) - 1);
-                    let Some(state) = self.history.get(tick).and_then(|e| e.state) else { break };
-                    if tick < self.claims.since {
-                        break;
-                    }
-                    trail[count] = state.vec3(0);
-                    count += 1;
-                }
-                let Claims { epoch, since } = self.claims;
-                // A base that has left the wire's reach says no more than the oldest tick within it.
-                let since = since.max(newest.offset(-8192));
-                Claim { newest: newest.wire(), epoch, since: since.wire(), state, count, trail }
-                    .write(out, context.rule(newest, self.kind).schema());
-                true
-            }
+            let mut out = BitWriter::new();
+            acks.header(mine.own.says(), self.peer.epoch, now).write(&mut out);
+            mine.own.say(&self.context(lent, *owned), &mut out);
+            outbox.push_back(out.finish());
+            let fate = InputFate::Sampled;
+            tell(sink, Fact::Input(InputFact { peer: self.peer, entity: owned.entity, tick, fate }));
         }
     }
 
     /// Takes a snapshot of `tick`. `left` is when the newest datagram it acknowledges left.
     pub(super) fn snapshot<S: Sink>(
         &mut self,
-        context: &Context<'_>,
+        lent: &Lent<'_>,
         now: HostNanos,
         tick: Tick,
         snapshot: &Snapshot,
@@ -204,40 +201,59 @@ impl Playing {
         sink: &mut S,
     ) {
         self.now = now;
-        let rate = self.ticks.rate();
-        let due = rate.due(tick.0.saturating_sub(self.ticks.base().0));
+        let due = self.ticks.rate().due(tick.0.saturating_sub(self.ticks.base().0));
         self.view.arrived(now, due);
-        for record in &snapshot.entities {
-            let found = self.remotes.iter_mut().find(|r| r.id == record.entity.id);
-            match found {
-                Some(remote) => remote.insert(tick, record),
-                None => {
-                    let mut remote = Remote::new(record);
-                    remote.insert(tick, record);
-                    self.remotes.push(remote);
-                    self.remotes.sort_by_key(|r| r.id);
-                }
-            }
-        }
+        tell(sink, Fact::Received { tick });
+        snapshot.entities.iter().for_each(|record| self.take_in(tick, record));
         if self.heard.is_some_and(|heard| tick <= heard) {
             return;
         }
         self.snapshot_every = snapshot.every;
         self.heard = Some(tick);
         // Whoever is gone from a full snapshot is gone.
-        self.remotes.retain(|r| snapshot.entities.iter().any(|e| e.entity.id == r.id));
-
-        let Some(report) = snapshot.report else { return };
-        let own = snapshot.entities.iter().find(|e| e.entity.id == self.entity).map(|e| e.state);
-        if let (Some(state), Ok(used)) = (own, report.used.unwrap_near(tick)) {
-            match context.arrangement {
-                Arrangement::ServerAuthority => self.reconcile(context, used, &state, sink),
-                Arrangement::OwnerClaims => self.first_state(used, &state),
+        self.others.retain(|r| snapshot.entities.iter().any(|e| e.entity.id == r.id));
+        for record in &snapshot.entities {
+            if let Some(used) = record.entity.own
+                && let Ok(used) = used.tick.unwrap_near(tick)
+            {
+                self.told(lent, record.entity.id, &Word { used, state: &record.state }, sink);
             }
         }
-        if let Some(margin) = report.margin {
+        if let Some(margin) = snapshot.margin {
             self.steer(margin, left, sink);
         }
+    }
+
+    /// Takes what a snapshot says of somebody.
+    fn take_in(&mut self, tick: Tick, record: &EntityRecord) {
+        let entity = record.entity;
+        let sample = Sample { tick, teleports: entity.teleports, state: record.state };
+        let at = self.others.partition_point(|other| other.id < entity.id);
+        let known = self.others.get_mut(at).filter(|other| other.id == entity.id && other.kind == entity.kind);
+        match known {
+            Some(other) => other.samples.insert(sample),
+            None => {
+                let mut samples = Samples::default();
+                samples.insert(sample);
+                self.others.insert(at, Other { id: entity.id, kind: entity.kind, samples });
+            }
+        }
+    }
+
+    /// Takes the authority's word on an own entity.
+    fn told<S: Sink>(&mut self, lent: &Lent<'_>, entity: EntityId, word: &Word<'_>, sink: &mut S) {
+        let Some(place) = self.owned.iter().position(|o| o.entity == entity) else { return };
+        let newest = self.ticks.newest();
+        if word.used > newest && self.arrangement.sends_inputs() {
+            // The server made up inputs past everything we have: those ticks are gone.
+            if self.mine[place].own.newest().is_some() {
+                tell(sink, Fact::Dropped { first: newest.next(), count: word.used.since(newest) as u64 });
+            }
+            self.ticks.pass_over(word.used);
+        }
+        let context = self.context(lent, self.owned[place]);
+        let moved = self.mine[place].own.told(&context, self.ticks.newest(), word, sink);
+        self.hide(lent, place, moved);
     }
 
     fn steer<S: Sink>(&mut self, margin: i8, left: Option<HostNanos>, sink: &mut S) {
@@ -245,194 +261,46 @@ impl Playing {
         let Some(then) = then else { return };
         if let Steer::Set(shift) = self.lead.report(self.ticks.rate(), margin, then) {
             self.ticks.shift(shift);
-            tell(sink, Event::ClockSet { shift });
+            tell(sink, Fact::ClockSet { shift });
             // What the new clock calls past is past: made up for in a burst, it would arrive late and set the clock again.
             let (newest, target) = (self.ticks.newest(), self.ticks.tick_at(self.now));
             if target > newest {
-                tell(sink, Event::ClientDropped { first: newest.next(), count: target.0 - newest.0 });
+                tell(sink, Fact::Dropped { first: newest.next(), count: target.0 - newest.0 });
                 self.pass_over(newest.next(), target);
                 self.ticks.pass_over(target);
             }
         }
     }
 
-    /// An owner who claims takes the server's word once: where it begins.
-    fn first_state(&mut self, used: Tick, state: &State) {
-        if let Some((newest, entry)) = self.history.newest() {
-            if entry.state.is_none() {
-                self.restart(newest, *state);
-            }
-        } else {
-            self.restart(self.ticks.newest().max(used), *state);
-        }
-    }
-
-    /// Continues from `state` at `tick`; nothing before it will be claimed.
-    fn restart(&mut self, tick: Tick, state: State) {
-        let sampled = self.history.newest().map_or(Input::default(), |(_, e)| e.sampled);
-        if let Some(entry) = self.history.get_mut(tick) {
-            entry.state = Some(state);
-        } else {
-            self.history.push(tick, Entry { sampled, input: None, state: Some(state) });
-        }
-        self.claims.since = tick;
-    }
-
-    /// Holds the prediction *of the same tick* against the server's state.
-    ///
-    /// 1. Bit for bit the same: agreed.
-    /// 2. Otherwise the server's state is taken over, every later input replayed, the history rewritten.
-    /// 3. It counts as a correction when a field differs by more than its agreement; the jump is eased out.
-    fn reconcile<S: Sink>(&mut self, context: &Context<'_>, used: Tick, truth: &State, sink: &mut S) {
-        let Some((newest, last)) = self.history.newest() else {
-            self.history.push(used, Entry { sampled: Input::default(), input: None, state: Some(*truth) });
-            self.ticks.pass_over(used);
-            // Ticks since then were begun before there was a state to predict from; the server makes up empty input.
-            let (nothing, mut state) = (Input::default(), *truth);
-            for tick in used.0 + 1..=self.ticks.newest().0 {
-                state = self.step(context, Tick(tick), &state, &nothing, sink).0;
-                self.history.push(Tick(tick), Entry { sampled: nothing, input: Some(nothing), state: Some(state) });
-            }
-            self.agreed = used;
-            return;
-        };
-        let before = last.state;
-        if used > newest {
-            // The server made up inputs past everything we have: those ticks are gone.
-            tell(sink, Event::ClientDropped { first: newest.next(), count: used.since(newest) as u64 });
-            self.pass_over(newest.next(), used);
-            self.ticks.pass_over(used);
-            if let Some(entry) = self.history.get_mut(used) {
-                entry.state = Some(*truth);
-            }
-            let schema = context.rule(used, self.kind).schema();
-            let same = before.is_some_and(|before| schema.agrees(&before, truth));
-            let why = if same { Restored::Settled } else { Restored::Overtaken };
-            self.moved(context, used, used, before, 0.0, 0, why, sink);
-            return;
-        }
-        let Some(entry) = self.history.get(used) else { return };
-        let predicted = entry.state;
-        if predicted == Some(*truth) {
-            self.agreed = used;
-            tell(sink, Event::Agreed { tick: used });
-            self.history.forget_before(used, MAX_REPEATS);
-            return;
-        }
-        if predicted.is_some() && !context.settings.reconcile {
-            return;
-        }
-        let schema = context.rule(used, self.kind).schema();
-        let (divergence, why) = match predicted {
-            None => (0.0, Restored::Settled),
-            Some(p) if schema.agrees(&p, truth) => (p.vec3(0).distance(truth.vec3(0)), Restored::Settled),
-            Some(p) => (p.vec3(0).distance(truth.vec3(0)), Restored::Diverged),
-        };
-        let replayed = if context.settings.predict { self.replay(context, used, newest, truth, sink) } else { 0 };
-        self.moved(context, used, newest, before, divergence, replayed, why, sink);
-        self.history.forget_before(used, MAX_REPEATS);
-    }
-
-    /// Takes over the truth at `used` and simulates everything since again.
-    fn replay<S: Sink>(&mut self, context: &Context<'_>, used: Tick, newest: Tick, truth: &State, sink: &mut S) -> u32 {
-        if let Some(entry) = self.history.get_mut(used) {
-            entry.state = Some(*truth);
-        }
-        tell(sink, Event::Rewritten { tick: used, state: truth });
-        let mut state = *truth;
-        let mut replayed = 0;
-        for tick in used.0 + 1..=newest.0 {
-            let tick = Tick(tick);
-            let Some(entry) = self.history.get(tick) else { break };
-            if let Some(input) = entry.input {
-                state = self.step(context, tick, &state, &input, sink).0;
-                replayed += 1;
-            }
-            if let Some(entry) = self.history.get_mut(tick) {
-                entry.state = Some(state);
-            }
-            tell(sink, Event::Rewritten { tick, state: &state });
-        }
-        replayed
-    }
-
-    #[expect(clippy::too_many_arguments, reason = "the parts of one Correction, put together here once")]
-    fn moved<S: Sink>(
-        &mut self,
-        context: &Context<'_>,
-        used: Tick,
-        newest: Tick,
-        before: Option<State>,
-        divergence: f32,
-        replayed: u32,
-        why: Restored,
-        sink: &mut S,
-    ) {
-        let after = self.history.newest().and_then(|(_, e)| e.state);
-        if let (Some(before), Some(after)) = (before, after) {
-            let (before, after) = (before.vec3(0), after.vec3(0));
-            let jump = before.distance(after);
-            self.hide(context.settings, before, after);
-            let correction = Correction { tick: used, agreed: self.agreed, newest, divergence, jump, replayed, why };
-            tell(sink, Event::Corrected(&correction));
-        }
-        self.agreed = used;
-    }
-
-    fn hide(&mut self, settings: &ClientSettings, before: Vec3, after: Vec3) {
-        self.ease.hide(self.now, before, after, i64::from(settings.ease_ms) * 1_000_000, settings.snap_m);
-    }
-
     /// The guard's word: continue from there.
-    pub(super) fn pulled_back<S: Sink>(
-        &mut self,
-        context: &Context<'_>,
-        now: HostNanos,
-        pull: &PullBack,
-        sink: &mut S,
-    ) {
-        // Epochs wrap; one that is not newer was obeyed already.
-        if (pull.epoch.wrapping_sub(self.claims.epoch) as i8) <= 0 {
-            return;
-        }
+    pub(super) fn pulled_back<S: Sink>(&mut self, lent: &Lent<'_>, now: HostNanos, pull: &PullBack, sink: &mut S) {
+        let Some(place) = self.owned.iter().position(|o| o.entity == pull.entity) else { return };
         self.now = now;
-        self.claims.epoch = pull.epoch;
-        let newest = self.history.newest().map_or(self.ticks.newest(), |(tick, _)| tick);
-        let before = self.own_state();
-        let mut state = pull.state;
-        if let Some(before) = &before {
-            // Claims do not carry what only the owner knows, so the guard has no word on it.
-            context.rule(newest, self.kind).schema().keep_private(&mut state, before);
-        }
-        self.restart(newest, state);
-        if let Some(before) = before {
-            let (before, after) = (before.vec3(0), pull.state.vec3(0));
-            self.hide(context.settings, before, after);
-            let jump = before.distance(after);
-            let why = Restored::PulledBack;
-            let correction =
-                Correction { tick: newest, agreed: self.agreed, newest, divergence: jump, jump, replayed: 0, why };
-            tell(sink, Event::Corrected(&correction));
-        }
-        self.agreed = newest;
+        let context = self.context(lent, self.owned[place]);
+        let moved = self.mine[place].own.pulled_back(&context, self.ticks.newest(), pull, sink);
+        self.hide(lent, place, moved);
     }
 
-    /// Moves the own entity by its owner's will.
-    pub(super) fn place(&mut self, state: State) {
-        if let Some((newest, _)) = self.history.newest()
-            && let Some(entry) = self.history.get_mut(newest)
-        {
-            entry.state = Some(state);
+    /// Keeps drawing an own entity where it was.
+    fn hide(&mut self, lent: &Lent<'_>, place: usize, moved: Option<Moved>) {
+        if let Some(Moved { before, after }) = moved {
+            let (before, after, length) = (before.vec3(0), after.vec3(0), i64::from(lent.settings.ease_ms) * 1_000_000);
+            self.mine[place].ease.hide(self.now, before, after, length, lent.settings.snap_m);
         }
     }
 
-    pub(super) fn own_state(&self) -> Option<State> {
-        let predicted = self.history.newest().and_then(|(_, e)| e.state);
-        predicted.or_else(|| self.own_remote()?.newest().map(|d| d.state))
+    /// Moves an own entity by its owner's will.
+    pub(super) fn place(&mut self, entity: EntityId, state: State) {
+        if let Some(place) = self.owned.iter().position(|o| o.entity == entity) {
+            self.mine[place].own.place(state);
+        }
     }
 
-    fn own_remote(&self) -> Option<&Remote> {
-        self.remotes.iter().find(|r| r.id == self.entity)
+    /// The newest state of an own entity, predicted or received.
+    pub(super) fn own_state(&self, entity: EntityId) -> Option<State> {
+        let place = self.owned.iter().position(|o| o.entity == entity)?;
+        let received = || self.others.iter().find(|o| o.id == entity)?.samples.newest();
+        self.mine[place].own.state().or_else(|| received().map(|drawn| drawn.state))
     }
 
     /// Newest own tick minus the newest agreed one.
@@ -440,65 +308,50 @@ impl Playing {
         self.ticks.newest().since(self.heard.unwrap_or(self.ticks.newest()))
     }
 
+    /// How far behind the smoothed arrivals remotes are drawn, in ns.
     pub(super) fn view_delay(&self) -> i64 {
         self.view.delay()
     }
 
-    pub(super) fn draw(
-        &mut self,
-        timeline: &Timeline,
-        settings: &ClientSettings,
-        now: HostNanos,
-        each: &mut impl FnMut(u16, &DrawnState),
-    ) {
-        let rate = self.ticks.rate();
-        let interval = rate.due(u64::from(self.snapshot_every));
-        let time = self.view.drawn_time(now, settings, interval).max(0.0);
-        let (tick, fraction) = split(time * f64::from(rate.hz()) / 1e9, self.ticks.base());
-        if let Some(drawn) = self.own_drawn(timeline, now) {
-            each(self.entity, &drawn);
+    /// The moment at which remotes are drawn.
+    pub(super) fn shown(&self, now: HostNanos) -> Option<Shown> {
+        let ticks = self.view.shown(now)? * f64::from(self.ticks.rate().hz()) / 1e9;
+        let whole = libm::floor(ticks);
+        Some(Shown { tick: Tick(self.ticks.base().0 + whole as u64), fraction: (ticks - whole) as f32 })
+    }
+
+    /// Calls back with each own entity whose states are made here, as it is to be drawn: between its last two ticks, with
+    /// what is left of a correction's offset.
+    pub(super) fn draw_own(&self, lent: &Lent<'_>, now: HostNanos, each: &mut impl FnMut(EntityId, &DrawnState)) {
+        for (owned, mine) in self.owned.iter().zip(&self.mine) {
+            let (Some(newest), Some(state)) = (mine.own.newest(), mine.own.state()) else { continue };
+            let before = mine.own.state_before().unwrap_or(state);
+            let fraction = self.ticks.fraction(now);
+            let schema = self.context(lent, *owned).schema(newest);
+            let mut drawn = blend(schema, &before, &state, fraction, self.ticks.rate().dt());
+            drawn.set_vec3(0, drawn.vec3(0) + mine.ease.offset(now));
+            each(owned.entity, &DrawnState { state: drawn, tick: newest.prev(), fraction, how: Drawn::Predicted });
         }
-        let predicted = self.predicts();
-        for remote in &mut self.remotes {
-            if remote.id == self.entity && predicted {
+    }
+
+    /// Calls back with everybody else, and with own entities that are waited for.
+    pub(super) fn draw_others(&self, lent: &Lent<'_>, now: HostNanos, each: &mut impl FnMut(EntityId, &DrawnState)) {
+        let Some(moment) = self.shown(now) else { return };
+        let settings = lent.settings;
+        for other in &self.others {
+            let mine = self.owned.iter().position(|o| o.entity == other.id);
+            if mine.is_some_and(|place| self.mine[place].own.state().is_some()) {
                 continue;
             }
-            let schema = timeline.at(tick).kinds.motion(remote.kind).schema();
+            let schema = lent.timeline.at(moment.tick).kinds.motion(other.kind).schema();
             let drawn = if settings.interpolate {
-                remote.at(schema, rate, tick, fraction, settings.extrapolate_ms)
+                other.samples.at(schema, self.ticks.rate(), moment, settings.extrapolate_ms)
             } else {
-                remote.newest()
+                other.samples.newest()
             };
             if let Some(drawn) = drawn {
-                each(remote.id, &drawn);
+                each(other.id, &drawn);
             }
         }
     }
-
-    fn predicts(&self) -> bool {
-        self.history.newest().is_some_and(|(_, e)| e.state.is_some())
-    }
-
-    /// The own entity between its last two ticks, with what is left of a correction's offset.
-    fn own_drawn(&self, timeline: &Timeline, now: HostNanos) -> Option<DrawnState> {
-        let (newest, entry) = self.history.newest()?;
-        let state = entry.state?;
-        let before = self.history.get(newest.prev()).and_then(|e| e.state).unwrap_or(state);
-        let fraction = self.ticks.fraction(now);
-        let mut drawn = blend(
-            timeline.at(newest).kinds.motion(self.kind).schema(),
-            &before,
-            &state,
-            fraction,
-            self.ticks.rate().dt(),
-        );
-        drawn.set_vec3(0, drawn.vec3(0) + self.ease.offset(now));
-        Some(DrawnState { state: drawn, tick: newest.prev(), fraction, how: Drawn::Predicted })
-    }
-}
-
-/// Ticks since the base as a whole tick and the rest.
-fn split(ticks: f64, base: Tick) -> (Tick, f32) {
-    let whole = libm::floor(ticks);
-    (Tick(base.0 + whole as u64), (ticks - whole) as f32)
 }

@@ -1,13 +1,6 @@
 //! What a client's user may turn while it runs.
 
-/// How far behind the smoothed arrival of snapshots remotes are drawn.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum ViewDelay {
-    /// Two snapshot intervals and two standard deviations of arrival jitter.
-    Auto,
-    /// So many milliseconds.
-    Millis(u32),
-}
+use crate::remote::ViewDelay;
 
 /// A client's netcode settings.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -4,8 +4,8 @@
 //! sweep is a ray against a rounded rectangle with a height range. All shapes are convex: the ray is inside during one
 //! interval, and what it meets is the surface it enters through.
 
-use super::{Solid, SolidId};
-use crate::motion::Body;
+use super::solid::{Solid, SolidId};
+use crate::body::Body;
 use crate::vec3::{Vec3, vec3};
 
 /// A way to test, in f64, with the size of what moves.

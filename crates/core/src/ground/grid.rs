@@ -1,7 +1,7 @@
 //! The broad phase: which solids are near a way. A uniform grid, filled once.
 
-use super::Bounds;
 use super::cast::{Prism, Ray};
+use super::solid::Bounds;
 
 /// Side of a cell in metres: about the reach of a fast step plus a body.
 const CELL: f64 = 4.0;

@@ -1,8 +1,10 @@
 //! Moving a body as far as it goes, along what it meets, and up small edges.
 
 use super::cast::{Found, Ray, dot, wide};
-use super::{Ground, SKIN, SolidId};
-use crate::motion::{Body, Contacts};
+use super::contacts::Contacts;
+use super::solid::{SKIN, SolidId};
+use super::sweep::Ground;
+use crate::body::Body;
 use crate::vec3::{Vec3, vec3};
 
 /// Surfaces met in one tick before the rest of the way is given up.

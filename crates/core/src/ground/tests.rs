@@ -4,7 +4,8 @@ use parry3d::shape::{Cuboid, Cylinder};
 use proptest::prelude::*;
 
 use super::*;
-use crate::vec3::vec3;
+use crate::body::Body;
+use crate::vec3::{Vec3, vec3};
 
 const BODY: Body = Body { radius: 0.35, height: 1.7, step: 0.3 };
 

@@ -1,9 +1,9 @@
 //! One player's inputs by tick, before and after use.
 
 use crate::data::Input;
+use crate::event::Provenance;
 use crate::schema::Schema;
 use crate::tick::Tick;
-use crate::wire::Provenance;
 
 /// Ticks kept, past and future: two seconds each at 128 Hz.
 const SLOTS: usize = 512;
@@ -39,14 +39,16 @@ pub(super) struct InputBuffer {
     first: Option<Tick>,
 }
 
+impl Default for InputBuffer {
+    fn default() -> Self {
+        Self { slots: vec![Slot::default(); SLOTS], last: Input::default(), first: None }
+    }
+}
+
 impl InputBuffer {
     /// Bytes it takes.
     pub(super) fn bytes(&self) -> usize {
         self.slots.capacity() * size_of::<Slot>()
-    }
-
-    pub(super) fn new() -> Self {
-        Self { slots: vec![Slot::default(); SLOTS], last: Input::default(), first: None }
     }
 
     /// Takes an input for `tick` while `newest` is the last tick simulated.
@@ -107,7 +109,7 @@ mod tests {
             repeats in 1usize..6,
         ) {
             let walker = Walker::new();
-            let mut buffer = InputBuffer::new();
+            let mut buffer = InputBuffer::default();
             let mut counters = vec![0u32];
             let mut used = 0;
             let mut since_heard = 0;
@@ -135,7 +137,7 @@ mod tests {
     #[test]
     fn a_missing_input_holds_keys_and_presses_nothing() {
         let walker = Walker::new();
-        let mut buffer = InputBuffer::new();
+        let mut buffer = InputBuffer::default();
         buffer.take_in(Tick(5), Tick(4), pressed(1));
         assert_eq!(buffer.use_for(Tick(5), walker.schema()).0.int(input_lane::HOP), 1);
         let (made_up, provenance) = buffer.use_for(Tick(6), walker.schema());
@@ -147,7 +149,7 @@ mod tests {
     #[test]
     fn a_late_input_is_not_applied_twice() {
         let walker = Walker::new();
-        let mut buffer = InputBuffer::new();
+        let mut buffer = InputBuffer::default();
         buffer.use_for(Tick(5), walker.schema());
         assert_eq!(buffer.take_in(Tick(5), Tick(5), pressed(1)), Taken::Late);
         // Its press is made good in the next tick whose input arrives, once.
@@ -159,7 +161,7 @@ mod tests {
 
     #[test]
     fn another_input_for_a_tick_already_given_is_a_conflict() {
-        let mut buffer = InputBuffer::new();
+        let mut buffer = InputBuffer::default();
         assert_eq!(buffer.take_in(Tick(9), Tick(4), pressed(1)), Taken::InTime);
         assert_eq!(buffer.take_in(Tick(9), Tick(4), pressed(1)), Taken::Again);
         assert_eq!(buffer.take_in(Tick(9), Tick(4), pressed(2)), Taken::Conflict);

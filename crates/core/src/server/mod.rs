@@ -9,38 +9,37 @@
 //! 2. [`handle_time`](Server::handle_time): runs the ticks due,
 //! 3. [`poll_transmit`](Server::poll_transmit) until it is empty.
 
+mod claims;
+mod control;
 mod guard;
 mod input_buffer;
 mod peer;
+mod peers;
 
-pub use guard::{Answer, Rule, Verdict};
 pub use peer::PeerConfig;
 
+use std::cmp::Reverse;
 use std::collections::VecDeque;
-use std::sync::Arc;
 
 use thiserror::Error;
 
-use guard::Ruling;
-use peer::{Control, Peer};
+use control::{Arrival, Made as Moved, Turn, stepped};
+use peer::Peer;
+use peers::Peers;
 
-use crate::client::Arrangement;
-use crate::data::State;
-use crate::event::{Event, Sink, tell};
+use crate::data::{Input, State};
+use crate::event::{Fact, Made, Sink, StateEvent, show, tell};
 use crate::frame::Frame;
-use crate::motion::{Contacts, checked_step};
-use crate::session::{Ingredients, Kinds, Layouts, Timeline};
+use crate::ids::{EntityId, PeerId, Token};
+use crate::session::{Ingredients, Kinds, Layouts, Owned, Timeline};
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::tick_loop::TickLoop;
 use crate::vec3::Vec3;
 use crate::wire::{
-    BitReader, BitWriter, EntityRef, Header, MAX_DATAGRAM, Message, MessageKind, PullBack, TELEPORT_BITS, Welcome,
-    WireError, snapshot_bytes, write_snapshot,
+    BitReader, BitWriter, EntityRef, Header, MAX_DATAGRAM, Message, MessageKind, PullBack, TELEPORT_BITS, Used,
+    Welcome, WireError, snapshot_bytes, write_snapshot,
 };
-
-/// A connection at the server, by number.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct PeerId(pub u16);
+use crate::world::{Entity, World};
 
 /// What a server is made with.
 #[derive(Clone, Debug)]
@@ -69,33 +68,21 @@ pub enum SpawnError {
     /// No rule has this number.
     #[error("entity kind {0} is not part of this session")]
     Kind(u8),
+    /// It is not there, or no longer.
+    #[error("there is no entity {0}")]
+    Gone(EntityId),
 }
-
-/// One entity as the server has it.
-#[derive(Clone, Debug)]
-struct Entity {
-    id: u16,
-    kind: u8,
-    generation: u8,
-    teleports: u8,
-    state: State,
-    /// Pushes to apply before the next step, in metres a second.
-    push: Vec3,
-}
-
-/// States of all entities at one tick, by id.
-type Moment = (Tick, Arc<[State]>);
 
 /// The machine that decides. See the [module](self) for how to drive it.
 #[derive(Clone, Debug)]
 pub struct Server {
     ticks: TickLoop,
     timeline: Timeline,
-    entities: Vec<Entity>,
-    peers: Vec<Peer>,
-    history: VecDeque<Moment>,
+    world: World,
+    peers: Peers,
     outbox: VecDeque<(PeerId, Vec<u8>)>,
     frame: Frame,
+    heard: u64,
     refused: u64,
 }
 
@@ -105,31 +92,62 @@ impl Server {
         Self {
             ticks: TickLoop::new(config.rate, config.base, config.start, config.start),
             timeline: Timeline::new(config.ingredients),
-            entities: Vec::new(),
-            peers: Vec::new(),
-            history: VecDeque::new(),
+            world: World::default(),
+            peers: Peers::default(),
             outbox: VecDeque::new(),
             frame: Frame::default(),
+            heard: 0,
             refused: 0,
         }
     }
 
-    /// Adds an entity and returns its id.
+    /// Adds an entity that nobody owns.
     ///
     /// # Errors
     /// When a snapshot of everybody would no longer fit a datagram, or the kind does not exist.
-    pub fn spawn(&mut self, kind: u8, state: State) -> Result<u16, SpawnError> {
+    pub fn spawn(&mut self, kind: u8, state: State) -> Result<EntityId, SpawnError> {
         if self.kinds().get(kind).is_none() {
             return Err(SpawnError::Kind(kind));
         }
-        let id = self.entities.len() as u16;
-        self.entities.push(Entity { id, kind, generation: 0, teleports: 0, state, push: Vec3::ZERO });
-        let bytes = self.longest_snapshot(self.kinds());
-        if bytes > MAX_DATAGRAM || self.entities.len() > 255 {
-            self.entities.pop();
-            return Err(SpawnError::SnapshotTooLong { entities: self.entities.len() + 1, bytes });
+        let entities = self.world.len() + 1;
+        let Some(id) = self.world.spawn(kind, state).filter(|_| entities <= 255) else {
+            return Err(SpawnError::SnapshotTooLong { entities, bytes: self.longest_snapshot(self.kinds()) });
+        };
+        if let Err(why) = self.fits(self.kinds()) {
+            self.world.remove(id);
+            return Err(why);
         }
         Ok(id)
+    }
+
+    /// Takes an entity out of the world.
+    pub fn remove(&mut self, entity: EntityId) -> bool {
+        self.peers.iter_mut().for_each(|peer| peer.give_up(entity));
+        self.world.remove(entity).is_some()
+    }
+
+    /// Says which players give an entity orders: none, one, or several. Of several the one who last said something new is
+    /// obeyed.
+    ///
+    /// # Errors
+    /// When it is not there, or a snapshot for one of them would no longer fit a datagram.
+    pub fn set_owners(&mut self, entity: EntityId, owners: &[Token]) -> Result<(), SpawnError> {
+        let Some(found) = self.world.get(entity) else { return Err(SpawnError::Gone(entity)) };
+        let (before, kind, state) = (found.owners().to_vec(), found.kind(), *found.state());
+        self.world.set_owners(entity, owners);
+        if let Err(why) = self.fits(self.kinds()) {
+            self.world.set_owners(entity, &before);
+            return Err(why);
+        }
+        let rate = self.ticks.rate();
+        for peer in self.peers.iter_mut() {
+            if owners.contains(&peer.token) {
+                peer.take_over(Owned { entity, kind }, rate, state);
+            } else {
+                peer.give_up(entity);
+            }
+        }
+        Ok(())
     }
 
     /// The rules that hold last.
@@ -144,28 +162,44 @@ impl Server {
     pub fn fits(&self, kinds: &Kinds) -> Result<(), SpawnError> {
         let bytes = self.longest_snapshot(kinds);
         if bytes > MAX_DATAGRAM {
-            return Err(SpawnError::SnapshotTooLong { entities: self.entities.len(), bytes });
+            return Err(SpawnError::SnapshotTooLong { entities: self.world.len(), bytes });
         }
         Ok(())
     }
 
+    /// Bytes of the longest snapshot that anybody can get; what nobody owns yet, somebody may.
     fn longest_snapshot(&self, kinds: &Kinds) -> usize {
-        snapshot_bytes(self.entities.iter().map(|e| kinds.motion(e.kind).schema()))
+        let bytes = |own: &dyn Fn(&Entity) -> bool| {
+            snapshot_bytes(self.world.iter().map(|e| (kinds.motion(e.kind()).schema(), own(e))))
+        };
+        let longest = self.world.iter().map(|e| match e.owners() {
+            [] => bytes(&|other| other.id() == e.id()),
+            owners => owners.iter().map(|o| bytes(&|other| other.owners().contains(o))).max().unwrap_or(0),
+        });
+        longest.max().unwrap_or(0)
     }
 
     /// Bytes it takes in memory, roughly: what grows with play and peers.
     pub fn bytes(&self) -> usize {
-        let moment = self.entities.len() * size_of::<State>() + size_of::<Moment>();
-        size_of::<Self>() + self.history.len() * moment + self.peers.iter().map(Peer::bytes).sum::<usize>()
+        size_of::<Self>() + self.world.bytes() + self.peers.iter().map(Peer::bytes).sum::<usize>()
     }
 
-    /// Lets a client in; from its hello on it receives snapshots.
-    pub fn admit(&mut self, config: PeerConfig) -> PeerId {
-        let id = PeerId(self.peers.len() as u16);
-        let state = self.entities[usize::from(config.entity)].state;
+    /// Lets a player in, by a new connection with the epoch that the server issues for it; an earlier one of the same player
+    /// ends. From its hello on it receives snapshots. `None` when there is no place left.
+    pub fn admit(&mut self, config: PeerConfig) -> Option<PeerId> {
+        let id = self.peers.admit(config)?;
         let rate = self.ticks.rate();
-        self.peers.push(Peer::new(config, rate, state));
-        id
+        if let Some(peer) = self.peers.get_mut(id) {
+            for e in self.world.iter().filter(|e| e.owners().contains(&config.token)) {
+                peer.take_over(Owned { entity: e.id(), kind: e.kind() }, rate, *e.state());
+            }
+        }
+        Some(id)
+    }
+
+    /// Ends a connection. What its player owned stays that player's.
+    pub fn dismiss(&mut self, peer: PeerId) -> bool {
+        self.peers.dismiss(peer)
     }
 
     /// Takes a datagram from a peer.
@@ -179,6 +213,7 @@ impl Server {
         bytes: &[u8],
         sink: &mut S,
     ) -> Result<(), WireError> {
+        self.heard += 1;
         let done = self.datagram(now, from, bytes, sink);
         if done.is_err() {
             self.refused += 1;
@@ -187,53 +222,60 @@ impl Server {
     }
 
     fn datagram<S: Sink>(&mut self, now: HostNanos, from: PeerId, bytes: &[u8], sink: &mut S) -> Result<(), WireError> {
-        let Some(peer) = self.peers.get_mut(usize::from(from.0)) else { return Ok(()) };
+        let Some(peer) = self.peers.get_mut(from) else { return Ok(()) };
         let mut reader = BitReader::new(bytes);
         let header = Header::read(&mut reader)?;
-        if header.epoch != peer.epoch || self.ticks.is_stale(now) {
+        // Who says hello does not know its epoch yet.
+        let ours = header.epoch == from.epoch || header.kind == MessageKind::Hello;
+        if !ours || self.ticks.is_stale(now) {
             return Ok(());
         }
-        let kind = self.entities[usize::from(peer.entity)].kind;
         // The clock, not the last tick run, says which ticks can be meant.
         let expected = self.ticks.tick_at(now);
-        let layouts = Layouts::new(&self.timeline, Some(expected), kind);
-        let message = Message::read(&header, reader, &layouts)?;
-        let arrival = peer::Arrival { now, expected, ticks: &self.ticks, peer: from, layouts };
+        let message = Message::read(&header, reader, &Layouts::new(&self.timeline, Some(expected), peer.owned()))?;
+        let layouts = Layouts::new(&self.timeline, Some(expected), &[]);
+        let arrival = Arrival { now, expected, ticks: &self.ticks, heard: self.heard, peer: from, layouts };
         match message {
             Message::Inputs(inputs) => {
                 let newest = inputs.newest.unwrap_near(expected)?;
                 if peer.acks.decoded(header.sequence, now) {
-                    peer.inputs_arrived(&arrival, newest, &inputs, sink);
+                    peer.inputs(&arrival, newest, &inputs, sink);
                 }
             }
             Message::Claim(claim) => {
                 let newest = claim.newest.unwrap_near(expected)?;
                 let since = claim.since.unwrap_near(newest)?;
                 if peer.acks.decoded(header.sequence, now) {
-                    peer.claim_arrived(&arrival, newest, since, &claim, sink);
+                    peer.claim(&arrival, (newest, since), &claim, sink);
                 }
             }
-            Message::Hello => {
-                if peer.acks.decoded(header.sequence, now) {
-                    peer.joined = true;
-                    let welcome = Welcome {
-                        base: self.ticks.base().0,
-                        since_base_us: (now.since(self.ticks.due(self.ticks.base())).max(0) / 1000) as u64,
-                        rate: self.ticks.rate().hz() as u16,
-                        snapshot_every: peer.snapshot_every,
-                        frame_us: (self.frame.mean() / 1000).clamp(0, 1_000_000) as u32,
-                        entity: peer.entity,
-                        kind,
-                    };
-                    let mut out = BitWriter::new();
-                    peer.acks.header(MessageKind::Welcome, peer.epoch, now).write(&mut out);
-                    welcome.write(&mut out);
-                    self.outbox.push_back((from, out.finish()));
+            Message::Hello(hello) => {
+                if hello.token == peer.token && peer.acks.decoded(header.sequence, now) {
+                    self.welcome(now, from, &header);
                 }
             }
             Message::Welcome(_) | Message::Snapshot(_) | Message::PullBack(_) => {}
         }
         Ok(())
+    }
+
+    fn welcome(&mut self, now: HostNanos, to: PeerId, asked: &Header) {
+        let Some(peer) = self.peers.get_mut(to) else { return };
+        peer.joined = true;
+        let welcome = Welcome {
+            asked_us: asked.sent_us,
+            slot: to.slot,
+            base: self.ticks.base().0,
+            since_base_us: (now.since(self.ticks.due(self.ticks.base())).max(0) / 1000) as u64,
+            rate: self.ticks.rate().hz() as u16,
+            snapshot_every: peer.snapshot_every,
+            frame_us: (self.frame.mean() / 1000).clamp(0, 1_000_000) as u32,
+            owned: peer.owned().to_vec(),
+        };
+        let mut out = BitWriter::new();
+        peer.acks.header(MessageKind::Welcome, to.epoch, now).write(&mut out);
+        welcome.write(&mut out);
+        self.outbox.push_back((to, out.finish()));
     }
 
     /// Runs the ticks due at `now` and queues what they send.
@@ -242,127 +284,42 @@ impl Server {
         let due = self.ticks.advance(now);
         if due.dropped > 0 {
             let first = due.first.offset(-(due.dropped as i64));
-            tell(sink, Event::ServerDropped { first, count: due.dropped });
-            for peer in &mut self.peers {
-                if let Control::Claims(guard) = &mut peer.control {
-                    guard.sleep(due.dropped);
-                }
-            }
+            tell(sink, Fact::Dropped { first, count: due.dropped });
+            self.peers.iter_mut().flat_map(Peer::controls_mut).for_each(|control| control.sleep(due.dropped));
         }
         for tick in due.ticks() {
             self.tick(tick, sink);
-            for index in 0..self.peers.len() {
-                self.send_snapshot(now, tick, index);
-            }
+            self.send_snapshots(now, tick);
         }
     }
 
     fn tick<S: Sink>(&mut self, tick: Tick, sink: &mut S) {
         let rate = self.ticks.rate();
-        for index in 0..self.entities.len() {
-            let entity = &mut self.entities[index];
-            let known = self.timeline.at(tick);
-            let motion = known.kinds.motion(entity.kind);
-            let scene = known.scene(tick, rate.dt(), entity.kind);
-            let owner = self.peers.iter_mut().enumerate().find(|(_, p)| p.entity == entity.id);
-            let mut contacts = Contacts::default();
-            let mut teleported = false;
-            if let Some((_, peer)) = owner.as_ref()
-                && peer.arrangement() == Arrangement::OwnerClaims
-            {
-                // Its owner moves it; see `guard`.
-                let Some((number, peer)) = owner else { continue };
-                teleported = Self::judge(&scene, entity, motion, peer, PeerId(number as u16), rate, sink);
-            } else {
-                let input = match owner {
-                    Some((number, peer)) => peer.input_for(tick, motion.schema(), PeerId(number as u16), sink),
-                    None => Default::default(),
-                };
-                let mut before = entity.state;
-                if let Some(lane) = motion.schema().velocity_lane().filter(|_| entity.push != Vec3::ZERO) {
-                    let pushed = before.vec3(lane) + entity.push;
-                    before.set_vec3(lane, pushed);
-                }
-                entity.push = Vec3::ZERO;
-                match checked_step(motion, &scene, &before, &input) {
-                    Ok(step) => {
-                        entity.state = step.state;
-                        contacts = step.contacts;
-                        teleported = step.teleported;
-                    }
-                    Err(field) => tell(sink, Event::StepFault { entity: entity.id, tick, field }),
-                }
-            }
+        let known = self.timeline.at(tick);
+        for entity in self.world.iter_mut() {
+            let (id, kind) = (entity.id(), entity.kind());
+            let turn = Turn { scene: known.scene(tick, rate.dt(), kind), motion: known.kinds.motion(kind), rate };
+            let Moved { contacts, teleported } = obeyed(&mut self.peers, entity, &turn, sink);
             if teleported {
                 entity.teleports = (entity.teleports + 1) % (1 << TELEPORT_BITS);
             }
-            let (id, state) = (entity.id, &entity.state);
-            tell(sink, Event::Authority { entity: id, tick, state, contacts: &contacts, teleported });
+            let state = &entity.state;
+            let owner = self.peers.iter().find_map(|p| p.control(id));
+            let used = owner.and_then(|control| control.includes(tick).newest);
+            let (made, contacts) = (Made::Authority, &contacts);
+            show(sink, StateEvent { entity: id, tick, used, made, state, input: None, contacts, teleported });
         }
-        self.history.push_back((tick, self.entities.iter().map(|e| e.state).collect()));
-        if self.history.len() > rate.hz() as usize {
-            self.history.pop_front();
-        }
+        self.world.remember(tick, rate.hz() as usize);
     }
 
-    /// Lets the guard judge what an owner claims. Says whether the entity was put elsewhere.
-    fn judge<S: Sink>(
-        scene: &crate::motion::Scene<'_>,
-        entity: &mut Entity,
-        motion: &dyn crate::motion::Motion,
-        peer: &mut Peer,
-        id: PeerId,
-        rate: Rate,
-        sink: &mut S,
-    ) -> bool {
-        let tick = scene.tick;
-        let Control::Claims(guard) = &mut peer.control else { return false };
-        let before = entity.state;
-        let (ruling, provenance) = guard.judge(scene, motion, rate, &mut entity.state);
-        if guard.has_begun(tick) {
-            tell(sink, Event::InputUsed { peer: id, tick, provenance });
-        }
-        match ruling {
-            Ruling::Lawful => false,
-            Ruling::Resync => {
-                tell(sink, Event::Resync { peer: id, tick });
-                false
-            }
-            Ruling::Guilty(mut verdict) => {
-                verdict.peer = id;
-                tell(sink, Event::Verdict(&verdict));
-                before.vec3(0).distance(entity.state.vec3(0)) > 0.5
-            }
-        }
-    }
-
-    fn send_snapshot(&mut self, now: HostNanos, tick: Tick, index: usize) {
-        let peer = &mut self.peers[index];
-        if !peer.joined || !tick.since(self.ticks.base()).unsigned_abs().is_multiple_of(u64::from(peer.snapshot_every))
-        {
-            return;
-        }
-        let mut out = BitWriter::new();
-        peer.acks.header(MessageKind::Snapshot, peer.epoch, now).write(&mut out);
-        let own = peer.entity;
-        let every = peer.snapshot_every;
-        let report = peer.report(tick);
-        let entities = self.entities.iter().map(|e| {
-            let (id, kind, generation, teleports) = (e.id, e.kind, e.generation, e.teleports);
-            (EntityRef { id, generation, kind, teleports, own: id == own }, &e.state)
-        });
+    fn send_snapshots(&mut self, now: HostNanos, tick: Tick) {
+        let passed = tick.since(self.ticks.base()).unsigned_abs();
         let kinds = &self.timeline.at(tick).kinds;
-        write_snapshot(&mut out, tick.wire(), every, report, kinds, entities);
-        self.outbox.push_back((PeerId(index as u16), out.finish()));
-
-        if let Control::Claims(guard) = &peer.control
-            && let Some((epoch, state)) = guard.unanswered_pull()
-        {
-            let mut out = BitWriter::new();
-            peer.acks.header(MessageKind::PullBack, peer.epoch, now).write(&mut out);
-            let kind = self.entities[usize::from(own)].kind;
-            PullBack { epoch, tick: tick.wire(), state }.write(&mut out, kinds.motion(kind).schema());
-            self.outbox.push_back((PeerId(index as u16), out.finish()));
+        for peer in self.peers.iter_mut() {
+            if peer.joined && passed.is_multiple_of(u64::from(peer.snapshot_every)) {
+                self.outbox.push_back((peer.id, snapshot(peer, &self.world, kinds, now, tick)));
+                pull_backs(peer, kinds, now, tick, &mut self.outbox);
+            }
         }
     }
 
@@ -381,24 +338,19 @@ impl Server {
         self.ticks.newest()
     }
 
+    /// What there is.
+    pub const fn world(&self) -> &World {
+        &self.world
+    }
+
     /// An entity's state now.
-    pub fn state(&self, entity: u16) -> Option<&State> {
-        self.entities.get(usize::from(entity)).map(|e| &e.state)
+    pub fn state(&self, entity: EntityId) -> Option<&State> {
+        self.world.get(entity).map(Entity::state)
     }
 
-    /// An entity's state at a tick of the last second.
-    pub fn state_at(&self, entity: u16, tick: Tick) -> Option<&State> {
-        let moment = self.history.iter().rev().find(|(at, _)| *at == tick)?;
-        moment.1.get(usize::from(entity))
-    }
-
-    /// Adds to an entity's velocity before its next step, in metres a second. Owners who claim are not moved by it.
-    pub fn push(&mut self, entity: u16, velocity: Vec3) {
-        if let Some(e) = self.entities.get_mut(usize::from(entity))
-            && velocity.is_finite()
-        {
-            e.push += velocity;
-        }
+    /// Adds to an entity's velocity before its next step, in metres a second. Owners who decide are not moved by it.
+    pub fn push(&mut self, entity: EntityId, velocity: Vec3) {
+        self.world.push(entity, velocity);
     }
 
     /// From the next tick on, the server knows the world so; not before a change already agreed on. Returns that tick.
@@ -422,7 +374,7 @@ impl Server {
 
     /// Sends a peer a snapshot every `ticks`-th tick, 1 to 255.
     pub fn set_snapshot_every(&mut self, peer: PeerId, ticks: u8) {
-        if let Some(peer) = self.peers.get_mut(usize::from(peer.0)) {
+        if let Some(peer) = self.peers.get_mut(peer) {
             peer.snapshot_every = ticks.max(1);
         }
     }
@@ -430,5 +382,56 @@ impl Server {
     /// Datagrams refused so far.
     pub const fn refused(&self) -> u64 {
         self.refused
+    }
+}
+
+/// Makes a tick of an entity by the word of its owner; of several the one who last said something new.
+fn obeyed<S: Sink>(peers: &mut Peers, entity: &mut Entity, turn: &Turn<'_>, sink: &mut S) -> Moved {
+    let id = entity.id();
+    if entity.owners().is_empty() {
+        return stepped(turn, entity, &Input::default(), sink);
+    }
+    let spoke = |p: &Peer| p.control(id).map(|control| (control.spoke(), Reverse(p.id)));
+    let obeyed = peers.iter().filter_map(spoke).max().map(|(_, Reverse(peer))| peer);
+    let mut moved = None;
+    for peer in peers.iter_mut() {
+        let number = peer.id;
+        match peer.control_mut(id) {
+            Some(control) if Some(number) == obeyed => moved = Some(control.advance(number, turn, entity, sink)),
+            Some(control) => control.stand_by(turn),
+            None => {}
+        }
+    }
+    moved.unwrap_or_else(|| stepped(turn, entity, &Input::default(), sink))
+}
+
+/// A snapshot for a peer.
+fn snapshot(peer: &mut Peer, world: &World, kinds: &Kinds, now: HostNanos, tick: Tick) -> Vec<u8> {
+    let mut out = BitWriter::new();
+    peer.acks.header(MessageKind::Snapshot, peer.id.epoch, now).write(&mut out);
+    let (every, margin) = (peer.snapshot_every, peer.margins.take());
+    let peer = &*peer;
+    let entities = world.iter().map(|e| {
+        let own = peer.control(e.id()).map(|control| {
+            let includes = control.includes(tick);
+            Used { tick: includes.newest.unwrap_or(tick).wire(), made_up: includes.made_up }
+        });
+        (EntityRef { id: e.id(), kind: e.kind(), teleports: e.teleports, own }, e.state())
+    });
+    write_snapshot(&mut out, tick.wire(), every, margin, kinds, entities);
+    out.finish()
+}
+
+/// Pull backs that a peer has not answered yet.
+fn pull_backs(peer: &mut Peer, kinds: &Kinds, now: HostNanos, tick: Tick, outbox: &mut VecDeque<(PeerId, Vec<u8>)>) {
+    let unanswered: Vec<(Owned, u8, State)> = peer
+        .controls()
+        .filter_map(|(owned, control)| control.unanswered_pull().map(|(epoch, state)| (*owned, epoch, state)))
+        .collect();
+    for (Owned { entity, kind }, epoch, state) in unanswered {
+        let mut out = BitWriter::new();
+        peer.acks.header(MessageKind::PullBack, peer.id.epoch, now).write(&mut out);
+        PullBack { entity, epoch, tick: tick.wire(), state }.write(&mut out, kinds.motion(kind).schema());
+        outbox.push_back((peer.id, out.finish()));
     }
 }

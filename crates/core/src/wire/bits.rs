@@ -1,6 +1,7 @@
 //! Bits in a row, least significant first.
 
-use super::{MAX_DATAGRAM, WireError};
+use super::MAX_DATAGRAM;
+use super::error::WireError;
 
 /// Writes values of 1 to 32 bits one after the other.
 #[derive(Clone, Debug, Default)]

@@ -4,11 +4,16 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::data::{Input, State};
+use crate::ids::{EntityId, Token};
 use crate::motion::Motion;
-use crate::session::{Ingredients, Kinds, Layouts, Timeline};
+use crate::quantiser::Quantiser;
+use crate::session::{Ingredients, Kinds, Layouts, Owned, Timeline};
 use crate::tick::{HostNanos, WireTick};
 use crate::vec3::vec3;
 use crate::walker::Walker;
+
+/// The entity whose inputs and claims are read.
+const OWN: EntityId = EntityId { index: 4, generation: 250 };
 
 fn kinds() -> Kinds {
     Kinds::new(vec![Arc::new(Walker::new())]).unwrap()
@@ -22,7 +27,8 @@ fn read(bytes: &[u8]) -> Result<(Header, Message), WireError> {
     let mut reader = BitReader::new(bytes);
     let header = Header::read(&mut reader)?;
     let timeline = timeline();
-    Message::read(&header, reader, &Layouts::new(&timeline, None, 0)).map(|m| (header, m))
+    let owned = [Owned { entity: OWN, kind: 0 }];
+    Message::read(&header, reader, &Layouts::new(&timeline, None, &owned)).map(|m| (header, m))
 }
 
 fn envelope(kind: MessageKind) -> (Header, BitWriter) {
@@ -44,17 +50,20 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     let schema = kinds.motion(0).schema();
     let mut out = Vec::new();
 
-    let (_, bits) = envelope(MessageKind::Hello);
-    out.push((Message::Hello, bits.finish()));
+    let hello = Hello { token: Token(0x0123_4567_89ab_cdef) };
+    let (_, mut bits) = envelope(MessageKind::Hello);
+    hello.write(&mut bits);
+    out.push((Message::Hello(hello), bits.finish()));
 
     let welcome = Welcome {
+        asked_us: 0xfedc_ba98,
+        slot: 900,
         base: 65_236,
         since_base_us: 1 << 33,
         rate: 128,
         snapshot_every: 3,
         frame_us: 8333,
-        entity: 4,
-        kind: 0,
+        owned: vec![Owned { entity: OWN, kind: 0 }, Owned { entity: EntityId::first(9), kind: 3 }],
     };
     let (_, mut bits) = envelope(MessageKind::Welcome);
     welcome.write(&mut bits);
@@ -66,30 +75,36 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
         input.set_int(3, 9);
     }
     inputs[3] = inputs[2];
-    let message = Inputs { newest: WireTick(3), count: 5, inputs };
+    let message = Inputs { newest: WireTick(3), entity: OWN, count: 5, inputs };
     let (_, mut bits) = envelope(MessageKind::Inputs);
-    message.write(&mut bits, &Layouts::new(&timeline(), None, 0));
+    message.write(&mut bits, |_| schema);
     out.push((Message::Inputs(message), bits.finish()));
 
-    let report = Some(InputReport { used: WireTick(65_535), provenance: Provenance::Late, margin: Some(-7) });
+    let (margin, used) = (Some(-7), Used { tick: WireTick(65_535), made_up: 200 });
     let entities: Vec<_> = (0..3u16)
-        .map(|id| EntityRecord {
-            entity: EntityRef { id, generation: 1, kind: 0, teleports: 5, own: id == 1 },
-            state: state(f32::from(id) * 3.0),
+        .map(|index| EntityRecord {
+            entity: EntityRef {
+                id: EntityId { index, generation: 1 },
+                kind: 0,
+                teleports: 5,
+                own: (index == 1).then_some(used),
+            },
+            state: state(f32::from(index) * 3.0),
         })
         .collect();
     let (_, mut bits) = envelope(MessageKind::Snapshot);
-    write_snapshot(&mut bits, WireTick(9), 3, report, &kinds, entities.iter().map(|e| (e.entity, &e.state)));
-    out.push((Message::Snapshot(Snapshot { tick: WireTick(9), every: 3, report, entities }), bits.finish()));
+    write_snapshot(&mut bits, WireTick(9), 3, margin, &kinds, entities.iter().map(|e| (e.entity, &e.state)));
+    out.push((Message::Snapshot(Snapshot { tick: WireTick(9), every: 3, margin, entities }), bits.finish()));
 
     let mut trail = [crate::Vec3::ZERO; MAX_REPEATS];
     trail[0] = vec3(1.25, 2.5, 0.0);
-    let claim = Claim { newest: WireTick(70), epoch: 2, since: WireTick(50), state: state(6.0), count: 2, trail };
+    let claim =
+        Claim { newest: WireTick(70), entity: OWN, epoch: 2, since: WireTick(50), state: state(6.0), count: 2, trail };
     let (_, mut bits) = envelope(MessageKind::Claim);
     claim.write(&mut bits, schema);
     out.push((Message::Claim(claim), bits.finish()));
 
-    let pull = PullBack { epoch: 255, tick: WireTick(4), state: state(8.0) };
+    let pull = PullBack { entity: OWN, epoch: 255, tick: WireTick(4), state: state(8.0) };
     let (_, mut bits) = envelope(MessageKind::PullBack);
     pull.write(&mut bits, schema);
     out.push((Message::PullBack(pull), bits.finish()));
@@ -133,7 +148,7 @@ fn an_exact_lane_that_is_not_a_number_is_refused() {
     let mut bad = state(1.0);
     bad.set_int(4, f32::INFINITY.to_bits());
     let (_, mut bits) = envelope(MessageKind::PullBack);
-    PullBack { epoch: 1, tick: WireTick(4), state: bad }.write(&mut bits, Walker::new().schema());
+    PullBack { entity: OWN, epoch: 1, tick: WireTick(4), state: bad }.write(&mut bits, Walker::new().schema());
     assert_eq!(read(&bits.finish()).unwrap_err(), WireError::NotFinite("vel"));
 }
 
@@ -188,11 +203,17 @@ proptest! {
 
     #[test]
     fn a_true_envelope_with_random_bytes_behind_it_is_a_value_or_an_error(
-        kind in 0usize..6, bytes in prop::collection::vec(any::<u8>(), 0..400),
+        kind in 0usize..6, bytes in prop::collection::vec(any::<u8>(), 0..400), named in any::<bool>(),
     ) {
-        let (_, bits) = envelope(MessageKind::ALL[kind]);
+        let kind = MessageKind::ALL[kind];
+        let (_, bits) = envelope(kind);
         let mut all = bits.finish();
+        let name = all.len() + if kind == MessageKind::PullBack { 0 } else { 2 };
         all.extend(bytes);
+        // Most entities are not the sender's: half of the time the one that is.
+        if let Some(id) = all.get_mut(name..name + 3).filter(|_| named) {
+            id.copy_from_slice(&[OWN.index as u8, 0, OWN.generation]);
+        }
         if let Ok((_, Message::Snapshot(snapshot))) = read(&all) {
             prop_assert!(snapshot.entities.capacity() <= all.len() * 8 / 36 + 1);
         }
@@ -210,16 +231,34 @@ proptest! {
 }
 
 #[test]
+fn inputs_and_claims_of_what_is_not_owned_are_refused_by_name() {
+    for (message, bytes) in samples() {
+        let at = match message {
+            Message::Inputs(_) | Message::Claim(_) => 18,
+            Message::PullBack(_) => 16,
+            _ => continue,
+        };
+        let mut other = bytes.clone();
+        other[at] = 9;
+        let named = EntityId { index: 9, ..OWN };
+        assert_eq!(read(&other).unwrap_err(), WireError::NotOwned(named), "{message:?}");
+        other[at..at + 3].copy_from_slice(&[OWN.index as u8, 0, OWN.generation + 1]);
+        assert!(read(&other).is_err(), "a twin of another generation");
+    }
+}
+
+#[test]
 fn a_snapshot_is_as_long_as_it_is_said_to_be() {
     let kinds = kinds();
     let schema = kinds.motion(0).schema();
     for count in [1u16, 2, 7, 40] {
         let (_, mut out) = envelope(MessageKind::Snapshot);
-        let report = Some(InputReport { used: WireTick(1), provenance: Provenance::Fresh, margin: None });
-        let entity = |id| EntityRef { id, generation: 0, kind: 0, teleports: 0, own: id == 0 };
+        let used = Used { tick: WireTick(1), made_up: 0 };
+        let own = |id: u16| id < 3;
+        let entity = |id| EntityRef { id: EntityId::first(id), kind: 0, teleports: 0, own: own(id).then_some(used) };
         let state = state(1.0);
         let entities: Vec<_> = (0..count).map(|id| (entity(id), &state)).collect();
-        write_snapshot(&mut out, WireTick(9), 3, report, &kinds, entities.into_iter());
-        assert_eq!(out.finish().len(), snapshot_bytes((0..count).map(|_| schema)), "{count} entities");
+        write_snapshot(&mut out, WireTick(9), 3, None, &kinds, entities.into_iter());
+        assert_eq!(out.finish().len(), snapshot_bytes((0..count).map(|id| (schema, own(id)))), "{count} entities");
     }
 }

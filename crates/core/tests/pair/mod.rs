@@ -7,9 +7,9 @@ use std::sync::Arc;
 
 use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
-    Arrangement, Client, ClientConfig, ClientSettings, Correction, DrawnState, Event, Ground, HostNanos, Ingredients,
-    Input, Kinds, Mask, Motion, PeerConfig, PeerId, Provenance, Rate, Server, ServerConfig, Sink, State, Tick, Verdict,
-    vec3,
+    Arrangement, Client, ClientConfig, ClientSettings, Correction, DrawnState, EntityId, Event, Fact, Ground,
+    HostNanos, Ingredients, Input, InputFact, InputFate, Kinds, Made, Mask, Motion, PeerConfig, PeerId, Provenance,
+    Rate, Server, ServerConfig, Sink, State, Tick, Token, Verdict, vec3,
 };
 
 pub const MS: i64 = 1_000_000;
@@ -31,20 +31,35 @@ impl Sink for Told {
     const WANTS: Mask = Mask::ALL;
     fn on(&mut self, event: Event<'_>) {
         match event {
-            Event::Corrected(c) => self.corrections.push(*c),
-            Event::Verdict(v) => self.verdicts.push(*v),
-            Event::InputUsed { tick, provenance, .. } => self.used.push((tick, provenance)),
-            Event::Predicted { tick, state, .. } => self.predicted.push((tick, *state)),
-            Event::Authority { entity: 0, tick, state, teleported, .. } => {
-                self.authority.push((tick, *state, teleported));
+            Event::State(s) => match s.made {
+                Made::Predicted => self.predicted.push((s.tick, *s.state)),
+                Made::Authority if s.entity == OWN => self.authority.push((s.tick, *s.state, s.teleported)),
+                _ => {}
+            },
+            Event::Fact(fact) => self.fact(fact),
+        }
+    }
+}
+
+impl Told {
+    fn fact(&mut self, fact: Fact) {
+        match fact {
+            Fact::Corrected(c) => self.corrections.push(c),
+            Fact::Verdict(v) => self.verdicts.push(v),
+            Fact::Input(InputFact { tick, fate: InputFate::Used(provenance), .. }) => {
+                self.used.push((tick, provenance));
             }
-            Event::StepFault { tick, field, .. } => self.faults.push((tick, field)),
-            Event::ClientDropped { count, .. } => self.dropped += count,
-            Event::ClockSet { .. } => self.clock_sets += 1,
+            Fact::StepFault { tick, field, .. } => self.faults.push((tick, field)),
+            Fact::Dropped { count, .. } => self.dropped += count,
+            Fact::ClockSet { .. } => self.clock_sets += 1,
             _ => {}
         }
     }
 }
+
+/// The client's entity, and the one that nobody owns.
+pub const OWN: EntityId = EntityId::first(0);
+pub const OTHER: EntityId = EntityId::first(1);
 
 /// On its way: when it arrives, in which order it was sent, whether up, the bytes.
 type Flight = std::cmp::Reverse<(i64, u64, bool, Vec<u8>)>;
@@ -52,6 +67,7 @@ type Flight = std::cmp::Reverse<(i64, u64, bool, Vec<u8>)>;
 /// Both ends, the link and the time.
 pub struct Pair {
     pub client: Client,
+    pub peer: PeerId,
     pub server: Server,
     pub told: Told,
     pub now: i64,
@@ -87,10 +103,13 @@ impl Pair {
         for place in [0.0, 20.0] {
             server.spawn(0, rule.spawn(vec3(place, 0.0, 0.0), 0.0)).expect("two fit");
         }
-        server.admit(PeerConfig { entity: 0, arrangement, epoch: 1, snapshot_every: 3 });
-        let client = Client::new(ClientConfig { kind: 0, arrangement, settings, ingredients, epoch: 1 });
+        let token = Token(7);
+        server.set_owners(OWN, &[token]).expect("it is there");
+        let peer = server.admit(PeerConfig { token, arrangement, snapshot_every: 3 }).expect("there is a place");
+        let client = Client::new(ClientConfig { token, arrangement, settings, ingredients });
         Self {
             client,
+            peer,
             server,
             told: Told::default(),
             now: 0,
@@ -108,13 +127,13 @@ impl Pair {
 
     /// A walker whose inputs go up, over 40 ms each way, playing for a second already.
     pub fn playing() -> Self {
-        Self::playing_as(Arrangement::ServerAuthority)
+        Self::playing_as(Arrangement::SERVER)
     }
 
     pub fn playing_as(arrangement: Arrangement) -> Self {
         let mut pair = Self::of(Arc::new(Walker::new()), arrangement, ClientSettings::DEFAULT);
         pair.run(1500);
-        assert!(pair.client.own_state().is_some(), "joined and playing");
+        assert!(pair.client.own_state(OWN).is_some(), "joined and playing");
         pair
     }
 
@@ -143,7 +162,7 @@ impl Pair {
                 continue;
             }
             let done = if up {
-                self.server.handle_datagram(HostNanos(self.now), PeerId(0), &bytes, &mut self.told)
+                self.server.handle_datagram(HostNanos(self.now), self.peer, &bytes, &mut self.told)
             } else {
                 self.client.handle_datagram(self.client_clock(), &bytes, &mut self.told)
             };
@@ -151,12 +170,12 @@ impl Pair {
         }
         if !self.server_stalls {
             for bytes in std::mem::take(&mut self.waiting) {
-                let done = self.server.handle_datagram(HostNanos(self.now), PeerId(0), &bytes, &mut self.told);
+                let done = self.server.handle_datagram(HostNanos(self.now), self.peer, &bytes, &mut self.told);
                 done.expect("our own datagrams are never refused");
             }
             self.server.handle_time(HostNanos(self.now), &mut self.told);
         }
-        self.client.handle_controls(&self.keys);
+        self.client.handle_controls(OWN, &self.keys);
         // A press is pressed once.
         self.keys.set_int(input_lane::HOP, 0);
         let clock = self.client_clock();
@@ -221,7 +240,7 @@ impl Pair {
     }
 
     /// What the client draws of an entity.
-    pub fn drawn(&mut self, entity: u16) -> Option<DrawnState> {
+    pub fn drawn(&self, entity: EntityId) -> Option<DrawnState> {
         let clock = self.client_clock();
         let mut found = None;
         self.client.draw(clock, |id, drawn| {

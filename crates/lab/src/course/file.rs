@@ -6,6 +6,7 @@ use schemars::JsonSchema;
 use serde::de::Error as _;
 use serde::{Deserialize, Deserializer};
 use toml::Spanned;
+use velocitas_core::Arrangement;
 
 use super::quantity::{Angle, Drift, Factor, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time};
 
@@ -38,7 +39,7 @@ pub(super) struct File {
     pub(super) first_tick: Option<Spanned<i64>>,
     /// The server's machine.
     #[serde(default)]
-    pub(super) server: Host,
+    pub(super) server: Option<Host>,
     /// Where it is.
     pub(super) world: World,
     /// Boxes to run into.
@@ -226,9 +227,9 @@ pub(super) struct Cast {
     #[serde(default)]
     #[schemars(with = "Option<String>")]
     pub(super) rule: Option<Spanned<String>>,
-    /// Who decides where it is: server, or claims for its owner.
+    /// Who decides where it is: terminal and server for the server, claims and relay for its owner.
     #[serde(default)]
-    #[schemars(with = "Option<String>", extend("enum" = ["server", "claims"]))]
+    #[schemars(with = "Option<String>", extend("enum" = Arrangement::ALL.map(Arrangement::name)))]
     pub(super) arrangement: Option<Spanned<String>>,
     /// Where it begins, in metres.
     #[schemars(with = "[f32; 2]")]
@@ -246,6 +247,10 @@ pub(super) struct Cast {
     /// Its machine.
     #[serde(default)]
     pub(super) host: Host,
+    /// Whether its machine decides as well, in the place of a server: one at most.
+    #[serde(default)]
+    #[schemars(with = "Option<bool>")]
+    pub(super) hosts: Option<Spanned<bool>>,
     /// Its netcode.
     #[serde(default)]
     pub(super) settings: Settings,

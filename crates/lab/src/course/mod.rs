@@ -11,13 +11,17 @@ mod suspicion;
 
 pub use error::CourseError;
 
+use std::ops::Index;
 use std::sync::Arc;
 
 use velocitas_core::walker::Walker;
-use velocitas_core::{Arrangement, Bounds, ClientSettings, Ground, Kinds, Motion, Rate, Solid, SolidId, Vec3, Zone};
+use velocitas_core::{
+    Arrangement, Bounds, ClientSettings, Ground, Kinds, Motion, Rate, Solid, SolidId, State, Vec3, Zone,
+};
 
 use crate::controls::Waypoint;
 use crate::host::HostSpec;
+use crate::ids::{MachineId, MemberId};
 use crate::knob::Knobs;
 use crate::link::Conditions;
 use crate::time::LabTime;
@@ -61,7 +65,7 @@ pub struct Course {
     /// The server's machine.
     pub server: HostSpec,
     /// Where it is.
-    pub world: World,
+    pub world: Arc<World>,
     /// Who takes part, in the order of the file.
     pub cast: Vec<Member>,
     /// What happens.
@@ -169,6 +173,20 @@ pub enum Role {
     Rogue,
 }
 
+impl Role {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::Helm, Self::Bot, Self::Rogue];
+
+    /// Its name in courses and reports.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Helm => "helm",
+            Self::Bot => "bot",
+            Self::Rogue => "rogue",
+        }
+    }
+}
+
 /// One of the cast.
 #[derive(Clone, Debug)]
 pub struct Member {
@@ -186,6 +204,8 @@ pub struct Member {
     pub facing: f32,
     /// Its machine.
     pub host: HostSpec,
+    /// Whether that machine decides as well.
+    pub hosts: bool,
     /// Its link and settings.
     pub knobs: Knobs,
     /// Its script.
@@ -235,9 +255,9 @@ pub struct Happens {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum What {
     /// A member of the cast is pushed, at the server only.
-    Push(usize, Vec3),
-    /// A machine (`None`: the server) stands still for so long.
-    Freeze(Option<usize>, LabTime),
+    Push(MemberId, Vec3),
+    /// A machine (`None`: the one that decides) stands still for so long.
+    Freeze(Option<MemberId>, LabTime),
 }
 
 impl Course {
@@ -313,9 +333,56 @@ impl Course {
         self.gaits.iter().find(|g| g.kind == kind)
     }
 
-    /// The index of a member of the cast.
-    pub fn member(&self, name: &str) -> Option<usize> {
-        self.cast.iter().position(|m| m.name == name)
+    /// A member of the cast by name.
+    pub fn member(&self, name: &str) -> Option<MemberId> {
+        self.members().find(|member| self[*member].name == name)
+    }
+
+    /// All members of the cast.
+    pub fn members(&self) -> impl DoubleEndedIterator<Item = MemberId> + ExactSizeIterator + Clone + use<> {
+        MemberId::all(self.cast.len())
+    }
+
+    /// Who hosts, if a member does.
+    fn host(&self) -> Option<MemberId> {
+        self.members().find(|member| self[*member].hosts)
+    }
+
+    /// The machines with their names: first the one that decides, of its own or a member's, then those of everybody else.
+    pub fn machines(&self) -> impl Iterator<Item = (&str, HostSpec)> {
+        let host = self.host();
+        let deciding = host.map_or(("server", self.server), |host| (self[host].name.as_str(), self[host].host));
+        let others = self.members().filter(move |member| Some(*member) != host);
+        std::iter::once(deciding).chain(others.map(|member| (self[member].name.as_str(), self[member].host)))
+    }
+
+    /// The machine of a member.
+    pub fn machine(&self, member: MemberId) -> MachineId {
+        match self.host() {
+            None => MachineId::new(member.index() as u16 + 1),
+            Some(host) if host == member => MachineId::SERVER,
+            Some(host) if host < member => MachineId::new(member.index() as u16),
+            Some(_) => MachineId::new(member.index() as u16 + 1),
+        }
+    }
+
+    /// The member who plays on a machine.
+    pub fn player(&self, machine: MachineId) -> Option<MemberId> {
+        self.members().find(|member| self.machine(*member) == machine)
+    }
+
+    /// How a member begins.
+    pub fn spawn(&self, member: MemberId) -> State {
+        let m = &self[member];
+        self.kinds.motion(m.kind).spawn(m.spawn, m.facing)
+    }
+}
+
+impl Index<MemberId> for Course {
+    type Output = Member;
+
+    fn index(&self, member: MemberId) -> &Member {
+        &self.cast[member.index()]
     }
 }
 
@@ -326,10 +393,11 @@ impl Member {
             name: name.to_owned(),
             role: Role::Bot,
             kind: 0,
-            arrangement: Arrangement::ServerAuthority,
+            arrangement: Arrangement::SERVER,
             spawn,
             facing: 0.0,
             host: HostSpec::PERFECT,
+            hosts: false,
             knobs: Knobs {
                 up: Conditions::PERFECT,
                 down: Conditions::PERFECT,

@@ -20,6 +20,7 @@ use super::{
 };
 use crate::controls::Waypoint;
 use crate::host::HostSpec;
+use crate::ids::MemberId;
 use crate::knob::Knobs;
 use crate::link::Conditions;
 use crate::time::LabTime;
@@ -122,7 +123,7 @@ impl Resolver<'_> {
         let (rules, gaits) = self.gaits(file)?;
         let kinds = Kinds::new(rules)
             .map_err(|(name, error)| self.wrong(0..0, format!("the rule `{name}` cannot be used: {error}")))?;
-        let server = self.host(&file.server, 0)?;
+        let server = self.host(file.server.as_ref().unwrap_or(&file::Host::default()), 0)?;
         let mut course = Course {
             name: file.name.get_ref().clone(),
             seed: file.seed,
@@ -132,7 +133,7 @@ impl Resolver<'_> {
             gaits,
             overrides: Vec::new(),
             server,
-            world,
+            world: Arc::new(world),
             cast: Vec::new(),
             events: Vec::new(),
             warnings: Vec::new(),
@@ -157,6 +158,7 @@ impl Resolver<'_> {
                 return Err(self.wrong(cast.name.span(), message).help(Some(help)));
             }
             let member = self.member(&course, cast, &links, snapshot_every, i)?;
+            self.one_that_decides(&course, file, cast)?;
             course.cast.push(member);
             self.fits(&course, cast)?;
         }
@@ -167,10 +169,26 @@ impl Resolver<'_> {
         Ok(course)
     }
 
+    /// Either a server of its own decides, or one member's machine.
+    fn one_that_decides(&self, course: &Course, file: &File, cast: &file::Cast) -> Result<()> {
+        let Some(hosts) = cast.hosts.as_ref().filter(|hosts| *hosts.get_ref()) else { return Ok(()) };
+        if let Some(other) = course.cast.iter().find(|m| m.hosts) {
+            let message = format!("expected one member at most who hosts; found a second beside `{}`", other.name);
+            return Err(self.wrong(hosts.span(), message));
+        }
+        if file.server.is_some() {
+            let help = "the machine of a member who hosts is described in its `host`".to_owned();
+            let message = "expected a `[server]` or a member who hosts; found both";
+            return Err(self.wrong(hosts.span(), message).help(Some(help)));
+        }
+        Ok(())
+    }
+
     /// Everybody so far fits one snapshot; if not, the last to come is told what the room goes to.
     fn fits(&self, course: &Course, last: &file::Cast) -> Result<()> {
         let schema = |m: &Member| course.kinds.motion(m.kind).schema();
-        let bytes = snapshot_bytes(course.cast.iter().map(schema));
+        let bytes_for = |own: usize| snapshot_bytes(course.cast.iter().enumerate().map(|(i, m)| (schema(m), i == own)));
+        let bytes = (0..course.cast.len()).map(bytes_for).max().unwrap_or(0);
         if bytes <= MAX_DATAGRAM {
             return Ok(());
         }
@@ -422,8 +440,7 @@ impl Resolver<'_> {
         snapshot_every: u8,
         index: usize,
     ) -> Result<Member> {
-        let role =
-            self.word(&cast.role, "a role", &[("helm", Role::Helm), ("bot", Role::Bot), ("rogue", Role::Rogue)])?;
+        let role = self.word(&cast.role, "a role", &Role::ALL.map(|role| (role.name(), role)))?;
         let rules: Vec<(&str, u8)> = course.kinds.iter().map(|(kind, m)| (m.name(), kind)).collect();
         let kind = match (&cast.gait, &cast.rule) {
             (Some(gait), Some(_)) => {
@@ -433,9 +450,8 @@ impl Resolver<'_> {
             (None, Some(rule)) => self.word(rule, "a rule", &rules)?,
             (None, None) => 0,
         };
-        let arrangement = cast.arrangement.as_ref().map_or(Ok(Arrangement::ServerAuthority), |word| {
-            let known = [("server", Arrangement::ServerAuthority), ("claims", Arrangement::OwnerClaims)];
-            self.word(word, "who decides where it is", &known)
+        let arrangement = cast.arrangement.as_ref().map_or(Ok(Arrangement::SERVER), |word| {
+            self.word(word, "who decides where it is", &Arrangement::ALL.map(|row| (row.name(), row)))
         })?;
         let perfect = (Conditions::PERFECT, Conditions::PERFECT);
         let known: Vec<(&str, (Conditions, Conditions))> = links.iter().map(|(n, l)| (n.as_str(), *l)).collect();
@@ -464,6 +480,7 @@ impl Resolver<'_> {
             spawn,
             facing: or(cast.facing, 0.0) as f32,
             host: self.host(&cast.host, index as u64 + 1)?,
+            hosts: cast.hosts.as_ref().is_some_and(|hosts| *hosts.get_ref()),
             knobs: Knobs { up, down, settings, snapshot_every },
             route,
             tricks,
@@ -527,13 +544,12 @@ impl Resolver<'_> {
             let message = "expected exactly one of `run`, `jump`, `walls = true`, `overreach` in a trick";
             return Err(self.wrong(spanned.span(), message));
         };
-        let fits = matches!(cheat, Cheat::Overreach(_)) == (arrangement == Arrangement::ServerAuthority);
+        let fits = matches!(cheat, Cheat::Overreach(_)) == arrangement.sends_inputs();
         if !fits {
-            let message = match arrangement {
-                Arrangement::OwnerClaims => "expected a trick with positions; `overreach` is one with inputs",
-                Arrangement::ServerAuthority => {
-                    "expected a trick with inputs (`overreach`); positions can only be forged with arrangement `claims`"
-                }
+            let message = if arrangement.sends_inputs() {
+                "expected a trick with inputs (`overreach`); positions can only be forged with arrangement `claims`"
+            } else {
+                "expected a trick with positions; `overreach` is one with inputs"
             };
             return Err(self.wrong(spanned.span(), message));
         }
@@ -550,11 +566,11 @@ impl Resolver<'_> {
 
     fn event(&self, course: &Course, spanned: &Spanned<file::Event>) -> Result<Happens> {
         let e = spanned.get_ref();
-        let names: Vec<(&str, usize)> = course.cast.iter().enumerate().map(|(i, m)| (m.name.as_str(), i)).collect();
+        let names: Vec<(&str, MemberId)> = course.members().map(|m| (course[m].name.as_str(), m)).collect();
         let what = match (&e.push, &e.freeze) {
             (Some(push), None) => {
                 let who = self.word(&push.who, "a member of the cast", &names)?;
-                if course.cast[who].arrangement == Arrangement::OwnerClaims {
+                if !course[who].arrangement.sends_inputs() {
                     let message = "expected somebody the server moves; an owner who claims moves itself";
                     return Err(self.wrong(push.who.span(), message));
                 }
@@ -562,7 +578,7 @@ impl Resolver<'_> {
                 What::Push(who, vec3(part(push.east), part(push.north), part(push.up)))
             }
             (None, Some(freeze)) => {
-                let mut machines: Vec<(&str, Option<usize>)> = names.iter().map(|(n, i)| (*n, Some(*i))).collect();
+                let mut machines: Vec<(&str, Option<MemberId>)> = names.iter().map(|(n, i)| (*n, Some(*i))).collect();
                 machines.push(("server", None));
                 What::Freeze(self.word(&freeze.who, "a machine", &machines)?, time(freeze.lasts))
             }

@@ -17,7 +17,7 @@ fn the_demo_course_is_sound_and_as_its_comments_say() {
     assert_eq!(names, ["plover", "heron", "dunlin", "curlew", "magpie", "teal"]);
     assert_eq!(course.world.solids.iter().filter(|s| s.known_to == KnownTo::Server).count(), 1);
     assert_eq!(course.cast[4].role, Role::Rogue);
-    assert_eq!(course.cast[3].arrangement, Arrangement::OwnerClaims);
+    assert_eq!(course.cast[3].arrangement, Arrangement::CLAIMS);
     let clients = course.ground(KnownTo::Clients).solids().len();
     assert_eq!(clients + 1, course.ground(KnownTo::Server).solids().len());
 }
@@ -233,6 +233,6 @@ fn a_cast_that_fits_no_snapshot_is_refused_when_it_is_read_and_the_largest_that_
     assert!(most > 20, "{most}");
     let mut run = crate::Run::new(crowd(most, "").expect("it fits")).expect("it fits");
     run.advance(LabTime::from_secs(3.0));
-    let longest = run.record().messages.iter().map(|m| m.bytes).max();
+    let longest = run.record().links().flat_map(|(_, _, rows)| rows.iter()).map(|m| m.bytes).max();
     assert!(longest.is_some_and(|b| (1100..=1200).contains(&b)), "{longest:?}");
 }

@@ -1,102 +1,112 @@
-//! What one row of each table of the record says. Every row has its lab time; ticks count from the session's base.
+//! What one row of each table of the record says. Every row has its lab time; whose it is, the table says.
 
-use velocitas_core::{Correction, MessageKind, Provenance, SolidId, Verdict};
+use velocitas_core::{ClockFact, EntityId, InputFate, PeerId, SolidId};
 
-use crate::command::Command;
+use crate::ids::RecordTick;
 use crate::time::LabTime;
-
-/// A machine: the server, or a member of the cast.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Machine {
-    /// The one that decides.
-    Server,
-    /// By index into the cast.
-    Member(usize),
-}
 
 /// The head of a state in a track.
 #[derive(Clone, Copy, Debug)]
 pub struct StateHead {
     /// When it was made.
     pub at: LabTime,
-    /// For which tick, from the base.
-    pub tick: u32,
+    /// For which tick.
+    pub tick: RecordTick,
+    /// The newest of its owner's ticks that it includes, counted back from its own; `i16::MIN` for none.
+    used_back: i16,
     /// Solids touched; `u16::MAX - 2` for none.
-    pub contacts: [u16; 2],
+    contacts: [u16; 2],
     /// Whether it was put there otherwise than by its rule.
     pub teleported: bool,
 }
 
 /// No solid.
-pub(super) const NO_CONTACT: u16 = u16::MAX - 2;
+const NO_CONTACT: u16 = u16::MAX - 2;
+/// No tick of an owner.
+const NOT_USED: i16 = i16::MIN;
 
 impl StateHead {
+    /// A state of `tick`, which includes its owner's ticks up to `used`. Of the solids touched two are kept.
+    pub fn new(
+        at: LabTime,
+        tick: RecordTick,
+        used: Option<RecordTick>,
+        mut touched: impl Iterator<Item = SolidId>,
+        teleported: bool,
+    ) -> Self {
+        let back = |used: RecordTick| i64::from(tick.0) - i64::from(used.0);
+        let used_back =
+            used.map_or(NOT_USED, |used| back(used).clamp(-i64::from(i16::MAX), i64::from(i16::MAX)) as i16);
+        let mut next = || touched.next().map_or(NO_CONTACT, |id| id.0);
+        Self { at, tick, used_back, contacts: [next(), next()], teleported }
+    }
+
     /// The solids touched.
     pub fn touched(&self) -> impl Iterator<Item = SolidId> {
         self.contacts.into_iter().filter(|&id| id != NO_CONTACT).map(SolidId)
     }
+
+    /// The newest of its owner's ticks that the state includes; `None` where nobody owns it or nothing was heard yet.
+    pub fn used(&self) -> Option<RecordTick> {
+        let used = i64::from(self.tick.0) - i64::from(self.used_back);
+        (self.used_back != NOT_USED).then_some(RecordTick(used.clamp(0, i64::from(u32::MAX)) as u32))
+    }
 }
 
-/// An entity as a client drew it.
+/// A frame of a viewer: the one moment at which it draws all others.
 #[derive(Clone, Copy, Debug)]
-pub struct DrawnRow {
+pub struct FrameRow {
     /// The frame.
     pub at: LabTime,
-    /// The tick shown, from the base …
-    pub tick: u32,
+    /// The tick shown …
+    pub tick: RecordTick,
+    /// … and how far on towards the next, 0 to 1.
+    pub fraction: f32,
+    /// Milliseconds a remote may run on past its newest state.
+    pub limit_ms: u16,
+    /// Whether remotes are blended at that moment; otherwise they are where they were last heard of.
+    pub blends: bool,
+    /// Whether there is a moment yet: before the first snapshot nobody else is drawn.
+    pub sees: bool,
+}
+
+/// An own entity whose states its owner makes, in a frame.
+#[derive(Clone, Copy, Debug)]
+pub struct OwnDrawnRow {
+    /// The frame.
+    pub at: LabTime,
+    /// The tick shown …
+    pub tick: RecordTick,
     /// … and how far on towards the next, in 65,536ths.
     pub fraction: u16,
-    /// How it came about: a [`velocitas_core::Drawn`] as a number.
-    pub how: u8,
-    /// Where.
+    /// Where, with what is left of corrections.
     pub pos: [f32; 3],
     /// Looking where.
     pub bearing: f32,
 }
 
-/// A datagram on a link.
+/// A snapshot as a client took it in.
 #[derive(Clone, Copy, Debug)]
-pub struct MessageRow {
-    /// When it left.
+pub struct ReceivedRow {
+    /// When.
     pub at: LabTime,
-    /// When it arrived; `None` if lost.
-    pub arrived: Option<LabTime>,
-    /// The member whose link it crossed.
-    pub member: u16,
-    /// Whether it went up, to the server.
-    pub up: bool,
-    /// Whether it arrived a second time.
-    pub doubled: bool,
-    /// What it was.
-    pub kind: MessageKind,
-    /// Its size.
-    pub bytes: u16,
-    /// The tick it is about, from the base, if any.
-    pub tick: Option<u32>,
+    /// The tick it shows.
+    pub tick: RecordTick,
 }
 
-/// What became of an input at the server.
+/// What became of an input.
 #[derive(Clone, Copy, Debug)]
 pub struct InputRow {
     /// When.
     pub at: LabTime,
-    /// Whose.
-    pub member: u16,
-    /// For which tick, from the base.
-    pub tick: u32,
+    /// For which tick.
+    pub tick: RecordTick,
+    /// By which connection.
+    pub peer: PeerId,
+    /// For which entity.
+    pub entity: EntityId,
     /// What.
     pub fate: InputFate,
-}
-
-/// A moment in an input's life.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum InputFate {
-    /// Its client put it on its way.
-    Sampled,
-    /// It arrived, so many quarter ticks early.
-    Arrived(i16),
-    /// Its tick was simulated, with it or with one made up.
-    Used(Provenance),
 }
 
 /// What a client knows of its clock and link.
@@ -104,67 +114,8 @@ pub enum InputFate {
 pub struct ClockRow {
     /// When.
     pub at: LabTime,
-    /// Whose.
-    pub member: u16,
-    /// Newest own tick minus the newest acknowledged.
-    pub behind: i32,
-    /// Round trip, mean, in microseconds.
-    pub rtt_us: u32,
-    /// Round trip, deviation, in microseconds.
-    pub rtt_sigma_us: u32,
-    /// Margin reported, in quarter ticks.
-    pub margin: Option<i8>,
-    /// View delay in microseconds.
-    pub view_delay_us: u32,
-}
-
-/// Something that happens seldom.
-#[derive(Clone, Copy, Debug)]
-pub struct HappeningRow {
-    /// When.
-    pub at: LabTime,
-    /// At which machine.
-    pub machine: Machine,
-    /// In that machine's tick, from the base, if it had one.
-    pub tick: Option<u32>,
     /// What.
-    pub what: Happening,
-}
-
-/// What happened.
-#[derive(Clone, Copy, Debug)]
-pub enum Happening {
-    /// A client rewrote its present. Ticks inside count from the base.
-    Corrected(Correction),
-    /// The guard accused the member. Ticks inside count from the base.
-    Verdict(Verdict),
-    /// A gap was bridged without an accusation.
-    Resync,
-    /// Ticks were passed over: how many.
-    Dropped(u64),
-    /// So many datagrams that had arrived were thrown away unread: the socket was full.
-    Overrun(u64),
-    /// The tick clock was set by so many nanoseconds.
-    ClockSet(i64),
-    /// A client joined.
-    Joined,
-    /// The server pushed the member's entity before this tick.
-    Pushed,
-    /// The machine stands still for so long.
-    Frozen(LabTime),
-    /// Hands that had rested moved something.
-    Pressed,
-    /// A rogue began a trick that lasts so long, or ended one.
-    Trick {
-        /// `None` at the end.
-        lasts: Option<LabTime>,
-    },
-    /// The first tick of a rogue's trick that came out otherwise than its rule would have it.
-    Offence,
-    /// A step came out non-finite in this field.
-    StepFault(&'static str),
-    /// Somebody turned something.
-    Command(Command),
+    pub fact: ClockFact,
 }
 
 /// A slice of the rail shows the worst of these, in this order of priority.
@@ -187,10 +138,26 @@ pub enum Mark {
 pub struct MarkRow {
     /// When.
     pub at: LabTime,
-    /// At which member.
-    pub member: u16,
-    /// In which tick, from the base.
-    pub tick: u32,
+    /// In which tick, if in one.
+    pub tick: Option<RecordTick>,
     /// What.
     pub mark: Mark,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_head_knows_what_its_state_includes_and_touched() {
+        let head = |tick, used: Option<u32>| {
+            let touched = [SolidId(3), SolidId(7), SolidId(9)].into_iter();
+            StateHead::new(LabTime::ZERO, RecordTick(tick), used.map(RecordTick), touched, false)
+        };
+        for used in [None, Some(0), Some(95), Some(100), Some(107)] {
+            assert_eq!(head(100, used).used(), used.map(RecordTick));
+        }
+        assert_eq!(head(1, None).touched().collect::<Vec<_>>(), [SolidId(3), SolidId(7)]);
+        assert_eq!(head(100_000, Some(0)).used(), Some(RecordTick(100_000 - 32_767)), "as far back as is told");
+    }
 }

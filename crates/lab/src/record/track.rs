@@ -1,9 +1,10 @@
 //! States by tick, packed: a head and as many lanes as the schema uses.
 
-use velocitas_core::{Contacts, SolidId, State, Vec3, vec3};
+use velocitas_core::{State, Vec3, vec3};
 
 use super::column::Column;
-use super::rows::{NO_CONTACT, StateHead};
+use super::rows::StateHead;
+use crate::ids::RecordTick;
 use crate::time::LabTime;
 
 /// States of one entity in the order they were made.
@@ -32,11 +33,9 @@ impl Track {
         (self.lanes, self.width) = (lanes, width);
     }
 
-    /// Adds a state. Of the solids touched two are kept; the floor is not worth a place.
-    pub(super) fn push(&mut self, at: LabTime, tick: u32, contacts: &Contacts, teleported: bool, state: &State) {
-        let mut touched = contacts.iter().filter(|&id| id != SolidId::FLOOR).map(|id| id.0);
-        let contacts = [touched.next().unwrap_or(NO_CONTACT), touched.next().unwrap_or(NO_CONTACT)];
-        self.heads.push(StateHead { at, tick, contacts, teleported });
+    /// Adds a state.
+    pub(super) fn push(&mut self, head: StateHead, state: &State) {
+        self.heads.push(head);
         for &lane in &state.bits()[..self.width] {
             self.lanes.push(lane);
         }
@@ -92,7 +91,7 @@ impl Track {
     }
 
     /// The state of a tick, the first made of it. Ticks rise along a track, except a track of what was rewritten.
-    pub fn of_tick(&self, tick: u32) -> Option<usize> {
+    pub fn of_tick(&self, tick: RecordTick) -> Option<usize> {
         let at = self.heads.partition(|h| h.tick < tick);
         self.heads.get(at).filter(|h| h.tick == tick).map(|_| at)
     }

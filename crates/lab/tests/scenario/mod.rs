@@ -2,10 +2,11 @@
 
 #![allow(dead_code, reason = "each test file uses some of it")]
 
-use velocitas_core::{Provenance, Restored};
-use velocitas_lab::cause::causes;
-use velocitas_lab::record::{Happening, InputFate, Machine, Record};
-use velocitas_lab::{Course, LabTime, Run};
+use velocitas_core::{Correction, Fact, InputFate, Provenance, Restored};
+use velocitas_lab::cause::Cause;
+use velocitas_lab::metrics::{self, ClientMetrics};
+use velocitas_lab::record::{Record, Track};
+use velocitas_lab::{ActorId, Course, Happening, LabTime, MachineId, MemberId, Part, Run};
 
 /// A round trip with turns, sprints and hops in an open yard.
 pub const ROUND: &str = r#"[
@@ -58,11 +59,48 @@ pub fn walker(name: &str, keys: &str) -> String {
     )
 }
 
+/// The machine of a member, by its place in the cast.
+pub fn machine(record: &Record, member: usize) -> MachineId {
+    record.cast.players().nth(member).expect("a member of the cast")
+}
+
+/// Its entity.
+pub fn actor(record: &Record, member: usize) -> ActorId {
+    record.cast.own(machine(record, member)).expect("everybody owns something")
+}
+
+pub fn member(place: usize) -> MemberId {
+    MemberId::new(place as u16)
+}
+
+pub fn measure(record: &Record, member: usize, from: LabTime, to: LabTime) -> ClientMetrics {
+    metrics::measure(record, machine(record, member), from, to)
+}
+
+pub fn causes(record: &Record, member: usize, at: LabTime, c: &Correction) -> Vec<Cause> {
+    velocitas_lab::cause::causes(record, machine(record, member), at, c)
+}
+
+/// What the authority made of a member's entity, and what its owner predicted at first.
+pub fn tracks(record: &Record, member: usize) -> (&Track, &Track) {
+    let actor = actor(record, member);
+    let own = record.of(machine(record, member)).own(actor).expect("its own");
+    (record.authority(actor), &own.predicted)
+}
+
+/// What happened in clients and the server, of one member or the server, each with its moment.
+pub fn facts(record: &Record, machine: MachineId) -> impl Iterator<Item = (LabTime, Fact)> {
+    record.of(machine).happenings.iter().filter_map(|r| match r.what {
+        Happening::Fact(fact) => Some((r.at, fact)),
+        _ => None,
+    })
+}
+
 /// Corrections of a member that eyes could see.
-pub fn corrections(record: &Record, member: usize, from: LabTime) -> Vec<(LabTime, velocitas_core::Correction)> {
-    let mine = record.happenings.iter().filter(|r| r.machine == Machine::Member(member) && r.at >= from);
-    mine.filter_map(|r| match r.what {
-        Happening::Corrected(c) if c.why != Restored::Settled => Some((r.at, c)),
+pub fn corrections(record: &Record, member: usize, from: LabTime) -> Vec<(LabTime, Correction)> {
+    let mine = facts(record, machine(record, member)).filter(|(at, _)| *at >= from);
+    mine.filter_map(|(at, fact)| match fact {
+        Fact::Corrected(c) if c.why != Restored::Settled => Some((at, c)),
         _ => None,
     })
     .collect()
@@ -75,68 +113,59 @@ pub fn unexplained(record: &Record, member: usize) -> usize {
 }
 
 pub fn verdicts(record: &Record, member: usize) -> usize {
-    let mine = record.happenings.iter().filter(|r| r.machine == Machine::Member(member));
-    mine.filter(|r| matches!(r.what, Happening::Verdict(_))).count()
+    facts(record, machine(record, member)).filter(|(_, fact)| matches!(fact, Fact::Verdict(_))).count()
 }
 
 /// For every tick that a member predicted, where nothing stood between the state it began from and that tick: the
 /// first prediction must be the server's state, bit for bit. Returns how many ticks were held to that.
 #[track_caller]
 pub fn first_predictions_are_exact(record: &Record, member: usize) -> usize {
-    let ticks = record.authority[member].len() + 2;
+    let (authority, predicted) = tracks(record, member);
+    let here = machine(record, member);
+    let ticks = authority.len() + 2;
     let mut disturbed = vec![false; ticks + 1];
     let mut note = |tick: u32| disturbed[(tick as usize).min(ticks)] = true;
-    for row in record.inputs.iter().filter(|r| usize::from(r.member) == member) {
-        if matches!(row.fate, InputFate::Used(p) if p != Provenance::Fresh) {
+    for row in record.of(here).inputs.iter() {
+        if matches!(row.fate, InputFate::Used(Provenance::Repeated)) {
             // Its press, if it had one, takes effect in the next.
-            note(row.tick);
-            note(row.tick + 1);
+            note(row.tick.0);
+            note(row.tick.0 + 1);
         }
     }
-    for row in record.happenings.iter() {
-        let tick = row.tick.unwrap_or(0);
-        match row.what {
-            Happening::Dropped(count) if [Machine::Server, Machine::Member(member)].contains(&row.machine) => {
-                (tick..=tick + count as u32).for_each(&mut note);
+    for (machine, part) in [(MachineId::SERVER, Part::Server), (here, Part::Client)] {
+        for row in record.of(machine).happenings.iter().filter(|row| row.part == part) {
+            let tick = row.tick.unwrap_or_default().0;
+            match row.what {
+                Happening::Fact(Fact::Dropped { count, .. }) => (tick..=tick + count as u32).for_each(&mut note),
+                Happening::Pushed(_) => note(tick),
+                _ => {}
             }
-            Happening::Pushed => note(tick),
-            _ => {}
         }
     }
     // Restores, in order: from which tick on the client went by the server's word, and when it knew.
-    let restores: Vec<(LabTime, u32)> = record
-        .happenings
-        .iter()
-        .filter(|r| r.machine == Machine::Member(member))
-        .filter_map(|r| match r.what {
-            Happening::Corrected(c) => Some((r.at, c.tick.0 as u32)),
+    let restores: Vec<(LabTime, u32)> = facts(record, here)
+        .filter_map(|(at, fact)| match fact {
+            Fact::Corrected(c) => Some((at, record.cast.tick(c.tick).0)),
             _ => None,
         })
         .collect();
-    let (predicted, authority) = (&record.predicted[member], &record.authority[member]);
-    let first_tick = predicted.head(0).map_or(0, |h| h.tick);
+    let first_tick = predicted.head(0).map_or(0, |h| h.tick.0);
     let mut held = 0;
     let mut equal_to = 0;
     for i in 0..predicted.len() {
         let head = predicted.head(i).expect("within");
-        let Some(truth) = authority.of_tick(head.tick) else { continue };
+        let (tick, Some(truth)) = (head.tick.0, authority.of_tick(head.tick)) else { continue };
         let known = restores.partition_point(|(at, _)| *at <= head.at);
         let from = known.checked_sub(1).map_or(first_tick, |k| restores[k].1 + 1).max(equal_to + 1);
         let same = predicted.state(i) == authority.state(truth);
-        if (from..=head.tick).any(|t| disturbed[t as usize]) {
+        if (from..=tick).any(|t| disturbed[t as usize]) {
             // Equal all the same: from here on the past no longer matters.
-            equal_to = if same { head.tick } else { equal_to };
+            equal_to = if same { tick } else { equal_to };
             continue;
         }
-        equal_to = head.tick;
+        equal_to = tick;
         held += 1;
-        assert_eq!(
-            predicted.state(i),
-            authority.state(truth),
-            "tick {} predicted at {} from tick {from}",
-            head.tick,
-            head.at
-        );
+        assert_eq!(predicted.state(i), authority.state(truth), "tick {tick} predicted at {} from tick {from}", head.at);
     }
     held
 }

@@ -23,7 +23,7 @@ pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
         return;
     }
     let moment = stage.moment();
-    let e = moment.echoes(stage.entity, stage.viewer);
+    let e = moment.echoes(stage.actor(stage.entity), stage.machine(stage.viewer));
     let Some(own) = e.predicted.or(e.authority) else { return };
     // Out of the way of what it shows: on the other side of the screen.
     let view = stage.camera.view(screen, stage.run.course().world.bounds);
@@ -48,14 +48,14 @@ pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
         }
         dots.draw(p, p.text(tone), buffer);
     };
-    path(&moment.predicted_trail(stage.entity, BACK), Tone::Predicted, buffer);
+    path(&moment.predicted_trail(stage.actor(stage.entity), BACK), Tone::Predicted, buffer);
     let mut put = |at: Vec3, glyph: char, tone| {
         if let Some(cell) = lens.cell(at) {
             buffer[cell].set_char(glyph).set_style(p.text(tone));
         }
     };
     let every = u32::from(stage.run.lab().knobs(stage.entity).snapshot_every);
-    for at in moment.authority_trail(stage.entity, BACK, every) {
+    for at in moment.authority_trail(stage.actor(stage.entity), BACK, every) {
         put(at, p.authority_trail(), Tone::Authority);
     }
     if let Some(drawn) = e.drawn.filter(|_| stage.viewer != stage.entity) {

@@ -24,7 +24,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 use velocitas_core::Vec3;
 use velocitas_lab::record::Mark;
-use velocitas_lab::{KnownTo, LabTime};
+use velocitas_lab::{KnownTo, LabTime, MemberId};
 
 use super::palette::Tone;
 use super::screen::frame;
@@ -85,15 +85,15 @@ fn trails(stage: &Stage, view: &View, buffer: &mut Buffer) {
         }
     };
     if stage.viewer != stage.entity {
-        for at in moment.drawn_trail(stage.entity, stage.viewer, TRAIL) {
+        for at in moment.drawn_trail(stage.actor(stage.entity), stage.machine(stage.viewer), TRAIL) {
             put(at, p.drawn_trail(), Tone::Drawn);
         }
     }
-    for at in moment.authority_trail(stage.entity, TRAIL, every.max(4)) {
+    for at in moment.authority_trail(stage.actor(stage.entity), TRAIL, every.max(4)) {
         put(at, p.authority_trail(), Tone::Authority);
     }
     let mut dots = Dots::new(view.area);
-    let trail = moment.predicted_trail(stage.entity, TRAIL);
+    let trail = moment.predicted_trail(stage.actor(stage.entity), TRAIL);
     for pair in trail.windows(2) {
         // A jump is no path.
         if pair[0].distance(pair[1]) < 1.0 {
@@ -108,10 +108,10 @@ fn bodies(stage: &Stage, view: &View, buffer: &mut Buffer) {
     let moment = stage.moment();
     let (across, down) = view.cell_size();
     let mut dots = Dots::new(view.area);
-    for entity in 0..stage.run.course().cast.len() {
-        let e = moment.echoes(entity, stage.viewer);
+    for entity in stage.run.course().members() {
+        let e = moment.echoes(stage.actor(entity), stage.machine(stage.viewer));
         let Some(echo) = e.predicted.or(e.authority).or(e.drawn) else { continue };
-        let radius = moment.layout(entity).motion().body().radius;
+        let radius = moment.layout(stage.actor(entity)).motion().body().radius;
         // A glyph covers its cell.
         if radius < across && radius < down {
             continue;
@@ -131,18 +131,17 @@ fn bodies(stage: &Stage, view: &View, buffer: &mut Buffer) {
 }
 
 fn entities(stage: &Stage, view: &View, buffer: &mut Buffer) {
-    let count = stage.run.course().cast.len();
     // The selected one last: it lies on top.
-    let others = (0..count).filter(|&i| i != stage.entity);
+    let others = stage.run.course().members().filter(|member| *member != stage.entity);
     for entity in others.chain([stage.entity]) {
         draw_entity(stage, view, entity, buffer);
     }
 }
 
-fn draw_entity(stage: &Stage, view: &View, entity: usize, buffer: &mut Buffer) {
+fn draw_entity(stage: &Stage, view: &View, entity: MemberId, buffer: &mut Buffer) {
     let p = stage.palette;
     let moment = stage.moment();
-    let e = moment.echoes(entity, stage.viewer);
+    let e = moment.echoes(stage.actor(entity), stage.machine(stage.viewer));
     let selected = entity == stage.entity;
     let mut put = |at: Option<Vec3>, glyph: char, style: Style| {
         let cell = at.and_then(|at| view.cell(at))?;
@@ -153,10 +152,10 @@ fn draw_entity(stage: &Stage, view: &View, entity: usize, buffer: &mut Buffer) {
     let truth = put(e.authority.map(|e| e.pos), p.authority(), p.text(Tone::Authority));
     let own = put(e.predicted.map(|e| e.pos), p.predicted(), p.text(Tone::Predicted));
     let Some(cell) = own.or(truth).or(drawn) else { return };
-    let corrected = moment.marked(entity, Mark::Corrected, FLASH);
-    let refused = moment.marked(entity, Mark::Verdict, FLASH);
+    let corrected = moment.marked(stage.machine(entity), Mark::Corrected, FLASH);
+    let refused = moment.marked(stage.machine(entity), Mark::Verdict, FLASH);
     // Beyond the rim of a body that is wider than its glyph.
-    let radius = moment.layout(entity).motion().body().radius;
+    let radius = moment.layout(stage.actor(entity)).motion().body().radius;
     let beside = if radius < view.cell_size().0 { 2 } else { (1.1 * radius / view.cell_size().0) as u16 + 2 };
     let mut name_at = (cell.0 + beside, cell.1);
     if refused {

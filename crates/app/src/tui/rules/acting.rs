@@ -3,7 +3,6 @@
 use std::path::Path;
 use std::time::Duration;
 
-use velocitas_lab::record::Machine;
 use velocitas_lab::{Command, Reach, turned};
 
 use super::Both;
@@ -33,7 +32,7 @@ impl Stage {
     }
 
     fn look_now(&mut self) {
-        let known = self.run.lab().known(Machine::Server);
+        let known = self.run.lab().server_known();
         let looks = self.rules.sources.iter().filter_map(|s| s.to_look(known.kinds.motion(s.kind).schema()));
         let looks = looks.collect();
         if let Some(watcher) = &mut self.rules.watcher {
@@ -44,7 +43,7 @@ impl Stage {
     fn take_news(&mut self) {
         let news = self.rules.watcher.as_mut().map(Watcher::news).unwrap_or_default();
         for seen in news {
-            let known = self.run.lab().known(Machine::Server);
+            let known = self.run.lab().server_known();
             let Some(source) = self.rules.sources.iter_mut().find(|s| seen.is_of(s.kind)) else { continue };
             let kind = source.kind;
             if !source.take_seen(seen, known.kinds.motion(kind).schema()) {
@@ -63,11 +62,11 @@ impl Stage {
         if !self.is_live() {
             return;
         }
-        let one = Reach::One(Machine::Member(self.entity));
+        let one = Reach::One(self.machine(self.entity));
         for i in 0..self.rules.sources.len() {
             let Some(rule) = self.rules.sources[i].waiting.take() else { continue };
             let (kind, name) = (self.rules.sources[i].kind, self.rules.sources[i].name.clone());
-            let mine = self.run.course().cast[self.entity].kind == kind;
+            let mine = self.run.course()[self.entity].kind == kind;
             let reach = if self.rules.one_only && mine { one } else { Reach::All };
             match self.run.reload(kind, rule, reach) {
                 Ok(()) => {
@@ -92,7 +91,7 @@ impl Stage {
     }
 
     pub(in crate::tui) fn edit(&mut self) -> Option<Wish> {
-        let kind = self.run.course().cast[self.entity].kind;
+        let kind = self.run.course()[self.entity].kind;
         match self.rules.source(kind).map(|s| s.path.clone()) {
             Some(Some(path)) => return Some(Wish::Edit(path)),
             Some(None) => self.say("this rule came with the program; `velocitas new FOLDER` makes files to edit"),
@@ -113,7 +112,7 @@ impl Stage {
         let Some(t) = both.rule().tunables().get(chosen).copied() else { return };
         let value = both.values().get(chosen).copied().unwrap_or(t.default);
         let (kind, tunable, value) = (both.kind, t.name, turned(&t, value, up));
-        let reach = if all { Reach::All } else { Reach::One(Machine::Member(self.entity)) };
+        let reach = if all { Reach::All } else { Reach::One(self.machine(self.entity)) };
         self.run.command(Command::Tune { kind, tunable, value, reach });
         if !all {
             self.say(format!("{tunable} at {} only: the server does not know of it", self.name(self.entity)));
@@ -127,7 +126,7 @@ impl Stage {
     }
 
     pub(in crate::tui) fn scroll(&mut self, down: bool) {
-        let kind = self.run.course().cast[self.entity].kind;
+        let kind = self.run.course()[self.entity].kind;
         let most = self.rules.source(kind).map_or(0, |s| s.said.text.lines().count().saturating_sub(8));
         let page = 12;
         self.rules.scroll =
@@ -138,7 +137,7 @@ impl Stage {
     pub(in crate::tui) fn turn_reach(&mut self) {
         self.rules.one_only = !self.rules.one_only;
         // What one machine alone could not take over, all may.
-        let known = self.run.lab().known(Machine::Server);
+        let known = self.run.lab().server_known();
         for source in self.rules.sources.iter_mut().filter(|s| s.is_refused()) {
             source.take_again(known.kinds.motion(source.kind).schema());
         }

@@ -22,7 +22,6 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_core::Motion;
 use velocitas_lab::Known;
-use velocitas_lab::record::Machine;
 
 use super::stage::Stage;
 use crate::sources::{Source, Watcher};
@@ -67,11 +66,7 @@ pub(super) struct Both<'a> {
 impl<'a> Both<'a> {
     pub(super) fn of(stage: &'a Stage) -> Self {
         let lab = stage.run.lab();
-        Self {
-            kind: stage.run.course().cast[stage.entity].kind,
-            here: lab.known(Machine::Member(stage.entity)),
-            there: lab.known(Machine::Server),
-        }
+        Self { kind: stage.run.course()[stage.entity].kind, here: lab.known(stage.entity), there: lab.server_known() }
     }
 
     /// The rule on the selected entity's machine.

@@ -1,8 +1,9 @@
 //! One claim against the last accepted one: how far it went, and whether anything solid is in the way.
 
+use crate::body::Body;
 use crate::float::{max, min};
 use crate::ground::{SKIN, Solid, SolidId};
-use crate::motion::{Body, Limits, Motion, Scene};
+use crate::motion::{Limits, Motion, Scene};
 use crate::tick::{Rate, Tick};
 use crate::vec3::{Vec3, vec3};
 

@@ -1,7 +1,9 @@
 use proptest::prelude::*;
 
+use super::bank::MOST_SLEPT;
 use super::*;
 use crate::ground::{Bounds, Ground, Solid, SolidId};
+use crate::ids::EntityId;
 use crate::vec3::vec3;
 use crate::walker::Walker;
 
@@ -39,8 +41,17 @@ impl Trial {
         let mut state = self.state;
         state.set_vec3(0, vec3(x, y, 0.002));
         let state = self.walker.schema().round_state(&state);
-        let (epoch, since) = (self.guard.epoch.wrapping_sub(self.behind), self.guard.newest.unwrap_or(Tick(100)));
-        let claim = Claim { newest: tick.wire(), epoch, since: since.wire(), state, count: 0, trail: [Vec3::ZERO; 16] };
+        let (epoch, since) =
+            (self.guard.claims.epoch.wrapping_sub(self.behind), self.guard.claims.newest.unwrap_or(Tick(100)));
+        let claim = Claim {
+            newest: tick.wire(),
+            entity: EntityId::first(0),
+            epoch,
+            since: since.wire(),
+            state,
+            count: 0,
+            trail: [Vec3::ZERO; 16],
+        };
         self.guard.take_in(tick, since, &claim, self.tick);
     }
 
@@ -53,7 +64,7 @@ impl Trial {
     }
 
     /// Runs north at so many metres a second for so many ticks; the first ruling that is not lawful.
-    fn run_north(&mut self, speed: f32, ticks: u64) -> Option<(u64, Verdict)> {
+    fn run_north(&mut self, speed: f32, ticks: u64) -> Option<(u64, Evidence)> {
         for i in 1..=ticks {
             self.claim(self.tick.next(), 0.0, i as f32 * speed / HZ as f32);
             match self.judge() {

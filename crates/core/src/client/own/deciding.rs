@@ -1,0 +1,108 @@
+//! An owner who moves its entity and says where it is.
+
+use super::context::{Context, Moved, Word, corrected, correction, first};
+use super::past::Past;
+use crate::data::{Input, State};
+use crate::event::{Correction, Restored, Sink};
+use crate::tick::Tick;
+use crate::vec3::Vec3;
+use crate::wire::{BitWriter, Claim, MAX_REPEATS, PullBack};
+
+/// How far back the base of claims is said to lie at most: within the wire's reach.
+const OLDEST_BASE: i64 = 8192;
+
+/// Where an owner's claims stand.
+#[derive(Clone, Debug)]
+pub(in crate::client) struct Deciding {
+    pub(super) past: Past,
+    /// The pull back that was last obeyed.
+    epoch: u8,
+    /// Nothing before this tick is claimed.
+    since: Tick,
+    /// The newest tick at which the guard's word was taken.
+    agreed: Tick,
+}
+
+impl Deciding {
+    pub(super) fn new(base: Tick, newest: Tick) -> Self {
+        Self { past: Past::default(), epoch: 0, since: newest, agreed: base }
+    }
+
+    pub(super) fn tick<S: Sink>(&mut self, context: &Context<'_>, tick: Tick, sampled: Input, sink: &mut S) {
+        let read = self.past.read(context.schema(tick), &sampled);
+        let state = self.past.state().map(|state| first(context, tick, &state, &read, sink));
+        self.past.push(tick, sampled, Some(read), state);
+    }
+
+    /// Appends a claim for the newest tick.
+    pub(super) fn say(&self, context: &Context<'_>, out: &mut BitWriter) {
+        let (Some(newest), Some(state)) = (self.past.newest(), self.past.state()) else { return };
+        let repeats = usize::from(context.settings.repeats).clamp(1, MAX_REPEATS);
+        let mut trail = [Vec3::ZERO; MAX_REPEATS];
+        let mut count = 0;
+        while count + 1 < repeats {
+            let tick = newest.offset(-(count as i64) - 1);
+            let Some(state) = self.past.ticks().state(tick).filter(|_| tick >= self.since) else { break };
+            trail[count] = state.vec3(0);
+            count += 1;
+        }
+        let since = self.since.max(newest.offset(-OLDEST_BASE));
+        let (entity, epoch) = (context.entity, self.epoch);
+        Claim { newest: newest.wire(), entity, epoch, since: since.wire(), state, count, trail }
+            .write(out, context.schema(newest));
+    }
+
+    /// Takes the server's word once: where it begins.
+    pub(super) fn told(&mut self, newest: Tick, word: &Word<'_>) {
+        match self.past.newest() {
+            Some(_) if self.past.state().is_some() => {}
+            Some(newest) => self.restart(newest, *word.state),
+            None => self.restart(newest.max(word.used), *word.state),
+        }
+    }
+
+    /// Continues from `state` at `tick`; nothing before it will be claimed.
+    fn restart(&mut self, tick: Tick, state: State) {
+        if !self.past.ticks_mut().place(tick, Some(state)) {
+            let sampled = self.past.sampled();
+            self.past.push(tick, sampled, None, Some(state));
+        }
+        self.since = tick;
+    }
+
+    /// The guard's word: continue from there.
+    pub(super) fn pulled_back<S: Sink>(
+        &mut self,
+        context: &Context<'_>,
+        newest: Tick,
+        pull: &PullBack,
+        sink: &mut S,
+    ) -> Option<Moved> {
+        // Epochs wrap; one that is not newer was obeyed already.
+        if (pull.epoch.wrapping_sub(self.epoch) as i8) <= 0 {
+            return None;
+        }
+        self.epoch = pull.epoch;
+        let newest = self.past.newest().unwrap_or(newest);
+        let before = self.past.state();
+        let mut state = pull.state;
+        if let Some(before) = &before {
+            // Claims do not carry what only the owner knows, so the guard has no word on it.
+            context.schema(newest).keep_private(&mut state, before);
+        }
+        self.restart(newest, state);
+        let moved = before.map(|before| {
+            let divergence = before.vec3(0).distance(state.vec3(0));
+            let told = correction(context.entity, newest, self.agreed, newest, Restored::PulledBack);
+            corrected(Correction { divergence, ..told }, before, state, sink)
+        });
+        self.agreed = newest;
+        moved
+    }
+
+    pub(super) fn place(&mut self, state: State) {
+        if let Some(newest) = self.past.newest() {
+            self.past.ticks_mut().place(newest, Some(state));
+        }
+    }
+}

@@ -1,0 +1,130 @@
+//! An owner who sends inputs, applies them at once, and takes the authority's word for it afterwards.
+
+use super::context::{Context, Moved, Word, corrected, correction, first};
+use super::past::{Past, Played};
+use crate::data::{Input, State};
+use crate::event::{Correction, Fact, Made, Restored, Sink, StateEvent, show, tell};
+use crate::ground::Contacts;
+use crate::tick::Tick;
+use crate::wire::MAX_REPEATS;
+
+/// Predictions, by tick.
+#[derive(Clone, Debug)]
+pub(in crate::client) struct Predicting {
+    pub(super) past: Past,
+    /// Newest tick at which prediction and authority are known to be the same.
+    pub(super) agreed: Tick,
+}
+
+impl Predicting {
+    /// Goes on from the inputs of somebody who waited to be told; until the next word there is nothing to predict from.
+    pub(super) const fn of(past: Past, agreed: Tick) -> Self {
+        Self { past, agreed }
+    }
+
+    pub(super) fn tick<S: Sink>(&mut self, context: &Context<'_>, tick: Tick, sampled: Input, sink: &mut S) {
+        let read = self.past.read(context.schema(tick), &sampled);
+        let state = self.past.state().map(|state| first(context, tick, &state, &read, sink));
+        self.past.push(tick, sampled, Some(read), state);
+    }
+
+    /// Holds the prediction *of the same tick* against the authority's state.
+    ///
+    /// 1. Bit for bit the same: agreed.
+    /// 2. Otherwise the authority's state is taken over, every later input replayed, the past rewritten.
+    /// 3. It counts as a correction when a field differs by more than its agreement; the jump is eased out.
+    pub(super) fn told<S: Sink>(
+        &mut self,
+        context: &Context<'_>,
+        newest: Tick,
+        word: &Word<'_>,
+        sink: &mut S,
+    ) -> Option<Moved> {
+        let (used, truth) = (word.used, word.state);
+        let Some(own_newest) = self.past.newest() else {
+            self.begin(context, newest, word, sink);
+            return None;
+        };
+        let before = self.past.state();
+        if used > own_newest {
+            return self.overtaken(context, own_newest, word, sink);
+        }
+        let predicted = self.past.ticks().get(used)?.state;
+        if predicted == Some(*truth) {
+            self.agreed = used;
+            tell(sink, Fact::Agreed { entity: context.entity, tick: used });
+            self.past.ticks_mut().forget_before(used, MAX_REPEATS);
+            return None;
+        }
+        if predicted.is_some() && !context.settings.reconcile {
+            return None;
+        }
+        let (divergence, why) = match predicted {
+            None => (0.0, Restored::Settled),
+            Some(p) => {
+                let agrees = context.schema(used).agrees(&p, truth);
+                let why = if agrees { Restored::Settled } else { Restored::Diverged };
+                (p.vec3(0).distance(truth.vec3(0)), why)
+            }
+        };
+        let replayed = self.replay(context, word, sink);
+        let told = correction(context.entity, used, self.agreed, own_newest, why);
+        let moved = self.moved(Correction { divergence, replayed, ..told }, before, sink);
+        self.past.ticks_mut().forget_before(used, MAX_REPEATS);
+        moved
+    }
+
+    /// The first word: ticks since then were begun before there was a state to predict from; the authority makes up empty
+    /// input for them.
+    fn begin<S: Sink>(&mut self, context: &Context<'_>, newest: Tick, word: &Word<'_>, sink: &mut S) {
+        let (nothing, mut state) = (Input::default(), *word.state);
+        self.past.push(word.used, nothing, None, Some(state));
+        for tick in (word.used.0 + 1..=newest.0).map(Tick) {
+            state = context.step(tick, &state, &nothing, sink).0;
+            self.past.push(tick, nothing, Some(nothing), Some(state));
+        }
+        self.agreed = word.used;
+    }
+
+    /// The authority made up inputs past everything there is here: those ticks are gone.
+    fn overtaken<S: Sink>(
+        &mut self,
+        context: &Context<'_>,
+        newest: Tick,
+        word: &Word<'_>,
+        sink: &mut S,
+    ) -> Option<Moved> {
+        let before = self.past.state();
+        self.past.pass_over(newest.next(), word.used);
+        self.past.ticks_mut().place(word.used, Some(*word.state));
+        let same = before.is_some_and(|before| context.schema(word.used).agrees(&before, word.state));
+        let why = if same { Restored::Settled } else { Restored::Overtaken };
+        self.moved(correction(context.entity, word.used, self.agreed, word.used, why), before, sink)
+    }
+
+    /// Takes over the truth and simulates everything since again; says how many ticks those were.
+    fn replay<S: Sink>(&mut self, context: &Context<'_>, word: &Word<'_>, sink: &mut S) -> u32 {
+        let rewritten = |sink: &mut S, tick, state: &State| {
+            let (entity, used, contacts) = (context.entity, Some(tick), &Contacts::default());
+            let (made, input, teleported) = (Made::Rewritten, None, false);
+            show(sink, StateEvent { entity, tick, used, made, state, input, contacts, teleported });
+        };
+        rewritten(sink, word.used, word.state);
+        let mut replayed = 0;
+        self.past.ticks_mut().rewrite(word.used, *word.state, |tick, state, played: &Played| {
+            let next = played.read.map_or(*state, |input| {
+                replayed += 1;
+                context.step(tick, state, &input, sink).0
+            });
+            rewritten(sink, tick, &next);
+            next
+        });
+        replayed
+    }
+
+    fn moved<S: Sink>(&mut self, told: Correction, before: Option<State>, sink: &mut S) -> Option<Moved> {
+        let moved = before.zip(self.past.state()).map(|(before, after)| corrected(told, before, after, sink));
+        self.agreed = told.tick;
+        moved
+    }
+}

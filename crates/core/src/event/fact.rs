@@ -1,0 +1,188 @@
+//! What happened, in values that can be kept.
+
+use crate::ids::{EntityId, PeerId};
+use crate::tick::Tick;
+use crate::verdict::Verdict;
+
+/// How the authority came by the input of a tick.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Provenance {
+    /// As it was sent.
+    Fresh,
+    /// Made up: the last one's keys held on.
+    Repeated,
+}
+
+impl Provenance {
+    /// Its name in reports.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Fresh => "fresh",
+            Self::Repeated => "repeated",
+        }
+    }
+}
+
+/// A moment in an input's life.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum InputFate {
+    /// Client: it was put on its way.
+    Sampled,
+    /// Server: it arrived for the first time, so many quarter ticks early; negative: after its tick was simulated.
+    Arrived(i16),
+    /// Server: its tick was simulated, with it or with one made up.
+    Used(Provenance),
+}
+
+/// What became of an input, or of a claim.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct InputFact {
+    /// Whose.
+    pub peer: PeerId,
+    /// For which entity.
+    pub entity: EntityId,
+    /// For which tick.
+    pub tick: Tick,
+    /// What.
+    pub fate: InputFate,
+}
+
+/// What a client knows of its clock and link, once a snapshot.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct ClockFact {
+    /// Newest own tick minus the newest acknowledged one.
+    pub behind: i32,
+    /// Round trip in microseconds: mean.
+    pub rtt_us: u32,
+    /// Standard deviation of the round trip in microseconds.
+    pub rtt_sigma_us: u32,
+    /// Least margin reported, in quarter ticks.
+    pub margin: Option<i8>,
+    /// How far behind the smoothed arrivals remotes are drawn, in microseconds.
+    pub view_delay_us: u32,
+}
+
+/// Why a client took over the server's state.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Restored {
+    /// Prediction and authority differed by more than a field's agreement.
+    Diverged,
+    /// They differed by less: the client follows so that differences cannot add up, and nobody is told.
+    Settled,
+    /// The server was already past the newest prediction.
+    Overtaken,
+    /// The guard pulled a claiming owner back.
+    PulledBack,
+}
+
+/// A client rewrote its present.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Correction {
+    /// Of which entity.
+    pub entity: EntityId,
+    /// The tick compared (`used`).
+    pub tick: Tick,
+    /// The newest tick that had agreed before.
+    pub agreed: Tick,
+    /// The newest tick predicted.
+    pub newest: Tick,
+    /// Distance at the tick compared, in metres.
+    pub divergence: f32,
+    /// How far the newest position moved, in metres: what eyes see.
+    pub jump: f32,
+    /// Ticks simulated again.
+    pub replayed: u32,
+    /// What kind it was.
+    pub why: Restored,
+}
+
+/// Something that happened in a client or the server, other than a state being made.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Fact {
+    /// What became of an input.
+    Input(InputFact),
+    /// Client: what it knows of its clock and link.
+    Clock(ClockFact),
+    /// Client: a snapshot of this tick was taken in, for the first time.
+    Received {
+        /// The tick it shows.
+        tick: Tick,
+    },
+    /// Client: prediction and authority are the same at a tick.
+    Agreed {
+        /// Of which entity.
+        entity: EntityId,
+        /// That tick.
+        tick: Tick,
+    },
+    /// Client: they were not.
+    Corrected(Correction),
+    /// Server: an accusation.
+    Verdict(Verdict),
+    /// Server: a gap was bridged without an accusation.
+    Resync {
+        /// Whose.
+        peer: PeerId,
+        /// Of which entity.
+        entity: EntityId,
+        /// At which tick.
+        tick: Tick,
+    },
+    /// Ticks were passed over, by the machine that tells it.
+    Dropped {
+        /// First of them.
+        first: Tick,
+        /// How many.
+        count: u64,
+    },
+    /// A step came out non-finite and was rejected whole.
+    StepFault {
+        /// Which entity.
+        entity: EntityId,
+        /// At which tick.
+        tick: Tick,
+        /// The field.
+        field: &'static str,
+    },
+    /// Client: the tick clock was set, not slewed, by so many nanoseconds.
+    ClockSet {
+        /// Positive: later.
+        shift: i64,
+    },
+    /// Client: joined.
+    Joined {
+        /// As whom.
+        peer: PeerId,
+        /// With this tick as its newest.
+        tick: Tick,
+    },
+}
+
+impl Fact {
+    /// The tick it is about, if it is about one.
+    pub const fn tick(&self) -> Option<Tick> {
+        match self {
+            Self::Input(InputFact { tick, .. })
+            | Self::Received { tick }
+            | Self::Agreed { tick, .. }
+            | Self::Corrected(Correction { tick, .. })
+            | Self::Verdict(Verdict { tick, .. })
+            | Self::Resync { tick, .. }
+            | Self::Dropped { first: tick, .. }
+            | Self::StepFault { tick, .. }
+            | Self::Joined { tick, .. } => Some(*tick),
+            Self::Clock(_) | Self::ClockSet { .. } => None,
+        }
+    }
+
+    /// The peer it is about, where it is told by a server.
+    pub const fn peer(&self) -> Option<PeerId> {
+        match self {
+            Self::Input(InputFact { peer, .. })
+            | Self::Verdict(Verdict { peer, .. })
+            | Self::Resync { peer, .. }
+            | Self::Joined { peer, .. } => Some(*peer),
+            _ => None,
+        }
+    }
+}

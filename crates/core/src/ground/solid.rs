@@ -1,0 +1,72 @@
+//! What a world is made of: upright boxes, surfaces, an edge.
+
+/// How far a slide stays from what it meets, in metres.
+pub const SKIN: f32 = 0.002;
+
+/// Names a solid across all grounds of a course.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+pub struct SolidId(pub u16);
+
+impl SolidId {
+    /// The floor.
+    pub const FLOOR: Self = Self(u16::MAX);
+    /// The edge of the world.
+    pub const EDGE: Self = Self(u16::MAX - 1);
+}
+
+/// An upright box: a rectangle of any yaw with a height range.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Solid {
+    /// Its name.
+    pub id: SolidId,
+    /// Middle, in metres.
+    pub x: f32,
+    /// Middle, in metres.
+    pub y: f32,
+    /// Half its extent along its own first axis.
+    pub half_x: f32,
+    /// Half its extent along its own second axis.
+    pub half_y: f32,
+    /// Turn of its first axis from east, counter-clockwise, in radians.
+    pub yaw: f32,
+    /// Bottom, in metres.
+    pub low: f32,
+    /// Top, in metres.
+    pub high: f32,
+}
+
+/// How a surface treats feet.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Surface {
+    /// Share of the rule's grip that holds here.
+    pub grip: f32,
+    /// Share of the rule's speed that is reached here.
+    pub pace: f32,
+}
+
+impl Surface {
+    /// Dry stone.
+    pub const PLAIN: Self = Self { grip: 1.0, pace: 1.0 };
+}
+
+/// A level rectangle of another surface.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Zone {
+    /// West and south corner.
+    pub min: (f32, f32),
+    /// East and north corner.
+    pub max: (f32, f32),
+    /// What it does. Where zones overlap the later one counts.
+    pub surface: Surface,
+}
+
+/// Where the world ends and how low its floor lies.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Bounds {
+    /// West and south corner, in metres.
+    pub min: (f32, f32),
+    /// East and north corner, in metres.
+    pub max: (f32, f32),
+    /// Height of the floor.
+    pub floor: f32,
+}

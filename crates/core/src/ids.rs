@@ -1,0 +1,54 @@
+//! Who is who: things in the world, connections, players.
+//!
+//! Three types that nothing turns into one another. Which machine a player sits at is not the core's to know.
+
+use std::fmt;
+
+/// Something in the world: a slot, and which of its tenants.
+///
+/// A slot is used again once its tenant is gone; generations, modulo 256, tell the two apart. A slot that becomes free
+/// waits behind all that were free before it, so a generation comes again only after every free slot has had 255 others.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct EntityId {
+    /// The slot.
+    pub index: u16,
+    /// Which of its tenants.
+    pub generation: u8,
+}
+
+impl EntityId {
+    /// The first tenant of a slot.
+    pub const fn first(index: u16) -> Self {
+        Self { index, generation: 0 }
+    }
+}
+
+impl fmt::Display for EntityId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}.{}", self.index, self.generation)
+    }
+}
+
+/// A connection at a server, which issues both numbers.
+///
+/// Epochs count modulo 256: a datagram of the connection 256 returns ago is taken for one of this only if it was under way
+/// all the while, and what it says is still held against the ticks and sequence numbers expected now.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct PeerId {
+    /// The place at the server.
+    pub slot: u16,
+    /// Which of those that had the place.
+    pub epoch: u8,
+}
+
+impl fmt::Display for PeerId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}.{}", self.slot, self.epoch)
+    }
+}
+
+/// A player, whatever connection it comes by: who comes back with the same token owns the same entities.
+///
+/// Handed in by the caller, who sees to it that nobody can guess another's: the core has no chance of its own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Token(pub u64);

@@ -1,0 +1,14 @@
+//! Somebody else's past, for drawing.
+//!
+//! Remotes are drawn at one moment, a little in the past, so that there are states on both sides of it: [`ViewClock`] says
+//! which moment, samples are what snapshots told, and [`drawn`] is what is made of them.
+
+mod blend;
+mod samples;
+mod view_clock;
+
+pub(crate) use blend::blend;
+pub(crate) use samples::Samples;
+pub use samples::{Drawn, DrawnState, Placed, Sample, Shown, drawn};
+pub(crate) use view_clock::ViewClock;
+pub use view_clock::ViewDelay;

@@ -1,0 +1,263 @@
+//! One entity as snapshots told of it, and what is drawn of it.
+//!
+//! Between two states each field is blended in its own way; past the newest the position runs on for a short while, then
+//! stands. Teleports are cut.
+
+use std::collections::VecDeque;
+
+use super::blend::{blend, run_on};
+use crate::data::State;
+use crate::schema::Schema;
+use crate::tick::{Rate, Tick};
+
+/// States kept of one entity at most.
+const MOST: usize = 128;
+
+/// How a drawn state came about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Drawn {
+    /// Predicted by its owner.
+    Predicted = 0,
+    /// Between two received states.
+    Blended = 1,
+    /// The newest received, as it came.
+    Newest = 2,
+    /// Run on past the newest received.
+    Extrapolated = 3,
+    /// Standing still past the limit of that.
+    Held = 4,
+}
+
+impl Drawn {
+    /// Its name in reports.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Predicted => "predicted",
+            Self::Blended => "blended",
+            Self::Newest => "newest",
+            Self::Extrapolated => "extrapolated",
+            Self::Held => "held",
+        }
+    }
+}
+
+/// A state to draw and where it lies in time.
+#[derive(Clone, Copy, Debug)]
+pub struct DrawnState {
+    /// The state.
+    pub state: State,
+    /// The tick it shows: this one …
+    pub tick: Tick,
+    /// … and so much of the way to the next.
+    pub fraction: f32,
+    /// How it came about.
+    pub how: Drawn,
+}
+
+/// A moment to draw: a tick, and how much of the way to the next.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Shown {
+    /// This tick …
+    pub tick: Tick,
+    /// … and so much of the way to the next.
+    pub fraction: f32,
+}
+
+/// A state as it was received.
+#[derive(Clone, Copy, Debug)]
+pub struct Sample {
+    /// Its tick.
+    pub tick: Tick,
+    /// Its running count of teleports.
+    pub teleports: u8,
+    /// The state.
+    pub state: State,
+}
+
+/// Where a moment lies among the states received, and how what is drawn then comes about.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Placed {
+    /// How it comes about.
+    pub how: Drawn,
+    /// What is seen: never past the limit of running on, never before the first state.
+    pub shown: Shown,
+    /// Seconds run on past the newest state.
+    run_on: f32,
+}
+
+impl Shown {
+    /// Places the moment, given the tick of the newest state received that is not after it, and that of the oldest received
+    /// after it. Past the newest a remote runs on for `limit_ms`, then stands. `None` where nothing was received.
+    pub fn among(self, before: Option<Tick>, after: Option<Tick>, rate: Rate, limit_ms: u32) -> Option<Placed> {
+        let Some(before) = before else {
+            let shown = Self { tick: after?, fraction: 0.0 };
+            return Some(Placed { how: Drawn::Held, shown, run_on: 0.0 });
+        };
+        if after.is_some() {
+            return Some(Placed { how: Drawn::Blended, shown: self, run_on: 0.0 });
+        }
+        let past = (self.tick.since(before) as f64 + f64::from(self.fraction)) / f64::from(rate.hz());
+        let limit = f64::from(limit_ms) / 1000.0;
+        let run_on = past.min(limit) as f32;
+        let how = if past <= 0.0 {
+            Drawn::Blended
+        } else if past <= limit {
+            Drawn::Extrapolated
+        } else {
+            Drawn::Held
+        };
+        let ticks = f64::from(run_on) * f64::from(rate.hz());
+        let whole = libm::floor(ticks);
+        let shown = Self { tick: before.offset(whole as i64), fraction: (ticks - whole) as f32 };
+        Some(Placed { how, shown, run_on })
+    }
+}
+
+/// What is drawn of an entity at a moment that is [placed](Shown::among) between these two states.
+pub fn drawn(
+    schema: &Schema,
+    rate: Rate,
+    moment: Shown,
+    (before, after): (Option<&Sample>, Option<&Sample>),
+    limit_ms: u32,
+) -> Option<DrawnState> {
+    let Placed { how, shown, run_on: seconds } =
+        moment.among(before.map(|s| s.tick), after.map(|s| s.tick), rate, limit_ms)?;
+    let state = match (before, after) {
+        (Some(a), Some(b)) if a.teleports == b.teleports => {
+            let apart = b.tick.since(a.tick) as f32;
+            let share = (moment.tick.since(a.tick) as f32 + moment.fraction) / apart;
+            blend(schema, &a.state, &b.state, share, apart * rate.dt())
+        }
+        (Some(a), Some(_)) => a.state,
+        (Some(a), None) => run_on(schema, &a.state, seconds),
+        (None, b) => b?.state,
+    };
+    Some(DrawnState { state, tick: shown.tick, fraction: shown.fraction, how })
+}
+
+/// States of one entity, by tick.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Samples(VecDeque<Sample>);
+
+impl Samples {
+    /// Bytes they take.
+    pub(crate) fn bytes(&self) -> usize {
+        self.0.capacity() * size_of::<Sample>()
+    }
+
+    /// Takes a state; one that is known already is dropped.
+    pub(crate) fn insert(&mut self, sample: Sample) {
+        let at = self.0.partition_point(|s| s.tick < sample.tick);
+        if self.0.get(at).is_some_and(|s| s.tick == sample.tick) {
+            return;
+        }
+        self.0.insert(at, sample);
+        if self.0.len() > MOST {
+            self.0.pop_front();
+        }
+    }
+
+    /// Forgets what no moment from `tick` on is drawn from.
+    pub(crate) fn forget(&mut self, tick: Tick) {
+        while self.0.len() > 2 && self.0[1].tick <= tick {
+            self.0.pop_front();
+        }
+    }
+
+    /// The newest state received.
+    pub(crate) fn newest(&self) -> Option<DrawnState> {
+        let s = self.0.back()?;
+        Some(DrawnState { state: s.state, tick: s.tick, fraction: 0.0, how: Drawn::Newest })
+    }
+
+    /// What is drawn at a moment.
+    pub(crate) fn at(&self, schema: &Schema, rate: Rate, moment: Shown, limit_ms: u32) -> Option<DrawnState> {
+        let after = self.0.partition_point(|s| s.tick <= moment.tick);
+        let before = after.checked_sub(1).and_then(|i| self.0.get(i));
+        drawn(schema, rate, moment, (before, self.0.get(after)), limit_ms)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::motion::Motion;
+    use crate::schema::Blend;
+    use crate::vec3::vec3;
+    use crate::walker::{Walker, state_lane};
+
+    fn sample(tick: u64, x: f32, facing: f32, teleports: u8) -> Sample {
+        let walker = Walker::new();
+        let mut state = walker.spawn(vec3(x, 0.0, 0.0), facing);
+        state.set_vec3(state_lane::VEL, vec3(2.0, 0.0, 0.0));
+        Sample { tick: Tick(tick), teleports, state }
+    }
+
+    fn x_at(samples: &Samples, tick: u64, fraction: f32) -> (f32, Drawn) {
+        let walker = Walker::new();
+        let moment = Shown { tick: Tick(tick), fraction };
+        let drawn = samples.at(walker.schema(), Rate::new(10).unwrap(), moment, 200).unwrap();
+        (drawn.state.vec3(state_lane::POS).x, drawn.how)
+    }
+
+    fn received(all: &[(u64, f32, u8)]) -> Samples {
+        let mut samples = Samples::default();
+        for &(tick, x, teleports) in all {
+            samples.insert(sample(tick, x, 0.0, teleports));
+        }
+        samples
+    }
+
+    #[test]
+    fn states_that_arrive_out_of_order_are_blended_in_order() {
+        let r = received(&[(10, 1.0, 0), (16, 4.0, 0), (13, 2.0, 0), (13, 9.0, 0), (7, 9.0, 0)]);
+        assert_eq!(x_at(&r, 11, 0.5), (1.5, Drawn::Blended));
+        assert_eq!(x_at(&r, 14, 0.5), (3.0, Drawn::Blended));
+    }
+
+    #[test]
+    fn past_the_newest_it_runs_on_for_the_limit_and_then_stands() {
+        let r = received(&[(10, 1.0, 0)]);
+        assert_eq!(x_at(&r, 11, 0.0), (1.2, Drawn::Extrapolated));
+        let (stopped, how) = x_at(&r, 15, 0.0);
+        assert!((stopped - 1.4).abs() < 1e-6 && how == Drawn::Held);
+        assert_eq!(x_at(&r, 90, 0.0).0, stopped);
+    }
+
+    #[test]
+    fn a_teleport_is_cut_not_blended() {
+        let r = received(&[(10, 1.0, 0), (12, 50.0, 1)]);
+        assert_eq!(x_at(&r, 11, 0.9).0, 1.0);
+        assert_eq!(x_at(&r, 12, 0.0).0, 50.0);
+    }
+
+    #[test]
+    fn bearings_take_the_shorter_arc() {
+        let walker = Walker::new();
+        let (a, b) = (sample(0, 0.0, 3.0, 0).state, sample(0, 0.0, -3.0, 0).state);
+        let half = blend(walker.schema(), &a, &b, 0.5, 0.1).real(state_lane::FACING);
+        assert!(half.abs() > 3.1, "{half}");
+    }
+
+    #[test]
+    fn a_curve_leaves_and_arrives_with_the_velocities_and_a_steady_one_is_a_line() {
+        let walker = Walker::new();
+        let mut schema = walker.schema().clone();
+        schema.state[0].blend = Blend::Curve;
+        let (a, mut b) = (sample(0, 0.0, 0.0, 0).state, sample(0, 2.0, 0.0, 0).state);
+        let x = |b: &State, t: f32| blend(&schema, &a, b, t, 1.0).vec3(state_lane::POS).x;
+        assert!((x(&b, 0.25) - 0.5).abs() < 1e-6, "2 m/s over 2 m in a second");
+        assert_eq!((x(&b, 0.0), x(&b, 1.0)), (0.0, 2.0));
+        b.set_vec3(state_lane::VEL, vec3(0.0, 0.0, 0.0));
+        assert!(x(&b, 0.9) > 1.9, "it slows down on arrival: {}", x(&b, 0.9));
+    }
+
+    #[test]
+    fn nothing_received_draws_nothing() {
+        let none = Samples::default();
+        assert!(none.newest().is_none());
+        let moment = Shown { tick: Tick(1), fraction: 0.0 };
+        assert!(none.at(Walker::new().schema(), Rate::new(10).unwrap(), moment, 200).is_none());
+    }
+}

@@ -1,0 +1,137 @@
+//! The authority runs the rule with the owner's inputs.
+
+use super::{Arrival, Includes, Made, Margins, Turn, tell_used};
+use crate::data::Input;
+use crate::event::{Fact, InputFate, Provenance, Sink, tell};
+use crate::ids::PeerId;
+use crate::motion::checked_step;
+use crate::server::input_buffer::{InputBuffer, Taken};
+use crate::tick::Tick;
+use crate::vec3::Vec3;
+use crate::verdict::{Answer, Evidence, Rule, Verdict};
+use crate::wire::Inputs;
+use crate::world::Entity;
+
+/// One owner's inputs for one entity.
+#[derive(Clone, Debug, Default)]
+pub(in crate::server) struct Stepping {
+    buffer: InputBuffer,
+    /// For how many of the last ticks the input was made up.
+    made_up: u8,
+    /// The newest input that arrived, and when it last was another than the one before.
+    newest: Option<(Tick, Input)>,
+    spoke: u64,
+}
+
+impl Stepping {
+    pub(super) fn bytes(&self) -> usize {
+        self.buffer.bytes()
+    }
+
+    /// Takes the inputs of a message, oldest first.
+    pub(super) fn inputs<S: Sink>(
+        &mut self,
+        arrival: &Arrival<'_>,
+        kind: u8,
+        newest: Tick,
+        inputs: &Inputs,
+        margins: &mut Margins,
+        sink: &mut S,
+    ) {
+        // Ticks the clock has already called for count as simulated only once they are.
+        let simulated = arrival.ticks.newest();
+        let accuse = |sink: &mut S, evidence| {
+            let (peer, entity) = (arrival.peer, inputs.entity);
+            let answer = Answer::Ignored;
+            tell(sink, Fact::Verdict(Verdict { peer, entity, tick: simulated, evidence, answer }));
+        };
+        for back in (0..inputs.count).rev() {
+            let tick = newest.offset(-(back as i64));
+            let input = inputs.inputs[back];
+            if !arrival.layouts.schema(kind, tick.wire()).input_in_range(&input) {
+                let length = libm::sqrtf(input.real(0) * input.real(0) + input.real(1) * input.real(1));
+                accuse(sink, Evidence::plain(Rule::Range, (tick, tick), length, 1.0));
+                continue;
+            }
+            match self.buffer.take_in(tick, simulated, input) {
+                Taken::InTime | Taken::Late => {
+                    self.note_order(arrival.heard, tick, input);
+                    margins.arrived(arrival, inputs.entity, tick, sink);
+                }
+                Taken::Again => {}
+                Taken::Conflict => accuse(sink, Evidence::plain(Rule::Conflict, (tick, tick), 2.0, 1.0)),
+                Taken::OutOfWindow => {
+                    // The client must learn how far off it is, or it could never come back.
+                    margins.note(arrival.margin(tick));
+                    // After a stall of ours honest ticks lie far ahead of the last one run, never of the clock.
+                    let ahead = tick.since(arrival.expected);
+                    let limit = i64::from(4 * arrival.ticks.rate().hz());
+                    if ahead > limit {
+                        accuse(sink, Evidence::plain(Rule::Window, (tick, tick), ahead as f32, limit as f32));
+                    }
+                }
+            }
+        }
+    }
+
+    fn note_order(&mut self, heard: u64, tick: Tick, input: Input) {
+        if self.newest.is_none_or(|(newest, _)| newest < tick) {
+            if self.newest.is_none_or(|(_, before)| before != input) {
+                self.spoke = heard;
+            }
+            self.newest = Some((tick, input));
+        }
+    }
+
+    /// When its owner last said something new.
+    pub(super) const fn spoke(&self) -> u64 {
+        self.spoke
+    }
+
+    /// A tick is made by somebody else's word: its input has had its turn all the same.
+    pub(super) fn stand_by(&mut self, turn: &Turn<'_>) {
+        self.buffer.use_for(turn.scene.tick, turn.motion.schema());
+        self.made_up = 0;
+    }
+
+    pub(super) fn advance<S: Sink>(
+        &mut self,
+        peer: PeerId,
+        turn: &Turn<'_>,
+        entity: &mut Entity,
+        sink: &mut S,
+    ) -> Made {
+        let tick = turn.scene.tick;
+        let (input, provenance) = self.buffer.use_for(tick, turn.motion.schema());
+        self.made_up = match provenance {
+            Provenance::Fresh => 0,
+            Provenance::Repeated => self.made_up.saturating_add(1),
+        };
+        tell_used(self.buffer.has_begun(tick), peer, entity.id(), tick, InputFate::Used(provenance), sink);
+        stepped(turn, entity, &input, sink)
+    }
+
+    pub(super) fn includes(&self, tick: Tick) -> Includes {
+        Includes { newest: Some(tick), made_up: self.made_up }
+    }
+}
+
+/// Runs the rule for a tick, with what is due to happen to the entity.
+pub(in crate::server) fn stepped<S: Sink>(turn: &Turn<'_>, entity: &mut Entity, input: &Input, sink: &mut S) -> Made {
+    let mut before = entity.state;
+    if let Some(lane) = turn.motion.schema().velocity_lane().filter(|_| entity.push != Vec3::ZERO) {
+        let pushed = before.vec3(lane) + entity.push;
+        before.set_vec3(lane, pushed);
+    }
+    entity.push = Vec3::ZERO;
+    match checked_step(turn.motion, &turn.scene, &before, input) {
+        Ok(step) => {
+            entity.state = step.state;
+            Made { contacts: step.contacts, teleported: step.teleported }
+        }
+        Err(field) => {
+            tell(sink, Fact::StepFault { entity: entity.id(), tick: turn.scene.tick, field });
+            Made::default()
+        }
+    }
+}

@@ -1,0 +1,51 @@
+//! How the lanes of a tick travel.
+
+use super::kinds::Kinds;
+use super::timeline::Timeline;
+use crate::ids::EntityId;
+use crate::schema::Schema;
+use crate::tick::{Tick, WireTick};
+
+/// An entity that somebody gives orders, and its rule.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Owned {
+    /// Which.
+    pub entity: EntityId,
+    /// The number of its rule.
+    pub kind: u8,
+}
+
+/// How the lanes of a tick travel, on a machine whose rules may change between two ticks.
+///
+/// Both ends change their rules at the same tick, so a message is read with the layout of the tick it is about,
+/// whenever it arrives.
+#[derive(Clone, Copy, Debug)]
+pub struct Layouts<'a> {
+    timeline: &'a Timeline,
+    near: Option<Tick>,
+    owned: &'a [Owned],
+}
+
+impl<'a> Layouts<'a> {
+    /// Layouts of ticks around `near`, or the latest whatever the tick; `owned` are the entities whose inputs and claims
+    /// travel on this connection.
+    pub const fn new(timeline: &'a Timeline, near: Option<Tick>, owned: &'a [Owned]) -> Self {
+        Self { timeline, near, owned }
+    }
+
+    /// The rules in force at a tick.
+    pub fn kinds(&self, tick: WireTick) -> &'a Kinds {
+        let tick = self.near.and_then(|near| tick.unwrap_near(near).ok());
+        &tick.map_or_else(|| self.timeline.latest(), |tick| self.timeline.at(tick)).kinds
+    }
+
+    /// The kind of an entity whose inputs and claims travel; `None` for any other.
+    pub fn kind(&self, entity: EntityId) -> Option<u8> {
+        self.owned.iter().find(|o| o.entity == entity).map(|o| o.kind)
+    }
+
+    /// The schema of a kind at a tick.
+    pub fn schema(&self, kind: u8, tick: WireTick) -> &'a Schema {
+        self.kinds(tick).motion(kind).schema()
+    }
+}

@@ -1,0 +1,92 @@
+//! What has been understood of the other side, and how long its answers take.
+
+use super::datagram::{Ack, Header};
+use super::kind::MessageKind;
+use crate::tick::HostNanos;
+
+/// What one side has decoded of the other's datagrams, and when it sent its own.
+#[derive(Clone, Debug)]
+pub struct Acks {
+    seen: Option<Seen>,
+    next: u16,
+    sent: [Sent; SENT],
+}
+
+#[derive(Clone, Copy, Debug)]
+struct Seen {
+    newest: u16,
+    mask: u32,
+    at: HostNanos,
+}
+
+/// A datagram of one's own, remembered for measuring the round trip.
+#[derive(Clone, Copy, Debug, Default)]
+struct Sent {
+    sequence: u16,
+    at: HostNanos,
+    known: bool,
+}
+
+/// Datagrams remembered: a second at 256 a second, beyond which a round trip is not measured.
+const SENT: usize = 256;
+
+/// Ten seconds: at most 20,000 datagrams at two a tick and 1000 Hz, well below half of the number space.
+const SILENCE: i64 = 10_000_000_000;
+
+impl Default for Acks {
+    fn default() -> Self {
+        Self { seen: None, next: 0, sent: [Sent::default(); SENT] }
+    }
+}
+
+impl Acks {
+    /// Notes a decoded datagram. `false` when it is a duplicate or too old to tell: drop it.
+    #[must_use]
+    pub fn decoded(&mut self, sequence: u16, now: HostNanos) -> bool {
+        // After a long silence 16 bits no longer tell before from after: begin anew.
+        let silent = self.seen.is_none_or(|seen| now.since(seen.at) > SILENCE);
+        let Some(seen) = self.seen.as_mut().filter(|_| !silent) else {
+            self.seen = Some(Seen { newest: sequence, mask: 0, at: now });
+            return true;
+        };
+        let ahead = sequence.wrapping_sub(seen.newest) as i16;
+        if ahead > 0 {
+            let shift = ahead as u32;
+            seen.mask = if shift > 32 { 0 } else { seen.mask.checked_shl(shift).unwrap_or(0) | 1u32 << (shift - 1) };
+            seen.newest = sequence;
+            seen.at = now;
+            return true;
+        }
+        let back = ahead.unsigned_abs();
+        if back == 0 || back > 32 || seen.mask & 1 << (back - 1) != 0 {
+            return false;
+        }
+        seen.mask |= 1 << (back - 1);
+        true
+    }
+
+    /// The envelope of the next datagram to send.
+    pub fn header(&mut self, kind: MessageKind, epoch: u8, now: HostNanos) -> Header {
+        let sequence = self.next;
+        self.next = self.next.wrapping_add(1);
+        self.sent[usize::from(sequence) % SENT] = Sent { sequence, at: now, known: true };
+        let ack = self.seen.map(|s| Ack {
+            newest: s.newest,
+            mask: s.mask,
+            hold: (now.since(s.at) / 100_000).clamp(0, i64::from(u16::MAX)) as u16,
+        });
+        Header { kind, epoch, sequence, ack, sent_us: (now.0 / 1000) as u32 }
+    }
+
+    /// Round trip in nanoseconds measured by an acknowledgement, the wait at the other side taken out.
+    pub fn round_trip(&self, ack: &Ack, now: HostNanos) -> Option<i64> {
+        let sent = self.sent_at(ack.newest)?;
+        Some((now.since(sent) - i64::from(ack.hold) * 100_000).max(0))
+    }
+
+    /// When a remembered datagram was sent.
+    pub fn sent_at(&self, sequence: u16) -> Option<HostNanos> {
+        let sent = &self.sent[usize::from(sequence) % SENT];
+        (sent.known && sent.sequence == sequence).then_some(sent.at)
+    }
+}

@@ -1,0 +1,89 @@
+//! The lanes of a state or an input as bits, by schema.
+
+use super::bits::{BitReader, BitWriter};
+use super::error::WireError;
+use crate::data::{Input, State};
+use crate::schema::{InputKind, Schema, SeenBy, Shape};
+
+/// Writes an input.
+pub(super) fn write_input(out: &mut BitWriter, schema: &Schema, input: &Input) {
+    for f in &schema.input {
+        match f.kind.quantiser() {
+            Some(q) => (f.lane..f.lane + f.kind.lanes()).for_each(|lane| out.put(q.encode(input.real(lane)), q.bits())),
+            None if f.kind == InputKind::Held => out.flag(input.flag(f.lane)),
+            None => out.put(input.int(f.lane), f.kind.bits()),
+        }
+    }
+}
+
+pub(super) fn read_input(from: &mut BitReader<'_>, schema: &Schema) -> Result<Input, WireError> {
+    let mut input = Input::default();
+    for f in &schema.input {
+        match f.kind.quantiser() {
+            Some(q) => {
+                for lane in f.lane..f.lane + f.kind.lanes() {
+                    input.set_real(lane, q.decode(from.take(q.bits())?));
+                }
+            }
+            None if f.kind == InputKind::Held => input.set_flag(f.lane, from.flag()?),
+            None => input.set_int(f.lane, from.take(f.kind.bits())?),
+        }
+    }
+    Ok(input)
+}
+
+/// Writes what others may know, rounded.
+pub(super) fn write_seen(out: &mut BitWriter, schema: &Schema, state: &State) {
+    for f in schema.state.iter().filter(|f| f.seen_by == SeenBy::All) {
+        for lane in f.lane..f.lane + f.shape.lanes() {
+            match f.shape {
+                Shape::Flag => out.flag(state.flag(lane)),
+                Shape::Counter => out.put(state.int(lane), f.lane_bits()),
+                _ => out.put(f.wire.encode(state.real(lane)), f.lane_bits()),
+            }
+        }
+    }
+}
+
+pub(super) fn read_seen(from: &mut BitReader<'_>, schema: &Schema) -> Result<State, WireError> {
+    let mut state = State::default();
+    for f in schema.state.iter().filter(|f| f.seen_by == SeenBy::All) {
+        for lane in f.lane..f.lane + f.shape.lanes() {
+            match f.shape {
+                Shape::Flag => state.set_flag(lane, from.flag()?),
+                Shape::Counter => state.set_int(lane, from.take(f.lane_bits())?),
+                _ => state.set_real(lane, f.wire.decode(from.take(f.lane_bits())?)),
+            }
+        }
+    }
+    Ok(state)
+}
+
+/// Writes every lane as it is.
+pub(super) fn write_exact(out: &mut BitWriter, schema: &Schema, state: &State) {
+    for f in &schema.state {
+        for lane in f.lane..f.lane + f.shape.lanes() {
+            if f.shape == Shape::Flag { out.flag(state.flag(lane)) } else { out.put(state.int(lane), 32) }
+        }
+    }
+}
+
+pub(super) fn read_exact(from: &mut BitReader<'_>, schema: &Schema) -> Result<State, WireError> {
+    let mut state = State::default();
+    for f in &schema.state {
+        for lane in f.lane..f.lane + f.shape.lanes() {
+            match f.shape {
+                Shape::Flag => state.set_flag(lane, from.flag()?),
+                Shape::Counter => state.set_int(lane, from.take(32)?),
+                _ => {
+                    let value = f32::from_bits(from.take(32)?);
+                    if !value.is_finite() {
+                        return Err(WireError::NotFinite(f.name));
+                    }
+                    state.set_real(lane, value);
+                }
+            }
+        }
+    }
+    Ok(state)
+}

@@ -1,0 +1,131 @@
+//! Everybody at one tick, coming down.
+
+use super::bits::{BitReader, BitWriter};
+use super::datagram::Header;
+use super::entity::{ENTITY_ID_BITS, read_entity, write_entity};
+use super::error::{WireError, ranged};
+use super::lanes::{read_exact, read_seen, write_exact, write_seen};
+use crate::data::State;
+use crate::ids::EntityId;
+use crate::schema::Schema;
+use crate::session::{Kinds, Layouts};
+use crate::tick::WireTick;
+
+/// Teleports are counted modulo 2^3.
+pub const TELEPORT_BITS: u32 = 3;
+
+/// What of its owner's a state includes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Used {
+    /// The newest of its ticks.
+    pub tick: WireTick,
+    /// For how many of the last ticks up to that one the input was made up, as far as eight bits count. The owner then knows
+    /// from where on presses are still to be made good.
+    pub made_up: u8,
+}
+
+/// One entity in a snapshot.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct EntityRef {
+    /// Which.
+    pub id: EntityId,
+    /// Index into the session's kinds.
+    pub kind: u8,
+    /// Counts teleports, modulo 2^3.
+    pub teleports: u8,
+    /// For an owner: lanes are then exact.
+    pub own: Option<Used>,
+}
+
+/// One entity's state as received.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct EntityRecord {
+    /// Which entity.
+    pub entity: EntityRef,
+    /// Its state; what may not be seen is zero.
+    pub state: State,
+}
+
+/// Everybody at one tick.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Snapshot {
+    /// The tick shown.
+    pub tick: WireTick,
+    /// Ticks until the next one.
+    pub every: u8,
+    /// Least margin of what arrived since the last one, in quarter ticks; `None` if nothing did.
+    pub margin: Option<i8>,
+    /// All entities.
+    pub entities: Vec<EntityRecord>,
+}
+
+/// Bits of a snapshot without its entities, with its envelope.
+const SNAPSHOT_BITS: u32 = Header::BITS + 16 + 8 + (1 + 8) + 8;
+/// Bits of an entity in a snapshot without its state.
+const ENTITY_BITS: u32 = ENTITY_ID_BITS + 8 + TELEPORT_BITS + 1;
+/// Bits that only an owner gets, without the state.
+const USED_BITS: u32 = 16 + 8;
+
+/// Bytes of a snapshot of these entities; of each is said whether its receiver owns it and so gets it exactly.
+pub fn snapshot_bytes<'a>(entities: impl Iterator<Item = (&'a Schema, bool)>) -> usize {
+    let bits = entities
+        .map(|(schema, own)| ENTITY_BITS + if own { USED_BITS + schema.exact_bits() } else { schema.seen_bits() });
+    (SNAPSHOT_BITS + bits.sum::<u32>()).div_ceil(8) as usize
+}
+
+/// Appends a snapshot of `entities`, whose number must be at most 255.
+pub fn write_snapshot<'a>(
+    out: &mut BitWriter,
+    tick: WireTick,
+    every: u8,
+    margin: Option<i8>,
+    kinds: &Kinds,
+    entities: impl Iterator<Item = (EntityRef, &'a State)> + Clone,
+) {
+    out.put(u32::from(tick.0), 16);
+    out.put(u32::from(every), 8);
+    out.flag(margin.is_some());
+    out.put(u32::from(margin.unwrap_or(0) as u8), 8);
+    out.put(entities.clone().count() as u32, 8);
+    for (entity, state) in entities {
+        write_entity(out, entity.id);
+        out.put(u32::from(entity.kind), 8);
+        out.put(u32::from(entity.teleports), TELEPORT_BITS);
+        out.flag(entity.own.is_some());
+        let schema = kinds.motion(entity.kind).schema();
+        match entity.own {
+            Some(used) => {
+                out.put(u32::from(used.tick.0), 16);
+                out.put(u32::from(used.made_up), 8);
+                write_exact(out, schema, state);
+            }
+            None => write_seen(out, schema, state),
+        }
+    }
+}
+
+impl Snapshot {
+    pub(super) fn read(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
+        let tick = WireTick(from.take(16)? as u16);
+        let kinds = layouts.kinds(tick);
+        let every = ranged("snapshot interval", from.take(8)?, 1, 255)? as u8;
+        let known = from.flag()?;
+        let margin = Some(from.take(8)? as u8 as i8).filter(|_| known);
+        let count = from.take(8)?;
+        // What is reserved is bounded by what arrived.
+        let mut entities = Vec::with_capacity((count.min(from.left() / ENTITY_BITS)) as usize);
+        for _ in 0..count {
+            let (id, kind) = (read_entity(from)?, from.take(8)? as u8);
+            let teleports = from.take(TELEPORT_BITS)? as u8;
+            let schema = kinds.get(kind).ok_or(WireError::EntityKind(kind))?.schema();
+            let own = if from.flag()? {
+                Some(Used { tick: WireTick(from.take(16)? as u16), made_up: from.take(8)? as u8 })
+            } else {
+                None
+            };
+            let state = if own.is_some() { read_exact(from, schema)? } else { read_seen(from, schema)? };
+            entities.push(EntityRecord { entity: EntityRef { id, kind, teleports, own }, state });
+        }
+        Ok(Self { tick, every, margin, entities })
+    }
+}

@@ -1,0 +1,57 @@
+//! The links between machines: a mesh of pipes, one for each pair and direction.
+
+use std::collections::BTreeMap;
+
+use crate::ids::MachineId;
+use crate::link::{Conditions, Fate, Pipe, Ticket};
+use crate::time::LabTime;
+
+/// All links.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Links(BTreeMap<(MachineId, MachineId), Pipe>);
+
+/// The number of a pipe in the book of luck: each has its own.
+const fn place(from: MachineId, to: MachineId) -> u32 {
+    const SERVER: u32 = MachineId::SERVER.place();
+    match (from.place(), to.place()) {
+        (from, SERVER) => (from - 1) * 2,
+        (SERVER, to) => (to - 1) * 2 + 1,
+        (from, to) => 1 << 31 | from << 15 | to,
+    }
+}
+
+impl Links {
+    /// Lays a link between two different machines.
+    pub(crate) fn lay(&mut self, from: MachineId, to: MachineId, conditions: Conditions) {
+        self.0.insert((from, to), Pipe::new(place(from, to), conditions));
+    }
+
+    /// From now on a link is like this.
+    pub(crate) fn change(&mut self, from: MachineId, to: MachineId, conditions: Conditions) {
+        if let Some(pipe) = self.0.get_mut(&(from, to)) {
+            pipe.change(conditions);
+        }
+    }
+
+    /// Sends a datagram. What a machine sends to itself arrives at once, and so does what is sent where no link was laid.
+    pub(crate) fn send(&mut self, seed: u64, now: LabTime, (from, to): (MachineId, MachineId), ticket: Ticket) -> Fate {
+        match self.0.get_mut(&(from, to)) {
+            Some(pipe) => pipe.send(seed, now, ticket),
+            None => Fate { arrives: Some(now), again: None },
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::BTreeSet;
+
+    #[test]
+    fn every_pipe_of_a_mesh_has_luck_of_its_own() {
+        let machines: Vec<MachineId> = (0..60).map(MachineId::new).collect();
+        let pairs = machines.iter().flat_map(|a| machines.iter().map(move |b| (*a, *b)));
+        let places: Vec<u32> = pairs.filter(|(a, b)| a != b).map(|(a, b)| place(a, b)).collect();
+        assert_eq!(places.iter().collect::<BTreeSet<_>>().len(), places.len());
+    }
+}

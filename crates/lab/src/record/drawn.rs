@@ -1,0 +1,153 @@
+//! What a viewer drew of an entity, had again from what it had received by then.
+//!
+//! All others of a frame share one moment. What a viewer knew of them are the snapshots it had taken in: the authority's
+//! states of those ticks, rounded as for others. Blending them is the core's, so what comes out is what was drawn.
+
+use velocitas_core::{Drawn, DrawnState, Placed, Rate, Sample, Shown, TELEPORT_BITS, Tick, Vec3, drawn};
+
+use super::Record;
+use super::rows::FrameRow;
+use crate::ids::{ActorId, MachineId, RecordTick};
+use crate::time::LabTime;
+
+/// An entity as a viewer drew it.
+#[derive(Clone, Copy, Debug)]
+pub struct DrawnRow {
+    /// The frame.
+    pub at: LabTime,
+    /// The tick shown …
+    pub tick: RecordTick,
+    /// … and how far on towards the next, 0 to 1.
+    pub fraction: f32,
+    /// How it came about.
+    pub how: Drawn,
+    /// Where.
+    pub pos: Vec3,
+    /// Looking where, in radians; 0 where that is not known.
+    pub bearing: f32,
+}
+
+/// Snapshots received that are looked through for those on both sides of a moment; the order in which they come is off by
+/// far fewer.
+const LOOKED_THROUGH: usize = 128;
+
+/// A frame, and the snapshots on both sides of the moment it shows.
+#[derive(Clone, Copy, Debug)]
+pub struct Frame {
+    /// The moment.
+    pub row: FrameRow,
+    /// The newest snapshot received that is not after it.
+    pub before: Option<RecordTick>,
+    /// The oldest received after it.
+    pub after: Option<RecordTick>,
+    /// The newest received.
+    pub newest: Option<RecordTick>,
+}
+
+impl Frame {
+    /// Where in time others are seen, and how that comes about; `None` where nobody is.
+    pub fn placed(&self, rate: Rate) -> Option<(RecordTick, f32, Drawn)> {
+        if !self.row.blends {
+            return self.newest.map(|tick| (tick, 0.0, Drawn::Newest));
+        }
+        let tick = |t: RecordTick| t.tick(Tick(0));
+        let moment = Shown { tick: tick(self.row.tick), fraction: self.row.fraction };
+        let Placed { how, shown, .. } =
+            moment.among(self.before.map(tick), self.after.map(tick), rate, u32::from(self.row.limit_ms))?;
+        Some((RecordTick::of(Tick(0), shown.tick), shown.fraction, how))
+    }
+}
+
+impl Record {
+    /// A frame of a viewer by its number, with what it had received by then; `None` where it saw nobody yet.
+    pub fn frame(&self, viewer: MachineId, number: usize) -> Option<Frame> {
+        let rows = self.of(viewer);
+        let row = *rows.frames.get(number)?;
+        if !row.sees {
+            return None;
+        }
+        let end = rows.received.partition(|r| r.at <= row.at);
+        let (mut before, mut after, mut newest) = (None, None, None);
+        for received in rows.received.range(end.saturating_sub(LOOKED_THROUGH), end) {
+            let tick = Some(received.tick);
+            newest = newest.max(tick);
+            if received.tick <= row.tick {
+                before = before.max(tick);
+            } else if after.is_none_or(|after| received.tick < after) {
+                after = tick;
+            }
+        }
+        Some(Frame { row, before, after, newest })
+    }
+
+    /// What a viewer drew of an entity in the newest frame at or before a moment; `None` where it drew nothing.
+    pub fn drawn(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<DrawnRow> {
+        let number = self.of(viewer).frames.partition(|r| r.at <= at).checked_sub(1)?;
+        self.drawn_in(viewer, actor, number)
+    }
+
+    /// What a viewer drew of an entity in a frame.
+    pub fn drawn_in(&self, viewer: MachineId, actor: ActorId, number: usize) -> Option<DrawnRow> {
+        let at = self.of(viewer).frames.get(number)?.at;
+        self.drawn_own(viewer, actor, at).or_else(|| self.drawn_other(viewer, actor, &self.frame(viewer, number)?))
+    }
+
+    /// An own entity whose states the viewer makes, in the frame of this moment.
+    fn drawn_own(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<DrawnRow> {
+        let column = &self.of(viewer).own(actor)?.drawn;
+        let row = column.get(column.partition(|r| r.at < at)).filter(|row| row.at == at)?;
+        Some(DrawnRow {
+            at,
+            tick: row.tick,
+            fraction: f32::from(row.fraction) / 65_536.0,
+            how: Drawn::Predicted,
+            pos: Vec3 { x: row.pos[0], y: row.pos[1], z: row.pos[2] },
+            bearing: row.bearing,
+        })
+    }
+
+    /// Somebody else, or an own entity that is waited for.
+    pub fn drawn_other(&self, viewer: MachineId, actor: ActorId, frame: &Frame) -> Option<DrawnRow> {
+        let exact = self.cast.owns(viewer, actor);
+        let sample = |tick: RecordTick| self.sample(actor, tick, exact);
+        let (before, after) = (frame.before.and_then(sample), frame.after.and_then(sample));
+        let made = if frame.row.blends {
+            let moment = Shown { tick: frame.row.tick.tick(self.cast.first), fraction: frame.row.fraction };
+            let between = (before.as_ref(), after.as_ref().map(|after| self.told_apart(actor, before.as_ref(), after)));
+            let limit = u32::from(frame.row.limit_ms);
+            let layout = self.layout(actor, frame.row.tick);
+            drawn(layout.schema(), self.cast.rate, moment, (between.0, between.1.as_ref()), limit)?
+        } else {
+            let newest = frame.newest.and_then(sample)?;
+            DrawnState { state: newest.state, tick: newest.tick, fraction: 0.0, how: Drawn::Newest }
+        };
+        let bearing = self.layout(actor, frame.row.tick).schema().bearing_lane();
+        Some(DrawnRow {
+            at: frame.row.at,
+            tick: self.cast.tick(made.tick),
+            fraction: made.fraction,
+            how: made.how,
+            pos: made.state.vec3(0),
+            bearing: bearing.map_or(0.0, |lane| made.state.real(lane)),
+        })
+    }
+
+    /// The authority's state of a tick as it travels.
+    fn sample(&self, actor: ActorId, tick: RecordTick, exact: bool) -> Option<Sample> {
+        let track = self.authority(actor);
+        let mut state = track.state(track.of_tick(tick)?);
+        if !exact {
+            state = self.layout(actor, tick).schema().seen(&state);
+        }
+        Some(Sample { tick: tick.tick(self.cast.first), teleports: 0, state })
+    }
+
+    /// The later of two states with the count of teleports between them.
+    fn told_apart(&self, actor: ActorId, before: Option<&Sample>, after: &Sample) -> Sample {
+        let track = self.authority(actor);
+        let at = |sample: &Sample| track.of_tick(self.cast.tick(sample.tick));
+        let between = before.and_then(at).zip(at(after)).map_or(0..0, |(a, b)| a + 1..b + 1);
+        let teleports = between.filter(|&i| track.head(i).is_some_and(|h| h.teleported)).count();
+        Sample { teleports: (teleports % (1 << TELEPORT_BITS)) as u8, ..*after }
+    }
+}

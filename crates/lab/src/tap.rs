@@ -1,0 +1,87 @@
+//! What happens inside clients and the server, passed on to the watcher and into the digest.
+
+use velocitas_core::{Digest, Event, Fact, Made, Mask, Sink, State, StateEvent, Tick};
+
+use crate::faults::Trial;
+use crate::ids::{MachineId, Part, RecordTick};
+use crate::time::LabTime;
+use crate::watch::{Happening, HappeningRow, Watch};
+
+/// The digest of a run: every state that the authority made, every first prediction, every correction's tick and jump.
+///
+/// Ticks count from the session's first, so that where the count starts changes nothing. Of a state all lanes in use are
+/// taken in; of the lanes after the sixteenth those that hold anything.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct RunDigest(Digest);
+
+/// Stands for an entity in the word of a prediction.
+const PREDICTED: u64 = 0xffff;
+
+impl RunDigest {
+    pub(crate) const fn value(self) -> u64 {
+        self.0.value()
+    }
+
+    fn state(&mut self, tick: u64, whose: u64, state: &State) {
+        self.0.word(tick << 16 | whose);
+        self.0.lanes(state, lanes_in_use(state));
+    }
+
+    fn take(&mut self, base: u64, event: &Event<'_>) {
+        let relative = |tick: Tick| tick.0.wrapping_sub(base);
+        match event {
+            Event::State(s) => match s.made {
+                Made::Authority => self.state(relative(s.tick), u64::from(s.entity.index), s.state),
+                Made::Predicted => self.state(relative(s.tick), PREDICTED, s.state),
+                Made::Rewritten => {}
+            },
+            Event::Fact(Fact::Corrected(c)) => {
+                self.0.word(relative(c.tick));
+                self.0.word(u64::from(c.jump.to_bits()));
+            }
+            Event::Fact(_) => {}
+        }
+    }
+}
+
+/// How many lanes the digest takes in: sixteen, or as many as hold anything in this state.
+fn lanes_in_use(state: &State) -> usize {
+    const USUAL: usize = 16;
+    state.bits().iter().rposition(|lane| *lane != 0).map_or(USUAL, |last| USUAL.max(last + 1))
+}
+
+/// Passes events on to the watcher and into the digest.
+pub(crate) struct Tap<'a, W> {
+    pub(crate) watch: &'a mut W,
+    pub(crate) digest: RunDigest,
+    pub(crate) base: u64,
+    pub(crate) at: LabTime,
+    pub(crate) machine: MachineId,
+    pub(crate) part: Part,
+    /// A rogue's tricks in force, held against what would be lawful.
+    pub(crate) trial: Option<Trial>,
+}
+
+impl<W: Watch> Tap<'_, W> {
+    /// Tells of something the lab did.
+    pub(crate) fn happening(&mut self, tick: Option<Tick>, what: Happening) {
+        self.watch.happening(
+            self.machine,
+            HappeningRow { at: self.at, part: self.part, tick: tick.map(|t| RecordTick::of(Tick(self.base), t)), what },
+        );
+    }
+}
+
+impl<W: Watch> Sink for Tap<'_, W> {
+    const WANTS: Mask = Mask::ALL;
+
+    fn on(&mut self, event: Event<'_>) {
+        if let Event::State(StateEvent { made: Made::Predicted, tick, state, input: Some(input), .. }) = event
+            && self.trial.as_mut().is_some_and(|trial| trial.offends(tick, state, input))
+        {
+            self.happening(Some(tick), Happening::Offence);
+        }
+        self.digest.take(self.base, &event);
+        self.watch.event(self.at, self.machine, self.part, &event);
+    }
+}
