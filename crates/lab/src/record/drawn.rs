@@ -27,8 +27,9 @@ pub struct DrawnRow {
     pub bearing: f32,
 }
 
-/// Snapshots received that are looked through for those on both sides of a moment; the order in which they come is off by
-/// far fewer.
+/// How much earlier than an older snapshot a newer one may have come: links hold datagrams back for less.
+const OVERTAKEN: LabTime = LabTime(250_000_000);
+/// Snapshots received that are looked through at most, as many as a client keeps.
 const LOOKED_THROUGH: usize = 128;
 
 /// A frame, and the snapshots on both sides of the moment it shows.
@@ -68,13 +69,19 @@ impl Record {
         }
         let end = rows.received.partition(|r| r.at <= row.at);
         let (mut before, mut after, mut newest) = (None, None, None);
-        for received in rows.received.range(end.saturating_sub(LOOKED_THROUGH), end) {
+        let mut since = LabTime::ZERO;
+        for received in rows.received.range(end.saturating_sub(LOOKED_THROUGH), end).rev() {
+            if received.at < since {
+                break;
+            }
             let tick = Some(received.tick);
             newest = newest.max(tick);
-            if received.tick <= row.tick {
+            if received.tick > row.tick {
+                after = after.map_or(tick, |after| tick.min(Some(after)));
+            } else {
+                // Nothing older came much later than this.
+                since = since.max(received.at.minus(OVERTAKEN));
                 before = before.max(tick);
-            } else if after.is_none_or(|after| received.tick < after) {
-                after = tick;
             }
         }
         Some(Frame { row, before, after, newest })
