@@ -456,3 +456,131 @@ fn a_rule_with_another_layout_takes_over_at_one_tick_without_a_correction() {
         assert!(pair.told.verdicts.is_empty() && pair.client.refused() + pair.server.refused() == 0);
     }
 }
+
+/// Ahead, for a walker that looks east.
+fn ahead() -> Input {
+    let mut input = Input::default();
+    input.set_real(velocitas_core::walker::input_lane::MOVE + 1, 1.0);
+    input
+}
+
+#[test]
+fn who_owns_two_predicts_and_reconciles_each_for_itself() {
+    let mut pair = Pair::playing_two(Arrangement::SERVER);
+    pair.walk();
+    pair.run(1000);
+    let x = |pair: &Pair, id| pair.client.own_state(id).map_or(0.0, |s| s.vec3(0).x);
+    assert!(x(&pair, OWN) > 3.0 && x(&pair, OTHER) == 20.0, "hands that drive the one leave the other alone");
+    pair.stand();
+    pair.other_keys = ahead();
+    pair.run(1000);
+    let stands = x(&pair, OWN);
+    assert!(x(&pair, OTHER) > 23.0);
+    assert!(pair.told.corrections.is_empty(), "{:?}", pair.told.corrections);
+    pair.server.push(OTHER, vec3(0.0, 6.0, 0.0));
+    pair.run(500);
+    let [correction] = pair.told.corrections[..] else { panic!("{:?}", pair.told.corrections) };
+    assert_eq!((correction.entity, correction.why), (OTHER, Restored::Diverged));
+    pair.other_keys = Input::default();
+    pair.run(1500);
+    for id in [OWN, OTHER] {
+        assert_eq!(pair.client.own_state(id), pair.server.state(id).copied(), "{id}");
+    }
+    assert_eq!(x(&pair, OWN), stands);
+    assert_eq!(pair.client.refused() + pair.server.refused(), 0);
+}
+
+#[test]
+fn who_claims_two_is_pulled_back_with_the_one_that_offended() {
+    let mut pair = Pair::playing_two(Arrangement::CLAIMS);
+    pair.other_keys = ahead();
+    pair.run(500);
+    let mut there = pair.client.own_state(OWN).expect("playing");
+    there.set_vec3(0, vec3(0.0, 12.0, 0.0));
+    pair.client.place(OWN, there);
+    pair.run(1500);
+    let [verdict] = pair.told.verdicts[..] else { panic!("{:?}", pair.told.verdicts) };
+    assert_eq!((verdict.entity, verdict.evidence.rule), (OWN, Rule::Reach));
+    assert!(pair.client.own_state(OWN).is_some_and(|s| s.vec3(0).y < 0.5), "back where it was");
+    let other = pair.client.own_state(OTHER).map_or(0.0, |s| s.vec3(0).x);
+    assert!(other > 27.0, "the other walks on: {other}");
+}
+
+#[test]
+fn a_terminal_waits_to_be_told_and_a_relay_is_believed() {
+    let mut terminal = Pair::playing_as(Arrangement::TERMINAL);
+    terminal.walk();
+    terminal.run(70);
+    let x = |pair: &Pair| pair.client.own_state(OWN).map_or(0.0, |s| s.vec3(0).x);
+    assert_eq!(x(&terminal), 0.0, "nothing was heard of it yet");
+    terminal.run(1000);
+    assert!(x(&terminal) > 3.0 && terminal.told.predicted.is_empty() && terminal.told.corrections.is_empty());
+    assert!(terminal.drawn(OWN).is_some_and(|d| d.how == Drawn::Blended), "drawn like everybody else");
+    // Nothing that is turned makes it predict.
+    terminal.client.set_settings(ClientSettings { predict: true, ..ClientSettings::DEFAULT });
+    terminal.run(500);
+    assert!(terminal.told.predicted.is_empty());
+
+    let mut relay = Pair::playing_as(Arrangement::RELAY);
+    let mut there = relay.client.own_state(OWN).expect("playing");
+    there.set_vec3(0, vec3(30.0, 0.0, 0.0));
+    relay.client.place(OWN, there);
+    relay.run(500);
+    assert!(relay.server.state(OWN).is_some_and(|s| s.vec3(0).x > 29.9), "whatever it says");
+    assert!(relay.told.verdicts.is_empty() && relay.told.corrections.is_empty());
+}
+
+#[test]
+fn of_several_owners_the_one_who_last_said_something_new_is_obeyed() {
+    let rule = Walker::new();
+    let kinds = velocitas_core::Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema");
+    let ground = Arc::new(velocitas_core::Ground::flat(100.0));
+    let ingredients = velocitas_core::Ingredients::new(ground, &kinds);
+    let rate = velocitas_core::Rate::new(60).expect("60 Hz");
+    let mut server = velocitas_core::Server::new(velocitas_core::ServerConfig {
+        rate,
+        base: velocitas_core::Tick(0),
+        start: HostNanos(0),
+        ingredients: ingredients.clone(),
+    });
+    let unit = server.spawn(0, rule.spawn(vec3(0.0, 0.0, 0.0), 0.0)).expect("it fits");
+    let tokens = [velocitas_core::Token(1), velocitas_core::Token(2)];
+    server.set_owners(unit, &tokens).expect("it is there");
+    let arrangement = Arrangement::TERMINAL;
+    let mut players: Vec<_> = tokens
+        .iter()
+        .map(|&token| {
+            let peer = server.admit(velocitas_core::PeerConfig { token, arrangement, snapshot_every: 3 });
+            let (settings, ingredients) = (ClientSettings::DEFAULT, ingredients.clone());
+            let config = velocitas_core::ClientConfig { token, arrangement, settings, ingredients };
+            (peer.expect("a place"), velocitas_core::Client::new(config), Input::default())
+        })
+        .collect();
+    let mut now = 0;
+    let mut run = |players: &mut Vec<(PeerId, velocitas_core::Client, Input)>, millis: i64| {
+        for _ in 0..millis / 8 {
+            now += 8 * MS;
+            let clock = HostNanos(now);
+            server.handle_time(clock, &mut Unwatched);
+            while let Some((to, bytes)) = server.poll_transmit() {
+                let player = players.iter_mut().find(|(peer, ..)| *peer == to).expect("one of them");
+                player.1.handle_datagram(clock, &bytes, &mut Unwatched).expect("our own");
+            }
+            for (peer, client, keys) in players.iter_mut() {
+                client.handle_controls(unit, keys);
+                client.handle_time(clock, &mut Unwatched);
+                while let Some(bytes) = client.poll_transmit() {
+                    server.handle_datagram(clock, *peer, &bytes, &mut Unwatched).expect("our own");
+                }
+            }
+        }
+        server.state(unit).expect("there").vec3(3)
+    };
+    assert_eq!(run(&mut players, 1500), Vec3::ZERO);
+    players[0].2 = ahead();
+    assert!(run(&mut players, 1000).x > 3.0, "the first goes ahead");
+    players[1].2.set_real(velocitas_core::walker::input_lane::MOVE + 1, -1.0);
+    assert!(run(&mut players, 1000).x < -3.0, "the second has said back since");
+    players[0].2.set_real(velocitas_core::walker::input_lane::MOVE + 1, 0.0);
+    assert!(run(&mut players, 1000).length() < 0.1, "the first has said stop since");
+}

@@ -76,6 +76,8 @@ pub struct Pair {
     /// Asked for each datagram: whether it is lost. Given whether it goes up, and its number.
     pub lose: fn(bool, u64) -> bool,
     pub keys: Input,
+    /// What the hands do with the other one, where it is the client's.
+    pub other_keys: Input,
     pub rule: Arc<dyn Motion>,
     /// Whether the link delivers everything twice.
     pub doubled: bool,
@@ -92,6 +94,18 @@ const LOOK: i64 = MS;
 
 impl Pair {
     pub fn of(rule: Arc<dyn Motion>, arrangement: Arrangement, settings: ClientSettings) -> Self {
+        Self::owning(&[OWN], rule, arrangement, settings)
+    }
+
+    /// The client owns both walkers, and plays for a second already.
+    pub fn playing_two(arrangement: Arrangement) -> Self {
+        let mut pair = Self::owning(&[OWN, OTHER], Arc::new(Walker::new()), arrangement, ClientSettings::DEFAULT);
+        pair.run(1500);
+        assert!([OWN, OTHER].iter().all(|id| pair.client.own_state(*id).is_some()), "joined and playing");
+        pair
+    }
+
+    fn owning(own: &[EntityId], rule: Arc<dyn Motion>, arrangement: Arrangement, settings: ClientSettings) -> Self {
         let kinds = Kinds::new(vec![rule.clone()]).expect("a sound schema");
         let ingredients = Ingredients::new(Arc::new(Ground::flat(100.0)), &kinds);
         let mut server = Server::new(ServerConfig {
@@ -104,7 +118,7 @@ impl Pair {
             server.spawn(0, rule.spawn(vec3(place, 0.0, 0.0), 0.0)).expect("two fit");
         }
         let token = Token(7);
-        server.set_owners(OWN, &[token]).expect("it is there");
+        own.iter().for_each(|id| server.set_owners(*id, &[token]).expect("it is there"));
         let peer = server.admit(PeerConfig { token, arrangement, snapshot_every: 3 }).expect("there is a place");
         let client = Client::new(ClientConfig { token, arrangement, settings, ingredients });
         Self {
@@ -116,6 +130,7 @@ impl Pair {
             latency: 40 * MS,
             lose: |_, _| false,
             keys: Input::default(),
+            other_keys: Input::default(),
             rule,
             doubled: false,
             server_stalls: false,
@@ -176,6 +191,7 @@ impl Pair {
             self.server.handle_time(HostNanos(self.now), &mut self.told);
         }
         self.client.handle_controls(OWN, &self.keys);
+        self.client.handle_controls(OTHER, &self.other_keys);
         // A press is pressed once.
         self.keys.set_int(input_lane::HOP, 0);
         let clock = self.client_clock();

@@ -1,0 +1,99 @@
+//! What a screen showed is not kept but had again from what its client had received: it must be what the client drew.
+
+mod scenario;
+
+use std::sync::Arc;
+
+use scenario::{Words, member, walker};
+use velocitas_core::{Client, Drawn, DrawnState, EntityId, Event, HostNanos, Tick};
+use velocitas_lab::record::{Cast, Record};
+use velocitas_lab::{
+    Change, Command, Course, HappeningRow, Knob, KnobValue, Lab, LabTime, MachineId, MessageRow, Part, RecordTick,
+    Watch,
+};
+
+/// A record, and beside it everything that was drawn.
+struct Both {
+    record: Record,
+    drawn: Vec<(LabTime, MachineId, EntityId, DrawnState)>,
+}
+
+impl Watch for Both {
+    fn event(&mut self, at: LabTime, machine: MachineId, part: Part, event: &Event<'_>) {
+        self.record.event(at, machine, part, event);
+    }
+    fn message(&mut self, from: MachineId, to: MachineId, row: MessageRow) {
+        self.record.message(from, to, row);
+    }
+    fn frame(&mut self, at: LabTime, viewer: MachineId, client: &Client, read: HostNanos) {
+        Watch::frame(&mut self.record, at, viewer, client, read);
+        client.draw(read, |entity, drawn| self.drawn.push((at, viewer, entity, *drawn)));
+    }
+    fn happening(&mut self, machine: MachineId, row: HappeningRow) {
+        self.record.happening(machine, row);
+    }
+    fn changed(&mut self, change: Change) {
+        self.record.changed(change);
+    }
+}
+
+/// Runs a course and holds every frame of the record against what was drawn. Says how often each way of drawing came.
+#[track_caller]
+fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 5] {
+    let course = Arc::new(course);
+    let mut lab = Lab::new(course.clone());
+    let entities: Vec<EntityId> = course.members().map(|m| lab.entity(m)).collect();
+    let mut both = Both { record: Record::new(Cast::of(&course, &entities, lab.peers())), drawn: Vec::new() };
+    for (at, command) in commands {
+        lab.advance(LabTime::from_secs(*at), &mut both);
+        lab.command(*command, &[], &mut both);
+    }
+    lab.advance(LabTime::from_secs(seconds), &mut both);
+    let record = &both.record;
+    let mut seen = [0; 5];
+    for (at, viewer, entity, drawn) in &both.drawn {
+        let actor = record.cast.actor(*entity).expect("it is in the record");
+        let again = record.drawn(*viewer, actor, *at).expect("it was drawn");
+        seen[drawn.how as usize] += 1;
+        let found = (again.at, again.how, again.tick, again.pos);
+        let tick = RecordTick::of(Tick(course.first_tick), drawn.tick);
+        assert_eq!(found, (*at, drawn.how, tick, drawn.state.vec3(0)), "{viewer:?} {entity:?}");
+        assert!((again.fraction - drawn.fraction).abs() < 2e-5);
+    }
+    // And nothing besides.
+    let frames = record.cast.players().map(|machine| (machine, record.of(machine).frames.len()));
+    let again = frames.flat_map(|(machine, frames)| (0..frames).map(move |n| (machine, n)));
+    let count = again.map(|(machine, n)| record.cast.actors().filter_map(|a| record.drawn_in(machine, a, n)).count());
+    assert_eq!(count.sum::<usize>(), both.drawn.len());
+    seen
+}
+
+#[test]
+fn what_was_drawn_is_had_again_over_bad_links_and_whatever_is_turned() {
+    let link = "latency = \"70 ms\"\njitter = \"30 ms\"\nloss = \"12 %\"\nreordering = \"15 %\"\nduplication = \"5 %\"";
+    let rogue =
+        walker("magpie", "arrangement = \"claims\"\ntrick = [{ jump = \"6 m\", at = \"3 s\", every = \"2 s\" }]")
+            .replace("role = \"bot\"", "role = \"rogue\"");
+    let rest = walker("heron", "settings = { view_delay = \"60 ms\", extrapolate = \"90 ms\" }")
+        + &walker("plover", "host = { frame_rate = \"144 Hz\", hitches = \"12 /min\" }")
+        + &walker("teal", "arrangement = \"terminal\"\nsettings = { snapshot_every = 1 }")
+        + &rogue;
+    let set = |m: usize, knob, on| Command::Set { member: member(m), knob, value: KnobValue::Switch(on) };
+    let commands = [
+        (4.0, set(0, Knob::Interpolation, false)),
+        (6.0, set(1, Knob::Prediction, false)),
+        (9.0, set(0, Knob::Interpolation, true)),
+        (10.0, set(1, Knob::Prediction, true)),
+    ];
+    for (seed, first_tick) in [(1, 0), (2, 65_000)] {
+        let course = Words { seed, first_tick, link, rest: rest.clone(), ..Words::default() }.course();
+        let seen = held(course, 14.0, &commands);
+        assert!(seen.iter().all(|count| *count > 20), "every way of drawing was met: {seen:?}");
+    }
+}
+
+#[test]
+fn the_demo_is_had_again() {
+    let seen = held(Course::demo(), 12.0, &[]);
+    assert!(seen[Drawn::Blended as usize] > 10_000, "{seen:?}");
+}
