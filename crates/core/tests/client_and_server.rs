@@ -110,6 +110,33 @@ fn every_hop_is_hopped_once_however_many_messages_are_lost() {
 }
 
 #[test]
+fn a_lost_press_costs_one_correction() {
+    let mut pair = Pair::playing();
+    // Each message covers one tick, so a lost one is a tick made up.
+    pair.client.set_settings(ClientSettings { repeats: 1, ..ClientSettings::DEFAULT });
+    pair.walk();
+    pair.run(1000);
+    let mut hops = 0;
+    for round in 0..40 {
+        pair.told.corrections.clear();
+        pair.lose = |up, _| up;
+        pair.hop();
+        // Until one tick is sampled and its message gone.
+        let newest = pair.client.newest_tick();
+        while pair.client.newest_tick() == newest {
+            pair.step();
+        }
+        pair.lose = |_, _| false;
+        pair.run(1200 + round * 7);
+        hops += 1;
+        assert!(pair.told.corrections.len() <= 1, "round {round}: {:?}", pair.told.corrections);
+        // Walking on and off, so that not every round is alike.
+        if round % 2 == 0 { pair.stand() } else { pair.walk() }
+    }
+    assert_eq!(pair.hops(), hops, "and every hop is hopped");
+}
+
+#[test]
 fn a_silent_client_stands_where_its_keys_left_it_and_comes_back() {
     let mut pair = Pair::playing();
     pair.walk();

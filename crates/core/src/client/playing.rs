@@ -15,7 +15,7 @@ use crate::remote::{Drawn, DrawnState, Sample, Samples, Shown, ViewClock, blend}
 use crate::session::{Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
-use crate::wire::{Acks, BitWriter, EntityRecord, PullBack, Snapshot, Welcome};
+use crate::wire::{Acks, BitWriter, EntityRecord, PullBack, Snapshot, Used, Welcome};
 
 /// Times of leaving that are remembered for the lead control.
 const SHIFTS: usize = 512;
@@ -213,10 +213,10 @@ impl Playing {
         // Whoever is gone from a full snapshot is gone.
         self.others.retain(|r| snapshot.entities.iter().any(|e| e.entity.id == r.id));
         for record in &snapshot.entities {
-            if let Some(used) = record.entity.own
-                && let Ok(used) = used.tick.unwrap_near(tick)
+            if let Some(Used { tick: used, made_up }) = record.entity.own
+                && let Ok(used) = used.unwrap_near(tick)
             {
-                self.told(lent, record.entity.id, &Word { used, state: &record.state }, sink);
+                self.told(lent, record.entity.id, &Word { used, made_up, state: &record.state }, sink);
             }
         }
         if let Some(margin) = snapshot.margin {

@@ -46,6 +46,8 @@ impl<'a> Context<'a> {
 pub(in crate::client) struct Word<'a> {
     /// The newest of the owner's ticks that it includes.
     pub(in crate::client) used: Tick,
+    /// For how many of the last ticks the input was made up, as far as eight bits count.
+    pub(in crate::client) made_up: u8,
     pub(in crate::client) state: &'a State,
 }
 

@@ -30,6 +30,7 @@ impl Following {
         if let Some(newest) = self.past.newest().filter(|newest| *newest < word.used) {
             self.past.pass_over(newest.next(), word.used);
         }
+        self.past.confirm(word);
         self.agreed = word.used;
         self.past.ticks_mut().forget_before(word.used, MAX_REPEATS);
     }

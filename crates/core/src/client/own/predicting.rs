@@ -32,7 +32,8 @@ impl Predicting {
     ///
     /// 1. Bit for bit the same: agreed.
     /// 2. Otherwise the authority's state is taken over, every later input replayed, the past rewritten.
-    /// 3. It counts as a correction when a field differs by more than its agreement; the jump is eased out.
+    /// 3. So it is where a press was lost on its way: the authority plays it with the next input that arrives.
+    /// 4. It counts as a correction when a field differs by more than its agreement; the jump is eased out.
     pub(super) fn told<S: Sink>(
         &mut self,
         context: &Context<'_>,
@@ -50,24 +51,27 @@ impl Predicting {
             return self.overtaken(context, own_newest, word, sink);
         }
         let predicted = self.past.ticks().get(used)?.state;
-        if predicted == Some(*truth) {
+        if predicted.is_some_and(|p| p != *truth) && !context.settings.reconcile {
+            return None;
+        }
+        self.past.confirm(word);
+        let made_good = self.past.make_good(used, context);
+        if predicted == Some(*truth) && !made_good {
             self.agreed = used;
             tell(sink, Fact::Agreed { entity: context.entity, tick: used });
             self.past.ticks_mut().forget_before(used, MAX_REPEATS);
             return None;
         }
-        if predicted.is_some() && !context.settings.reconcile {
-            return None;
-        }
-        let (divergence, why) = match predicted {
-            None => (0.0, Restored::Settled),
-            Some(p) => {
-                let agrees = context.schema(used).agrees(&p, truth);
-                let why = if agrees { Restored::Settled } else { Restored::Diverged };
-                (p.vec3(0).distance(truth.vec3(0)), why)
-            }
-        };
         let replayed = self.replay(context, word, sink);
+        let agrees =
+            |a: Option<State>, b: Option<State>| a.zip(b).is_none_or(|(a, b)| context.schema(used).agrees(&a, &b));
+        // Where only what comes later is another, that is what is held against the agreement.
+        let same = match predicted {
+            Some(p) if p == *truth => agrees(before, self.past.state()),
+            predicted => agrees(predicted, Some(*truth)),
+        };
+        let why = if same { Restored::Settled } else { Restored::Diverged };
+        let divergence = predicted.map_or(0.0, |p| p.vec3(0).distance(truth.vec3(0)));
         let told = correction(context.entity, used, self.agreed, own_newest, why);
         let moved = self.moved(Correction { divergence, replayed, ..told }, before, sink);
         self.past.ticks_mut().forget_before(used, MAX_REPEATS);
@@ -78,6 +82,7 @@ impl Predicting {
     /// input for them.
     fn begin<S: Sink>(&mut self, context: &Context<'_>, newest: Tick, word: &Word<'_>, sink: &mut S) {
         let (nothing, mut state) = (Input::default(), *word.state);
+        self.past.confirm(word);
         self.past.push(word.used, nothing, None, Some(state));
         for tick in (word.used.0 + 1..=newest.0).map(Tick) {
             state = context.step(tick, &state, &nothing, sink).0;
@@ -95,6 +100,7 @@ impl Predicting {
         sink: &mut S,
     ) -> Option<Moved> {
         let before = self.past.state();
+        self.past.confirm(word);
         self.past.pass_over(newest.next(), word.used);
         self.past.ticks_mut().place(word.used, Some(*word.state));
         let same = before.is_some_and(|before| context.schema(word.used).agrees(&before, word.state));
