@@ -27,11 +27,17 @@ pub struct Chance(ChaCha8Rng);
 impl Chance {
     /// The draws for one question: `place` says where (link and direction, or host), `kind` and `index` which.
     pub fn of(seed: u64, purpose: Purpose, place: u32, kind: u32, index: u64) -> Self {
+        Self::of_several(seed, purpose, place, kind, index, 0)
+    }
+
+    /// The same where there are several of a kind and index.
+    pub fn of_several(seed: u64, purpose: Purpose, place: u32, kind: u32, index: u64, ordinal: u32) -> Self {
         let mut key = [0; 32];
         key[..8].copy_from_slice(&seed.to_le_bytes());
         key[8..12].copy_from_slice(&(purpose as u32).to_le_bytes());
         key[12..16].copy_from_slice(&place.to_le_bytes());
         key[16..20].copy_from_slice(&kind.to_le_bytes());
+        key[20..24].copy_from_slice(&ordinal.to_le_bytes());
         key[24..].copy_from_slice(&index.to_le_bytes());
         Self(ChaCha8Rng::from_seed(key))
     }

@@ -369,9 +369,8 @@ impl Lab {
         bytes: Vec<u8>,
         watch: &mut W,
     ) {
-        let Some((kind, sequence, tick)) = peek(&bytes, newest) else { return };
-        let ticket =
-            Ticket { kind, index: tick.map_or(u64::from(sequence), |t| t.0.saturating_sub(self.course.first_tick)) };
+        let Some((kind, tick)) = peek(&bytes, newest) else { return };
+        let ticket = Ticket { kind, tick: tick.map(|t| t.0.saturating_sub(self.course.first_tick)) };
         let fate = self.links.send(self.course.seed, self.now, (from, to), ticket);
         let row = MessageRow {
             at: self.now,
@@ -583,14 +582,13 @@ fn serving(course: &Course) -> (Serving, Vec<EntityId>) {
     (Serving { server, known, peers }, entities)
 }
 
-/// What luck and the record need to know of a datagram: its kind, number, and the tick it is about.
-fn peek(bytes: &[u8], near: Option<Tick>) -> Option<(MessageKind, u16, Option<Tick>)> {
+/// What luck and the record need to know of a datagram: its kind, and the tick it is about.
+fn peek(bytes: &[u8], near: Option<Tick>) -> Option<(MessageKind, Option<Tick>)> {
     let mut reader = BitReader::new(bytes);
     let header = Header::read(&mut reader).ok()?;
-    let about = matches!(header.kind, MessageKind::Inputs | MessageKind::Snapshot | MessageKind::Claim);
-    let tick = match near.filter(|_| about) {
+    let tick = match near.filter(|_| header.kind.has_tick()) {
         Some(near) => reader.take(16).ok().and_then(|t| WireTick(t as u16).unwrap_near(near).ok()),
         None => None,
     };
-    Some((header.kind, header.sequence, tick))
+    Some((header.kind, tick))
 }

@@ -60,6 +60,29 @@ pub struct Pipe {
     floor: LabTime,
     /// Jitter values at the two ends of the correlation time last asked for.
     cached: Option<(u64, f64, f64)>,
+    /// Of each kind, what was sent last.
+    sent: [Sent; MessageKind::ALL.len()],
+}
+
+/// What was sent last of a kind.
+#[derive(Clone, Copy, Debug, Default)]
+struct Sent {
+    /// How many datagrams in all.
+    count: u64,
+    /// The tick of the last one, and how many there were of that tick.
+    tick: Option<u64>,
+    of_tick: u32,
+}
+
+impl Sent {
+    /// The names of the next datagram: an index and, among several of that index, an ordinal.
+    fn next(&mut self, tick: Option<u64>) -> (u64, u32) {
+        let index = tick.unwrap_or(self.count);
+        self.count += 1;
+        self.of_tick = if tick.is_some() && tick == self.tick { self.of_tick + 1 } else { 0 };
+        self.tick = tick;
+        (index, self.of_tick)
+    }
 }
 
 /// The names a datagram has in the book of luck.
@@ -67,20 +90,29 @@ pub struct Pipe {
 pub struct Ticket {
     /// What it is.
     pub kind: MessageKind,
-    /// Its tick since the session's base, or its number among those that have none.
-    pub index: u64,
+    /// Its tick since the session's base, if it is about one. Those that are not are counted: sequence numbers would hang on
+    /// how many snapshots are sent.
+    pub tick: Option<u64>,
 }
 
 impl Pipe {
     /// A direction of a link; `place` must differ for each.
     pub const fn new(place: u32, conditions: Conditions) -> Self {
-        Self { place, conditions, floor: LabTime::ZERO, cached: None }
+        Self {
+            place,
+            conditions,
+            floor: LabTime::ZERO,
+            cached: None,
+            sent: [Sent { count: 0, tick: None, of_tick: 0 }; MessageKind::ALL.len()],
+        }
     }
 
     /// Sends a datagram at `now`.
     pub fn send(&mut self, seed: u64, now: LabTime, ticket: Ticket) -> Fate {
         let c = self.conditions;
-        let mut chance = Chance::of(seed, Purpose::Datagram, self.place, ticket.kind as u32, ticket.index);
+        let kind = ticket.kind as u32;
+        let (index, ordinal) = self.sent[ticket.kind as usize].next(ticket.tick);
+        let mut chance = Chance::of_several(seed, Purpose::Datagram, self.place, kind, index, ordinal);
         let (lost, doubled, overtaken) =
             (chance.uniform() < c.loss, chance.uniform() < c.duplication, chance.uniform() < c.reordering);
         let (behind, apart) = (chance.uniform(), chance.uniform());
@@ -139,7 +171,7 @@ mod tests {
         (0..count)
             .map(|i| {
                 let now = LabTime::from_millis(i as f64 * 16.0);
-                let fate = pipe.send(7, now, Ticket { kind: MessageKind::Inputs, index: i });
+                let fate = pipe.send(7, now, Ticket { kind: MessageKind::Inputs, tick: Some(i) });
                 fate.arrives.map(|at| at.minus(now).millis())
             })
             .collect()
@@ -216,11 +248,37 @@ mod tests {
     }
 
     #[test]
+    fn several_of_one_kind_about_one_tick_have_luck_of_their_own() {
+        let mut pipe = Pipe::new(3, Conditions { loss: 0.5, ..Conditions::PERFECT });
+        let mut lost = |tick| pipe.send(7, LabTime::ZERO, Ticket { kind: MessageKind::Inputs, tick }).arrives.is_none();
+        let apart = (0..400).filter(|tick| lost(Some(*tick)) != lost(Some(*tick))).count();
+        assert!((150..250).contains(&apart), "half of them: {apart}");
+        let apart = (0..400).filter(|_| lost(None) != lost(None)).count();
+        assert!((150..250).contains(&apart), "{apart}");
+    }
+
+    #[test]
+    fn luck_hangs_on_what_a_datagram_is_about_not_on_what_else_is_sent() {
+        let set = Conditions { loss: 0.5, ..Conditions::PERFECT };
+        let (mut seldom, mut often) = (Pipe::new(3, set), Pipe::new(3, set));
+        let lost = |pipe: &mut Pipe, kind, tick| pipe.send(7, LabTime::ZERO, Ticket { kind, tick }).arrives.is_none();
+        for tick in 0..200 {
+            lost(&mut often, MessageKind::Snapshot, Some(tick));
+            if tick % 10 == 0 {
+                let (kind, about) = (MessageKind::PullBack, Some(tick));
+                assert_eq!(lost(&mut often, kind, about), lost(&mut seldom, kind, about));
+                let kind = MessageKind::Welcome;
+                assert_eq!(lost(&mut often, kind, None), lost(&mut seldom, kind, None));
+            }
+        }
+    }
+
+    #[test]
     fn duplicates_come_after_their_first_and_as_often_as_asked() {
         let mut pipe = Pipe::new(9, Conditions { latency_ms: 5.0, duplication: 0.2, ..Conditions::PERFECT });
         let mut doubled = 0;
         for i in 0..5000 {
-            let fate = pipe.send(3, LabTime::from_millis(i as f64), Ticket { kind: MessageKind::Claim, index: i });
+            let fate = pipe.send(3, LabTime::from_millis(i as f64), Ticket { kind: MessageKind::Claim, tick: Some(i) });
             if let Some(again) = fate.again {
                 doubled += 1;
                 assert!(fate.arrives.is_some_and(|first| first < again));

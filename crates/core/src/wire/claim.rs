@@ -34,12 +34,12 @@ pub struct Claim {
 /// Where the guard wants an owner.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PullBack {
+    /// The server's tick when it was written: it names the layout of the state.
+    pub tick: WireTick,
     /// Which of its entities.
     pub entity: EntityId,
     /// Claims must carry this from now on.
     pub epoch: u8,
-    /// The server's tick when it was written: it names the layout of the state.
-    pub tick: WireTick,
     /// Continue from this, exactly.
     pub state: State,
 }
@@ -82,16 +82,17 @@ impl Claim {
 impl PullBack {
     /// Appends the message.
     pub fn write(&self, out: &mut BitWriter, schema: &Schema) {
+        out.put(u32::from(self.tick.0), 16);
         write_entity(out, self.entity);
         out.put(u32::from(self.epoch), 8);
-        out.put(u32::from(self.tick.0), 16);
         write_exact(out, schema, &self.state);
     }
 
     pub(super) fn read(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
+        let tick = WireTick(from.take(16)? as u16);
         let entity = read_entity(from)?;
         let kind = layouts.kind(entity).ok_or(WireError::NotOwned(entity))?;
-        let (epoch, tick) = (from.take(8)? as u8, WireTick(from.take(16)? as u16));
+        let epoch = from.take(8)? as u8;
         Ok(Self { entity, epoch, tick, state: read_exact(from, layouts.schema(kind, tick))? })
     }
 }

@@ -35,6 +35,11 @@ impl MessageKind {
         }
     }
 
+    /// Whether the message is about a tick, which it then begins with.
+    pub const fn has_tick(self) -> bool {
+        !matches!(self, Self::Hello | Self::Welcome)
+    }
+
     pub(super) fn from_number(number: u8) -> Result<Self, WireError> {
         Self::ALL.get(usize::from(number)).copied().ok_or(WireError::Kind(number))
     }

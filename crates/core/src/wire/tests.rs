@@ -208,7 +208,7 @@ proptest! {
         let kind = MessageKind::ALL[kind];
         let (_, bits) = envelope(kind);
         let mut all = bits.finish();
-        let name = all.len() + if kind == MessageKind::PullBack { 0 } else { 2 };
+        let name = all.len() + 2;
         all.extend(bytes);
         // Most entities are not the sender's: half of the time the one that is.
         if let Some(id) = all.get_mut(name..name + 3).filter(|_| named) {
@@ -234,8 +234,7 @@ proptest! {
 fn inputs_and_claims_of_what_is_not_owned_are_refused_by_name() {
     for (message, bytes) in samples() {
         let at = match message {
-            Message::Inputs(_) | Message::Claim(_) => 18,
-            Message::PullBack(_) => 16,
+            Message::Inputs(_) | Message::Claim(_) | Message::PullBack(_) => 18,
             _ => continue,
         };
         let mut other = bytes.clone();

@@ -151,19 +151,22 @@ pub fn first_predictions_are_exact(record: &Record, member: usize) -> usize {
         .collect();
     let first_tick = predicted.head(0).map_or(0, |h| h.tick.0);
     let mut held = 0;
-    let mut equal_to = 0;
+    // The newest tick that was equal all the same, and how many restores were known then: a later one begins from an older
+    // tick, where what was disturbed matters again.
+    let mut equal = (0, 0);
     for i in 0..predicted.len() {
         let head = predicted.head(i).expect("within");
         let (tick, Some(truth)) = (head.tick.0, authority.of_tick(head.tick)) else { continue };
         let known = restores.partition_point(|(at, _)| *at <= head.at);
-        let from = known.checked_sub(1).map_or(first_tick, |k| restores[k].1 + 1).max(equal_to + 1);
+        let restored = known.checked_sub(1).map_or(first_tick, |k| restores[k].1 + 1);
+        let from = if equal.1 == known { restored.max(equal.0 + 1) } else { restored };
         let same = predicted.state(i) == authority.state(truth);
         if (from..=tick).any(|t| disturbed[t as usize]) {
             // Equal all the same: from here on the past no longer matters.
-            equal_to = if same { tick } else { equal_to };
+            equal = if same { (tick, known) } else { equal };
             continue;
         }
-        equal_to = tick;
+        equal = (tick, known);
         held += 1;
         assert_eq!(predicted.state(i), authority.state(truth), "tick {tick} predicted at {} from tick {from}", head.at);
     }
