@@ -4,6 +4,7 @@ use std::fs;
 use std::path::PathBuf;
 
 use velocitas::lab::export;
+use velocitas::lab::metrics::{FIGURES, Value};
 use velocitas::lab::{Course, DEMO, KNOBS, LabTime, MachineId, MemberId, Run};
 
 /// The machine of the first of the cast.
@@ -111,15 +112,45 @@ fn rows_of_a_record_have_the_keys_that_the_table_lists() {
 }
 
 #[test]
-fn every_key_of_the_report_is_on_the_report_page() {
+fn the_report_page_lists_the_table_of_figures() {
+    let page = document("docs/report.md");
+    let begin = page.find("<!-- figures -->\n").expect("a table of figures") + 17;
+    let end = begin + page[begin..].find("<!-- end -->").expect("its end");
+    let rows: Vec<String> =
+        FIGURES.iter().filter_map(|f| Some(format!("| `{}` | {} | {} |\n", f.key?, f.unit.name(), f.help))).collect();
+    let whole = format!("{}| key | in | is |\n|---|---|---|\n{}{}", &page[..begin], rows.concat(), &page[end..]);
+    is_current("docs/report.md", &whole);
+}
+
+#[test]
+fn the_keys_of_the_report_are_those_of_the_table_of_figures() {
     let page = document("docs/report.md");
     let mut run = Run::new(Course::demo()).expect("it fits");
     run.advance(LabTime::from_secs(3.0));
-    let summary = velocitas_report::summarise(&run, std::time::Duration::from_millis(10)).json();
-    let report: serde_json::Value = serde_json::from_str(&summary).expect("JSON");
-    let clients = report["clients"][4].as_object().expect("a rogue has every key");
-    for key in report.as_object().expect("an object").keys().chain(clients.keys()) {
+    let summary = velocitas_report::summarise(&run, std::time::Duration::from_millis(10));
+    let report: serde_json::Value = serde_json::from_str(&summary.json()).expect("JSON");
+    for key in report.as_object().expect("an object").keys() {
         assert!(page.contains(key.as_str()), "`{key}` is not explained");
+    }
+    // A rogue has every key.
+    let rogue = report["clients"][4].as_object().expect("an object");
+    let mut keys = Vec::new();
+    for (key, value) in rogue.iter().filter(|(key, _)| *key != "name") {
+        match value.as_object().filter(|_| *key != "verdicts") {
+            Some(inner) => keys.extend(inner.keys().map(|inner| format!("{key}.{inner}"))),
+            None => keys.push(key.clone()),
+        }
+    }
+    let listed: Vec<&str> = FIGURES.iter().filter_map(|f| f.key).collect();
+    assert!(keys.iter().all(|key| listed.contains(&key.as_str())) && keys.len() == listed.len(), "{keys:?}");
+    // And what the table gets is what stands there.
+    for figure in &FIGURES {
+        let Some(key) = figure.key.filter(|key| *key != "verdicts") else { continue };
+        let found = key.split('.').fold(&report["clients"][4], |at, key| &at[key]);
+        match (figure.get)(&summary.clients[4]) {
+            Value::Word(word) => assert_eq!(found, word, "{key}"),
+            Value::Number(x) => assert_eq!(found.as_f64(), x, "{key}"),
+        }
     }
 }
 

@@ -82,6 +82,13 @@ impl TickLoop {
         due
     }
 
+    /// The first tick that [`advance`](Self::advance) would hand out at `now`, if any is due: those before it that were not yet
+    /// handed out will be passed over.
+    pub fn first_due(&self, now: HostNanos) -> Tick {
+        let target = self.tick_at(now).max(self.newest);
+        Tick(target.0 - (target.0 - self.newest.0).min(self.catch_up) + 1)
+    }
+
     /// Whether the last [`advance`](Self::advance) lies so far back that 16-bit ticks received since then can no
     /// longer be told apart: after such a stall everything still waiting in a socket is best thrown away.
     pub fn is_stale(&self, now: HostNanos) -> bool {

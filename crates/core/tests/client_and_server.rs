@@ -110,6 +110,25 @@ fn every_hop_is_hopped_once_however_many_messages_are_lost() {
 }
 
 #[test]
+fn inputs_for_ticks_that_a_stalled_server_passes_over_are_not_in_time() {
+    let mut pair = Pair::playing();
+    pair.run(500);
+    pair.told.arrived.clear();
+    let dropped = pair.told.dropped;
+    pair.stall_server(1500);
+    let clock_sets = pair.told.clock_sets;
+    pair.run(1000);
+    let dropped = pair.told.dropped - dropped;
+    assert!((70..80).contains(&dropped), "a quarter of a second is made up for: {dropped}");
+    let passed_over = pair.told.arrived.iter().filter(|(_, margin)| margin.is_none()).count() as u64;
+    // The last inputs before the stall had arrived already.
+    assert!(passed_over <= dropped && passed_over + 8 > dropped, "{passed_over} of {dropped}");
+    let used = |tick| pair.told.used.iter().any(|(used, _)| *used == tick);
+    assert!(pair.told.arrived.iter().all(|(tick, margin)| margin.is_some() || !used(*tick)));
+    assert_eq!(pair.told.clock_sets, clock_sets, "nor do they tell their owner that it is late");
+}
+
+#[test]
 fn a_lost_press_costs_one_correction() {
     let mut pair = Pair::playing();
     // Each message covers one tick, so a lost one is a tick made up.

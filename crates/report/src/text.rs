@@ -2,55 +2,28 @@
 
 use std::fmt::Write;
 
-use velocitas_lab::metrics::ClientMetrics;
+use velocitas_lab::metrics::{ClientMetrics, FIGURES, Figure, Unit, Value};
 
 use crate::summary::Summary;
 
 /// Width of a client's column.
 const COLUMN: usize = 12;
 
-/// A row of the table: its name and what to show of each client.
-type Row = (&'static str, fn(&ClientMetrics) -> String);
-
-const ROWS: [Row; 22] = [
-    ("kind", |c| c.kind.to_owned()),
-    ("arrangement", |c| c.arrangement.to_owned()),
-    ("corrections", |c| c.corrections.count.to_string()),
-    ("  unexplained", |c| c.corrections.unexplained.to_string()),
-    ("  mean jump", |c| metres(c.corrections.mean_m)),
-    ("  largest jump", |c| metres(c.corrections.max_m)),
-    ("  ticks replayed", |c| c.corrections.replayed_ticks.to_string()),
-    ("prediction error p95", |c| metres(c.prediction_error_m.p95)),
-    ("inputs sent", |c| c.inputs.sent.to_string()),
-    ("  used as sent", |c| percent(c.inputs.fresh_share())),
-    ("  made up", |c| c.inputs.repeated.to_string()),
-    ("  late", |c| c.inputs.late.to_string()),
-    ("  lost", |c| c.inputs.lost.to_string()),
-    ("margin p05, ticks", |c| c.margin_ticks.p05.map_or_else(none, |m| format!("{m:.2}"))),
-    ("view age p50", |c| millis(c.view_age_ms.p50)),
-    ("extrapolated", |c| percent(c.extrapolated_share)),
-    ("held", |c| percent(c.held_share)),
-    ("response", |c| millis(c.response_ms)),
-    ("bytes up", |c| c.bytes_up.to_string()),
-    ("bytes down", |c| c.bytes_down.to_string()),
-    ("verdicts", |c| c.verdicts.values().sum::<u32>().to_string()),
-    ("resyncs", |c| c.resyncs.to_string()),
-];
-
-fn none() -> String {
-    "-".to_owned()
-}
-
-fn metres(m: Option<f64>) -> String {
-    m.map_or_else(none, |m| if m < 1.0 { format!("{:.1} cm", m * 100.0) } else { format!("{m:.2} m") })
-}
-
-fn millis(ms: Option<f64>) -> String {
-    ms.map_or_else(none, |ms| format!("{ms:.0} ms"))
-}
-
-fn percent(share: Option<f64>) -> String {
-    share.map_or_else(none, |s| format!("{:.2} %", s * 100.0))
+/// A value in the digits that suit its unit.
+fn shown(figure: &Figure, client: &ClientMetrics) -> String {
+    let x = match (figure.get)(client) {
+        Value::Word(word) => return word.to_owned(),
+        Value::Number(None) => return "-".to_owned(),
+        Value::Number(Some(x)) => x,
+    };
+    match figure.unit {
+        Unit::Word | Unit::Count | Unit::Bytes => format!("{x:.0}"),
+        Unit::Metres if x < 1.0 => format!("{:.1} cm", x * 100.0),
+        Unit::Metres => format!("{x:.2} m"),
+        Unit::Millis => format!("{x:.0} ms"),
+        Unit::Ticks => format!("{x:.2}"),
+        Unit::Share => format!("{:.2} %", x * 100.0),
+    }
 }
 
 /// A table with a column for each client.
@@ -71,10 +44,10 @@ pub fn text(s: &Summary) -> String {
         let _ = write!(out, "{:>COLUMN$}", c.name);
     }
     out.push('\n');
-    for (name, show) in ROWS {
+    for (name, figure) in FIGURES.iter().filter_map(|f| Some((f.name?, f))) {
         let _ = write!(out, "{name:21}");
         for c in &s.clients {
-            let _ = write!(out, "{:>COLUMN$}", show(c));
+            let _ = write!(out, "{:>COLUMN$}", shown(figure, c));
         }
         out.push('\n');
     }
@@ -115,6 +88,10 @@ mod tests {
         run
     }
 
+    fn run_figures() -> ClientMetrics {
+        summarise(&run(), Duration::from_millis(100)).clients.swap_remove(4)
+    }
+
     /// Twenty seconds of the demo in numbers: a change in the netcode shows here as a change that can be judged.
     #[test]
     fn twenty_seconds_of_the_demo() {
@@ -140,9 +117,13 @@ mod tests {
 
     #[test]
     fn figures_have_the_precision_that_suits_them() {
-        assert_eq!(metres(Some(0.0031)), "0.3 cm");
-        assert_eq!(metres(Some(12.345)), "12.35 m");
-        assert_eq!((metres(None), millis(None), percent(None)), (none(), none(), none()));
-        assert_eq!(percent(Some(0.0123)), "1.23 %");
+        let with = |m: Option<f64>| {
+            let client = ClientMetrics { gain_m: m, response_ms: m, held_share: m, ..run_figures() };
+            let of = |key| FIGURES.iter().find(|f| f.key == Some(key)).map(|f| shown(f, &client)).unwrap_or_default();
+            [of("gain_m"), of("response_ms"), of("held_share")]
+        };
+        assert_eq!(with(Some(0.0031)), ["0.3 cm", "0 ms", "0.31 %"]);
+        assert_eq!(with(Some(12.345)), ["12.35 m", "12 ms", "1234.50 %"]);
+        assert_eq!(with(None), ["-", "-", "-"]);
     }
 }

@@ -30,6 +30,8 @@ pub enum InputFate {
     Sampled,
     /// Server: it arrived for the first time, so many quarter ticks early; negative: after its tick was simulated.
     Arrived(i16),
+    /// Server: it arrived for a tick that the server passes over after a stall: nobody's fault of its owner's.
+    Dropped,
     /// Server: its tick was simulated, with it or with one made up.
     Used(Provenance),
 }

@@ -24,6 +24,8 @@ pub struct Told {
     pub authority: Vec<(Tick, State, bool)>,
     pub faults: Vec<(Tick, &'static str)>,
     pub dropped: u64,
+    /// Inputs that arrived: their tick and margin, or none where the server passed the tick over.
+    pub arrived: Vec<(Tick, Option<i16>)>,
     pub clock_sets: usize,
 }
 
@@ -49,6 +51,10 @@ impl Told {
             Fact::Input(InputFact { tick, fate: InputFate::Used(provenance), .. }) => {
                 self.used.push((tick, provenance));
             }
+            Fact::Input(InputFact { tick, fate: InputFate::Arrived(margin), .. }) => {
+                self.arrived.push((tick, Some(margin)));
+            }
+            Fact::Input(InputFact { tick, fate: InputFate::Dropped, .. }) => self.arrived.push((tick, None)),
             Fact::StepFault { tick, field, .. } => self.faults.push((tick, field)),
             Fact::Dropped { count, .. } => self.dropped += count,
             Fact::ClockSet { .. } => self.clock_sets += 1,

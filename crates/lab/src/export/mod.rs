@@ -14,8 +14,8 @@ use velocitas_core::{InputFate, Shape};
 
 use kind::{Kind, Place};
 use table::{
-    AUTHORITY, CLOCK, DRAWN, Datagram, INPUT_ARRIVED, INPUT_SAMPLED, INPUT_USED, MESSAGE, PREDICTED, REWRITTEN, Seen,
-    StateRow, happening,
+    AUTHORITY, CLOCK, DRAWN, Datagram, INPUT_ARRIVED, INPUT_DROPPED, INPUT_SAMPLED, INPUT_USED, MESSAGE, PREDICTED,
+    REWRITTEN, Seen, StateRow, happening,
 };
 
 use crate::ids::{ActorId, MachineId, RecordTick};
@@ -120,6 +120,7 @@ impl<'a> Slice<'a> {
             let kind = match row.fate {
                 InputFate::Sampled => &INPUT_SAMPLED,
                 InputFate::Arrived(_) => &INPUT_ARRIVED,
+                InputFate::Dropped => &INPUT_DROPPED,
                 InputFate::Used(_) => &INPUT_USED,
             };
             self.rows.push(kind.row(&self.place(machine, row.at, Some(row.tick)), row));

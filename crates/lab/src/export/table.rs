@@ -157,6 +157,11 @@ pub(super) static INPUT_ARRIVED: Kind<InputRow> = Kind {
         },
     ],
 };
+pub(super) static INPUT_DROPPED: Kind<InputRow> = Kind {
+    name: "input_dropped",
+    says: "it reached the server for a tick that the server passed over after it had stood still",
+    keys: &[machine(), INPUT_ENTITY, tick()],
+};
 pub(super) static INPUT_USED: Kind<InputRow> = Kind {
     name: "input_used",
     says: "its tick was simulated, with it or with one made up",
@@ -362,6 +367,7 @@ pub fn row_kinds() -> Vec<RowSpec> {
         MESSAGE.spec(),
         INPUT_SAMPLED.spec(),
         INPUT_ARRIVED.spec(),
+        INPUT_DROPPED.spec(),
         INPUT_USED.spec(),
         CORRECTION.spec(),
         SETTLED.spec(),

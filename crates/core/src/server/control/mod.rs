@@ -37,6 +37,11 @@ pub(super) struct Arrival<'a> {
 }
 
 impl Arrival<'_> {
+    /// Whether the server will pass over a tick: it stood still when its time came.
+    fn is_dropped(&self, tick: Tick) -> bool {
+        tick > self.ticks.newest() && tick < self.ticks.first_due(self.now)
+    }
+
     /// How early an input for `tick` is, in quarter ticks; below 0 it is too late.
     fn margin(&self, tick: Tick) -> i32 {
         let newest = self.ticks.newest();
@@ -60,9 +65,14 @@ impl Margins {
 
     /// An input or claim of a tick arrived for the first time.
     fn arrived<S: Sink>(&mut self, arrival: &Arrival<'_>, entity: EntityId, tick: Tick, sink: &mut S) {
-        let margin = arrival.margin(tick);
-        self.note(margin);
-        let fate = InputFate::Arrived(margin as i16);
+        let fate = if arrival.is_dropped(tick) {
+            // What the server slept through says nothing about how early its owner is.
+            InputFate::Dropped
+        } else {
+            let margin = arrival.margin(tick);
+            self.note(margin);
+            InputFate::Arrived(margin as i16)
+        };
         tell(sink, Fact::Input(InputFact { peer: arrival.peer, entity, tick, fate }));
     }
 

@@ -3,6 +3,10 @@
 //! Jumps and errors are in metres, ages and delays in milliseconds, shares from 0 to 1. A figure without samples is
 //! `None`, never zero.
 
+mod figure;
+
+pub use figure::{FIGURES, Figure, Unit, Value};
+
 use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
@@ -44,6 +48,8 @@ pub struct Inputs {
     pub repeated: u32,
     /// Arrived after their tick was simulated.
     pub late: u32,
+    /// Arrived for ticks that the server passed over after it had stood still.
+    pub dropped: u32,
     /// Never arrived; those of the last second are not counted yet.
     pub lost: u32,
 }
@@ -320,6 +326,10 @@ impl Tally {
                     self.inputs.late += u32::from(margin < 0);
                     self.margins.push(f64::from(margin) / 4.0);
                 }
+                InputFate::Dropped => {
+                    on_their_way.remove(&(row.entity, row.tick));
+                    self.inputs.dropped += 1;
+                }
                 InputFate::Used(Provenance::Fresh) => self.inputs.fresh += 1,
                 InputFate::Used(Provenance::Repeated) => self.inputs.repeated += 1,
             }
@@ -328,7 +338,7 @@ impl Tally {
             if on_their_way.is_empty() {
                 break;
             }
-            if matches!(row.fate, InputFate::Arrived(_)) {
+            if matches!(row.fate, InputFate::Arrived(_) | InputFate::Dropped) {
                 on_their_way.remove(&(row.entity, row.tick));
             }
         }

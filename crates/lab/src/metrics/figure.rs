@@ -1,0 +1,225 @@
+//! The table of figures: what each is called, its unit, what it says, and where it is had from.
+//!
+//! The report for people and the page about the report are made from it; the JSON report has its keys.
+
+use super::ClientMetrics;
+
+/// What a figure counts in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Unit {
+    /// A word, not a number.
+    Word,
+    /// Whole things.
+    Count,
+    /// Bytes.
+    Bytes,
+    /// Metres.
+    Metres,
+    /// Milliseconds.
+    Millis,
+    /// Ticks.
+    Ticks,
+    /// A share, 0 to 1.
+    Share,
+}
+
+impl Unit {
+    /// As documents name it.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Word => "",
+            Self::Count => "count",
+            Self::Bytes => "bytes",
+            Self::Metres => "m",
+            Self::Millis => "ms",
+            Self::Ticks => "ticks",
+            Self::Share => "share",
+        }
+    }
+}
+
+/// A figure's value.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Value {
+    /// A word.
+    Word(&'static str),
+    /// A number; `None` without samples.
+    Number(Option<f64>),
+}
+
+/// A figure's row in the table.
+#[derive(Clone, Copy, Debug)]
+pub struct Figure {
+    /// Its key in the report, with dots between those inside each other; `None` for what is worked out from others.
+    pub key: Option<&'static str>,
+    /// Its name in the table for people, if it is in there.
+    pub name: Option<&'static str>,
+    /// What it counts in.
+    pub unit: Unit,
+    /// What it says.
+    pub help: &'static str,
+    /// Its value.
+    pub get: fn(&ClientMetrics) -> Value,
+}
+
+fn count(n: impl Into<u64>) -> Value {
+    Value::Number(Some(n.into() as f64))
+}
+
+const fn figure(
+    key: &'static str,
+    name: Option<&'static str>,
+    unit: Unit,
+    help: &'static str,
+    get: fn(&ClientMetrics) -> Value,
+) -> Figure {
+    Figure { key: Some(key), name, unit, help, get }
+}
+
+/// The table, in the order of the table for people.
+pub static FIGURES: [Figure; 35] = [
+    figure("kind", Some("kind"), Unit::Word, "helm, bot or rogue", |m| Value::Word(m.kind)),
+    figure("arrangement", Some("arrangement"), Unit::Word, "who decides where it is", |m| Value::Word(m.arrangement)),
+    figure(
+        "corrections.count",
+        Some("corrections"),
+        Unit::Count,
+        "how often its present was rewritten so that eyes could see it",
+        |m| count(m.corrections.count),
+    ),
+    figure(
+        "corrections.unexplained",
+        Some("  unexplained"),
+        Unit::Count,
+        "of these, for how many the record lists no cause",
+        |m| count(m.corrections.unexplained),
+    ),
+    figure(
+        "corrections.mean_m",
+        Some("  mean jump"),
+        Unit::Metres,
+        "how far the newest predicted position moved: mean",
+        |m| Value::Number(m.corrections.mean_m),
+    ),
+    figure("corrections.p95_m", None, Unit::Metres, "the same: 95th percentile", |m| {
+        Value::Number(m.corrections.p95_m)
+    }),
+    figure("corrections.max_m", Some("  largest jump"), Unit::Metres, "the same: largest", |m| {
+        Value::Number(m.corrections.max_m)
+    }),
+    figure("corrections.replayed_ticks", Some("  ticks replayed"), Unit::Count, "ticks simulated again, in all", |m| {
+        count(m.corrections.replayed_ticks)
+    }),
+    figure(
+        "prediction_error_m.p50",
+        None,
+        Unit::Metres,
+        "the owner's first prediction of a tick against the authority at that tick: median",
+        |m| Value::Number(m.prediction_error_m.p50),
+    ),
+    figure("prediction_error_m.p95", Some("prediction error p95"), Unit::Metres, "the same: 95th percentile", |m| {
+        Value::Number(m.prediction_error_m.p95)
+    }),
+    figure("prediction_error_m.max", None, Unit::Metres, "the same: largest", |m| {
+        Value::Number(m.prediction_error_m.max)
+    }),
+    figure("inputs.sent", Some("inputs sent"), Unit::Count, "inputs (or claims) put on their way", |m| {
+        count(m.inputs.sent)
+    }),
+    Figure {
+        key: None,
+        name: Some("  used as sent"),
+        unit: Unit::Share,
+        help: "share of the ticks for which the server had what was sent",
+        get: |m| Value::Number(m.inputs.fresh_share()),
+    },
+    figure(
+        "inputs.fresh",
+        None,
+        Unit::Count,
+        "ticks whose input was used as sent; of claims, those whose claim was there when the tick came",
+        |m| count(m.inputs.fresh),
+    ),
+    figure("inputs.repeated", Some("  made up"), Unit::Count, "ticks for which the server made one up", |m| {
+        count(m.inputs.repeated)
+    }),
+    figure("inputs.late", Some("  late"), Unit::Count, "arrived after their tick was simulated", |m| {
+        count(m.inputs.late)
+    }),
+    figure(
+        "inputs.dropped",
+        Some("  passed over"),
+        Unit::Count,
+        "arrived for ticks that the server passed over after it had stood still",
+        |m| count(m.inputs.dropped),
+    ),
+    figure("inputs.lost", Some("  lost"), Unit::Count, "never arrived, not counting the last second", |m| {
+        count(m.inputs.lost)
+    }),
+    figure(
+        "margin_ticks.p05",
+        Some("margin p05, ticks"),
+        Unit::Ticks,
+        "how early inputs reached the server before they were needed, negative is late: 5th percentile",
+        |m| Value::Number(m.margin_ticks.p05),
+    ),
+    figure("margin_ticks.p50", None, Unit::Ticks, "the same: median", |m| Value::Number(m.margin_ticks.p50)),
+    figure(
+        "view_age_ms.p50",
+        Some("view age p50"),
+        Unit::Millis,
+        "moment of a drawn frame minus the moment at which the server made the state drawn, of other entities: median",
+        |m| Value::Number(m.view_age_ms.p50),
+    ),
+    figure("view_age_ms.p95", None, Unit::Millis, "the same: 95th percentile", |m| Value::Number(m.view_age_ms.p95)),
+    figure(
+        "extrapolated_share",
+        Some("extrapolated"),
+        Unit::Share,
+        "of others in frames, drawn past the newest state",
+        |m| Value::Number(m.extrapolated_share),
+    ),
+    figure("held_share", Some("held"), Unit::Share, "of others in frames, drawn past the limit of that", |m| {
+        Value::Number(m.held_share)
+    }),
+    figure(
+        "response_ms",
+        Some("response"),
+        Unit::Millis,
+        "from hands that rested to the first drawn frame in which the own character moves: median",
+        |m| Value::Number(m.response_ms),
+    ),
+    figure("bytes_up", Some("bytes up"), Unit::Bytes, "payload sent", |m| count(m.bytes_up)),
+    figure("bytes_down", Some("bytes down"), Unit::Bytes, "payload sent to it, lost or not", |m| count(m.bytes_down)),
+    figure("bytes_up_udp", None, Unit::Bytes, "payload sent, with 28 bytes a datagram for IPv4 and UDP", |m| {
+        count(m.bytes_up_udp)
+    }),
+    figure("bytes_down_udp", None, Unit::Bytes, "payload sent to it, with 28 bytes a datagram", |m| {
+        count(m.bytes_down_udp)
+    }),
+    figure("verdicts", Some("verdicts"), Unit::Count, "accusations; in the report by rule", |m| {
+        count(m.verdicts.values().sum::<u32>())
+    }),
+    figure("resyncs", Some("resyncs"), Unit::Count, "gaps bridged without an accusation", |m| count(m.resyncs)),
+    figure("gain_m", None, Unit::Metres, "rogues: metres beyond the lawful accepted before verdicts", |m| {
+        Value::Number(m.gain_m)
+    }),
+    figure("tricks", None, Unit::Count, "rogues: tricks played and over, or answered before that", |m| {
+        Value::Number(m.tricks.map(f64::from))
+    }),
+    figure(
+        "tricks_answered",
+        None,
+        Unit::Count,
+        "rogues: of these, how many were followed by a verdict or a pull back while they lasted or in the two seconds after",
+        |m| Value::Number(m.tricks_answered.map(f64::from)),
+    ),
+    figure(
+        "tricks_idle",
+        None,
+        Unit::Count,
+        "rogues: of these, how many could have no effect (every tick came out as the rule would have it: no wall was met, the \
+         stick was at rest) and were not answered either",
+        |m| Value::Number(m.tricks_idle.map(f64::from)),
+    ),
+];
