@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use velocitas::lab::export;
 use velocitas::lab::metrics::{FIGURES, Value};
-use velocitas::lab::{Course, DEMO, KNOBS, LabTime, MachineId, MemberId, Run};
+use velocitas::lab::{Course, DEMO, KNOBS, LabTime, MachineId, MemberId, Run, SETTINGS};
 
 /// The machine of the first of the cast.
 fn machine(run: &Run) -> MachineId {
@@ -168,22 +168,12 @@ fn pictures_linked_from_the_readme_are_there() {
 }
 
 #[test]
-fn every_knob_can_be_set_in_a_course() {
+fn every_setting_can_be_set_in_a_course() {
     let page = document("docs/course.md");
-    for (knob, key) in KNOBS.iter().zip([
-        "latency",
-        "jitter",
-        "loss",
-        "ticks_per_message",
-        "snapshot_every",
-        "view_delay",
-        "ease",
-        "prediction",
-        "reconciliation",
-        "interpolation",
-    ]) {
-        assert!(page.contains(&format!("{key} = ")), "{}", knob.name);
+    for spec in &SETTINGS {
+        assert!(page.contains(&format!("{} = ", spec.key)), "{}", spec.name);
     }
+    assert!(KNOBS.iter().all(|knob| SETTINGS.iter().any(|spec| spec.knob == knob.knob)));
 }
 
 /// `VELOCITAS_WRITE=1 cargo test -p velocitas --test documents` writes what is generated anew.

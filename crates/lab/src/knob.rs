@@ -1,10 +1,10 @@
-//! Everything that can be turned while a run goes on, in one table: screens, courses and help read it.
+//! Everything that a link or a client can be set to, in one table: screens, courses, their schema and help read it.
 
 use velocitas_core::{ClientSettings, MAX_REPEATS, ViewDelay};
 
 use crate::link::Conditions;
 
-/// A knob of one member of the cast.
+/// A setting of one member of the cast or of its link.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Knob {
     /// Mean delay each way.
@@ -27,6 +27,18 @@ pub enum Knob {
     Reconciliation,
     /// Remotes blended in the past.
     Interpolation,
+    /// How long delays are alike.
+    Correlation,
+    /// Datagrams that arrive twice.
+    Duplication,
+    /// Datagrams that are overtaken.
+    Reordering,
+    /// Datagrams let through together.
+    Bunch,
+    /// Corrections shown at once.
+    Snap,
+    /// How long remotes run on.
+    Extrapolate,
 }
 
 /// What a knob is set to.
@@ -51,6 +63,42 @@ pub enum Range {
     Switch,
 }
 
+/// How a course writes it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Takes {
+    /// A time with its unit.
+    Time,
+    /// The same, or "auto".
+    TimeOrAuto,
+    /// A share in per cent.
+    Share,
+    /// A length with its unit.
+    Length,
+    /// A whole number.
+    Whole,
+    /// true or false.
+    Switch,
+}
+
+/// What it is a setting of, and how that is read and changed. Shares are kept from 0 to 1.
+#[derive(Clone, Copy, Debug)]
+pub enum Place {
+    /// One direction of a link.
+    Link {
+        /// What it is.
+        get: fn(&Conditions) -> f64,
+        /// Changes it.
+        set: fn(&mut Conditions, f64),
+    },
+    /// A client, and what the server does for it.
+    Client {
+        /// What it is.
+        get: fn(&Knobs) -> KnobValue,
+        /// Changes it; a value of the wrong kind changes nothing.
+        set: fn(&mut Knobs, KnobValue),
+    },
+}
+
 /// A knob's entry in the table.
 #[derive(Clone, Copy, Debug)]
 pub struct KnobSpec {
@@ -64,6 +112,12 @@ pub struct KnobSpec {
     pub range: Range,
     /// What turning it does, in a line or two.
     pub help: &'static str,
+    /// Its key in a course: of a link, or of a member's settings.
+    pub key: &'static str,
+    /// How a course writes it.
+    pub takes: Takes,
+    /// What it is a setting of.
+    pub place: Place,
 }
 
 const MILLIS: &[f64] = &[
@@ -74,15 +128,21 @@ const SPREAD: &[f64] = &[0.0, 1.0, 2.0, 3.0, 5.0, 7.0, 10.0, 15.0, 20.0, 30.0, 4
 const SHARE: &[f64] = &[0.0, 0.5, 1.0, 2.0, 3.0, 5.0, 7.5, 10.0, 15.0, 20.0, 30.0, 40.0, 50.0, 75.0, 100.0];
 const TICKS: &[f64] = &[1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0, 12.0, 15.0, 20.0, 30.0, 60.0];
 const REPEATS: &[f64] = &[1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0, 12.0, MAX_REPEATS as f64];
+const METRES: &[f64] = &[0.0, 0.25, 0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0, 50.0, 100.0];
+/// No delay of a client is longer, in milliseconds.
+const LONGEST: f64 = 5000.0;
 
 /// The table.
-pub const KNOBS: [KnobSpec; 10] = [
+pub static SETTINGS: [KnobSpec; 16] = [
     KnobSpec {
         knob: Knob::Latency,
         name: "latency, one way",
         unit: "ms",
         range: Range::Steps(MILLIS),
         help: "mean delay in each direction; with prediction off it is felt twice before anything moves",
+        key: "latency",
+        takes: Takes::Time,
+        place: Place::Link { get: |c| c.latency_ms, set: |c, x| c.latency_ms = x },
     },
     KnobSpec {
         knob: Knob::Jitter,
@@ -90,6 +150,9 @@ pub const KNOBS: [KnobSpec; 10] = [
         unit: "ms",
         range: Range::Steps(SPREAD),
         help: "spread of the delay; widens the lead and the view delay",
+        key: "jitter",
+        takes: Takes::Time,
+        place: Place::Link { get: |c| c.jitter_ms, set: |c, x| c.jitter_ms = x },
     },
     KnobSpec {
         knob: Knob::Loss,
@@ -97,6 +160,9 @@ pub const KNOBS: [KnobSpec; 10] = [
         unit: "%",
         range: Range::Steps(SHARE),
         help: "datagrams lost in each direction; repeats cover it for inputs",
+        key: "loss",
+        takes: Takes::Share,
+        place: Place::Link { get: |c| c.loss, set: |c, x| c.loss = x },
     },
     KnobSpec {
         knob: Knob::Repeats,
@@ -104,6 +170,16 @@ pub const KNOBS: [KnobSpec; 10] = [
         unit: "",
         range: Range::Steps(REPEATS),
         help: "each message carries the inputs of so many ticks; more cost bytes and survive loss",
+        key: "ticks_per_message",
+        takes: Takes::Whole,
+        place: Place::Client {
+            get: |k| KnobValue::Number(f64::from(k.settings.repeats)),
+            set: |k, v| {
+                if let KnobValue::Number(x) = v {
+                    k.settings.repeats = x as u8;
+                }
+            },
+        },
     },
     KnobSpec {
         knob: Knob::SnapshotEvery,
@@ -111,6 +187,16 @@ pub const KNOBS: [KnobSpec; 10] = [
         unit: "tick",
         range: Range::Steps(TICKS),
         help: "ticks between snapshots to this client; fewer bytes, a longer view delay",
+        key: "snapshot_every",
+        takes: Takes::Whole,
+        place: Place::Client {
+            get: |k| KnobValue::Number(f64::from(k.snapshot_every)),
+            set: |k, v| {
+                if let KnobValue::Number(x) = v {
+                    k.snapshot_every = x as u8;
+                }
+            },
+        },
     },
     KnobSpec {
         knob: Knob::ViewDelay,
@@ -118,6 +204,19 @@ pub const KNOBS: [KnobSpec; 10] = [
         unit: "ms",
         range: Range::AutoOr(MILLIS),
         help: "how far behind arrivals remotes are drawn; auto is two snapshot intervals + 2 \u{3c3}",
+        key: "view_delay",
+        takes: Takes::TimeOrAuto,
+        place: Place::Client {
+            get: |k| match k.settings.view_delay {
+                ViewDelay::Auto => KnobValue::Auto,
+                ViewDelay::Millis(ms) => KnobValue::Number(f64::from(ms)),
+            },
+            set: |k, v| match v {
+                KnobValue::Auto => k.settings.view_delay = ViewDelay::Auto,
+                KnobValue::Number(x) => k.settings.view_delay = ViewDelay::Millis(x.min(LONGEST) as u32),
+                KnobValue::Switch(_) => {}
+            },
+        },
     },
     KnobSpec {
         knob: Knob::Ease,
@@ -125,6 +224,16 @@ pub const KNOBS: [KnobSpec; 10] = [
         unit: "ms",
         range: Range::Steps(MILLIS),
         help: "a correction fades in over this time; 0 shows it at once",
+        key: "ease",
+        takes: Takes::Time,
+        place: Place::Client {
+            get: |k| KnobValue::Number(f64::from(k.settings.ease_ms)),
+            set: |k, v| {
+                if let KnobValue::Number(x) = v {
+                    k.settings.ease_ms = x.min(LONGEST) as u32;
+                }
+            },
+        },
     },
     KnobSpec {
         knob: Knob::Prediction,
@@ -132,6 +241,16 @@ pub const KNOBS: [KnobSpec; 10] = [
         unit: "",
         range: Range::Switch,
         help: "off: the own character waits for the server like everybody else",
+        key: "prediction",
+        takes: Takes::Switch,
+        place: Place::Client {
+            get: |k| KnobValue::Switch(k.settings.predict),
+            set: |k, v| {
+                if let KnobValue::Switch(on) = v {
+                    k.settings.predict = on;
+                }
+            },
+        },
     },
     KnobSpec {
         knob: Knob::Reconciliation,
@@ -139,6 +258,16 @@ pub const KNOBS: [KnobSpec; 10] = [
         unit: "",
         range: Range::Switch,
         help: "off: predictions are never restored to what the server says",
+        key: "reconciliation",
+        takes: Takes::Switch,
+        place: Place::Client {
+            get: |k| KnobValue::Switch(k.settings.reconcile),
+            set: |k, v| {
+                if let KnobValue::Switch(on) = v {
+                    k.settings.reconcile = on;
+                }
+            },
+        },
     },
     KnobSpec {
         knob: Knob::Interpolation,
@@ -146,8 +275,95 @@ pub const KNOBS: [KnobSpec; 10] = [
         unit: "",
         range: Range::Switch,
         help: "off: remotes jump to the newest snapshot as it arrives",
+        key: "interpolation",
+        takes: Takes::Switch,
+        place: Place::Client {
+            get: |k| KnobValue::Switch(k.settings.interpolate),
+            set: |k, v| {
+                if let KnobValue::Switch(on) = v {
+                    k.settings.interpolate = on;
+                }
+            },
+        },
+    },
+    KnobSpec {
+        knob: Knob::Correlation,
+        name: "delay alike for",
+        unit: "ms",
+        range: Range::Steps(MILLIS),
+        help: "how long the delay stays alike",
+        key: "correlation",
+        takes: Takes::Time,
+        place: Place::Link { get: |c| c.correlation_ms, set: |c, x| c.correlation_ms = x },
+    },
+    KnobSpec {
+        knob: Knob::Duplication,
+        name: "duplication, one way",
+        unit: "%",
+        range: Range::Steps(SHARE),
+        help: "datagrams that arrive twice",
+        key: "duplication",
+        takes: Takes::Share,
+        place: Place::Link { get: |c| c.duplication, set: |c, x| c.duplication = x },
+    },
+    KnobSpec {
+        knob: Knob::Reordering,
+        name: "reordering, one way",
+        unit: "%",
+        range: Range::Steps(SHARE),
+        help: "datagrams held back so that later ones pass",
+        key: "reordering",
+        takes: Takes::Share,
+        place: Place::Link { get: |c| c.reordering, set: |c, x| c.reordering = x },
+    },
+    KnobSpec {
+        knob: Knob::Bunch,
+        name: "bunches, one way",
+        unit: "ms",
+        range: Range::Steps(MILLIS),
+        help: "datagrams arrive together at gates this far apart",
+        key: "bunch",
+        takes: Takes::Time,
+        place: Place::Link { get: |c| c.bunch_ms, set: |c, x| c.bunch_ms = x },
+    },
+    KnobSpec {
+        knob: Knob::Snap,
+        name: "snap beyond",
+        unit: "m",
+        range: Range::Steps(METRES),
+        help: "corrections larger than this are shown at once",
+        key: "snap",
+        takes: Takes::Length,
+        place: Place::Client {
+            get: |k| KnobValue::Number(f64::from(k.settings.snap_m)),
+            set: |k, v| {
+                if let KnobValue::Number(x) = v {
+                    k.settings.snap_m = x as f32;
+                }
+            },
+        },
+    },
+    KnobSpec {
+        knob: Knob::Extrapolate,
+        name: "run on for",
+        unit: "ms",
+        range: Range::Steps(MILLIS),
+        help: "how long remotes run on without data, then they stand",
+        key: "extrapolate",
+        takes: Takes::Time,
+        place: Place::Client {
+            get: |k| KnobValue::Number(f64::from(k.settings.extrapolate_ms)),
+            set: |k, v| {
+                if let KnobValue::Number(x) = v {
+                    k.settings.extrapolate_ms = x.min(LONGEST) as u32;
+                }
+            },
+        },
     },
 ];
+
+/// Those of them that screens offer to be turned while a run goes on; the others are a course's.
+pub static KNOBS: &[KnobSpec] = SETTINGS.split_at(10).0;
 
 /// The settings a member's knobs act on.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -165,51 +381,36 @@ pub struct Knobs {
 impl Knob {
     /// Its entry in the table.
     pub fn spec(self) -> &'static KnobSpec {
-        &KNOBS[self as usize]
+        &SETTINGS[self as usize]
+    }
+
+    /// What one of its units on screens is in what is kept.
+    fn scale(self) -> f64 {
+        if self.spec().takes == Takes::Share { 100.0 } else { 1.0 }
     }
 
     /// What it is set to. Where the two directions differ, the way up is shown.
     pub fn get(self, of: &Knobs) -> KnobValue {
-        let s = &of.settings;
-        match self {
-            Self::Latency => KnobValue::Number(of.up.latency_ms),
-            Self::Jitter => KnobValue::Number(of.up.jitter_ms),
-            Self::Loss => KnobValue::Number(of.up.loss * 100.0),
-            Self::Repeats => KnobValue::Number(f64::from(s.repeats)),
-            Self::SnapshotEvery => KnobValue::Number(f64::from(of.snapshot_every)),
-            Self::ViewDelay => match s.view_delay {
-                ViewDelay::Auto => KnobValue::Auto,
-                ViewDelay::Millis(ms) => KnobValue::Number(f64::from(ms)),
-            },
-            Self::Ease => KnobValue::Number(f64::from(s.ease_ms)),
-            Self::Prediction => KnobValue::Switch(s.predict),
-            Self::Reconciliation => KnobValue::Switch(s.reconcile),
-            Self::Interpolation => KnobValue::Switch(s.interpolate),
+        match self.spec().place {
+            Place::Link { get, .. } => KnobValue::Number(get(&of.up) * self.scale()),
+            Place::Client { get, .. } => get(of),
         }
     }
 
     /// Sets it, in both directions of a link. A value of the wrong kind changes nothing; numbers are held in range.
     pub fn set(self, of: &mut Knobs, value: KnobValue) {
-        let s = &mut of.settings;
-        match (self, value) {
-            (Self::ViewDelay, KnobValue::Auto) => s.view_delay = ViewDelay::Auto,
-            (Self::Prediction, KnobValue::Switch(on)) => s.predict = on,
-            (Self::Reconciliation, KnobValue::Switch(on)) => s.reconcile = on,
-            (Self::Interpolation, KnobValue::Switch(on)) => s.interpolate = on,
-            (_, KnobValue::Number(x)) if x.is_finite() => {
-                let x = self.held(x);
-                match self {
-                    Self::Latency => (of.up.latency_ms, of.down.latency_ms) = (x, x),
-                    Self::Jitter => (of.up.jitter_ms, of.down.jitter_ms) = (x, x),
-                    Self::Loss => (of.up.loss, of.down.loss) = (x / 100.0, x / 100.0),
-                    Self::Repeats => s.repeats = x as u8,
-                    Self::SnapshotEvery => of.snapshot_every = x as u8,
-                    Self::ViewDelay => s.view_delay = ViewDelay::Millis(x as u32),
-                    Self::Ease => s.ease_ms = x as u32,
-                    Self::Prediction | Self::Reconciliation | Self::Interpolation => {}
-                }
+        let value = match value {
+            KnobValue::Number(x) if !x.is_finite() => return,
+            KnobValue::Number(x) => KnobValue::Number(self.held(x)),
+            KnobValue::Auto if !matches!(self.spec().range, Range::AutoOr(_)) => return,
+            other => other,
+        };
+        match (self.spec().place, value) {
+            (Place::Link { set, .. }, KnobValue::Number(x)) => {
+                [&mut of.up, &mut of.down].into_iter().for_each(|way| set(way, x / self.scale()));
             }
-            _ => {}
+            (Place::Link { .. }, _) => {}
+            (Place::Client { set, .. }, value) => set(of, value),
         }
     }
 
@@ -255,7 +456,7 @@ mod tests {
 
     #[test]
     fn the_table_is_in_the_order_of_the_knobs_and_each_turns_both_ways_and_holds() {
-        for (i, spec) in KNOBS.iter().enumerate() {
+        for (i, spec) in SETTINGS.iter().enumerate() {
             assert_eq!(spec.knob as usize, i);
             for up in [true, false] {
                 let mut knobs = START;
@@ -270,6 +471,21 @@ mod tests {
             spec.knob.set(&mut turned, value);
             assert_ne!(turned, START, "{}", spec.name);
         }
+    }
+
+    #[test]
+    fn a_row_changes_what_it_reads_and_nothing_else() {
+        for spec in &SETTINGS {
+            let mut turned = START;
+            spec.knob.set(&mut turned, spec.knob.turned(spec.knob.get(&START), true));
+            for other in SETTINGS.iter().filter(|other| other.knob != spec.knob) {
+                assert_eq!(other.knob.get(&turned), other.knob.get(&START), "{} by {}", other.name, spec.name);
+            }
+        }
+        let mut keys: Vec<&str> = SETTINGS.iter().map(|spec| spec.key).collect();
+        keys.sort_unstable();
+        keys.dedup();
+        assert_eq!(keys.len(), SETTINGS.len(), "keys of their own");
     }
 
     #[test]

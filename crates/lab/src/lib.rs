@@ -39,7 +39,7 @@ pub use course::{
 };
 pub use host::HostSpec;
 pub use ids::{ActorId, MachineId, MemberId, Part, RecordTick};
-pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Range};
+pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Place, Range, SETTINGS, Takes};
 pub use known::{Change, Changed, Known, Reach, turned};
 pub use lab::Lab;
 pub use link::Conditions;

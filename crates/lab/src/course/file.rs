@@ -9,6 +9,7 @@ use toml::Spanned;
 use velocitas_core::Arrangement;
 
 use super::quantity::{Angle, Drift, Factor, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time};
+use super::settings::{Link, Settings};
 
 /// The format this program reads.
 pub(super) const FORMAT: i64 = 1;
@@ -162,29 +163,6 @@ pub(super) struct Zone {
     pub(super) max: Pair,
 }
 
-/// Both directions, and what differs on the way down.
-#[derive(JsonSchema, Deserialize, Default, Clone)]
-#[serde(deny_unknown_fields)]
-pub(super) struct Link {
-    /// Mean delay one way.
-    pub(super) latency: Option<Quantity<Time>>,
-    /// Its deviation.
-    pub(super) jitter: Option<Quantity<Time>>,
-    /// How long the delay stays alike.
-    pub(super) correlation: Option<Quantity<Time>>,
-    /// Share of datagrams lost.
-    #[schemars(with = "Option<Quantity<Share>>")]
-    pub(super) loss: Option<Spanned<Quantity<Share>>>,
-    /// Share that arrives twice.
-    pub(super) duplication: Option<Quantity<Share>>,
-    /// Share that may overtake.
-    pub(super) reordering: Option<Quantity<Share>>,
-    /// Datagrams arrive together at gates this far apart.
-    pub(super) bunch: Option<Quantity<Time>>,
-    /// What differs on the way down.
-    pub(super) down: Option<Box<Self>>,
-}
-
 /// Tunables of a rule set otherwise, for everybody or for one side.
 #[derive(JsonSchema, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -261,33 +239,6 @@ pub(super) struct Cast {
     #[serde(default)]
     #[schemars(with = "Vec<Trick>")]
     pub(super) trick: Vec<Spanned<Trick>>,
-}
-
-/// Netcode settings.
-#[derive(JsonSchema, Deserialize, Default)]
-#[serde(deny_unknown_fields)]
-pub(super) struct Settings {
-    /// Each message carries the inputs of so many ticks.
-    #[schemars(with = "Option<i64>")]
-    pub(super) ticks_per_message: Option<Spanned<i64>>,
-    /// Ticks between snapshots to this client.
-    #[schemars(with = "Option<i64>")]
-    pub(super) snapshot_every: Option<Spanned<i64>>,
-    /// How far behind arrivals remotes are drawn: auto or a time.
-    #[schemars(with = "Option<String>")]
-    pub(super) view_delay: Option<Spanned<String>>,
-    /// How long a correction takes to fade in.
-    pub(super) ease: Option<Quantity<Time>>,
-    /// Corrections larger than this are shown at once.
-    pub(super) snap: Option<Quantity<Length>>,
-    /// How long remotes run on without data.
-    pub(super) extrapolate: Option<Quantity<Time>>,
-    /// Own inputs are applied at once.
-    pub(super) prediction: Option<bool>,
-    /// Predictions are held against snapshots.
-    pub(super) reconciliation: Option<bool>,
-    /// Remotes are blended in the past.
-    pub(super) interpolation: Option<bool>,
 }
 
 /// A place on a route.

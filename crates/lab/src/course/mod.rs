@@ -7,6 +7,7 @@ mod error;
 mod file;
 mod quantity;
 mod resolve;
+mod settings;
 mod suspicion;
 
 pub use error::CourseError;

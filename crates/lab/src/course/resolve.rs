@@ -6,14 +6,15 @@ use std::sync::Arc;
 
 use toml::Spanned;
 use velocitas_core::{
-    Arrangement, Bounds, ClientSettings, HostNanos, Kinds, MAX_DATAGRAM, MAX_REPEATS, Motion, Rate, Solid, SolidId,
-    Surface, Tunable, ViewDelay, Zone, snapshot_bytes, vec3,
+    Arrangement, Bounds, ClientSettings, HostNanos, Kinds, MAX_DATAGRAM, Motion, Rate, Solid, SolidId, Surface,
+    Tunable, Zone, snapshot_bytes, vec3,
 };
 use velocitas_gait::{Diagnostic, Gait, Report, Severity};
 
 use super::error::{CourseError, nearest};
 use super::file::{self, FORMAT, File};
 use super::quantity::{Dimension, Quantity, Time};
+use super::settings::{Link, Mistake};
 use super::{
     Cheat, Course, GaitFile, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Override, Role, Trick, What,
     World,
@@ -384,32 +385,12 @@ impl Resolver<'_> {
         Ok(NamedSolid { name: s.name.get_ref().clone(), solid, known_to })
     }
 
-    fn links(&self, links: &BTreeMap<String, file::Link>) -> Result<BTreeMap<String, (Conditions, Conditions)>> {
-        links
-            .iter()
-            .map(|(name, link)| {
-                let up = self.conditions(link, Conditions::PERFECT)?;
-                let down = link.down.as_ref().map_or(Ok(up), |down| {
-                    if down.down.is_some() {
-                        return Err(self.wrong(0..0, format!("link `{name}`: `down` cannot have a `down` of its own")));
-                    }
-                    self.conditions(down, up)
-                })?;
-                Ok((name.clone(), (up, down)))
-            })
-            .collect()
+    fn links(&self, links: &BTreeMap<String, Link>) -> Result<BTreeMap<String, (Conditions, Conditions)>> {
+        links.iter().map(|(name, link)| Ok((name.clone(), link.conditions().map_err(|m| self.mistake(m))?))).collect()
     }
 
-    fn conditions(&self, link: &file::Link, otherwise: Conditions) -> Result<Conditions> {
-        Ok(Conditions {
-            latency_ms: or(link.latency, otherwise.latency_ms),
-            jitter_ms: or(link.jitter, otherwise.jitter_ms),
-            correlation_ms: or(link.correlation, otherwise.correlation_ms),
-            loss: link.loss.as_ref().map_or(otherwise.loss, |l| l.get_ref().value),
-            duplication: or(link.duplication, otherwise.duplication),
-            reordering: or(link.reordering, otherwise.reordering),
-            bunch_ms: or(link.bunch, otherwise.bunch_ms),
-        })
+    fn mistake(&self, (span, message, help): Mistake) -> CourseError {
+        self.wrong(span, message).help(help)
     }
 
     /// `place` tells machines apart that a course does not.
@@ -456,8 +437,8 @@ impl Resolver<'_> {
         let perfect = (Conditions::PERFECT, Conditions::PERFECT);
         let known: Vec<(&str, (Conditions, Conditions))> = links.iter().map(|(n, l)| (n.as_str(), *l)).collect();
         let (up, down) = cast.link.as_ref().map_or(Ok(perfect), |word| self.word(word, "a link", &known))?;
-        let settings = self.settings(&cast.settings)?;
-        let snapshot_every = self.snapshot_every(cast.settings.snapshot_every.as_ref(), snapshot_every)?;
+        let mut knobs = Knobs { up, down, settings: ClientSettings::DEFAULT, snapshot_every };
+        cast.settings.apply(&mut knobs).map_err(|m| self.mistake(m))?;
         let [x, y] = cast.spawn.get_ref().0;
         let spawn = vec3(x, y, course.world.bounds.floor + or(cast.height, 0.0) as f32);
         self.free(course, kind, spawn, &cast.spawn)?;
@@ -481,7 +462,7 @@ impl Resolver<'_> {
             facing: or(cast.facing, 0.0) as f32,
             host: self.host(&cast.host, index as u64 + 1)?,
             hosts: cast.hosts.as_ref().is_some_and(|hosts| *hosts.get_ref()),
-            knobs: Knobs { up, down, settings, snapshot_every },
+            knobs,
             route,
             tricks,
         })
@@ -501,31 +482,6 @@ impl Resolver<'_> {
             return Err(self.wrong(at.span(), message));
         }
         Ok(())
-    }
-
-    fn settings(&self, s: &file::Settings) -> Result<ClientSettings> {
-        let d = ClientSettings::DEFAULT;
-        let most = MAX_REPEATS as i64 + 1;
-        let repeats = s
-            .ticks_per_message
-            .as_ref()
-            .map_or(Ok(i64::from(d.repeats)), |n| self.whole(n, "ticks in each message", 1..most))?;
-        let view_delay = s.view_delay.as_ref().map_or(Ok(d.view_delay), |text| match text.get_ref().as_str() {
-            "auto" => Ok(ViewDelay::Auto),
-            other => Quantity::<Time>::parse(other)
-                .map(|q| ViewDelay::Millis(q.value.min(5000.0) as u32))
-                .map_err(|why| self.wrong(text.span(), format!("{why}; or \"auto\""))),
-        })?;
-        Ok(ClientSettings {
-            repeats: repeats as u8,
-            view_delay,
-            ease_ms: or(s.ease, f64::from(d.ease_ms)).min(5000.0) as u32,
-            snap_m: or(s.snap, f64::from(d.snap_m)) as f32,
-            extrapolate_ms: or(s.extrapolate, f64::from(d.extrapolate_ms)).min(5000.0) as u32,
-            predict: s.prediction.unwrap_or(d.predict),
-            reconcile: s.reconciliation.unwrap_or(d.reconcile),
-            interpolate: s.interpolation.unwrap_or(d.interpolate),
-        })
     }
 
     fn trick(&self, spanned: &Spanned<file::Trick>, role: Role, arrangement: Arrangement) -> Result<Trick> {

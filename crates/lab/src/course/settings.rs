@@ -1,0 +1,218 @@
+//! Settings of links and members: their keys, how they are written and what they mean stand in the table of knobs.
+
+use std::borrow::Cow;
+use std::collections::BTreeMap;
+use std::fmt;
+use std::ops::Range;
+
+use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
+use serde::de::{Deserialize, Deserializer, MapAccess, Visitor};
+use toml::{Spanned, Value};
+
+use super::error::nearest;
+use super::quantity::{Length, Quantity, Share, Time};
+use crate::knob::{KnobSpec, KnobValue, Knobs, Place, Range as Steps, SETTINGS, Takes};
+use crate::link::Conditions;
+
+/// Values by key, each with its place.
+type Written = BTreeMap<Spanned<String>, Spanned<Value>>;
+
+/// Both directions of a link, and what differs on the way down.
+#[derive(Clone, Default)]
+pub(super) struct Link {
+    written: Written,
+    /// What differs on the way down, with the place of its key.
+    down: Option<(Range<usize>, Box<Self>)>,
+}
+
+/// Netcode settings.
+#[derive(Default, serde::Deserialize)]
+#[serde(transparent)]
+pub(super) struct Settings(Written);
+
+/// A mistake: where, what, and what may be meant.
+pub(super) type Mistake = (Range<usize>, String, Option<String>);
+type Result<T> = std::result::Result<T, Mistake>;
+
+/// The key of what differs on the way down.
+const DOWN: &str = "down";
+
+const fn is_of_link(spec: &KnobSpec) -> bool {
+    matches!(spec.place, Place::Link { .. })
+}
+
+fn rows(of_link: bool) -> impl Iterator<Item = &'static KnobSpec> {
+    SETTINGS.iter().filter(move |spec| is_of_link(spec) == of_link)
+}
+
+fn row(key: &Spanned<String>, of_link: bool) -> Result<&'static KnobSpec> {
+    let found = key.get_ref();
+    rows(of_link).find(|spec| spec.key == found).ok_or_else(|| {
+        let known: Vec<&str> = rows(of_link).map(|spec| spec.key).chain(of_link.then_some(DOWN)).collect();
+        let message = format!("expected one of the keys {}; found `{found}`", known.join(", "));
+        (key.span(), message, nearest(found, known.into_iter()))
+    })
+}
+
+/// How a value is called that is not what was wanted.
+fn found(value: &Value) -> String {
+    match value {
+        Value::String(text) => format!("the text \"{text}\""),
+        Value::Integer(n) => format!("the number {n}"),
+        Value::Float(x) => format!("the number {x}"),
+        Value::Boolean(on) => on.to_string(),
+        Value::Array(_) => "a list".to_owned(),
+        Value::Table(_) => "a table".to_owned(),
+        Value::Datetime(_) => "a date".to_owned(),
+    }
+}
+
+/// A value as the table keeps it.
+fn value(spec: &KnobSpec, written: &Spanned<Value>) -> Result<KnobValue> {
+    let wrong = |message: String| (written.span(), message, None);
+    let text = |what: &str, example: &str| match written.get_ref() {
+        Value::String(text) => Ok(text.as_str()),
+        other => Err(wrong(format!(
+            "expected {what} in quotes with its unit, such as \"{example}\"; found {}",
+            found(other)
+        ))),
+    };
+    let number = |parsed: std::result::Result<f64, String>| parsed.map(KnobValue::Number).map_err(wrong);
+    match spec.takes {
+        Takes::Time => number(Quantity::<Time>::parse(text("a time", "75 ms")?).map(|q| q.value)),
+        Takes::Share => number(Quantity::<Share>::parse(text("a share", "2 %")?).map(|q| q.value)),
+        Takes::Length => number(Quantity::<Length>::parse(text("a length", "0.5 m")?).map(|q| q.value)),
+        Takes::TimeOrAuto => match text("a time", "75 ms")? {
+            "auto" => Ok(KnobValue::Auto),
+            other => {
+                number(Quantity::<Time>::parse(other).map(|q| q.value).map_err(|why| format!("{why}; or \"auto\"")))
+            }
+        },
+        Takes::Whole => {
+            let (Steps::Steps(steps) | Steps::AutoOr(steps)) = spec.range else { return Ok(KnobValue::Auto) };
+            let (least, most) = (steps[0] as i64, steps[steps.len() - 1] as i64);
+            match written.get_ref() {
+                Value::Integer(n) if (least..=most).contains(n) => Ok(KnobValue::Number(*n as f64)),
+                Value::Integer(n) => Err(wrong(format!("expected {} from {least} to {most}; found {n}", spec.name))),
+                other => Err(wrong(format!("expected a whole number; found {}", found(other)))),
+            }
+        }
+        Takes::Switch => match written.get_ref() {
+            Value::Boolean(on) => Ok(KnobValue::Switch(*on)),
+            other => Err(wrong(format!("expected true or false; found {}", found(other)))),
+        },
+    }
+}
+
+impl<'de> Deserialize<'de> for Link {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> std::result::Result<Self, D::Error> {
+        from.deserialize_map(LinkVisitor)
+    }
+}
+
+struct LinkVisitor;
+
+impl<'de> Visitor<'de> for LinkVisitor {
+    type Value = Link;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("a table")
+    }
+
+    fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> std::result::Result<Link, A::Error> {
+        let mut link = Link::default();
+        while let Some(key) = map.next_key::<Spanned<String>>()? {
+            if key.get_ref() == DOWN {
+                link.down = Some((key.span(), map.next_value()?));
+            } else {
+                link.written.insert(key, map.next_value()?);
+            }
+        }
+        Ok(link)
+    }
+}
+
+impl Link {
+    /// Both directions: up, down.
+    pub(super) fn conditions(&self) -> Result<(Conditions, Conditions)> {
+        let up = self.over(Conditions::PERFECT)?;
+        let Some((place, down)) = &self.down else { return Ok((up, up)) };
+        if down.down.is_some() {
+            return Err((place.clone(), "expected a `down` without a `down` of its own; found one".to_owned(), None));
+        }
+        Ok((up, down.over(up)?))
+    }
+
+    /// What is written, over what holds otherwise.
+    fn over(&self, otherwise: Conditions) -> Result<Conditions> {
+        let mut conditions = otherwise;
+        for (key, written) in &self.written {
+            let spec = row(key, true)?;
+            if let (Place::Link { set, .. }, KnobValue::Number(x)) = (spec.place, value(spec, written)?) {
+                set(&mut conditions, x);
+            }
+        }
+        Ok(conditions)
+    }
+}
+
+impl Settings {
+    /// Sets what is written.
+    pub(super) fn apply(&self, knobs: &mut Knobs) -> Result<()> {
+        for (key, written) in &self.0 {
+            let spec = row(key, false)?;
+            if let Place::Client { set, .. } = spec.place {
+                set(knobs, value(spec, written)?);
+            }
+        }
+        Ok(())
+    }
+}
+
+/// What may be written, for editors.
+fn schema(generator: &mut SchemaGenerator, of_link: bool, says: &str) -> Schema {
+    let mut properties = serde_json::Map::new();
+    for spec in rows(of_link) {
+        let mut one = match spec.takes {
+            Takes::Time => generator.subschema_for::<Quantity<Time>>(),
+            Takes::Share => generator.subschema_for::<Quantity<Share>>(),
+            Takes::Length => generator.subschema_for::<Quantity<Length>>(),
+            Takes::TimeOrAuto => json_schema!({ "type": "string" }),
+            Takes::Whole => json_schema!({ "type": "integer" }),
+            Takes::Switch => json_schema!({ "type": "boolean" }),
+        };
+        one.insert("description".to_owned(), format!("{}: {}.", spec.name, spec.help).into());
+        properties.insert(spec.key.to_owned(), one.to_value());
+    }
+    json_schema!({
+        "type": "object",
+        "description": says,
+        "properties": properties,
+        "additionalProperties": false,
+    })
+}
+
+impl JsonSchema for Settings {
+    fn schema_name() -> Cow<'static, str> {
+        "Settings".into()
+    }
+
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        schema(generator, false, "Netcode settings.")
+    }
+}
+
+impl JsonSchema for Link {
+    fn schema_name() -> Cow<'static, str> {
+        "Link".into()
+    }
+
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        let mut both = schema(generator, true, "Both directions, and what differs on the way down.");
+        if let Some(properties) = both.get_mut("properties").and_then(|p| p.as_object_mut()) {
+            let down = generator.subschema_for::<Self>();
+            properties.insert(DOWN.to_owned(), down.to_value());
+        }
+        both
+    }
+}
