@@ -3,65 +3,68 @@
 //! A client is lied to by its ingredients (another rule's speed, a ground without walls), moves itself where it likes,
 //! or its bytes are rewritten on their way out. The core knows nothing of any of it.
 
-use std::sync::Arc;
-
 use velocitas_core::{
-    Client, EntityId, Ground, Ingredients, Input, Kinds, Scene, Schema, State, Tick, checked_step, vec3,
+    BitReader, BitWriter, Bounds, Header, Ingredients, Input, Inputs, Kinds, Layouts, MessageKind, Scene, Schema,
+    State, Tick, checked_step,
 };
 
-use crate::course::Cheat;
+use crate::cheat::{Cheat, Does};
 
 /// The cheats in force on one machine.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Forged {
-    run: Option<f32>,
-    walls: bool,
-    pub(crate) overreach: Option<f32>,
-}
+pub(crate) struct Forged(Vec<Cheat>);
 
 impl Forged {
-    /// Begins or ends a cheat that lasts.
+    /// Begins or ends a cheat that lasts. One of a kind is in force at a time.
     pub(crate) fn set(&mut self, cheat: Cheat, on: bool) {
-        match cheat {
-            Cheat::Run(factor) => self.run = on.then_some(factor),
-            Cheat::Walls => self.walls = on,
-            Cheat::Overreach(factor) => self.overreach = on.then_some(factor),
-            Cheat::Jump(_) => {}
+        self.0.retain(|other| other.spec.key != cheat.spec.key);
+        if on {
+            self.0.push(cheat);
         }
     }
 
     /// What the client is told of the world: the truth, bent.
     pub(crate) fn ingredients(&self, lawful: Ingredients, kinds: &Kinds, kind: u8) -> Ingredients {
         let mut forged = lawful;
-        if let Some(factor) = self.run {
-            let mut all: Vec<Vec<f32>> = forged.tunables.to_vec();
-            let tunables = kinds.motion(kind).tunables();
-            // The first speed of a rule is how fast it goes; it needs the grip to get there as well.
-            if let Some(speed) = tunables.iter().position(|t| t.unit == "m/s") {
-                all[usize::from(kind)][speed] *= factor;
+        for cheat in &self.0 {
+            if let Does::Tells(tells) = cheat.spec.does {
+                tells(&mut forged, kinds, kind, cheat.amount);
             }
-            for (i, _) in tunables.iter().enumerate().filter(|(_, t)| t.unit == "m/s^2" && t.name == "grip") {
-                all[usize::from(kind)][i] *= factor;
-            }
-            forged.tunables = all.into();
-        }
-        if self.walls {
-            let bounds = *forged.ground.bounds();
-            forged.ground = Arc::new(Ground::new(bounds, Vec::new(), forged.ground.zones().to_vec()));
         }
         forged
     }
 
-    /// Puts the own entity so many metres ahead of where it looks; a rule without a bearing jumps east.
-    pub(crate) fn jump(client: &mut Client, entity: EntityId, schema: &Schema, metres: f32) {
-        let Some(mut state) = client.own_state(entity) else { return };
-        let bounds = *client.ingredients().ground.bounds();
-        let bearing = schema.bearing_lane().map_or(0.0, |lane| state.real(lane));
-        let mut at = state.vec3(0) + vec3(libm::cosf(bearing), libm::sinf(bearing), 0.0) * metres;
-        at.x = at.x.clamp(bounds.min.0 + 0.5, bounds.max.0 - 0.5);
-        at.y = at.y.clamp(bounds.min.1 + 0.5, bounds.max.1 - 0.5);
-        state.set_vec3(0, at);
-        client.place(entity, state);
+    /// The own entity as the rogue would have it.
+    pub(crate) fn moved(cheat: Cheat, state: State, schema: &Schema, bounds: &Bounds) -> State {
+        let mut moved = state;
+        if let Does::Moves(moves) = cheat.spec.does {
+            moves(&mut moved, schema, bounds, cheat.amount);
+        }
+        moved
+    }
+
+    /// An input message as the rogue sends it; `None` where it goes out as it is.
+    pub(crate) fn rewritten(&self, bytes: &[u8], layouts: &Layouts<'_>) -> Option<Vec<u8>> {
+        let rewrites = self.0.iter().filter_map(|cheat| match cheat.spec.does {
+            Does::Rewrites(rewrites) => Some((rewrites, cheat.amount)),
+            _ => None,
+        });
+        let rewrites: Vec<_> = rewrites.collect();
+        if rewrites.is_empty() {
+            return None;
+        }
+        let mut reader = BitReader::new(bytes);
+        let header = Header::read(&mut reader).ok().filter(|header| header.kind == MessageKind::Inputs)?;
+        let mut inputs = Inputs::read_for(&mut reader, layouts).ok()?;
+        let (newest, kind) = (inputs.newest, layouts.kind(inputs.entity)?);
+        for input in &mut inputs.inputs[..inputs.count] {
+            // A rule that changes in the middle of a message is bent as it was at its end.
+            rewrites.iter().for_each(|(rewrites, amount)| rewrites(input, layouts.schema(kind, newest), *amount));
+        }
+        let mut out = BitWriter::new();
+        header.write(&mut out);
+        inputs.write(&mut out, |tick| layouts.schema(kind, tick));
+        Some(out.finish()).filter(|forged| forged != bytes)
     }
 }
 
@@ -110,49 +113,15 @@ impl Trial {
     }
 }
 
-/// Rewriting of bytes on their way out.
-pub(crate) mod forge {
-    use velocitas_core::{BitReader, BitWriter, Header, InputKind, Inputs, Layouts, MessageKind, stick_quantiser};
-
-    /// Pushes every stick of an input message `factor` times as far as it was, beyond the disc if need be. What is not
-    /// an input message is left as it is.
-    pub(crate) fn overreach(bytes: Vec<u8>, layouts: &Layouts<'_>, factor: f32) -> Vec<u8> {
-        rewritten(&bytes, layouts, factor).unwrap_or(bytes)
-    }
-
-    fn rewritten(bytes: &[u8], layouts: &Layouts<'_>, factor: f32) -> Option<Vec<u8>> {
-        let mut reader = BitReader::new(bytes);
-        let header = Header::read(&mut reader).ok()?;
-        if header.kind != MessageKind::Inputs {
-            return None;
-        }
-        let mut inputs = Inputs::read_for(&mut reader, layouts).ok()?;
-        let (newest, kind) = (inputs.newest, layouts.kind(inputs.entity)?);
-        for input in &mut inputs.inputs[..inputs.count] {
-            // A rule that changes in the middle of a message is bent as it was at its end.
-            for f in &layouts.schema(kind, newest).input {
-                if let InputKind::Stick { bits } = f.kind {
-                    for lane in [f.lane, f.lane + 1] {
-                        let q = stick_quantiser(bits);
-                        input.set_real(lane, q.round((input.real(lane) * factor).clamp(-1.0, 1.0)));
-                    }
-                }
-            }
-        }
-        let mut out = BitWriter::new();
-        header.write(&mut out);
-        inputs.write(&mut out, |tick| layouts.schema(kind, tick));
-        Some(out.finish())
-    }
-}
-
 #[cfg(test)]
 mod tests {
+    use std::sync::Arc;
+
     use super::*;
+    use crate::cheat::cheat;
     use velocitas_core::walker::{Walker, input_lane};
     use velocitas_core::{
-        Acks, BitReader, BitWriter, Header, HostNanos, INPUT_LANES, Input, Inputs, Layouts, MAX_REPEATS, MessageKind,
-        Motion, Owned, Timeline, WireTick,
+        Acks, EntityId, Ground, HostNanos, INPUT_LANES, MAX_REPEATS, Motion, Owned, Timeline, WireTick,
     };
 
     fn kinds() -> Kinds {
@@ -165,13 +134,13 @@ mod tests {
         let ground = Arc::new(crate::Course::demo().ground(crate::KnownTo::Clients));
         let lawful = Ingredients::new(ground, &kinds);
         let mut forged = Forged::default();
-        forged.set(Cheat::Run(1.5), true);
-        forged.set(Cheat::Walls, true);
+        forged.set(cheat("run", 1.5), true);
+        forged.set(cheat("walls", 1.0), true);
         let bent = forged.ingredients(lawful.clone(), &kinds, 0);
         assert_eq!(bent.tunables[0][0], lawful.tunables[0][0] * 1.5);
         assert!(bent.ground.solids().is_empty() && !lawful.ground.solids().is_empty());
-        forged.set(Cheat::Run(1.5), false);
-        forged.set(Cheat::Walls, false);
+        forged.set(cheat("run", 1.5), false);
+        forged.set(cheat("walls", 1.0), false);
         let straight = forged.ingredients(lawful.clone(), &kinds, 0);
         assert_eq!(straight.tunables, lawful.tunables);
         assert_eq!(straight.ground.solids().len(), lawful.ground.solids().len());
@@ -194,7 +163,11 @@ mod tests {
         let owned = [Owned { entity, kind: 0 }];
         let layouts = Layouts::new(&timeline, None, &owned);
         inputs.write(&mut out, |tick| layouts.schema(0, tick));
-        let forged = forge::overreach(out.finish(), &layouts, 4.0);
+        let mut cheats = Forged::default();
+        let bytes = out.finish();
+        assert_eq!(cheats.rewritten(&bytes, &layouts), None, "nothing is in force");
+        cheats.set(cheat("overreach", 4.0), true);
+        let forged = cheats.rewritten(&bytes, &layouts).expect("something is bent");
         let mut reader = BitReader::new(&forged);
         assert_eq!(Header::read(&mut reader), Ok(header));
         let read = Inputs::read_for(&mut reader, &layouts).expect("still well formed");
@@ -203,6 +176,6 @@ mod tests {
         let rest = |i: &Input| (2..INPUT_LANES).map(|lane| i.int(lane)).collect::<Vec<_>>();
         assert_eq!(rest(&read.inputs[0]), rest(&input));
         // What is no input message goes out as it came.
-        assert_eq!(forge::overreach(vec![1, 2, 3], &layouts, 4.0), vec![1, 2, 3]);
+        assert_eq!(cheats.rewritten(&[1, 2, 3], &layouts), None);
     }
 }

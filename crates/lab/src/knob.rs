@@ -74,6 +74,8 @@ pub enum Takes {
     Share,
     /// A length with its unit.
     Length,
+    /// So many times.
+    Factor,
     /// A whole number.
     Whole,
     /// true or false.

@@ -15,8 +15,8 @@ use velocitas_core::{
 
 use crate::command::Command;
 use crate::controls::{Bot, Controls};
-use crate::course::{Cheat, Course, KnownTo, Role, What};
-use crate::faults::{Forged, Trial, forge};
+use crate::course::{Course, KnownTo, Role, What};
+use crate::faults::{Forged, Trial};
 use crate::ids::{MachineId, MemberId, Part, RecordTick};
 use crate::knob::{Knob, KnobValue, Knobs};
 use crate::known::{Change, Changed, Known, Reach};
@@ -326,24 +326,22 @@ impl Lab {
         while let Some(bytes) = playing.client.poll_transmit() {
             outgoing.push(bytes);
         }
-        let overreach = playing.forged.overreach;
-        for mut bytes in outgoing {
-            if let Some(factor) = overreach
-                && self.overreach(id, read, factor, &mut bytes)
-            {
+        for bytes in outgoing {
+            let (bytes, offends) = self.forge(id, read, bytes);
+            if offends {
                 self.tell(watch, id, Part::Client, newest, Happening::Offence);
             }
             self.send((id, MachineId::SERVER), Part::Server, newest, bytes, watch);
         }
     }
 
-    /// Rewrites what a machine sends. Says whether that is the first offence of a trick.
-    fn overreach(&mut self, id: MachineId, read: HostNanos, factor: f32, bytes: &mut Vec<u8>) -> bool {
-        let Some(playing) = &mut self.machines[id.index()].client else { return false };
-        let forged = forge::overreach(bytes.clone(), &playing.client.layouts(read), factor);
-        let differs = forged != *bytes;
-        *bytes = forged;
-        differs && playing.trial.as_mut().is_some_and(Trial::take_offence)
+    /// What a machine sends, as its cheats would have it. Says whether that is the first offence of a trick.
+    fn forge(&mut self, id: MachineId, read: HostNanos, bytes: Vec<u8>) -> (Vec<u8>, bool) {
+        let Some(playing) = &mut self.machines[id.index()].client else { return (bytes, false) };
+        match playing.forged.rewritten(&bytes, &playing.client.layouts(read)) {
+            Some(forged) => (forged, playing.trial.as_mut().is_some_and(Trial::take_offence)),
+            None => (bytes, false),
+        }
     }
 
     /// What the hands at a machine do in this frame.
@@ -422,20 +420,20 @@ impl Lab {
         let (entity, kind) = (self.entity(member), course[member].kind);
         let seat = self.playing_mut(member);
         let before = seat.client.own_state(entity);
-        match trick.cheat {
-            Cheat::Jump(metres) if begins => {
+        let cheat = trick.cheat;
+        if cheat.spec.is_once() {
+            if let Some(state) = before.filter(|_| begins) {
                 let schema = seat.known.kinds.motion(kind).schema();
-                Forged::jump(&mut seat.client, entity, schema, metres);
+                let bounds = *seat.client.ingredients().ground.bounds();
+                seat.client.place(entity, Forged::moved(cheat, state, schema, &bounds));
             }
-            Cheat::Jump(_) => {}
-            cheat => {
-                seat.forged.set(cheat, begins);
-                if cheat == Cheat::Walls && begins {
-                    seat.bot.cut_corner();
-                }
-                let ingredients = seat.ingredients(&course);
-                seat.client.set_ingredients(ingredients);
+        } else {
+            seat.forged.set(cheat, begins);
+            if cheat.spec.cuts_corners && begins {
+                seat.bot.cut_corner();
             }
+            let ingredients = seat.ingredients(&course);
+            seat.client.set_ingredients(ingredients);
         }
         if begins {
             let lawful = told(Arc::new(course.ground(KnownTo::Clients)), &seat.known);
@@ -445,11 +443,11 @@ impl Lab {
             // What comes after its end is none of its doing.
             seat.trial = None;
         }
-        let lasts = if matches!(trick.cheat, Cheat::Jump(_)) { LabTime::ZERO } else { trick.lasts };
+        let lasts = if cheat.spec.is_once() { LabTime::ZERO } else { trick.lasts };
         let what = Happening::Trick { lasts: begins.then_some(lasts) };
         self.tell(watch, course.machine(member), Part::Client, None, what);
         if begins {
-            if !matches!(trick.cheat, Cheat::Jump(_)) {
+            if !cheat.spec.is_once() {
                 self.schedule(self.now.plus(trick.lasts), Due::Trick { member, trick: index, begins: false });
             }
             if let Some(every) = trick.every {

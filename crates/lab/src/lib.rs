@@ -6,6 +6,7 @@
 
 pub mod cause;
 mod chance;
+mod cheat;
 mod command;
 mod controls;
 mod course;
@@ -31,11 +32,12 @@ mod time;
 pub mod vet;
 mod watch;
 
+pub use cheat::{CHEATS, Cheat, CheatSpec, Does};
 pub use command::Command;
 pub use controls::{Controls, Waypoint};
 pub use course::{
-    Cheat, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, Happens, KnownTo, Material, Member, NamedSolid,
-    NamedZone, Override, Role, Sources, Trick, What, World, shipped_gait,
+    Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, Happens, KnownTo, Material, Member, NamedSolid, NamedZone,
+    Override, Role, Sources, Trick, What, World, shipped_gait,
 };
 pub use host::HostSpec;
 pub use ids::{ActorId, MachineId, MemberId, Part, RecordTick};

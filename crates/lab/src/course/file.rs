@@ -8,8 +8,8 @@ use serde::{Deserialize, Deserializer};
 use toml::Spanned;
 use velocitas_core::Arrangement;
 
-use super::quantity::{Angle, Drift, Factor, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time};
-use super::settings::{Link, Settings};
+use super::quantity::{Angle, Drift, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time};
+use super::settings::{Link, Settings, Trick};
 
 /// The format this program reads.
 pub(super) const FORMAT: i64 = 1;
@@ -257,32 +257,6 @@ pub(super) struct Waypoint {
     /// How long to stand there.
     #[serde(default)]
     pub(super) wait: Option<Quantity<Time>>,
-}
-
-/// A way to cheat and when.
-#[derive(JsonSchema, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub(super) struct Trick {
-    /// Run so many times as fast.
-    #[serde(default)]
-    pub(super) run: Option<Quantity<Factor>>,
-    /// Jump so far ahead.
-    #[serde(default)]
-    pub(super) jump: Option<Quantity<Length>>,
-    /// Walk through walls.
-    #[serde(default)]
-    pub(super) walls: Option<bool>,
-    /// Push the stick so many times as far as it goes.
-    #[serde(default)]
-    pub(super) overreach: Option<Quantity<Factor>>,
-    /// From when.
-    pub(super) at: Quantity<Time>,
-    /// For how long.
-    #[serde(default)]
-    pub(super) lasts: Option<Quantity<Time>>,
-    /// Again after so long.
-    #[serde(default)]
-    pub(super) every: Option<Quantity<Time>>,
 }
 
 /// Something that happens.

@@ -20,6 +20,7 @@ use velocitas_core::{
     Arrangement, Bounds, ClientSettings, Ground, Kinds, Motion, Rate, Solid, SolidId, State, Vec3, Zone,
 };
 
+use crate::cheat::Cheat;
 use crate::controls::Waypoint;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId};
@@ -215,19 +216,6 @@ pub struct Member {
     pub tricks: Vec<Trick>,
 }
 
-/// A way to cheat.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub enum Cheat {
-    /// Run so many times as fast.
-    Run(f32),
-    /// Jump so many metres ahead.
-    Jump(f32),
-    /// Walk through walls.
-    Walls,
-    /// Push the stick so many times as far as it goes.
-    Overreach(f32),
-}
-
 /// A way to cheat and when.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Trick {
@@ -235,7 +223,7 @@ pub struct Trick {
     pub cheat: Cheat,
     /// From when.
     pub at: LabTime,
-    /// For how long; a jump happens once.
+    /// For how long; what happens once does not last.
     pub lasts: LabTime,
     /// Again after so long, if at all.
     pub every: Option<LabTime>,

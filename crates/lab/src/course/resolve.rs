@@ -14,11 +14,11 @@ use velocitas_gait::{Diagnostic, Gait, Report, Severity};
 use super::error::{CourseError, nearest};
 use super::file::{self, FORMAT, File};
 use super::quantity::{Dimension, Quantity, Time};
-use super::settings::{Link, Mistake};
+use super::settings::{self, Link, Mistake};
 use super::{
-    Cheat, Course, GaitFile, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Override, Role, Trick, What,
-    World,
+    Course, GaitFile, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Override, Role, Trick, What, World,
 };
+use crate::cheat::CHEATS;
 use crate::controls::Waypoint;
 use crate::host::HostSpec;
 use crate::ids::MemberId;
@@ -484,33 +484,33 @@ impl Resolver<'_> {
         Ok(())
     }
 
-    fn trick(&self, spanned: &Spanned<file::Trick>, role: Role, arrangement: Arrangement) -> Result<Trick> {
+    fn trick(&self, spanned: &Spanned<settings::Trick>, role: Role, arrangement: Arrangement) -> Result<Trick> {
         let t = spanned.get_ref();
         if role != Role::Rogue {
             return Err(self.wrong(spanned.span(), "expected tricks of a `rogue` only; found them of another role"));
         }
-        let given = [
-            t.run.map(|f| Cheat::Run(f.value as f32)),
-            t.jump.map(|l| Cheat::Jump(l.value as f32)),
-            t.walls.filter(|w| *w).map(|_| Cheat::Walls),
-            t.overreach.map(|f| Cheat::Overreach(f.value as f32)),
-        ];
-        let mut given = given.into_iter().flatten();
-        let (Some(cheat), None) = (given.next(), given.next()) else {
-            let message = "expected exactly one of `run`, `jump`, `walls = true`, `overreach` in a trick";
+        let cheats = t.cheats().map_err(|m| self.mistake(m))?;
+        let [cheat] = cheats[..] else {
+            let known: Vec<String> = CHEATS.iter().map(|spec| format!("`{}`", spec.key)).collect();
+            let message = format!("expected exactly one of {} in a trick; found {}", known.join(", "), cheats.len());
             return Err(self.wrong(spanned.span(), message));
         };
-        let fits = matches!(cheat, Cheat::Overreach(_)) == arrangement.sends_inputs();
-        if !fits {
+        if cheat.spec.needs_inputs() != arrangement.sends_inputs() {
+            let of = |inputs: bool| {
+                let keys = CHEATS.iter().filter(|spec| spec.needs_inputs() == inputs).map(|spec| spec.key);
+                keys.collect::<Vec<_>>().join(", ")
+            };
             let message = if arrangement.sends_inputs() {
-                "expected a trick with inputs (`overreach`); positions can only be forged with arrangement `claims`"
+                let with = of(true);
+                format!("expected a trick with inputs ({with}); positions can only be forged with arrangement `claims`")
             } else {
-                "expected a trick with positions; `overreach` is one with inputs"
+                format!("expected a trick with positions ({}); `{}` is one with inputs", of(false), cheat.spec.key)
             };
             return Err(self.wrong(spanned.span(), message));
         }
         let lasts = t.lasts.map_or(LabTime::from_secs(1.0), time);
-        Ok(Trick { cheat, at: time(t.at), lasts, every: self.again(t.every, spanned.span())? })
+        let at = t.at.map_or(LabTime::ZERO, time);
+        Ok(Trick { cheat, at, lasts, every: self.again(t.every, spanned.span())? })
     }
 
     fn again(&self, every: Option<Quantity<Time>>, span: Range<usize>) -> Result<Option<LabTime>> {

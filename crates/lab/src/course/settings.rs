@@ -6,11 +6,12 @@ use std::fmt;
 use std::ops::Range;
 
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
-use serde::de::{Deserialize, Deserializer, MapAccess, Visitor};
+use serde::de::{Deserialize, Deserializer, Error, MapAccess, Visitor};
 use toml::{Spanned, Value};
 
 use super::error::nearest;
-use super::quantity::{Length, Quantity, Share, Time};
+use super::quantity::{Factor, Length, Quantity, Share, Time};
+use crate::cheat::{CHEATS, Cheat};
 use crate::knob::{KnobSpec, KnobValue, Knobs, Place, Range as Steps, SETTINGS, Takes};
 use crate::link::Conditions;
 
@@ -69,6 +70,25 @@ fn found(value: &Value) -> String {
 
 /// A value as the table keeps it.
 fn value(spec: &KnobSpec, written: &Spanned<Value>) -> Result<KnobValue> {
+    match (spec.takes, spec.range) {
+        (Takes::Whole, Steps::Steps(steps) | Steps::AutoOr(steps)) => whole(spec.name, steps, written),
+        (takes, _) => plain(takes, written),
+    }
+}
+
+/// A whole number between the ends of these steps.
+fn whole(name: &str, steps: &[f64], written: &Spanned<Value>) -> Result<KnobValue> {
+    let (least, most) = (steps[0] as i64, steps[steps.len() - 1] as i64);
+    let message = match written.get_ref() {
+        Value::Integer(n) if (least..=most).contains(n) => return Ok(KnobValue::Number(*n as f64)),
+        Value::Integer(n) => format!("expected {name} from {least} to {most}; found {n}"),
+        other => format!("expected a whole number; found {}", found(other)),
+    };
+    Err((written.span(), message, None))
+}
+
+/// A value whose range is that of its dimension.
+fn plain(takes: Takes, written: &Spanned<Value>) -> Result<KnobValue> {
     let wrong = |message: String| (written.span(), message, None);
     let text = |what: &str, example: &str| match written.get_ref() {
         Value::String(text) => Ok(text.as_str()),
@@ -78,7 +98,7 @@ fn value(spec: &KnobSpec, written: &Spanned<Value>) -> Result<KnobValue> {
         ))),
     };
     let number = |parsed: std::result::Result<f64, String>| parsed.map(KnobValue::Number).map_err(wrong);
-    match spec.takes {
+    match takes {
         Takes::Time => number(Quantity::<Time>::parse(text("a time", "75 ms")?).map(|q| q.value)),
         Takes::Share => number(Quantity::<Share>::parse(text("a share", "2 %")?).map(|q| q.value)),
         Takes::Length => number(Quantity::<Length>::parse(text("a length", "0.5 m")?).map(|q| q.value)),
@@ -88,15 +108,8 @@ fn value(spec: &KnobSpec, written: &Spanned<Value>) -> Result<KnobValue> {
                 number(Quantity::<Time>::parse(other).map(|q| q.value).map_err(|why| format!("{why}; or \"auto\"")))
             }
         },
-        Takes::Whole => {
-            let (Steps::Steps(steps) | Steps::AutoOr(steps)) = spec.range else { return Ok(KnobValue::Auto) };
-            let (least, most) = (steps[0] as i64, steps[steps.len() - 1] as i64);
-            match written.get_ref() {
-                Value::Integer(n) if (least..=most).contains(n) => Ok(KnobValue::Number(*n as f64)),
-                Value::Integer(n) => Err(wrong(format!("expected {} from {least} to {most}; found {n}", spec.name))),
-                other => Err(wrong(format!("expected a whole number; found {}", found(other)))),
-            }
-        }
+        Takes::Factor => number(Quantity::<Factor>::parse(text("a factor", "1.5 times")?).map(|q| q.value)),
+        Takes::Whole => whole("a number", &[0.0, f64::from(u32::MAX)], written),
         Takes::Switch => match written.get_ref() {
             Value::Boolean(on) => Ok(KnobValue::Switch(*on)),
             other => Err(wrong(format!("expected true or false; found {}", found(other)))),
@@ -169,20 +182,95 @@ impl Settings {
     }
 }
 
+/// A way to cheat and when.
+#[derive(Default)]
+pub(super) struct Trick {
+    written: Written,
+    /// From when.
+    pub(super) at: Option<Quantity<Time>>,
+    /// For how long.
+    pub(super) lasts: Option<Quantity<Time>>,
+    /// Again after so long.
+    pub(super) every: Option<Quantity<Time>>,
+}
+
+impl<'de> Deserialize<'de> for Trick {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> std::result::Result<Self, D::Error> {
+        from.deserialize_map(TrickVisitor)
+    }
+}
+
+struct TrickVisitor;
+
+impl<'de> Visitor<'de> for TrickVisitor {
+    type Value = Trick;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("a table")
+    }
+
+    fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> std::result::Result<Trick, A::Error> {
+        let mut trick = Trick::default();
+        while let Some(key) = map.next_key::<Spanned<String>>()? {
+            match key.get_ref().as_str() {
+                "at" => trick.at = Some(map.next_value()?),
+                "lasts" => trick.lasts = Some(map.next_value()?),
+                "every" => trick.every = Some(map.next_value()?),
+                _ => drop(trick.written.insert(key, map.next_value()?)),
+            }
+        }
+        if trick.at.is_none() {
+            return Err(A::Error::missing_field("at"));
+        }
+        Ok(trick)
+    }
+}
+
+impl Trick {
+    /// The cheats written, each with how far.
+    pub(super) fn cheats(&self) -> Result<Vec<Cheat>> {
+        let mut cheats = Vec::new();
+        for (key, written) in &self.written {
+            let found = key.get_ref();
+            let spec = CHEATS.iter().find(|spec| spec.key == found).ok_or_else(|| {
+                let known: Vec<&str> = CHEATS.iter().map(|spec| spec.key).chain(["at", "lasts", "every"]).collect();
+                let message = format!("expected one of the keys {}; found `{found}`", known.join(", "));
+                (key.span(), message, nearest(found, known.into_iter()))
+            })?;
+            match plain(spec.takes, written)? {
+                KnobValue::Number(x) => cheats.push(Cheat { spec, amount: x as f32 }),
+                KnobValue::Switch(true) => cheats.push(Cheat { spec, amount: 1.0 }),
+                KnobValue::Switch(false) | KnobValue::Auto => {}
+            }
+        }
+        Ok(cheats)
+    }
+}
+
+/// How a value is written, for editors.
+fn written_as(takes: Takes, generator: &mut SchemaGenerator) -> Schema {
+    match takes {
+        Takes::Time => generator.subschema_for::<Quantity<Time>>(),
+        Takes::Share => generator.subschema_for::<Quantity<Share>>(),
+        Takes::Length => generator.subschema_for::<Quantity<Length>>(),
+        Takes::Factor => generator.subschema_for::<Quantity<Factor>>(),
+        Takes::TimeOrAuto => json_schema!({ "type": "string" }),
+        Takes::Whole => json_schema!({ "type": "integer" }),
+        Takes::Switch => json_schema!({ "type": "boolean" }),
+    }
+}
+
+fn described(mut schema: Schema, says: String) -> serde_json::Value {
+    schema.insert("description".to_owned(), says.into());
+    schema.to_value()
+}
+
 /// What may be written, for editors.
 fn schema(generator: &mut SchemaGenerator, of_link: bool, says: &str) -> Schema {
     let mut properties = serde_json::Map::new();
     for spec in rows(of_link) {
-        let mut one = match spec.takes {
-            Takes::Time => generator.subschema_for::<Quantity<Time>>(),
-            Takes::Share => generator.subschema_for::<Quantity<Share>>(),
-            Takes::Length => generator.subschema_for::<Quantity<Length>>(),
-            Takes::TimeOrAuto => json_schema!({ "type": "string" }),
-            Takes::Whole => json_schema!({ "type": "integer" }),
-            Takes::Switch => json_schema!({ "type": "boolean" }),
-        };
-        one.insert("description".to_owned(), format!("{}: {}.", spec.name, spec.help).into());
-        properties.insert(spec.key.to_owned(), one.to_value());
+        let says = format!("{}: {}.", spec.name, spec.help);
+        properties.insert(spec.key.to_owned(), described(written_as(spec.takes, generator), says));
     }
     json_schema!({
         "type": "object",
@@ -190,6 +278,30 @@ fn schema(generator: &mut SchemaGenerator, of_link: bool, says: &str) -> Schema 
         "properties": properties,
         "additionalProperties": false,
     })
+}
+
+impl JsonSchema for Trick {
+    fn schema_name() -> Cow<'static, str> {
+        "Trick".into()
+    }
+
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        let mut properties = serde_json::Map::new();
+        for spec in &CHEATS {
+            let says = format!("{}.", spec.help);
+            properties.insert(spec.key.to_owned(), described(written_as(spec.takes, generator), says));
+        }
+        for (key, says) in [("at", "From when."), ("lasts", "For how long."), ("every", "Again after so long.")] {
+            properties.insert(key.to_owned(), described(written_as(Takes::Time, generator), says.to_owned()));
+        }
+        json_schema!({
+            "type": "object",
+            "description": "A way to cheat and when.",
+            "properties": properties,
+            "required": ["at"],
+            "additionalProperties": false,
+        })
+    }
 }
 
 impl JsonSchema for Settings {
