@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use velocitas::lab::export;
 use velocitas::lab::metrics::{FIGURES, Value};
-use velocitas::lab::{Course, DEMO, KNOBS, LabTime, MachineId, MemberId, Run, SETTINGS};
+use velocitas::lab::{CHEATS, Course, DEMO, KNOBS, LabTime, MachineId, MemberId, Run, SETTINGS};
 
 /// The machine of the first of the cast.
 fn machine(run: &Run) -> MachineId {
@@ -165,6 +165,17 @@ fn pictures_linked_from_the_readme_are_there() {
         linked += 1;
     }
     assert!(linked > 5);
+}
+
+#[test]
+fn the_course_page_lists_the_table_of_arrangements_and_every_cheat() {
+    let page = document("docs/course.md");
+    for row in velocitas_core::Arrangement::ALL {
+        assert!(page.contains(&format!("| `{}` | {} |", row.name(), row.help())), "{}", row.name());
+    }
+    for cheat in &CHEATS {
+        assert!(page.contains(&format!("{{ {} = ", cheat.key)), "{}", cheat.key);
+    }
 }
 
 #[test]

@@ -10,8 +10,14 @@ impl MachineId {
     /// The one that decides: a computer of its own, or that of the member who hosts.
     pub const SERVER: Self = Self(0);
 
-    pub(crate) const fn new(number: u16) -> Self {
-        Self(number)
+    /// The first so many machines, the one that decides in front.
+    pub(crate) fn first(count: usize) -> impl DoubleEndedIterator<Item = Self> + ExactSizeIterator + Clone {
+        (0..count as u16).map(Self)
+    }
+
+    /// The one after so many others: a course has no more than fit.
+    pub(crate) const fn after(others: usize) -> Self {
+        Self(others as u16)
     }
 
     /// Its place among all machines.
@@ -82,8 +88,9 @@ impl RecordTick {
 pub struct ActorId(u16);
 
 impl ActorId {
-    pub(crate) const fn new(number: u16) -> Self {
-        Self(number)
+    /// The first so many entities.
+    pub(crate) fn first(count: usize) -> impl DoubleEndedIterator<Item = Self> + ExactSizeIterator + Clone {
+        (0..count as u16).map(Self)
     }
 
     /// Its place among all that ever were.

@@ -500,10 +500,8 @@ impl Lab {
         let clients = self.clients().filter_map(|p| p.client.newest_tick());
         let from = clients.fold(self.server_tick(), Tick::max).next();
         let course = self.course.clone();
-        for (i, machine) in self.machines.iter_mut().enumerate() {
-            if !reach.covers(MachineId::new(i as u16)) {
-                continue;
-            }
+        let machines = MachineId::first(self.machines.len()).zip(&mut self.machines);
+        for (_, machine) in machines.filter(|(id, _)| reach.covers(*id)) {
             if let Some(Serving { server, known, .. }) = machine.server.as_deref_mut() {
                 known.take(&what);
                 let ground = server.ingredients().ground.clone();

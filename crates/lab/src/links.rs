@@ -49,7 +49,7 @@ mod tests {
 
     #[test]
     fn every_pipe_of_a_mesh_has_luck_of_its_own() {
-        let machines: Vec<MachineId> = (0..60).map(MachineId::new).collect();
+        let machines: Vec<MachineId> = MachineId::first(60).collect();
         let pairs = machines.iter().flat_map(|a| machines.iter().map(move |b| (*a, *b)));
         let places: Vec<u32> = pairs.filter(|(a, b)| a != b).map(|(a, b)| place(a, b)).collect();
         assert_eq!(places.iter().collect::<BTreeSet<_>>().len(), places.len());

@@ -62,7 +62,8 @@ impl Header {
             return Err(WireError::Version { found: version });
         }
         let has_ack = from.flag()?;
-        let kind = MessageKind::from_number(from.take(4)? as u8)?;
+        let number = from.take(4)? as u8;
+        let kind = MessageKind::from_number(number).ok_or(WireError::Kind(number))?;
         let epoch = from.take(8)? as u8;
         let sequence = from.take(16)? as u16;
         let ack = Ack { newest: from.take(16)? as u16, mask: from.take(32)?, hold: from.take(16)? as u16 };

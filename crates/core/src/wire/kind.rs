@@ -1,7 +1,5 @@
 //! The number that names a message.
 
-use super::error::WireError;
-
 /// The number that names a message in the envelope.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum MessageKind {
@@ -40,7 +38,7 @@ impl MessageKind {
         !matches!(self, Self::Hello | Self::Welcome)
     }
 
-    pub(super) fn from_number(number: u8) -> Result<Self, WireError> {
-        Self::ALL.get(usize::from(number)).copied().ok_or(WireError::Kind(number))
+    pub(super) fn from_number(number: u8) -> Option<Self> {
+        Self::ALL.get(usize::from(number)).copied()
     }
 }

@@ -347,12 +347,12 @@ impl Course {
 
     /// The machine of a member.
     pub fn machine(&self, member: MemberId) -> MachineId {
-        match self.host() {
-            None => MachineId::new(member.index() as u16 + 1),
-            Some(host) if host == member => MachineId::SERVER,
-            Some(host) if host < member => MachineId::new(member.index() as u16),
-            Some(_) => MachineId::new(member.index() as u16 + 1),
+        let host = self.host();
+        if host == Some(member) {
+            return MachineId::SERVER;
         }
+        let before = self.members().filter(|other| *other < member && Some(*other) != host).count();
+        MachineId::after(before + 1)
     }
 
     /// The member who plays on a machine.

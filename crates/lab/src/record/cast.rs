@@ -104,7 +104,7 @@ impl Cast {
 
     /// All machines.
     pub fn machines(&self) -> impl DoubleEndedIterator<Item = MachineId> + use<> {
-        (0..self.machines.len() as u16).map(MachineId::new)
+        MachineId::first(self.machines.len())
     }
 
     /// Those on which somebody plays, in order.
@@ -114,14 +114,16 @@ impl Cast {
 
     /// All entities that ever were.
     pub fn actors(&self) -> impl DoubleEndedIterator<Item = ActorId> + use<> {
-        (0..self.actors.len() as u16).map(ActorId::new)
+        ActorId::first(self.actors.len())
     }
 
     /// The entity of that name which came last.
     pub fn actor(&self, id: EntityId) -> Option<ActorId> {
         // Most never gave their slot to another.
-        let usual = ActorId::new(id.index);
-        if self.actors.get(usual.index()).is_some_and(|a| a.id == id && a.gone.is_none()) {
+        let usual = self.actors().nth(usize::from(id.index));
+        if let Some(usual) =
+            usual.filter(|actor| self.actors[actor.index()].id == id && self.actors[actor.index()].gone.is_none())
+        {
             return Some(usual);
         }
         self.actors().rev().find(|actor| self.actors[actor.index()].id == id)

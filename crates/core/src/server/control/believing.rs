@@ -1,6 +1,6 @@
 //! The authority takes over what an owner says of where it is.
 
-use super::{Includes, Made, Turn, tell_used};
+use super::turn::{Includes, Made, Turn, tell_used};
 use crate::data::State;
 use crate::event::{InputFate, Provenance, Sink};
 use crate::ids::PeerId;

@@ -1,6 +1,6 @@
 //! The authority takes over what an owner says of where it is, if the guard finds it lawful.
 
-use super::{Includes, Made, Turn, tell_used};
+use super::turn::{Includes, Made, Turn, tell_used};
 use crate::data::State;
 use crate::event::{Fact, InputFate, Sink, tell};
 use crate::ids::PeerId;

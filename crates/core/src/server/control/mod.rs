@@ -4,106 +4,22 @@
 mod believing;
 mod judging;
 mod stepping;
+mod turn;
 
 use believing::Believing;
 use judging::Judging;
 use stepping::Stepping;
 
 pub(super) use stepping::stepped;
+pub(super) use turn::{Arrival, Includes, Made, Margins, Turn};
 
 use crate::arrangement::Authority;
 use crate::data::State;
-use crate::event::{Fact, InputFact, InputFate, Sink, tell};
-use crate::ground::Contacts;
-use crate::ids::{EntityId, PeerId};
-use crate::motion::{Motion, Scene};
-use crate::session::Layouts;
-use crate::tick::{HostNanos, Rate, Tick};
-use crate::tick_loop::TickLoop;
+use crate::event::Sink;
+use crate::ids::PeerId;
+use crate::tick::{Rate, Tick};
 use crate::wire::{Claim, Inputs};
 use crate::world::Entity;
-
-/// The circumstances of an arrival.
-pub(super) struct Arrival<'a> {
-    pub(super) now: HostNanos,
-    /// The tick due now.
-    pub(super) expected: Tick,
-    pub(super) ticks: &'a TickLoop,
-    /// Datagrams heard by the server so far.
-    pub(super) heard: u64,
-    pub(super) peer: PeerId,
-    /// Of any kind at any tick around now.
-    pub(super) layouts: Layouts<'a>,
-}
-
-impl Arrival<'_> {
-    /// Whether the server will pass over a tick: it stood still when its time came.
-    fn is_dropped(&self, tick: Tick) -> bool {
-        tick > self.ticks.newest() && tick < self.ticks.first_due(self.now)
-    }
-
-    /// How early an input for `tick` is, in quarter ticks; below 0 it is too late.
-    fn margin(&self, tick: Tick) -> i32 {
-        let newest = self.ticks.newest();
-        if tick <= newest {
-            return (tick.since(newest).max(-1000) as i32 - 1) * 4;
-        }
-        let quarter = self.ticks.rate().nanos() / 4;
-        // In time is in time, also in the frame that runs its tick a little after it was due.
-        (self.ticks.due(tick).since(self.now) / quarter).clamp(0, 4000) as i32
-    }
-}
-
-/// The least margin since the last report, in quarter ticks.
-#[derive(Clone, Copy, Debug, Default)]
-pub(super) struct Margins(Option<i32>);
-
-impl Margins {
-    fn note(&mut self, margin: i32) {
-        self.0 = Some(self.0.map_or(margin, |m| m.min(margin)));
-    }
-
-    /// An input or claim of a tick arrived for the first time.
-    fn arrived<S: Sink>(&mut self, arrival: &Arrival<'_>, entity: EntityId, tick: Tick, sink: &mut S) {
-        let fate = if arrival.is_dropped(tick) {
-            // What the server slept through says nothing about how early its owner is.
-            InputFate::Dropped
-        } else {
-            let margin = arrival.margin(tick);
-            self.note(margin);
-            InputFate::Arrived(margin as i16)
-        };
-        tell(sink, Fact::Input(InputFact { peer: arrival.peer, entity, tick, fate }));
-    }
-
-    /// What to report, as far as eight bits count; then it begins anew.
-    pub(super) fn take(&mut self) -> Option<i8> {
-        self.0.take().map(|m| m.clamp(-128, 127) as i8)
-    }
-}
-
-/// A tick about to be made of an entity.
-pub(super) struct Turn<'a> {
-    pub(super) scene: Scene<'a>,
-    pub(super) motion: &'a dyn Motion,
-    pub(super) rate: Rate,
-}
-
-/// What came of it.
-#[derive(Clone, Copy, Debug, Default)]
-pub(super) struct Made {
-    pub(super) contacts: Contacts,
-    pub(super) teleported: bool,
-}
-
-/// What of its owner's a state includes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) struct Includes {
-    /// The newest of its ticks; `None` before any could be missing.
-    pub(super) newest: Option<Tick>,
-    /// For how many of the last ticks the input was made up.
-    pub(super) made_up: u8,
-}
 
 /// How one owner's word moves one entity.
 #[derive(Clone, Debug)]
@@ -220,12 +136,5 @@ impl Control {
             Self::Judging(judging) => judging.unanswered_pull(),
             _ => None,
         }
-    }
-}
-
-/// Tells whether what a tick was made with came from its owner, once its owner has begun.
-fn tell_used<S: Sink>(begun: bool, peer: PeerId, entity: EntityId, tick: Tick, fate: InputFate, sink: &mut S) {
-    if begun {
-        tell(sink, Fact::Input(InputFact { peer, entity, tick, fate }));
     }
 }

@@ -1,6 +1,6 @@
 //! The authority runs the rule with the owner's inputs.
 
-use super::{Arrival, Includes, Made, Margins, Turn, tell_used};
+use super::turn::{Arrival, Includes, Made, Margins, Turn, tell_used};
 use crate::data::Input;
 use crate::event::{Fact, InputFate, Provenance, Sink, tell};
 use crate::ids::PeerId;

@@ -1,0 +1,105 @@
+//! What controls need of the server, and what they tell.
+
+use crate::event::{Fact, InputFact, InputFate, Sink, tell};
+use crate::ground::Contacts;
+use crate::ids::{EntityId, PeerId};
+use crate::motion::{Motion, Scene};
+use crate::session::Layouts;
+use crate::tick::{HostNanos, Rate, Tick};
+use crate::tick_loop::TickLoop;
+
+/// The circumstances of an arrival.
+pub(in crate::server) struct Arrival<'a> {
+    pub(in crate::server) now: HostNanos,
+    /// The tick due now.
+    pub(in crate::server) expected: Tick,
+    pub(in crate::server) ticks: &'a TickLoop,
+    /// Datagrams heard by the server so far.
+    pub(in crate::server) heard: u64,
+    pub(in crate::server) peer: PeerId,
+    /// Of any kind at any tick around now.
+    pub(in crate::server) layouts: Layouts<'a>,
+}
+
+impl Arrival<'_> {
+    /// Whether the server will pass over a tick: it stood still when its time came.
+    pub(super) fn is_dropped(&self, tick: Tick) -> bool {
+        tick > self.ticks.newest() && tick < self.ticks.first_due(self.now)
+    }
+
+    /// How early an input for `tick` is, in quarter ticks; below 0 it is too late.
+    pub(super) fn margin(&self, tick: Tick) -> i32 {
+        let newest = self.ticks.newest();
+        if tick <= newest {
+            return (tick.since(newest).max(-1000) as i32 - 1) * 4;
+        }
+        let quarter = self.ticks.rate().nanos() / 4;
+        // In time is in time, also in the frame that runs its tick a little after it was due.
+        (self.ticks.due(tick).since(self.now) / quarter).clamp(0, 4000) as i32
+    }
+}
+
+/// The least margin since the last report, in quarter ticks.
+#[derive(Clone, Copy, Debug, Default)]
+pub(in crate::server) struct Margins(Option<i32>);
+
+impl Margins {
+    pub(super) fn note(&mut self, margin: i32) {
+        self.0 = Some(self.0.map_or(margin, |m| m.min(margin)));
+    }
+
+    /// An input or claim of a tick arrived for the first time.
+    pub(super) fn arrived<S: Sink>(&mut self, arrival: &Arrival<'_>, entity: EntityId, tick: Tick, sink: &mut S) {
+        let fate = if arrival.is_dropped(tick) {
+            // What the server slept through says nothing about how early its owner is.
+            InputFate::Dropped
+        } else {
+            let margin = arrival.margin(tick);
+            self.note(margin);
+            InputFate::Arrived(margin as i16)
+        };
+        tell(sink, Fact::Input(InputFact { peer: arrival.peer, entity, tick, fate }));
+    }
+
+    /// What to report, as far as eight bits count; then it begins anew.
+    pub(in crate::server) fn take(&mut self) -> Option<i8> {
+        self.0.take().map(|m| m.clamp(-128, 127) as i8)
+    }
+}
+
+/// A tick about to be made of an entity.
+pub(in crate::server) struct Turn<'a> {
+    pub(in crate::server) scene: Scene<'a>,
+    pub(in crate::server) motion: &'a dyn Motion,
+    pub(in crate::server) rate: Rate,
+}
+
+/// What came of it.
+#[derive(Clone, Copy, Debug, Default)]
+pub(in crate::server) struct Made {
+    pub(in crate::server) contacts: Contacts,
+    pub(in crate::server) teleported: bool,
+}
+
+/// What of its owner's a state includes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(in crate::server) struct Includes {
+    /// The newest of its ticks; `None` before any could be missing.
+    pub(in crate::server) newest: Option<Tick>,
+    /// For how many of the last ticks the input was made up.
+    pub(in crate::server) made_up: u8,
+}
+
+/// Tells whether what a tick was made with came from its owner, once its owner has begun.
+pub(super) fn tell_used<S: Sink>(
+    begun: bool,
+    peer: PeerId,
+    entity: EntityId,
+    tick: Tick,
+    fate: InputFate,
+    sink: &mut S,
+) {
+    if begun {
+        tell(sink, Fact::Input(InputFact { peer, entity, tick, fate }));
+    }
+}
