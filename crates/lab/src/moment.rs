@@ -247,11 +247,9 @@ impl Moment<'_> {
         let rows = clocks.range(clocks.partition(|r| r.at < from), clocks.partition(|r| r.at <= self.at));
         let mut mine: Vec<_> = rows.map(|row| row.fact).collect();
         let (mut sent, mut lost) = (0u32, 0u32);
-        for (_, _, rows) in self.record.links().filter(|(from, to, _)| [*from, *to].contains(&machine)) {
-            for row in rows.range(rows.partition(|r| r.at < from), rows.partition(|r| r.at <= self.at)) {
-                sent += 1;
-                lost += u32::from(row.arrived.is_none());
-            }
+        for row in self.record.datagrams(machine, from, self.at) {
+            sent += 1;
+            lost += u32::from(row.arrived.is_none());
         }
         let newest = mine.pop();
         let margins = mine.iter().rev().take(24).rev().map(|r| r.margin.map(|m| f32::from(m) / 4.0)).collect();

@@ -40,6 +40,15 @@ fn one_machine_holds_server_and_client() {
     let age = |place| measure(record, place, LabTime::from_secs(10.0), run.now()).view_age_ms.p50.unwrap_or(0.0);
     assert!(age(0) + 45.0 < age(1), "{} and {} ms", age(0), age(1));
     let moment = Moment { record, at: run.now() };
+    let lost = |place| moment.figures(machine(record, place), LabTime::from_secs(50.0)).lost_share;
+    assert_eq!(lost(0), Some(0.0));
+    assert!((0.02..0.04).contains(&lost(1).unwrap_or(0.0)), "{:?}", lost(1));
+    // Its client's payload is that of one client, not what its server sends to all.
+    let other = measure(record, 1, LabTime::from_secs(10.0), run.now());
+    let near = |a: u64, b: u64| a.abs_diff(b) * 10 < b;
+    assert!(near(own.bytes_up, other.bytes_up) && near(own.bytes_down, other.bytes_down), "{own:?} {other:?}");
+    let marks = record.of(MachineId::SERVER).marks.iter().count();
+    assert_eq!(marks, 0, "nothing happens to the host that happens to others");
     let (decides, plays) = (moment.tick(MachineId::SERVER, Part::Server), moment.tick(MachineId::SERVER, Part::Client));
     assert!(plays > decides && decides.is_some(), "its client runs ahead of its server all the same");
     let echoes = moment.echoes(actor(record, 1), MachineId::SERVER);

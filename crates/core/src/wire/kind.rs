@@ -33,6 +33,11 @@ impl MessageKind {
         }
     }
 
+    /// Whether it goes from a client to the server.
+    pub const fn is_up(self) -> bool {
+        matches!(self, Self::Hello | Self::Inputs | Self::Claim)
+    }
+
     /// Whether the message is about a tick, which it then begins with.
     pub const fn has_tick(self) -> bool {
         !matches!(self, Self::Hello | Self::Welcome)

@@ -126,7 +126,7 @@ pub(super) static MESSAGE: Kind<Datagram> = Kind {
 };
 
 fn is_up(d: &Datagram) -> bool {
-    d.to == MachineId::SERVER
+    d.row.kind.is_up()
 }
 
 fn end(d: &Datagram) -> MachineId {

@@ -215,12 +215,10 @@ impl Tally {
         self.errors.extend(prediction_errors(record, machine, span.from, span.to).into_iter().map(|(_, e)| e));
         self.add_views(record, machine, span);
         self.responses.extend(responses(record, machine, span.from, span.to));
-        for (from, _, rows) in record.links().filter(|(from, to, _)| [*from, *to].contains(&machine)) {
-            let (plain, udp) = if from == machine { &mut self.bytes_up } else { &mut self.bytes_down };
-            for row in rows.range(rows.partition(|r| r.at < span.from), rows.partition(|r| r.at <= span.to)) {
-                *plain += u64::from(row.bytes);
-                *udp += u64::from(row.bytes) + 28;
-            }
+        for row in record.datagrams(machine, span.from, span.to) {
+            let (plain, udp) = if row.kind.is_up() { &mut self.bytes_up } else { &mut self.bytes_down };
+            *plain += u64::from(row.bytes);
+            *udp += u64::from(row.bytes) + 28;
         }
     }
 

@@ -93,6 +93,15 @@ impl Record {
         self.messages.iter().map(|((from, to), column)| (*from, *to, column))
     }
 
+    /// The datagrams of a machine's client between two moments, both included: what it sent, what was sent to it. What else a
+    /// machine sends that decides as well is not among them.
+    pub fn datagrams(&self, machine: MachineId, from: LabTime, to: LabTime) -> impl Iterator<Item = &MessageRow> {
+        self.links().filter(move |(a, b, _)| [*a, *b].contains(&machine)).flat_map(move |(a, b, rows)| {
+            let inside = rows.range(rows.partition(|r| r.at < from), rows.partition(|r| r.at <= to));
+            inside.filter(move |r| machine == if r.kind.is_up() { a } else { b })
+        })
+    }
+
     /// A tick as people count it.
     pub const fn shown(&self, tick: RecordTick) -> u64 {
         self.cast.shown(tick)
@@ -215,8 +224,8 @@ impl Watch for Record {
     fn message(&mut self, from: MachineId, to: MachineId, row: MessageRow) {
         self.messages.entry((from, to)).or_default().push(row);
         if row.arrived.is_none() {
-            // The one whose link it is, not the one at the middle of them all.
-            let whose = if from == MachineId::SERVER { to } else { from };
+            // Of the client whose it is, not of the server that is in the middle of them all.
+            let whose = if row.kind.is_up() { from } else { to };
             self.machine_mut(whose).mark(row.at, row.tick, Mark::Lost);
         }
     }

@@ -26,6 +26,8 @@ pub(super) struct Past {
     /// The newest input that the authority is known to have used, as it travelled. What was pressed since then it plays in the
     /// next tick whose input arrives.
     used: Input,
+    /// Whether nothing was played here since then: the next tick reads all of that.
+    owes: bool,
 }
 
 impl Past {
@@ -65,10 +67,12 @@ impl Past {
 
     /// The input of the next tick as its step reads it.
     pub(super) fn read(&self, schema: &Schema, sampled: &Input) -> Input {
-        schema.presses_since(sampled, &self.sampled())
+        let before = self.sampled();
+        schema.presses_since(sampled, if self.owes { &self.used } else { &before })
     }
 
     pub(super) fn push(&mut self, tick: Tick, sampled: Input, read: Option<Input>, state: Option<State>) {
+        self.owes &= read.is_none();
         self.ticks.push(tick, Played { sampled, read }, state);
     }
 
@@ -95,7 +99,10 @@ impl Past {
         let Some((newest, _)) = self.ticks.newest() else { return false };
         let played = |tick: &Tick| self.ticks.get(*tick).and_then(|e| Some((e.input.sampled, e.input.read?)));
         let first = (used.0 + 1..=newest.0).map(Tick).find_map(|tick| Some((tick, played(&tick)?)));
-        let Some((tick, (sampled, before))) = first else { return false };
+        let Some((tick, (sampled, before))) = first else {
+            self.owes = true;
+            return false;
+        };
         let read = context.schema(tick).presses_since(&sampled, &self.used);
         self.ticks.amend(tick, |played| played.read = Some(read));
         read != before
@@ -115,5 +122,76 @@ impl Past {
         }
         let message = Inputs { newest: newest.wire(), entity: context.entity, count, inputs };
         message.write(out, |tick| context.schema(tick.unwrap_near(newest).unwrap_or(newest)));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use std::sync::Arc;
+
+    use super::*;
+    use crate::client::ClientSettings;
+    use crate::ground::Ground;
+    use crate::ids::EntityId;
+    use crate::motion::Motion;
+    use crate::session::{Ingredients, Kinds, Timeline};
+    use crate::tick::Rate;
+    use crate::walker::{Walker, input_lane};
+
+    fn pressed(count: u32) -> Input {
+        let mut input = Input::default();
+        input.set_int(input_lane::HOP, count);
+        input
+    }
+
+    /// A press in each tick from 1 to 5.
+    fn pressing() -> Past {
+        let mut past = Past::default();
+        for tick in 1..=5 {
+            past.push(Tick(tick), pressed(tick as u32), Some(pressed(1)), None);
+        }
+        past
+    }
+
+    /// What the authority says after `used`, of which it made the last few up: the presses that tick 5, or else 6, reads then.
+    fn reads(past: &mut Past, used: u64, made_up: u8) -> (bool, u32) {
+        let kinds = Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema");
+        let timeline = Timeline::new(Ingredients::new(Arc::new(Ground::flat(9.0)), &kinds));
+        let (settings, rate) = (&ClientSettings::DEFAULT, Rate::new(60).expect("60 Hz"));
+        let context = Context { settings, timeline: &timeline, rate, entity: EntityId::first(0), kind: 0 };
+        let state = State::default();
+        past.confirm(&Word { used: Tick(used), made_up, state: &state });
+        let changed = past.make_good(Tick(used), &context);
+        let read = match past.ticks.get(Tick(used + 1)) {
+            Some(entry) => entry.input.read.expect("it was played"),
+            None => past.read(context.schema(Tick(used + 1)), &pressed(6)),
+        };
+        (changed, read.int(input_lane::HOP))
+    }
+
+    #[test]
+    fn what_was_pressed_since_the_authority_had_an_input_is_read_in_the_next_tick() {
+        assert_eq!(reads(&mut pressing(), 4, 0), (false, 1));
+        assert_eq!(reads(&mut pressing(), 4, 2), (true, 3), "of ticks 3 and 4 as well");
+        // Told again of the same, nothing changes.
+        let mut past = pressing();
+        reads(&mut past, 4, 2);
+        assert_eq!(reads(&mut past, 4, 2), (false, 3));
+    }
+
+    #[test]
+    fn where_nothing_was_played_since_the_next_tick_reads_it() {
+        assert_eq!(reads(&mut pressing(), 5, 0), (false, 1));
+        let mut past = pressing();
+        assert_eq!(reads(&mut past, 5, 3), (false, 4), "of ticks 3 to 6");
+        past.push(Tick(6), pressed(6), Some(pressed(4)), None);
+        assert_eq!(past.read(Walker::new().schema(), &pressed(7)).int(input_lane::HOP), 1, "once");
+    }
+
+    #[test]
+    fn what_is_no_longer_known_changes_nothing() {
+        let mut past = pressing();
+        assert_eq!(reads(&mut past, 4, 1), (true, 2));
+        assert_eq!(reads(&mut past, 4, u8::MAX), (false, 2), "so many are not counted");
     }
 }

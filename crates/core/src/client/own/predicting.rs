@@ -55,7 +55,7 @@ impl Predicting {
             return None;
         }
         self.past.confirm(word);
-        let made_good = self.past.make_good(used, context);
+        let made_good = context.settings.reconcile && self.past.make_good(used, context);
         if predicted == Some(*truth) && !made_good {
             self.agreed = used;
             tell(sink, Fact::Agreed { entity: context.entity, tick: used });
@@ -102,6 +102,7 @@ impl Predicting {
         let before = self.past.state();
         self.past.confirm(word);
         self.past.pass_over(newest.next(), word.used);
+        self.past.make_good(word.used, context);
         self.past.ticks_mut().place(word.used, Some(*word.state));
         let same = before.is_some_and(|before| context.schema(word.used).agrees(&before, word.state));
         let why = if same { Restored::Settled } else { Restored::Overtaken };
