@@ -4,6 +4,8 @@
 //! of the record but that somebody may be watching, and it is cheap to clone: a clone is a checkpoint. Encoded bytes cross
 //! the links and nothing else does.
 
+mod commands;
+
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 use std::sync::Arc;
@@ -13,13 +15,12 @@ use velocitas_core::{
     Server, ServerConfig, SpawnError, State, Tick, WireTick,
 };
 
-use crate::command::Command;
 use crate::controls::{Bot, Controls};
 use crate::course::{Course, KnownTo, Role, What};
 use crate::faults::{Forged, Trial};
 use crate::ids::{MachineId, MemberId, Part, RecordTick};
-use crate::knob::{Knob, KnobValue, Knobs};
-use crate::known::{Change, Changed, Known, Reach};
+use crate::knob::Knobs;
+use crate::known::Known;
 use crate::link::Ticket;
 use crate::links::Links;
 use crate::machine::{Arrived, Machine, Playing, Serving, token, told};
@@ -456,71 +457,6 @@ impl Lab {
         }
     }
 
-    /// Does what was commanded, now.
-    ///
-    /// `rules` are those read while it ran, for commands that speak of them by number.
-    pub fn command<W: Watch>(&mut self, command: Command, rules: &[Arc<dyn Motion>], watch: &mut W) {
-        let concerns = match command {
-            Command::Keys(controls) => {
-                // Presses not yet seen by a frame are kept.
-                let hops = self.helm.controls.hops + controls.hops;
-                self.helm.controls = Controls { hops, ..controls };
-                self.helm.member
-            }
-            Command::Helm(member) => {
-                let member = member.filter(|m| m.index() < self.entities.len());
-                if let Some(left) = self.helm.member {
-                    self.playing_mut(left).bot = Bot::default();
-                }
-                self.helm = Helm { member, controls: Controls::default() };
-                member
-            }
-            Command::Set { member, knob, value } => {
-                if member.index() >= self.entities.len() {
-                    return;
-                }
-                self.set(member, knob, value);
-                Some(member)
-            }
-            Command::Tune { kind, tunable, value, reach } => {
-                return self.change(reach, Changed::Tuned { kind, tunable, value }, command, watch);
-            }
-            Command::Reload { kind, version, reach } => {
-                let Some(rule) = rules.get(usize::from(version).wrapping_sub(1)).cloned() else { return };
-                return self.change(reach, Changed::Reloaded { kind, version, rule }, command, watch);
-            }
-        };
-        let Some(member) = concerns else { return };
-        let tick = self.client(member).newest_tick();
-        self.tell(watch, self.course.machine(member), Part::Client, tick, Happening::Command(command));
-    }
-
-    /// Lets machines know something else from one tick on that lies ahead of them all.
-    fn change<W: Watch>(&mut self, reach: Reach, what: Changed, command: Command, watch: &mut W) {
-        let clients = self.clients().filter_map(|p| p.client.newest_tick());
-        let from = clients.fold(self.server_tick(), Tick::max).next();
-        let course = self.course.clone();
-        let machines = MachineId::first(self.machines.len()).zip(&mut self.machines);
-        for (_, machine) in machines.filter(|(id, _)| reach.covers(*id)) {
-            if let Some(Serving { server, known, .. }) = machine.server.as_deref_mut() {
-                known.take(&what);
-                let ground = server.ingredients().ground.clone();
-                server.set_ingredients_at(from, told(ground, known));
-            }
-            if let Some(playing) = machine.client.as_deref_mut() {
-                playing.known.take(&what);
-                let ingredients = playing.ingredients(&course);
-                playing.client.set_ingredients_at(from, ingredients);
-            }
-        }
-        watch.changed(Change { at: self.now, tick: self.record_tick(from), reach, what });
-        let machine = match reach {
-            Reach::All => MachineId::SERVER,
-            Reach::One(machine) => machine,
-        };
-        self.tell(watch, machine, Part::Server, Some(from), Happening::Command(command));
-    }
-
     /// What the server knows of the rules.
     pub fn server_known(&self) -> &Known {
         &self.serving().known
@@ -538,20 +474,6 @@ impl Lab {
     pub fn fits(&self, kind: u8, rule: &Arc<dyn Motion>) -> Result<(), SpawnError> {
         let kinds = self.serving().known.kinds.with(kind, rule.clone()).map_err(|_| SpawnError::Kind(kind))?;
         self.server().fits(&kinds)
-    }
-
-    fn set(&mut self, member: MemberId, knob: Knob, value: KnobValue) {
-        let machine = self.course.machine(member);
-        let playing = self.playing_mut(member);
-        knob.set(&mut playing.knobs, value);
-        let knobs = playing.knobs;
-        playing.client.set_settings(knobs.settings);
-        self.links.change(machine, MachineId::SERVER, knobs.up);
-        self.links.change(MachineId::SERVER, machine, knobs.down);
-        let serving = self.serving_mut();
-        if let Some(peer) = serving.peer(machine) {
-            serving.server.set_snapshot_every(peer, knobs.snapshot_every);
-        }
     }
 }
 

@@ -6,7 +6,7 @@ use scenario::{Words, actor, machine, measure, walker};
 use velocitas_core::Drawn;
 use velocitas_lab::metrics::ClientMetrics;
 use velocitas_lab::moment::{Moment, slices};
-use velocitas_lab::record::{FrameRow, Mark};
+use velocitas_lab::record::{FrameRow, Mark, StateHead};
 use velocitas_lab::{Command, Happening, Knob, KnobValue, LabTime, MachineId, MemberId, MessageRow, Part, Run, export};
 
 fn secs(s: f64) -> LabTime {
@@ -218,4 +218,25 @@ fn drawn_time_never_steps_back() {
             }
         }
     }
+}
+
+/// `used` is not always the server's tick: of claims it is the newest that was accepted.
+#[test]
+fn heads_of_states_say_what_of_their_owner_they_include() {
+    let link = "latency = \"50 ms\"\njitter = \"12 ms\"\nloss = \"10 %\"";
+    let claims = "arrangement = \"claims\"\nsettings = { ticks_per_message = 1 }";
+    let rest = walker("heron", "") + &walker("curlew", claims);
+    let run = Words { link, rest, ..Words::default() }.run(20.0);
+    let heads = |place| {
+        let track = run.record().authority(actor(run.record(), place));
+        (300..track.len()).filter_map(|i| track.head(i)).collect::<Vec<_>>()
+    };
+    assert!(heads(0).iter().all(|h| h.used() == Some(h.tick)), "an input, or one made up, for every tick");
+    let (mut behind, mut at) = (0, 0);
+    for pair in heads(1).windows(2) {
+        let used = |h: &StateHead| h.used().expect("it claims");
+        assert!(used(pair[0]) <= used(pair[1]) && used(pair[1]) <= pair[1].tick, "{pair:?}");
+        if used(pair[1]) == pair[1].tick { at += 1 } else { behind += 1 }
+    }
+    assert!(at > 500 && behind > 50, "{at} up to date, {behind} behind: one claim in ten is lost");
 }
