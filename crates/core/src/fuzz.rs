@@ -124,9 +124,18 @@ mod tests {
 
         /// Any bytes, most of them with a header that is one: version, kind, epoch.
         #[test]
-        fn any_datagrams_are_survived(mut data in prop::collection::vec(any::<u8>(), 0..200), kind in 0u8..8) {
+        fn any_datagrams_are_survived(
+            mut data in prop::collection::vec(any::<u8>(), 0..200), kind in 0u8..8, index in 0u8..5,
+        ) {
             if let Some(first) = data.first_mut() {
-                *first = kind << 3 | crate::PROTOCOL_VERSION;
+                *first = kind << 4 | 8 | crate::PROTOCOL_VERSION;
+            }
+            // The connection's epoch, and behind envelope and tick an entity that there is.
+            if let Some(epoch) = data.get_mut(1).filter(|_| index > 0) {
+                *epoch = 0;
+            }
+            if let Some(entity) = data.get_mut(18..21) {
+                entity.copy_from_slice(&[index, 0, 0]);
             }
             datagram(&data);
         }

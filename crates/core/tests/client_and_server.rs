@@ -630,3 +630,26 @@ fn of_several_owners_the_one_who_last_said_something_new_is_obeyed() {
     players[0].2.set_real(velocitas_core::walker::input_lane::MOVE + 1, 0.0);
     assert!(run(&mut players, 1000).length() < 0.1, "the first has said stop since");
 }
+
+#[test]
+fn what_is_taken_out_of_the_world_is_gone_and_its_slots_next_tenant_is_another() {
+    let mut pair = Pair::playing_two(Arrangement::SERVER);
+    let sees = |pair: &Pair, id| pair.drawn(id).is_some();
+    assert!(sees(&pair, OTHER) && pair.server.remove(OTHER) && !pair.server.remove(OTHER));
+    let twin = pair.server.spawn(0, pair.rule.spawn(vec3(40.0, 0.0, 0.0), 0.0)).expect("there is room");
+    assert_eq!((twin.index, twin.generation), (OTHER.index, OTHER.generation + 1));
+    let refused = pair.server.refused();
+    // Messages about what is gone are refused by name; the pair expects that of none of them.
+    let about_the_gone = pair.eavesdrop(200);
+    for bytes in about_the_gone {
+        let _ = pair.server.handle_datagram(HostNanos(pair.now), pair.peer, &bytes, &mut Unwatched);
+    }
+    assert!(pair.server.refused() > refused, "its owner does not know yet");
+    assert!(pair.server.state(OTHER).is_none() && pair.server.state(twin).is_some_and(|s| s.vec3(0).x == 40.0));
+    assert!(pair.server.dismiss(pair.peer) && !pair.server.dismiss(pair.peer));
+    assert_eq!(
+        pair.server.world().get(OWN).map(|e| e.owners().len()),
+        Some(1),
+        "what a player owned stays that player's"
+    );
+}

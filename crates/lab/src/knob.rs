@@ -92,13 +92,40 @@ pub enum Place {
         /// Changes it.
         set: fn(&mut Conditions, f64),
     },
-    /// A client, and what the server does for it.
-    Client {
+    /// A number of a client, or of what the server does for it.
+    Number {
         /// What it is.
-        get: fn(&Knobs) -> KnobValue,
-        /// Changes it; a value of the wrong kind changes nothing.
-        set: fn(&mut Knobs, KnobValue),
+        get: fn(&Knobs) -> f64,
+        /// Changes it.
+        set: fn(&mut Knobs, f64),
     },
+    /// The same, or left to the machine.
+    NumberOrAuto {
+        /// What it is.
+        get: fn(&Knobs) -> Option<f64>,
+        /// Changes it.
+        set: fn(&mut Knobs, Option<f64>),
+    },
+    /// Something of a client that is on or off.
+    Switch {
+        /// What it is.
+        get: fn(&Knobs) -> bool,
+        /// Changes it.
+        set: fn(&mut Knobs, bool),
+    },
+}
+
+impl Place {
+    /// Sets what is a client's, as it is kept; a value of the wrong kind, and one of a link, changes nothing.
+    pub(crate) fn apply(self, of: &mut Knobs, value: KnobValue) {
+        match (self, value) {
+            (Self::Number { set, .. }, KnobValue::Number(x)) => set(of, x),
+            (Self::NumberOrAuto { set, .. }, KnobValue::Number(x)) => set(of, Some(x)),
+            (Self::NumberOrAuto { set, .. }, KnobValue::Auto) => set(of, None),
+            (Self::Switch { set, .. }, KnobValue::Switch(on)) => set(of, on),
+            _ => {}
+        }
+    }
 }
 
 /// A knob's entry in the table.
@@ -174,14 +201,7 @@ pub static SETTINGS: [KnobSpec; 16] = [
         help: "each message carries the inputs of so many ticks; more cost bytes and survive loss",
         key: "ticks_per_message",
         takes: Takes::Whole,
-        place: Place::Client {
-            get: |k| KnobValue::Number(f64::from(k.settings.repeats)),
-            set: |k, v| {
-                if let KnobValue::Number(x) = v {
-                    k.settings.repeats = x as u8;
-                }
-            },
-        },
+        place: Place::Number { get: |k| f64::from(k.settings.repeats), set: |k, x| k.settings.repeats = x as u8 },
     },
     KnobSpec {
         knob: Knob::SnapshotEvery,
@@ -191,14 +211,7 @@ pub static SETTINGS: [KnobSpec; 16] = [
         help: "ticks between snapshots to this client; fewer bytes, a longer view delay",
         key: "snapshot_every",
         takes: Takes::Whole,
-        place: Place::Client {
-            get: |k| KnobValue::Number(f64::from(k.snapshot_every)),
-            set: |k, v| {
-                if let KnobValue::Number(x) = v {
-                    k.snapshot_every = x as u8;
-                }
-            },
-        },
+        place: Place::Number { get: |k| f64::from(k.snapshot_every), set: |k, x| k.snapshot_every = x as u8 },
     },
     KnobSpec {
         knob: Knob::ViewDelay,
@@ -208,16 +221,12 @@ pub static SETTINGS: [KnobSpec; 16] = [
         help: "how far behind arrivals remotes are drawn; auto is two snapshot intervals + 2 \u{3c3}",
         key: "view_delay",
         takes: Takes::TimeOrAuto,
-        place: Place::Client {
+        place: Place::NumberOrAuto {
             get: |k| match k.settings.view_delay {
-                ViewDelay::Auto => KnobValue::Auto,
-                ViewDelay::Millis(ms) => KnobValue::Number(f64::from(ms)),
+                ViewDelay::Auto => None,
+                ViewDelay::Millis(ms) => Some(f64::from(ms)),
             },
-            set: |k, v| match v {
-                KnobValue::Auto => k.settings.view_delay = ViewDelay::Auto,
-                KnobValue::Number(x) => k.settings.view_delay = ViewDelay::Millis(x.min(LONGEST) as u32),
-                KnobValue::Switch(_) => {}
-            },
+            set: |k, x| k.settings.view_delay = x.map_or(ViewDelay::Auto, |x| ViewDelay::Millis(x.min(LONGEST) as u32)),
         },
     },
     KnobSpec {
@@ -228,13 +237,9 @@ pub static SETTINGS: [KnobSpec; 16] = [
         help: "a correction fades in over this time; 0 shows it at once",
         key: "ease",
         takes: Takes::Time,
-        place: Place::Client {
-            get: |k| KnobValue::Number(f64::from(k.settings.ease_ms)),
-            set: |k, v| {
-                if let KnobValue::Number(x) = v {
-                    k.settings.ease_ms = x.min(LONGEST) as u32;
-                }
-            },
+        place: Place::Number {
+            get: |k| f64::from(k.settings.ease_ms),
+            set: |k, x| k.settings.ease_ms = x.min(LONGEST) as u32,
         },
     },
     KnobSpec {
@@ -245,14 +250,7 @@ pub static SETTINGS: [KnobSpec; 16] = [
         help: "off: the own character waits for the server like everybody else",
         key: "prediction",
         takes: Takes::Switch,
-        place: Place::Client {
-            get: |k| KnobValue::Switch(k.settings.predict),
-            set: |k, v| {
-                if let KnobValue::Switch(on) = v {
-                    k.settings.predict = on;
-                }
-            },
-        },
+        place: Place::Switch { get: |k| k.settings.predict, set: |k, on| k.settings.predict = on },
     },
     KnobSpec {
         knob: Knob::Reconciliation,
@@ -262,14 +260,7 @@ pub static SETTINGS: [KnobSpec; 16] = [
         help: "off: predictions are never restored to what the server says",
         key: "reconciliation",
         takes: Takes::Switch,
-        place: Place::Client {
-            get: |k| KnobValue::Switch(k.settings.reconcile),
-            set: |k, v| {
-                if let KnobValue::Switch(on) = v {
-                    k.settings.reconcile = on;
-                }
-            },
-        },
+        place: Place::Switch { get: |k| k.settings.reconcile, set: |k, on| k.settings.reconcile = on },
     },
     KnobSpec {
         knob: Knob::Interpolation,
@@ -279,14 +270,7 @@ pub static SETTINGS: [KnobSpec; 16] = [
         help: "off: remotes jump to the newest snapshot as it arrives",
         key: "interpolation",
         takes: Takes::Switch,
-        place: Place::Client {
-            get: |k| KnobValue::Switch(k.settings.interpolate),
-            set: |k, v| {
-                if let KnobValue::Switch(on) = v {
-                    k.settings.interpolate = on;
-                }
-            },
-        },
+        place: Place::Switch { get: |k| k.settings.interpolate, set: |k, on| k.settings.interpolate = on },
     },
     KnobSpec {
         knob: Knob::Correlation,
@@ -336,14 +320,7 @@ pub static SETTINGS: [KnobSpec; 16] = [
         help: "corrections larger than this are shown at once",
         key: "snap",
         takes: Takes::Length,
-        place: Place::Client {
-            get: |k| KnobValue::Number(f64::from(k.settings.snap_m)),
-            set: |k, v| {
-                if let KnobValue::Number(x) = v {
-                    k.settings.snap_m = x as f32;
-                }
-            },
-        },
+        place: Place::Number { get: |k| f64::from(k.settings.snap_m), set: |k, x| k.settings.snap_m = x as f32 },
     },
     KnobSpec {
         knob: Knob::Extrapolate,
@@ -353,13 +330,9 @@ pub static SETTINGS: [KnobSpec; 16] = [
         help: "how long remotes run on without data, then they stand",
         key: "extrapolate",
         takes: Takes::Time,
-        place: Place::Client {
-            get: |k| KnobValue::Number(f64::from(k.settings.extrapolate_ms)),
-            set: |k, v| {
-                if let KnobValue::Number(x) = v {
-                    k.settings.extrapolate_ms = x.min(LONGEST) as u32;
-                }
-            },
+        place: Place::Number {
+            get: |k| f64::from(k.settings.extrapolate_ms),
+            set: |k, x| k.settings.extrapolate_ms = x.min(LONGEST) as u32,
         },
     },
 ];
@@ -395,24 +368,22 @@ impl Knob {
     pub fn get(self, of: &Knobs) -> KnobValue {
         match self.spec().place {
             Place::Link { get, .. } => KnobValue::Number(get(&of.up) * self.scale()),
-            Place::Client { get, .. } => get(of),
+            Place::Number { get, .. } => KnobValue::Number(get(of)),
+            Place::NumberOrAuto { get, .. } => get(of).map_or(KnobValue::Auto, KnobValue::Number),
+            Place::Switch { get, .. } => KnobValue::Switch(get(of)),
         }
     }
 
     /// Sets it, in both directions of a link. A value of the wrong kind changes nothing; numbers are held in range.
     pub fn set(self, of: &mut Knobs, value: KnobValue) {
-        let value = match value {
-            KnobValue::Number(x) if !x.is_finite() => return,
-            KnobValue::Number(x) => KnobValue::Number(self.held(x)),
-            KnobValue::Auto if !matches!(self.spec().range, Range::AutoOr(_)) => return,
-            other => other,
-        };
         match (self.spec().place, value) {
+            (_, KnobValue::Number(x)) if !x.is_finite() => {}
             (Place::Link { set, .. }, KnobValue::Number(x)) => {
-                [&mut of.up, &mut of.down].into_iter().for_each(|way| set(way, x / self.scale()));
+                let x = self.held(x) / self.scale();
+                [&mut of.up, &mut of.down].into_iter().for_each(|way| set(way, x));
             }
-            (Place::Link { .. }, _) => {}
-            (Place::Client { set, .. }, value) => set(of, value),
+            (_, KnobValue::Number(x)) => self.spec().place.apply(of, KnobValue::Number(self.held(x))),
+            (place, value) => place.apply(of, value),
         }
     }
 

@@ -174,9 +174,7 @@ impl Settings {
     pub(super) fn apply(&self, knobs: &mut Knobs) -> Result<()> {
         for (key, written) in &self.0 {
             let spec = row(key, false)?;
-            if let Place::Client { set, .. } = spec.place {
-                set(knobs, value(spec, written)?);
-            }
+            spec.place.apply(knobs, value(spec, written)?);
         }
         Ok(())
     }
