@@ -99,10 +99,9 @@ impl Case<'_> {
 
     fn made_up(&self) -> Option<Cause> {
         let rows = &self.record.of(self.machine).inputs;
-        let (start, end) = (rows.partition(|r| r.at < self.times.0), rows.partition(|r| r.at <= self.times.1));
         let entity = self.record.cast.actors[self.actor.index()].id;
         let (mut first, mut last, mut count, mut late) = (RecordTick(u32::MAX), RecordTick(0), 0, 0);
-        for row in rows.range(start, end).filter(|r| r.entity == entity && self.covers(r.tick)) {
+        for row in rows.span(self.times.0, self.times.1).filter(|r| r.entity == entity && self.covers(r.tick)) {
             match row.fate {
                 InputFate::Used(Provenance::Repeated) => {
                     count += 1;
@@ -154,8 +153,7 @@ impl Case<'_> {
 
     fn happenings(&self, found: &mut Vec<Cause>) {
         let rows = &self.record.of(self.machine).happenings;
-        let (start, end) = (rows.partition(|r| r.at < self.times.0), rows.partition(|r| r.at <= self.times.1));
-        for row in rows.range(start, end) {
+        for row in rows.span(self.times.0, self.times.1) {
             let tick = row.tick.unwrap_or_default();
             match row.what {
                 Happening::Pushed(entity)
@@ -181,8 +179,7 @@ impl Case<'_> {
 
     fn dropped_by_the_server(&self, found: &mut Vec<Cause>) {
         let rows = &self.record.of(MachineId::SERVER).happenings;
-        let (start, end) = (rows.partition(|r| r.at < self.times.0), rows.partition(|r| r.at <= self.times.1));
-        for row in rows.range(start, end).filter(|r| r.part == Part::Server) {
+        for row in rows.span(self.times.0, self.times.1).filter(|r| r.part == Part::Server) {
             if let (Happening::Fact(Fact::Dropped { count, .. }), Some(tick)) = (&row.what, row.tick)
                 && self.passes_over(tick, *count)
             {

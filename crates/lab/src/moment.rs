@@ -185,7 +185,7 @@ impl Moment<'_> {
     /// Where a viewer drew it every tenth of a second, oldest first.
     pub fn drawn_trail(&self, actor: ActorId, viewer: MachineId, back: LabTime) -> Trail {
         let frames = &self.record.of(viewer).frames;
-        let numbers = frames.partition(|r| r.at < self.at.minus(back))..frames.partition(|r| r.at <= self.at);
+        let numbers = frames.before(self.at.minus(back))..frames.until(self.at);
         let mut last = None;
         let tenth = |number: &usize| frames.get(*number).map(|row| row.at.0 / 100_000_000);
         numbers
@@ -198,7 +198,7 @@ impl Moment<'_> {
     /// What happened at a machine up to now, the newest first.
     fn happened(&self, machine: MachineId) -> impl Iterator<Item = &HappeningRow> {
         let rows = &self.record.of(machine).happenings;
-        rows.range(0, rows.partition(|r| r.at <= self.at)).rev()
+        rows.range(0, rows.until(self.at)).rev()
     }
 
     /// The newest correction at a machine.
@@ -223,8 +223,7 @@ impl Moment<'_> {
     /// Whether a mark was made on a machine in the last while.
     pub fn marked(&self, machine: MachineId, mark: Mark, back: LabTime) -> bool {
         let rows = &self.record.of(machine).marks;
-        let range = rows.partition(|r| r.at < self.at.minus(back))..rows.partition(|r| r.at <= self.at);
-        rows.range(range.start, range.end).any(|r| r.mark == mark)
+        rows.span(self.at.minus(back), self.at).any(|r| r.mark == mark)
     }
 
     /// The next or the previous correction, verdict, late or made-up input of a machine.
@@ -232,10 +231,10 @@ impl Moment<'_> {
         let rows = &self.record.of(machine).marks;
         let of_interest = |r: &&MarkRow| r.mark != Mark::Lost;
         if forward {
-            let from = rows.partition(|r| r.at <= self.at);
+            let from = rows.until(self.at);
             rows.range(from, rows.len()).find(of_interest).map(|r| r.at)
         } else {
-            let to = rows.partition(|r| r.at < self.at);
+            let to = rows.before(self.at);
             rows.range(0, to).rev().find(of_interest).map(|r| r.at)
         }
     }
@@ -244,7 +243,7 @@ impl Moment<'_> {
     pub fn figures(&self, machine: MachineId, back: LabTime) -> Figures {
         let from = self.at.minus(back);
         let clocks = &self.record.of(machine).clocks;
-        let rows = clocks.range(clocks.partition(|r| r.at < from), clocks.partition(|r| r.at <= self.at));
+        let rows = clocks.span(from, self.at);
         let mut mine: Vec<_> = rows.map(|row| row.fact).collect();
         let (mut sent, mut lost) = (0u32, 0u32);
         for row in self.record.datagrams(machine, from, self.at) {
@@ -313,19 +312,19 @@ pub fn slices(record: &Record, from: LabTime, column: LabTime, columns: usize, m
     };
     for id in record.cast.machines() {
         let marks = &record.of(id).marks;
-        for row in marks.range(marks.partition(|r| r.at < from), marks.partition(|r| r.at < to)) {
+        for row in marks.range(marks.before(from), marks.before(to)) {
             let cell = &mut s.worst[id.index()][place(row.at)];
             *cell = (*cell).max(Some(row.mark));
             s.trouble[id.index()] += row.mark as u32;
         }
     }
     for (_, _, rows) in record.links() {
-        for row in rows.range(rows.partition(|r| r.at < from), rows.partition(|r| r.at < to)) {
+        for row in rows.range(rows.before(from), rows.before(to)) {
             s.snapshots[place(row.at)] |= row.kind == MessageKind::Snapshot;
         }
     }
     let rows = &record.of(machine).happenings;
-    for row in rows.range(rows.partition(|r| r.at < from), rows.partition(|r| r.at < to)) {
+    for row in rows.range(rows.before(from), rows.before(to)) {
         if let Happening::Fact(Fact::Corrected(c)) = &row.what
             && c.why != Restored::Settled
         {

@@ -284,7 +284,7 @@ impl Meter {
         }
         for machine in record.cast.machines() {
             let rows = &record.of(machine).happenings;
-            for row in rows.range(rows.partition(|r| r.at < span.from), rows.partition(|r| r.at <= span.to)) {
+            for row in rows.span(span.from, span.to) {
                 match row.what {
                     Happening::Fact(Fact::StepFault { .. }) => self.totals.step_faults += 1,
                     Happening::Fact(Fact::Dropped { count, .. }) if row.part == Part::Server => {

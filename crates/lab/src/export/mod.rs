@@ -19,7 +19,7 @@ use table::{
 };
 
 use crate::ids::{ActorId, MachineId, RecordTick};
-use crate::record::{Column, Record, Track};
+use crate::record::{Column, Record, Timed, Track};
 use crate::time::LabTime;
 
 /// The format of the lines.
@@ -84,13 +84,8 @@ impl<'a> Slice<'a> {
     }
 
     /// The rows of a column in this slice.
-    fn of<T: Copy, F: Fn(&T) -> LabTime>(
-        &self,
-        column: &'a Column<T>,
-        at: F,
-    ) -> impl Iterator<Item = &'a T> + use<'a, T, F> {
-        let range = column.partition(|r| at(r) < self.from)..column.partition(|r| at(r) < self.to);
-        column.range(range.start, range.end)
+    fn of<T: Timed>(&self, column: &'a Column<T>) -> impl Iterator<Item = &'a T> + use<'a, T> {
+        column.range(column.before(self.from), column.before(self.to))
     }
 
     fn gather(&mut self) {
@@ -107,7 +102,7 @@ impl<'a> Slice<'a> {
             self.machine(machine);
         }
         for (from, to, column) in record.links() {
-            for row in self.of(column, |r| r.at) {
+            for row in self.of(column) {
                 let place = self.place(from, row.at, row.tick);
                 self.rows.push(MESSAGE.row(&place, &Datagram { from, to, row: *row }));
             }
@@ -116,7 +111,7 @@ impl<'a> Slice<'a> {
 
     fn machine(&mut self, machine: MachineId) {
         let rows = self.record.of(machine);
-        for row in self.of(&rows.inputs, |r| r.at) {
+        for row in self.of(&rows.inputs) {
             let kind = match row.fate {
                 InputFate::Sampled => &INPUT_SAMPLED,
                 InputFate::Arrived(_) => &INPUT_ARRIVED,
@@ -125,10 +120,10 @@ impl<'a> Slice<'a> {
             };
             self.rows.push(kind.row(&self.place(machine, row.at, Some(row.tick)), row));
         }
-        for row in self.of(&rows.clocks, |r| r.at) {
+        for row in self.of(&rows.clocks) {
             self.rows.push(CLOCK.row(&self.place(machine, row.at, None), row));
         }
-        for row in self.of(&rows.happenings, |r| r.at) {
+        for row in self.of(&rows.happenings) {
             self.rows.push(happening(&self.place(machine, row.at, row.tick), &row.what));
         }
     }
@@ -137,7 +132,7 @@ impl<'a> Slice<'a> {
     fn frames(&mut self, machine: MachineId) {
         let record = self.record;
         let frames = &record.of(machine).frames;
-        for number in frames.partition(|r| r.at < self.from)..frames.partition(|r| r.at < self.to) {
+        for number in frames.before(self.from)..frames.before(self.to) {
             for actor in record.cast.actors() {
                 if let Some(row) = record.drawn_in(machine, actor, number) {
                     self.rows.push(DRAWN.row(&self.place(machine, row.at, Some(row.tick)), &Seen { actor, row }));

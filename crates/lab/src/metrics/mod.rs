@@ -267,7 +267,7 @@ impl Tally {
 
     fn add_happenings(&mut self, record: &Record, machine: MachineId, span: Span) {
         let rows = &record.of(machine).happenings;
-        for row in rows.range(rows.partition(|r| r.at < span.from), rows.partition(|r| r.at <= span.to)) {
+        for row in rows.span(span.from, span.to) {
             match row.what {
                 Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled => {
                     self.jumps.push(f64::from(c.jump));
@@ -290,7 +290,7 @@ impl Tally {
         let rows = &record.of(machine).happenings;
         let during = |grace: LabTime| {
             let last = at.plus(lasts).plus(grace).0.min(now.0);
-            rows.range(rows.partition(|r| r.at < at), rows.partition(|r| r.at.0 <= last))
+            rows.span(at, LabTime(last))
         };
         // Played while a pull back was on its way, a trick is undone by that one.
         let caught = during(GRACE).any(|r| match r.what {
@@ -308,10 +308,10 @@ impl Tally {
 
     fn add_inputs(&mut self, record: &Record, machine: MachineId, span: Span) {
         let rows = &record.of(machine).inputs;
-        let inside = rows.partition(|r| r.at <= span.to);
+        let inside = rows.until(span.to);
         let settled = span.end.minus(LabTime::from_secs(1.0));
         let mut on_their_way = BTreeSet::new();
-        for row in rows.range(rows.partition(|r| r.at < span.from), inside) {
+        for row in rows.range(rows.before(span.from), inside) {
             match row.fate {
                 InputFate::Sampled => {
                     self.inputs.sent += 1;
@@ -332,7 +332,7 @@ impl Tally {
                 InputFate::Used(Provenance::Repeated) => self.inputs.repeated += 1,
             }
         }
-        for row in rows.range(inside, rows.partition(|r| r.at <= span.end)) {
+        for row in rows.range(inside, rows.until(span.end)) {
             if on_their_way.is_empty() {
                 break;
             }
@@ -346,7 +346,7 @@ impl Tally {
     fn add_views(&mut self, record: &Record, machine: MachineId, span: Span) {
         let frames = &record.of(machine).frames;
         let others: Vec<ActorId> = record.cast.actors().filter(|a| !record.cast.owns(machine, *a)).collect();
-        let rows = frames.partition(|r| r.at < span.from)..frames.partition(|r| r.at <= span.to);
+        let rows = frames.before(span.from)..frames.until(span.to);
         for number in rows {
             let Some((tick, fraction, how)) = record.frame(machine, number).and_then(|f| f.placed(record.cast.rate))
             else {
@@ -412,11 +412,11 @@ fn responses(record: &Record, machine: MachineId, from: LabTime, to: LabTime) ->
     let (rows, frames) = (&record.of(machine).happenings, &record.of(machine).frames);
     let drawn = |number: usize| record.drawn_in(machine, actor, number);
     let mut samples = Vec::new();
-    for row in rows.range(rows.partition(|r| r.at < from), rows.partition(|r| r.at <= to)) {
+    for row in rows.span(from, to) {
         if !matches!(row.what, Happening::Pressed) {
             continue;
         }
-        let after = frames.partition(|r| r.at < row.at);
+        let after = frames.before(row.at);
         let Some(rest) = after.checked_sub(1).and_then(drawn) else { continue };
         let moved = |r: &DrawnRow| (r.pos - rest.pos).dot(r.pos - rest.pos) > 1e-6;
         if after < AT_REST || drawn(after - AT_REST).as_ref().is_none_or(moved) {

@@ -2,6 +2,10 @@
 
 use std::sync::Arc;
 
+use super::rows::{ClockRow, FrameRow, InputRow, MarkRow, OwnDrawnRow, ReceivedRow};
+use crate::time::LabTime;
+use crate::watch::{HappeningRow, MessageRow};
+
 /// Values in a segment.
 const SEGMENT: usize = 2048;
 
@@ -105,6 +109,60 @@ impl<T: Copy> Column<T> {
     /// Bytes it takes.
     pub fn bytes(&self) -> usize {
         (self.full.len() * SEGMENT + self.tail.capacity()) * size_of::<T>()
+    }
+}
+
+/// A row that knows its moment; along a column moments rise.
+pub trait Timed: Copy {
+    /// When.
+    fn at(&self) -> LabTime;
+}
+
+/// Every row has a field of that name.
+macro_rules! timed {
+    ($($row:ty),*) => {
+        $(impl Timed for $row {
+            fn at(&self) -> LabTime {
+                self.at
+            }
+        })*
+    };
+}
+
+timed!(FrameRow, OwnDrawnRow, ReceivedRow, InputRow, ClockRow, MarkRow, HappeningRow, MessageRow);
+
+impl<T: Timed> Column<T> {
+    /// How many rows lie before a moment.
+    pub fn before(&self, at: LabTime) -> usize {
+        self.partition(|row| row.at() < at)
+    }
+
+    /// How many rows lie before a moment or at it.
+    pub fn until(&self, at: LabTime) -> usize {
+        self.partition(|row| row.at() <= at)
+    }
+
+    /// The rows between two moments, both included.
+    pub fn span(&self, from: LabTime, to: LabTime) -> impl DoubleEndedIterator<Item = &T> {
+        self.range(self.before(from), self.until(to))
+    }
+}
+
+/// A column of any rows, to be cut at a moment.
+pub(super) trait Cut {
+    /// Forgets what came after a moment.
+    fn cut_after(&mut self, at: LabTime);
+    /// Forgets whole segments of what came before a moment.
+    fn forget_before(&mut self, at: LabTime);
+}
+
+impl<T: Timed> Cut for Column<T> {
+    fn cut_after(&mut self, at: LabTime) {
+        self.truncate(self.until(at));
+    }
+
+    fn forget_before(&mut self, at: LabTime) {
+        self.forget(|row| row.at() < at);
     }
 }
 

@@ -67,7 +67,7 @@ impl Record {
         if !row.sees {
             return None;
         }
-        let end = rows.received.partition(|r| r.at <= row.at);
+        let end = rows.received.until(row.at);
         let (mut before, mut after, mut newest) = (None, None, None);
         let mut since = LabTime::ZERO;
         for received in rows.received.range(end.saturating_sub(LOOKED_THROUGH), end).rev() {
@@ -89,7 +89,7 @@ impl Record {
 
     /// What a viewer drew of an entity in the newest frame at or before a moment; `None` where it drew nothing.
     pub fn drawn(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<DrawnRow> {
-        let number = self.of(viewer).frames.partition(|r| r.at <= at).checked_sub(1)?;
+        let number = self.of(viewer).frames.until(at).checked_sub(1)?;
         self.drawn_in(viewer, actor, number)
     }
 
@@ -102,7 +102,7 @@ impl Record {
     /// An own entity whose states the viewer makes, in the frame of this moment.
     fn drawn_own(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<DrawnRow> {
         let column = &self.of(viewer).own(actor)?.drawn;
-        let row = column.get(column.partition(|r| r.at < at)).filter(|row| row.at == at)?;
+        let row = column.get(column.before(at)).filter(|row| row.at == at)?;
         Some(DrawnRow {
             at,
             tick: row.tick,

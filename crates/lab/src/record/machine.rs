@@ -1,6 +1,6 @@
 //! What is kept of one machine.
 
-use super::column::Column;
+use super::column::{Column, Cut};
 use super::rows::{ClockRow, FrameRow, InputRow, Mark, MarkRow, OwnDrawnRow, ReceivedRow};
 use super::track::Track;
 use crate::ids::{ActorId, RecordTick};
@@ -39,41 +39,6 @@ pub struct MachineRows {
     pub marks: Column<MarkRow>,
 }
 
-/// Does the same to every column of a machine's rows: all of them have a moment `at`.
-macro_rules! every_column {
-    ($rows:expr, |$column:ident| $each:expr) => {{
-        let rows = $rows;
-        {
-            let $column = &mut rows.frames;
-            $each;
-        }
-        {
-            let $column = &mut rows.received;
-            $each;
-        }
-        {
-            let $column = &mut rows.inputs;
-            $each;
-        }
-        {
-            let $column = &mut rows.clocks;
-            $each;
-        }
-        {
-            let $column = &mut rows.happenings;
-            $each;
-        }
-        {
-            let $column = &mut rows.marks;
-            $each;
-        }
-        for own in &mut rows.own {
-            let $column = &mut own.drawn;
-            $each;
-        }
-    }};
-}
-
 impl MachineRows {
     /// What it made of an entity, if that is its own.
     pub fn own(&self, actor: ActorId) -> Option<&OwnRows> {
@@ -88,8 +53,21 @@ impl MachineRows {
         self.marks.push(MarkRow { at, tick, mark });
     }
 
+    /// Every column but the tracks.
+    fn columns(&mut self) -> impl Iterator<Item = &mut dyn Cut> {
+        let all: [&mut dyn Cut; 6] = [
+            &mut self.frames,
+            &mut self.received,
+            &mut self.inputs,
+            &mut self.clocks,
+            &mut self.happenings,
+            &mut self.marks,
+        ];
+        all.into_iter().chain(self.own.iter_mut().map(|own| -> &mut dyn Cut { &mut own.drawn }))
+    }
+
     pub(super) fn truncate(&mut self, at: LabTime) {
-        every_column!(&mut *self, |column| column.truncate(column.partition(|r| r.at <= at)));
+        self.columns().for_each(|column| column.cut_after(at));
         for own in &mut self.own {
             own.predicted.truncate(at);
             own.rewritten.truncate(at);
@@ -97,7 +75,7 @@ impl MachineRows {
     }
 
     pub(super) fn forget(&mut self, from: LabTime) {
-        every_column!(&mut *self, |column| column.forget(|r| r.at < from));
+        self.columns().for_each(|column| column.forget_before(from));
         for own in &mut self.own {
             own.predicted.forget(from);
             own.rewritten.forget(from);

@@ -13,7 +13,8 @@ mod rows;
 mod track;
 
 pub use cast::{Actor, Cast, MachineInfo, Player};
-pub use column::Column;
+use column::Cut;
+pub use column::{Column, Timed};
 pub use drawn::{DrawnRow, Frame};
 pub use layout::Layout;
 pub use machine::{MachineRows, OwnRows};
@@ -97,8 +98,7 @@ impl Record {
     /// machine sends that decides as well is not among them.
     pub fn datagrams(&self, machine: MachineId, from: LabTime, to: LabTime) -> impl Iterator<Item = &MessageRow> {
         self.links().filter(move |(a, b, _)| [*a, *b].contains(&machine)).flat_map(move |(a, b, rows)| {
-            let inside = rows.range(rows.partition(|r| r.at < from), rows.partition(|r| r.at <= to));
-            inside.filter(move |r| machine == if r.kind.is_up() { a } else { b })
+            rows.span(from, to).filter(move |r| machine == if r.kind.is_up() { a } else { b })
         })
     }
 
@@ -111,7 +111,7 @@ impl Record {
     pub fn truncate(&mut self, at: LabTime) {
         self.authority.iter_mut().for_each(|track| track.truncate(at));
         self.machines.iter_mut().for_each(|machine| machine.truncate(at));
-        self.messages.values_mut().for_each(|column| column.truncate(column.partition(|r| r.at <= at)));
+        self.messages.values_mut().for_each(|column| column.cut_after(at));
         self.changes.retain(|c| c.at <= at);
         self.end = self.end.min(at);
     }
@@ -122,7 +122,7 @@ impl Record {
         let from = kept_from.minus(CONTEXT);
         self.authority.iter_mut().for_each(|track| track.forget(from));
         self.machines.iter_mut().for_each(|machine| machine.forget(from));
-        self.messages.values_mut().for_each(|column| column.forget(|r| r.at < from));
+        self.messages.values_mut().for_each(|column| column.forget_before(from));
         self.kept_from = self.kept_from.max(kept_from);
     }
 
