@@ -9,8 +9,8 @@ use criterion::{Criterion, criterion_group, criterion_main};
 use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
     Acks, BitReader, BitWriter, Bounds, EntityId, EntityRef, Ground, Header, HostNanos, Ingredients, Input, Kinds,
-    Layouts, Message, MessageKind, Motion, Rate, Scene, Solid, SolidId, State, Tick, Timeline, Used, WireTick, Zone,
-    vec3, write_snapshot,
+    Layouts, Message, MessageKind, Motion, Rate, Scene, SnapshotHead, Solid, SolidId, State, Tick, Timeline, Used,
+    WireTick, Zone, vec3, write_snapshot,
 };
 
 /// Twenty boxes about as crowded as the demo's quay.
@@ -67,14 +67,15 @@ fn snapshot(c: &mut Criterion) {
     let walker = Walker::new();
     let states: Vec<State> = (0..48u16).map(|i| walker.spawn(vec3(f32::from(i), 2.0, 0.0), 1.0)).collect();
     let header = Acks::default().header(MessageKind::Snapshot, 1, HostNanos(0));
-    let used = Used { tick: WireTick(9), made_up: 0 };
+    let used = Used { tick: WireTick(9), made_up: 0, shared: false };
     let encode = || {
         let mut out = BitWriter::new();
         header.write(&mut out);
         let entities = states.iter().enumerate().map(|(i, s)| {
             (EntityRef { id: EntityId::first(i as u16), kind: 0, teleports: 0, own: (i == 0).then_some(used) }, s)
         });
-        write_snapshot(&mut out, WireTick(9), 3, None, &kinds, entities);
+        let head = SnapshotHead { tick: WireTick(9), every: 3, margin: None, news: Vec::new() };
+        write_snapshot(&mut out, &head, &kinds, entities);
         out.finish()
     };
     c.bench_function("encode a snapshot of 48 entities", |b| b.iter(|| black_box(encode())));

@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use crate::walker::Walker;
 use crate::{
-    Arrangement, BitReader, BitWriter, Client, ClientConfig, ClientSettings, EntityId, Ground, Header, HostNanos,
-    Ingredients, Kinds, Layouts, Message, Motion, Owned, PeerConfig, PeerId, Rate, Server, ServerConfig, Tick,
+    Address, Arrangement, BitReader, BitWriter, Client, ClientConfig, ClientSettings, EntityId, Ground, Guest, Header,
+    HostNanos, Ingredients, Kinds, Layouts, Life, Message, Motion, Owned, Patience, Rate, Server, ServerConfig, Tick,
     Timeline, Token, Unwatched, Vec3,
 };
 
@@ -30,7 +30,7 @@ pub fn datagram(data: &[u8]) {
             written_alike(&header, &message, &layouts);
         }
     }
-    let mut end = Ends::new(ingredients);
+    let mut end = Ends::new(&ingredients);
     // One after the other, each as long as its first byte says.
     let mut rest = data;
     while let [length, more @ ..] = rest {
@@ -54,50 +54,58 @@ fn written_alike(header: &Header, message: &Message, layouts: &Layouts<'_>) {
     }
 }
 
-/// A server and a client that know of each other.
+/// A server and a client that know of each other, and others who have shown where they are.
 struct Ends {
     server: Server,
     client: Client,
-    peers: Vec<PeerId>,
     now: HostNanos,
 }
 
+/// Where the client sits; the others' addresses are their tokens as well.
+const CLIENT: Address = Address(1);
+
 impl Ends {
-    fn new(ingredients: Ingredients) -> Self {
+    fn new(ingredients: &Ingredients) -> Self {
         let rate = Rate::new(60).expect("a rate");
-        let config = ServerConfig { rate, base: Tick(0), start: HostNanos(0), ingredients: ingredients.clone() };
-        let mut server = Server::new(config);
-        let spawn = Walker::new().spawn(Vec3::ZERO, 0.0);
-        let mut peers = Vec::new();
+        let mut server = Server::new(ServerConfig {
+            rate,
+            base: Tick(0),
+            start: HostNanos(0),
+            ingredients: ingredients.clone(),
+            patience: Patience::DEFAULT,
+            secret: 5,
+        });
+        let body = Some((0, Walker::new().spawn(Vec3::ZERO, 0.0)));
+        let client = |token, arrangement| {
+            let (life, settings, ingredients) = (Life(1), ClientSettings::DEFAULT, ingredients.clone());
+            Client::new(ClientConfig { token, life, arrangement, settings, ingredients })
+        };
+        let mut ends = None;
         for (i, arrangement) in Arrangement::ALL.into_iter().enumerate() {
             let token = Token(i as u64);
-            if let Ok(entity) = server.spawn(0, spawn) {
-                let _ = server.set_owners(entity, &[token]);
-                peers.extend(server.admit(PeerConfig { token, arrangement, snapshot_every: 3 }));
+            server.invite(Guest { token, arrangement, snapshot_every: 3, body });
+            let at = Address(token.0);
+            let mut other = Self { server, client: client(token, arrangement), now: HostNanos(i as i64 * 320_000_000) };
+            other.pass(20, at);
+            server = other.server;
+            if at == CLIENT {
+                ends = Some(other.client);
             }
         }
-        let client = Client::new(ClientConfig {
-            token: Token(1),
-            arrangement: Arrangement::SERVER,
-            settings: ClientSettings::DEFAULT,
-            ingredients,
-        });
-        let mut ends = Self { server, client, peers, now: HostNanos(0) };
-        ends.pass(10);
-        ends
+        Self { server, client: ends.expect("one of them"), now: HostNanos(4 * 320_000_000) }
     }
 
     /// Frames in which what each says reaches the other at once.
-    fn pass(&mut self, frames: u32) {
+    fn pass(&mut self, frames: u32, at: Address) {
         for _ in 0..frames {
             self.now = HostNanos(self.now.0 + 16_000_000);
             self.server.handle_time(self.now, &mut Unwatched);
             self.client.handle_time(self.now, &mut Unwatched);
             while let Some(bytes) = self.client.poll_transmit() {
-                let _ = self.server.handle_datagram(self.now, self.peers[1], &bytes, &mut Unwatched);
+                let _ = self.server.handle_datagram(self.now, at, &bytes, &mut Unwatched);
             }
             while let Some((to, bytes)) = self.server.poll_transmit() {
-                if to == self.peers[1] {
+                if to == at {
                     let _ = self.client.handle_datagram(self.now, &bytes, &mut Unwatched);
                 }
             }
@@ -105,11 +113,11 @@ impl Ends {
     }
 
     fn take(&mut self, bytes: &[u8]) {
-        for peer in self.peers.iter().copied().chain([PeerId { slot: 99, epoch: 0 }]) {
-            let _ = self.server.handle_datagram(self.now, peer, bytes, &mut Unwatched);
+        for at in (0..5).chain([99]).map(Address) {
+            let _ = self.server.handle_datagram(self.now, at, bytes, &mut Unwatched);
         }
         let _ = self.client.handle_datagram(self.now, bytes, &mut Unwatched);
-        self.pass(2);
+        self.pass(2, CLIENT);
         self.client.draw(self.now, |_, drawn| assert!(drawn.state.vec3(0).is_finite()));
     }
 }
@@ -119,13 +127,21 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
+    #[test]
+    fn what_the_bytes_meet_is_in_the_middle_of_a_session() {
+        let kinds = Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema");
+        let ends = Ends::new(&Ingredients::new(Arc::new(Ground::flat(50.0)), &kinds));
+        assert_eq!(ends.server.connections().count(), Arrangement::ALL.len());
+        assert_eq!(ends.client.owned().len(), 1);
+    }
+
     proptest! {
         #![proptest_config(ProptestConfig { cases: 300, ..ProptestConfig::default() })]
 
         /// Any bytes, most of them with a header that is one: version, kind, epoch.
         #[test]
         fn any_datagrams_are_survived(
-            mut data in prop::collection::vec(any::<u8>(), 0..200), kind in 0u8..8, index in 0u8..5,
+            mut data in prop::collection::vec(any::<u8>(), 0..200), kind in 0u8..12, index in 0u8..5,
         ) {
             if let Some(first) = data.first_mut() {
                 *first = kind << 4 | 8 | crate::PROTOCOL_VERSION;

@@ -1,6 +1,6 @@
-//! Who is who: things in the world, connections, players.
+//! Who is who: things in the world, connections, players, and where and how often they come.
 //!
-//! Three types that nothing turns into one another. Which machine a player sits at is not the core's to know.
+//! Types that nothing turns into one another. Which machine a player sits at is not the core's to know.
 
 use std::fmt;
 
@@ -47,8 +47,29 @@ impl fmt::Display for PeerId {
     }
 }
 
+/// Where datagrams come from and go to: the caller's number for a place on its network.
+///
+/// What it stands for only the caller knows; two places have two numbers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Address(pub u64);
+
 /// A player, whatever connection it comes by: who comes back with the same token owns the same entities.
 ///
 /// Handed in by the caller, who sees to it that nobody can guess another's: the core has no chance of its own.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Token(pub u64);
+
+/// One start of a client's program: another number each time, handed in by the caller.
+///
+/// It tells a player who comes back after a crash from a hello of its that was long under way. It is no secret and need not
+/// grow: a clock read at the start will do.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Life(pub u64);
+
+impl Life {
+    /// The next one of a program that begins anew without being started again.
+    #[must_use]
+    pub const fn next(self) -> Self {
+        Self(self.0.wrapping_add(1))
+    }
+}

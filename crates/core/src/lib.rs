@@ -27,6 +27,7 @@ mod rollback;
 mod schema;
 mod server;
 mod session;
+mod snapshot;
 mod tick;
 mod tick_loop;
 mod vec3;
@@ -37,7 +38,7 @@ mod world;
 
 pub use arrangement::{Arrangement, Authority, OwnerSide};
 pub use body::Body;
-pub use client::{Client, ClientConfig, ClientSettings};
+pub use client::{Client, ClientConfig, ClientSettings, Known, Presence, Refused};
 pub use data::{Digest, INPUT_LANES, Input, Lanes, STATE_LANES, State};
 pub use event::{
     ClockFact, Correction, Event, Fact, InputFact, InputFate, Made, Mask, Provenance, Restored, Sink, StateEvent,
@@ -47,7 +48,7 @@ pub use float::{canonical_bits, clamp, max, min, mix, mix_angle, wrap_angle};
 pub use ground::{
     Bounds, Contacts, Ground, Hit, MOST_CONTACTS, SKIN, Slid, Slide, Solid, SolidId, Surface, Zone, slide,
 };
-pub use ids::{EntityId, PeerId, Token};
+pub use ids::{Address, EntityId, Life, PeerId, Token};
 pub use motion::{Limits, Motion, Scene, Step, Tunable, checked_step};
 pub use quantiser::Quantiser;
 pub use remote::{Drawn, DrawnState, Placed, Sample, Shown, ViewDelay, drawn};
@@ -56,15 +57,16 @@ pub use schema::{
     Agree, Blend, InputField, InputKind, POINT_REACH, PRESS_BITS, Schema, SchemaError, SeenBy, Shape, StateField,
     bearing_quantiser, stick_quantiser,
 };
-pub use server::{PeerConfig, Server, ServerConfig, SpawnError};
-pub use session::{Ingredients, Kinds, Layouts, Owned, Timeline};
+pub use server::{Guest, Patience, Server, ServerConfig, SpawnError};
+pub use session::{Ingredients, KindPrint, Kinds, Layouts, MOST_KINDS, Owned, Timeline};
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};
 pub use tick_loop::{Due, TickLoop};
 pub use vec3::{Vec3, vec3};
 pub use verdict::{Answer, Evidence, RULES, Rule, RuleSpec, Verdict};
 pub use wire::{
-    Ack, Acks, BitReader, BitWriter, Claim, EntityRecord, EntityRef, Header, Hello, Inputs, MAX_DATAGRAM, MAX_REPEATS,
-    Message, MessageKind, PROTOCOL_VERSION, PullBack, Snapshot, TELEPORT_BITS, Used, Welcome, WireError,
+    Ack, Acks, BitReader, BitWriter, Challenge, Claim, Denied, Difference, Ended, EndedBy, EntityRecord, EntityRef,
+    ForeignLayout, Header, Hello, Inputs, MAX_DATAGRAM, MAX_REPEATS, MOST_OWNERS, Message, MessageKind, News,
+    PROTOCOL_VERSION, PullBack, Refusal, RefusedFor, Snapshot, SnapshotHead, TELEPORT_BITS, Used, Welcome, WireError,
     snapshot_bytes, write_snapshot,
 };
 pub use world::{Entity, World};

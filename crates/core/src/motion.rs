@@ -95,6 +95,12 @@ pub trait Motion: Send + Sync + fmt::Debug {
         1
     }
 
+    /// A number that is another when the rule does something else, if the rule can tell: what is tried for its fingerprint
+    /// may not meet every case.
+    fn version(&self) -> u64 {
+        0
+    }
+
     /// What it looks like at a speed along the ground (m/s), if the rule says: standing, walking, sprinting.
     fn look(&self, _speed: f32) -> Option<&str> {
         None

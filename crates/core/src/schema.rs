@@ -8,7 +8,7 @@ use std::f32::consts::PI;
 
 use thiserror::Error;
 
-use crate::data::{INPUT_LANES, Input, STATE_LANES, State};
+use crate::data::{Digest, INPUT_LANES, Input, STATE_LANES, State};
 use crate::float::{clamp, wrap_angle};
 use crate::quantiser::Quantiser;
 
@@ -231,6 +231,9 @@ pub enum SchemaError {
     /// Bits outside 2 to 16, or 4 to 20 for a point.
     #[error("input `{0}` must take 2 to 16 bits, a point 4 to 20")]
     Bits(&'static str),
+    /// One rule more than a session can have.
+    #[error("a session has at most {} rules", crate::session::MOST_KINDS)]
+    TooManyKinds,
 }
 
 impl Schema {
@@ -257,17 +260,24 @@ impl Schema {
     /// Two schemas with the same fingerprint read and write the same bits with the same meaning: names, kinds, lanes
     /// and widths. How nearly they must agree and how they are drawn is not part of it.
     pub fn fingerprint(&self) -> u64 {
-        let mut digest = crate::data::Digest::default();
-        let mut name = |name: &str, words: [u64; 4]| {
-            name.bytes().for_each(|b| digest.word(u64::from(b)));
-            words.iter().for_each(|w| digest.word(*w));
+        let mut digest = Digest::default();
+        self.field_prints().for_each(|(_, print)| digest.word(print));
+        digest.value()
+    }
+
+    /// For each field, those of the state first, its name and a fingerprint of how it is laid out.
+    pub fn field_prints(&self) -> impl Iterator<Item = (&'static str, u64)> {
+        let print = |name: &'static str, words: [u64; 4]| {
+            let mut digest = Digest::default();
+            name.bytes().map(u64::from).chain(words).for_each(|word| digest.word(word));
+            (name, digest.value())
         };
-        for f in &self.state {
+        let state = self.state.iter().map(move |f| {
             let step = u64::from(f.wire.step().to_bits());
             let kind = f.shape as u64 + if f.seen_by == SeenBy::Owner { 256 } else { 0 };
-            name(f.name, [f.lane as u64, kind, step, u64::from(f.wire.bits())]);
-        }
-        for f in &self.input {
+            print(f.name, [f.lane as u64, kind, step, u64::from(f.wire.bits())])
+        });
+        let input = self.input.iter().map(move |f| {
             let kind = match f.kind {
                 InputKind::Stick { .. } => 0,
                 InputKind::Held => 1,
@@ -277,9 +287,9 @@ impl Schema {
                 InputKind::Pitch { .. } => 5,
                 InputKind::Point { .. } => 6,
             };
-            name(f.name, [f.lane as u64, 512 + kind, u64::from(f.kind.bits()), 0]);
-        }
-        digest.value()
+            print(f.name, [f.lane as u64, 512 + kind, u64::from(f.kind.bits()), 0])
+        });
+        state.chain(input)
     }
 
     /// First lane of the first vector in metres a second, if any: how fast the entity is.
@@ -374,6 +384,19 @@ impl Schema {
         let mut out = *last;
         for f in self.input.iter().filter(|f| f.kind == InputKind::Press) {
             out.set_int(f.lane, 0);
+        }
+        out
+    }
+
+    /// The input a server makes up when one has been missing for long: keys come up, sticks and axes go to their middle; eyes
+    /// and what was ordered stay.
+    #[must_use]
+    pub fn at_rest(&self, last: &Input) -> Input {
+        let mut out = Input::default();
+        let stays =
+            |kind| matches!(kind, InputKind::Bearing { .. } | InputKind::Pitch { .. } | InputKind::Point { .. });
+        for f in self.input.iter().filter(|f| stays(f.kind)) {
+            (f.lane..f.lane + f.kind.lanes()).for_each(|lane| out.set_int(lane, last.int(lane)));
         }
         out
     }

@@ -136,6 +136,11 @@ impl Rate {
         (n as u128 * 1_000_000_000 / self.0 as u128) as i64
     }
 
+    /// How many whole ticks lie in so many milliseconds.
+    pub const fn ticks_of(self, millis: u32) -> u32 {
+        (millis as u64 * self.0 as u64 / 1000) as u32
+    }
+
     /// The largest n with `due(n) <= elapsed`; 0 for negative times.
     pub const fn ticks_in(self, elapsed: i64) -> u64 {
         if elapsed < 0 {

@@ -16,6 +16,10 @@ pub struct Entity {
     id: EntityId,
     kind: u8,
     owners: Vec<Token>,
+    /// When the order that holds arrived, where several give orders: counted in datagrams heard.
+    pub(crate) obeyed: u64,
+    /// The player with whom it came and will leave.
+    pub(crate) came_with: Option<Token>,
     /// Counts teleports, modulo what the wire carries.
     pub(crate) teleports: u8,
     /// Its state at the newest tick.
@@ -79,7 +83,16 @@ impl World {
         };
         let slot = &mut self.slots[usize::from(index)];
         let id = EntityId { index, generation: slot.generation };
-        slot.entity = Some(Entity { id, kind, owners: Vec::new(), teleports: 0, state, push: Vec3::ZERO });
+        slot.entity = Some(Entity {
+            id,
+            kind,
+            owners: Vec::new(),
+            obeyed: 0,
+            came_with: None,
+            teleports: 0,
+            state,
+            push: Vec3::ZERO,
+        });
         Some(id)
     }
 

@@ -4,11 +4,11 @@ mod pair;
 
 use std::sync::Arc;
 
-use pair::{MS, OTHER, OWN, Pair};
+use pair::{HOME, MS, OTHER, OWN, Pair};
 use velocitas_core::walker::Walker;
 use velocitas_core::{
-    Agree, Arrangement, Blend, Body, ClientSettings, Drawn, HostNanos, Input, InputField, InputKind, Limits, Motion,
-    PeerId, Provenance, Quantiser, Restored, Rule, Scene, Schema, SeenBy, Shape, State, StateField, Step, Unwatched,
+    Address, Agree, Arrangement, Blend, Body, ClientSettings, Drawn, HostNanos, Input, InputField, InputKind, Limits,
+    Motion, Provenance, Quantiser, Restored, Rule, Scene, Schema, SeenBy, Shape, State, StateField, Step, Unwatched,
     Vec3, ViewDelay, vec3,
 };
 
@@ -265,8 +265,8 @@ fn strange_packets_are_counted_and_change_nothing() {
     for length in 0..64u8 {
         let junk: Vec<u8> = (0..length).map(|i| i.wrapping_mul(37) ^ length).collect();
         let now = HostNanos(pair.now);
-        let _ = pair.server.handle_datagram(now, pair.peer, &junk, &mut Unwatched);
-        let _ = pair.server.handle_datagram(now, PeerId { slot: 99, epoch: 0 }, &junk, &mut Unwatched);
+        let _ = pair.server.handle_datagram(now, HOME, &junk, &mut Unwatched);
+        let _ = pair.server.handle_datagram(now, Address(99), &junk, &mut Unwatched);
         let clock = pair.client_clock();
         let _ = pair.client.handle_datagram(clock, &junk, &mut Unwatched);
     }
@@ -429,7 +429,7 @@ fn a_connection_of_another_epoch_is_not_heard() {
     let heard = pair.told.used.len();
     for mut bytes in stranger.eavesdrop(300) {
         bytes[1] = bytes[1].wrapping_add(1);
-        let done = pair.server.handle_datagram(HostNanos(pair.now), pair.peer, &bytes, &mut pair.told);
+        let done = pair.server.handle_datagram(HostNanos(pair.now), HOME, &bytes, &mut pair.told);
         assert_eq!(done, Ok(()), "well formed, and not for this connection");
     }
     assert_eq!((pair.server.state(OWN).copied(), pair.told.used.len()), (before, heard));
@@ -574,82 +574,4 @@ fn a_terminal_waits_to_be_told_and_a_relay_is_believed() {
     relay.run(500);
     assert!(relay.server.state(OWN).is_some_and(|s| s.vec3(0).x > 29.9), "whatever it says");
     assert!(relay.told.verdicts.is_empty() && relay.told.corrections.is_empty());
-}
-
-#[test]
-fn of_several_owners_the_one_who_last_said_something_new_is_obeyed() {
-    let rule = Walker::new();
-    let kinds = velocitas_core::Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema");
-    let ground = Arc::new(velocitas_core::Ground::flat(100.0));
-    let ingredients = velocitas_core::Ingredients::new(ground, &kinds);
-    let rate = velocitas_core::Rate::new(60).expect("60 Hz");
-    let mut server = velocitas_core::Server::new(velocitas_core::ServerConfig {
-        rate,
-        base: velocitas_core::Tick(0),
-        start: HostNanos(0),
-        ingredients: ingredients.clone(),
-    });
-    let unit = server.spawn(0, rule.spawn(vec3(0.0, 0.0, 0.0), 0.0)).expect("it fits");
-    let tokens = [velocitas_core::Token(1), velocitas_core::Token(2)];
-    server.set_owners(unit, &tokens).expect("it is there");
-    let arrangement = Arrangement::TERMINAL;
-    let mut players: Vec<_> = tokens
-        .iter()
-        .map(|&token| {
-            let peer = server.admit(velocitas_core::PeerConfig { token, arrangement, snapshot_every: 3 });
-            let (settings, ingredients) = (ClientSettings::DEFAULT, ingredients.clone());
-            let config = velocitas_core::ClientConfig { token, arrangement, settings, ingredients };
-            (peer.expect("a place"), velocitas_core::Client::new(config), Input::default())
-        })
-        .collect();
-    let mut now = 0;
-    let mut run = |players: &mut Vec<(PeerId, velocitas_core::Client, Input)>, millis: i64| {
-        for _ in 0..millis / 8 {
-            now += 8 * MS;
-            let clock = HostNanos(now);
-            server.handle_time(clock, &mut Unwatched);
-            while let Some((to, bytes)) = server.poll_transmit() {
-                let player = players.iter_mut().find(|(peer, ..)| *peer == to).expect("one of them");
-                player.1.handle_datagram(clock, &bytes, &mut Unwatched).expect("our own");
-            }
-            for (peer, client, keys) in players.iter_mut() {
-                client.handle_controls(unit, keys);
-                client.handle_time(clock, &mut Unwatched);
-                while let Some(bytes) = client.poll_transmit() {
-                    server.handle_datagram(clock, *peer, &bytes, &mut Unwatched).expect("our own");
-                }
-            }
-        }
-        server.state(unit).expect("there").vec3(3)
-    };
-    assert_eq!(run(&mut players, 1500), Vec3::ZERO);
-    players[0].2 = ahead();
-    assert!(run(&mut players, 1000).x > 3.0, "the first goes ahead");
-    players[1].2.set_real(velocitas_core::walker::input_lane::MOVE + 1, -1.0);
-    assert!(run(&mut players, 1000).x < -3.0, "the second has said back since");
-    players[0].2.set_real(velocitas_core::walker::input_lane::MOVE + 1, 0.0);
-    assert!(run(&mut players, 1000).length() < 0.1, "the first has said stop since");
-}
-
-#[test]
-fn what_is_taken_out_of_the_world_is_gone_and_its_slots_next_tenant_is_another() {
-    let mut pair = Pair::playing_two(Arrangement::SERVER);
-    let sees = |pair: &Pair, id| pair.drawn(id).is_some();
-    assert!(sees(&pair, OTHER) && pair.server.remove(OTHER) && !pair.server.remove(OTHER));
-    let twin = pair.server.spawn(0, pair.rule.spawn(vec3(40.0, 0.0, 0.0), 0.0)).expect("there is room");
-    assert_eq!((twin.index, twin.generation), (OTHER.index, OTHER.generation + 1));
-    let refused = pair.server.refused();
-    // Messages about what is gone are refused by name; the pair expects that of none of them.
-    let about_the_gone = pair.eavesdrop(200);
-    for bytes in about_the_gone {
-        let _ = pair.server.handle_datagram(HostNanos(pair.now), pair.peer, &bytes, &mut Unwatched);
-    }
-    assert!(pair.server.refused() > refused, "its owner does not know yet");
-    assert!(pair.server.state(OTHER).is_none() && pair.server.state(twin).is_some_and(|s| s.vec3(0).x == 40.0));
-    assert!(pair.server.dismiss(pair.peer) && !pair.server.dismiss(pair.peer));
-    assert_eq!(
-        pair.server.world().get(OWN).map(|e| e.owners().len()),
-        Some(1),
-        "what a player owned stays that player's"
-    );
 }

@@ -1,14 +1,21 @@
 //! A client that asks to join, and measures the round trip meanwhile.
+//!
+//! It asks until it is answered, repeats what it is asked back, and begins to play once it was welcomed often enough to know
+//! the round trip. Refused, it goes on asking, seldom: the server may be given other rules.
 
+use super::refused::Refused;
 use super::round_trip::RoundTrip;
 use crate::frame::Frame;
-use crate::ids::Token;
+use crate::ids::{Life, Token};
+use crate::session::Kinds;
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::tick_loop::TickLoop;
-use crate::wire::{Acks, BitWriter, Header, Hello, MessageKind, Welcome};
+use crate::wire::{Acks, BitWriter, Challenge, Header, Hello, MessageKind, Refusal, Welcome};
 
 /// Time between two hellos.
 const HELLO_EVERY: i64 = 50_000_000;
+/// The same once refused.
+const REFUSED_EVERY: i64 = 1_000_000_000;
 /// Answers wanted before the first tick: enough for a mean and a spread.
 const ANSWERS: u32 = 6;
 /// A server's frame is not believed to be longer than this, in microseconds.
@@ -19,41 +26,77 @@ const LONGEST_FRAME: i64 = 100_000;
 pub(super) struct Joining {
     /// When first and last.
     asked: Option<(HostNanos, HostNanos)>,
-    /// By which connection it was answered, and how often.
+    /// When to ask next, where that is not as usual.
+    next: Option<HostNanos>,
+    /// What the server wants repeated.
+    cookie: u64,
+    /// By which connection it was welcomed, and how often.
     answered: Option<(u8, u32)>,
+    refused: Option<Refused>,
 }
 
 impl Joining {
     /// A hello, when it is time for one.
-    pub(super) fn ask(&mut self, now: HostNanos, token: Token, acks: &mut Acks) -> Option<Vec<u8>> {
-        let first = match self.asked {
-            Some((_, last)) if now.since(last) < HELLO_EVERY => return None,
-            Some((first, _)) => first,
-            None => now,
-        };
+    pub(super) fn ask(
+        &mut self,
+        now: HostNanos,
+        (token, life): (Token, Life),
+        kinds: &Kinds,
+        acks: &mut Acks,
+    ) -> Option<Vec<u8>> {
+        if self.deadline().is_some_and(|due| now < due) {
+            return None;
+        }
+        let first = self.asked.map_or(now, |(first, _)| first);
         self.asked = Some((first, now));
+        self.next = None;
         let mut out = BitWriter::new();
         acks.header(MessageKind::Hello, 0, now).write(&mut out);
-        Hello { token }.write(&mut out);
+        Hello { token, life, cookie: self.cookie, kinds: kinds.prints().to_vec() }.write(&mut out);
         Some(out.finish())
     }
 
-    /// Whether a welcome answers a hello of this machine since it began to ask, not one of an earlier life.
-    pub(super) fn is_answer(&self, welcome: &Welcome) -> bool {
+    /// Whether something echoes the clock of a hello of this machine since it began to ask, not of an earlier life.
+    pub(super) fn is_answer(&self, asked_us: u32) -> bool {
         // The clock on the wire wraps; so do the differences.
         let micros = |at: HostNanos| (at.0 / 1000) as u32;
         self.asked.is_some_and(|(first, last)| {
-            welcome.asked_us.wrapping_sub(micros(first)) <= micros(last).wrapping_sub(micros(first))
+            asked_us.wrapping_sub(micros(first)) <= micros(last).wrapping_sub(micros(first))
         })
     }
 
-    /// Whether no other connection than this answered so far.
-    pub(super) fn is_answered_by(&self, epoch: u8) -> bool {
-        self.answered.is_none_or(|(by, _)| by == epoch)
+    /// The server asked back: repeat that at once.
+    pub(super) fn challenged(&mut self, now: HostNanos, challenge: &Challenge) {
+        if self.is_answer(challenge.asked_us) && self.cookie != challenge.cookie {
+            self.cookie = challenge.cookie;
+            self.next = Some(now);
+        }
     }
 
-    /// Counts an answer. `true` when there are enough: answers by another connection than the last begin anew.
+    /// The server will not have it. Gives why, unless that was known already.
+    pub(super) fn denied(&mut self, now: HostNanos, refusal: &Refusal, kinds: &Kinds, version: u8) -> Option<&Refused> {
+        if !self.is_answer(refusal.asked_us) {
+            return None;
+        }
+        self.refuse(now, Refused::of(&refusal.why, kinds, version))
+    }
+
+    pub(super) fn refuse(&mut self, now: HostNanos, why: Refused) -> Option<&Refused> {
+        self.next = Some(now.plus(REFUSED_EVERY));
+        let new = self.refused.as_ref() != Some(&why);
+        self.refused = Some(why);
+        self.refused.as_ref().filter(|_| new)
+    }
+
+    /// Why it is not let in, as far as it was told.
+    pub(super) const fn refused(&self) -> Option<&Refused> {
+        self.refused.as_ref()
+    }
+
+    /// Counts a welcome. `true` when there are enough: one by another connection than the last begins anew.
     pub(super) fn answered(&mut self, header: &Header) -> bool {
+        self.refused = None;
+        self.next = None;
         let count = match self.answered {
             Some((epoch, count)) if epoch == header.epoch => count + 1,
             _ => 1,
@@ -64,7 +107,7 @@ impl Joining {
 
     /// When the next hello is due; `None` before the first.
     pub(super) fn deadline(&self) -> Option<HostNanos> {
-        self.asked.map(|(_, last)| last.plus(HELLO_EVERY))
+        self.next.or_else(|| self.asked.map(|(_, last)| last.plus(HELLO_EVERY)))
     }
 }
 
@@ -83,34 +126,28 @@ pub(super) fn schedule(now: HostNanos, welcome: &Welcome, round_trip: &RoundTrip
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::wire::RefusedFor;
 
-    fn welcome(asked_us: u32) -> Welcome {
-        Welcome {
-            asked_us,
-            slot: 0,
-            base: 0,
-            since_base_us: 0,
-            rate: 60,
-            snapshot_every: 3,
-            frame_us: 0,
-            owned: Vec::new(),
-        }
+    const WHO: (Token, Life) = (Token(1), Life(1));
+
+    fn kinds() -> Kinds {
+        Kinds::new(Vec::new()).expect("no rule, no mistake")
     }
 
     #[test]
     fn only_an_answer_to_an_own_hello_is_one() {
         let mut joining = Joining::default();
-        assert!(!joining.is_answer(&welcome(0)), "nothing was asked");
+        assert!(!joining.is_answer(0), "nothing was asked");
         // Across the wrap of the clock on the wire.
         let begin = (i64::from(u32::MAX) - 10_000) * 1000;
         for i in 0..3 {
             let now = HostNanos(begin + i * 50_000_000);
-            assert!(joining.ask(now, Token(1), &mut Acks::default()).is_some());
-            assert!(joining.ask(now.plus(1), Token(1), &mut Acks::default()).is_none(), "too soon");
+            assert!(joining.ask(now, WHO, &kinds(), &mut Acks::default()).is_some());
+            assert!(joining.ask(now.plus(1), WHO, &kinds(), &mut Acks::default()).is_none(), "too soon");
         }
         let asked = |ms: i64| ((begin / 1000 + ms * 1000) % (1 << 32)) as u32;
-        assert!([0, 50, 100].iter().all(|&ms| joining.is_answer(&welcome(asked(ms)))));
-        assert!([-50, 150, -5000].iter().all(|&ms| !joining.is_answer(&welcome(asked(ms)))), "of an earlier life");
+        assert!([0, 50, 100].iter().all(|&ms| joining.is_answer(asked(ms))));
+        assert!([-50, 150, -5000].iter().all(|&ms| !joining.is_answer(asked(ms))), "of an earlier life");
     }
 
     #[test]
@@ -121,5 +158,22 @@ mod tests {
         assert!((0..5).all(|_| !by(3)));
         assert!((0..5).all(|_| !by(4)));
         assert!(by(4));
+    }
+
+    #[test]
+    fn what_is_asked_back_is_repeated_at_once_and_a_refusal_is_not_pressed() {
+        let (mut joining, mut acks) = (Joining::default(), Acks::default());
+        let at = |ms: i64| HostNanos(ms * 1_000_000);
+        assert!(joining.ask(at(0), WHO, &kinds(), &mut acks).is_some());
+        joining.challenged(at(10), &Challenge { asked_us: 0, cookie: 7 });
+        assert!(joining.ask(at(10), WHO, &kinds(), &mut acks).is_some());
+        joining.challenged(at(11), &Challenge { asked_us: 0, cookie: 7 });
+        assert!(joining.ask(at(11), WHO, &kinds(), &mut acks).is_none(), "it knows");
+        let refusal = Refusal { asked_us: 10_000, why: RefusedFor::Unknown };
+        assert!(joining.denied(at(20), &refusal, &kinds(), 4).is_some());
+        assert!(joining.denied(at(20), &refusal, &kinds(), 4).is_none(), "told once");
+        assert!(joining.ask(at(500), WHO, &kinds(), &mut acks).is_none());
+        assert!(joining.ask(at(1020), WHO, &kinds(), &mut acks).is_some(), "it may change its mind");
+        assert_eq!(joining.refused(), Some(&Refused::Unknown));
     }
 }

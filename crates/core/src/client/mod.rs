@@ -1,5 +1,8 @@
 //! One player's machine.
 //!
+//! It joins by itself as soon as it is told the time, and again when the server was silent for too long; it leaves when it is
+//! [told to](Client::leave).
+//!
 //! A [`Client`] samples keys at its own ticks, sends them up, predicts its own entity, holds the prediction against
 //! snapshots of *the same tick*, and draws everybody else in the past. It knows no socket and no clock.
 //!
@@ -34,16 +37,21 @@ mod ease;
 mod joining;
 mod latch;
 mod lead;
+mod leaving;
 mod own;
 mod playing;
+mod refused;
 mod round_trip;
 mod settings;
 
+pub use playing::Known;
+pub use refused::Refused;
 pub use settings::ClientSettings;
 
 use std::collections::VecDeque;
 
 use joining::Joining;
+use leaving::Leaving;
 use playing::{Lent, Playing};
 use round_trip::RoundTrip;
 
@@ -51,18 +59,22 @@ use crate::arrangement::Arrangement;
 use crate::data::{Input, State};
 use crate::event::{ClockFact, Fact, Sink, tell};
 use crate::frame::Frame;
-use crate::ids::{EntityId, PeerId, Token};
+use crate::ids::{EntityId, Life, PeerId, Token};
 use crate::remote::{DrawnState, Shown};
 use crate::schema::Schema;
 use crate::session::{Ingredients, Layouts, Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
-use crate::wire::{Acks, BitReader, Header, Message, Welcome, WireError};
+use crate::wire::{
+    Acks, BitReader, Ended, EndedBy, Header, Message, MessageKind, PROTOCOL_VERSION, RefusedFor, Welcome, WireError,
+};
 
 /// What a client is made with.
 #[derive(Clone, Debug)]
 pub struct ClientConfig {
     /// The player.
     pub token: Token,
+    /// Another number each time the program is started.
+    pub life: Life,
     /// Who decides where its entities are.
     pub arrangement: Arrangement,
     /// What it starts with.
@@ -75,6 +87,7 @@ pub struct ClientConfig {
 #[derive(Clone, Debug)]
 pub struct Client {
     token: Token,
+    life: Life,
     arrangement: Arrangement,
     settings: ClientSettings,
     timeline: Timeline,
@@ -93,6 +106,41 @@ enum Phase {
     Joining(Joining),
     /// In the session.
     Playing(Box<Playing>),
+    /// Saying goodbye.
+    Leaving(Leaving),
+    /// Out, and staying so.
+    Left(EndedBy),
+}
+
+/// How far a client is in or out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Presence {
+    /// It asks to join.
+    Joining,
+    /// It was refused, and asks again from time to time.
+    Refused,
+    /// It plays.
+    Playing,
+    /// It says goodbye.
+    Leaving,
+    /// It is out, and stays so.
+    Left,
+}
+
+impl Presence {
+    /// All of them.
+    pub const ALL: [Self; 5] = [Self::Joining, Self::Refused, Self::Playing, Self::Leaving, Self::Left];
+
+    /// Its name in reports.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Joining => "joining",
+            Self::Refused => "refused",
+            Self::Playing => "playing",
+            Self::Leaving => "leaving",
+            Self::Left => "left",
+        }
+    }
 }
 
 impl Client {
@@ -100,6 +148,7 @@ impl Client {
     pub fn new(config: ClientConfig) -> Self {
         Self {
             token: config.token,
+            life: config.life,
             arrangement: config.arrangement,
             settings: config.settings,
             timeline: Timeline::new(config.ingredients),
@@ -114,8 +163,8 @@ impl Client {
 
     const fn playing(&self) -> Option<&Playing> {
         match &self.phase {
-            Phase::Joining(_) => None,
             Phase::Playing(playing) => Some(playing),
+            _ => None,
         }
     }
 
@@ -128,8 +177,8 @@ impl Client {
     pub fn handle_controls(&mut self, entity: EntityId, controls: &Input) -> bool {
         let lent = Lent { settings: &self.settings, timeline: &self.timeline };
         match &mut self.phase {
-            Phase::Joining(_) => false,
             Phase::Playing(playing) => playing.controls(&lent, entity, controls),
+            _ => false,
         }
     }
 
@@ -147,70 +196,193 @@ impl Client {
 
     fn datagram<S: Sink>(&mut self, now: HostNanos, bytes: &[u8], sink: &mut S) -> Result<(), WireError> {
         let mut reader = BitReader::new(bytes);
-        let header = Header::read(&mut reader)?;
-        // Who joins learns its epoch from the welcome.
-        if self.playing().is_some_and(|p| p.ticks.is_stale(now) || header.epoch != p.peer.epoch) {
-            return Ok(());
-        }
-        let message = Message::read(&header, reader, &self.layouts(now))?;
-        let ours = match (&message, &self.phase) {
-            (_, Phase::Playing(_)) => true,
-            (Message::Welcome(welcome), Phase::Joining(joining)) => joining.is_answer(welcome),
-            (_, Phase::Joining(joining)) => joining.is_answered_by(header.epoch),
+        let header = match Header::read(&mut reader) {
+            Err(WireError::Version { found }) => {
+                if let Phase::Joining(joining) = &mut self.phase
+                    && let Some(why) = joining.refuse(now, Refused::Version { theirs: found })
+                {
+                    tell(sink, Fact::Denied(why.denied()));
+                }
+                return Err(WireError::Version { found });
+            }
+            other => other?,
         };
-        if !ours {
-            return Ok(());
+        match &self.phase {
+            Phase::Joining(_) if header.kind.is_joining() => self.answer(now, &header, reader, sink),
+            Phase::Playing(p) if p.peer.epoch == header.epoch && !p.ticks.is_stale(now) => {
+                self.word(now, &header, reader, sink)
+            }
+            Phase::Leaving(leaving) if leaving.peer.epoch == header.epoch && header.kind == MessageKind::Ended => {
+                Message::read(&header, reader, &self.layouts(now))?;
+                self.phase = Phase::Left(EndedBy::Leave);
+                Ok(())
+            }
+            _ => Ok(()),
         }
-        // Ticks are unwrapped before anything is acknowledged: what is refused must not count as understood.
-        let tick = match (&message, &self.phase) {
-            (Message::Snapshot(s), Phase::Playing(p)) => s.tick.unwrap_near(p.ticks.tick_at(now))?,
-            _ => Tick(0),
-        };
-        if !self.acks.decoded(header.sequence, now) {
-            return Ok(());
-        }
-        if let Some(sample) = header.ack.and_then(|ack| self.acks.round_trip(&ack, now)) {
-            self.round_trip.sample(sample);
-        }
-        let lent = Lent { settings: &self.settings, timeline: &self.timeline };
-        match (message, &mut self.phase) {
-            (Message::Welcome(welcome), Phase::Joining(joining)) => {
-                let enough = joining.answered(&header);
+    }
+
+    /// Takes an answer to a hello.
+    fn answer<S: Sink>(
+        &mut self,
+        now: HostNanos,
+        header: &Header,
+        reader: BitReader<'_>,
+        sink: &mut S,
+    ) -> Result<(), WireError> {
+        let message = Message::read(header, reader, &self.layouts(now))?;
+        let kinds = &self.timeline.latest().kinds;
+        let Phase::Joining(joining) = &mut self.phase else { return Ok(()) };
+        match message {
+            Message::Challenge(challenge) => joining.challenged(now, &challenge),
+            Message::Refusal(refusal) if refusal.why == RefusedFor::Over => {
+                if joining.is_answer(refusal.asked_us) {
+                    self.begin_anew(sink);
+                }
+            }
+            Message::Refusal(refusal) => {
+                if let Some(why) = joining.denied(now, &refusal, kinds, PROTOCOL_VERSION) {
+                    tell(sink, Fact::Denied(why.denied()));
+                }
+            }
+            Message::Welcome(welcome) if joining.is_answer(welcome.asked_us) => {
+                if !self.acks.decoded(header.sequence, now) {
+                    return Ok(());
+                }
+                let enough = joining.answered(header);
+                self.measure(now, header);
                 if enough {
                     self.join(now, header.epoch, &welcome, sink);
                 }
             }
-            (Message::Snapshot(snapshot), Phase::Playing(playing)) => {
-                let left = header.ack.and_then(|ack| self.acks.sent_at(ack.newest));
-                playing.snapshot(&lent, now, tick, &snapshot, left, sink);
-                tell(sink, Fact::Clock(clock(playing, &self.round_trip, snapshot.margin)));
-            }
-            (Message::PullBack(pull), Phase::Playing(playing)) => playing.pulled_back(&lent, now, &pull, sink),
             _ => {}
         }
         Ok(())
     }
 
+    fn measure(&mut self, now: HostNanos, header: &Header) {
+        if let Some(sample) = header.ack.and_then(|ack| self.acks.round_trip(&ack, now)) {
+            self.round_trip.sample(sample);
+        }
+    }
+
+    /// Takes what the server says of the session.
+    fn word<S: Sink>(
+        &mut self,
+        now: HostNanos,
+        header: &Header,
+        reader: BitReader<'_>,
+        sink: &mut S,
+    ) -> Result<(), WireError> {
+        let message = Message::read(header, reader, &self.layouts(now))?;
+        let Phase::Playing(playing) = &mut self.phase else { return Ok(()) };
+        if let Message::Ended(Ended { why }) = message {
+            self.ended(why, sink);
+            return Ok(());
+        }
+        // Ticks are unwrapped before anything is acknowledged: what is refused must not count as understood.
+        let tick = match &message {
+            Message::Snapshot(s) => s.head.tick.unwrap_near(playing.ticks.tick_at(now))?,
+            _ => Tick(0),
+        };
+        if !self.acks.decoded(header.sequence, now) {
+            return Ok(());
+        }
+        playing.spoken_to(now);
+        self.measure(now, header);
+        let lent = Lent { settings: &self.settings, timeline: &self.timeline };
+        let Phase::Playing(playing) = &mut self.phase else { return Ok(()) };
+        match message {
+            Message::Snapshot(snapshot) => {
+                let left = header.ack.and_then(|ack| self.acks.sent_at(ack.newest));
+                playing.snapshot(&lent, now, tick, &snapshot, left, sink);
+                tell(sink, Fact::Clock(clock(playing, &self.round_trip, snapshot.head.margin)));
+            }
+            Message::PullBack(pull) => playing.pulled_back(&lent, now, &pull, sink),
+            _ => {}
+        }
+        Ok(())
+    }
+
+    /// The connection is no more.
+    fn ended<S: Sink>(&mut self, why: EndedBy, sink: &mut S) {
+        match why {
+            // It was taken for gone; it is not.
+            EndedBy::Silence | EndedBy::Unknown => self.begin_anew(sink),
+            EndedBy::Leave | EndedBy::Return | EndedBy::Dismissal => self.phase = Phase::Left(why),
+        }
+    }
+
+    /// Asks to join again, knowing nothing.
+    fn begin_anew<S: Sink>(&mut self, sink: &mut S) {
+        tell(sink, Fact::Unheard);
+        self.life = self.life.next();
+        self.acks = Acks::default();
+        self.phase = Phase::Joining(Joining::default());
+    }
+
     /// Begins to play.
     fn join<S: Sink>(&mut self, now: HostNanos, epoch: u8, welcome: &Welcome, sink: &mut S) {
-        let known = &self.timeline.latest().kinds;
-        if welcome.owned.iter().any(|owned| known.get(owned.kind).is_none()) {
-            return;
-        }
         let Some(ticks) = joining::schedule(now, welcome, &self.round_trip, &self.frame) else { return };
         let peer = PeerId { slot: welcome.slot, epoch };
         tell(sink, Fact::Joined { peer, tick: ticks.newest() });
-        let playing = Playing::new(ticks, peer, welcome, self.arrangement);
+        let playing = Playing::new(ticks, peer, welcome, self.arrangement, now);
         self.phase = Phase::Playing(Box::new(playing));
+    }
+
+    /// Leaves: says goodbye until the server has understood. Who has not joined yet is out at once.
+    pub fn leave(&mut self) {
+        match &self.phase {
+            Phase::Joining(_) => self.phase = Phase::Left(EndedBy::Leave),
+            Phase::Playing(playing) => self.phase = Phase::Leaving(Leaving::new(playing.peer)),
+            Phase::Leaving(_) | Phase::Left(_) => {}
+        }
+    }
+
+    /// How far it is in or out.
+    pub const fn presence(&self) -> Presence {
+        match &self.phase {
+            Phase::Joining(joining) if joining.refused().is_some() => Presence::Refused,
+            Phase::Joining(_) => Presence::Joining,
+            Phase::Playing(_) => Presence::Playing,
+            Phase::Leaving(_) => Presence::Leaving,
+            Phase::Left(_) => Presence::Left,
+        }
+    }
+
+    /// Why it is not let in, while it is not.
+    pub const fn refused_for(&self) -> Option<&Refused> {
+        match &self.phase {
+            Phase::Joining(joining) => joining.refused(),
+            _ => None,
+        }
+    }
+
+    /// Why it is out, once it is.
+    pub const fn left_by(&self) -> Option<EndedBy> {
+        match self.phase {
+            Phase::Left(why) => Some(why),
+            _ => None,
+        }
     }
 
     /// Runs the ticks due at `now`, queues what they send, and lets what is drawn go on.
     pub fn handle_time<S: Sink>(&mut self, now: HostNanos, sink: &mut S) {
         self.frame.passed(now);
+        if self.playing().is_some_and(|playing| playing.is_unheard(now)) {
+            self.begin_anew(sink);
+        }
         let lent = Lent { settings: &self.settings, timeline: &self.timeline };
         match &mut self.phase {
-            Phase::Joining(joining) => self.outbox.extend(joining.ask(now, self.token, &mut self.acks)),
+            Phase::Joining(joining) => {
+                let kinds = &self.timeline.latest().kinds;
+                self.outbox.extend(joining.ask(now, (self.token, self.life), kinds, &mut self.acks));
+            }
             Phase::Playing(playing) => playing.time(&lent, now, &mut self.acks, &mut self.outbox, sink),
+            Phase::Leaving(leaving) => match leaving.say(now, &mut self.acks) {
+                Ok(goodbye) => self.outbox.extend(goodbye),
+                Err(()) => self.phase = Phase::Left(EndedBy::Leave),
+            },
+            Phase::Left(_) => {}
         }
     }
 
@@ -219,11 +391,13 @@ impl Client {
         self.outbox.pop_front()
     }
 
-    /// When it next has something to do; `None` before it was told the time.
+    /// When it next has something to do; `None` before it was told the time, and once it has left.
     pub fn deadline(&self) -> Option<HostNanos> {
         match &self.phase {
             Phase::Joining(joining) => joining.deadline(),
             Phase::Playing(playing) => Some(playing.ticks.deadline()),
+            Phase::Leaving(leaving) => leaving.deadline(),
+            Phase::Left(_) => None,
         }
     }
 
@@ -271,6 +445,11 @@ impl Client {
         self.playing().map(|p| p.peer)
     }
 
+    /// Everything it knows to be there, in the order of their ids; nothing before it plays.
+    pub fn known(&self) -> impl Iterator<Item = Known<'_>> {
+        self.playing().into_iter().flat_map(Playing::known)
+    }
+
     /// Its own entities; none before it plays.
     pub fn owned(&self) -> &[Owned] {
         self.playing().map_or(&[], Playing::owned)
@@ -278,7 +457,11 @@ impl Client {
 
     /// How messages about ticks near `now` are laid out.
     pub fn layouts(&self, now: HostNanos) -> Layouts<'_> {
-        Layouts::new(&self.timeline, self.playing().map(|p| p.ticks.tick_at(now)), self.owned())
+        Layouts::new(
+            &self.timeline,
+            self.playing().map(|p| p.ticks.tick_at(now)),
+            self.playing().map_or(&[], Playing::spoken_of),
+        )
     }
 
     /// What the next input of an entity of this kind means.

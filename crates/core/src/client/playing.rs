@@ -15,7 +15,7 @@ use crate::remote::{Drawn, DrawnState, Sample, Samples, Shown, ViewClock, blend}
 use crate::session::{Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
-use crate::wire::{Acks, BitWriter, EntityRecord, PullBack, Snapshot, Used, Welcome};
+use crate::wire::{Acks, BitWriter, EntityRecord, News, PullBack, Snapshot, Used, Welcome};
 
 /// Times of leaving that are remembered for the lead control.
 const SHIFTS: usize = 512;
@@ -32,6 +32,8 @@ struct Mine {
     latch: Latch,
     own: Own,
     ease: Ease,
+    /// Whether others give it orders as well.
+    shared: bool,
 }
 
 /// Somebody, as snapshots told.
@@ -39,8 +41,26 @@ struct Mine {
 struct Other {
     id: EntityId,
     kind: u8,
+    /// The places at the server of those who own it.
+    owners: Vec<u16>,
     samples: Samples,
 }
+
+/// Something that a client knows to be there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Known<'a> {
+    /// Which.
+    pub entity: EntityId,
+    /// The number of its rule.
+    pub kind: u8,
+    /// The places at the server of those who own it, as far as they are connected.
+    pub owners: &'a [u16],
+    /// Whether it is the client's own, alone or with others.
+    pub mine: bool,
+}
+
+/// What of an entity no longer owned is still read, and let go.
+const FORMER: usize = 16;
 
 /// Everything that exists only while playing.
 #[derive(Clone, Debug)]
@@ -52,6 +72,11 @@ pub(super) struct Playing {
     /// The own entities, and in the same order what is done with them.
     owned: Vec<Owned>,
     mine: Vec<Mine>,
+    /// The own entities, and behind them those that were until lately: messages about them may be under way.
+    spoken_of: Vec<Owned>,
+    /// When something was last heard of the server, and after how long it is taken for gone.
+    spoken: HostNanos,
+    gone: i64,
     /// Newest snapshot taken.
     heard: Option<Tick>,
     lead: Lead,
@@ -64,17 +89,23 @@ pub(super) struct Playing {
 }
 
 impl Playing {
-    pub(super) fn new(ticks: TickLoop, peer: PeerId, welcome: &Welcome, arrangement: Arrangement) -> Self {
-        let newest = ticks.newest();
-        let own = Own::new(arrangement.owner(), Tick(welcome.base), newest);
-        let mine = Mine { latch: Latch::default(), own, ease: Ease::default() };
+    pub(super) fn new(
+        ticks: TickLoop,
+        peer: PeerId,
+        welcome: &Welcome,
+        arrangement: Arrangement,
+        now: HostNanos,
+    ) -> Self {
         Self {
             ticks,
             peer,
             arrangement,
             snapshot_every: welcome.snapshot_every,
-            mine: vec![mine; welcome.owned.len()],
-            owned: welcome.owned.clone(),
+            owned: Vec::new(),
+            mine: Vec::new(),
+            spoken_of: Vec::new(),
+            spoken: now,
+            gone: i64::from(welcome.gone_ms) * 1_000_000,
             heard: None,
             lead: Lead::default(),
             shifts: VecDeque::new(),
@@ -82,6 +113,31 @@ impl Playing {
             others: Vec::new(),
             now: HostNanos::default(),
         }
+    }
+
+    /// The server said something.
+    pub(super) const fn spoken_to(&mut self, now: HostNanos) {
+        self.spoken = now;
+    }
+
+    /// Whether the server has said nothing for so long that it is gone.
+    pub(super) const fn is_unheard(&self, now: HostNanos) -> bool {
+        now.since(self.spoken) >= self.gone
+    }
+
+    /// Everything it knows to be there.
+    pub(super) fn known(&self) -> impl Iterator<Item = Known<'_>> {
+        self.others.iter().map(|other| Known {
+            entity: other.id,
+            kind: other.kind,
+            owners: &other.owners,
+            mine: self.owned.iter().any(|o| o.entity == other.id),
+        })
+    }
+
+    /// What a message may be about.
+    pub(super) fn spoken_of(&self) -> &[Owned] {
+        &self.spoken_of
     }
 
     /// Bytes it takes, roughly.
@@ -93,7 +149,7 @@ impl Playing {
     /// Applies own inputs at once, or waits to be told, where the arrangement leaves the choice.
     pub(super) fn set_predicting(&mut self, predicts: bool) {
         if self.arrangement.owner() == OwnerSide::Predict {
-            self.mine.iter_mut().for_each(|mine| mine.own.set_predicting(predicts));
+            self.mine.iter_mut().for_each(|mine| mine.own.set_predicting(predicts && !mine.shared));
         }
     }
 
@@ -204,40 +260,99 @@ impl Playing {
         let due = self.ticks.rate().due(tick.0.saturating_sub(self.ticks.base().0));
         self.view.arrived(now, due);
         tell(sink, Fact::Received { tick });
-        snapshot.entities.iter().for_each(|record| self.take_in(tick, record));
-        if self.heard.is_some_and(|heard| tick <= heard) {
+        // Only the newest snapshot knows who is there: one overtaken may speak of somebody who left since.
+        let newest = self.heard.is_none_or(|heard| tick > heard);
+        snapshot.entities.iter().for_each(|record| self.take_in(tick, record, newest, sink));
+        snapshot.head.news.iter().for_each(|news| self.learn(tick, news, newest, sink));
+        if !newest {
             return;
         }
-        self.snapshot_every = snapshot.every;
+        self.snapshot_every = snapshot.head.every;
         self.heard = Some(tick);
-        // Whoever is gone from a full snapshot is gone.
-        self.others.retain(|r| snapshot.entities.iter().any(|e| e.entity.id == r.id));
         for record in &snapshot.entities {
-            if let Some(Used { tick: used, made_up }) = record.entity.own
+            self.own_or_not(tick, record, sink);
+            if let Some(Used { tick: used, made_up, .. }) = record.entity.own
                 && let Ok(used) = used.unwrap_near(tick)
             {
                 self.told(lent, record.entity.id, &Word { used, made_up, state: &record.state }, sink);
             }
         }
-        if let Some(margin) = snapshot.margin {
+        if let Some(margin) = snapshot.head.margin {
             self.steer(margin, left, sink);
         }
     }
 
-    /// Takes what a snapshot says of somebody.
-    fn take_in(&mut self, tick: Tick, record: &EntityRecord) {
+    /// Takes what a snapshot says of somebody: of who is not known yet only from the newest.
+    fn take_in<S: Sink>(&mut self, tick: Tick, record: &EntityRecord, newest: bool, sink: &mut S) {
         let entity = record.entity;
         let sample = Sample { tick, teleports: entity.teleports, state: record.state };
         let at = self.others.partition_point(|other| other.id < entity.id);
         let known = self.others.get_mut(at).filter(|other| other.id == entity.id && other.kind == entity.kind);
         match known {
             Some(other) => other.samples.insert(sample),
-            None => {
+            None if newest => {
                 let mut samples = Samples::default();
                 samples.insert(sample);
-                self.others.insert(at, Other { id: entity.id, kind: entity.kind, samples });
+                let (id, kind, owners) = (entity.id, entity.kind, Vec::new());
+                self.others.insert(at, Other { id, kind, owners, samples });
+                tell(sink, Fact::Entered { entity: id, tick });
+            }
+            None => {}
+        }
+    }
+
+    /// Takes a piece of news. That somebody is gone stays true; who owns what only the newest snapshot knows.
+    fn learn<S: Sink>(&mut self, tick: Tick, news: &News, newest: bool, sink: &mut S) {
+        let entity = news.entity();
+        let Some(at) = self.others.iter().position(|other| other.id == entity) else { return };
+        match news {
+            News::Gone(_) => {
+                self.others.remove(at);
+                self.give_up(entity, tick, sink);
+                tell(sink, Fact::Left { entity, tick });
+            }
+            News::Owned(_, owners) if newest => self.others[at].owners.clone_from(owners),
+            News::Owned(..) => {}
+        }
+    }
+
+    /// Takes over an entity that a snapshot says is the own, or gives it up.
+    fn own_or_not<S: Sink>(&mut self, tick: Tick, record: &EntityRecord, sink: &mut S) {
+        let entity = record.entity.id;
+        let Some(used) = record.entity.own else { return self.give_up(entity, tick, sink) };
+        let side = if used.shared { OwnerSide::Follow } else { self.arrangement.owner() };
+        let place = self.owned.iter().position(|o| o.entity == entity);
+        if place.is_some_and(|place| self.mine[place].shared == used.shared) {
+            return;
+        }
+        let own = Own::new(side, self.ticks.base(), self.ticks.newest());
+        let mine = Mine { latch: Latch::default(), own, ease: Ease::default(), shared: used.shared };
+        match place {
+            // Its hands stay on it, and what they said goes on counting from where it was.
+            Some(place) => self.mine[place] = Mine { latch: self.mine[place].latch.clone(), ..mine },
+            None => {
+                self.owned.push(Owned { entity, kind: record.entity.kind });
+                self.mine.push(mine);
+                self.note_owned();
+                tell(sink, Fact::Owns { entity, tick, owns: true });
             }
         }
+    }
+
+    /// An entity is the own no longer, if it was.
+    fn give_up<S: Sink>(&mut self, entity: EntityId, tick: Tick, sink: &mut S) {
+        if let Some(place) = self.owned.iter().position(|o| o.entity == entity) {
+            self.owned.remove(place);
+            self.mine.remove(place);
+            self.note_owned();
+            tell(sink, Fact::Owns { entity, tick, owns: false });
+        }
+    }
+
+    fn note_owned(&mut self) {
+        let former = std::mem::take(&mut self.spoken_of);
+        let former = former.into_iter().filter(|f| self.owned.iter().all(|o| o.entity != f.entity));
+        self.spoken_of = self.owned.iter().copied().chain(former).take(self.owned.len() + FORMER).collect();
     }
 
     /// Takes the authority's word on an own entity.

@@ -1,8 +1,9 @@
 //! What happened, in values that can be kept.
 
-use crate::ids::{EntityId, PeerId};
+use crate::ids::{Address, EntityId, PeerId, Token};
 use crate::tick::Tick;
 use crate::verdict::Verdict;
+use crate::wire::{Denied, EndedBy};
 
 /// How the authority came by the input of a tick.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -11,6 +12,8 @@ pub enum Provenance {
     Fresh,
     /// Made up: the last one's keys held on.
     Repeated,
+    /// Made up, and so for so long that the keys came up.
+    Rested,
 }
 
 impl Provenance {
@@ -19,6 +22,7 @@ impl Provenance {
         match self {
             Self::Fresh => "fresh",
             Self::Repeated => "repeated",
+            Self::Rested => "rested",
         }
     }
 }
@@ -158,6 +162,103 @@ pub enum Fact {
         /// With this tick as its newest.
         tick: Tick,
     },
+    /// Client: it is not let in.
+    Denied(Denied),
+    /// Client: nothing was heard of the server for so long that it asks anew.
+    Unheard,
+    /// Client: it learnt of an entity from a snapshot of this tick.
+    Entered {
+        /// Which.
+        entity: EntityId,
+        /// That tick.
+        tick: Tick,
+    },
+    /// Client: it learnt from a snapshot of this tick that an entity is no more.
+    Left {
+        /// Which.
+        entity: EntityId,
+        /// That tick.
+        tick: Tick,
+    },
+    /// Client: by a snapshot of this tick it gives an entity orders, or does so no longer.
+    Owns {
+        /// Which.
+        entity: EntityId,
+        /// That tick.
+        tick: Tick,
+        /// Whether it does.
+        owns: bool,
+    },
+    /// Server: a connection began.
+    Connected {
+        /// Which.
+        peer: PeerId,
+        /// Where it comes from.
+        from: Address,
+        /// In this tick.
+        tick: Tick,
+        /// Whether its player had another one until then.
+        again: bool,
+    },
+    /// Server: a connection is no more.
+    Ended {
+        /// Which.
+        peer: PeerId,
+        /// In this tick.
+        tick: Tick,
+        /// Why.
+        why: EndedBy,
+    },
+    /// Server: somebody was not let in.
+    Refused {
+        /// Where the asker is.
+        from: Address,
+        /// Why.
+        why: Denied,
+    },
+    /// Server: who was let in has another rule of the same layout.
+    RuleDiffers {
+        /// Who.
+        peer: PeerId,
+        /// The number of the rule.
+        kind: u8,
+    },
+    /// Server: there is an entity from this tick on.
+    Born {
+        /// Which.
+        entity: EntityId,
+        /// The number of its rule.
+        kind: u8,
+        /// That tick.
+        tick: Tick,
+    },
+    /// Server: from this tick on there is one no more.
+    Gone {
+        /// Which.
+        entity: EntityId,
+        /// That tick.
+        tick: Tick,
+    },
+    /// Server: from this tick on a player owns an entity, or does so no longer.
+    Owner {
+        /// Which entity.
+        entity: EntityId,
+        /// That tick.
+        tick: Tick,
+        /// Who.
+        player: Token,
+        /// Whether it does.
+        owns: bool,
+    },
+    /// Server: of several owners this one's new order was the last to arrive: it holds from this tick on.
+    Obeyed {
+        /// Whose.
+        peer: PeerId,
+        /// Of which entity.
+        entity: EntityId,
+        /// That tick.
+        tick: Tick,
+    },
 }
 
 impl Fact {
@@ -172,8 +273,22 @@ impl Fact {
             | Self::Resync { tick, .. }
             | Self::Dropped { first: tick, .. }
             | Self::StepFault { tick, .. }
+            | Self::Entered { tick, .. }
+            | Self::Left { tick, .. }
+            | Self::Owns { tick, .. }
+            | Self::Connected { tick, .. }
+            | Self::Ended { tick, .. }
+            | Self::Born { tick, .. }
+            | Self::Gone { tick, .. }
+            | Self::Owner { tick, .. }
+            | Self::Obeyed { tick, .. }
             | Self::Joined { tick, .. } => Some(*tick),
-            Self::Clock(_) | Self::ClockSet { .. } => None,
+            Self::Clock(_)
+            | Self::ClockSet { .. }
+            | Self::Denied(_)
+            | Self::Unheard
+            | Self::Refused { .. }
+            | Self::RuleDiffers { .. } => None,
         }
     }
 
@@ -183,6 +298,10 @@ impl Fact {
             Self::Input(InputFact { peer, .. })
             | Self::Verdict(Verdict { peer, .. })
             | Self::Resync { peer, .. }
+            | Self::Connected { peer, .. }
+            | Self::Ended { peer, .. }
+            | Self::RuleDiffers { peer, .. }
+            | Self::Obeyed { peer, .. }
             | Self::Joined { peer, .. } => Some(*peer),
             _ => None,
         }

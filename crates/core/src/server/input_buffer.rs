@@ -35,13 +35,15 @@ pub(super) struct InputBuffer {
     slots: Vec<Slot>,
     /// The input last used, as it travelled.
     last: Input,
+    /// For how many ticks on end it has been missing.
+    missing: u32,
     /// The oldest tick that anything ever arrived for: before it nothing is missing.
     first: Option<Tick>,
 }
 
 impl Default for InputBuffer {
     fn default() -> Self {
-        Self { slots: vec![Slot::default(); SLOTS], last: Input::default(), first: None }
+        Self { slots: vec![Slot::default(); SLOTS], last: Input::default(), missing: 0, first: None }
     }
 }
 
@@ -73,16 +75,21 @@ impl InputBuffer {
         self.first.is_some_and(|first| first <= tick)
     }
 
-    /// The input to use for `tick`: the one sent, or the last one's keys held on with nothing pressed.
-    pub(super) fn use_for(&mut self, tick: Tick, schema: &Schema) -> (Input, Provenance) {
+    /// The input to use for `tick`: the one sent, or the last one's keys held on with nothing pressed; when that has gone on for
+    /// `hold` ticks, keys come up.
+    pub(super) fn use_for(&mut self, tick: Tick, schema: &Schema, hold: u32) -> (Input, Provenance) {
         let slot = &self.slots[(tick.0 % SLOTS as u64) as usize];
         if let Some(input) = slot.input.filter(|_| slot.tick == tick) {
             let read = schema.presses_since(&input, &self.last);
             self.last = input;
-            (read, Provenance::Fresh)
-        } else {
-            (schema.held_on(&self.last), Provenance::Repeated)
+            self.missing = 0;
+            return (read, Provenance::Fresh);
         }
+        self.missing = self.missing.saturating_add(1);
+        if self.missing > hold {
+            return (schema.at_rest(&self.last), Provenance::Rested);
+        }
+        (schema.held_on(&self.last), Provenance::Repeated)
     }
 }
 
@@ -92,6 +99,8 @@ mod tests {
     use crate::Motion;
     use crate::walker::{Walker, input_lane};
     use proptest::prelude::*;
+
+    const HOLD: u32 = 20;
 
     fn pressed(count: u32) -> Input {
         let mut input = Input::default();
@@ -127,7 +136,7 @@ mod tests {
                 }
                 since_heard = if fate == 0 { since_heard + 1 } else { 0 };
                 longest_silence = longest_silence.max(since_heard);
-                used += buffer.use_for(tick, walker.schema()).0.int(input_lane::HOP);
+                used += buffer.use_for(tick, walker.schema(), HOLD).0.int(input_lane::HOP);
             }
             prop_assume!(longest_silence < 15);
             prop_assert_eq!(used, presses.iter().sum::<u32>());
@@ -139,24 +148,35 @@ mod tests {
         let walker = Walker::new();
         let mut buffer = InputBuffer::default();
         buffer.take_in(Tick(5), Tick(4), pressed(1));
-        assert_eq!(buffer.use_for(Tick(5), walker.schema()).0.int(input_lane::HOP), 1);
-        let (made_up, provenance) = buffer.use_for(Tick(6), walker.schema());
+        assert_eq!(buffer.use_for(Tick(5), walker.schema(), HOLD).0.int(input_lane::HOP), 1);
+        let (made_up, provenance) = buffer.use_for(Tick(6), walker.schema(), HOLD);
         assert_eq!(provenance, Provenance::Repeated);
         assert!(made_up.flag(input_lane::SPRINT));
         assert_eq!(made_up.int(input_lane::HOP), 0);
+        let later: Vec<_> = (7..40).map(|tick| buffer.use_for(Tick(tick), walker.schema(), HOLD)).collect();
+        let held = later.iter().take_while(|(input, _)| input.flag(input_lane::SPRINT)).count() as u32;
+        assert_eq!(held, HOLD - 1, "for a bounded time");
+        assert!(
+            later[held as usize..]
+                .iter()
+                .all(|(input, how)| *how == Provenance::Rested && !input.flag(input_lane::SPRINT))
+        );
+        buffer.take_in(Tick(40), Tick(39), pressed(2));
+        let (input, how) = buffer.use_for(Tick(40), walker.schema(), HOLD);
+        assert_eq!((input.int(input_lane::HOP), how), (1, Provenance::Fresh), "and what comes then counts from before");
     }
 
     #[test]
     fn a_late_input_is_not_applied_twice() {
         let walker = Walker::new();
         let mut buffer = InputBuffer::default();
-        buffer.use_for(Tick(5), walker.schema());
+        buffer.use_for(Tick(5), walker.schema(), HOLD);
         assert_eq!(buffer.take_in(Tick(5), Tick(5), pressed(1)), Taken::Late);
         // Its press is made good in the next tick whose input arrives, once.
         buffer.take_in(Tick(6), Tick(5), pressed(1));
         buffer.take_in(Tick(7), Tick(6), pressed(1));
-        assert_eq!(buffer.use_for(Tick(6), walker.schema()).0.int(input_lane::HOP), 1);
-        assert_eq!(buffer.use_for(Tick(7), walker.schema()).0.int(input_lane::HOP), 0);
+        assert_eq!(buffer.use_for(Tick(6), walker.schema(), HOLD).0.int(input_lane::HOP), 1);
+        assert_eq!(buffer.use_for(Tick(7), walker.schema(), HOLD).0.int(input_lane::HOP), 0);
     }
 
     #[test]

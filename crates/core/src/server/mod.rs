@@ -5,18 +5,26 @@
 //!
 //! The loop around it, once a frame:
 //!
-//! 1. [`handle_datagram`](Server::handle_datagram) for each datagram that came in,
+//! 1. [`handle_datagram`](Server::handle_datagram) for each datagram that came in, with where it came from,
 //! 2. [`handle_time`](Server::handle_time): runs the ticks due,
-//! 3. [`poll_transmit`](Server::poll_transmit) until it is empty.
+//! 3. [`poll_transmit`](Server::poll_transmit) until it is empty: datagrams, with where they go.
+//!
+//! Players are [invited](Server::invite) by token and come by themselves; see `joining.rs` for how they are let in,
+//! `leaving.rs` for how they go.
 
 mod claims;
 mod control;
+mod door;
 mod guard;
+mod guests;
 mod input_buffer;
+mod joining;
+mod leaving;
 mod peer;
 mod peers;
+mod telling;
 
-pub use peer::PeerConfig;
+pub use guests::Guest;
 
 use std::cmp::Reverse;
 use std::collections::VecDeque;
@@ -24,20 +32,22 @@ use std::collections::VecDeque;
 use thiserror::Error;
 
 use control::{Arrival, Made as Moved, Turn, stepped};
+use door::Door;
+use guests::Guests;
 use peer::Peer;
 use peers::Peers;
+use telling::{pull_backs, snapshot};
 
 use crate::data::{Input, State};
 use crate::event::{Fact, Made, Sink, StateEvent, show, tell};
 use crate::frame::Frame;
-use crate::ids::{EntityId, PeerId, Token};
+use crate::ids::{Address, EntityId, PeerId, Token};
 use crate::session::{Ingredients, Kinds, Layouts, Owned, Timeline};
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::tick_loop::TickLoop;
 use crate::vec3::Vec3;
 use crate::wire::{
-    BitReader, BitWriter, EntityRef, Header, MAX_DATAGRAM, Message, MessageKind, PullBack, TELEPORT_BITS, Used,
-    Welcome, WireError, snapshot_bytes, write_snapshot,
+    BitReader, Header, MAX_DATAGRAM, MOST_OWNERS, Message, MessageKind, News, TELEPORT_BITS, WireError, snapshot_bytes,
 };
 use crate::world::{Entity, World};
 
@@ -52,6 +62,32 @@ pub struct ServerConfig {
     pub start: HostNanos,
     /// What it knows of the world.
     pub ingredients: Ingredients,
+    /// How long it waits for who says nothing.
+    pub patience: Patience,
+    /// A number that nobody else knows: by it the server tells who really receives what is sent to an address.
+    pub secret: u64,
+}
+
+/// How long a server waits for a player who says nothing, in milliseconds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Patience {
+    /// Made-up input holds keys down for so long; then it rests.
+    pub hold_ms: u32,
+    /// After so long the player is gone, and what came with it.
+    pub gone_ms: u32,
+    /// For so long after that it may come back to where it stood.
+    pub keep_ms: u32,
+}
+
+impl Patience {
+    /// What a server does unless told otherwise.
+    pub const DEFAULT: Self = Self { hold_ms: 500, gone_ms: 10_000, keep_ms: 60_000 };
+}
+
+impl Default for Patience {
+    fn default() -> Self {
+        Self::DEFAULT
+    }
 }
 
 /// Why an entity cannot be added.
@@ -71,6 +107,12 @@ pub enum SpawnError {
     /// It is not there, or no longer.
     #[error("there is no entity {0}")]
     Gone(EntityId),
+    /// More owners than can be told of.
+    #[error("an entity has at most {MOST_OWNERS} owners, not {0}")]
+    Owners(usize),
+    /// Nobody expects this player, or it comes with nothing.
+    #[error("no such player is invited with a body")]
+    Uninvited,
 }
 
 /// The machine that decides. See the [module](self) for how to drive it.
@@ -80,7 +122,12 @@ pub struct Server {
     timeline: Timeline,
     world: World,
     peers: Peers,
-    outbox: VecDeque<(PeerId, Vec<u8>)>,
+    guests: Guests,
+    door: Door,
+    patience: Patience,
+    outbox: VecDeque<(Address, Vec<u8>)>,
+    /// What happened between two calls, not told yet.
+    untold: Vec<Fact>,
     frame: Frame,
     heard: u64,
     refused: u64,
@@ -94,11 +141,20 @@ impl Server {
             timeline: Timeline::new(config.ingredients),
             world: World::default(),
             peers: Peers::default(),
+            guests: Guests::default(),
+            door: Door::new(config.secret),
+            patience: config.patience,
+            untold: Vec::new(),
             outbox: VecDeque::new(),
             frame: Frame::default(),
             heard: 0,
             refused: 0,
         }
+    }
+
+    /// The next tick to be run: from it on, what is done now holds.
+    fn next_tick(&self) -> Tick {
+        self.ticks.newest().next()
     }
 
     /// Adds an entity that nobody owns.
@@ -117,21 +173,33 @@ impl Server {
             self.world.remove(id);
             return Err(why);
         }
+        self.untold.push(Fact::Born { entity: id, kind, tick: self.next_tick() });
         Ok(id)
     }
 
-    /// Takes an entity out of the world.
+    /// Takes an entity out of the world, and tells everybody until they have understood.
     pub fn remove(&mut self, entity: EntityId) -> bool {
-        self.peers.iter_mut().for_each(|peer| peer.give_up(entity));
-        self.world.remove(entity).is_some()
+        let Some(removed) = self.world.remove(entity) else { return false };
+        for peer in self.peers.iter_mut() {
+            peer.give_up(entity);
+            peer.untold.add(News::Gone(entity));
+        }
+        let tick = self.next_tick();
+        let lost = removed.owners().iter().map(|&player| Fact::Owner { entity, tick, player, owns: false });
+        self.untold.extend(lost.chain([Fact::Gone { entity, tick }]));
+        true
     }
 
-    /// Says which players give an entity orders: none, one, or several. Of several the one who last said something new is
-    /// obeyed.
+    /// Says which players give an entity orders from the next tick on: none, one, or several. Of several the one whose new
+    /// order arrived last is obeyed.
     ///
     /// # Errors
-    /// When it is not there, or a snapshot for one of them would no longer fit a datagram.
+    /// When it is not there, there are more owners than can be told of, or a snapshot for one of them would no longer fit a
+    /// datagram.
     pub fn set_owners(&mut self, entity: EntityId, owners: &[Token]) -> Result<(), SpawnError> {
+        if owners.len() > MOST_OWNERS {
+            return Err(SpawnError::Owners(owners.len()));
+        }
         let Some(found) = self.world.get(entity) else { return Err(SpawnError::Gone(entity)) };
         let (before, kind, state) = (found.owners().to_vec(), found.kind(), *found.state());
         self.world.set_owners(entity, owners);
@@ -142,11 +210,19 @@ impl Server {
         let rate = self.ticks.rate();
         for peer in self.peers.iter_mut() {
             if owners.contains(&peer.token) {
-                peer.take_over(Owned { entity, kind }, rate, state);
+                peer.take_over(Owned { entity, kind }, rate, state, owners.len() > 1);
             } else {
                 peer.give_up(entity);
             }
         }
+        let tick = self.next_tick();
+        let told = |of: &[Token], not: &[Token], owns| -> Vec<Fact> {
+            let changed = of.iter().filter(|player| !not.contains(player));
+            changed.map(|&player| Fact::Owner { entity, tick, player, owns }).collect()
+        };
+        self.untold.extend(told(&before, owners, false));
+        self.untold.extend(told(owners, &before, true));
+        self.tell_owners(entity);
         Ok(())
     }
 
@@ -181,35 +257,17 @@ impl Server {
 
     /// Bytes it takes in memory, roughly: what grows with play and peers.
     pub fn bytes(&self) -> usize {
-        size_of::<Self>() + self.world.bytes() + self.peers.iter().map(Peer::bytes).sum::<usize>()
+        size_of::<Self>() + self.world.bytes() + self.door.bytes() + self.peers.iter().map(Peer::bytes).sum::<usize>()
     }
 
-    /// Lets a player in, by a new connection with the epoch that the server issues for it; an earlier one of the same player
-    /// ends. From its hello on it receives snapshots. `None` when there is no place left.
-    pub fn admit(&mut self, config: PeerConfig) -> Option<PeerId> {
-        let id = self.peers.admit(config)?;
-        let rate = self.ticks.rate();
-        if let Some(peer) = self.peers.get_mut(id) {
-            for e in self.world.iter().filter(|e| e.owners().contains(&config.token)) {
-                peer.take_over(Owned { entity: e.id(), kind: e.kind() }, rate, *e.state());
-            }
-        }
-        Some(id)
-    }
-
-    /// Ends a connection. What its player owned stays that player's.
-    pub fn dismiss(&mut self, peer: PeerId) -> bool {
-        self.peers.dismiss(peer)
-    }
-
-    /// Takes a datagram from a peer.
+    /// Takes a datagram that came from an address.
     ///
     /// # Errors
     /// When it is none of ours; it is counted, dropped and nothing changes.
     pub fn handle_datagram<S: Sink>(
         &mut self,
         now: HostNanos,
-        from: PeerId,
+        from: Address,
         bytes: &[u8],
         sink: &mut S,
     ) -> Result<(), WireError> {
@@ -221,67 +279,81 @@ impl Server {
         done
     }
 
-    fn datagram<S: Sink>(&mut self, now: HostNanos, from: PeerId, bytes: &[u8], sink: &mut S) -> Result<(), WireError> {
-        let Some(peer) = self.peers.get_mut(from) else { return Ok(()) };
+    fn datagram<S: Sink>(
+        &mut self,
+        now: HostNanos,
+        from: Address,
+        bytes: &[u8],
+        sink: &mut S,
+    ) -> Result<(), WireError> {
         let mut reader = BitReader::new(bytes);
-        let header = Header::read(&mut reader)?;
-        // Who says hello does not know its epoch yet.
-        let ours = header.epoch == from.epoch || header.kind == MessageKind::Hello;
-        if !ours || self.ticks.is_stale(now) {
+        let header = match Header::read(&mut reader) {
+            Err(WireError::Version { found }) => {
+                self.refuse_version(now, from, bytes.len(), sink);
+                return Err(WireError::Version { found });
+            }
+            other => other?,
+        };
+        match header.kind {
+            MessageKind::Hello => self.hello(now, from, &header, reader, sink),
+            MessageKind::Goodbye => self.goodbye(now, from, &header, reader, sink),
+            _ => match self.peers.at_mut(from).map(|peer| peer.id) {
+                Some(peer) => self.word(now, peer, &header, reader, sink),
+                None => {
+                    self.end_of_nobody(now, from, &header);
+                    Ok(())
+                }
+            },
+        }
+    }
+
+    /// Takes what a player has to say of its entities.
+    fn word<S: Sink>(
+        &mut self,
+        now: HostNanos,
+        from: PeerId,
+        header: &Header,
+        reader: BitReader<'_>,
+        sink: &mut S,
+    ) -> Result<(), WireError> {
+        if header.epoch != from.epoch || self.ticks.is_stale(now) {
             return Ok(());
         }
+        let Some(peer) = self.peers.get_mut(from) else { return Ok(()) };
         // The clock, not the last tick run, says which ticks can be meant.
         let expected = self.ticks.tick_at(now);
-        let message = Message::read(&header, reader, &Layouts::new(&self.timeline, Some(expected), peer.owned()))?;
+        let spoken_of = peer.spoken_of();
+        let message = Message::read(header, reader, &Layouts::new(&self.timeline, Some(expected), &spoken_of))?;
         let layouts = Layouts::new(&self.timeline, Some(expected), &[]);
         let arrival = Arrival { now, expected, ticks: &self.ticks, heard: self.heard, peer: from, layouts };
         match message {
             Message::Inputs(inputs) => {
                 let newest = inputs.newest.unwrap_near(expected)?;
-                if peer.acks.decoded(header.sequence, now) {
+                if peer.understood(header, now) {
                     peer.inputs(&arrival, newest, &inputs, sink);
                 }
             }
             Message::Claim(claim) => {
                 let newest = claim.newest.unwrap_near(expected)?;
                 let since = claim.since.unwrap_near(newest)?;
-                if peer.acks.decoded(header.sequence, now) {
+                if peer.understood(header, now) {
                     peer.claim(&arrival, (newest, since), &claim, sink);
                 }
             }
-            Message::Hello(hello) => {
-                if hello.token == peer.token && peer.acks.decoded(header.sequence, now) {
-                    self.welcome(now, from, &header);
-                }
-            }
-            Message::Welcome(_) | Message::Snapshot(_) | Message::PullBack(_) => {}
+            _ => {}
         }
         Ok(())
-    }
-
-    fn welcome(&mut self, now: HostNanos, to: PeerId, asked: &Header) {
-        let Some(peer) = self.peers.get_mut(to) else { return };
-        peer.joined = true;
-        let welcome = Welcome {
-            asked_us: asked.sent_us,
-            slot: to.slot,
-            base: self.ticks.base().0,
-            since_base_us: (now.since(self.ticks.due(self.ticks.base())).max(0) / 1000) as u64,
-            rate: self.ticks.rate().hz() as u16,
-            snapshot_every: peer.snapshot_every,
-            frame_us: (self.frame.mean() / 1000).clamp(0, 1_000_000) as u32,
-            owned: peer.owned().to_vec(),
-        };
-        let mut out = BitWriter::new();
-        peer.acks.header(MessageKind::Welcome, to.epoch, now).write(&mut out);
-        welcome.write(&mut out);
-        self.outbox.push_back((to, out.finish()));
     }
 
     /// Runs the ticks due at `now` and queues what they send.
     pub fn handle_time<S: Sink>(&mut self, now: HostNanos, sink: &mut S) {
         self.frame.passed(now);
+        self.end_the_silent(now);
+        self.untold.drain(..).for_each(|fact| tell(sink, fact));
         let due = self.ticks.advance(now);
+        if due.count > 0 {
+            self.door.tick(now);
+        }
         if due.dropped > 0 {
             let first = due.first.offset(-(due.dropped as i64));
             tell(sink, Fact::Dropped { first, count: due.dropped });
@@ -296,9 +368,10 @@ impl Server {
     fn tick<S: Sink>(&mut self, tick: Tick, sink: &mut S) {
         let rate = self.ticks.rate();
         let known = self.timeline.at(tick);
+        let hold = rate.ticks_of(self.patience.hold_ms);
         for entity in self.world.iter_mut() {
             let (id, kind) = (entity.id(), entity.kind());
-            let turn = Turn { scene: known.scene(tick, rate.dt(), kind), motion: known.kinds.motion(kind), rate };
+            let turn = Turn { scene: known.scene(tick, rate.dt(), kind), motion: known.kinds.motion(kind), rate, hold };
             let Moved { contacts, teleported } = obeyed(&mut self.peers, entity, &turn, sink);
             if teleported {
                 entity.teleports = (entity.teleports + 1) % (1 << TELEPORT_BITS);
@@ -316,15 +389,15 @@ impl Server {
         let passed = tick.since(self.ticks.base()).unsigned_abs();
         let kinds = &self.timeline.at(tick).kinds;
         for peer in self.peers.iter_mut() {
-            if peer.joined && passed.is_multiple_of(u64::from(peer.snapshot_every)) {
-                self.outbox.push_back((peer.id, snapshot(peer, &self.world, kinds, now, tick)));
+            if passed.is_multiple_of(u64::from(peer.snapshot_every)) {
+                self.outbox.push_back((peer.at, snapshot(peer, &self.world, kinds, now, tick)));
                 pull_backs(peer, kinds, now, tick, &mut self.outbox);
             }
         }
     }
 
     /// The next datagram to send and to whom, if any.
-    pub fn poll_transmit(&mut self) -> Option<(PeerId, Vec<u8>)> {
+    pub fn poll_transmit(&mut self) -> Option<(Address, Vec<u8>)> {
         self.outbox.pop_front()
     }
 
@@ -376,7 +449,24 @@ impl Server {
     pub fn set_snapshot_every(&mut self, peer: PeerId, ticks: u8) {
         if let Some(peer) = self.peers.get_mut(peer) {
             peer.snapshot_every = ticks.max(1);
+            let token = peer.token;
+            self.guests.set_snapshot_every(token, ticks);
         }
+    }
+
+    /// Who is connected: the connection, where it comes from, which player it is.
+    pub fn connections(&self) -> impl Iterator<Item = (PeerId, Address, Token)> {
+        self.peers.iter().map(|peer| (peer.id, peer.at, peer.token))
+    }
+
+    /// By which connection a player comes.
+    pub fn peer_of(&self, player: Token) -> Option<PeerId> {
+        self.peers.of_player(player).map(|peer| peer.id)
+    }
+
+    /// Datagrams of strangers that there was no time for.
+    pub const fn turned_away(&self) -> u64 {
+        self.door.turned_away()
     }
 
     /// Datagrams refused so far.
@@ -392,46 +482,22 @@ fn obeyed<S: Sink>(peers: &mut Peers, entity: &mut Entity, turn: &Turn<'_>, sink
         return stepped(turn, entity, &Input::default(), sink);
     }
     let spoke = |p: &Peer| p.control(id).map(|control| (control.spoke(), Reverse(p.id)));
-    let obeyed = peers.iter().filter_map(spoke).max().map(|(_, Reverse(peer))| peer);
+    let obeyed = peers.iter().filter_map(spoke).max();
+    if let Some((spoke, Reverse(peer))) = obeyed.filter(|_| entity.owners().len() > 1)
+        && std::mem::replace(&mut entity.obeyed, spoke) != spoke
+    {
+        tell(sink, Fact::Obeyed { peer, entity: id, tick: turn.scene.tick });
+    }
     let mut moved = None;
     for peer in peers.iter_mut() {
         let number = peer.id;
         match peer.control_mut(id) {
-            Some(control) if Some(number) == obeyed => moved = Some(control.advance(number, turn, entity, sink)),
+            Some(control) if obeyed.is_some_and(|(_, Reverse(obeyed))| obeyed == number) => {
+                moved = Some(control.advance(number, turn, entity, sink));
+            }
             Some(control) => control.stand_by(turn),
             None => {}
         }
     }
     moved.unwrap_or_else(|| stepped(turn, entity, &Input::default(), sink))
-}
-
-/// A snapshot for a peer.
-fn snapshot(peer: &mut Peer, world: &World, kinds: &Kinds, now: HostNanos, tick: Tick) -> Vec<u8> {
-    let mut out = BitWriter::new();
-    peer.acks.header(MessageKind::Snapshot, peer.id.epoch, now).write(&mut out);
-    let (every, margin) = (peer.snapshot_every, peer.margins.take());
-    let peer = &*peer;
-    let entities = world.iter().map(|e| {
-        let own = peer.control(e.id()).map(|control| {
-            let includes = control.includes(tick);
-            Used { tick: includes.newest.unwrap_or(tick).wire(), made_up: includes.made_up }
-        });
-        (EntityRef { id: e.id(), kind: e.kind(), teleports: e.teleports, own }, e.state())
-    });
-    write_snapshot(&mut out, tick.wire(), every, margin, kinds, entities);
-    out.finish()
-}
-
-/// Pull backs that a peer has not answered yet.
-fn pull_backs(peer: &mut Peer, kinds: &Kinds, now: HostNanos, tick: Tick, outbox: &mut VecDeque<(PeerId, Vec<u8>)>) {
-    let unanswered: Vec<(Owned, u8, State)> = peer
-        .controls()
-        .filter_map(|(owned, control)| control.unanswered_pull().map(|(epoch, state)| (*owned, epoch, state)))
-        .collect();
-    for (Owned { entity, kind }, epoch, state) in unanswered {
-        let mut out = BitWriter::new();
-        peer.acks.header(MessageKind::PullBack, peer.id.epoch, now).write(&mut out);
-        PullBack { entity, epoch, tick: tick.wire(), state }.write(&mut out, kinds.motion(kind).schema());
-        outbox.push_back((peer.id, out.finish()));
-    }
 }

@@ -1,79 +1,96 @@
 //! One connection at the server: who it is, what it owns, what is reported back.
 
 use super::control::{Arrival, Control, Margins};
-use crate::arrangement::Arrangement;
+use super::guests::Guest;
+use crate::arrangement::{Arrangement, Authority};
 use crate::data::State;
 use crate::event::Sink;
-use crate::ids::{EntityId, PeerId, Token};
+use crate::ids::{Address, EntityId, Life, PeerId, Token};
 use crate::session::Owned;
-use crate::tick::{Rate, Tick};
-use crate::wire::{Acks, Claim, Inputs};
+use crate::snapshot::Untold;
+use crate::tick::{HostNanos, Rate, Tick};
+use crate::wire::{Acks, Claim, Header, Inputs};
 
-/// Whom to let in.
-#[derive(Clone, Copy, Debug)]
-pub struct PeerConfig {
-    /// The player.
-    pub token: Token,
-    /// Who decides where its entities are.
-    pub arrangement: Arrangement,
-    /// Ticks from snapshot to snapshot.
-    pub snapshot_every: u8,
-}
+/// What of an entity no longer owned is still read, and let go: as many as may lie in datagrams under way.
+const FORMER: usize = 16;
 
 /// One connection.
 #[derive(Clone, Debug)]
 pub(super) struct Peer {
     pub(super) id: PeerId,
+    pub(super) at: Address,
     pub(super) token: Token,
+    pub(super) life: Life,
     arrangement: Arrangement,
-    pub(super) joined: bool,
     pub(super) snapshot_every: u8,
+    /// When something was last heard of it.
+    pub(super) heard: HostNanos,
     pub(super) acks: Acks,
+    pub(super) untold: Untold,
     /// What it owns, and in the same order how its word moves it.
     owned: Vec<Owned>,
     controls: Vec<Control>,
+    /// What it owned until lately: inputs and claims for it may still be under way.
+    former: Vec<Owned>,
     pub(super) margins: Margins,
 }
 
 impl Peer {
-    pub(super) fn new(id: PeerId, config: PeerConfig) -> Self {
+    pub(super) fn new(id: PeerId, at: Address, life: Life, guest: &Guest, now: HostNanos) -> Self {
         Self {
             id,
-            token: config.token,
-            arrangement: config.arrangement,
-            joined: false,
-            snapshot_every: config.snapshot_every.max(1),
+            at,
+            token: guest.token,
+            life,
+            arrangement: guest.arrangement,
+            snapshot_every: guest.snapshot_every,
+            heard: now,
             acks: Acks::default(),
+            untold: Untold::default(),
             owned: Vec::new(),
             controls: Vec::new(),
+            former: Vec::new(),
             margins: Margins::default(),
         }
     }
 
     /// Bytes it takes, roughly.
     pub(super) fn bytes(&self) -> usize {
-        size_of::<Self>() + self.controls.iter().map(|c| size_of::<Control>() + c.bytes()).sum::<usize>()
+        size_of::<Self>()
+            + self.untold.bytes()
+            + self.controls.iter().map(|c| size_of::<Control>() + c.bytes()).sum::<usize>()
     }
 
     /// From now on its word moves this entity, which stands so.
-    pub(super) fn take_over(&mut self, owned: Owned, rate: Rate, state: State) {
-        if self.control(owned.entity).is_none() {
-            self.owned.push(owned);
-            self.controls.push(Control::new(self.arrangement.authority(), rate, state));
+    ///
+    /// What others give orders as well is stepped whatever the arrangement: nobody alone could claim where it is.
+    pub(super) fn take_over(&mut self, owned: Owned, rate: Rate, state: State, shared: bool) {
+        let authority = if shared { Authority::Step } else { self.arrangement.authority() };
+        match self.place(owned.entity) {
+            Some(place) if self.controls[place].authority() == authority => {}
+            Some(place) => self.controls[place] = Control::new(authority, rate, state),
+            None => {
+                self.former.retain(|former| former.entity != owned.entity);
+                self.owned.push(owned);
+                self.controls.push(Control::new(authority, rate, state));
+            }
         }
     }
 
     /// From now on it does not.
     pub(super) fn give_up(&mut self, entity: EntityId) {
         if let Some(place) = self.place(entity) {
-            self.owned.remove(place);
+            self.former.push(self.owned.remove(place));
+            if self.former.len() > FORMER {
+                self.former.remove(0);
+            }
             self.controls.remove(place);
         }
     }
 
-    /// What it owns.
-    pub(super) fn owned(&self) -> &[Owned] {
-        &self.owned
+    /// What it owns or owned until lately: what a message of its may be about.
+    pub(super) fn spoken_of(&self) -> Vec<Owned> {
+        self.owned.iter().chain(&self.former).copied().collect()
     }
 
     fn place(&self, entity: EntityId) -> Option<usize> {
@@ -96,6 +113,19 @@ impl Peer {
 
     pub(super) fn controls_mut(&mut self) -> impl Iterator<Item = &mut Control> {
         self.controls.iter_mut()
+    }
+
+    /// A datagram of this connection was understood. `false` when it was before: drop it.
+    #[must_use]
+    pub(super) fn understood(&mut self, header: &Header, now: HostNanos) -> bool {
+        let first = self.acks.decoded(header.sequence, now);
+        if first {
+            self.heard = now;
+            if let Some(ack) = &header.ack {
+                self.untold.acknowledged(ack);
+            }
+        }
+        first
     }
 
     /// Takes the inputs of a message.

@@ -2,8 +2,10 @@
 
 use std::collections::VecDeque;
 
-use super::peer::{Peer, PeerConfig};
-use crate::ids::{PeerId, Token};
+use super::guests::Guest;
+use super::peer::Peer;
+use crate::ids::{Address, Life, PeerId, Token};
+use crate::tick::HostNanos;
 
 #[derive(Clone, Debug, Default)]
 struct Place {
@@ -21,9 +23,9 @@ pub(super) struct Peers {
 }
 
 impl Peers {
-    /// Lets somebody in. Who is in already comes anew, in the same place. `None` when every place there can be is taken.
-    pub(super) fn admit(&mut self, config: PeerConfig) -> Option<PeerId> {
-        let slot = match self.of_player(config.token) {
+    /// A connection begins. Who has one already comes anew, in the same place. `None` when every place there can be is taken.
+    pub(super) fn begin(&mut self, at: Address, life: Life, guest: &Guest, now: HostNanos) -> Option<PeerId> {
+        let slot = match self.of_player(guest.token) {
             Some(peer) => peer.id.slot,
             None => match self.free.pop_front() {
                 Some(slot) => slot,
@@ -37,18 +39,20 @@ impl Peers {
         let place = &mut self.places[usize::from(slot)];
         let id = PeerId { slot, epoch: place.epoch };
         place.epoch = place.epoch.wrapping_add(1);
-        place.peer = Some(Peer::new(id, config));
+        place.peer = Some(Peer::new(id, at, life, guest, now));
         Some(id)
     }
 
-    /// Lets somebody go.
-    pub(super) fn dismiss(&mut self, id: PeerId) -> bool {
-        let there = self.get(id).is_some();
-        if there {
-            self.places[usize::from(id.slot)].peer = None;
-            self.free.push_back(id.slot);
-        }
-        there
+    /// A connection is no more.
+    pub(super) fn end(&mut self, id: PeerId) -> Option<Peer> {
+        self.get(id)?;
+        self.free.push_back(id.slot);
+        self.places[usize::from(id.slot)].peer.take()
+    }
+
+    /// The connection of an address.
+    pub(super) fn at_mut(&mut self, at: Address) -> Option<&mut Peer> {
+        self.iter_mut().find(|p| p.at == at)
     }
 
     /// A connection, if it is still the one in its place.
@@ -79,36 +83,38 @@ mod tests {
     use super::*;
     use crate::arrangement::Arrangement;
 
-    const fn player(token: u64) -> PeerConfig {
-        PeerConfig { token: Token(token), arrangement: Arrangement::SERVER, snapshot_every: 3 }
+    fn begin(peers: &mut Peers, token: u64) -> PeerId {
+        let guest = Guest { token: Token(token), arrangement: Arrangement::SERVER, snapshot_every: 3, body: None };
+        peers.begin(Address(token), Life(0), &guest, HostNanos(0)).unwrap()
     }
 
     #[test]
     fn who_comes_again_has_the_same_place_and_another_epoch() {
         let mut peers = Peers::default();
-        let (a, b) = (peers.admit(player(7)).unwrap(), peers.admit(player(8)).unwrap());
-        let again = peers.admit(player(7)).unwrap();
+        let (a, b) = (begin(&mut peers, 7), begin(&mut peers, 8));
+        let again = begin(&mut peers, 7);
         assert_eq!((again.slot, again.epoch), (a.slot, a.epoch + 1));
         assert!(peers.get(a).is_none() && peers.get(again).is_some() && peers.get(b).is_some());
-        assert!(!peers.dismiss(a), "that connection is gone already");
+        assert!(peers.end(a).is_none(), "that connection is gone already");
         assert_eq!(peers.iter().count(), 2);
     }
 
     #[test]
     fn a_place_is_taken_again_by_somebody_who_is_not_mistaken_for_the_one_before() {
         let mut peers = Peers::default();
-        let a = peers.admit(player(7)).unwrap();
-        assert!(peers.dismiss(a) && peers.of_player(Token(7)).is_none());
-        let b = peers.admit(player(8)).unwrap();
+        let a = begin(&mut peers, 7);
+        assert!(peers.end(a).is_some() && peers.of_player(Token(7)).is_none());
+        let b = begin(&mut peers, 8);
         assert_eq!(b.slot, a.slot);
         assert!(peers.get(a).is_none());
+        assert!(peers.at_mut(Address(7)).is_none() && peers.at_mut(Address(8)).is_some_and(|p| p.id == b));
     }
 
     #[test]
     fn after_256_returns_the_epochs_begin_again() {
         let mut peers = Peers::default();
-        let first = peers.admit(player(7)).unwrap();
-        let returns: Vec<PeerId> = (0..256).map(|_| peers.admit(player(7)).unwrap()).collect();
+        let first = begin(&mut peers, 7);
+        let returns: Vec<PeerId> = (0..256).map(|_| begin(&mut peers, 7)).collect();
         assert!(returns[..255].iter().all(|id| *id != first));
         assert_eq!(returns[255], first);
     }

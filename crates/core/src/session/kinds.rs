@@ -3,35 +3,50 @@
 use std::fmt;
 use std::sync::Arc;
 
+use super::print::{KindPrint, prints};
 use crate::motion::Motion;
 use crate::schema::SchemaError;
 
 /// The kinds of entity in a session, by number. Cheap to clone.
 #[derive(Clone)]
-pub struct Kinds(Arc<[Arc<dyn Motion>]>);
+pub struct Kinds {
+    rules: Arc<[Arc<dyn Motion>]>,
+    prints: Arc<[KindPrint]>,
+}
+
+/// The most kinds in a session: a hello carries a fingerprint of each.
+pub const MOST_KINDS: usize = 128;
 
 impl fmt::Debug for Kinds {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_list().entries(self.0.iter().map(|m| m.name())).finish()
+        f.debug_list().entries(self.rules.iter().map(|m| m.name())).finish()
     }
 }
 
 impl Kinds {
-    /// A table of at most 255 rules.
+    /// A table of at most [`MOST_KINDS`] rules.
     ///
     /// # Errors
-    /// When a rule's schema cannot be used; the name says whose.
+    /// When a rule's schema cannot be used, or it is one too many; the name says whose.
     pub fn new(motions: Vec<Arc<dyn Motion>>) -> Result<Self, (&'static str, SchemaError)> {
-        debug_assert!(motions.len() <= 255);
+        if let Some(motion) = motions.get(MOST_KINDS) {
+            return Err((motion.name(), SchemaError::TooManyKinds));
+        }
         for motion in &motions {
             motion.schema().check().map_err(|e| (motion.name(), e))?;
         }
-        Ok(Self(motions.into()))
+        let prints = prints(&motions);
+        Ok(Self { rules: motions.into(), prints })
+    }
+
+    /// For each rule its fingerprint.
+    pub fn prints(&self) -> &[KindPrint] {
+        &self.prints
     }
 
     /// The rule of a kind, if there is one.
     pub fn get(&self, kind: u8) -> Option<&dyn Motion> {
-        self.0.get(usize::from(kind)).map(|m| &**m)
+        self.rules.get(usize::from(kind)).map(|m| &**m)
     }
 
     /// The rule of a kind known to exist.
@@ -39,7 +54,7 @@ impl Kinds {
     /// # Panics
     /// When it does not: entities are only ever made with a kind of this table.
     pub fn motion(&self, kind: u8) -> &dyn Motion {
-        &*self.0[usize::from(kind)]
+        &*self.rules[usize::from(kind)]
     }
 
     /// This table with another rule of a kind.
@@ -47,7 +62,7 @@ impl Kinds {
     /// # Errors
     /// When there is no such kind or the rule's schema cannot be used.
     pub fn with(&self, kind: u8, rule: Arc<dyn Motion>) -> Result<Self, (&'static str, SchemaError)> {
-        let mut all = self.0.to_vec();
+        let mut all = self.rules.to_vec();
         if let Some(place) = all.get_mut(usize::from(kind)) {
             *place = rule;
         }
@@ -61,6 +76,6 @@ impl Kinds {
 
     /// All rules with their numbers.
     pub fn iter(&self) -> impl Iterator<Item = (u8, &dyn Motion)> {
-        self.0.iter().enumerate().map(|(i, m)| (i as u8, &**m))
+        self.rules.iter().enumerate().map(|(i, m)| (i as u8, &**m))
     }
 }

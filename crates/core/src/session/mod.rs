@@ -2,8 +2,10 @@
 
 mod kinds;
 mod layouts;
+mod print;
 mod timeline;
 
-pub use kinds::Kinds;
+pub use kinds::{Kinds, MOST_KINDS};
 pub use layouts::{Layouts, Owned};
+pub use print::KindPrint;
 pub use timeline::{Ingredients, Timeline};

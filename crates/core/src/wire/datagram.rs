@@ -19,6 +19,14 @@ pub struct Ack {
     pub hold: u16,
 }
 
+impl Ack {
+    /// Whether it covers a sequence number.
+    pub const fn has(&self, sequence: u16) -> bool {
+        let back = self.newest.wrapping_sub(sequence);
+        back == 0 || back <= 32 && self.mask & 1 << (back - 1) != 0
+    }
+}
+
 /// The envelope.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Header {

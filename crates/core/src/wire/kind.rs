@@ -15,11 +15,30 @@ pub enum MessageKind {
     Claim = 4,
     /// The guard's answer.
     PullBack = 5,
+    /// Asks a stranger something back.
+    Challenge = 6,
+    /// Does not let somebody join.
+    Refusal = 7,
+    /// Leaves.
+    Goodbye = 8,
+    /// The connection is no more.
+    Ended = 9,
 }
 
 impl MessageKind {
     /// All kinds, in the order of their numbers.
-    pub const ALL: [Self; 6] = [Self::Hello, Self::Welcome, Self::Inputs, Self::Snapshot, Self::Claim, Self::PullBack];
+    pub const ALL: [Self; 10] = [
+        Self::Hello,
+        Self::Welcome,
+        Self::Inputs,
+        Self::Snapshot,
+        Self::Claim,
+        Self::PullBack,
+        Self::Challenge,
+        Self::Refusal,
+        Self::Goodbye,
+        Self::Ended,
+    ];
 
     /// Its name in reports.
     pub const fn name(self) -> &'static str {
@@ -30,17 +49,26 @@ impl MessageKind {
             Self::Snapshot => "snapshot",
             Self::Claim => "claim",
             Self::PullBack => "pullback",
+            Self::Challenge => "challenge",
+            Self::Refusal => "refusal",
+            Self::Goodbye => "goodbye",
+            Self::Ended => "ended",
         }
     }
 
     /// Whether it goes from a client to the server.
     pub const fn is_up(self) -> bool {
-        matches!(self, Self::Hello | Self::Inputs | Self::Claim)
+        matches!(self, Self::Hello | Self::Inputs | Self::Claim | Self::Goodbye)
+    }
+
+    /// Whether it is about coming and going rather than about what moves.
+    pub const fn is_joining(self) -> bool {
+        matches!(self, Self::Hello | Self::Challenge | Self::Welcome | Self::Refusal)
     }
 
     /// Whether the message is about a tick, which it then begins with.
     pub const fn has_tick(self) -> bool {
-        !matches!(self, Self::Hello | Self::Welcome)
+        matches!(self, Self::Inputs | Self::Snapshot | Self::Claim | Self::PullBack)
     }
 
     pub(super) fn from_number(number: u8) -> Option<Self> {

@@ -2,22 +2,29 @@
 //!
 //! | kind | goes | carries |
 //! |---|---|---|
-//! | hello | up | who asks to join |
-//! | welcome | down | the session's ticks, who you are and what you own |
+//! | hello | up | who asks to join, with which rules |
+//! | challenge | down | what a stranger is asked to repeat |
+//! | refusal | down | why somebody is not let in |
+//! | welcome | down | the session's ticks and who you are |
 //! | inputs | up | the last inputs of an entity, newest first, one for each tick |
-//! | snapshot | down | a tick, every entity's state, what became of your inputs |
+//! | snapshot | down | a tick, every entity's state, what became of your inputs, who left and who owns what |
 //! | claim | up | the newest state and the last positions of an owner who decides them |
 //! | pull back | down | where the guard wants your entity, with an epoch |
+//! | goodbye | up | nothing: the sender leaves |
+//! | ended | down | why the connection is no more |
 
 use super::MAX_DATAGRAM;
 use super::bits::{BitReader, BitWriter};
 use super::claim::{Claim, PullBack};
 use super::datagram::Header;
+use super::ended::Ended;
 use super::error::WireError;
+use super::hello::{Challenge, Hello};
 use super::inputs::Inputs;
 use super::kind::MessageKind;
+use super::refusal::Refusal;
 use super::snapshot::{Snapshot, write_snapshot};
-use super::welcome::{Hello, Welcome};
+use super::welcome::Welcome;
 use crate::ids::EntityId;
 use crate::session::Layouts;
 use crate::tick::WireTick;
@@ -38,6 +45,14 @@ pub enum Message {
     Claim(Claim),
     /// See [`PullBack`].
     PullBack(PullBack),
+    /// See [`Challenge`].
+    Challenge(Challenge),
+    /// See [`Refusal`].
+    Refusal(Refusal),
+    /// The sender leaves.
+    Goodbye,
+    /// See [`Ended`].
+    Ended(Ended),
 }
 
 impl Message {
@@ -57,8 +72,28 @@ impl Message {
             MessageKind::Snapshot => Self::Snapshot(Snapshot::read(from, layouts)?),
             MessageKind::Claim => Self::Claim(Claim::read(from, layouts)?),
             MessageKind::PullBack => Self::PullBack(PullBack::read(from, layouts)?),
+            MessageKind::Challenge => Self::Challenge(Challenge::read(from)?),
+            MessageKind::Refusal => Self::Refusal(Refusal::read(from)?),
+            MessageKind::Goodbye => Self::Goodbye,
+            MessageKind::Ended => Self::Ended(Ended::read(from)?),
         };
         if from.is_finished() { Ok(message) } else { Err(WireError::LeftOver { kind: header.kind, bits: from.left() }) }
+    }
+
+    /// The number that names it in the envelope.
+    pub const fn kind(&self) -> MessageKind {
+        match self {
+            Self::Hello(_) => MessageKind::Hello,
+            Self::Welcome(_) => MessageKind::Welcome,
+            Self::Inputs(_) => MessageKind::Inputs,
+            Self::Snapshot(_) => MessageKind::Snapshot,
+            Self::Claim(_) => MessageKind::Claim,
+            Self::PullBack(_) => MessageKind::PullBack,
+            Self::Challenge(_) => MessageKind::Challenge,
+            Self::Refusal(_) => MessageKind::Refusal,
+            Self::Goodbye => MessageKind::Goodbye,
+            Self::Ended(_) => MessageKind::Ended,
+        }
     }
 
     /// Appends the message in the layouts of the ticks it is about.
@@ -72,12 +107,16 @@ impl Message {
         match self {
             Self::Hello(m) => m.write(out),
             Self::Welcome(m) => m.write(out),
+            Self::Challenge(m) => m.write(out),
+            Self::Refusal(m) => m.write(out),
+            Self::Goodbye => {}
+            Self::Ended(m) => m.write(out),
             Self::Inputs(m) => m.write(out, |tick| schema(m.entity, tick)),
             Self::Claim(m) => m.write(out, schema(m.entity, m.newest)),
             Self::PullBack(m) => m.write(out, schema(m.entity, m.tick)),
             Self::Snapshot(m) => {
                 let entities = m.entities.iter().map(|e| (e.entity, &e.state));
-                write_snapshot(out, m.tick, m.every, m.margin, layouts.kinds(m.tick), entities);
+                write_snapshot(out, &m.head, layouts.kinds(m.head.tick), entities);
             }
         }
     }

@@ -7,12 +7,16 @@ mod acks;
 mod bits;
 mod claim;
 mod datagram;
+mod ended;
 mod entity;
 mod error;
+mod hello;
 mod inputs;
 mod kind;
 mod lanes;
 mod message;
+mod news;
+mod refusal;
 mod snapshot;
 mod welcome;
 
@@ -20,12 +24,18 @@ pub use acks::Acks;
 pub use bits::{BitReader, BitWriter};
 pub use claim::{Claim, PullBack};
 pub use datagram::{Ack, Header};
+pub use ended::{Ended, EndedBy};
 pub use error::WireError;
+pub use hello::{Challenge, Hello};
 pub use inputs::Inputs;
 pub use kind::MessageKind;
 pub use message::Message;
-pub use snapshot::{EntityRecord, EntityRef, Snapshot, TELEPORT_BITS, Used, snapshot_bytes, write_snapshot};
-pub use welcome::{Hello, Welcome};
+pub use news::{MOST_OWNERS, NEWS_BITS, News};
+pub use refusal::{Denied, Difference, ForeignLayout, Refusal, RefusedFor};
+pub use snapshot::{
+    EntityRecord, EntityRef, Snapshot, SnapshotHead, TELEPORT_BITS, Used, snapshot_bytes, write_snapshot,
+};
+pub use welcome::Welcome;
 
 /// The most ticks an input or claim message covers.
 pub const MAX_REPEATS: usize = 16;
@@ -34,7 +44,7 @@ pub const MAX_REPEATS: usize = 16;
 pub const MAX_DATAGRAM: usize = 1200;
 
 /// Changes whenever a layout does.
-pub const PROTOCOL_VERSION: u8 = 3;
+pub const PROTOCOL_VERSION: u8 = 4;
 
 #[cfg(test)]
 mod tests;

@@ -5,6 +5,7 @@ use super::datagram::Header;
 use super::entity::{ENTITY_ID_BITS, read_entity, write_entity};
 use super::error::{WireError, ranged};
 use super::lanes::{read_exact, read_seen, write_exact, write_seen};
+use super::news::{NEWS_BITS, News, read_news, write_news};
 use crate::data::State;
 use crate::ids::EntityId;
 use crate::schema::Schema;
@@ -22,6 +23,8 @@ pub struct Used {
     /// For how many of the last ticks up to that one the input was made up, as far as eight bits count. The owner then knows
     /// from where on presses are still to be made good.
     pub made_up: u8,
+    /// Whether others give it orders as well: it is then not predicted.
+    pub shared: bool,
 }
 
 /// One entity in a snapshot.
@@ -46,27 +49,36 @@ pub struct EntityRecord {
     pub state: State,
 }
 
-/// Everybody at one tick.
+/// What a snapshot says besides states.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Snapshot {
+pub struct SnapshotHead {
     /// The tick shown.
     pub tick: WireTick,
     /// Ticks until the next one.
     pub every: u8,
     /// Least margin of what arrived since the last one, in quarter ticks; `None` if nothing did.
     pub margin: Option<i8>,
-    /// All entities.
+    /// Who left and who owns what, as far as its receiver has not acknowledged it.
+    pub news: Vec<News>,
+}
+
+/// Everybody at one tick.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Snapshot {
+    /// What it says besides.
+    pub head: SnapshotHead,
+    /// All entities. Who is not among them is not thereby gone.
     pub entities: Vec<EntityRecord>,
 }
 
-/// Bits of a snapshot without its entities, with its envelope.
-const SNAPSHOT_BITS: u32 = Header::BITS + 16 + 8 + (1 + 8) + 8;
+/// Bits of a snapshot without its entities, with its envelope and the most news it may carry.
+const SNAPSHOT_BITS: u32 = Header::BITS + 16 + 8 + (1 + 8) + NEWS_BITS + 8;
 /// Bits of an entity in a snapshot without its state.
 const ENTITY_BITS: u32 = ENTITY_ID_BITS + 8 + TELEPORT_BITS + 1;
 /// Bits that only an owner gets, without the state.
-const USED_BITS: u32 = 16 + 8;
+const USED_BITS: u32 = 16 + 8 + 1;
 
-/// Bytes of a snapshot of these entities; of each is said whether its receiver owns it and so gets it exactly.
+/// The most bytes of a snapshot of these entities; of each is said whether its receiver owns it and so gets it exactly.
 pub fn snapshot_bytes<'a>(entities: impl Iterator<Item = (&'a Schema, bool)>) -> usize {
     let bits = entities
         .map(|(schema, own)| ENTITY_BITS + if own { USED_BITS + schema.exact_bits() } else { schema.seen_bits() });
@@ -76,16 +88,15 @@ pub fn snapshot_bytes<'a>(entities: impl Iterator<Item = (&'a Schema, bool)>) ->
 /// Appends a snapshot of `entities`, whose number must be at most 255.
 pub fn write_snapshot<'a>(
     out: &mut BitWriter,
-    tick: WireTick,
-    every: u8,
-    margin: Option<i8>,
+    head: &SnapshotHead,
     kinds: &Kinds,
     entities: impl Iterator<Item = (EntityRef, &'a State)> + Clone,
 ) {
-    out.put(u32::from(tick.0), 16);
-    out.put(u32::from(every), 8);
-    out.flag(margin.is_some());
-    out.put(u32::from(margin.unwrap_or(0) as u8), 8);
+    out.put(u32::from(head.tick.0), 16);
+    out.put(u32::from(head.every), 8);
+    out.flag(head.margin.is_some());
+    out.put(u32::from(head.margin.unwrap_or(0) as u8), 8);
+    write_news(out, &head.news);
     out.put(entities.clone().count() as u32, 8);
     for (entity, state) in entities {
         write_entity(out, entity.id);
@@ -97,6 +108,7 @@ pub fn write_snapshot<'a>(
             Some(used) => {
                 out.put(u32::from(used.tick.0), 16);
                 out.put(u32::from(used.made_up), 8);
+                out.flag(used.shared);
                 write_exact(out, schema, state);
             }
             None => write_seen(out, schema, state),
@@ -111,6 +123,7 @@ impl Snapshot {
         let every = ranged("snapshot interval", from.take(8)?, 1, 255)? as u8;
         let known = from.flag()?;
         let margin = Some(from.take(8)? as u8 as i8).filter(|_| known);
+        let news = read_news(from)?;
         let count = from.take(8)?;
         // What is reserved is bounded by what arrived.
         let mut entities = Vec::with_capacity((count.min(from.left() / ENTITY_BITS)) as usize);
@@ -119,13 +132,14 @@ impl Snapshot {
             let teleports = from.take(TELEPORT_BITS)? as u8;
             let schema = kinds.get(kind).ok_or(WireError::EntityKind(kind))?.schema();
             let own = if from.flag()? {
-                Some(Used { tick: WireTick(from.take(16)? as u16), made_up: from.take(8)? as u8 })
+                let (tick, made_up) = (WireTick(from.take(16)? as u16), from.take(8)? as u8);
+                Some(Used { tick, made_up, shared: from.flag()? })
             } else {
                 None
             };
             let state = if own.is_some() { read_exact(from, schema)? } else { read_seen(from, schema)? };
             entities.push(EntityRecord { entity: EntityRef { id, kind, teleports, own }, state });
         }
-        Ok(Self { tick, every, margin, entities })
+        Ok(Self { head: SnapshotHead { tick, every, margin, news }, entities })
     }
 }

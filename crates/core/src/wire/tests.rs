@@ -4,10 +4,10 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::data::{Input, State};
-use crate::ids::{EntityId, Token};
+use crate::ids::{EntityId, Life, Token};
 use crate::motion::Motion;
 use crate::quantiser::Quantiser;
-use crate::session::{Ingredients, Kinds, Layouts, Owned, Timeline};
+use crate::session::{Ingredients, KindPrint, Kinds, Layouts, Owned, Timeline};
 use crate::tick::{HostNanos, WireTick};
 use crate::vec3::vec3;
 use crate::walker::Walker;
@@ -50,12 +50,24 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     let schema = kinds.motion(0).schema();
     let mut out = Vec::new();
 
-    let hello = Hello { token: Token(0x0123_4567_89ab_cdef) };
-    let (_, mut bits) = envelope(MessageKind::Hello);
-    hello.write(&mut bits);
-    out.push((Message::Hello(hello), bits.finish()));
-
-    let welcome = Welcome {
+    let mut plain = |message: Message| {
+        let (_, mut bits) = envelope(message.kind());
+        message.write(&mut bits, &Layouts::new(&timeline(), None, &[]));
+        out.push((message, bits.finish()));
+    };
+    let kinds_said = (0..3).map(|n| KindPrint { layout: 0xffff_fff0 + n, rule: 77 * n }).collect();
+    plain(Message::Hello(Hello {
+        token: Token(0x0123_4567_89ab_cdef),
+        life: Life(1 << 63),
+        cookie: 0xfeed,
+        kinds: kinds_said,
+    }));
+    plain(Message::Challenge(Challenge { asked_us: 12, cookie: u64::MAX }));
+    let why = RefusedFor::Layout(ForeignLayout::of(3, "courier", schema));
+    plain(Message::Refusal(Refusal { asked_us: 1 << 31, why }));
+    plain(Message::Goodbye);
+    plain(Message::Ended(Ended { why: EndedBy::Return }));
+    plain(Message::Welcome(Welcome {
         asked_us: 0xfedc_ba98,
         slot: 900,
         base: 65_236,
@@ -63,11 +75,8 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
         rate: 128,
         snapshot_every: 3,
         frame_us: 8333,
-        owned: vec![Owned { entity: OWN, kind: 0 }, Owned { entity: EntityId::first(9), kind: 3 }],
-    };
-    let (_, mut bits) = envelope(MessageKind::Welcome);
-    welcome.write(&mut bits);
-    out.push((Message::Welcome(welcome), bits.finish()));
+        gone_ms: 10_000,
+    }));
 
     let mut inputs = [Input::default(); MAX_REPEATS];
     for (i, input) in inputs.iter_mut().take(5).enumerate() {
@@ -80,7 +89,9 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     message.write(&mut bits, |_| schema);
     out.push((Message::Inputs(message), bits.finish()));
 
-    let (margin, used) = (Some(-7), Used { tick: WireTick(65_535), made_up: 200 });
+    let used = Used { tick: WireTick(65_535), made_up: 200, shared: true };
+    let news = vec![News::Gone(EntityId::first(6)), News::Owned(OWN, vec![0, 65_535]), News::Owned(OWN, Vec::new())];
+    let head = SnapshotHead { tick: WireTick(9), every: 3, margin: Some(-7), news };
     let entities: Vec<_> = (0..3u16)
         .map(|index| EntityRecord {
             entity: EntityRef {
@@ -93,8 +104,8 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
         })
         .collect();
     let (_, mut bits) = envelope(MessageKind::Snapshot);
-    write_snapshot(&mut bits, WireTick(9), 3, margin, &kinds, entities.iter().map(|e| (e.entity, &e.state)));
-    out.push((Message::Snapshot(Snapshot { tick: WireTick(9), every: 3, margin, entities }), bits.finish()));
+    write_snapshot(&mut bits, &head, &kinds, entities.iter().map(|e| (e.entity, &e.state)));
+    out.push((Message::Snapshot(Snapshot { head, entities }), bits.finish()));
 
     let mut trail = [crate::Vec3::ZERO; MAX_REPEATS];
     trail[0] = vec3(1.25, 2.5, 0.0);
@@ -203,7 +214,7 @@ proptest! {
 
     #[test]
     fn a_true_envelope_with_random_bytes_behind_it_is_a_value_or_an_error(
-        kind in 0usize..6, bytes in prop::collection::vec(any::<u8>(), 0..400), named in any::<bool>(),
+        kind in 0usize..10, bytes in prop::collection::vec(any::<u8>(), 0..400), named in any::<bool>(),
     ) {
         let kind = MessageKind::ALL[kind];
         let (_, bits) = envelope(kind);
@@ -220,7 +231,7 @@ proptest! {
     }
 
     #[test]
-    fn mutated_messages_are_a_value_or_an_error(which in 0usize..6, flips in prop::collection::vec(any::<u16>(), 1..6)) {
+    fn mutated_messages_are_a_value_or_an_error(which in 0usize..10, flips in prop::collection::vec(any::<u16>(), 1..6)) {
         let (_, mut bytes) = samples().swap_remove(which);
         for flip in flips {
             let bit = usize::from(flip) % (bytes.len() * 8);
@@ -252,12 +263,16 @@ fn a_snapshot_is_as_long_as_it_is_said_to_be() {
     let schema = kinds.motion(0).schema();
     for count in [1u16, 2, 7, 40] {
         let (_, mut out) = envelope(MessageKind::Snapshot);
-        let used = Used { tick: WireTick(1), made_up: 0 };
+        let used = Used { tick: WireTick(1), made_up: 0, shared: false };
         let own = |id: u16| id < 3;
         let entity = |id| EntityRef { id: EntityId::first(id), kind: 0, teleports: 0, own: own(id).then_some(used) };
         let state = state(1.0);
         let entities: Vec<_> = (0..count).map(|id| (entity(id), &state)).collect();
-        write_snapshot(&mut out, WireTick(9), 3, None, &kinds, entities.into_iter());
-        assert_eq!(out.finish().len(), snapshot_bytes((0..count).map(|id| (schema, own(id)))), "{count} entities");
+        // As much news as there may be: 25 bits each, and what is left is less than one.
+        let news = vec![News::Gone(OWN); (NEWS_BITS as usize - 8) / 25];
+        let head = SnapshotHead { tick: WireTick(9), every: 3, margin: None, news };
+        write_snapshot(&mut out, &head, &kinds, entities.into_iter());
+        let (said, is) = (snapshot_bytes((0..count).map(|id| (schema, own(id)))), out.finish().len());
+        assert!(is <= said && said - is <= 3, "{count} entities: {is} of {said}");
     }
 }

@@ -1,29 +1,7 @@
-//! Asking to join, and being let in.
+//! Being let in.
 
 use super::bits::{BitReader, BitWriter};
-use super::entity::{read_entity, write_entity};
-use super::error::WireError;
-use super::error::ranged;
-use crate::ids::Token;
-use crate::session::Owned;
-
-/// Asks to join.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Hello {
-    /// Who asks.
-    pub token: Token,
-}
-
-impl Hello {
-    /// Appends the message.
-    pub fn write(&self, out: &mut BitWriter) {
-        out.long(self.token.0);
-    }
-
-    pub(super) fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        Ok(Self { token: Token(from.long()?) })
-    }
-}
+use super::error::{WireError, ranged};
 
 /// What a newcomer must know. The envelope names its connection.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -42,8 +20,8 @@ pub struct Welcome {
     pub snapshot_every: u8,
     /// How far apart the server's frames are, in microseconds: inputs wait for the next one.
     pub frame_us: u32,
-    /// The entities you own, at most 255.
-    pub owned: Vec<Owned>,
+    /// After so many milliseconds without a word each takes the other for gone.
+    pub gone_ms: u32,
 }
 
 impl Welcome {
@@ -56,16 +34,11 @@ impl Welcome {
         out.put(u32::from(self.rate), 16);
         out.put(u32::from(self.snapshot_every), 8);
         out.put(self.frame_us, 32);
-        debug_assert!(self.owned.len() <= 255, "a snapshot holds no more entities");
-        out.put(self.owned.len() as u32, 8);
-        for owned in &self.owned {
-            write_entity(out, owned.entity);
-            out.put(u32::from(owned.kind), 8);
-        }
+        out.put(self.gone_ms, 32);
     }
 
     pub(super) fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        let mut welcome = Self {
+        let welcome = Self {
             asked_us: from.take(32)?,
             slot: from.take(16)? as u16,
             base: from.long()?,
@@ -73,16 +46,13 @@ impl Welcome {
             rate: from.take(16)? as u16,
             snapshot_every: from.take(8)? as u8,
             frame_us: from.take(32)?,
-            owned: Vec::new(),
+            gone_ms: from.take(32)?,
         };
         ranged("tick rate", u32::from(welcome.rate), 1, 1000)?;
         ranged("snapshot interval", u32::from(welcome.snapshot_every), 1, 255)?;
         // Beyond a century of microseconds, sums of times would overflow.
         ranged("high half of the server time", (welcome.since_base_us >> 32) as u32, 0, 1 << 19)?;
         ranged("high half of the base tick", (welcome.base >> 32) as u32, 0, 1 << 19)?;
-        for _ in 0..from.take(8)? {
-            welcome.owned.push(Owned { entity: read_entity(from)?, kind: from.take(8)? as u8 });
-        }
         Ok(welcome)
     }
 }

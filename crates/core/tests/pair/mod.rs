@@ -7,9 +7,9 @@ use std::sync::Arc;
 
 use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
-    Arrangement, Client, ClientConfig, ClientSettings, Correction, DrawnState, EntityId, Event, Fact, Ground,
-    HostNanos, Ingredients, Input, InputFact, InputFate, Kinds, Made, Mask, Motion, PeerConfig, PeerId, Provenance,
-    Rate, Server, ServerConfig, Sink, State, Tick, Token, Verdict, vec3,
+    Address, Arrangement, Client, ClientConfig, ClientSettings, Correction, DrawnState, EntityId, Event, Fact, Ground,
+    Guest, HostNanos, Ingredients, Input, InputFact, InputFate, Kinds, Life, Made, Mask, Motion, Patience, PeerId,
+    Provenance, Rate, Server, ServerConfig, Sink, State, Tick, Token, Verdict, vec3,
 };
 
 pub const MS: i64 = 1_000_000;
@@ -27,6 +27,8 @@ pub struct Told {
     /// Inputs that arrived: their tick and margin, or none where the server passed the tick over.
     pub arrived: Vec<(Tick, Option<i16>)>,
     pub clock_sets: usize,
+    /// All others.
+    pub facts: Vec<Fact>,
 }
 
 impl Sink for Told {
@@ -58,10 +60,14 @@ impl Told {
             Fact::StepFault { tick, field, .. } => self.faults.push((tick, field)),
             Fact::Dropped { count, .. } => self.dropped += count,
             Fact::ClockSet { .. } => self.clock_sets += 1,
-            _ => {}
+            other => self.facts.push(other),
         }
     }
 }
+
+/// Where the client sits, and as whom it plays.
+pub const HOME: Address = Address(70);
+pub const PLAYER: Token = Token(7);
 
 /// The client's entity, and the one that nobody owns.
 pub const OWN: EntityId = EntityId::first(0);
@@ -73,7 +79,6 @@ type Flight = std::cmp::Reverse<(i64, u64, bool, Vec<u8>)>;
 /// Both ends, the link and the time.
 pub struct Pair {
     pub client: Client,
-    pub peer: PeerId,
     pub server: Server,
     pub told: Told,
     pub now: i64,
@@ -92,6 +97,9 @@ pub struct Pair {
     flights: BinaryHeap<Flight>,
     sent: u64,
 }
+
+/// How long the server waits for the silent.
+pub const PATIENCE: Patience = Patience { hold_ms: 2000, gone_ms: 20_000, keep_ms: 5000 };
 
 /// The client's clock is far from the server's.
 const CLIENT_OFFSET: i64 = 77_000 * MS;
@@ -119,17 +127,18 @@ impl Pair {
             base: Tick(0),
             start: HostNanos(0),
             ingredients: ingredients.clone(),
+            patience: PATIENCE,
+            secret: 99,
         });
-        for place in [0.0, 20.0] {
-            server.spawn(0, rule.spawn(vec3(place, 0.0, 0.0), 0.0)).expect("two fit");
-        }
-        let token = Token(7);
-        own.iter().for_each(|id| server.set_owners(*id, &[token]).expect("it is there"));
-        let peer = server.admit(PeerConfig { token, arrangement, snapshot_every: 3 }).expect("there is a place");
-        let client = Client::new(ClientConfig { token, arrangement, settings, ingredients });
+        let stands = |place| rule.spawn(vec3(place, 0.0, 0.0), 0.0);
+        let body = Some((0, stands(0.0)));
+        server.invite(Guest { token: PLAYER, arrangement, snapshot_every: 3, body });
+        assert_eq!(server.bring(PLAYER, HostNanos(0)), Ok(OWN));
+        assert_eq!(server.spawn(0, stands(20.0)), Ok(OTHER));
+        own.iter().for_each(|id| server.set_owners(*id, &[PLAYER]).expect("it is there"));
+        let client = Client::new(ClientConfig { token: PLAYER, life: Life(1), arrangement, settings, ingredients });
         Self {
             client,
-            peer,
             server,
             told: Told::default(),
             now: 0,
@@ -169,6 +178,11 @@ impl Pair {
         }
     }
 
+    /// By which connection the client plays.
+    pub fn peer(&self) -> PeerId {
+        self.server.peer_of(PLAYER).expect("it is connected")
+    }
+
     pub fn client_clock(&self) -> HostNanos {
         HostNanos(self.now + CLIENT_OFFSET)
     }
@@ -183,7 +197,7 @@ impl Pair {
                 continue;
             }
             let done = if up {
-                self.server.handle_datagram(HostNanos(self.now), self.peer, &bytes, &mut self.told)
+                self.server.handle_datagram(HostNanos(self.now), HOME, &bytes, &mut self.told)
             } else {
                 self.client.handle_datagram(self.client_clock(), &bytes, &mut self.told)
             };
@@ -191,7 +205,7 @@ impl Pair {
         }
         if !self.server_stalls {
             for bytes in std::mem::take(&mut self.waiting) {
-                let done = self.server.handle_datagram(HostNanos(self.now), self.peer, &bytes, &mut self.told);
+                let done = self.server.handle_datagram(HostNanos(self.now), HOME, &bytes, &mut self.told);
                 done.expect("our own datagrams are never refused");
             }
             self.server.handle_time(HostNanos(self.now), &mut self.told);

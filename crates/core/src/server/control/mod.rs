@@ -38,6 +38,15 @@ impl Control {
         }
     }
 
+    /// Which side it takes.
+    pub(super) const fn authority(&self) -> Authority {
+        match self {
+            Self::Stepping(_) => Authority::Step,
+            Self::Believing(_) => Authority::Believe,
+            Self::Judging(_) => Authority::Judge,
+        }
+    }
+
     /// Bytes it takes, roughly.
     pub(super) fn bytes(&self) -> usize {
         match self {

@@ -90,7 +90,7 @@ impl Stepping {
 
     /// A tick is made by somebody else's word: its input has had its turn all the same.
     pub(super) fn stand_by(&mut self, turn: &Turn<'_>) {
-        self.buffer.use_for(turn.scene.tick, turn.motion.schema());
+        self.buffer.use_for(turn.scene.tick, turn.motion.schema(), turn.hold);
         self.made_up = 0;
     }
 
@@ -102,10 +102,10 @@ impl Stepping {
         sink: &mut S,
     ) -> Made {
         let tick = turn.scene.tick;
-        let (input, provenance) = self.buffer.use_for(tick, turn.motion.schema());
+        let (input, provenance) = self.buffer.use_for(tick, turn.motion.schema(), turn.hold);
         self.made_up = match provenance {
             Provenance::Fresh => 0,
-            Provenance::Repeated => self.made_up.saturating_add(1),
+            Provenance::Repeated | Provenance::Rested => self.made_up.saturating_add(1),
         };
         tell_used(self.buffer.has_begun(tick), peer, entity.id(), tick, InputFate::Used(provenance), sink);
         stepped(turn, entity, &input, sink)

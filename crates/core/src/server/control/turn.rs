@@ -72,6 +72,8 @@ pub(in crate::server) struct Turn<'a> {
     pub(in crate::server) scene: Scene<'a>,
     pub(in crate::server) motion: &'a dyn Motion,
     pub(in crate::server) rate: Rate,
+    /// For so many ticks made-up input holds keys down.
+    pub(in crate::server) hold: u32,
 }
 
 /// What came of it.

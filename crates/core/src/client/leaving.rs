@@ -1,0 +1,40 @@
+//! A client that says goodbye until it is answered, or long enough.
+
+use crate::ids::PeerId;
+use crate::tick::HostNanos;
+use crate::wire::{Acks, BitWriter, MessageKind};
+
+/// Time between two goodbyes.
+const EVERY: i64 = 50_000_000;
+/// So many are said at most; then the server finds out by itself.
+const MOST: u32 = 40;
+
+/// Going.
+#[derive(Clone, Debug)]
+pub(super) struct Leaving {
+    pub(super) peer: PeerId,
+    said: Option<HostNanos>,
+    left: u32,
+}
+
+impl Leaving {
+    pub(super) const fn new(peer: PeerId) -> Self {
+        Self { peer, said: None, left: MOST }
+    }
+
+    /// A goodbye, when it is time for one. `Err` when that was the last.
+    pub(super) fn say(&mut self, now: HostNanos, acks: &mut Acks) -> Result<Option<Vec<u8>>, ()> {
+        if self.said.is_some_and(|said| now.since(said) < EVERY) {
+            return Ok(None);
+        }
+        self.left = self.left.checked_sub(1).ok_or(())?;
+        self.said = Some(now);
+        let mut out = BitWriter::new();
+        acks.header(MessageKind::Goodbye, self.peer.epoch, now).write(&mut out);
+        Ok(Some(out.finish()))
+    }
+
+    pub(super) fn deadline(&self) -> Option<HostNanos> {
+        self.said.map(|said| said.plus(EVERY))
+    }
+}

@@ -1,0 +1,82 @@
+//! Whom the server's owner expects, and what they come with.
+
+use crate::arrangement::Arrangement;
+use crate::data::State;
+use crate::ids::Token;
+use crate::tick::HostNanos;
+
+/// Somebody who may come.
+#[derive(Clone, Copy, Debug)]
+pub struct Guest {
+    /// The player.
+    pub token: Token,
+    /// Who decides where its entities are.
+    pub arrangement: Arrangement,
+    /// Ticks from snapshot to snapshot, 1 to 255.
+    pub snapshot_every: u8,
+    /// What comes into the world with it, if anything does: the number of a rule, and how it stands then. It leaves with its
+    /// player; what else a player owns stays.
+    pub body: Option<(u8, State)>,
+}
+
+#[derive(Clone, Debug)]
+struct Expected {
+    guest: Guest,
+    /// How its body stood when it left, and when that was.
+    left: Option<(State, HostNanos)>,
+}
+
+/// All of them.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Guests(Vec<Expected>);
+
+impl Guests {
+    /// Somebody may come; said again, it comes otherwise.
+    pub(super) fn invite(&mut self, guest: Guest) {
+        let guest = Guest { snapshot_every: guest.snapshot_every.max(1), ..guest };
+        match self.0.iter_mut().find(|e| e.guest.token == guest.token) {
+            Some(expected) => expected.guest = guest,
+            None => self.0.push(Expected { guest, left: None }),
+        }
+    }
+
+    /// Somebody may not come any more.
+    pub(super) fn uninvite(&mut self, token: Token) {
+        self.0.retain(|e| e.guest.token != token);
+    }
+
+    /// Who a player is, if it may come; its body stands as it left it, unless it left before `remembered`.
+    pub(super) fn of(&self, token: Token, remembered: HostNanos) -> Option<Guest> {
+        let Expected { mut guest, left } = self.0.iter().find(|e| e.guest.token == token)?.clone();
+        if let (Some((_, state)), Some((stood, _))) = (&mut guest.body, left.filter(|(_, at)| *at >= remembered)) {
+            *state = stood;
+        }
+        Some(guest)
+    }
+
+    /// A player's body leaves the world.
+    pub(super) fn left(&mut self, token: Token, state: State, now: HostNanos) {
+        if let Some(expected) = self.0.iter_mut().find(|e| e.guest.token == token) {
+            expected.left = Some((state, now));
+        }
+    }
+
+    /// Nobody comes back to how it stood before `remembered`.
+    pub(super) fn forget(&mut self, remembered: HostNanos) {
+        for expected in &mut self.0 {
+            expected.left = expected.left.filter(|(_, at)| *at >= remembered);
+        }
+    }
+
+    /// How many bodies are remembered.
+    pub(super) fn remembered(&self) -> usize {
+        self.0.iter().filter(|e| e.left.is_some()).count()
+    }
+
+    /// From now on its next connection has snapshots so far apart.
+    pub(super) fn set_snapshot_every(&mut self, token: Token, ticks: u8) {
+        if let Some(expected) = self.0.iter_mut().find(|e| e.guest.token == token) {
+            expected.guest.snapshot_every = ticks.max(1);
+        }
+    }
+}

@@ -1,0 +1,76 @@
+//! What a peer is told: a snapshot of everybody, and pull backs it has not answered.
+
+use std::collections::VecDeque;
+
+use super::Server;
+use super::peer::Peer;
+use crate::data::State;
+use crate::ids::{Address, EntityId};
+use crate::session::{Kinds, Owned};
+use crate::tick::{HostNanos, Tick};
+use crate::wire::{BitWriter, EntityRef, MessageKind, News, PullBack, SnapshotHead, Used, write_snapshot};
+use crate::world::{Entity, World};
+
+impl Server {
+    /// The places of those who own an entity and are connected.
+    fn places_of_owners(&self, entity: &Entity) -> Vec<u16> {
+        entity.owners().iter().filter_map(|token| self.peers.of_player(*token)).map(|peer| peer.id.slot).collect()
+    }
+
+    /// Everybody is to know who owns an entity.
+    pub(super) fn tell_owners(&mut self, entity: EntityId) {
+        let Some(owners) = self.world.get(entity).map(|entity| self.places_of_owners(entity)) else { return };
+        for peer in self.peers.iter_mut() {
+            peer.untold.add(News::Owned(entity, owners.clone()));
+        }
+    }
+
+    /// What somebody who knows nothing is to know of owners.
+    pub(super) fn owners_of_all(&self) -> Vec<News> {
+        let all = self.world.iter().map(|entity| (entity.id(), self.places_of_owners(entity)));
+        all.filter(|(_, owners)| !owners.is_empty()).map(|(id, owners)| News::Owned(id, owners)).collect()
+    }
+}
+
+/// A snapshot for a peer.
+pub(super) fn snapshot(peer: &mut Peer, world: &World, kinds: &Kinds, now: HostNanos, tick: Tick) -> Vec<u8> {
+    let mut out = BitWriter::new();
+    let header = peer.acks.header(MessageKind::Snapshot, peer.id.epoch, now);
+    header.write(&mut out);
+    let (every, margin, news) = (peer.snapshot_every, peer.margins.take(), peer.untold.compose(tick));
+    peer.untold.sent(header.sequence, tick);
+    let peer = &*peer;
+    let entities = world.iter().map(|e| {
+        let own = peer.control(e.id()).map(|control| {
+            let includes = control.includes(tick);
+            Used {
+                tick: includes.newest.unwrap_or(tick).wire(),
+                made_up: includes.made_up,
+                shared: e.owners().len() > 1,
+            }
+        });
+        (EntityRef { id: e.id(), kind: e.kind(), teleports: e.teleports, own }, e.state())
+    });
+    write_snapshot(&mut out, &SnapshotHead { tick: tick.wire(), every, margin, news }, kinds, entities);
+    out.finish()
+}
+
+/// Pull backs that a peer has not answered yet.
+pub(super) fn pull_backs(
+    peer: &mut Peer,
+    kinds: &Kinds,
+    now: HostNanos,
+    tick: Tick,
+    outbox: &mut VecDeque<(Address, Vec<u8>)>,
+) {
+    let unanswered: Vec<(Owned, u8, State)> = peer
+        .controls()
+        .filter_map(|(owned, control)| control.unanswered_pull().map(|(epoch, state)| (*owned, epoch, state)))
+        .collect();
+    for (Owned { entity, kind }, epoch, state) in unanswered {
+        let mut out = BitWriter::new();
+        peer.acks.header(MessageKind::PullBack, peer.id.epoch, now).write(&mut out);
+        PullBack { entity, epoch, tick: tick.wire(), state }.write(&mut out, kinds.motion(kind).schema());
+        outbox.push_back((peer.at, out.finish()));
+    }
+}

@@ -1,0 +1,139 @@
+//! What a receiver is still to be told: news goes into every snapshot from one on, until a snapshot that held it is
+//! acknowledged. What never changes again need never be told again, whatever was lost, doubled or overtaken.
+
+use std::collections::VecDeque;
+
+use crate::tick::Tick;
+use crate::wire::{Ack, NEWS_BITS, News};
+
+/// Snapshots remembered until they are acknowledged: more than an acknowledgement reaches back.
+const SENT: usize = 64;
+
+#[derive(Clone, Debug)]
+struct Item {
+    news: News,
+    /// The first snapshot that held it; all later ones do.
+    since: Option<Tick>,
+}
+
+/// News of one receiver, oldest first.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Untold {
+    items: VecDeque<Item>,
+    /// Sequence number and tick of the last snapshots.
+    sent: VecDeque<(u16, Tick)>,
+}
+
+impl Untold {
+    /// There is something to tell; it takes the place of what was to be told of the same entity.
+    pub(crate) fn add(&mut self, news: News) {
+        self.items.retain(|item| item.news.entity() != news.entity());
+        self.items.push_back(Item { news, since: None });
+    }
+
+    /// The news for the snapshot of a tick: as much as there is room for, what was told already in front.
+    pub(crate) fn compose(&mut self, tick: Tick) -> Vec<News> {
+        let mut left = NEWS_BITS - 8;
+        let mut told = Vec::new();
+        for item in &mut self.items {
+            let Some(after) = left.checked_sub(item.news.bits()).filter(|_| told.len() < 255) else { break };
+            left = after;
+            item.since.get_or_insert(tick);
+            told.push(item.news.clone());
+        }
+        told
+    }
+
+    /// The snapshot of a tick goes out with this number.
+    pub(crate) fn sent(&mut self, sequence: u16, tick: Tick) {
+        self.sent.push_back((sequence, tick));
+        if self.sent.len() > SENT {
+            self.sent.pop_front();
+        }
+    }
+
+    /// The receiver says what it has understood.
+    pub(crate) fn acknowledged(&mut self, ack: &Ack) {
+        let arrived = |(sequence, tick): &(u16, Tick)| ack.has(*sequence).then_some(*tick);
+        if let Some(newest) = self.sent.iter().filter_map(arrived).max() {
+            self.items.retain(|item| item.since.is_none_or(|since| since > newest));
+        }
+    }
+
+    /// Bytes it takes, roughly.
+    pub(crate) fn bytes(&self) -> usize {
+        self.items.len() * size_of::<Item>() + self.sent.len() * size_of::<(u16, Tick)>()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::ids::EntityId;
+    use proptest::prelude::*;
+
+    const fn gone(index: u16) -> News {
+        News::Gone(EntityId::first(index))
+    }
+
+    const fn ack(newest: u16, mask: u32) -> Ack {
+        Ack { newest, mask, hold: 0 }
+    }
+
+    #[test]
+    fn news_is_told_until_a_snapshot_that_held_it_has_arrived() {
+        let mut untold = Untold::default();
+        untold.sent(65_534, Tick(3));
+        untold.add(gone(1));
+        for (sequence, tick) in [(65_535, 6), (1, 9)] {
+            assert_eq!(untold.compose(Tick(tick)), [gone(1)]);
+            untold.sent(sequence, Tick(tick));
+        }
+        untold.acknowledged(&ack(65_534, 0));
+        assert_eq!(untold.compose(Tick(12)), [gone(1)], "that one did not hold it");
+        // Number 1 did not arrive, the one before the wrap did.
+        untold.acknowledged(&ack(2, 1 << 2));
+        assert!(untold.compose(Tick(15)).is_empty());
+    }
+
+    #[test]
+    fn what_is_newer_of_an_entity_takes_the_place_of_what_was() {
+        let mut untold = Untold::default();
+        untold.add(News::Owned(EntityId::first(1), vec![4]));
+        untold.compose(Tick(3));
+        untold.sent(1, Tick(3));
+        untold.add(gone(1));
+        assert_eq!(untold.compose(Tick(6)), [gone(1)]);
+        untold.acknowledged(&ack(1, 0));
+        assert_eq!(untold.compose(Tick(9)), [gone(1)], "what arrived was the older word");
+    }
+
+    proptest! {
+        /// Whatever is lost: all is told in the end, in bounded messages, and nothing is remembered.
+        #[test]
+        fn everything_is_told_in_the_end(
+            rounds in prop::collection::vec((0u16..40, any::<bool>()), 1..80),
+        ) {
+            let mut untold = Untold::default();
+            let mut heard = Vec::new();
+            let mut added = 0;
+            let quiet = (0..60).map(|_| (0, true));
+            for (n, (more, arrives)) in rounds.into_iter().chain(quiet).enumerate() {
+                for _ in 0..more {
+                    untold.add(gone(added));
+                    added += 1;
+                }
+                let (sequence, tick) = (n as u16, Tick(n as u64 * 3));
+                let news = untold.compose(tick);
+                prop_assert!(news.iter().map(News::bits).sum::<u32>() <= NEWS_BITS - 8);
+                untold.sent(sequence, tick);
+                if arrives {
+                    heard.extend(news);
+                    untold.acknowledged(&ack(sequence, 0));
+                }
+            }
+            prop_assert!((0..added).all(|n| heard.contains(&gone(n))));
+            prop_assert!(untold.items.is_empty());
+        }
+    }
+}
