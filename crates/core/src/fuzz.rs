@@ -85,14 +85,14 @@ impl Ends {
             let token = Token(i as u64);
             server.invite(Guest { token, arrangement, snapshot_every: 3, body });
             let at = Address(token.0);
-            let mut other = Self { server, client: client(token, arrangement), now: HostNanos(i as i64 * 320_000_000) };
-            other.pass(20, at);
+            let mut other = Self { server, client: client(token, arrangement), now: HostNanos(i as i64 * 480_000_000) };
+            other.pass(30, at);
             server = other.server;
             if at == CLIENT {
                 ends = Some(other.client);
             }
         }
-        Self { server, client: ends.expect("one of them"), now: HostNanos(4 * 320_000_000) }
+        Self { server, client: ends.expect("one of them"), now: HostNanos(4 * 480_000_000) }
     }
 
     /// Frames in which what each says reaches the other at once.

@@ -4,6 +4,8 @@
 //! to the server, or the other way round. Only what the record proves is listed; a correction without any is "not
 //! attributed". The tick that agreed is looked at too: a press whose tick was lost takes effect in the next.
 
+use std::collections::BTreeSet;
+
 use velocitas_core::{Correction, Fact, InputFate, Provenance, Restored, SolidId};
 
 use crate::command::Command;
@@ -100,19 +102,28 @@ impl Case<'_> {
     fn made_up(&self) -> Option<Cause> {
         let rows = &self.record.of(self.machine).inputs;
         let entity = self.record.cast.actors[self.actor.index()].id;
-        let (mut first, mut last, mut count, mut late) = (RecordTick(u32::MAX), RecordTick(0), 0, 0);
+        let (mut late, mut made_up, mut sampled, mut used) = (0, BTreeSet::new(), BTreeSet::new(), None);
         for row in rows.span(self.times.0, self.times.1).filter(|r| r.entity == entity && self.covers(r.tick)) {
             match row.fate {
-                InputFate::Used(Provenance::Repeated) => {
-                    count += 1;
-                    first = first.min(row.tick);
-                    last = last.max(row.tick);
+                InputFate::Used(provenance) => {
+                    used = Some(used.map_or(row.tick, |used: RecordTick| used.min(row.tick)));
+                    if provenance != Provenance::Fresh {
+                        made_up.insert(row.tick);
+                    }
+                }
+                InputFate::Sampled => {
+                    sampled.insert(row.tick);
                 }
                 InputFate::Arrived(margin) if margin < 0 => late += 1,
                 _ => {}
             }
         }
-        (count > 0).then_some(Cause::MadeUp { first, last, count, late })
+        // What was sent before anything arrived the server could not miss, yet it made those ticks without it.
+        let authority = self.record.authority(self.actor);
+        let unheard = |tick: &RecordTick| used.is_none_or(|used| *tick < used) && authority.of_tick(*tick).is_some();
+        made_up.extend(sampled.into_iter().filter(unheard));
+        let (first, last, count) = (*made_up.first()?, *made_up.last()?, made_up.len() as u32);
+        Some(Cause::MadeUp { first, last, count, late })
     }
 
     fn one_sided(&self) -> Option<Cause> {

@@ -2,6 +2,7 @@
 //! seed and commands give the same run again.
 
 use crate::controls::Controls;
+use crate::course::Coming;
 use crate::ids::MemberId;
 use crate::knob::{Knob, KnobValue};
 use crate::known::Reach;
@@ -13,6 +14,8 @@ pub enum Command {
     Keys(Controls),
     /// The keyboard takes over this member of the cast, or gives back to the script.
     Helm(Option<MemberId>),
+    /// A member of the cast comes or goes.
+    Moves(MemberId, Coming),
     /// A knob of one member of the cast is set.
     Set {
         /// Whose.

@@ -5,25 +5,26 @@
 //! the links and nothing else does.
 
 mod commands;
+mod events;
 
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 use std::sync::Arc;
 
 use velocitas_core::{
-    BitReader, Client, ClientConfig, EntityId, Header, HostNanos, MAX_DATAGRAM, MessageKind, Motion, PeerConfig,
-    Server, ServerConfig, SpawnError, State, Tick, WireTick,
+    Address, BitReader, Client, Entity, EntityId, Guest, Header, HostNanos, MAX_DATAGRAM, MessageKind, Motion, Server,
+    ServerConfig, SpawnError, State, Tick, WireTick,
 };
 
-use crate::controls::{Bot, Controls};
-use crate::course::{Course, KnownTo, Role, What};
+use crate::controls::Controls;
+use crate::course::{Course, KnownTo, Role};
 use crate::faults::{Forged, Trial};
 use crate::ids::{MachineId, MemberId, Part, RecordTick};
 use crate::knob::Knobs;
 use crate::known::Known;
 use crate::link::Ticket;
 use crate::links::Links;
-use crate::machine::{Arrived, Machine, Playing, Serving, token, told};
+use crate::machine::{Arrived, Machine, Playing, Serving, address, machine_at, token, told};
 use crate::tap::{RunDigest, Tap};
 use crate::time::LabTime;
 use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
@@ -57,8 +58,8 @@ pub struct Lab {
     sequence: u64,
     machines: Vec<Machine>,
     links: Links,
-    /// For each member its entity.
-    entities: Vec<EntityId>,
+    /// What nobody came with, in the order of the course.
+    things: Vec<EntityId>,
     helm: Helm,
     digest: RunDigest,
 }
@@ -71,32 +72,19 @@ impl Lab {
     pub fn new(course: Arc<Course>) -> Self {
         let mut machines: Vec<Machine> = course.machines().map(|(_, host)| Machine::new(host)).collect();
         let mut links = Links::default();
-        let (serving, entities) = serving(&course);
+        let (serving, things) = serving(&course);
         machines[MachineId::SERVER.index()].server = Some(Box::new(serving));
-        let known = Known::of(&course, KnownTo::Clients);
-        let ground = Arc::new(course.ground(KnownTo::Clients));
         for member in course.members() {
-            let (m, machine) = (&course[member], course.machine(member));
-            let client = Client::new(ClientConfig {
-                token: token(member),
-                arrangement: m.arrangement,
-                settings: m.knobs.settings,
-                ingredients: told(ground.clone(), &known),
-            });
-            machines[machine.index()].client = Some(Box::new(Playing {
-                member,
-                client,
-                knobs: m.knobs,
-                bot: Bot::default(),
-                forged: Forged::default(),
-                trial: None,
-                resting: true,
-                known: known.clone(),
-            }));
-            if machine != MachineId::SERVER {
-                links.lay(machine, MachineId::SERVER, m.knobs.up);
-                links.lay(MachineId::SERVER, machine, m.knobs.down);
+            let machine = course.machine(member);
+            let mut playing = Playing::of(member, &course);
+            if course[member].there {
+                playing.start(&course);
             }
+            if machine != MachineId::SERVER {
+                links.lay(machine, MachineId::SERVER, playing.knobs.up);
+                links.lay(MachineId::SERVER, machine, playing.knobs.down);
+            }
+            machines[machine.index()].client = Some(Box::new(playing));
         }
         let mut lab = Self {
             now: LabTime::ZERO,
@@ -104,7 +92,7 @@ impl Lab {
             sequence: 0,
             machines,
             links,
-            entities,
+            things,
             helm: Helm::default(),
             digest: RunDigest::default(),
             course,
@@ -181,19 +169,24 @@ impl Lab {
         &self.serving().server
     }
 
-    /// A member's client, to look at.
-    pub fn client(&self, member: MemberId) -> &Client {
-        &self.playing(member).client
+    /// A member's client while its program runs, to look at.
+    pub fn client(&self, member: MemberId) -> Option<&Client> {
+        self.playing(member).client.as_ref()
     }
 
-    /// A member's entity.
-    pub fn entity(&self, member: MemberId) -> EntityId {
-        self.entities[member.index()]
+    /// Whether a member's program runs and has not left.
+    pub fn runs(&self, member: MemberId) -> bool {
+        self.playing(member).runs()
     }
 
-    /// Which machine comes by which connection.
-    pub fn peers(&self) -> &[(velocitas_core::PeerId, MachineId)] {
-        &self.serving().peers
+    /// What came into the world with a member, while it is there.
+    pub fn entity(&self, member: MemberId) -> Option<EntityId> {
+        self.server().body_of(token(member))
+    }
+
+    /// What nobody came with, in the order of the course.
+    pub fn things(&self) -> &[EntityId] {
+        &self.things
     }
 
     /// The server's newest tick.
@@ -203,7 +196,7 @@ impl Lab {
 
     /// A member's entity as the server has it.
     pub fn server_state(&self, member: MemberId) -> Option<&State> {
-        self.server().state(self.entity(member))
+        self.server().state(self.entity(member)?)
     }
 
     /// A member's settings and link.
@@ -218,13 +211,13 @@ impl Lab {
 
     /// Bytes it takes in memory, roughly.
     pub fn bytes(&self) -> usize {
-        let clients = self.clients().map(|p| size_of::<Playing>() + p.client.bytes());
+        let clients = self.clients().map(|p| size_of::<Playing>() + p.client.as_ref().map_or(0, Client::bytes));
         self.server().bytes() + clients.sum::<usize>() + self.queue.len() * (size_of::<Due>() + MAX_DATAGRAM / 4)
     }
 
     /// Datagrams refused by any machine so far.
     pub fn refused(&self) -> u64 {
-        self.server().refused() + self.clients().map(|p| p.client.refused()).sum::<u64>()
+        self.server().refused() + self.clients().filter_map(|p| p.client.as_ref()).map(Client::refused).sum::<u64>()
     }
 
     /// Lets everything happen that is due up to and including `to`.
@@ -284,19 +277,15 @@ impl Lab {
         let mut tap = self.tap(watch, id, Part::Server);
         let Some(serving) = &mut self.machines[id.index()].server else { return };
         for arrived in socket {
-            if let Some(peer) = serving.peer(arrived.from) {
-                // A strange packet is counted by the server and dropped.
-                let _ = serving.server.handle_datagram(read, peer, &arrived.bytes, &mut tap);
-            }
+            // A strange packet is counted by the server and dropped.
+            let _ = serving.server.handle_datagram(read, address(arrived.from), &arrived.bytes, &mut tap);
         }
         serving.server.handle_time(read, &mut tap);
         self.digest = tap.digest;
         let newest = Some(serving.server.newest_tick());
-        let mut outgoing = Vec::new();
-        while let Some((peer, bytes)) = serving.server.poll_transmit() {
-            outgoing.extend(serving.machine(peer).map(|to| (to, bytes)));
-        }
-        for (to, bytes) in outgoing {
+        let outgoing: Vec<(Address, Vec<u8>)> = std::iter::from_fn(|| serving.server.poll_transmit()).collect();
+        let count = self.machines.len();
+        for (to, bytes) in outgoing.into_iter().filter_map(|(to, bytes)| Some((machine_at(to, count)?, bytes))) {
             self.send((id, to), Part::Client, newest, bytes, watch);
         }
     }
@@ -306,27 +295,25 @@ impl Lab {
         let rests = controls.stick == (0.0, 0.0) && controls.hops == 0;
         let mut tap = self.tap(watch, id, Part::Client);
         let Some(playing) = &mut self.machines[id.index()].client else { return };
-        if playing.resting && !rests {
-            tap.happening(playing.client.newest_tick(), Happening::Pressed);
+        let Playing { client: Some(client), resting, trial, .. } = &mut **playing else { return };
+        if *resting && !rests {
+            tap.happening(client.newest_tick(), Happening::Pressed);
         }
-        playing.resting = rests;
-        tap.trial = playing.trial.take();
+        *resting = rests;
+        tap.trial = trial.take();
         for arrived in socket {
-            let _ = playing.client.handle_datagram(read, &arrived.bytes, &mut tap);
+            let _ = client.handle_datagram(read, &arrived.bytes, &mut tap);
         }
-        if let Some(owned) = playing.client.owned().first().copied() {
-            let input = controls.to_input(playing.client.schema(owned.kind));
-            playing.client.handle_controls(owned.entity, &input);
+        for owned in client.owned().to_vec() {
+            let input = controls.to_input(client.schema(owned.kind));
+            client.handle_controls(owned.entity, &input);
         }
-        playing.client.handle_time(read, &mut tap);
+        client.handle_time(read, &mut tap);
         self.digest = tap.digest;
-        playing.trial = tap.trial.take();
-        watch.frame(self.now, id, &playing.client, read);
-        let newest = playing.client.newest_tick();
-        let mut outgoing = Vec::new();
-        while let Some(bytes) = playing.client.poll_transmit() {
-            outgoing.push(bytes);
-        }
+        *trial = tap.trial.take();
+        watch.frame(self.now, id, client, read);
+        let newest = client.newest_tick();
+        let outgoing: Vec<Vec<u8>> = std::iter::from_fn(|| client.poll_transmit()).collect();
         for bytes in outgoing {
             let (bytes, offends) = self.forge(id, read, bytes);
             if offends {
@@ -339,7 +326,8 @@ impl Lab {
     /// What a machine sends, as its cheats would have it. Says whether that is the first offence of a trick.
     fn forge(&mut self, id: MachineId, read: HostNanos, bytes: Vec<u8>) -> (Vec<u8>, bool) {
         let Some(playing) = &mut self.machines[id.index()].client else { return (bytes, false) };
-        match playing.forged.rewritten(&bytes, &playing.client.layouts(read)) {
+        let Some(client) = &playing.client else { return (bytes, false) };
+        match playing.forged.rewritten(&bytes, &client.layouts(read)) {
             Some(forged) => (forged, playing.trial.as_mut().is_some_and(Trial::take_offence)),
             None => (bytes, false),
         }
@@ -354,10 +342,11 @@ impl Lab {
             self.helm.controls.hops = 0;
             return controls;
         }
-        let Some(owned) = playing.client.owned().first().copied() else { return Controls::default() };
-        let own = playing.client.own_state(owned.entity);
+        let Some(client) = &playing.client else { return Controls::default() };
+        let Some(owned) = client.owned().first().copied() else { return Controls::default() };
+        let own = client.own_state(owned.entity);
         let route = &self.course[playing.member].route;
-        playing.bot.controls(route, self.now, own.as_ref(), playing.client.schema(owned.kind))
+        playing.bot.controls(route, self.now, own.as_ref(), client.schema(owned.kind))
     }
 
     fn send<W: Watch>(
@@ -394,39 +383,22 @@ impl Lab {
         watch.happening(machine, HappeningRow { at: self.now, part, tick: tick.map(|t| self.record_tick(t)), what });
     }
 
-    fn event<W: Watch>(&mut self, index: usize, watch: &mut W) {
-        let event = self.course.events[index];
-        match event.what {
-            What::Push(member, velocity) => {
-                let entity = self.entity(member);
-                self.serving_mut().server.push(entity, velocity);
-                let tick = self.server_tick().next();
-                self.tell(watch, self.course.machine(member), Part::Client, Some(tick), Happening::Pushed(entity));
-            }
-            What::Freeze(who, lasts) => {
-                let machine = who.map_or(MachineId::SERVER, |member| self.course.machine(member));
-                self.machines[machine.index()].frozen_until = self.now.plus(lasts);
-                self.tell(watch, machine, Part::Client, None, Happening::Frozen(lasts));
-            }
-        }
-        if let Some(every) = event.every {
-            self.schedule(self.now.plus(every), Due::Event(index));
-        }
-    }
-
     fn trick<W: Watch>(&mut self, member: MemberId, index: usize, begins: bool, watch: &mut W) {
         let course = self.course.clone();
         let trick = course[member].tricks[index];
         debug_assert!(course[member].role == Role::Rogue);
         let (entity, kind) = (self.entity(member), course[member].kind);
         let seat = self.playing_mut(member);
-        let before = seat.client.own_state(entity);
+        let own = entity.zip(seat.client.as_ref());
+        let before = own.and_then(|(entity, client)| client.own_state(entity));
         let cheat = trick.cheat;
         if cheat.spec.is_once() {
             if let Some(state) = before.filter(|_| begins) {
                 let schema = seat.known.kinds.motion(kind).schema();
-                let bounds = *seat.client.ingredients().ground.bounds();
-                seat.client.place(entity, Forged::moved(cheat, state, schema, &bounds));
+                if let Some((entity, client)) = entity.zip(seat.client.as_mut()) {
+                    let bounds = *client.ingredients().ground.bounds();
+                    client.place(entity, Forged::moved(cheat, state, schema, &bounds));
+                }
             }
         } else {
             seat.forged.set(cheat, begins);
@@ -434,11 +406,13 @@ impl Lab {
                 seat.bot.cut_corner();
             }
             let ingredients = seat.ingredients(&course);
-            seat.client.set_ingredients(ingredients);
+            if let Some(client) = &mut seat.client {
+                client.set_ingredients(ingredients);
+            }
         }
         if begins {
             let lawful = told(Arc::new(course.ground(KnownTo::Clients)), &seat.known);
-            let newest = seat.client.newest_tick().zip(before);
+            let newest = seat.client.as_ref().and_then(Client::newest_tick).zip(before);
             seat.trial = Some(Trial::new(index, kind, course.rate.dt(), lawful, newest));
         } else if seat.trial.as_ref().is_some_and(|trial| trial.trick == index) {
             // What comes after its end is none of its doing.
@@ -477,27 +451,42 @@ impl Lab {
     }
 }
 
-/// What decides, at the beginning of a course, and for each member its entity.
+/// What decides, at the beginning of a course, and what nobody came with.
 fn serving(course: &Course) -> (Serving, Vec<EntityId>) {
     let known = Known::of(course, KnownTo::Server);
     let (_, host) = course.machines().next().expect("one that decides");
+    let start = host.read(host.phase);
     let mut server = Server::new(ServerConfig {
         rate: course.rate,
         base: Tick(course.first_tick),
-        start: host.read(host.phase),
+        start,
         ingredients: told(Arc::new(course.ground(KnownTo::Server)), &known),
+        patience: course.patience,
+        secret: course.seed,
     });
-    let (mut entities, mut peers) = (Vec::new(), Vec::new());
+    populate(course, &mut server, start).expect("the cast was checked to fit a snapshot");
+    let things = server.world().iter().filter(|e| course.members().all(|m| server.body_of(token(m)) != Some(e.id())));
+    let things = things.map(Entity::id).collect();
+    (Serving { server, known }, things)
+}
+
+/// Invites everybody, and brings into the world who and what is there from the beginning.
+pub(crate) fn populate(course: &Course, server: &mut Server, now: HostNanos) -> Result<(), SpawnError> {
     for member in course.members() {
         let m = &course[member];
-        let (token, snapshot_every) = (token(member), m.knobs.snapshot_every);
-        let entity = server.spawn(m.kind, course.spawn(member)).expect("the cast was checked to fit a snapshot");
-        server.set_owners(entity, &[token]).expect("the cast was checked to fit a snapshot");
-        let peer = server.admit(PeerConfig { token, arrangement: m.arrangement, snapshot_every });
-        peers.extend(peer.map(|peer| (peer, course.machine(member))));
-        entities.push(entity);
+        let body = Some((m.kind, course.spawn(member)));
+        let (token, arrangement, snapshot_every) = (token(member), m.arrangement, m.knobs.snapshot_every);
+        server.invite(Guest { token, arrangement, snapshot_every, body });
+        if m.there {
+            server.bring(token, now)?;
+        }
     }
-    (Serving { server, known, peers }, entities)
+    for thing in &course.things {
+        let entity = server.spawn(thing.kind, course.kinds.motion(thing.kind).spawn(thing.at, thing.facing))?;
+        let owners: Vec<_> = thing.owners.iter().map(|owner| token(*owner)).collect();
+        server.set_owners(entity, &owners)?;
+    }
+    Ok(())
 }
 
 /// What luck and the record need to know of a datagram: its kind, and the tick it is about.

@@ -3,7 +3,7 @@
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-use velocitas_core::{Client, Ground, Ingredients, PeerId, Server, Token};
+use velocitas_core::{Address, Client, ClientConfig, Ground, Ingredients, Life, Server, Token};
 
 use crate::controls::Bot;
 use crate::course::{Course, KnownTo};
@@ -45,15 +45,16 @@ pub(crate) struct Machine {
 pub(crate) struct Serving {
     pub(crate) server: Server,
     pub(crate) known: Known,
-    /// Who comes by which connection.
-    pub(crate) peers: Vec<(PeerId, MachineId)>,
 }
 
-/// What plays: a client, and the hands of a member.
+/// What plays: a client while it runs, and the hands of a member.
 #[derive(Clone, Debug)]
 pub(crate) struct Playing {
     pub(crate) member: MemberId,
-    pub(crate) client: Client,
+    /// The running program: before a member joins and after it has left or crashed there is none.
+    pub(crate) client: Option<Client>,
+    /// How often it was started.
+    starts: u64,
     pub(crate) knobs: Knobs,
     pub(crate) bot: Bot,
     pub(crate) forged: Forged,
@@ -92,19 +93,43 @@ impl Machine {
     }
 }
 
-impl Serving {
-    /// By which connection a machine comes.
-    pub(crate) fn peer(&self, machine: MachineId) -> Option<PeerId> {
-        self.peers.iter().find(|(_, m)| *m == machine).map(|(peer, _)| *peer)
-    }
-
-    /// Which machine comes by a connection.
-    pub(crate) fn machine(&self, peer: PeerId) -> Option<MachineId> {
-        self.peers.iter().find(|(p, _)| *p == peer).map(|(_, machine)| *machine)
-    }
-}
-
 impl Playing {
+    /// The hands of a member, whose program is not started yet.
+    pub(crate) fn of(member: MemberId, course: &Course) -> Self {
+        Self {
+            member,
+            client: None,
+            starts: 0,
+            knobs: course[member].knobs,
+            bot: Bot::default(),
+            forged: Forged::default(),
+            trial: None,
+            resting: true,
+            known: Known::of(course, KnownTo::Clients),
+        }
+    }
+
+    /// Starts its program anew: it knows the rules and the ground of now, and who it is.
+    pub(crate) fn start(&mut self, course: &Course) {
+        self.starts += 1;
+        self.bot = Bot::default();
+        self.trial = None;
+        self.resting = true;
+        self.client = Some(Client::new(ClientConfig {
+            token: token(self.member),
+            // Far apart, so that one that begins anew by itself meets none of those to come.
+            life: Life(self.starts << 32),
+            arrangement: course[self.member].arrangement,
+            settings: self.knobs.settings,
+            ingredients: self.ingredients(course),
+        }));
+    }
+
+    /// Whether its program runs and has not left.
+    pub(crate) fn runs(&self) -> bool {
+        self.client.as_ref().is_some_and(|client| client.left_by().is_none())
+    }
+
     /// What its client is told: what it lawfully knows, bent by the tricks in force.
     pub(crate) fn ingredients(&self, course: &Course) -> Ingredients {
         let lawful = told(Arc::new(course.ground(KnownTo::Clients)), &self.known);
@@ -115,6 +140,16 @@ impl Playing {
 /// What a machine is told: this ground and these rules.
 pub(crate) fn told(ground: Arc<Ground>, known: &Known) -> Ingredients {
     Ingredients { ground, kinds: known.kinds.clone(), tunables: known.tunables.clone().into() }
+}
+
+/// Where the machines are on their network.
+pub(crate) const fn address(machine: MachineId) -> Address {
+    Address(machine.index() as u64)
+}
+
+/// Which machine is at an address, if it is one of so many.
+pub(crate) fn machine_at(address: Address, count: usize) -> Option<MachineId> {
+    MachineId::first(count).nth(address.0 as usize)
 }
 
 /// The player that a member is.

@@ -1,11 +1,11 @@
 //! What everybody believed at one moment: the questions that screens ask of the record.
 
-use velocitas_core::{Correction, Drawn, Fact, MessageKind, Restored, Schema, Vec3, Verdict};
+use velocitas_core::{Correction, Drawn, Fact, MessageKind, Presence, Restored, Schema, Vec3, Verdict};
 
 use crate::cause::{Cause, causes};
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::metrics::{ClientMetrics, measure, view_age};
-use crate::record::{DrawnRow, Layout, Mark, MarkRow, Record, Track};
+use crate::record::{DrawnRow, Layout, Mark, MarkRow, OwnRows, Record, Track};
 use crate::time::LabTime;
 use crate::watch::{Happening, HappeningRow};
 
@@ -96,7 +96,8 @@ impl Moment<'_> {
         let schema = layout.schema();
         let authority = self.record.authority(actor);
         let drawn = self.drawn(actor, viewer);
-        let truth = authority.at(self.at).and_then(|i| echo(authority, i, schema));
+        let there = self.record.cast.actors[actor.index()].is_there(self.at);
+        let truth = authority.at(self.at).filter(|_| there).and_then(|i| echo(authority, i, schema));
         Echoes {
             predicted: self.newest_predicted(actor).and_then(|(track, i)| echo(track, i, schema)),
             authority: truth,
@@ -117,16 +118,25 @@ impl Moment<'_> {
         }
     }
 
+    /// What the one owner of an entity makes of it; who shares it makes nothing.
+    fn owner_rows(&self, actor: ActorId) -> Option<&OwnRows> {
+        let owners = self.record.cast.actors[actor.index()].owners_at(self.at);
+        let [owner] = owners[..] else { return None };
+        // What crashed believes nothing any more.
+        if self.record.of(owner).presence_at(self.at) != Presence::Playing {
+            return None;
+        }
+        self.record.of(owner).own(actor)
+    }
+
     /// The first predictions of an entity's owner.
     fn predicted(&self, actor: ActorId) -> Option<&Track> {
-        let owner = *self.record.cast.actors[actor.index()].owners.first()?;
-        Some(&self.record.of(owner).own(actor)?.predicted)
+        self.owner_rows(actor).map(|own| &own.predicted)
     }
 
     /// The newest own state: first predicted, or predicted again since.
     fn newest_predicted(&self, actor: ActorId) -> Option<(&Track, usize)> {
-        let owner = *self.record.cast.actors[actor.index()].owners.first()?;
-        let own = self.record.of(owner).own(actor)?;
+        let own = self.owner_rows(actor)?;
         let (first, again) = (&own.predicted, &own.rewritten);
         let i = first.at(self.at)?;
         let rewritten = again.at(self.at).filter(|&j| {
@@ -138,14 +148,16 @@ impl Moment<'_> {
 
     /// The newest frame in which a viewer drew an entity, unless that is long ago.
     pub fn drawn(&self, actor: ActorId, viewer: MachineId) -> Option<DrawnRow> {
-        self.record.drawn(viewer, actor, self.at).filter(|row| self.at.minus(row.at) < ON_SCREEN)
+        let is_on = self.record.of(viewer).presence_at(self.at) == Presence::Playing;
+        self.record.drawn(viewer, actor, self.at).filter(|row| is_on && self.at.minus(row.at) < ON_SCREEN)
     }
 
     /// The ticks that a part of a machine made.
     fn made(&self, machine: MachineId, part: Part) -> Option<&Track> {
+        let newest = |track: &&Track| track.at(self.at).and_then(|i| track.head(i)).map(|head| head.tick);
         match part {
-            Part::Server => self.record.cast.actors().next().map(|actor| self.record.authority(actor)),
-            Part::Client => self.record.of(machine).own.first().map(|own| &own.predicted),
+            Part::Server => self.record.cast.actors().map(|actor| self.record.authority(actor)).max_by_key(newest),
+            Part::Client => self.record.of(machine).own.iter().map(|own| &own.predicted).max_by_key(newest),
         }
     }
 
@@ -259,7 +271,7 @@ impl Moment<'_> {
             rtt_sigma_ms: newest.map(|r| f64::from(r.rtt_sigma_us) / 1e3),
             view_delay_ms: newest.map(|r| f64::from(r.view_delay_us) / 1e3),
             lost_share: (sent > 0).then(|| f64::from(lost) / f64::from(sent)),
-            lawful_mps: self.record.cast.own(machine).map_or(0.0, |actor| self.lawful_pace(actor)),
+            lawful_mps: self.record.cast.body(machine, self.at).map_or(0.0, |actor| self.lawful_pace(actor)),
             margins,
         }
     }

@@ -6,13 +6,14 @@
 use std::sync::Arc;
 
 use thiserror::Error;
-use velocitas_core::{EntityId, Fact, Motion, Server, ServerConfig, SpawnError, Tick, Token};
+use velocitas_core::{Fact, Motion, Server, ServerConfig, SpawnError, Tick};
 
 use crate::command::Command;
 use crate::course::{Course, KnownTo};
 use crate::ids::Part;
 use crate::known::Reach;
-use crate::lab::Lab;
+use crate::lab::{Lab, populate};
+use crate::machine::token;
 use crate::metrics::{ClientMetrics, Span, Tally};
 use crate::record::{Cast, Record};
 use crate::time::LabTime;
@@ -108,15 +109,16 @@ impl Run {
             base: Tick(0),
             start: course.server.offset,
             ingredients: velocitas_core::Ingredients::new(Arc::new(course.ground(KnownTo::Server)), &course.kinds),
+            patience: course.patience,
+            secret: 0,
         });
+        populate(&course, &mut trial, course.server.offset)?;
         for member in course.members() {
-            let entity = trial.spawn(course[member].kind, course.spawn(member))?;
-            trial.set_owners(entity, &[Token(member.index() as u64)])?;
+            trial.bring(token(member), course.server.offset)?;
         }
         let lab = Lab::new(course.clone());
         let checkpoints = vec![(LabTime::ZERO, lab.clone())];
-        let entities: Vec<EntityId> = course.members().map(|member| lab.entity(member)).collect();
-        let record = Record::new(Cast::of(&course, &entities, lab.peers()));
+        let record = Record::new(Cast::of(&lab));
         let (commands, rules) = (Vec::new(), Vec::new());
         Ok(Self { lab, record, checkpoints, commands, rules, keep: Keep::USUAL, meter: None })
     }

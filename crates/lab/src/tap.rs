@@ -1,18 +1,23 @@
 //! What happens inside clients and the server, passed on to the watcher and into the digest.
 
-use velocitas_core::{Digest, Event, Fact, Made, Mask, Sink, State, StateEvent, Tick};
+use velocitas_core::{Digest, EntityId, Event, Fact, Made, Mask, Sink, State, StateEvent, Tick};
 
 use crate::faults::Trial;
 use crate::ids::{MachineId, Part, RecordTick};
 use crate::time::LabTime;
 use crate::watch::{Happening, HappeningRow, Watch};
 
-/// The digest of a run: every state that the authority made, every first prediction, every correction's tick and jump.
+/// The digest of a run: every state that the authority made, every first prediction, every correction's tick and jump, every
+/// birth, end and change of owner.
 ///
 /// Ticks count from the session's first, so that where the count starts changes nothing. Of a state all lanes in use are
 /// taken in; of the lanes after the sixteenth those that hold anything.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct RunDigest(Digest);
+
+/// Stand for what happens to an entity, beside the number of the rule it is born with.
+const GONE: u64 = 1 << 40;
+const OWNER: u64 = 1 << 41;
 
 /// Stands for an entity in the word of a prediction.
 const PREDICTED: u64 = 0xffff;
@@ -39,8 +44,18 @@ impl RunDigest {
                 self.0.word(relative(c.tick));
                 self.0.word(u64::from(c.jump.to_bits()));
             }
+            Event::Fact(Fact::Born { entity, kind, tick, .. }) => self.life(relative(*tick), *entity, u64::from(*kind)),
+            Event::Fact(Fact::Gone { entity, tick }) => self.life(relative(*tick), *entity, GONE),
+            Event::Fact(Fact::Owner { entity, tick, player, owns }) => {
+                self.life(relative(*tick), *entity, OWNER | player.0 << 1 | u64::from(*owns));
+            }
             Event::Fact(_) => {}
         }
+    }
+
+    fn life(&mut self, tick: u64, entity: EntityId, what: u64) {
+        self.0.word(tick << 16 | u64::from(entity.index));
+        self.0.word(what << 8 | u64::from(entity.generation));
     }
 }
 

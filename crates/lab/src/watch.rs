@@ -48,6 +48,12 @@ pub enum Happening {
     Pushed(EntityId),
     /// The machine stands still for so long.
     Frozen(LabTime),
+    /// Its program was started.
+    Started,
+    /// Its program ended without a word.
+    Crashed,
+    /// Its program says goodbye.
+    Leaves,
     /// Hands that had rested moved something.
     Pressed,
     /// A rogue began a trick that lasts so long, or ended one.

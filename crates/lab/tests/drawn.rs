@@ -42,8 +42,7 @@ impl Watch for Both {
 fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 5] {
     let course = Arc::new(course);
     let mut lab = Lab::new(course.clone());
-    let entities: Vec<EntityId> = course.members().map(|m| lab.entity(m)).collect();
-    let mut both = Both { record: Record::new(Cast::of(&course, &entities, lab.peers())), drawn: Vec::new() };
+    let mut both = Both { record: Record::new(Cast::of(&lab)), drawn: Vec::new() };
     for (at, command) in commands {
         lab.advance(LabTime::from_secs(*at), &mut both);
         lab.command(*command, &[], &mut both);

@@ -1,10 +1,12 @@
 //! The figures of a whole run, in the shape of the JSON report.
 
+use std::collections::BTreeMap;
 use std::time::Duration;
 
 use serde::Serialize;
-use velocitas_lab::Run;
-use velocitas_lab::metrics::ClientMetrics;
+use velocitas_lab::metrics::{ClientMetrics, seen_after_ms};
+use velocitas_lab::record::Record;
+use velocitas_lab::{ActorId, LabTime, Run};
 
 /// A run in numbers. `docs/report.md` explains the keys.
 #[derive(Clone, Debug, Serialize)]
@@ -31,6 +33,53 @@ pub struct Summary {
     pub refused_datagrams: u64,
     /// Each of the cast.
     pub clients: Vec<ClientMetrics>,
+    /// Everything that was ever there, in the order of birth.
+    pub entities: Vec<EntityLife>,
+}
+
+/// From an entity's birth to its end.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct EntityLife {
+    /// Its name.
+    pub name: String,
+    /// Slot and generation in the world.
+    pub id: String,
+    /// The name of its rule.
+    pub rule: String,
+    /// When it was born.
+    pub born_ms: f64,
+    /// When it went, if it did.
+    pub gone_ms: Option<f64>,
+    /// On whose machines its owners sat at its end, or at that of the run.
+    pub owners: Vec<String>,
+    /// For each machine that drew it, how long after its birth, or its own start where that was later, it did so first.
+    pub seen_after_ms: BTreeMap<String, f64>,
+}
+
+/// The lives of all that was ever there.
+fn lives(record: &Record) -> Vec<EntityLife> {
+    let cast = &record.cast;
+    let life = |actor: ActorId| {
+        let it = &cast.actors[actor.index()];
+        let last = it.gone.map_or(record.end, |(gone, _)| gone.minus(LabTime(1)));
+        let mut seen = BTreeMap::new();
+        for machine in cast.players() {
+            for row in record.of(machine).seen.iter().filter(|row| row.actor == actor) {
+                let after = seen_after_ms(record, machine, row);
+                seen.entry(cast.name(machine).to_owned()).or_insert(after);
+            }
+        }
+        EntityLife {
+            name: it.name.clone(),
+            id: it.id.to_string(),
+            rule: cast.kinds().motion(it.kind).name().to_owned(),
+            born_ms: it.born.0.millis(),
+            gone_ms: it.gone.map(|(gone, _)| gone.millis()),
+            owners: it.owners_at(last).into_iter().map(|machine| cast.name(machine).to_owned()).collect(),
+            seen_after_ms: seen,
+        }
+    };
+    cast.actors().map(life).collect()
 }
 
 impl Summary {
@@ -66,12 +115,13 @@ pub fn summarise(run: &Run, took: Duration) -> Summary {
         step_faults: totals.step_faults,
         refused_datagrams: run.lab().refused(),
         clients,
+        entities: lives(record),
     }
 }
 
 #[cfg(test)]
 mod tests {
-    use velocitas_lab::{Course, LabTime};
+    use velocitas_lab::Course;
 
     use super::*;
 

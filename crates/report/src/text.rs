@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use velocitas_lab::metrics::{ClientMetrics, FIGURES, Figure, Unit, Value};
 
-use crate::summary::Summary;
+use crate::summary::{EntityLife, Summary};
 
 /// Width of a client's column.
 const COLUMN: usize = 12;
@@ -51,6 +51,7 @@ pub fn text(s: &Summary) -> String {
         }
         out.push('\n');
     }
+    out.push_str(&comings(s));
     for c in s.clients.iter().filter(|c| c.kind == "rogue") {
         let rules: Vec<String> = c.verdicts.iter().map(|(rule, n)| format!("{rule} {n}")).collect();
         let _ = writeln!(
@@ -69,6 +70,29 @@ pub fn text(s: &Summary) -> String {
     }
     for c in s.clients.iter().filter(|c| c.kind != "rogue" && !c.verdicts.is_empty()) {
         let _ = writeln!(out, "\n{} is honest and was accused: {:?}", c.name, c.verdicts);
+    }
+    out
+}
+
+/// Who came later than the beginning, or went, or has not exactly the owner it came with: nothing where that is nobody.
+fn comings(s: &Summary) -> String {
+    let told = |e: &&EntityLife| e.born_ms > 0.0 || e.gone_ms.is_some() || e.owners != [e.name.as_str()];
+    let mut out = String::new();
+    for e in s.entities.iter().filter(told) {
+        if out.is_empty() {
+            let _ = writeln!(
+                out,
+                "\n{:21}{:>COLUMN$}{:>COLUMN$}{:>COLUMN$}  owned by",
+                "came and went", "born", "gone", "seen after"
+            );
+        }
+        let seconds = |ms: f64| format!("{:.2} s", ms / 1000.0);
+        let gone = e.gone_ms.map_or_else(|| "-".to_owned(), seconds);
+        let most = e.seen_after_ms.values().copied().fold(0.0, f64::max);
+        let seen = if e.seen_after_ms.is_empty() { "-".to_owned() } else { format!("{most:.0} ms") };
+        let owners = if e.owners.is_empty() { "nobody".to_owned() } else { e.owners.join(", ") };
+        let name = format!("{} ({}, {})", e.name, e.rule, e.id);
+        let _ = writeln!(out, "{name:21}{:>COLUMN$}{gone:>COLUMN$}{seen:>COLUMN$}  {owners}", seconds(e.born_ms));
     }
     out
 }

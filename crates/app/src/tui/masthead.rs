@@ -33,7 +33,7 @@ fn first(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
         &[(&format!(" {badge} "), style), (&format!("  {}", stage.at), p.text(Tone::Bright))],
     );
     if narrow {
-        let names = format!("  {} on {}'s screen", stage.name(stage.entity), stage.name(stage.viewer));
+        let names = format!("  {} on {}'s screen", stage.subject_name(), stage.name(stage.viewer));
         write(buffer, (x, area.y), end, &[(&names, text)]);
         return;
     }
@@ -50,7 +50,7 @@ fn first(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
             &[("   ", text), (name, muted), (" ", text), (&format!("{tick:<6}"), text)],
         );
     }
-    let (entity, viewer) = (stage.name(stage.entity), stage.name(stage.viewer));
+    let (entity, viewer) = (stage.subject_name(), stage.name(stage.viewer));
     let width = "looking at  on the screen of ".len() + entity.len() + viewer.len() + 1;
     let at = end.saturating_sub(width as u16).max(x + 2);
     write(

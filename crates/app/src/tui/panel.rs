@@ -75,8 +75,7 @@ fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let stage = pen.stage;
     let (record, p) = (stage.run.record(), stage.palette);
     let (text, muted) = (pen.tone(Tone::Text), pen.tone(Tone::Muted));
-    let moment = stage.moment();
-    let e = moment.echoes(stage.actor(stage.entity), stage.machine(stage.viewer));
+    let e = stage.echoes();
     pen.row(buffer, &[("             tick       x m    y m   z m", muted)]);
     let mut line = |pen: &mut Pen<'_>, glyph: char, tone, name: &str, echo: Option<Echo>, fraction: bool| {
         let said = match echo {
@@ -161,11 +160,10 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let Some(facts) = &stage.facts else { return };
     let f = &facts.figures;
     let m = &f.measured;
-    let speed =
-        stage.moment().echoes(stage.actor(stage.entity), stage.machine(stage.viewer)).authority.and_then(|e| e.speed);
+    let speed = stage.echoes().authority.and_then(|e| e.speed);
     let number = |x: Option<f64>, unit: &str| x.map_or_else(|| "-".to_owned(), |x| format!("{x:.0}{unit}"));
-    if let Some(speed) = speed {
-        let layout = stage.moment().layout(stage.actor(stage.entity));
+    if let Some((speed, subject)) = speed.zip(stage.subject()) {
+        let layout = stage.moment().layout(subject);
         let look = layout.motion().look(speed).map_or_else(String::new, |look| format!(": {look}"));
         pen.figure(buffer, "speed", &format!("{speed:.2} m/s of {:.2} lawful{look}", f.lawful_mps));
     }

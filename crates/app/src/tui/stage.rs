@@ -8,7 +8,7 @@ use std::time::Duration;
 
 use crossterm::event::{KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Rect, Size};
-use velocitas_lab::moment::{Corrected, Figures, Moment};
+use velocitas_lab::moment::{Corrected, Echoes, Figures, Moment};
 use velocitas_lab::{ActorId, Command, KNOBS, Knob, KnobValue, LabTime, MachineId, MemberId, Part, Run};
 use velocitas_report::{Of, chart};
 
@@ -79,6 +79,8 @@ pub struct Stage {
     /// Virtual seconds behind real time, when it is.
     behind: Option<f64>,
     pub(super) entity: MemberId,
+    /// The thing of the world that is looked at instead of what came with that member.
+    pub(super) thing: Option<usize>,
     pub(super) viewer: MemberId,
     pub(super) knob: usize,
     pub(super) panel: bool,
@@ -108,6 +110,7 @@ impl Stage {
             speed: USUAL_SPEED,
             behind: None,
             entity: MemberId::new(0),
+            thing: None,
             viewer: MemberId::new(0),
             knob: 0,
             panel: false,
@@ -151,10 +154,43 @@ impl Stage {
         self.run.course().machine(member)
     }
 
-    /// What a member moves.
-    pub(super) fn actor(&self, member: MemberId) -> ActorId {
-        let entity = self.run.lab().entity(member);
-        self.run.record().cast.actor(entity).expect("every member's entity is in the record")
+    /// What came with a member, there or gone; `None` before it first came.
+    pub(super) fn body(&self, member: MemberId) -> Option<ActorId> {
+        self.run.record().cast.body(self.machine(member), self.at)
+    }
+
+    /// What is looked at: a thing of the world, or what came with the selected member.
+    pub(super) fn subject(&self) -> Option<ActorId> {
+        match self.thing {
+            Some(thing) => self.run.record().cast.things().nth(thing),
+            None => self.body(self.entity),
+        }
+    }
+
+    /// Its name, also where it is not there.
+    pub(super) fn subject_name(&self) -> &str {
+        match self.thing {
+            Some(thing) => self.run.course().things.get(thing).map_or("?", |thing| &thing.name),
+            None => self.name(self.entity),
+        }
+    }
+
+    /// What is believed of it, as the viewer sees it.
+    pub(super) fn echoes(&self) -> Echoes {
+        let viewer = self.machine(self.viewer);
+        self.subject().map_or_else(Echoes::default, |subject| self.moment().echoes(subject, viewer))
+    }
+
+    /// The next thing to look at, members first.
+    fn look_on(&mut self, on: bool) {
+        let (members, things) = (self.run.course().cast.len(), self.run.course().things.len());
+        let now = self.thing.map_or(self.entity.index(), |thing| members + thing);
+        let count = members + things;
+        let next = (now + if on { 1 } else { count - 1 }) % count;
+        self.thing = next.checked_sub(members);
+        if let Some(member) = self.run.course().members().nth(next) {
+            self.entity = member;
+        }
     }
 
     pub(super) const fn speed_name(&self) -> &'static str {
@@ -248,7 +284,7 @@ impl Stage {
             let corrected = moment.last_correction(self.machine(self.entity));
             self.facts = Some(Facts { at: self.at, entity: self.entity, figures, corrected });
         }
-        let echoes = self.moment().echoes(self.actor(self.entity), self.machine(self.viewer));
+        let echoes = self.echoes();
         if let Some(echo) = echoes.predicted.or(echoes.authority).or(echoes.drawn) {
             self.camera.follow(echo.pos);
         }
@@ -354,7 +390,7 @@ impl Stage {
             Action::Faster => self.speed = (self.speed + 1).min(SPEEDS.len() - 1),
             Action::Helm => self.helm(),
             Action::EntityOn | Action::EntityBack => {
-                self.entity = self.next(self.entity, action == Action::EntityOn);
+                self.look_on(action == Action::EntityOn);
                 self.refresh();
                 self.camera.centre();
             }

@@ -209,16 +209,31 @@ fn the_helm_drives_with_held_keys_where_releases_are_told() {
     type_keys(&mut stage, "h");
     assert_eq!(stage.run().lab().helm(), Some(FIRST));
     pass(&mut stage, 400);
-    let from = stage.moment().echoes(stage.actor(FIRST), stage.machine(FIRST)).predicted.expect("it plays").pos;
+    let from = stage
+        .moment()
+        .echoes(stage.body(FIRST).expect("it is there"), stage.machine(FIRST))
+        .predicted
+        .expect("it plays")
+        .pos;
     press(&mut stage, KeyCode::Char('w'));
     pass(&mut stage, 1000);
     let key = KeyEvent::new_with_kind(KeyCode::Char('w'), KeyModifiers::NONE, KeyEventKind::Release);
     stage.key(&key);
     pass(&mut stage, 400);
-    let to = stage.moment().echoes(stage.actor(FIRST), stage.machine(FIRST)).predicted.expect("it plays").pos;
+    let to = stage
+        .moment()
+        .echoes(stage.body(FIRST).expect("it is there"), stage.machine(FIRST))
+        .predicted
+        .expect("it plays")
+        .pos;
     assert!((3.4..4.6).contains(&(to.y - from.y)), "{} m north in a second", to.y - from.y);
     pass(&mut stage, 500);
-    let still = stage.moment().echoes(stage.actor(FIRST), stage.machine(FIRST)).predicted.expect("it plays").pos;
+    let still = stage
+        .moment()
+        .echoes(stage.body(FIRST).expect("it is there"), stage.machine(FIRST))
+        .predicted
+        .expect("it plays")
+        .pos;
     assert!(still.distance(to) < 1e-3, "and then it stands");
     assert!(text(&stage, 120, 36).contains("driving plover"));
     press(&mut stage, KeyCode::Esc);
@@ -233,7 +248,11 @@ fn losing_the_focus_lets_go_of_everything() {
     type_keys(&mut stage, "hw");
     stage.release_all();
     pass(&mut stage, 1000);
-    let speed = stage.moment().echoes(stage.actor(FIRST), stage.machine(FIRST)).predicted.and_then(|e| e.speed);
+    let speed = stage
+        .moment()
+        .echoes(stage.body(FIRST).expect("it is there"), stage.machine(FIRST))
+        .predicted
+        .and_then(|e| e.speed);
     assert_eq!(speed, Some(0.0));
 }
 

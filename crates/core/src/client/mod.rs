@@ -214,7 +214,7 @@ impl Client {
             }
             Phase::Leaving(leaving) if leaving.peer.epoch == header.epoch && header.kind == MessageKind::Ended => {
                 Message::read(&header, reader, &self.layouts(now))?;
-                self.phase = Phase::Left(EndedBy::Leave);
+                self.out(EndedBy::Leave, sink);
                 Ok(())
             }
             _ => Ok(()),
@@ -308,8 +308,14 @@ impl Client {
         match why {
             // It was taken for gone; it is not.
             EndedBy::Silence | EndedBy::Unknown => self.begin_anew(sink),
-            EndedBy::Leave | EndedBy::Return | EndedBy::Dismissal => self.phase = Phase::Left(why),
+            EndedBy::Leave | EndedBy::Return | EndedBy::Dismissal => self.out(why, sink),
         }
+    }
+
+    /// Stays out.
+    fn out<S: Sink>(&mut self, why: EndedBy, sink: &mut S) {
+        tell(sink, Fact::Out(why));
+        self.phase = Phase::Left(why);
     }
 
     /// Asks to join again, knowing nothing.
@@ -380,7 +386,7 @@ impl Client {
             Phase::Playing(playing) => playing.time(&lent, now, &mut self.acks, &mut self.outbox, sink),
             Phase::Leaving(leaving) => match leaving.say(now, &mut self.acks) {
                 Ok(goodbye) => self.outbox.extend(goodbye),
-                Err(()) => self.phase = Phase::Left(EndedBy::Leave),
+                Err(()) => self.out(EndedBy::Leave, sink),
             },
             Phase::Left(_) => {}
         }

@@ -166,6 +166,8 @@ pub enum Fact {
     Denied(Denied),
     /// Client: nothing was heard of the server for so long that it asks anew.
     Unheard,
+    /// Client: it is out, and stays so.
+    Out(EndedBy),
     /// Client: it learnt of an entity from a snapshot of this tick.
     Entered {
         /// Which.
@@ -229,6 +231,8 @@ pub enum Fact {
         entity: EntityId,
         /// The number of its rule.
         kind: u8,
+        /// The player with whom it comes and will leave; `None` for what belongs to the world.
+        with: Option<Token>,
         /// That tick.
         tick: Tick,
     },
@@ -287,6 +291,7 @@ impl Fact {
             | Self::ClockSet { .. }
             | Self::Denied(_)
             | Self::Unheard
+            | Self::Out(_)
             | Self::Refused { .. }
             | Self::RuleDiffers { .. } => None,
         }

@@ -35,18 +35,15 @@ impl Server {
     /// # Errors
     /// When nobody expects it, it comes with nothing, or a snapshot of everybody would no longer fit a datagram.
     pub fn bring(&mut self, token: Token, now: HostNanos) -> Result<EntityId, SpawnError> {
-        if let Some(there) = self.world.iter().find(|e| e.came_with == Some(token)) {
-            return Ok(there.id());
+        if let Some(there) = self.body_of(token) {
+            return Ok(there);
         }
         let guest = self.guests.of(token, self.remembered_since(now)).ok_or(SpawnError::Uninvited)?;
         let (kind, state) = guest.body.ok_or(SpawnError::Uninvited)?;
-        let entity = self.spawn(kind, state)?;
+        let entity = self.spawn_with(kind, state, Some(token))?;
         if let Err(why) = self.set_owners(entity, &[token]) {
             self.remove(entity);
             return Err(why);
-        }
-        if let Some(entity) = self.world.get_mut(entity) {
-            entity.came_with = Some(token);
         }
         Ok(entity)
     }

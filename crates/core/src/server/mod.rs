@@ -162,6 +162,10 @@ impl Server {
     /// # Errors
     /// When a snapshot of everybody would no longer fit a datagram, or the kind does not exist.
     pub fn spawn(&mut self, kind: u8, state: State) -> Result<EntityId, SpawnError> {
+        self.spawn_with(kind, state, None)
+    }
+
+    fn spawn_with(&mut self, kind: u8, state: State, with: Option<Token>) -> Result<EntityId, SpawnError> {
         if self.kinds().get(kind).is_none() {
             return Err(SpawnError::Kind(kind));
         }
@@ -173,7 +177,10 @@ impl Server {
             self.world.remove(id);
             return Err(why);
         }
-        self.untold.push(Fact::Born { entity: id, kind, tick: self.next_tick() });
+        if let Some(entity) = self.world.get_mut(id) {
+            entity.came_with = with;
+        }
+        self.untold.push(Fact::Born { entity: id, kind, with, tick: self.next_tick() });
         Ok(id)
     }
 
@@ -445,18 +452,21 @@ impl Server {
         self.timeline.latest()
     }
 
-    /// Sends a peer a snapshot every `ticks`-th tick, 1 to 255.
-    pub fn set_snapshot_every(&mut self, peer: PeerId, ticks: u8) {
-        if let Some(peer) = self.peers.get_mut(peer) {
-            peer.snapshot_every = ticks.max(1);
-            let token = peer.token;
-            self.guests.set_snapshot_every(token, ticks);
-        }
+    /// Sends a player a snapshot every `ticks`-th tick, 1 to 255, now and when it comes again.
+    pub fn set_snapshot_every(&mut self, player: Token, ticks: u8) {
+        self.guests.set_snapshot_every(player, ticks);
+        let connected = self.peers.iter_mut().find(|peer| peer.token == player);
+        connected.into_iter().for_each(|peer| peer.snapshot_every = ticks.max(1));
     }
 
     /// Who is connected: the connection, where it comes from, which player it is.
     pub fn connections(&self) -> impl Iterator<Item = (PeerId, Address, Token)> {
         self.peers.iter().map(|peer| (peer.id, peer.at, peer.token))
+    }
+
+    /// What came into the world with a player, if it is there.
+    pub fn body_of(&self, player: Token) -> Option<EntityId> {
+        self.world.iter().find(|e| e.came_with == Some(player)).map(Entity::id)
     }
 
     /// By which connection a player comes.

@@ -55,8 +55,14 @@ pub(super) struct File {
     /// Tunables of a rule set otherwise, for everybody or for one side.
     #[serde(default)]
     pub(super) tune: Vec<Tune>,
+    /// How long the server waits for who says nothing.
+    #[serde(default)]
+    pub(super) silence: Silence,
     /// Who takes part.
     pub(super) cast: Vec<Cast>,
+    /// What is in the world besides: nobody comes or goes with it.
+    #[serde(default)]
+    pub(super) thing: Vec<Thing>,
     /// What happens.
     #[serde(default)]
     #[schemars(with = "Vec<Event>")]
@@ -100,6 +106,24 @@ pub(super) struct Host {
     pub(super) hitches: Option<Quantity<Often>>,
     /// How long such a frame takes.
     pub(super) hitch: Option<Quantity<Time>>,
+}
+
+/// How long the server waits for who says nothing.
+#[derive(JsonSchema, Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Silence {
+    /// Made-up input holds keys down for so long; then it rests.
+    #[serde(default)]
+    #[schemars(with = "Option<Quantity<Time>>")]
+    pub(super) hold: Option<Spanned<Quantity<Time>>>,
+    /// After so long the player is gone, and what came with it.
+    #[serde(default)]
+    #[schemars(with = "Option<Quantity<Time>>")]
+    pub(super) gone: Option<Spanned<Quantity<Time>>>,
+    /// For so long after that it may come back to where it stood.
+    #[serde(default)]
+    #[schemars(with = "Option<Quantity<Time>>")]
+    pub(super) keep: Option<Spanned<Quantity<Time>>>,
 }
 
 /// Where the world ends.
@@ -218,6 +242,9 @@ pub(super) struct Cast {
     /// Where it looks then; 0 is east, counter-clockwise.
     #[serde(default)]
     pub(super) facing: Option<Quantity<Angle>>,
+    /// When its program is started; without it, it is there from the beginning.
+    #[serde(default)]
+    pub(super) joins: Option<Quantity<Time>>,
     /// The link to the server, by name.
     #[serde(default)]
     #[schemars(with = "Option<String>")]
@@ -239,6 +266,36 @@ pub(super) struct Cast {
     #[serde(default)]
     #[schemars(with = "Vec<Trick>")]
     pub(super) trick: Vec<Spanned<Trick>>,
+}
+
+/// Something in the world that nobody comes or goes with.
+#[derive(JsonSchema, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Thing {
+    /// Shown on the screen.
+    #[schemars(with = "String")]
+    pub(super) name: Spanned<String>,
+    /// Its movement rule: a gait file, relative to this course.
+    #[serde(default)]
+    #[schemars(with = "Option<String>")]
+    pub(super) gait: Option<Spanned<String>>,
+    /// Its movement rule, if it is one written in Rust.
+    #[serde(default)]
+    #[schemars(with = "Option<String>")]
+    pub(super) rule: Option<Spanned<String>>,
+    /// Where it begins, in metres.
+    #[schemars(with = "[f32; 2]")]
+    pub(super) at: Spanned<Pair>,
+    /// How far above the floor it begins.
+    #[serde(default)]
+    pub(super) height: Option<Quantity<Length>>,
+    /// Where it looks then; 0 is east, counter-clockwise.
+    #[serde(default)]
+    pub(super) facing: Option<Quantity<Angle>>,
+    /// Who gives it orders at the beginning: nobody, one, or several.
+    #[serde(default)]
+    #[schemars(with = "Vec<String>")]
+    pub(super) owners: Vec<Spanned<String>>,
 }
 
 /// A place on a route.
@@ -274,6 +331,42 @@ pub(super) struct Event {
     /// A machine stands still.
     #[serde(default)]
     pub(super) freeze: Option<Freeze>,
+    /// A member's program is started for the first time.
+    #[serde(default)]
+    pub(super) join: Option<Who>,
+    /// A member says goodbye.
+    #[serde(default)]
+    pub(super) leave: Option<Who>,
+    /// A member's program ends without a word.
+    #[serde(default)]
+    pub(super) crash: Option<Who>,
+    /// A member who left or crashed is started again.
+    #[serde(default, rename = "return")]
+    pub(super) come_back: Option<Who>,
+    /// Something changes hands.
+    #[serde(default)]
+    pub(super) own: Option<Own>,
+}
+
+/// Somebody who comes or goes.
+#[derive(JsonSchema, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Who {
+    /// A member of the cast.
+    #[schemars(with = "String")]
+    pub(super) who: Spanned<String>,
+}
+
+/// A change of owners at one tick.
+#[derive(JsonSchema, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Own {
+    /// A thing, or what came with a member of the cast.
+    #[schemars(with = "String")]
+    pub(super) what: Spanned<String>,
+    /// Who gives it orders from then on: nobody, one, or several.
+    #[schemars(with = "Vec<String>")]
+    pub(super) by: Vec<Spanned<String>>,
 }
 
 /// A gust, a blast.

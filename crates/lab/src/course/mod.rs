@@ -3,6 +3,7 @@
 //! A course is read strictly: unknown keys, wrong units, people in walls and names used twice are errors that say
 //! where. What comes out of [`Course::parse`] can be run without further questions.
 
+mod comings;
 mod error;
 mod file;
 mod quantity;
@@ -17,7 +18,7 @@ use std::sync::Arc;
 
 use velocitas_core::walker::Walker;
 use velocitas_core::{
-    Arrangement, Bounds, ClientSettings, Ground, Kinds, Motion, Rate, Solid, SolidId, State, Vec3, Zone,
+    Arrangement, Bounds, ClientSettings, Ground, Kinds, Motion, Patience, Rate, Solid, SolidId, State, Vec3, Zone,
 };
 
 use crate::cheat::Cheat;
@@ -68,8 +69,12 @@ pub struct Course {
     pub server: HostSpec,
     /// Where it is.
     pub world: Arc<World>,
+    /// How long the server waits for who says nothing.
+    pub patience: Patience,
     /// Who takes part, in the order of the file.
     pub cast: Vec<Member>,
+    /// What is in the world besides.
+    pub things: Vec<Thing>,
     /// What happens.
     pub events: Vec<Happens>,
     /// What is probably not meant, each with its place.
@@ -204,6 +209,8 @@ pub struct Member {
     pub spawn: Vec3,
     /// Where it looks then, in radians.
     pub facing: f32,
+    /// Whether it is there from the beginning.
+    pub there: bool,
     /// Its machine.
     pub host: HostSpec,
     /// Whether that machine decides as well.
@@ -214,6 +221,21 @@ pub struct Member {
     pub route: Vec<Waypoint>,
     /// How it cheats.
     pub tricks: Vec<Trick>,
+}
+
+/// Something in the world that nobody comes or goes with.
+#[derive(Clone, Debug)]
+pub struct Thing {
+    /// As shown.
+    pub name: String,
+    /// The number of its rule.
+    pub kind: u8,
+    /// Where it begins.
+    pub at: Vec3,
+    /// Where it looks then, in radians.
+    pub facing: f32,
+    /// Who gives it orders at the beginning: nobody, one, or several.
+    pub owners: Vec<MemberId>,
 }
 
 /// A way to cheat and when.
@@ -230,7 +252,7 @@ pub struct Trick {
 }
 
 /// Something that happens to a machine or an entity.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Happens {
     /// When.
     pub at: LabTime,
@@ -241,12 +263,58 @@ pub struct Happens {
 }
 
 /// What happens.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub enum What {
     /// A member of the cast is pushed, at the server only.
     Push(MemberId, Vec3),
     /// A machine (`None`: the one that decides) stands still for so long.
     Freeze(Option<MemberId>, LabTime),
+    /// A member of the cast comes or goes.
+    Moves(MemberId, Coming),
+    /// Something changes hands: who gives it orders from then on.
+    Own(Owned, Vec<MemberId>),
+}
+
+/// How somebody comes or goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Coming {
+    /// Its program is started.
+    Join,
+    /// It says goodbye.
+    Leave,
+    /// Its program ends without a word.
+    Crash,
+    /// Its program is started again.
+    Return,
+}
+
+impl Coming {
+    /// All of them.
+    pub const ALL: [Self; 4] = [Self::Join, Self::Leave, Self::Crash, Self::Return];
+
+    /// Its name in courses and reports.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Join => "join",
+            Self::Leave => "leave",
+            Self::Crash => "crash",
+            Self::Return => "return",
+        }
+    }
+
+    /// Whether its program runs afterwards.
+    pub const fn comes(self) -> bool {
+        matches!(self, Self::Join | Self::Return)
+    }
+}
+
+/// What can change hands.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Owned {
+    /// What came with a member of the cast.
+    Body(MemberId),
+    /// A thing of the world, by its place in the file.
+    Thing(usize),
 }
 
 impl Course {
@@ -385,6 +453,7 @@ impl Member {
             arrangement: Arrangement::SERVER,
             spawn,
             facing: 0.0,
+            there: true,
             host: HostSpec::PERFECT,
             hosts: false,
             knobs: Knobs {

@@ -11,12 +11,14 @@ use velocitas_core::{
 };
 use velocitas_gait::{Diagnostic, Gait, Report, Severity};
 
+use super::comings::only_one;
 use super::error::{CourseError, nearest};
 use super::file::{self, FORMAT, File};
 use super::quantity::{Dimension, Quantity, Time};
 use super::settings::{self, Link, Mistake};
 use super::{
-    Course, GaitFile, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Override, Role, Trick, What, World,
+    Coming, Course, GaitFile, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Override, Owned, Role, Thing,
+    Trick, What, World,
 };
 use crate::cheat::CHEATS;
 use crate::controls::Waypoint;
@@ -29,6 +31,7 @@ use crate::time::LabTime;
 /// The most one server and one screen are meant for.
 const MOST_CAST: usize = 48;
 const MOST_SOLIDS: usize = 4096;
+const MOST_THINGS: usize = 48;
 /// Screens tell so many rules apart.
 const MOST_RULES: usize = 32;
 /// Tick numbers beyond this leave no room to count on.
@@ -55,9 +58,9 @@ pub(super) struct Resolver<'a> {
     pub(super) read_gait: &'a dyn Fn(&str) -> std::result::Result<String, String>,
 }
 
-type Result<T> = std::result::Result<T, CourseError>;
+pub(super) type Result<T> = std::result::Result<T, CourseError>;
 
-fn time(q: Quantity<Time>) -> LabTime {
+pub(super) fn time(q: Quantity<Time>) -> LabTime {
     LabTime::from_millis(q.value)
 }
 
@@ -66,12 +69,12 @@ fn or<D: Dimension>(q: Option<Quantity<D>>, default: f64) -> f64 {
 }
 
 impl Resolver<'_> {
-    fn wrong(&self, span: Range<usize>, message: impl Into<String>) -> CourseError {
+    pub(super) fn wrong(&self, span: Range<usize>, message: impl Into<String>) -> CourseError {
         CourseError::at(self.file, self.text, span, message)
     }
 
     /// The thing that a word stands for.
-    fn word<T: Copy>(&self, word: &Spanned<String>, what: &str, known: &[(&str, T)]) -> Result<T> {
+    pub(super) fn word<T: Copy>(&self, word: &Spanned<String>, what: &str, known: &[(&str, T)]) -> Result<T> {
         let found = word.get_ref();
         known.iter().find(|(name, _)| name == found).map(|(_, thing)| *thing).ok_or_else(|| {
             let names: Vec<&str> = known.iter().map(|(name, _)| *name).collect();
@@ -135,7 +138,9 @@ impl Resolver<'_> {
             overrides: Vec::new(),
             server,
             world: Arc::new(world),
+            patience: self.silence(&file.silence)?,
             cast: Vec::new(),
+            things: Vec::new(),
             events: Vec::new(),
             warnings: Vec::new(),
         };
@@ -147,27 +152,81 @@ impl Resolver<'_> {
             return Err(self.wrong(0..0, message));
         }
         for (i, cast) in file.cast.iter().enumerate() {
-            if let Some(earlier) = course.cast.iter().find(|m| m.name == *cast.name.get_ref()) {
-                let message = format!("expected a name of its own; found `{}` a second time", earlier.name);
-                return Err(self.wrong(cast.name.span(), message));
-            }
-            self.name(&cast.name, "a name", MOST_NAME)?;
-            if RESERVED.contains(&cast.name.get_ref().as_str()) {
-                let message =
-                    format!("expected a name other than {}; found `{}`", RESERVED.join(", "), cast.name.get_ref());
-                let help = "these words stand for machines".to_owned();
-                return Err(self.wrong(cast.name.span(), message).help(Some(help)));
-            }
+            self.own_name(&course, &cast.name)?;
             let member = self.member(&course, cast, &links, snapshot_every, i)?;
             self.one_that_decides(&course, file, cast)?;
             course.cast.push(member);
             self.fits(&course, cast)?;
         }
-        for event in &file.event {
-            let happens = self.event(&course, event)?;
-            course.events.push(happens);
+        for thing in &file.thing {
+            let made = self.thing(&course, thing)?;
+            course.things.push(made);
         }
+        self.happenings(&mut course, file)?;
+        self.everything_fits(&course, file)?;
         Ok(course)
+    }
+
+    /// A name that nothing else in the course has.
+    fn own_name(&self, course: &Course, name: &Spanned<String>) -> Result<()> {
+        let names = course.cast.iter().map(|m| &m.name).chain(course.things.iter().map(|t| &t.name));
+        if names.into_iter().any(|earlier| earlier == name.get_ref()) {
+            let message = format!("expected a name of its own; found `{}` a second time", name.get_ref());
+            return Err(self.wrong(name.span(), message));
+        }
+        self.name(name, "a name", MOST_NAME)?;
+        if RESERVED.contains(&name.get_ref().as_str()) {
+            let message = format!("expected a name other than {}; found `{}`", RESERVED.join(", "), name.get_ref());
+            let help = "these words stand for machines".to_owned();
+            return Err(self.wrong(name.span(), message).help(Some(help)));
+        }
+        Ok(())
+    }
+
+    /// What happens, with who joins at a time, in an order in which it can happen.
+    fn happenings(&self, course: &mut Course, file: &File) -> Result<()> {
+        let mut spans = Vec::new();
+        for (cast, member) in file.cast.iter().zip(course.members()) {
+            if let Some(joins) = cast.joins.map(time).filter(|at| *at > LabTime::ZERO) {
+                course.events.push(Happens { at: joins, every: None, what: What::Moves(member, Coming::Join) });
+                spans.push(cast.name.span());
+            }
+        }
+        for event in &file.event {
+            let happens = self.event(course, event)?;
+            course.events.push(happens);
+            spans.push(event.span());
+        }
+        for event in &course.events {
+            if let What::Moves(member, Coming::Join) = event.what {
+                course.cast[member.index()].there = false;
+            }
+        }
+        self.in_order(course, &spans)
+    }
+
+    /// Whether a snapshot of everybody and everything fits, whoever is given what.
+    fn everything_fits(&self, course: &Course, file: &File) -> Result<()> {
+        let Some(last) = file.thing.last() else { return Ok(()) };
+        let schema = |kind: u8| course.kinds.motion(kind).schema();
+        let things = || course.things.iter().map(|thing| (schema(thing.kind), true));
+        let given = |i: usize| {
+            let is = |what: &What| matches!(what, What::Own(Owned::Body(m), _) if m.index() == i);
+            course.events.iter().any(|event| is(&event.what))
+        };
+        let cast =
+            |own: usize| course.cast.iter().enumerate().map(move |(i, m)| (schema(m.kind), i == own || given(i)));
+        let bytes = (0..course.cast.len()).map(|own| snapshot_bytes(cast(own).chain(things()))).max().unwrap_or(0);
+        if bytes <= MAX_DATAGRAM {
+            return Ok(());
+        }
+        let message = format!(
+            "expected things that fit a snapshot of {MAX_DATAGRAM} bytes with the cast; {} things and {} members take \
+             {bytes} where one member owns all that it can be given",
+            course.things.len(),
+            course.cast.len()
+        );
+        Err(self.wrong(last.name.span(), message))
     }
 
     /// Either a server of its own decides, or one member's machine.
@@ -216,7 +275,8 @@ impl Resolver<'_> {
     fn gaits(&self, file: &File) -> Result<(Rules, Vec<GaitFile>)> {
         let mut rules = self.rules.clone();
         let mut gaits: Vec<GaitFile> = Vec::new();
-        for path in file.cast.iter().filter_map(|c| c.gait.as_ref()) {
+        let named = file.cast.iter().map(|c| c.gait.as_ref()).chain(file.thing.iter().map(|t| t.gait.as_ref()));
+        for path in named.flatten() {
             if gaits.iter().any(|g| g.path == *path.get_ref()) {
                 continue;
             }
@@ -413,6 +473,30 @@ impl Resolver<'_> {
         })
     }
 
+    /// The number of a rule, named by its file or its name.
+    fn kind(&self, course: &Course, gait: Option<&Spanned<String>>, rule: Option<&Spanned<String>>) -> Result<u8> {
+        let rules: Vec<(&str, u8)> = course.kinds.iter().map(|(kind, m)| (m.name(), kind)).collect();
+        match (gait, rule) {
+            (Some(gait), Some(_)) => Err(self.wrong(gait.span(), "expected a `gait` or a `rule`; found both")),
+            (Some(gait), None) => Ok(course.gaits.iter().find(|g| g.path == *gait.get_ref()).map_or(0, |g| g.kind)),
+            (None, Some(rule)) => self.word(rule, "a rule", &rules),
+            (None, None) => Ok(0),
+        }
+    }
+
+    fn thing(&self, course: &Course, thing: &file::Thing) -> Result<Thing> {
+        self.own_name(course, &thing.name)?;
+        if course.things.len() >= MOST_THINGS {
+            return Err(self.wrong(thing.name.span(), format!("expected at most {MOST_THINGS} things; found more")));
+        }
+        let kind = self.kind(course, thing.gait.as_ref(), thing.rule.as_ref())?;
+        let [x, y] = thing.at.get_ref().0;
+        let at = vec3(x, y, course.world.bounds.floor + or(thing.height, 0.0) as f32);
+        self.free(course, kind, at, &thing.at)?;
+        let (name, facing) = (thing.name.get_ref().clone(), or(thing.facing, 0.0) as f32);
+        Ok(Thing { name, kind, at, facing, owners: self.owners(course, &thing.owners)? })
+    }
+
     fn member(
         &self,
         course: &Course,
@@ -422,15 +506,7 @@ impl Resolver<'_> {
         index: usize,
     ) -> Result<Member> {
         let role = self.word(&cast.role, "a role", &Role::ALL.map(|role| (role.name(), role)))?;
-        let rules: Vec<(&str, u8)> = course.kinds.iter().map(|(kind, m)| (m.name(), kind)).collect();
-        let kind = match (&cast.gait, &cast.rule) {
-            (Some(gait), Some(_)) => {
-                return Err(self.wrong(gait.span(), "expected a `gait` or a `rule`; found both"));
-            }
-            (Some(gait), None) => course.gaits.iter().find(|g| g.path == *gait.get_ref()).map_or(0, |g| g.kind),
-            (None, Some(rule)) => self.word(rule, "a rule", &rules)?,
-            (None, None) => 0,
-        };
+        let kind = self.kind(course, cast.gait.as_ref(), cast.rule.as_ref())?;
         let arrangement = cast.arrangement.as_ref().map_or(Ok(Arrangement::SERVER), |word| {
             self.word(word, "who decides where it is", &Arrangement::ALL.map(|row| (row.name(), row)))
         })?;
@@ -460,6 +536,7 @@ impl Resolver<'_> {
             arrangement,
             spawn,
             facing: or(cast.facing, 0.0) as f32,
+            there: true,
             host: self.host(&cast.host, index as u64 + 1)?,
             hosts: cast.hosts.as_ref().is_some_and(|hosts| *hosts.get_ref()),
             knobs,
@@ -523,22 +600,23 @@ impl Resolver<'_> {
     fn event(&self, course: &Course, spanned: &Spanned<file::Event>) -> Result<Happens> {
         let e = spanned.get_ref();
         let names: Vec<(&str, MemberId)> = course.members().map(|m| (course[m].name.as_str(), m)).collect();
-        let what = match (&e.push, &e.freeze) {
-            (Some(push), None) => {
-                let who = self.word(&push.who, "a member of the cast", &names)?;
-                if !course[who].arrangement.sends_inputs() {
-                    let message = "expected somebody the server moves; an owner who claims moves itself";
-                    return Err(self.wrong(push.who.span(), message));
-                }
-                let part = |q: Option<Quantity<_>>| or(q, 0.0) as f32;
-                What::Push(who, vec3(part(push.east), part(push.north), part(push.up)))
+        only_one(self, spanned)?;
+        let what = if let Some(push) = &e.push {
+            let who = self.word(&push.who, "a member of the cast", &names)?;
+            if !course[who].arrangement.sends_inputs() {
+                let message = "expected somebody the server moves; an owner who claims moves itself";
+                return Err(self.wrong(push.who.span(), message));
             }
-            (None, Some(freeze)) => {
-                let mut machines: Vec<(&str, Option<MemberId>)> = names.iter().map(|(n, i)| (*n, Some(*i))).collect();
-                machines.push(("server", None));
-                What::Freeze(self.word(&freeze.who, "a machine", &machines)?, time(freeze.lasts))
-            }
-            _ => return Err(self.wrong(spanned.span(), "expected exactly one of `push`, `freeze` in an event")),
+            let part = |q: Option<Quantity<_>>| or(q, 0.0) as f32;
+            What::Push(who, vec3(part(push.east), part(push.north), part(push.up)))
+        } else if let Some(freeze) = &e.freeze {
+            let mut machines: Vec<(&str, Option<MemberId>)> = names.iter().map(|(n, i)| (*n, Some(*i))).collect();
+            machines.push(("server", None));
+            What::Freeze(self.word(&freeze.who, "a machine", &machines)?, time(freeze.lasts))
+        } else if let Some(own) = &e.own {
+            self.change_of_owners(course, own)?
+        } else {
+            self.coming(course, e)?.ok_or_else(|| self.wrong(spanned.span(), "expected something to happen"))?
         };
         Ok(Happens { at: time(e.at), every: self.again(e.every, spanned.span())?, what })
     }

@@ -14,8 +14,8 @@ use velocitas_core::{InputFate, Shape};
 
 use kind::{Kind, Place};
 use table::{
-    AUTHORITY, CLOCK, DRAWN, Datagram, INPUT_ARRIVED, INPUT_DROPPED, INPUT_SAMPLED, INPUT_USED, MESSAGE, PREDICTED,
-    REWRITTEN, Seen, StateRow, happening,
+    AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, INPUT_ARRIVED, INPUT_DROPPED, INPUT_SAMPLED, INPUT_USED, MESSAGE,
+    PREDICTED, REWRITTEN, SEEN, StateRow, happening,
 };
 
 use crate::ids::{ActorId, MachineId, RecordTick};
@@ -120,6 +120,9 @@ impl<'a> Slice<'a> {
             };
             self.rows.push(kind.row(&self.place(machine, row.at, Some(row.tick)), row));
         }
+        for row in self.of(&rows.seen) {
+            self.rows.push(SEEN.row(&self.place(machine, row.at, None), &row.actor));
+        }
         for row in self.of(&rows.clocks) {
             self.rows.push(CLOCK.row(&self.place(machine, row.at, None), row));
         }
@@ -135,7 +138,7 @@ impl<'a> Slice<'a> {
         for number in frames.before(self.from)..frames.before(self.to) {
             for actor in record.cast.actors() {
                 if let Some(row) = record.drawn_in(machine, actor, number) {
-                    self.rows.push(DRAWN.row(&self.place(machine, row.at, Some(row.tick)), &Seen { actor, row }));
+                    self.rows.push(DRAWN.row(&self.place(machine, row.at, Some(row.tick)), &DrawnHere { actor, row }));
                 }
             }
         }

@@ -1,7 +1,9 @@
 //! The table of all kinds of row.
 
 use serde_json::{Value, json};
-use velocitas_core::{Correction, EntityId, Fact, InputFate, PeerId, Provenance, Restored, Verdict};
+use velocitas_core::{
+    Correction, Denied, EndedBy, EntityId, Fact, InputFate, PeerId, Provenance, Restored, Token, Verdict,
+};
 
 use super::kind::{Key, Kind, Place, RowSpec, machine, tick};
 use crate::cause::{causes, shown};
@@ -19,7 +21,7 @@ pub(super) struct StateRow {
 }
 
 /// An entity in a frame.
-pub(super) struct Seen {
+pub(super) struct DrawnHere {
     pub(super) actor: ActorId,
     pub(super) row: DrawnRow,
 }
@@ -85,7 +87,7 @@ pub(super) static REWRITTEN: Kind<StateRow> = Kind {
     says: "a tick predicted again after the server's word, with a key for each state field",
     keys: &[machine(), STATE_ENTITY, STATE_TICK],
 };
-pub(super) static DRAWN: Kind<Seen> = Kind {
+pub(super) static DRAWN: Kind<DrawnHere> = Kind {
     name: "drawn",
     says: "one entity in one drawn frame of a machine",
     keys: &[
@@ -171,7 +173,7 @@ pub(super) static INPUT_USED: Kind<InputRow> = Kind {
         tick(),
         Key {
             name: "provenance",
-            says: "fresh or repeated",
+            says: "fresh, repeated or rested",
             get: |_, row| match row.fate {
                 InputFate::Used(provenance) => Provenance::name(provenance).into(),
                 _ => Value::Null,
@@ -260,6 +262,117 @@ pub(super) static CLOCK_SET: Kind<i64> = Kind {
     keys: &[machine(), tick(), key("shift_ns", |_, shift| (*shift).into())],
 };
 pub(super) static JOINED: Kind<()> = Kind { name: "joined", says: "a client joined", keys: &[machine(), tick()] };
+pub(super) static STARTED: Kind<()> =
+    Kind { name: "started", says: "a member's program was started", keys: &[machine()] };
+pub(super) static CRASHED: Kind<()> =
+    Kind { name: "crashed", says: "a member's program ended without a word", keys: &[machine(), tick()] };
+pub(super) static LEAVES: Kind<()> =
+    Kind { name: "leaves", says: "a member's program says goodbye", keys: &[machine(), tick()] };
+pub(super) static DENIED: Kind<Denied> = Kind {
+    name: "denied",
+    says: "a client was told that it is not let in",
+    keys: &[machine(), Key { name: "why", says: DENIALS, get: |_, why| why.name().into() }],
+};
+pub(super) static UNHEARD: Kind<()> = Kind {
+    name: "unheard",
+    says: "a client heard nothing of the server for too long, or was told that it is gone, and asks anew",
+    keys: &[machine()],
+};
+pub(super) static OUT: Kind<EndedBy> = Kind {
+    name: "out",
+    says: "a client is out, and stays so until its program is started again",
+    keys: &[machine(), Key { name: "why", says: "leave, return, dismissal", get: |_, why| why.name().into() }],
+};
+pub(super) static ENTERED: Kind<EntityId> = Kind {
+    name: "entered",
+    says: "a client learnt of an entity, by the snapshot of this tick",
+    keys: &[machine(), tick(), ABOUT],
+};
+pub(super) static LEFT: Kind<EntityId> = Kind {
+    name: "left",
+    says: "a client learnt that an entity is no more, by the snapshot of this tick",
+    keys: &[machine(), tick(), ABOUT],
+};
+pub(super) static SEEN: Kind<ActorId> = Kind {
+    name: "seen",
+    says: "a client drew an entity for the first time since it began to play",
+    keys: &[machine(), key("entity", |place, actor| actor_name(place, *actor))],
+};
+pub(super) static OWNS: Kind<(EntityId, bool)> = Kind {
+    name: "owns",
+    says: "a client learnt that an entity is its own, or is so no longer, by the snapshot of this tick",
+    keys: &[
+        machine(),
+        tick(),
+        key("entity", |place, (entity, _)| entity_name(place, *entity)),
+        key("owns", |_, (_, owns)| (*owns).into()),
+    ],
+};
+pub(super) static CONNECTED: Kind<(PeerId, bool)> = Kind {
+    name: "connected",
+    says: "a connection began; `again`: its player had another one until then",
+    keys: &[
+        machine(),
+        tick(),
+        Key { name: "connection", says: "place and epoch at the server", get: |_, (peer, _)| peer.to_string().into() },
+        key("again", |_, (_, again)| (*again).into()),
+    ],
+};
+pub(super) static ENDED: Kind<(PeerId, EndedBy)> = Kind {
+    name: "ended",
+    says: "a connection is no more",
+    keys: &[
+        machine(),
+        tick(),
+        key("connection", |_, (peer, _)| peer.to_string().into()),
+        Key { name: "why", says: "leave, silence, return, dismissal", get: |_, (_, why)| why.name().into() },
+    ],
+};
+pub(super) static REFUSED: Kind<Denied> = Kind {
+    name: "refused",
+    says: "the server did not let the machine in",
+    keys: &[machine(), Key { name: "why", says: DENIALS, get: |_, why| why.name().into() }],
+};
+pub(super) static RULE_DIFFERS: Kind<u8> = Kind {
+    name: "rule_differs",
+    says: "who was let in has a rule of the same layout that does something else",
+    keys: &[machine(), key("rule", |place, kind| place.record.cast.kinds().motion(*kind).name().into())],
+};
+pub(super) static BORN: Kind<EntityId> =
+    Kind { name: "born", says: "there is an entity, from this tick on", keys: &[tick(), ABOUT, ID] };
+pub(super) static GONE: Kind<EntityId> =
+    Kind { name: "gone", says: "an entity is no more, from this tick on", keys: &[tick(), ABOUT, ID] };
+pub(super) static OWNER: Kind<(EntityId, Token, bool)> = Kind {
+    name: "owner",
+    says: "from this tick on a machine's player gives an entity orders, or does so no longer",
+    keys: &[
+        tick(),
+        key("entity", |place, (entity, ..)| entity_name(place, *entity)),
+        Key {
+            name: "owner",
+            says: "a machine",
+            get: |place, (_, player, _)| {
+                let cast = &place.record.cast;
+                cast.machine_with(*player).map_or(Value::Null, |machine| cast.name(machine).into())
+            },
+        },
+        key("owns", |_, (.., owns)| (*owns).into()),
+    ],
+};
+pub(super) static OBEYED: Kind<EntityId> = Kind {
+    name: "obeyed",
+    says: "of several owners this machine's new order was the last to arrive: it holds from this tick on",
+    keys: &[machine(), tick(), ABOUT],
+};
+
+/// The entity that a row is about.
+const ABOUT: Key<EntityId> = key("entity", |place, entity| entity_name(place, *entity));
+/// What the machines call it.
+const ID: Key<EntityId> =
+    Key { name: "id", says: "slot and generation in the world", get: |_, entity| entity.to_string().into() };
+/// Why somebody is not let in.
+const DENIALS: &str = "version, unknown, full, kinds, layout, over";
+
 pub(super) static OVERRUN: Kind<u64> = Kind {
     name: "overrun",
     says: "so many that had arrived were thrown away unread, the oldest first: a socket holds 512",
@@ -310,6 +423,8 @@ pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
         Command::Set { knob, value, .. } => json!({ "knob": knob.spec().name, "value": shown(knob, value) }),
         // The row is kept with the machine of who takes the helm.
         Command::Helm(member) => json!({ "helm": member.map(|_| cast.name(place.machine)) }),
+        // Told by a row of its own.
+        Command::Moves(_, coming) => json!({ "moves": coming.name() }),
         Command::Keys(c) => json!({
             "stick": [c.stick.0, c.stick.1], "facing": c.facing, "sprint": c.sprint, "hops": c.hops,
         }),
@@ -329,6 +444,9 @@ pub(super) fn happening(place: &Place<'_>, what: &Happening) -> (LabTime, Value)
         Happening::Overrun(count) => OVERRUN.row(place, count),
         Happening::Pushed(entity) => PUSHED.row(place, entity),
         Happening::Frozen(lasts) => FROZEN.row(place, lasts),
+        Happening::Started => STARTED.row(place, &()),
+        Happening::Crashed => CRASHED.row(place, &()),
+        Happening::Leaves => LEAVES.row(place, &()),
         Happening::Pressed => PRESSED.row(place, &()),
         Happening::Trick { lasts } => TRICK.row(place, lasts),
         Happening::Offence => OFFENCE.row(place, &()),
@@ -352,6 +470,20 @@ fn fact(place: &Place<'_>, fact: &Fact) -> (LabTime, Value) {
         Fact::StepFault { field, .. } => STEP_FAULT.row(place, field),
         Fact::ClockSet { shift } => CLOCK_SET.row(place, shift),
         Fact::Joined { .. } => JOINED.row(place, &()),
+        Fact::Denied(why) => DENIED.row(place, why),
+        Fact::Unheard => UNHEARD.row(place, &()),
+        Fact::Out(why) => OUT.row(place, why),
+        Fact::Entered { entity, .. } => ENTERED.row(place, entity),
+        Fact::Left { entity, .. } => LEFT.row(place, entity),
+        Fact::Owns { entity, owns, .. } => OWNS.row(place, &(*entity, *owns)),
+        Fact::Connected { peer, again, .. } => CONNECTED.row(place, &(*peer, *again)),
+        Fact::Ended { peer, why, .. } => ENDED.row(place, &(*peer, *why)),
+        Fact::Refused { why, .. } => REFUSED.row(place, why),
+        Fact::RuleDiffers { kind, .. } => RULE_DIFFERS.row(place, kind),
+        Fact::Born { entity, .. } => BORN.row(place, entity),
+        Fact::Gone { entity, .. } => GONE.row(place, entity),
+        Fact::Owner { entity, player, owns, .. } => OWNER.row(place, &(*entity, *player, *owns)),
+        Fact::Obeyed { entity, .. } => OBEYED.row(place, entity),
         // Kept in tables of their own, or not at all.
         Fact::Input(_) | Fact::Clock(_) | Fact::Received { .. } | Fact::Agreed { .. } => (place.at, Value::Null),
     }
@@ -377,7 +509,25 @@ pub fn row_kinds() -> Vec<RowSpec> {
         DROPPED.spec(),
         OVERRUN.spec(),
         CLOCK_SET.spec(),
+        STARTED.spec(),
         JOINED.spec(),
+        DENIED.spec(),
+        UNHEARD.spec(),
+        OUT.spec(),
+        LEAVES.spec(),
+        CRASHED.spec(),
+        CONNECTED.spec(),
+        REFUSED.spec(),
+        RULE_DIFFERS.spec(),
+        ENDED.spec(),
+        BORN.spec(),
+        GONE.spec(),
+        OWNER.spec(),
+        OBEYED.spec(),
+        ENTERED.spec(),
+        SEEN.spec(),
+        LEFT.spec(),
+        OWNS.spec(),
         PRESSED.spec(),
         PUSHED.spec(),
         FROZEN.spec(),

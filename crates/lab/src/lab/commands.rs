@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use velocitas_core::{Motion, Tick};
+use velocitas_core::{Client, Motion, Tick};
 
 use super::{Helm, Lab};
 use crate::command::Command;
@@ -10,7 +10,7 @@ use crate::controls::{Bot, Controls};
 use crate::ids::{MachineId, MemberId, Part};
 use crate::knob::{Knob, KnobValue};
 use crate::known::{Change, Changed, Reach};
-use crate::machine::{Serving, told};
+use crate::machine::{Serving, token, told};
 use crate::watch::{Happening, Watch};
 
 impl Lab {
@@ -26,15 +26,21 @@ impl Lab {
                 self.helm.member
             }
             Command::Helm(member) => {
-                let member = member.filter(|m| m.index() < self.entities.len());
+                let member = member.filter(|m| m.index() < self.course.cast.len());
                 if let Some(left) = self.helm.member {
                     self.playing_mut(left).bot = Bot::default();
                 }
                 self.helm = Helm { member, controls: Controls::default() };
                 member
             }
+            Command::Moves(member, coming) => {
+                if member.index() < self.course.cast.len() {
+                    self.comes_or_goes(member, coming, watch);
+                }
+                return;
+            }
             Command::Set { member, knob, value } => {
-                if member.index() >= self.entities.len() {
+                if member.index() >= self.course.cast.len() {
                     return;
                 }
                 self.set(member, knob, value);
@@ -49,18 +55,18 @@ impl Lab {
             }
         };
         let Some(member) = concerns else { return };
-        let tick = self.client(member).newest_tick();
+        let tick = self.client(member).and_then(Client::newest_tick);
         self.tell(watch, self.course.machine(member), Part::Client, tick, Happening::Command(command));
     }
 
     /// Lets machines know something else from one tick on that lies ahead of them all.
     fn change<W: Watch>(&mut self, reach: Reach, what: Changed, command: Command, watch: &mut W) {
-        let clients = self.clients().filter_map(|p| p.client.newest_tick());
+        let clients = self.clients().filter_map(|p| p.client.as_ref()?.newest_tick());
         let from = clients.fold(self.server_tick(), Tick::max).next();
         let course = self.course.clone();
         let machines = MachineId::first(self.machines.len()).zip(&mut self.machines);
         for (_, machine) in machines.filter(|(id, _)| reach.covers(*id)) {
-            if let Some(Serving { server, known, .. }) = machine.server.as_deref_mut() {
+            if let Some(Serving { server, known }) = machine.server.as_deref_mut() {
                 known.take(&what);
                 let ground = server.ingredients().ground.clone();
                 server.set_ingredients_at(from, told(ground, known));
@@ -68,7 +74,9 @@ impl Lab {
             if let Some(playing) = machine.client.as_deref_mut() {
                 playing.known.take(&what);
                 let ingredients = playing.ingredients(&course);
-                playing.client.set_ingredients_at(from, ingredients);
+                if let Some(client) = &mut playing.client {
+                    client.set_ingredients_at(from, ingredients);
+                }
             }
         }
         watch.changed(Change { at: self.now, tick: self.record_tick(from), reach, what });
@@ -84,12 +92,11 @@ impl Lab {
         let playing = self.playing_mut(member);
         knob.set(&mut playing.knobs, value);
         let knobs = playing.knobs;
-        playing.client.set_settings(knobs.settings);
+        if let Some(client) = &mut playing.client {
+            client.set_settings(knobs.settings);
+        }
         self.links.change(machine, MachineId::SERVER, knobs.up);
         self.links.change(MachineId::SERVER, machine, knobs.down);
-        let serving = self.serving_mut();
-        if let Some(peer) = serving.peer(machine) {
-            serving.server.set_snapshot_every(peer, knobs.snapshot_every);
-        }
+        self.serving_mut().server.set_snapshot_every(token(member), knobs.snapshot_every);
     }
 }

@@ -77,7 +77,7 @@ const fn figure(
 }
 
 /// The table, in the order of the table for people.
-pub static FIGURES: [Figure; 35] = [
+pub static FIGURES: [Figure; 41] = [
     figure("kind", Some("kind"), Unit::Word, "helm, bot or rogue", |m| Value::Word(m.kind)),
     figure("arrangement", Some("arrangement"), Unit::Word, "who decides where it is", |m| Value::Word(m.arrangement)),
     figure(
@@ -123,6 +123,30 @@ pub static FIGURES: [Figure; 35] = [
     figure("prediction_error_m.max", None, Unit::Metres, "the same: largest", |m| {
         Value::Number(m.prediction_error_m.max)
     }),
+    figure("joining.connections", Some("connections"), Unit::Count, "connections that began", |m| {
+        count(m.joining.connections)
+    }),
+    figure("joining.refusals", Some("refusals"), Unit::Count, "how often the server did not let it in", |m| {
+        count(m.joining.refusals)
+    }),
+    figure(
+        "joining.bytes",
+        Some("bytes of joining"),
+        Unit::Bytes,
+        "payload of hellos and all answers to them, both ways",
+        |m| count(m.joining.bytes),
+    ),
+    figure(
+        "seen_after_ms.p50",
+        Some("seen after p50"),
+        Unit::Millis,
+        "from an entity's birth, or the start of this machine's program where that was later, to the first frame in which \
+         this machine draws it: median",
+        |m| Value::Number(m.seen_after_ms.p50),
+    ),
+    figure("seen_after_ms.max", Some("seen after, most"), Unit::Millis, "the same: largest", |m| {
+        Value::Number(m.seen_after_ms.max)
+    }),
     figure("inputs.sent", Some("inputs sent"), Unit::Count, "inputs (or claims) put on their way", |m| {
         count(m.inputs.sent)
     }),
@@ -143,6 +167,13 @@ pub static FIGURES: [Figure; 35] = [
     figure("inputs.repeated", Some("  made up"), Unit::Count, "ticks for which the server made one up", |m| {
         count(m.inputs.repeated)
     }),
+    figure(
+        "inputs.rested",
+        Some("  at rest"),
+        Unit::Count,
+        "ticks for which it made one up after so long that keys came up",
+        |m| count(m.inputs.rested),
+    ),
     figure("inputs.late", Some("  late"), Unit::Count, "arrived after their tick was simulated", |m| {
         count(m.inputs.late)
     }),

@@ -10,12 +10,12 @@ pub use figure::{FIGURES, Figure, Unit, Value};
 use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
-use velocitas_core::{Drawn, Fact, InputFate, Provenance, Restored};
+use velocitas_core::{Drawn, Fact, InputFate, Presence, Provenance, Restored};
 
 use crate::cause::causes;
 use crate::course::Role;
 use crate::ids::{ActorId, MachineId, RecordTick};
-use crate::record::{DrawnRow, Record};
+use crate::record::{DrawnRow, Record, SeenRow};
 use crate::samples::Samples;
 use crate::time::LabTime;
 use crate::watch::Happening;
@@ -44,8 +44,10 @@ pub struct Inputs {
     pub sent: u32,
     /// Used as sent.
     pub fresh: u32,
-    /// Ticks for which the server made one up.
+    /// Ticks for which the server made one up: keys held on.
     pub repeated: u32,
+    /// Ticks for which it made one up after so long that keys came up.
+    pub rested: u32,
     /// Arrived after their tick was simulated.
     pub late: u32,
     /// Arrived for ticks that the server passed over after it had stood still.
@@ -57,9 +59,29 @@ pub struct Inputs {
 impl Inputs {
     /// Share of the ticks for which the server had what was sent.
     pub fn fresh_share(&self) -> Option<f64> {
-        let ticks = self.fresh + self.repeated;
+        let ticks = self.fresh + self.repeated + self.rested;
         (ticks > 0).then(|| f64::from(self.fresh) / f64::from(ticks))
     }
+}
+
+/// Comings and goings of one client.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct Joining {
+    /// Connections that began.
+    pub connections: u32,
+    /// How often it was not let in.
+    pub refusals: u32,
+    /// Payload of hellos and all answers to them, both ways.
+    pub bytes: u64,
+}
+
+/// Middle and worst.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct SeenAfter {
+    /// Median.
+    pub p50: Option<f64>,
+    /// Largest.
+    pub max: Option<f64>,
 }
 
 /// Low end and middle.
@@ -102,6 +124,10 @@ pub struct ClientMetrics {
     pub arrangement: &'static str,
     /// Jumps of its own prediction.
     pub corrections: Corrections,
+    /// How it came and went.
+    pub joining: Joining,
+    /// From an entity's birth, or its own start where that was later, to the first frame in which it draws it.
+    pub seen_after_ms: SeenAfter,
     /// What became of its inputs.
     pub inputs: Inputs,
     /// How early inputs arrived, in ticks.
@@ -174,6 +200,8 @@ pub struct Tally {
     resyncs: u32,
     gain: f64,
     tricks: Tricks,
+    joining: Joining,
+    seen_after: Samples,
     inputs: Inputs,
     margins: Samples,
     errors: Samples,
@@ -219,7 +247,10 @@ impl Tally {
             let (plain, udp) = if row.kind.is_up() { &mut self.bytes_up } else { &mut self.bytes_down };
             *plain += u64::from(row.bytes);
             *udp += u64::from(row.bytes) + 28;
+            self.joining.bytes += if row.kind.is_joining() { u64::from(row.bytes) } else { 0 };
         }
+        let seen = record.of(machine).seen.span(span.from, span.to);
+        self.seen_after.extend(seen.map(|row| seen_after_ms(record, machine, row)));
     }
 
     /// What it came to.
@@ -245,6 +276,8 @@ impl Tally {
                 replayed_ticks: self.replayed,
                 unexplained: self.unexplained,
             },
+            joining: self.joining.clone(),
+            seen_after_ms: SeenAfter { p50: self.seen_after.percentiles([0.5])[0], max: self.seen_after.most() },
             inputs: self.inputs.clone(),
             margin_ticks: Margin { p05: margin_05, p50: margin_50 },
             prediction_error_m: ErrorM { p50: error_50, p95: error_95, max: self.errors.most() },
@@ -279,6 +312,8 @@ impl Tally {
                     self.gain += f64::from(v.evidence.gain);
                 }
                 Happening::Fact(Fact::Resync { .. }) => self.resyncs += 1,
+                Happening::Fact(Fact::Connected { .. }) => self.joining.connections += 1,
+                Happening::Fact(Fact::Refused { .. }) => self.joining.refusals += 1,
                 Happening::Trick { lasts: Some(lasts) } => self.add_trick(record, machine, (row.at, lasts), span.end),
                 _ => {}
             }
@@ -330,6 +365,7 @@ impl Tally {
                 }
                 InputFate::Used(Provenance::Fresh) => self.inputs.fresh += 1,
                 InputFate::Used(Provenance::Repeated) => self.inputs.repeated += 1,
+                InputFate::Used(Provenance::Rested) => self.inputs.rested += 1,
             }
         }
         for row in rows.range(inside, rows.until(span.end)) {
@@ -344,22 +380,22 @@ impl Tally {
     }
 
     fn add_views(&mut self, record: &Record, machine: MachineId, span: Span) {
-        let frames = &record.of(machine).frames;
-        let others: Vec<ActorId> = record.cast.actors().filter(|a| !record.cast.owns(machine, *a)).collect();
+        let (of, frames) = (record.of(machine), &record.of(machine).frames);
+        let is_other = |a: &ActorId, at| of.knows(*a, at) && !record.cast.owns(machine, *a, at);
         let rows = frames.before(span.from)..frames.until(span.to);
         for number in rows {
             let Some((tick, fraction, how)) = record.frame(machine, number).and_then(|f| f.placed(record.cast.rate))
             else {
                 continue;
             };
+            let Some(at) = frames.get(number).map(|row| row.at) else { continue };
+            let others: Vec<ActorId> = record.cast.actors().filter(|a| is_other(a, at)).collect();
             let count = others.len() as u64;
             self.views.frames += count;
             self.views.extrapolated += if how == Drawn::Extrapolated { count } else { 0 };
             self.views.held += if how == Drawn::Held { count } else { 0 };
             // One in four says the same about ages.
-            if self.views.seen.is_multiple_of(4)
-                && let Some(at) = frames.get(number).map(|row| row.at)
-            {
+            if self.views.seen.is_multiple_of(4) {
                 self.ages.extend(others.iter().filter_map(|actor| age(record, *actor, at, tick, fraction)));
             }
             self.views.seen += 1;
@@ -387,6 +423,15 @@ pub fn prediction_errors(record: &Record, machine: MachineId, from: LabTime, to:
     errors
 }
 
+/// From an entity's birth, or the start of the viewer's program where that was later, to the frame in which the viewer drew it
+/// first, in milliseconds.
+pub fn seen_after_ms(record: &Record, viewer: MachineId, row: &SeenRow) -> f64 {
+    let born = record.cast.actors[row.actor.index()].born.0;
+    let rows = &record.of(viewer).presence;
+    let started = rows.range(0, rows.until(row.at)).rev().find(|r| r.presence == Presence::Joining);
+    row.at.minus(started.map_or(born, |started| started.at.max(born))).millis()
+}
+
 /// How far in the past something drawn lies, in milliseconds.
 pub fn view_age(record: &Record, actor: ActorId, row: &DrawnRow) -> Option<f64> {
     age(record, actor, row.at, row.tick, row.fraction)
@@ -408,14 +453,14 @@ const AT_REST: usize = 4;
 
 /// From presses at rest to the first frame in which the own character moves, in milliseconds.
 fn responses(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -> Vec<f64> {
-    let Some(actor) = record.cast.own(machine) else { return Vec::new() };
     let (rows, frames) = (&record.of(machine).happenings, &record.of(machine).frames);
-    let drawn = |number: usize| record.drawn_in(machine, actor, number);
     let mut samples = Vec::new();
     for row in rows.span(from, to) {
         if !matches!(row.what, Happening::Pressed) {
             continue;
         }
+        let Some(actor) = record.cast.body(machine, row.at) else { continue };
+        let drawn = |number: usize| record.drawn_in(machine, actor, number);
         let after = frames.before(row.at);
         let Some(rest) = after.checked_sub(1).and_then(drawn) else { continue };
         let moved = |r: &DrawnRow| (r.pos - rest.pos).dot(r.pos - rest.pos) > 1e-6;

@@ -2,11 +2,14 @@
 
 use std::sync::Arc;
 
-use velocitas_core::{Arrangement, EntityId, Kinds, PeerId, Rate, SolidId, Tick};
+use velocitas_core::{Address, Arrangement, EntityId, Kinds, PeerId, Rate, SolidId, Tick, Token};
 
-use crate::course::{Course, KnownTo, NamedSolid, Role, World};
+use crate::course::{KnownTo, NamedSolid, Role, World};
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::known::Known;
+use crate::lab::Lab;
+use crate::machine::{machine_at, token};
+use crate::time::LabTime;
 
 /// A machine.
 #[derive(Clone, Debug)]
@@ -37,12 +40,56 @@ pub struct Actor {
     pub name: String,
     /// The number of its rule.
     pub kind: u8,
-    /// The first tick in which there is a state of it.
-    pub born: RecordTick,
-    /// The first tick in which there is none any more.
-    pub gone: Option<RecordTick>,
-    /// On whose machines its owners sit: none, one, or several.
-    pub owners: Vec<MachineId>,
+    /// On whose machine the player sits with whom it came, if with anybody.
+    pub came_with: Option<MachineId>,
+    /// When it was born, and the first tick in which there is a state of it.
+    pub born: (LabTime, RecordTick),
+    /// When it went, and the first tick in which there is none any more.
+    pub gone: Option<(LabTime, RecordTick)>,
+    /// Who began or ceased to own it, in the order in which that happened.
+    pub owners: Vec<OwnerRow>,
+}
+
+/// A machine's player begins to own an entity, or ceases to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct OwnerRow {
+    /// When that was said.
+    pub at: LabTime,
+    /// From which tick it holds.
+    pub tick: RecordTick,
+    /// Whose.
+    pub machine: MachineId,
+    /// Which of the two.
+    pub owns: bool,
+}
+
+impl Actor {
+    /// Whether it is there at a moment.
+    pub fn is_there(&self, at: LabTime) -> bool {
+        self.born.0 <= at && self.gone.is_none_or(|(gone, _)| at < gone)
+    }
+
+    /// On whose machines its owners sit at a moment: none, one, or several.
+    pub fn owners_at(&self, at: LabTime) -> Vec<MachineId> {
+        let mut owners = Vec::new();
+        for row in self.owners.iter().filter(|row| row.at <= at) {
+            owners.retain(|owner| *owner != row.machine);
+            if row.owns {
+                owners.push(row.machine);
+            }
+        }
+        owners
+    }
+
+    /// Whether a machine's player owns it at a moment.
+    pub fn is_owned_by(&self, machine: MachineId, at: LabTime) -> bool {
+        self.owners.iter().rev().find(|row| row.machine == machine && row.at <= at).is_some_and(|row| row.owns)
+    }
+
+    /// Whether a machine's player owns it in a tick.
+    pub fn is_owned_in(&self, machine: MachineId, tick: RecordTick) -> bool {
+        self.owners.iter().rev().find(|row| row.machine == machine && row.tick <= tick).is_some_and(|row| row.owns)
+    }
 }
 
 /// Who is who, and where.
@@ -60,8 +107,12 @@ pub struct Cast {
     pub machines: Vec<MachineInfo>,
     /// All entities, by [`ActorId`].
     pub actors: Vec<Actor>,
-    /// Who comes to the one that decides by which connection.
+    /// Who came to the one that decides by which connection, in the order in which they began.
     pub peers: Vec<(PeerId, MachineId)>,
+    /// Which player sits at which machine.
+    players: Vec<(Token, MachineId)>,
+    /// What is there besides, by name, in the order of birth.
+    things: Vec<String>,
     /// Where it is.
     pub world: Arc<World>,
     /// What those that decide, and those that play, knew of the rules at the beginning.
@@ -69,37 +120,98 @@ pub struct Cast {
 }
 
 impl Cast {
-    /// The cast of a course at its beginning; `entities` and `peers` as the server made them.
-    pub fn of(course: &Course, entities: &[EntityId], peers: &[(PeerId, MachineId)]) -> Self {
+    /// The cast of a course at its beginning, as its lab has made it.
+    pub fn of(lab: &Lab) -> Self {
+        let course = lab.course();
         let mut machines: Vec<MachineInfo> = course
             .machines()
             .map(|(name, _)| MachineInfo { name: name.to_owned(), serves: false, player: None })
             .collect();
         machines[MachineId::SERVER.index()].serves = true;
-        let mut actors = Vec::new();
-        for member in course.members() {
-            let (m, machine) = (&course[member], course.machine(member));
-            machines[machine.index()].player = Some(Player { role: m.role, arrangement: m.arrangement });
-            actors.extend(entities.get(member.index()).map(|id| Actor {
-                id: *id,
-                name: m.name.clone(),
-                kind: m.kind,
-                born: RecordTick(0),
-                gone: None,
-                owners: vec![machine],
-            }));
-        }
-        Self {
+        let mut cast = Self {
             title: course.name.clone(),
             seed: course.seed,
             rate: course.rate,
             first: Tick(course.first_tick),
             machines,
-            actors,
-            peers: peers.to_vec(),
+            actors: Vec::new(),
+            peers: Vec::new(),
+            players: course.members().map(|member| (token(member), course.machine(member))).collect(),
+            things: course.things.iter().map(|thing| thing.name.clone()).collect(),
             world: course.world.clone(),
             rules: [Known::of(course, KnownTo::Server), Known::of(course, KnownTo::Clients)],
+        };
+        for member in course.members() {
+            let (m, machine) = (&course[member], course.machine(member));
+            cast.machines[machine.index()].player = Some(Player { role: m.role, arrangement: m.arrangement });
         }
+        let start = RecordTick(0);
+        for entity in lab.server().world().iter() {
+            let with = course.members().find(|member| lab.entity(*member) == Some(entity.id())).map(token);
+            cast.born(LabTime::ZERO, start, (entity.id(), entity.kind(), with));
+            entity.owners().iter().for_each(|owner| cast.owned(LabTime::ZERO, start, (entity.id(), *owner, true)));
+        }
+        cast
+    }
+
+    /// An entity is born, with a player or as a thing of the world. `false` when that is known.
+    pub(super) fn born(
+        &mut self,
+        at: LabTime,
+        tick: RecordTick,
+        (id, kind, with): (EntityId, u8, Option<Token>),
+    ) -> bool {
+        if self.actor(id).is_some_and(|actor| self.actors[actor.index()].gone.is_none()) {
+            return false;
+        }
+        let came_with = with.and_then(|player| self.machine_with(player));
+        let name = match came_with {
+            Some(machine) => self.name(machine).to_owned(),
+            None => {
+                let things = self.actors.iter().filter(|a| a.came_with.is_none()).count();
+                self.things.get(things).cloned().unwrap_or_else(|| format!("thing {id}"))
+            }
+        };
+        let (born, gone, owners) = ((at, tick), None, Vec::new());
+        self.actors.push(Actor { id, name, kind, came_with, born, gone, owners });
+        true
+    }
+
+    /// An entity is no more.
+    pub(super) fn gone(&mut self, at: LabTime, tick: RecordTick, id: EntityId) {
+        if let Some(actor) = self.actor(id) {
+            self.actors[actor.index()].gone.get_or_insert((at, tick));
+        }
+    }
+
+    /// A player begins to own an entity, or ceases to.
+    pub(super) fn owned(&mut self, at: LabTime, tick: RecordTick, (id, player, owns): (EntityId, Token, bool)) {
+        let Some((actor, machine)) = self.actor(id).zip(self.machine_with(player)) else { return };
+        let actor = &mut self.actors[actor.index()];
+        if actor.is_owned_by(machine, at) != owns {
+            actor.owners.push(OwnerRow { at, tick, machine, owns });
+        }
+    }
+
+    /// A connection began.
+    pub(super) fn connected(&mut self, peer: PeerId, from: Address) {
+        if let Some(machine) = machine_at(from, self.machines.len()) {
+            self.peers.push((peer, machine));
+        }
+    }
+
+    /// Forgets what happened after a moment.
+    pub(super) fn truncate(&mut self, at: LabTime) {
+        self.actors.retain(|actor| actor.born.0 <= at);
+        for actor in &mut self.actors {
+            actor.gone = actor.gone.filter(|(gone, _)| *gone <= at);
+            actor.owners.retain(|row| row.at <= at);
+        }
+    }
+
+    /// Where a player sits.
+    pub(crate) fn machine_with(&self, player: Token) -> Option<MachineId> {
+        self.players.iter().find(|(token, _)| *token == player).map(|(_, machine)| *machine)
     }
 
     /// All machines.
@@ -129,14 +241,22 @@ impl Cast {
         self.actors().rev().find(|actor| self.actors[actor.index()].id == id)
     }
 
-    /// The entity that a machine gives orders, or the first of them.
-    pub fn own(&self, machine: MachineId) -> Option<ActorId> {
-        self.actors().find(|actor| self.owns(machine, *actor))
+    /// What came last with the player of a machine up to a moment, gone or not.
+    pub fn body(&self, machine: MachineId, at: LabTime) -> Option<ActorId> {
+        self.actors().rev().find(|actor| {
+            let actor = &self.actors[actor.index()];
+            actor.came_with == Some(machine) && actor.born.0 <= at
+        })
     }
 
-    /// Whether a machine gives an entity orders.
-    pub fn owns(&self, machine: MachineId, actor: ActorId) -> bool {
-        self.actors[actor.index()].owners.contains(&machine)
+    /// What nobody came with, in the order of birth.
+    pub fn things(&self) -> impl Iterator<Item = ActorId> {
+        self.actors().filter(|actor| self.actors[actor.index()].came_with.is_none())
+    }
+
+    /// Whether a machine gives an entity orders at a moment.
+    pub fn owns(&self, machine: MachineId, actor: ActorId, at: LabTime) -> bool {
+        self.actors[actor.index()].is_owned_by(machine, at)
     }
 
     /// Who comes by a connection.

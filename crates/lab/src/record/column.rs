@@ -2,7 +2,9 @@
 
 use std::sync::Arc;
 
-use super::rows::{ClockRow, FrameRow, InputRow, MarkRow, OwnDrawnRow, ReceivedRow};
+use super::rows::{
+    ClockRow, FrameRow, InputRow, JoinedRow, KnowsRow, MarkRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow,
+};
 use crate::time::LabTime;
 use crate::watch::{HappeningRow, MessageRow};
 
@@ -129,7 +131,20 @@ macro_rules! timed {
     };
 }
 
-timed!(FrameRow, OwnDrawnRow, ReceivedRow, InputRow, ClockRow, MarkRow, HappeningRow, MessageRow);
+timed!(
+    FrameRow,
+    OwnDrawnRow,
+    ReceivedRow,
+    KnowsRow,
+    JoinedRow,
+    PresenceRow,
+    SeenRow,
+    InputRow,
+    ClockRow,
+    MarkRow,
+    HappeningRow,
+    MessageRow
+);
 
 impl<T: Timed> Column<T> {
     /// How many rows lie before a moment.

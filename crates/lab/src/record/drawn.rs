@@ -67,10 +67,12 @@ impl Record {
         if !row.sees {
             return None;
         }
+        // What came before it began to play is not known any more.
+        let begin = rows.received.before(rows.joined_by(row.at));
         let end = rows.received.until(row.at);
         let (mut before, mut after, mut newest) = (None, None, None);
         let mut since = LabTime::ZERO;
-        for received in rows.received.range(end.saturating_sub(LOOKED_THROUGH), end).rev() {
+        for received in rows.received.range(begin.max(end.saturating_sub(LOOKED_THROUGH)), end).rev() {
             if received.at < since {
                 break;
             }
@@ -115,8 +117,11 @@ impl Record {
 
     /// Somebody else, or an own entity that is waited for.
     pub fn drawn_other(&self, viewer: MachineId, actor: ActorId, frame: &Frame) -> Option<DrawnRow> {
-        let exact = self.cast.owns(viewer, actor);
-        let sample = |tick: RecordTick| self.sample(actor, tick, exact);
+        if !self.of(viewer).knows(actor, frame.row.at) {
+            return None;
+        }
+        let owned = |tick| self.cast.actors[actor.index()].is_owned_in(viewer, tick);
+        let sample = |tick: RecordTick| self.sample(actor, tick, owned(tick));
         let (before, after) = (frame.before.and_then(sample), frame.after.and_then(sample));
         let made = if frame.row.blends {
             let moment = Shown { tick: frame.row.tick.tick(self.cast.first), fraction: frame.row.fraction };

@@ -1,7 +1,11 @@
 //! What is kept of one machine.
 
+use velocitas_core::Presence;
+
 use super::column::{Column, Cut};
-use super::rows::{ClockRow, FrameRow, InputRow, Mark, MarkRow, OwnDrawnRow, ReceivedRow};
+use super::rows::{
+    ClockRow, FrameRow, InputRow, JoinedRow, KnowsRow, Mark, MarkRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow,
+};
 use super::track::Track;
 use crate::ids::{ActorId, RecordTick};
 use crate::time::LabTime;
@@ -31,6 +35,14 @@ pub struct MachineRows {
     pub received: Column<ReceivedRow>,
     /// What became of its inputs.
     pub inputs: Column<InputRow>,
+    /// Whom it learnt of, and of whose end.
+    pub knows: Column<KnowsRow>,
+    /// How far it was in or out; without a row it has not been started.
+    pub presence: Column<PresenceRow>,
+    /// When it began to play, each time.
+    pub joined: Column<JoinedRow>,
+    /// Whom it drew for the first time since.
+    pub seen: Column<SeenRow>,
     /// What it knows of its clock and link.
     pub clocks: Column<ClockRow>,
     /// What happens seldom.
@@ -45,15 +57,46 @@ impl MachineRows {
         self.own.iter().find(|own| own.actor == actor)
     }
 
-    pub(super) fn own_mut(&mut self, actor: ActorId) -> Option<&mut OwnRows> {
-        self.own.iter_mut().find(|own| own.actor == actor)
+    /// The same, to be written to; `width` lanes of its states are in use.
+    pub(super) fn own_mut(&mut self, actor: ActorId, width: usize) -> &mut OwnRows {
+        if let Some(place) = self.own.iter().position(|own| own.actor == actor) {
+            return &mut self.own[place];
+        }
+        let (predicted, rewritten) = (Track::new(width), Track::new(width));
+        self.own.push(OwnRows { actor, predicted, rewritten, drawn: Column::default() });
+        self.own.last_mut().expect("it was just put there")
+    }
+
+    /// Whether it knows of an entity in a frame at this moment.
+    pub fn knows(&self, actor: ActorId, at: LabTime) -> bool {
+        let since = self.joined_by(at);
+        let rows = self.knows.range(0, self.knows.until(at)).rev();
+        rows.take_while(|row| row.at >= since).find(|row| row.actor == actor).is_some_and(|row| row.there)
+    }
+
+    /// Whether it has drawn an entity since it last began to play.
+    pub(super) fn has_seen(&self, actor: ActorId) -> bool {
+        let since = self.joined.last().map_or(LabTime::ZERO, |row| row.at);
+        self.seen.iter().rev().take_while(|row| row.at >= since).any(|row| row.actor == actor)
+    }
+
+    /// How far it is in or out at a moment: out before it was started and after it has ended.
+    pub fn presence_at(&self, at: LabTime) -> Presence {
+        let row = self.presence.until(at).checked_sub(1).and_then(|i| self.presence.get(i));
+        row.map_or(Presence::Left, |row| row.presence)
+    }
+
+    /// When it last began to play, at this moment.
+    pub fn joined_by(&self, at: LabTime) -> LabTime {
+        let row = self.joined.until(at).checked_sub(1).and_then(|i| self.joined.get(i));
+        row.map_or(LabTime::ZERO, |row| row.at)
     }
 
     pub(super) fn mark(&mut self, at: LabTime, tick: Option<RecordTick>, mark: Mark) {
         self.marks.push(MarkRow { at, tick, mark });
     }
 
-    /// Every column but the tracks.
+    /// Every column but the tracks and what is few and never forgotten: whom it knows.
     fn columns(&mut self) -> impl Iterator<Item = &mut dyn Cut> {
         let all: [&mut dyn Cut; 6] = [
             &mut self.frames,
@@ -68,6 +111,8 @@ impl MachineRows {
 
     pub(super) fn truncate(&mut self, at: LabTime) {
         self.columns().for_each(|column| column.cut_after(at));
+        let few: [&mut dyn Cut; 4] = [&mut self.knows, &mut self.presence, &mut self.joined, &mut self.seen];
+        few.into_iter().for_each(|column| column.cut_after(at));
         for own in &mut self.own {
             own.predicted.truncate(at);
             own.rewritten.truncate(at);
@@ -88,6 +133,10 @@ impl MachineRows {
             + self.frames.bytes()
             + self.received.bytes()
             + self.inputs.bytes()
+            + self.knows.bytes()
+            + self.presence.bytes()
+            + self.joined.bytes()
+            + self.seen.bytes()
             + self.clocks.bytes()
             + self.happenings.bytes()
             + self.marks.bytes()

@@ -12,24 +12,28 @@ mod machine;
 mod rows;
 mod track;
 
-pub use cast::{Actor, Cast, MachineInfo, Player};
+pub use cast::{Actor, Cast, MachineInfo, OwnerRow, Player};
 use column::Cut;
 pub use column::{Column, Timed};
 pub use drawn::{DrawnRow, Frame};
 pub use layout::Layout;
 pub use machine::{MachineRows, OwnRows};
-pub use rows::{ClockRow, FrameRow, InputRow, Mark, MarkRow, OwnDrawnRow, ReceivedRow, StateHead};
+pub use rows::{
+    ClockRow, FrameRow, InputRow, JoinedRow, KnowsRow, Mark, MarkRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow,
+    StateHead,
+};
 pub use track::Track;
 
 use std::collections::BTreeMap;
 
 use velocitas_core::{
-    Client, EntityId, Event, Fact, HostNanos, InputFact, InputFate, Made, Provenance, Restored, SolidId, StateEvent,
-    Tick,
+    Client, EntityId, Event, Fact, HostNanos, InputFact, InputFate, Made, Presence, Provenance, Restored, SolidId,
+    StateEvent, Tick,
 };
 
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::known::{Change, Changed, Known};
+use crate::machine::machine_at;
 use crate::time::LabTime;
 use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
 
@@ -58,25 +62,27 @@ pub struct Record {
 impl Record {
     /// An empty record.
     pub fn new(cast: Cast) -> Self {
-        let width = |actor: ActorId| cast.kinds().motion(cast.actors[actor.index()].kind).schema().state_lanes();
-        let own = |machine: MachineId| {
-            let own = cast.actors().filter(|actor| cast.owns(machine, *actor)).map(|actor| OwnRows {
-                actor,
-                predicted: Track::new(width(actor)),
-                rewritten: Track::new(width(actor)),
-                drawn: Column::default(),
-            });
-            MachineRows { own: own.collect(), ..MachineRows::default() }
-        };
-        Self {
-            authority: cast.actors().map(|actor| Track::new(width(actor))).collect(),
-            machines: cast.machines().map(own).collect(),
+        let mut record = Self {
+            authority: Vec::new(),
+            machines: cast.machines().map(|_| MachineRows::default()).collect(),
             messages: Messages::new(),
             changes: Vec::new(),
             kept_from: LabTime::ZERO,
             end: LabTime::ZERO,
             cast,
+        };
+        // Who is there from the beginning was started before it.
+        for actor in record.cast.actors.clone() {
+            let there = actor.came_with.map(|machine| (machine, Some(Presence::Joining)));
+            there.into_iter().for_each(|(machine, joining)| record.note_presence(LabTime::ZERO, machine, joining));
         }
+        record.authority = record.cast.actors().map(|actor| Track::new(record.width(actor))).collect();
+        record
+    }
+
+    /// How many lanes of an entity's states are in use, as the newest rule has it.
+    fn width(&self, actor: ActorId) -> usize {
+        self.layout(actor, RecordTick(u32::MAX)).schema().state_lanes()
     }
 
     /// What the authority made of an entity, by tick.
@@ -109,6 +115,10 @@ impl Record {
 
     /// Forgets everything after `at`.
     pub fn truncate(&mut self, at: LabTime) {
+        self.cast.truncate(at);
+        let actors = self.cast.actors.len();
+        self.authority.truncate(actors);
+        self.machines.iter_mut().for_each(|machine| machine.own.retain(|own| own.actor.index() < actors));
         self.authority.iter_mut().for_each(|track| track.truncate(at));
         self.machines.iter_mut().for_each(|machine| machine.truncate(at));
         self.messages.values_mut().for_each(|column| column.cut_after(at));
@@ -166,14 +176,68 @@ impl Record {
         let touched = event.contacts.iter().filter(|&id| id != SolidId::FLOOR);
         let used = event.used.map(|used| self.tick(used));
         let head = StateHead::new(at, self.tick(event.tick), used, touched, event.teleported);
+        let width = self.authority[actor.index()].width();
         let track = match event.made {
-            Made::Authority => Some(&mut self.authority[actor.index()]),
-            Made::Predicted => self.machine_mut(machine).own_mut(actor).map(|own| &mut own.predicted),
-            Made::Rewritten => self.machine_mut(machine).own_mut(actor).map(|own| &mut own.rewritten),
+            Made::Authority => &mut self.authority[actor.index()],
+            Made::Predicted => &mut self.machine_mut(machine).own_mut(actor, width).predicted,
+            Made::Rewritten => &mut self.machine_mut(machine).own_mut(actor, width).rewritten,
         };
-        if let Some(track) = track {
-            track.push(head, event.state);
+        track.push(head, event.state);
+    }
+
+    /// Who came, went, or changed hands: as the server tells it, and as clients learn of it.
+    fn coming_or_going(&mut self, at: LabTime, machine: MachineId, fact: &Fact) {
+        let presence = match fact {
+            Fact::Joined { .. } => Some(Presence::Playing),
+            Fact::Denied(_) => Some(Presence::Refused),
+            Fact::Unheard => Some(Presence::Joining),
+            Fact::Out(_) => Some(Presence::Left),
+            _ => None,
+        };
+        self.note_presence(at, machine, presence);
+        let knows = |there| move |actor| KnowsRow { at, actor, there };
+        match *fact {
+            Fact::Born { entity, kind, with, tick } => {
+                let tick = self.tick(tick);
+                if self.cast.born(at, tick, (entity, kind, with)) {
+                    let width = self.cast.actors().next_back().map_or(0, |actor| self.width(actor));
+                    self.authority.push(Track::new(width));
+                }
+            }
+            Fact::Gone { entity, tick } => self.cast.gone(at, self.cast.tick(tick), entity),
+            Fact::Owner { entity, tick, player, owns } => {
+                self.cast.owned(at, self.cast.tick(tick), (entity, player, owns));
+            }
+            Fact::Connected { peer, from, .. } => self.cast.connected(peer, from),
+            Fact::Joined { .. } => self.machine_mut(machine).joined.push(JoinedRow { at }),
+            Fact::Entered { entity, .. } => {
+                let row = self.cast.actor(entity).map(knows(true));
+                row.into_iter().for_each(|row| self.machine_mut(machine).knows.push(row));
+            }
+            Fact::Left { entity, .. } => {
+                let row = self.cast.actor(entity).map(knows(false));
+                row.into_iter().for_each(|row| self.machine_mut(machine).knows.push(row));
+            }
+            _ => {}
         }
+    }
+
+    fn note_presence(&mut self, at: LabTime, machine: MachineId, presence: Option<Presence>) {
+        let row = presence.map(|presence| PresenceRow { at, presence });
+        row.into_iter().for_each(|row| self.machine_mut(machine).presence.push(row));
+    }
+
+    /// What a client draws for the first time.
+    fn first_seen(&mut self, at: LabTime, viewer: MachineId, client: &Client, read: HostNanos) {
+        let rows = &self.machines[viewer.index()];
+        let known = |actor: &ActorId| rows.knows(*actor, at) && !rows.has_seen(*actor);
+        if !client.known().any(|k| self.cast.actor(k.entity).is_some_and(|actor| known(&actor))) {
+            return;
+        }
+        let mut seen = Vec::new();
+        client.draw(read, |entity, _| seen.extend(self.cast.actor(entity).filter(known)));
+        let rows = &mut self.machines[viewer.index()];
+        seen.into_iter().for_each(|actor| rows.seen.push(SeenRow { at, actor }));
     }
 
     fn input(&mut self, at: LabTime, machine: MachineId, fact: &InputFact) {
@@ -182,15 +246,20 @@ impl Record {
         let rows = self.machine_mut(machine);
         rows.inputs.push(InputRow { at, tick, peer, entity, fate });
         match fate {
-            InputFate::Used(Provenance::Repeated) => rows.mark(at, Some(tick), Mark::MadeUp),
+            InputFate::Used(Provenance::Repeated | Provenance::Rested) => rows.mark(at, Some(tick), Mark::MadeUp),
             InputFate::Arrived(margin) if margin < 0 => rows.mark(at, Some(tick), Mark::Late),
             _ => {}
         }
     }
 
     fn fact(&mut self, at: LabTime, machine: MachineId, part: Part, fact: Fact) {
+        self.coming_or_going(at, machine, &fact);
         // What a server says of a peer is kept with that peer's machine.
-        let machine = fact.peer().and_then(|peer| self.cast.machine_of(peer)).unwrap_or(machine);
+        let spoken_of = match fact {
+            Fact::Refused { from, .. } => machine_at(from, self.machines.len()),
+            _ => fact.peer().and_then(|peer| self.cast.machine_of(peer)),
+        };
+        let machine = spoken_of.unwrap_or(machine);
         let tick = fact.tick().map(|tick| self.tick(tick));
         match fact {
             Fact::Input(fact) => return self.input(at, machine, &fact),
@@ -207,7 +276,7 @@ impl Record {
             _ => {}
         }
         // What a server says of a peer happens to that peer's client.
-        let part = if fact.peer().is_some() { Part::Client } else { part };
+        let part = if spoken_of.is_some() { Part::Client } else { part };
         self.machine_mut(machine).happenings.push(HappeningRow { at, part, tick, what: Happening::Fact(fact) });
     }
 }
@@ -250,21 +319,27 @@ impl Watch for Record {
             let Some(actor) = self.cast.actor(entity) else { return };
             let tick = self.cast.tick(drawn.tick);
             let bearing = self.layout(actor, tick).schema().bearing_lane();
-            let pos = drawn.state.vec3(0);
-            if let Some(own) = self.machines[viewer.index()].own_mut(actor) {
-                own.drawn.push(OwnDrawnRow {
-                    at,
-                    tick,
-                    fraction: fraction(drawn.fraction),
-                    pos: [pos.x, pos.y, pos.z],
-                    bearing: bearing.map_or(0.0, |lane| drawn.state.real(lane)),
-                });
-            }
+            let (pos, width) = (drawn.state.vec3(0), self.authority[actor.index()].width());
+            self.machines[viewer.index()].own_mut(actor, width).drawn.push(OwnDrawnRow {
+                at,
+                tick,
+                fraction: fraction(drawn.fraction),
+                pos: [pos.x, pos.y, pos.z],
+                bearing: bearing.map_or(0.0, |lane| drawn.state.real(lane)),
+            });
         });
+        self.first_seen(at, viewer, client, read);
     }
 
     fn happening(&mut self, machine: MachineId, row: HappeningRow) {
         self.end = row.at;
+        let presence = match row.what {
+            Happening::Started => Some(Presence::Joining),
+            Happening::Crashed => Some(Presence::Left),
+            Happening::Leaves => Some(Presence::Leaving),
+            _ => None,
+        };
+        self.note_presence(row.at, machine, presence);
         self.machine_mut(machine).happenings.push(row);
     }
 
@@ -273,7 +348,8 @@ impl Watch for Record {
             let width = rule.schema().state_lanes();
             for actor in self.cast.actors().filter(|actor| self.cast.actors[actor.index()].kind == *kind) {
                 self.authority[actor.index()].widen(width);
-                for own in self.machines.iter_mut().filter_map(|machine| machine.own_mut(actor)) {
+                let own = self.machines.iter_mut().flat_map(|machine| &mut machine.own);
+                for own in own.filter(|own| own.actor == actor) {
                     own.predicted.widen(width);
                     own.rewritten.widen(width);
                 }

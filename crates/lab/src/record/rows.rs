@@ -1,8 +1,8 @@
 //! What one row of each table of the record says. Every row has its lab time; whose it is, the table says.
 
-use velocitas_core::{ClockFact, EntityId, InputFate, PeerId, SolidId};
+use velocitas_core::{ClockFact, EntityId, InputFate, PeerId, Presence, SolidId};
 
-use crate::ids::RecordTick;
+use crate::ids::{ActorId, RecordTick};
 use crate::time::LabTime;
 
 /// The head of a state in a track.
@@ -92,6 +92,42 @@ pub struct ReceivedRow {
     pub at: LabTime,
     /// The tick it shows.
     pub tick: RecordTick,
+}
+
+/// A client learns of an entity, or that it is no more.
+#[derive(Clone, Copy, Debug)]
+pub struct KnowsRow {
+    /// When.
+    pub at: LabTime,
+    /// Which.
+    pub actor: ActorId,
+    /// Which of the two.
+    pub there: bool,
+}
+
+/// A machine's program comes or goes.
+#[derive(Clone, Copy, Debug)]
+pub struct PresenceRow {
+    /// When.
+    pub at: LabTime,
+    /// How far it is in or out from then on.
+    pub presence: Presence,
+}
+
+/// A client begins to play, and knows nobody.
+#[derive(Clone, Copy, Debug)]
+pub struct JoinedRow {
+    /// When.
+    pub at: LabTime,
+}
+
+/// A client draws an entity for the first time since it began to play.
+#[derive(Clone, Copy, Debug)]
+pub struct SeenRow {
+    /// When.
+    pub at: LabTime,
+    /// Which.
+    pub actor: ActorId,
 }
 
 /// What became of an input.

@@ -21,6 +21,11 @@ impl Track {
         Self { width, heads: Column::default(), lanes: Column::default() }
     }
 
+    /// How many lanes of a state it keeps.
+    pub(super) const fn width(&self) -> usize {
+        self.width
+    }
+
     /// Makes room for states that use more lanes; those there are have zeros in them.
     pub(super) fn widen(&mut self, width: usize) {
         if width <= self.width {

@@ -66,7 +66,7 @@ pub fn machine(record: &Record, member: usize) -> MachineId {
 
 /// Its entity.
 pub fn actor(record: &Record, member: usize) -> ActorId {
-    record.cast.own(machine(record, member)).expect("everybody owns something")
+    record.cast.body(machine(record, member), record.end).expect("everybody came with something")
 }
 
 pub fn member(place: usize) -> MemberId {
@@ -125,11 +125,19 @@ pub fn first_predictions_are_exact(record: &Record, member: usize) -> usize {
     let ticks = authority.len() + 2;
     let mut disturbed = vec![false; ticks + 1];
     let mut note = |tick: u32| disturbed[(tick as usize).min(ticks)] = true;
+    let used = |row: &&velocitas_lab::record::InputRow| matches!(row.fate, InputFate::Used(_));
+    let begun = record.of(here).inputs.iter().find(used).map_or(0, |row| row.tick.0);
     for row in record.of(here).inputs.iter() {
-        if matches!(row.fate, InputFate::Used(Provenance::Repeated)) {
-            // Its press, if it had one, takes effect in the next.
-            note(row.tick.0);
-            note(row.tick.0 + 1);
+        match row.fate {
+            InputFate::Used(Provenance::Fresh) => {}
+            InputFate::Used(_) => {
+                // Its press, if it had one, takes effect in the next.
+                note(row.tick.0);
+                note(row.tick.0 + 1);
+            }
+            // Lost before anything arrived: the server could not miss it.
+            _ if row.tick.0 < begun => (row.tick.0..=begun).for_each(&mut note),
+            _ => {}
         }
     }
     for (machine, part) in [(MachineId::SERVER, Part::Server), (here, Part::Client)] {

@@ -23,7 +23,8 @@ pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
         return;
     }
     let moment = stage.moment();
-    let e = moment.echoes(stage.actor(stage.entity), stage.machine(stage.viewer));
+    let Some(subject) = stage.subject() else { return };
+    let e = stage.echoes();
     let Some(own) = e.predicted.or(e.authority) else { return };
     // Out of the way of what it shows: on the other side of the screen.
     let view = stage.camera.view(screen, stage.run.course().world.bounds);
@@ -37,7 +38,7 @@ pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
     }
     buffer.set_style(area, stage.palette.base());
     let p = stage.palette;
-    let title = format!("loupe {} {} {} 1 dot {scale} cm", p.dot(), stage.name(stage.entity), p.dot());
+    let title = format!("loupe {} {} {} 1 dot {scale} cm", p.dot(), stage.subject_name(), p.dot());
     let inner = frame(stage, area, &title, buffer);
     let lens = Lens::new(inner, own.pos, e.authority.map_or(own.pos, |a| a.pos), f32::from(scale) / 100.0);
 
@@ -48,17 +49,17 @@ pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
         }
         dots.draw(p, p.text(tone), buffer);
     };
-    path(&moment.predicted_trail(stage.actor(stage.entity), BACK), Tone::Predicted, buffer);
+    path(&moment.predicted_trail(subject, BACK), Tone::Predicted, buffer);
     let mut put = |at: Vec3, glyph: char, tone| {
         if let Some(cell) = lens.cell(at) {
             buffer[cell].set_char(glyph).set_style(p.text(tone));
         }
     };
     let every = u32::from(stage.run.lab().knobs(stage.entity).snapshot_every);
-    for at in moment.authority_trail(stage.actor(stage.entity), BACK, every) {
+    for at in moment.authority_trail(subject, BACK, every) {
         put(at, p.authority_trail(), Tone::Authority);
     }
-    if let Some(drawn) = e.drawn.filter(|_| stage.viewer != stage.entity) {
+    if let Some(drawn) = e.drawn.filter(|_| stage.viewer != stage.entity || stage.thing.is_some()) {
         put(drawn.pos, p.drawn(), Tone::Drawn);
     }
     if let Some(truth) = e.authority {

@@ -24,7 +24,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 use velocitas_core::Vec3;
 use velocitas_lab::record::Mark;
-use velocitas_lab::{KnownTo, LabTime, MemberId};
+use velocitas_lab::{ActorId, KnownTo, LabTime, MachineId};
 
 use super::palette::Tone;
 use super::screen::frame;
@@ -84,16 +84,17 @@ fn trails(stage: &Stage, view: &View, buffer: &mut Buffer) {
             buffer[cell].set_char(glyph).set_style(p.text(tone));
         }
     };
-    if stage.viewer != stage.entity {
-        for at in moment.drawn_trail(stage.actor(stage.entity), stage.machine(stage.viewer), TRAIL) {
+    let Some(subject) = stage.subject() else { return };
+    if stage.viewer != stage.entity || stage.thing.is_some() {
+        for at in moment.drawn_trail(subject, stage.machine(stage.viewer), TRAIL) {
             put(at, p.drawn_trail(), Tone::Drawn);
         }
     }
-    for at in moment.authority_trail(stage.actor(stage.entity), TRAIL, every.max(4)) {
+    for at in moment.authority_trail(subject, TRAIL, every.max(4)) {
         put(at, p.authority_trail(), Tone::Authority);
     }
     let mut dots = Dots::new(view.area);
-    let trail = moment.predicted_trail(stage.actor(stage.entity), TRAIL);
+    let trail = moment.predicted_trail(subject, TRAIL);
     for pair in trail.windows(2) {
         // A jump is no path.
         if pair[0].distance(pair[1]) < 1.0 {
@@ -108,10 +109,10 @@ fn bodies(stage: &Stage, view: &View, buffer: &mut Buffer) {
     let moment = stage.moment();
     let (across, down) = view.cell_size();
     let mut dots = Dots::new(view.area);
-    for entity in stage.run.course().members() {
-        let e = moment.echoes(stage.actor(entity), stage.machine(stage.viewer));
+    for actor in stage.run.record().cast.actors() {
+        let e = moment.echoes(actor, stage.machine(stage.viewer));
         let Some(echo) = e.predicted.or(e.authority).or(e.drawn) else { continue };
-        let radius = moment.layout(stage.actor(entity)).motion().body().radius;
+        let radius = moment.layout(actor).motion().body().radius;
         // A glyph covers its cell.
         if radius < across && radius < down {
             continue;
@@ -132,17 +133,24 @@ fn bodies(stage: &Stage, view: &View, buffer: &mut Buffer) {
 
 fn entities(stage: &Stage, view: &View, buffer: &mut Buffer) {
     // The selected one last: it lies on top.
-    let others = stage.run.course().members().filter(|member| *member != stage.entity);
-    for entity in others.chain([stage.entity]) {
-        draw_entity(stage, view, entity, buffer);
+    let subject = stage.subject();
+    let others = stage.run.record().cast.actors().filter(|actor| Some(*actor) != subject);
+    for actor in others.chain(subject) {
+        draw_entity(stage, view, actor, buffer);
     }
 }
 
-fn draw_entity(stage: &Stage, view: &View, entity: MemberId, buffer: &mut Buffer) {
+/// The machine whose troubles are an entity's.
+fn whose(stage: &Stage, actor: ActorId) -> Option<MachineId> {
+    let actor = &stage.run.record().cast.actors[actor.index()];
+    actor.came_with.or_else(|| actor.owners_at(stage.at).first().copied())
+}
+
+fn draw_entity(stage: &Stage, view: &View, actor: ActorId, buffer: &mut Buffer) {
     let p = stage.palette;
     let moment = stage.moment();
-    let e = moment.echoes(stage.actor(entity), stage.machine(stage.viewer));
-    let selected = entity == stage.entity;
+    let e = moment.echoes(actor, stage.machine(stage.viewer));
+    let selected = stage.subject() == Some(actor);
     let mut put = |at: Option<Vec3>, glyph: char, style: Style| {
         let cell = at.and_then(|at| view.cell(at))?;
         buffer[cell].set_char(glyph).set_style(style);
@@ -152,10 +160,10 @@ fn draw_entity(stage: &Stage, view: &View, entity: MemberId, buffer: &mut Buffer
     let truth = put(e.authority.map(|e| e.pos), p.authority(), p.text(Tone::Authority));
     let own = put(e.predicted.map(|e| e.pos), p.predicted(), p.text(Tone::Predicted));
     let Some(cell) = own.or(truth).or(drawn) else { return };
-    let corrected = moment.marked(stage.machine(entity), Mark::Corrected, FLASH);
-    let refused = moment.marked(stage.machine(entity), Mark::Verdict, FLASH);
+    let marked = |mark| whose(stage, actor).is_some_and(|machine| moment.marked(machine, mark, FLASH));
+    let (corrected, refused) = (marked(Mark::Corrected), marked(Mark::Verdict));
     // Beyond the rim of a body that is wider than its glyph.
-    let radius = moment.layout(stage.actor(entity)).motion().body().radius;
+    let radius = moment.layout(actor).motion().body().radius;
     let beside = if radius < view.cell_size().0 { 2 } else { (1.1 * radius / view.cell_size().0) as u16 + 2 };
     let mut name_at = (cell.0 + beside, cell.1);
     if refused {
@@ -165,7 +173,7 @@ fn draw_entity(stage: &Stage, view: &View, entity: MemberId, buffer: &mut Buffer
         let badge = (cell.0, cell.1.saturating_sub(1).max(view.area.top()));
         buffer[badge].set_char(p.correction()).set_style(p.text(Tone::Correction));
     }
-    let name = stage.name(entity);
+    let name = stage.run.record().cast.actors[actor.index()].name.as_str();
     let style = if selected { p.text(Tone::Predicted) } else { p.text(Tone::Text) };
     let width = name.chars().count() as u16;
     // Beside the echo; before it where the edge is near.

@@ -1,0 +1,76 @@
+//! What happens in a course: pushes, freezes, comings and goings, changes of hands.
+
+use velocitas_core::{Client, EntityId, Token};
+
+use super::{Due, Lab};
+use crate::course::{Coming, Owned, What};
+use crate::ids::{MachineId, MemberId, Part};
+use crate::machine::token;
+use crate::watch::{Happening, Watch};
+
+impl Lab {
+    pub(super) fn event<W: Watch>(&mut self, index: usize, watch: &mut W) {
+        let course = self.course.clone();
+        let event = &course.events[index];
+        match &event.what {
+            What::Push(member, velocity) => {
+                if let Some(entity) = self.entity(*member) {
+                    self.serving_mut().server.push(entity, *velocity);
+                    let tick = self.server_tick().next();
+                    self.tell(watch, course.machine(*member), Part::Client, Some(tick), Happening::Pushed(entity));
+                }
+            }
+            What::Freeze(who, lasts) => {
+                let machine = who.map_or(MachineId::SERVER, |member| course.machine(member));
+                self.machines[machine.index()].frozen_until = self.now.plus(*lasts);
+                self.tell(watch, machine, Part::Client, None, Happening::Frozen(*lasts));
+            }
+            What::Moves(member, coming) => {
+                self.comes_or_goes(*member, *coming, watch);
+            }
+            What::Own(what, owners) => self.change_hands(*what, owners),
+        }
+        if let Some(every) = event.every {
+            self.schedule(self.now.plus(every), Due::Event(index));
+        }
+    }
+
+    /// Somebody comes or goes, if it can. Says whether it could.
+    pub(super) fn comes_or_goes<W: Watch>(&mut self, member: MemberId, coming: Coming, watch: &mut W) -> bool {
+        let course = self.course.clone();
+        if self.runs(member) == coming.comes() {
+            return false;
+        }
+        let tick = self.client(member).and_then(Client::newest_tick);
+        let playing = self.playing_mut(member);
+        let what = match coming {
+            Coming::Join | Coming::Return => {
+                playing.start(&course);
+                Happening::Started
+            }
+            Coming::Leave => {
+                playing.client.iter_mut().for_each(Client::leave);
+                Happening::Leaves
+            }
+            Coming::Crash => {
+                playing.client = None;
+                Happening::Crashed
+            }
+        };
+        self.tell(watch, course.machine(member), Part::Client, tick, what);
+        true
+    }
+
+    /// Something changes hands at the server's next tick. What is not there changes nothing.
+    fn change_hands(&mut self, what: Owned, owners: &[MemberId]) {
+        let entity: Option<EntityId> = match what {
+            Owned::Body(member) => self.entity(member),
+            Owned::Thing(thing) => self.things.get(thing).copied(),
+        };
+        let owners: Vec<Token> = owners.iter().map(|owner| token(*owner)).collect();
+        if let Some(entity) = entity {
+            let done = self.serving_mut().server.set_owners(entity, &owners);
+            debug_assert!(done.is_ok(), "the course was checked to fit: {done:?}");
+        }
+    }
+}
