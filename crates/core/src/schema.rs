@@ -11,6 +11,7 @@ use thiserror::Error;
 use crate::data::{Digest, INPUT_LANES, Input, STATE_LANES, State};
 use crate::float::{clamp, wrap_angle};
 use crate::quantiser::Quantiser;
+use crate::vec3::Vec3;
 
 /// The kind of a state field, which also says how many lanes it takes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -145,7 +146,8 @@ pub enum InputKind {
         /// Bits for the half turn, 2 to 16.
         bits: u32,
     },
-    /// A place in the world, three lanes in metres, each within [`POINT_REACH`] of the middle.
+    /// A place in the world, three lanes in metres, each within [`POINT_REACH`] of the middle, and one that says whether any is
+    /// given: an order not given is not one to go to the middle of the world. Where none is given the others are 0.
     Point {
         /// Bits a component, 4 to 20.
         bits: u32,
@@ -160,19 +162,28 @@ impl InputKind {
     pub const fn lanes(self) -> usize {
         match self {
             Self::Stick { .. } => 2,
-            Self::Point { .. } => 3,
+            Self::Point { .. } => 4,
             _ => 1,
         }
     }
 
-    /// Bits on the wire.
+    /// Lanes that hold real numbers.
+    pub const fn real_lanes(self) -> usize {
+        match self {
+            Self::Held | Self::Press => 0,
+            Self::Point { .. } => 3,
+            _ => self.lanes(),
+        }
+    }
+
+    /// Bits on the wire, at most: a point that is not given takes one.
     pub const fn bits(self) -> u32 {
         match self {
             Self::Stick { bits } => 2 * bits,
             Self::Held => 1,
             Self::Press => PRESS_BITS,
             Self::Bearing { bits } | Self::Axis { bits } | Self::Pitch { bits } => bits,
-            Self::Point { bits } => 3 * bits,
+            Self::Point { bits } => 1 + 3 * bits,
         }
     }
 
@@ -201,6 +212,19 @@ pub struct InputField {
     pub lane: usize,
     /// Kind, width and rounding.
     pub kind: InputKind,
+}
+
+impl InputField {
+    /// The lane that says whether a point is given.
+    pub const fn given_lane(&self) -> usize {
+        self.lane + 3
+    }
+
+    /// Gives a point.
+    pub fn give(&self, input: &mut Input, point: Vec3) {
+        input.set_vec3(self.lane, point);
+        input.set_flag(self.given_lane(), true);
+    }
 }
 
 /// The whole meaning of one kind of entity.
@@ -242,7 +266,7 @@ impl Schema {
         self.state.iter().map(|f| f.lane + f.shape.lanes()).max().unwrap_or(0)
     }
 
-    /// Bits of one input on the wire.
+    /// Bits of one input on the wire, at most.
     pub fn input_bits(&self) -> u32 {
         self.input.iter().map(|f| f.kind.bits()).sum()
     }
@@ -355,10 +379,14 @@ impl Schema {
                 InputKind::Bearing { bits } => {
                     out.set_real(f.lane, bearing_quantiser(bits).round(wrap_angle(raw.real(f.lane))));
                 }
+                InputKind::Point { .. } if !raw.flag(f.given_lane()) => {}
                 InputKind::Axis { .. } | InputKind::Pitch { .. } | InputKind::Point { .. } => {
                     let Some(q) = f.kind.quantiser() else { continue };
-                    for lane in f.lane..f.lane + f.kind.lanes() {
+                    for lane in f.lane..f.lane + f.kind.real_lanes() {
                         out.set_real(lane, q.round(raw.real(lane)));
+                    }
+                    if matches!(f.kind, InputKind::Point { .. }) {
+                        out.set_flag(f.given_lane(), true);
                     }
                 }
             }

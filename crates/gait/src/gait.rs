@@ -1,8 +1,8 @@
 //! A movement rule read from a text: what the core runs and what screens show.
 
 use velocitas_core::{
-    Body, INPUT_LANES, Input, InputField, Limits, Motion, STATE_LANES, Scene, Schema, Shape, State, StateField, Step,
-    Tunable, Vec3,
+    Body, Digest, INPUT_LANES, Input, InputField, Limits, Motion, STATE_LANES, Scene, Schema, Shape, State, StateField,
+    Step, Tunable, Vec3,
 };
 
 use crate::diagnostic::{Diagnostic, Severity, Span};
@@ -27,6 +27,7 @@ pub struct Gait {
     looks: Vec<Look>,
     owned: Vec<&'static str>,
     moves: u32,
+    version: u64,
 }
 
 /// What came of reading a text.
@@ -181,6 +182,7 @@ fn build(tree: Tree, before: Option<&Schema>) -> Result<Gait, Diagnostic> {
         most: t.most,
     };
     Ok(Gait {
+        version: digest(&format!("{compiled:?} {starts:?}")),
         name: names::name(&tree.name),
         schema,
         tunables: tree.tunes.iter().map(tunable).collect(),
@@ -194,6 +196,13 @@ fn build(tree: Tree, before: Option<&Schema>) -> Result<Gait, Diagnostic> {
         moves: moves(&tree.step),
         looks: tree.looks,
     })
+}
+
+/// A number that is another for another text.
+fn digest(text: &str) -> u64 {
+    let mut digest = Digest::default();
+    text.bytes().for_each(|byte| digest.word(u64::from(byte)));
+    digest.value()
 }
 
 /// How many slides a step may run at most.
@@ -320,6 +329,10 @@ impl Motion for Gait {
 
     fn moves(&self) -> u32 {
         self.moves
+    }
+
+    fn version(&self) -> u64 {
+        self.version
     }
 
     fn look(&self, speed: f32) -> Option<&str> {

@@ -159,7 +159,12 @@ impl Lower<'_> {
                 InputKind::Held | InputKind::Press => LaneKind::Flag,
                 InputKind::Bearing { .. } | InputKind::Pitch { .. } | InputKind::Point { .. } => LaneKind::Real,
             };
-            maps(&mut inputs, *lane, *register, info.kind.lanes(), kind);
+            let reals = if kind == LaneKind::Flag { 1 } else { info.kind.real_lanes() };
+            maps(&mut inputs, *lane, *register, reals, kind);
+            if reals < info.kind.lanes() {
+                // Whether a point is given.
+                maps(&mut inputs, lane + reals, register + reals as u8, 1, LaneKind::Flag);
+            }
         }
         let mut state = Vec::new();
         for ((info, register), lane) in self.tree.state.iter().zip(&self.state).zip(lanes.state) {

@@ -15,7 +15,7 @@ pub struct Controls {
     pub sprint: bool,
     /// How often the hop key went down since the last frame.
     pub hops: u32,
-    /// A place to go to, for rules that are given orders; `None` for where it stands.
+    /// A place to go to, for rules that are given orders; `None` where no order is given.
     pub order: Option<(f32, f32)>,
 }
 
@@ -43,8 +43,9 @@ impl Controls {
         for (f, x) in axes.zip([self.stick.1, self.stick.0]) {
             input.set_real(f.lane, x);
         }
-        if let (Some(lane), Some((x, y))) = (first(|k| matches!(k, InputKind::Point { .. })), self.order) {
-            input.set_vec3(lane, vec3(x, y, 0.0));
+        let point = schema.input.iter().find(|f| matches!(f.kind, InputKind::Point { .. }));
+        if let Some((field, (x, y))) = point.zip(self.order) {
+            field.give(&mut input, vec3(x, y, 0.0));
         }
         if let Some(lane) = first(|k| matches!(k, InputKind::Held)) {
             input.set_flag(lane, self.sprint);
@@ -67,6 +68,8 @@ pub struct Waypoint {
     pub hop: bool,
     /// How long to stand there.
     pub wait: LabTime,
+    /// On the way there, where it orders what it owns and what takes orders.
+    pub order: Option<(f32, f32)>,
 }
 
 /// A script that walks a route, round and round.
@@ -78,6 +81,8 @@ pub struct Bot {
     nearest: Option<(f32, LabTime)>,
     hopped: bool,
     facing: Option<f32>,
+    /// Where it last sent what is given orders: that holds while it waits.
+    ordered: Option<(f32, f32)>,
 }
 
 /// Near enough to a place to have reached it.
@@ -92,7 +97,7 @@ const TURN: f32 = 0.09;
 impl Bot {
     /// Leaves out the next place, so that the way there may lead through what the route goes around.
     pub fn cut_corner(&mut self) {
-        *self = Self { next: self.next + 1, facing: self.facing, ..Self::default() };
+        *self = Self { next: self.next + 1, facing: self.facing, ordered: self.ordered, ..Self::default() };
     }
 
     /// The controls for a frame at `now`, given where the bot believes itself to be and what its rule reads.
@@ -114,8 +119,7 @@ impl Bot {
             }
         };
         self.facing = Some(turned);
-        let order = Some((at.x, at.y));
-        let standing = Controls { facing: turned, order, ..Controls::default() };
+        let standing = Controls { facing: turned, order: self.ordered, ..Controls::default() };
 
         if now < self.stand_until {
             return standing;
@@ -132,10 +136,13 @@ impl Bot {
                 next: (self.next + 1) % route.len(),
                 stand_until: now.plus(if stuck { LabTime::ZERO } else { place.wait }),
                 facing: self.facing,
+                ordered: self.ordered,
                 ..Self::default()
             };
             return standing;
         }
+        let takes_orders = schema.input.iter().any(|f| matches!(f.kind, InputKind::Point { .. }));
+        self.ordered = place.order.or(if takes_orders { Some(place.at) } else { self.ordered });
         // The way to go, seen from where the eyes point.
         let off = wrap_angle(wanted - turned);
         if steered {
@@ -143,7 +150,7 @@ impl Bot {
             let rudder = (-off * 1.4).clamp(-1.0, 1.0);
             let ahead = velocitas_core::max(libm::cosf(off), 0.35);
             let pace = if place.sprint { 1.0 } else { 0.7 };
-            return Controls { stick: (rudder, ahead * pace), order: Some(place.at), ..standing };
+            return Controls { stick: (rudder, ahead * pace), order: self.ordered, ..standing };
         }
         let hops = u32::from(place.hop && !self.hopped && distance < 3.0);
         self.hopped |= hops > 0;
@@ -152,7 +159,7 @@ impl Bot {
             sprint: place.sprint,
             hops,
             facing: turned,
-            order: Some(place.at),
+            order: self.ordered,
         }
     }
 }
@@ -163,8 +170,9 @@ mod tests {
     use velocitas_core::walker::{Walker, input_lane};
     use velocitas_core::{InputField, Motion, vec3};
 
-    const EAST: Waypoint = Waypoint { at: (10.0, 0.0), sprint: true, hop: true, wait: LabTime(500_000_000) };
-    const HOME: Waypoint = Waypoint { at: (0.0, 0.0), sprint: false, hop: false, wait: LabTime::ZERO };
+    const EAST: Waypoint =
+        Waypoint { at: (10.0, 0.0), sprint: true, hop: true, wait: LabTime(500_000_000), order: None };
+    const HOME: Waypoint = Waypoint { at: (0.0, 0.0), sprint: false, hop: false, wait: LabTime::ZERO, order: None };
 
     fn feet() -> Schema {
         Walker::new().schema().clone()
@@ -242,7 +250,8 @@ mod tests {
         assert_eq!((input.real(0), input.real(1)), (0.75, -0.5), "ahead is throttle, right is rudder");
         let point = InputField { name: "to", lane: 2, kind: InputKind::Point { bits: 14 } };
         let schema = Schema { input: vec![point], ..Schema::default() };
-        assert_eq!(controls.to_input(&schema).vec3(2), vec3(3.0, -4.0, 0.0));
+        let ordered = controls.to_input(&schema);
+        assert_eq!((ordered.vec3(2), ordered.flag(5)), (vec3(3.0, -4.0, 0.0), true));
         let resting = Controls { order: None, ..controls };
         assert_eq!(resting.to_input(&schema), Input::default());
     }

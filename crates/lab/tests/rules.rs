@@ -181,7 +181,7 @@ fn the_shipped_gaits_feel_alike_at_every_rate_and_as_they_should() {
         let tick = 1.0 / f.tick_rate as f32;
         assert!(near(f.top_mps, 4.2 * 1.6, 0.005), "{f:?}");
         assert!(near(f.to_top_s, 0.95 * 6.72 / 38.0, 0.02) || (f.to_top_s - 0.168).abs() <= 2.0 * tick, "{f:?}");
-        assert!(near(f.stop_m, 6.72 * 6.72 / (2.0 * 38.0), 0.03), "{f:?}");
+        assert!(near(f.stop_m.unwrap_or(0.0), 6.72 * 6.72 / (2.0 * 38.0), 0.03), "{f:?}");
         assert!(f.jump_m.is_some_and(|h| near(h, 7.4 * 7.4 / (2.0 * 22.0), 0.01)), "{f:?}");
         assert!(f.air_s.is_some_and(|t| (t - 2.0 * 7.4 / 22.0).abs() <= 2.0 * tick), "{f:?}");
         assert_eq!(f.circle_m, None);
@@ -190,10 +190,48 @@ fn the_shipped_gaits_feel_alike_at_every_rate_and_as_they_should() {
     for f in &ferry {
         assert!(near(f.top_mps, 14.0 / 9.0 / 0.45, 0.01), "{f:?}");
         assert!(near(f.to_top_s, libm::logf(20.0) / 0.45, 0.02), "e-folding to 95 %: {f:?}");
-        assert!(near(f.stop_m, 0.95 * f.top_mps / 0.45, 0.04), "{f:?}");
+        assert!(near(f.stop_m.unwrap_or(0.0), 0.95 * f.top_mps / 0.45, 0.04), "{f:?}");
         assert!(f.circle_m.is_some_and(|c| near(c, ferry[1].circle_m.unwrap_or(0.0), 0.01)), "{f:?}");
         assert!(f.jump_m.is_none() && f.stop_s.is_some());
     }
+}
+
+#[test]
+fn the_crane_arrives_without_overshoot_and_keeps_one_more_order() {
+    let crane = compile(&text("crane.gait")).gait.expect("it ships");
+    for hz in [20, 60, 128] {
+        let f = feel(&crane, Rate::new(hz).expect("a rate"));
+        // Less than a step of the wire: nobody else can see it.
+        assert!(f.overshoot_m.is_some_and(|m| m < 1.0 / 256.0), "{f:?}");
+        assert!(
+            f.arrive_s.is_some_and(|s| (8.0..12.0).contains(&s)),
+            "20 m at 3 m/s with starting and stopping: {f:?}"
+        );
+    }
+    let walk = |orders: &str| {
+        let text = format!(
+            "{{ \"format\": 1, \"gait\": \"crane\", \"tick_rate\": 60, \"ground\": \"flat\", \"inputs\": [{orders}] }}"
+        );
+        let walked = Track::parse(&text).expect("a track").walk(&crane).expect("made for it");
+        let at = walked.path.last().expect("it has ticks").0;
+        let through =
+            |x: f32, y: f32| walked.path.iter().any(|(p, _)| p.distance(velocitas_core::vec3(x, y, p.z)) < 0.06);
+        ((at.x, at.y), through(9.0, 0.0), through(9.0, 9.0))
+    };
+    let near = |(at, ..): ((f32, f32), bool, bool), x: f32, y: f32| (at.0 - x).abs() < 0.06 && (at.1 - y).abs() < 0.06;
+    let nobody = walk("{ \"ticks\": 600 }");
+    assert!(near(nobody, 0.0, 0.0), "not ordered is not ordered to the middle, nor anywhere: {nobody:?}");
+    let two = walk("{ \"ticks\": 60, \"goal\": [9, 0, 0] }, { \"ticks\": 900, \"goal\": [9, 9, 0] }");
+    assert!(near(two, 9.0, 9.0) && two.1, "first the one, then the other: {two:?}");
+    let three = walk(
+        "{ \"ticks\": 60, \"goal\": [9, 0, 0] }, { \"ticks\": 60, \"goal\": [9, 9, 0] }, { \"ticks\": 900, \"goal\": [0, 9, 0] }",
+    );
+    assert!(
+        near(three, 0.0, 9.0) && three.1 && !three.2,
+        "the newest takes the place of the one that waits: {three:?}"
+    );
+    let released = walk("{ \"ticks\": 60, \"goal\": [9, 0, 0] }, { \"ticks\": 900 }");
+    assert!(near(released, 9.0, 0.0), "an order holds when nothing more is said: {released:?}");
 }
 
 /// Where the shipped tracks lead, a line each quarter second: a change of a gait or of the machine shows as a diff.
@@ -202,6 +240,8 @@ fn the_shipped_tracks_lead_where_they_always_led() {
     for (gait, track) in [
         ("courier.gait", include_str!("../../../gaits/courier.track.json")),
         ("ferry.gait", include_str!("../../../gaits/ferry.track.json")),
+        ("crane.gait", include_str!("../../../gaits/crane.track.json")),
+        ("handcart.gait", include_str!("../../../gaits/handcart.track.json")),
     ] {
         let gait = compile(&text(gait)).gait.expect("it ships");
         let track = Track::parse(track).expect("it ships");

@@ -167,14 +167,16 @@ impl Vet<'_> {
 
     fn feels(&mut self, feels: &[Feel]) {
         type Figure = (&'static str, &'static str, fn(&Feel) -> Option<f32>);
-        const FIGURES: [Figure; 7] = [
+        const FIGURES: [Figure; 9] = [
             ("top speed", "m/s", |f| Some(f.top_mps)),
             ("time to it", "s", |f| Some(f.to_top_s)),
-            ("stopping distance", "m", |f| Some(f.stop_m)),
+            ("stopping distance", "m", |f| f.stop_m),
             ("stopping time", "s", |f| f.stop_s),
             ("height of a jump", "m", |f| f.jump_m),
             ("time in the air", "s", |f| f.air_s),
             ("turning circle", "m", |f| f.circle_m),
+            ("20 m to order", "s", |f| f.arrive_s),
+            ("overshoot", "m", |f| f.overshoot_m),
         ];
         self.say("\n  how it feels");
         let head: String = feels.iter().map(|f| format!("{:>10}", format!("{} Hz", f.tick_rate))).collect();

@@ -80,9 +80,8 @@ fn canned(schema: &Schema, tick: u64) -> Input {
                 input.set_real(f.lane, 0.4 * libm::sinf(turn));
                 input.set_real(f.lane + 1, max(libm::cosf(turn * 0.2), 0.2) * 0.9);
             }
-            InputKind::Point { .. } => {
-                input.set_vec3(f.lane, vec3(6.0 * libm::cosf(turn * 0.1), 3.0, 1.0));
-            }
+            InputKind::Point { .. } if tick % 30 < 12 => {}
+            InputKind::Point { .. } => f.give(&mut input, vec3(6.0 * libm::cosf(turn * 0.1), 3.0, 1.0)),
             InputKind::Axis { .. } | InputKind::Bearing { .. } | InputKind::Pitch { .. } => {
                 input.set_real(f.lane, 0.8 * libm::sinf(turn));
             }

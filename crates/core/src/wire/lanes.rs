@@ -8,8 +8,16 @@ use crate::schema::{InputKind, Schema, SeenBy, Shape};
 /// Writes an input.
 pub(super) fn write_input(out: &mut BitWriter, schema: &Schema, input: &Input) {
     for f in &schema.input {
+        if matches!(f.kind, InputKind::Point { .. }) {
+            out.flag(input.flag(f.given_lane()));
+            if !input.flag(f.given_lane()) {
+                continue;
+            }
+        }
         match f.kind.quantiser() {
-            Some(q) => (f.lane..f.lane + f.kind.lanes()).for_each(|lane| out.put(q.encode(input.real(lane)), q.bits())),
+            Some(q) => {
+                (f.lane..f.lane + f.kind.real_lanes()).for_each(|lane| out.put(q.encode(input.real(lane)), q.bits()))
+            }
             None if f.kind == InputKind::Held => out.flag(input.flag(f.lane)),
             None => out.put(input.int(f.lane), f.kind.bits()),
         }
@@ -19,9 +27,15 @@ pub(super) fn write_input(out: &mut BitWriter, schema: &Schema, input: &Input) {
 pub(super) fn read_input(from: &mut BitReader<'_>, schema: &Schema) -> Result<Input, WireError> {
     let mut input = Input::default();
     for f in &schema.input {
+        if matches!(f.kind, InputKind::Point { .. }) {
+            if !from.flag()? {
+                continue;
+            }
+            input.set_flag(f.given_lane(), true);
+        }
         match f.kind.quantiser() {
             Some(q) => {
-                for lane in f.lane..f.lane + f.kind.lanes() {
+                for lane in f.lane..f.lane + f.kind.real_lanes() {
                     input.set_real(lane, q.decode(from.take(q.bits())?));
                 }
             }

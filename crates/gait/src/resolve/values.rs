@@ -150,6 +150,13 @@ impl Resolver {
             return Node { kind: NodeKind::Read(var), ty, span };
         }
         let of = self.value(of);
+        if word.text == "given"
+            && let NodeKind::Read(Var::Input(i)) = of.kind
+            && of.ty == Type::Point
+        {
+            let from = self.inputs[i].kind.real_lanes() as u8;
+            return Node { kind: NodeKind::Component(Box::new(of), from), ty: Type::Truth, span };
+        }
         match self.component(of.ty, word) {
             Some((from, ty)) => Node { kind: NodeKind::Component(Box::new(of), from), ty, span },
             None => Self::wrong(span),

@@ -314,6 +314,10 @@ pub(super) struct Waypoint {
     /// How long to stand there.
     #[serde(default)]
     pub(super) wait: Option<Quantity<Time>>,
+    /// On the way there, where to order what is owned and takes orders, in metres.
+    #[serde(default)]
+    #[schemars(with = "Option<[f32; 2]>")]
+    pub(super) order: Option<Spanned<Pair>>,
 }
 
 /// Something that happens.

@@ -32,9 +32,11 @@ use crate::time::LabTime;
 /// The demo course.
 pub const DEMO: &str = include_str!("../../../../courses/lampwick-quay.course.toml");
 /// The gaits that ship, by file name.
-pub const GAITS: [(&str, &str); 3] = [
+pub const GAITS: [(&str, &str); 5] = [
     ("courier.gait", include_str!("../../../../gaits/courier.gait")),
+    ("crane.gait", include_str!("../../../../gaits/crane.gait")),
     ("ferry.gait", include_str!("../../../../gaits/ferry.gait")),
+    ("handcart.gait", include_str!("../../../../gaits/handcart.gait")),
     ("walker.gait", include_str!("../../../../gaits/walker.gait")),
 ];
 

@@ -484,6 +484,16 @@ impl Resolver<'_> {
         }
     }
 
+    /// A place inside the world.
+    fn inside(&self, course: &Course, place: &Spanned<file::Pair>) -> Result<(f32, f32)> {
+        let [x, y] = place.get_ref().0;
+        let b = &course.world.bounds;
+        if x > b.min.0 && x < b.max.0 && y > b.min.1 && y < b.max.1 {
+            return Ok((x, y));
+        }
+        Err(self.wrong(place.span(), "expected a place inside the world's bounds"))
+    }
+
     fn thing(&self, course: &Course, thing: &file::Thing) -> Result<Thing> {
         self.own_name(course, &thing.name)?;
         if course.things.len() >= MOST_THINGS {
@@ -520,13 +530,10 @@ impl Resolver<'_> {
         self.free(course, kind, spawn, &cast.spawn)?;
         let mut route = Vec::new();
         for place in &cast.route {
-            let [x, y] = place.at.get_ref().0;
-            let b = &course.world.bounds;
-            if !(x > b.min.0 && x < b.max.0 && y > b.min.1 && y < b.max.1) {
-                return Err(self.wrong(place.at.span(), "expected a place inside the world's bounds"));
-            }
+            let at = self.inside(course, &place.at)?;
+            let order = place.order.as_ref().map(|order| self.inside(course, order)).transpose()?;
             let wait = place.wait.map_or(LabTime::ZERO, time);
-            route.push(Waypoint { at: (x, y), sprint: place.sprint, hop: place.hop, wait });
+            route.push(Waypoint { at, sprint: place.sprint, hop: place.hop, wait, order });
         }
         let tricks = cast.trick.iter().map(|t| self.trick(t, role, arrangement)).collect::<Result<_>>()?;
         Ok(Member {

@@ -8,7 +8,7 @@
 //! It finds what is easy to find. It proves nothing.
 
 use serde::Serialize;
-use velocitas_core::{Ground, Input, InputKind, Limits, Motion, Rate, State, Vec3};
+use velocitas_core::{Ground, Input, InputKind, Limits, Motion, Rate, State, Vec3, vec3};
 
 use super::feel::RATES;
 use super::grounds::{GROUNDS, TestGround};
@@ -222,7 +222,7 @@ impl Search<'_> {
     }
 
     fn path(&mut self, attempt: &Attempt) -> Vec<Vec3> {
-        let from = velocitas_core::vec3(0.0, 0.0, attempt.height);
+        let from = vec3(0.0, 0.0, attempt.height);
         let begin: State = self.rule.spawn(from, 0.0);
         let mut trial = Trial::new(self.rule, &self.grounds[attempt.ground], self.tunables, attempt.rate, begin);
         let path = std::iter::once(from)
@@ -301,8 +301,10 @@ fn random_input(rule: &dyn Motion, luck: &mut Chance) -> Input {
                 input.set_real(f.lane, ((luck.uniform() - 0.5) * std::f64::consts::PI) as f32);
             }
             InputKind::Point { .. } => {
-                for lane in f.lane..f.lane + 2 {
-                    input.set_real(lane, ((luck.uniform() - 0.5) * 200.0) as f32);
+                let mut near = || ((luck.uniform() - 0.5) * 200.0) as f32;
+                let place = vec3(near(), near(), 0.0);
+                if luck.uniform() < 0.8 {
+                    f.give(&mut input, place);
                 }
             }
         }

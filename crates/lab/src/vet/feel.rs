@@ -1,7 +1,7 @@
 //! The figures a player notices, measured by trying.
 
 use serde::Serialize;
-use velocitas_core::{Input, InputKind, Motion, Rate, State, Vec3, max};
+use velocitas_core::{Input, InputField, InputKind, Motion, Rate, State, Vec3, max};
 
 use super::grounds::GROUNDS;
 use super::track::ahead;
@@ -22,8 +22,8 @@ pub struct Feel {
     pub top_mps: f32,
     /// From standing to 95 % of that, in seconds.
     pub to_top_s: f32,
-    /// From letting everything go at that speed to a stop, in metres.
-    pub stop_m: f32,
+    /// From letting everything go at that speed to a stop, in metres; `None` for what goes on to where it was ordered.
+    pub stop_m: Option<f32>,
     /// The same in seconds; `None` if it does not stop.
     pub stop_s: Option<f32>,
     /// How high a press lifts it, in metres; `None` if nothing is pressed or nothing lifts.
@@ -32,6 +32,11 @@ pub struct Feel {
     pub air_s: Option<f32>,
     /// Across the circle it turns in with the helm hard over, in metres; `None` if it is not steered.
     pub circle_m: Option<f32>,
+    /// From being ordered to a place twenty metres away to being within five centimetres of it for good, in seconds; `None` if
+    /// it takes no orders or does not arrive.
+    pub arrive_s: Option<f32>,
+    /// How far it goes beyond that place, in metres; `None` if it takes no orders.
+    pub overshoot_m: Option<f32>,
 }
 
 /// Tries a rule on flat ground with its own tunables.
@@ -48,13 +53,13 @@ pub fn feel(rule: &dyn Motion, rate: Rate) -> Feel {
     let near = speeds.iter().position(|(v, _)| *v >= 0.95 * out.top_mps).unwrap_or(0);
     out.to_top_s = (near + 1) as f32 * rate.dt();
 
-    if let Some((_, fast)) = speeds.get(near).filter(|_| out.top_mps > 0.0) {
+    if let Some((_, fast)) = speeds.get(near).filter(|_| out.top_mps > 0.0 && orders(rule).is_none()) {
         let mut stopping = trial(*fast);
         let from = fast.vec3(0);
         for tick in 1..=PATIENCE * rate.hz() {
             let before = stopping.state.vec3(0);
             stopping.step(&Input::default());
-            out.stop_m = stopping.state.vec3(0).distance(from);
+            out.stop_m = Some(stopping.state.vec3(0).distance(from));
             if stopping.state.vec3(0).distance(before) < 0.01 * rate.dt() {
                 out.stop_s = Some(tick as f32 * rate.dt());
                 break;
@@ -62,12 +67,36 @@ pub fn feel(rule: &dyn Motion, rate: Rate) -> Feel {
         }
     }
     jump(rule, &mut trial(begin), rate, &mut out);
+    arrival(rule, &mut trial(begin), rate, &mut out);
     if let Some(rudder) = rule.schema().input.iter().filter(|f| matches!(f.kind, InputKind::Axis { .. })).nth(1) {
         let mut hard_over = go;
         hard_over.set_real(rudder.lane, 1.0);
         out.circle_m = circle(&mut trial(begin), &hard_over, rate);
     }
     out
+}
+
+/// The input by which a rule is ordered to places, if by any.
+fn orders(rule: &dyn Motion) -> Option<&InputField> {
+    rule.schema().input.iter().find(|f| matches!(f.kind, InputKind::Point { .. }))
+}
+
+/// How it obeys an order to a place twenty metres to the east.
+fn arrival(rule: &dyn Motion, trial: &mut Trial<'_>, rate: Rate, out: &mut Feel) {
+    const WAY: f32 = 20.0;
+    const NEAR: f32 = 0.05;
+    let Some(field) = orders(rule) else { return };
+    let mut order = Input::default();
+    field.give(&mut order, Vec3 { x: WAY, y: 0.0, z: 0.0 });
+    let order = rule.schema().round_input(&order);
+    let (mut beyond, mut since) = (0.0, None);
+    for tick in 1..=3 * PATIENCE * rate.hz() {
+        trial.step(&order);
+        let at = trial.state.vec3(0).x;
+        beyond = max(beyond, at - order.real(field.lane));
+        since = if libm::fabsf(at - order.real(field.lane)) > NEAR { None } else { since.or(Some(tick)) };
+    }
+    (out.arrive_s, out.overshoot_m) = (since.map(|tick| tick as f32 * rate.dt()), Some(beyond));
 }
 
 /// Speed and state after every tick of going.

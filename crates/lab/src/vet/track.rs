@@ -222,8 +222,9 @@ fn fields(schema: &Schema, input: &Input) -> BTreeMap<String, Value> {
             InputKind::Held if input.flag(f.lane) => json!(true),
             InputKind::Press if input.int(f.lane) > 0 => json!(input.int(f.lane)),
             InputKind::Held | InputKind::Press => continue,
+            InputKind::Point { .. } if !input.flag(f.given_lane()) => continue,
             _ if f.kind.lanes() == 1 => json!(input.real(f.lane)),
-            _ => json!((0..f.kind.lanes()).map(|i| input.real(f.lane + i)).collect::<Vec<_>>()),
+            _ => json!((0..f.kind.real_lanes()).map(|i| input.real(f.lane + i)).collect::<Vec<_>>()),
         };
         out.insert(f.name.to_owned(), value);
     }
@@ -238,7 +239,7 @@ fn read(schema: &Schema, fields: &BTreeMap<String, Value>) -> Result<Input, Trac
             return misfit(format!("an input ({})", names.join(", ")), format!("`{name}`"));
         };
         let number = |v: &Value| v.as_f64().map(|x| x as f32).filter(|x| x.is_finite());
-        let lanes = f.kind.lanes();
+        let lanes = if f.kind.real_lanes() > 0 { f.kind.real_lanes() } else { f.kind.lanes() };
         match (f.kind, value) {
             (InputKind::Held, Value::Bool(down)) => input.set_flag(f.lane, *down),
             (InputKind::Press, Value::Bool(down)) => input.set_int(f.lane, u32::from(*down)),
@@ -255,7 +256,12 @@ fn read(schema: &Schema, fields: &BTreeMap<String, Value>) -> Result<Input, Trac
             (_, v) => {
                 let all: Option<Vec<f32>> = v.as_array().and_then(|a| a.iter().map(number).collect());
                 match all.filter(|a| a.len() == lanes) {
-                    Some(all) => all.iter().enumerate().for_each(|(i, x)| input.set_real(f.lane + i, *x)),
+                    Some(all) => {
+                        all.iter().enumerate().for_each(|(i, x)| input.set_real(f.lane + i, *x));
+                        if matches!(f.kind, InputKind::Point { .. }) {
+                            input.set_flag(f.given_lane(), true);
+                        }
+                    }
                     None => return misfit(format!("`{name}` to be {lanes} numbers"), v.to_string()),
                 }
             }
@@ -271,7 +277,7 @@ pub(super) fn ahead(schema: &Schema) -> Input {
         match f.kind {
             InputKind::Stick { .. } => input.set_real(f.lane + 1, 1.0),
             InputKind::Held => input.set_flag(f.lane, true),
-            InputKind::Point { .. } => input.set_vec3(f.lane, vec3(300.0, 0.0, 0.0)),
+            InputKind::Point { .. } => f.give(&mut input, vec3(300.0, 0.0, 0.0)),
             _ => {}
         }
     }
