@@ -343,7 +343,10 @@ impl Lab {
             return controls;
         }
         let Some(client) = &playing.client else { return Controls::default() };
-        let Some(owned) = client.owned().first().copied() else { return Controls::default() };
+        // Its own body is what it walks with, whatever else it owns.
+        let kind = self.course[playing.member].kind;
+        let body = client.owned().iter().find(|owned| owned.kind == kind).or(client.owned().first());
+        let Some(owned) = body.copied() else { return Controls::default() };
         let own = client.own_state(owned.entity);
         let route = &self.course[playing.member].route;
         playing.bot.controls(route, self.now, own.as_ref(), client.schema(owned.kind))

@@ -36,8 +36,8 @@ pub use cheat::{CHEATS, Cheat, CheatSpec, Does};
 pub use command::Command;
 pub use controls::{Controls, Waypoint};
 pub use course::{
-    Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, Happens, KnownTo, Material, Member, NamedSolid, NamedZone,
-    Override, Role, Sources, Trick, What, World, shipped_gait,
+    COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, Happens, KnownTo, Material, Member,
+    NamedSolid, NamedZone, Override, Owned, Role, Sources, Thing, Trick, What, World, shipped_gait,
 };
 pub use host::HostSpec;
 pub use ids::{ActorId, MachineId, MemberId, Part, RecordTick};

@@ -8,7 +8,7 @@ use scenario::{Words, member, walker};
 use velocitas_core::{Client, Drawn, DrawnState, EntityId, Event, HostNanos, Tick};
 use velocitas_lab::record::{Cast, Record};
 use velocitas_lab::{
-    Change, Command, Course, HappeningRow, Knob, KnobValue, Lab, LabTime, MachineId, MessageRow, Part, RecordTick,
+    Change, Coming, Command, Course, HappeningRow, Knob, KnobValue, Lab, LabTime, MachineId, MessageRow, Part, RecordTick,
     Watch,
 };
 
@@ -52,7 +52,7 @@ fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 5]
     let mut seen = [0; 5];
     for (at, viewer, entity, drawn) in &both.drawn {
         let actor = record.cast.actor(*entity).expect("it is in the record");
-        let again = record.drawn(*viewer, actor, *at).expect("it was drawn");
+        let again = record.drawn(*viewer, actor, *at).unwrap_or_else(|| panic!("{viewer:?} drew {entity:?} at {at}: {drawn:?}"));
         seen[drawn.how as usize] += 1;
         let found = (again.at, again.how, again.tick, again.pos);
         let tick = RecordTick::of(Tick(course.first_tick), drawn.tick);
@@ -95,4 +95,21 @@ fn what_was_drawn_is_had_again_over_bad_links_and_whatever_is_turned() {
 fn the_demo_is_had_again() {
     let seen = held(Course::demo(), 12.0, &[]);
     assert!(seen[Drawn::Blended as usize] > 10_000, "{seen:?}");
+}
+
+#[test]
+fn comings_and_goings_are_had_again() {
+    let course = Course::parse("comings", velocitas_lab::COMINGS, &[]).unwrap_or_else(|e| panic!("{e}"));
+    let moves = |at, m, coming| (at, Command::Moves(member(m), coming));
+    // Besides what happens in it: the helm's own machine goes, by every way there is.
+    let commands = [
+        moves(6.0, 0, Coming::Crash),
+        moves(6.5, 0, Coming::Return),
+        moves(9.0, 1, Coming::Leave),
+        moves(9.1, 3, Coming::Crash),
+        moves(17.0, 1, Coming::Return),
+        moves(18.0, 3, Coming::Return),
+    ];
+    let seen = held(course, 48.0, &commands);
+    assert!(seen[Drawn::Blended as usize] > 30_000 && seen[Drawn::Predicted as usize] > 10_000, "{seen:?}");
 }

@@ -241,6 +241,7 @@ fn the_shipped_tracks_lead_where_they_always_led() {
         ("courier.gait", include_str!("../../../gaits/courier.track.json")),
         ("ferry.gait", include_str!("../../../gaits/ferry.track.json")),
         ("crane.gait", include_str!("../../../gaits/crane.track.json")),
+        ("barge.gait", include_str!("../../../gaits/barge.track.json")),
         ("handcart.gait", include_str!("../../../gaits/handcart.track.json")),
     ] {
         let gait = compile(&text(gait)).gait.expect("it ships");

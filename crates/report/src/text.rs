@@ -82,7 +82,7 @@ fn comings(s: &Summary) -> String {
         if out.is_empty() {
             let _ = writeln!(
                 out,
-                "\n{:21}{:>COLUMN$}{:>COLUMN$}{:>COLUMN$}  owned by",
+                "\n{:27}{:>COLUMN$}{:>COLUMN$}{:>COLUMN$}  owned by",
                 "came and went", "born", "gone", "seen after"
             );
         }
@@ -92,7 +92,7 @@ fn comings(s: &Summary) -> String {
         let seen = if e.seen_after_ms.is_empty() { "-".to_owned() } else { format!("{most:.0} ms") };
         let owners = if e.owners.is_empty() { "nobody".to_owned() } else { e.owners.join(", ") };
         let name = format!("{} ({}, {})", e.name, e.rule, e.id);
-        let _ = writeln!(out, "{name:21}{:>COLUMN$}{gone:>COLUMN$}{seen:>COLUMN$}  {owners}", seconds(e.born_ms));
+        let _ = writeln!(out, "{name:27}{:>COLUMN$}{gone:>COLUMN$}{seen:>COLUMN$}  {owners}", seconds(e.born_ms));
     }
     out
 }

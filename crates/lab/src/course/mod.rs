@@ -31,8 +31,11 @@ use crate::time::LabTime;
 
 /// The demo course.
 pub const DEMO: &str = include_str!("../../../../courses/lampwick-quay.course.toml");
+/// A course of comings and goings.
+pub const COMINGS: &str = include_str!("../../../../courses/comings-and-goings.course.toml");
 /// The gaits that ship, by file name.
-pub const GAITS: [(&str, &str); 5] = [
+pub const GAITS: [(&str, &str); 6] = [
+    ("barge.gait", include_str!("../../../../gaits/barge.gait")),
     ("courier.gait", include_str!("../../../../gaits/courier.gait")),
     ("crane.gait", include_str!("../../../../gaits/crane.gait")),
     ("ferry.gait", include_str!("../../../../gaits/ferry.gait")),

@@ -384,19 +384,19 @@ impl Tally {
         let is_other = |a: &ActorId, at| of.knows(*a, at) && !record.cast.owns(machine, *a, at);
         let rows = frames.before(span.from)..frames.until(span.to);
         for number in rows {
-            let Some((tick, fraction, how)) = record.frame(machine, number).and_then(|f| f.placed(record.cast.rate))
-            else {
-                continue;
-            };
-            let Some(at) = frames.get(number).map(|row| row.at) else { continue };
-            let others: Vec<ActorId> = record.cast.actors().filter(|a| is_other(a, at)).collect();
-            let count = others.len() as u64;
-            self.views.frames += count;
-            self.views.extrapolated += if how == Drawn::Extrapolated { count } else { 0 };
-            self.views.held += if how == Drawn::Held { count } else { 0 };
+            let Some(frame) = record.frame(machine, number) else { continue };
+            let at = frame.row.at;
             // One in four says the same about ages.
-            if self.views.seen.is_multiple_of(4) {
-                self.ages.extend(others.iter().filter_map(|actor| age(record, *actor, at, tick, fraction)));
+            let with_age = self.views.seen.is_multiple_of(4);
+            for actor in record.cast.actors().filter(|a| is_other(a, at)) {
+                let of = record.frame_of(machine, actor, &frame).and_then(|f| f.placed(record.cast.rate));
+                let Some((tick, fraction, how)) = of else { continue };
+                self.views.frames += 1;
+                self.views.extrapolated += u64::from(how == Drawn::Extrapolated);
+                self.views.held += u64::from(how == Drawn::Held);
+                if with_age {
+                    self.ages.extend(age(record, actor, at, tick, fraction));
+                }
             }
             self.views.seen += 1;
         }

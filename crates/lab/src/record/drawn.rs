@@ -35,6 +35,8 @@ const LOOKED_THROUGH: usize = 128;
 /// A frame, and the snapshots on both sides of the moment it shows.
 #[derive(Clone, Copy, Debug)]
 pub struct Frame {
+    /// Which of its viewer's.
+    number: usize,
     /// The moment.
     pub row: FrameRow,
     /// The newest snapshot received that is not after it.
@@ -62,6 +64,11 @@ impl Frame {
 impl Record {
     /// A frame of a viewer by its number, with what it had received by then; `None` where it saw nobody yet.
     pub fn frame(&self, viewer: MachineId, number: usize) -> Option<Frame> {
+        self.frame_since(viewer, number, RecordTick(0))
+    }
+
+    /// The same, of the snapshots from a tick on.
+    fn frame_since(&self, viewer: MachineId, number: usize, first: RecordTick) -> Option<Frame> {
         let rows = self.of(viewer);
         let row = *rows.frames.get(number)?;
         if !row.sees {
@@ -76,6 +83,9 @@ impl Record {
             if received.at < since {
                 break;
             }
+            if received.tick < first {
+                continue;
+            }
             let tick = Some(received.tick);
             newest = newest.max(tick);
             if received.tick > row.tick {
@@ -86,7 +96,16 @@ impl Record {
                 before = before.max(tick);
             }
         }
-        Some(Frame { row, before, after, newest })
+        Some(Frame { number, row, before, after, newest })
+    }
+
+    /// The same for an entity that may have been born lately: it is in the last few snapshots only.
+    pub fn frame_of(&self, viewer: MachineId, actor: ActorId, frame: &Frame) -> Option<Frame> {
+        let born = self.cast.actors[actor.index()].born.1;
+        if frame.before.is_some_and(|before| before >= born) {
+            return Some(*frame);
+        }
+        self.frame_since(viewer, frame.number, born)
     }
 
     /// What a viewer drew of an entity in the newest frame at or before a moment; `None` where it drew nothing.
@@ -120,6 +139,7 @@ impl Record {
         if !self.of(viewer).knows(actor, frame.row.at) {
             return None;
         }
+        let frame = &self.frame_of(viewer, actor, frame)?;
         let owned = |tick| self.cast.actors[actor.index()].is_owned_in(viewer, tick);
         let sample = |tick: RecordTick| self.sample(actor, tick, owned(tick));
         let (before, after) = (frame.before.and_then(sample), frame.after.and_then(sample));
