@@ -55,6 +55,8 @@ pub enum Cause {
     OtherRule(u8),
     /// The guard pulled back.
     PulledBack,
+    /// The machine does not own the entity, and moves it all the same.
+    NotOwner,
 }
 
 /// A correction that is looked into.
@@ -78,6 +80,9 @@ pub fn causes(record: &Record, machine: MachineId, at: LabTime, c: &Correction) 
     let Some(actor) = record.cast.actor(c.entity) else { return found };
     let ticks = (record.cast.tick(c.agreed), record.cast.tick(c.tick));
     let case = Case { record, machine, actor, ticks, times: (began(record, actor, ticks.0, at), at) };
+    if !record.cast.actors[actor.index()].is_owned_in(machine, ticks.1) {
+        found.push(Cause::NotOwner);
+    }
     found.extend(case.one_sided());
     found.extend(case.other_rule());
     case.happenings(&mut found);
@@ -231,6 +236,7 @@ impl Cause {
             }
             Self::Turned(knob, value) => format!("{} turned {}", knob.spec().name, shown(knob, value)),
             Self::PulledBack => "the guard pulled back".to_owned(),
+            Self::NotOwner => "this machine moves it, and owns it no longer".to_owned(),
             Self::Differs { tunable, unit, here, there } => {
                 let unit = if unit == "1" { String::new() } else { format!(" {unit}") };
                 format!("{tunable} is {here}{unit} at the client, {there}{unit} at the server")
@@ -254,6 +260,7 @@ impl Cause {
             Self::OneSided(..) => "one_sided",
             Self::Turned(..) => "knob",
             Self::PulledBack => "pulled_back",
+            Self::NotOwner => "not_owner",
             Self::Differs { .. } => "tunable_differs",
             Self::OtherRule(_) => "rule_differs",
         }

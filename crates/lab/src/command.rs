@@ -16,6 +16,8 @@ pub enum Command {
     Helm(Option<MemberId>),
     /// A member of the cast comes or goes.
     Moves(MemberId, Coming),
+    /// What a member's program gets wrong is put right, and it is started anew.
+    Mend(MemberId),
     /// A knob of one member of the cast is set.
     Set {
         /// Whose.

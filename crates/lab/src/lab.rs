@@ -13,7 +13,7 @@ use std::sync::Arc;
 
 use velocitas_core::{
     Address, BitReader, Client, Entity, EntityId, Guest, Header, HostNanos, MAX_DATAGRAM, MessageKind, Motion, Server,
-    ServerConfig, SpawnError, State, Tick, WireTick,
+    ServerConfig, SpawnError, State, Tick, Token, WireTick,
 };
 
 use crate::controls::Controls;
@@ -24,7 +24,7 @@ use crate::knob::Knobs;
 use crate::known::Known;
 use crate::link::Ticket;
 use crate::links::Links;
-use crate::machine::{Arrived, Machine, Playing, Serving, address, machine_at, token, told};
+use crate::machine::{Arrived, Machine, Playing, Serving, machine_at, token, told};
 use crate::tap::{RunDigest, Tap};
 use crate::time::LabTime;
 use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
@@ -34,8 +34,8 @@ use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
 enum Due {
     /// A machine comes round.
     Frame(MachineId),
-    /// A datagram arrives, from and to; what it is for says the part.
-    Arrival { from: MachineId, to: MachineId, part: Part, bytes: Arc<[u8]> },
+    /// A datagram arrives; what it is for says the part, and whose it is the client's address.
+    Arrival { to: MachineId, part: Part, client: Address, bytes: Arc<[u8]> },
     /// Something of the course happens.
     Event(usize),
     /// A rogue's trick begins or ends.
@@ -181,7 +181,7 @@ impl Lab {
 
     /// What came into the world with a member, while it is there.
     pub fn entity(&self, member: MemberId) -> Option<EntityId> {
-        self.server().body_of(token(member))
+        self.server().body_of(self.playing(member).token())
     }
 
     /// What nobody came with, in the order of the course.
@@ -227,8 +227,8 @@ impl Lab {
             self.now = at;
             match due {
                 Due::Frame(machine) => self.frame(machine, watch),
-                Due::Arrival { from, to, part, bytes } => {
-                    self.machines[to.index()].receive(Arrived { from, part, bytes });
+                Due::Arrival { to, part, client, bytes } => {
+                    self.machines[to.index()].receive(Arrived { client, part, bytes });
                 }
                 Due::Event(i) => self.event(i, watch),
                 Due::Trick { member, trick, begins } => self.trick(member, trick, begins, watch),
@@ -278,15 +278,17 @@ impl Lab {
         let Some(serving) = &mut self.machines[id.index()].server else { return };
         for arrived in socket {
             // A strange packet is counted by the server and dropped.
-            let _ = serving.server.handle_datagram(read, address(arrived.from), &arrived.bytes, &mut tap);
+            let _ = serving.server.handle_datagram(read, arrived.client, &arrived.bytes, &mut tap);
         }
         serving.server.handle_time(read, &mut tap);
         self.digest = tap.digest;
         let newest = Some(serving.server.newest_tick());
         let outgoing: Vec<(Address, Vec<u8>)> = std::iter::from_fn(|| serving.server.poll_transmit()).collect();
         let count = self.machines.len();
-        for (to, bytes) in outgoing.into_iter().filter_map(|(to, bytes)| Some((machine_at(to, count)?, bytes))) {
-            self.send((id, to), Part::Client, newest, bytes, watch);
+        for (client, bytes) in outgoing {
+            if let Some(to) = machine_at(client, count) {
+                self.send((id, to), (Part::Client, client), newest, bytes, watch);
+            }
         }
     }
 
@@ -295,14 +297,16 @@ impl Lab {
         let rests = controls.stick == (0.0, 0.0) && controls.hops == 0;
         let mut tap = self.tap(watch, id, Part::Client);
         let Some(playing) = &mut self.machines[id.index()].client else { return };
-        let Playing { client: Some(client), resting, trial, .. } = &mut **playing else { return };
+        let address = playing.address(id);
+        let Playing { client: Some(client), resting, trial, faulty, .. } = &mut **playing else { return };
         if *resting && !rests {
             tap.happening(client.newest_tick(), Happening::Pressed);
         }
         *resting = rests;
         tap.trial = trial.take();
-        for arrived in socket {
-            let _ = client.handle_datagram(read, &arrived.bytes, &mut tap);
+        for arrived in socket.iter().filter(|arrived| arrived.client == address) {
+            let heard = faulty.heard(&arrived.bytes, &client.layouts(read));
+            let _ = client.handle_datagram(read, heard.as_deref().unwrap_or(&arrived.bytes), &mut tap);
         }
         for owned in client.owned().to_vec() {
             let input = controls.to_input(client.schema(owned.kind));
@@ -319,7 +323,7 @@ impl Lab {
             if offends {
                 self.tell(watch, id, Part::Client, newest, Happening::Offence);
             }
-            self.send((id, MachineId::SERVER), Part::Server, newest, bytes, watch);
+            self.send((id, MachineId::SERVER), (Part::Server, address), newest, bytes, watch);
         }
     }
 
@@ -355,7 +359,7 @@ impl Lab {
     fn send<W: Watch>(
         &mut self,
         (from, to): (MachineId, MachineId),
-        part: Part,
+        (part, client): (Part, Address),
         newest: Option<Tick>,
         bytes: Vec<u8>,
         watch: &mut W,
@@ -374,7 +378,7 @@ impl Lab {
         watch.message(from, to, row);
         let bytes: Arc<[u8]> = bytes.into();
         for at in [fate.arrives, fate.again].into_iter().flatten() {
-            self.schedule(at, Due::Arrival { from, to, part, bytes: bytes.clone() });
+            self.schedule(at, Due::Arrival { to, part, client, bytes: bytes.clone() });
         }
     }
 
@@ -473,15 +477,19 @@ fn serving(course: &Course) -> (Serving, Vec<EntityId>) {
     (Serving { server, known }, things)
 }
 
+/// A member as the server expects it, by this name.
+pub(crate) fn guest(course: &Course, member: MemberId, token: Token) -> Guest {
+    let m = &course[member];
+    let body = Some((m.kind, course.spawn(member)));
+    Guest { token, arrangement: m.arrangement, snapshot_every: m.knobs.snapshot_every, body }
+}
+
 /// Invites everybody, and brings into the world who and what is there from the beginning.
 pub(crate) fn populate(course: &Course, server: &mut Server, now: HostNanos) -> Result<(), SpawnError> {
     for member in course.members() {
-        let m = &course[member];
-        let body = Some((m.kind, course.spawn(member)));
-        let (token, arrangement, snapshot_every) = (token(member), m.arrangement, m.knobs.snapshot_every);
-        server.invite(Guest { token, arrangement, snapshot_every, body });
-        if m.there {
-            server.bring(token, now)?;
+        server.invite(guest(course, member, token(member)));
+        if course[member].there {
+            server.bring(token(member), now)?;
         }
     }
     for thing in &course.things {

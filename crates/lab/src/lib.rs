@@ -4,6 +4,7 @@
 //! [`cause`] (why) and [`metrics`] (how much). No terminal and no chart is known here, and no clock: real time only
 //! ever decides how far somebody calls [`Run::advance`].
 
+pub mod amiss;
 pub mod cause;
 mod chance;
 mod cheat;
@@ -11,6 +12,7 @@ mod command;
 mod controls;
 mod course;
 pub mod export;
+mod fault;
 mod faults;
 #[doc(hidden)]
 pub mod fuzz;
@@ -39,6 +41,7 @@ pub use course::{
     COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, Happens, KnownTo, Material, Member,
     NamedSolid, NamedZone, Override, Owned, Role, Sources, Thing, Trick, What, World, shipped_gait,
 };
+pub use fault::{FAULTS, Fault, FaultSpec};
 pub use host::HostSpec;
 pub use ids::{ActorId, MachineId, MemberId, Part, RecordTick};
 pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Place, Range, SETTINGS, Takes};

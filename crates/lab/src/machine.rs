@@ -7,6 +7,7 @@ use velocitas_core::{Address, Client, ClientConfig, Ground, Ingredients, Life, S
 
 use crate::controls::Bot;
 use crate::course::{Course, KnownTo};
+use crate::fault::{Fault, Faulty};
 use crate::faults::{Forged, Trial};
 use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId, Part};
@@ -20,7 +21,8 @@ const SOCKET: usize = 512;
 /// A datagram that has arrived.
 #[derive(Clone, Debug)]
 pub(crate) struct Arrived {
-    pub(crate) from: MachineId,
+    /// Where the client that speaks or is spoken to is, or was.
+    pub(crate) client: Address,
     pub(crate) part: Part,
     pub(crate) bytes: Arc<[u8]>,
 }
@@ -58,6 +60,10 @@ pub(crate) struct Playing {
     pub(crate) knobs: Knobs,
     pub(crate) bot: Bot,
     pub(crate) forged: Forged,
+    /// What its program gets wrong.
+    pub(crate) faulty: Faulty,
+    /// How often it has become somebody else.
+    alias: u64,
     /// Whether the newest of its tricks has had an effect yet.
     pub(crate) trial: Option<Trial>,
     /// Whether its hands moved nothing in the last frame.
@@ -103,6 +109,8 @@ impl Playing {
             knobs: course[member].knobs,
             bot: Bot::default(),
             forged: Forged::default(),
+            faulty: Faulty::of(&course[member].faults),
+            alias: 0,
             trial: None,
             resting: true,
             known: Known::of(course, KnownTo::Clients),
@@ -111,18 +119,30 @@ impl Playing {
 
     /// Starts its program anew: it knows the rules and the ground of now, and who it is.
     pub(crate) fn start(&mut self, course: &Course) {
+        self.alias += u64::from(self.starts > 0 && self.faulty.has(Fault::Stranger));
         self.starts += 1;
+        self.faulty.start();
         self.bot = Bot::default();
         self.trial = None;
         self.resting = true;
         self.client = Some(Client::new(ClientConfig {
-            token: token(self.member),
+            token: self.token(),
             // Far apart, so that one that begins anew by itself meets none of those to come.
             life: Life(self.starts << 32),
             arrangement: course[self.member].arrangement,
             settings: self.knobs.settings,
             ingredients: self.ingredients(course),
         }));
+    }
+
+    /// The player it is, or takes itself for.
+    pub(crate) const fn token(&self) -> Token {
+        Token(token(self.member).0 + self.alias * ALIASES)
+    }
+
+    /// Where its program is on the network: each start has an address of its own, and what was sent to an earlier one is lost.
+    pub(crate) const fn address(&self, machine: MachineId) -> Address {
+        Address(machine.index() as u64 + MACHINES * self.starts)
     }
 
     /// Whether its program runs and has not left.
@@ -142,17 +162,23 @@ pub(crate) fn told(ground: Arc<Ground>, known: &Known) -> Ingredients {
     Ingredients { ground, kinds: known.kinds.clone(), tunables: known.tunables.clone().into() }
 }
 
-/// Where the machines are on their network.
-pub(crate) const fn address(machine: MachineId) -> Address {
-    Address(machine.index() as u64)
-}
+/// Machines are so many at most; above that an address counts the programs started on one.
+const MACHINES: u64 = 1 << 16;
 
 /// Which machine is at an address, if it is one of so many.
 pub(crate) fn machine_at(address: Address, count: usize) -> Option<MachineId> {
-    MachineId::first(count).nth(address.0 as usize)
+    MachineId::first(count).nth((address.0 % MACHINES) as usize)
 }
+
+/// Tokens of one member under other names lie so far apart.
+const ALIASES: u64 = 1 << 16;
 
 /// The player that a member is.
 pub(crate) const fn token(member: MemberId) -> Token {
     Token(member.index() as u64 + 1)
+}
+
+/// The player that somebody is under whatever name.
+pub(crate) const fn unaliased(token: Token) -> Token {
+    Token(token.0 % ALIASES)
 }

@@ -8,8 +8,8 @@ use scenario::{Words, member, walker};
 use velocitas_core::{Client, Drawn, DrawnState, EntityId, Event, HostNanos, Tick};
 use velocitas_lab::record::{Cast, Record};
 use velocitas_lab::{
-    Change, Coming, Command, Course, HappeningRow, Knob, KnobValue, Lab, LabTime, MachineId, MessageRow, Part, RecordTick,
-    Watch,
+    Change, Coming, Command, Course, HappeningRow, Knob, KnobValue, Lab, LabTime, MachineId, MessageRow, Part,
+    RecordTick, Watch,
 };
 
 /// A record, and beside it everything that was drawn.
@@ -52,7 +52,9 @@ fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 5]
     let mut seen = [0; 5];
     for (at, viewer, entity, drawn) in &both.drawn {
         let actor = record.cast.actor(*entity).expect("it is in the record");
-        let again = record.drawn(*viewer, actor, *at).unwrap_or_else(|| panic!("{viewer:?} drew {entity:?} at {at}: {drawn:?}"));
+        let again = record
+            .drawn(*viewer, actor, *at)
+            .unwrap_or_else(|| panic!("{viewer:?} drew {entity:?} at {at}: {drawn:?}"));
         seen[drawn.how as usize] += 1;
         let found = (again.at, again.how, again.tick, again.pos);
         let tick = RecordTick::of(Tick(course.first_tick), drawn.tick);

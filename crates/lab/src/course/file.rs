@@ -10,6 +10,7 @@ use velocitas_core::Arrangement;
 
 use super::quantity::{Angle, Drift, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time};
 use super::settings::{Link, Settings, Trick};
+use crate::fault::FAULTS;
 
 /// The format this program reads.
 pub(super) const FORMAT: i64 = 1;
@@ -266,6 +267,10 @@ pub(super) struct Cast {
     #[serde(default)]
     #[schemars(with = "Vec<Trick>")]
     pub(super) trick: Vec<Spanned<Trick>>,
+    /// What its program gets wrong, on purpose.
+    #[serde(default)]
+    #[schemars(schema_with = "faults")]
+    pub(super) faults: Vec<Spanned<String>>,
 }
 
 /// Something in the world that nobody comes or goes with.
@@ -296,6 +301,11 @@ pub(super) struct Thing {
     #[serde(default)]
     #[schemars(with = "Vec<String>")]
     pub(super) owners: Vec<Spanned<String>>,
+}
+
+/// A list of faults.
+fn faults(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
+    schemars::json_schema!({ "type": "array", "items": { "enum": FAULTS.each_ref().map(|spec| spec.key) } })
 }
 
 /// A place on a route.

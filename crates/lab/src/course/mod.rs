@@ -23,6 +23,7 @@ use velocitas_core::{
 
 use crate::cheat::Cheat;
 use crate::controls::Waypoint;
+use crate::fault::Fault;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId};
 use crate::knob::Knobs;
@@ -226,6 +227,8 @@ pub struct Member {
     pub route: Vec<Waypoint>,
     /// How it cheats.
     pub tricks: Vec<Trick>,
+    /// What its program gets wrong.
+    pub faults: Vec<Fault>,
 }
 
 /// Something in the world that nobody comes or goes with.
@@ -469,6 +472,7 @@ impl Member {
             },
             route: Vec::new(),
             tricks: Vec::new(),
+            faults: Vec::new(),
         }
     }
 }

@@ -22,6 +22,7 @@ use super::{
 };
 use crate::cheat::CHEATS;
 use crate::controls::Waypoint;
+use crate::fault::{FAULTS, Fault};
 use crate::host::HostSpec;
 use crate::ids::MemberId;
 use crate::knob::Knobs;
@@ -536,6 +537,8 @@ impl Resolver<'_> {
             route.push(Waypoint { at, sprint: place.sprint, hop: place.hop, wait, order });
         }
         let tricks = cast.trick.iter().map(|t| self.trick(t, role, arrangement)).collect::<Result<_>>()?;
+        let known: Vec<(&str, Fault)> = FAULTS.iter().map(|spec| (spec.key, spec.fault)).collect();
+        let faults = cast.faults.iter().map(|word| self.word(word, "a fault", &known)).collect::<Result<_>>()?;
         Ok(Member {
             name: cast.name.get_ref().clone(),
             role,
@@ -549,6 +552,7 @@ impl Resolver<'_> {
             knobs,
             route,
             tricks,
+            faults,
         })
     }
 

@@ -424,6 +424,7 @@ pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
         // The row is kept with the machine of who takes the helm.
         Command::Helm(member) => json!({ "helm": member.map(|_| cast.name(place.machine)) }),
         // Told by a row of its own.
+        Command::Mend(_) => json!({ "mends": true }),
         Command::Moves(_, coming) => json!({ "moves": coming.name() }),
         Command::Keys(c) => json!({
             "stick": [c.stick.0, c.stick.1], "facing": c.facing, "sprint": c.sprint, "hops": c.hops,

@@ -39,6 +39,12 @@ impl Lab {
                 }
                 return;
             }
+            Command::Mend(member) => {
+                if member.index() < self.course.cast.len() {
+                    self.mend(member, watch);
+                }
+                return;
+            }
             Command::Set { member, knob, value } => {
                 if member.index() >= self.course.cast.len() {
                     return;

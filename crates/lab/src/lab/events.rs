@@ -2,8 +2,9 @@
 
 use velocitas_core::{Client, EntityId, Token};
 
-use super::{Due, Lab};
+use super::{Due, Lab, guest};
 use crate::course::{Coming, Owned, What};
+use crate::fault::Fault;
 use crate::ids::{MachineId, MemberId, Part};
 use crate::machine::token;
 use crate::watch::{Happening, Watch};
@@ -46,6 +47,11 @@ impl Lab {
         let what = match coming {
             Coming::Join | Coming::Return => {
                 playing.start(&course);
+                let guest = guest(&course, member, playing.token());
+                // By another name it is another guest.
+                if guest.token != token(member) {
+                    self.serving_mut().server.invite(guest);
+                }
                 Happening::Started
             }
             Coming::Leave => {
@@ -61,13 +67,29 @@ impl Lab {
         true
     }
 
+    /// What a machine's program gets wrong is put right, and it is started anew so that it learns what it missed.
+    pub(super) fn mend<W: Watch>(&mut self, member: MemberId, watch: &mut W) {
+        if self.playing(member).faulty.is_sound() {
+            return;
+        }
+        self.playing_mut(member).faulty.mend();
+        if self.comes_or_goes(member, Coming::Crash, watch) {
+            self.comes_or_goes(member, Coming::Return, watch);
+        }
+    }
+
+    /// What a member's program gets wrong.
+    pub fn faults(&self, member: MemberId) -> &[Fault] {
+        self.playing(member).faulty.faults()
+    }
+
     /// Something changes hands at the server's next tick. What is not there changes nothing.
     fn change_hands(&mut self, what: Owned, owners: &[MemberId]) {
         let entity: Option<EntityId> = match what {
             Owned::Body(member) => self.entity(member),
             Owned::Thing(thing) => self.things.get(thing).copied(),
         };
-        let owners: Vec<Token> = owners.iter().map(|owner| token(*owner)).collect();
+        let owners: Vec<Token> = owners.iter().map(|owner| self.playing(*owner).token()).collect();
         if let Some(entity) = entity {
             let done = self.serving_mut().server.set_owners(entity, &owners);
             debug_assert!(done.is_ok(), "the course was checked to fit: {done:?}");

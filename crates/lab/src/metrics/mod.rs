@@ -380,15 +380,21 @@ impl Tally {
     }
 
     fn add_views(&mut self, record: &Record, machine: MachineId, span: Span) {
-        let (of, frames) = (record.of(machine), &record.of(machine).frames);
-        let is_other = |a: &ActorId, at| of.knows(*a, at) && !record.cast.owns(machine, *a, at);
+        let (here, frames) = (record.of(machine), &record.of(machine).frames);
+        // Whom it knows changes seldom: asked again only then.
+        let (mut known, mut changes): (Vec<ActorId>, _) = (Vec::new(), None);
         let rows = frames.before(span.from)..frames.until(span.to);
         for number in rows {
             let Some(frame) = record.frame(machine, number) else { continue };
             let at = frame.row.at;
             // One in four says the same about ages.
             let with_age = self.views.seen.is_multiple_of(4);
-            for actor in record.cast.actors().filter(|a| is_other(a, at)) {
+            let now = Some((here.knows.until(at), here.joined.until(at)));
+            if changes != now {
+                changes = now;
+                known = record.cast.actors().filter(|actor| here.knows(*actor, at)).collect();
+            }
+            for actor in known.iter().copied().filter(|actor| !record.cast.owns(machine, *actor, at)) {
                 let of = record.frame_of(machine, actor, &frame).and_then(|f| f.placed(record.cast.rate));
                 let Some((tick, fraction, how)) = of else { continue };
                 self.views.frames += 1;

@@ -8,7 +8,7 @@ use crate::course::{KnownTo, NamedSolid, Role, World};
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::known::Known;
 use crate::lab::Lab;
-use crate::machine::{machine_at, token};
+use crate::machine::{machine_at, token, unaliased};
 use crate::time::LabTime;
 
 /// A machine.
@@ -211,6 +211,7 @@ impl Cast {
 
     /// Where a player sits.
     pub(crate) fn machine_with(&self, player: Token) -> Option<MachineId> {
+        let player = unaliased(player);
         self.players.iter().find(|(token, _)| *token == player).map(|(_, machine)| *machine)
     }
 
