@@ -38,7 +38,7 @@ mod world;
 
 pub use arrangement::{Arrangement, Authority, OwnerSide};
 pub use body::Body;
-pub use client::{Client, ClientConfig, ClientSettings, Known, Presence, Refused};
+pub use client::{Client, ClientConfig, ClientSettings, Known, Order, Presence, Refused};
 pub use data::{Digest, INPUT_LANES, Input, Lanes, STATE_LANES, State};
 pub use event::{
     ClockFact, Correction, Event, Fact, InputFact, InputFate, Made, Mask, Provenance, Restored, Sink, StateEvent,

@@ -212,10 +212,14 @@ fn of_several_owners_the_order_that_arrived_last_is_obeyed_and_nobody_predicts()
         });
         let obeyed: Vec<u16> = obeyed.collect();
         assert!(obeyed.ends_with(&[0, 1, 0]), "{arrangement:?}: the record says so: {obeyed:?}");
-        // Nothing is seen of an order before the server has it.
+        // Nothing is seen of an order before the server has it but the order itself, at once.
         party.ahead(1, 1.0);
         party.run(32);
+        let order = party.client(1).order(unit).expect("it gives orders");
+        assert_eq!((order.input.real(velocitas_core::walker::input_lane::MOVE + 1), order.arrived), (1.0, false));
         assert!(party.client(1).own_state(unit).expect("received").vec3(3).x.abs() < 0.1);
+        party.run(200);
+        assert!(party.client(1).order(unit).is_some_and(|order| order.arrived));
         party.assert_known();
         party.server.set_owners(unit, &tokens[..1]).expect("it is there");
         party.ahead(0, 1.0);

@@ -316,6 +316,12 @@ impl Lab {
         self.digest = tap.digest;
         *trial = tap.trial.take();
         watch.frame(self.now, id, client, read);
+        for (tick, entity, to) in self.new_orders(id) {
+            self.tell(watch, id, Part::Client, Some(tick), Happening::Ordered(entity, to));
+        }
+        let Some(Playing { client: Some(client), .. }) = self.machines[id.index()].client.as_deref_mut() else {
+            return;
+        };
         let newest = client.newest_tick();
         let outgoing: Vec<Vec<u8>> = std::iter::from_fn(|| client.poll_transmit()).collect();
         for bytes in outgoing {
@@ -325,6 +331,10 @@ impl Lab {
             }
             self.send((id, MachineId::SERVER), (Part::Server, address), newest, bytes, watch);
         }
+    }
+
+    fn new_orders(&mut self, id: MachineId) -> Vec<(Tick, EntityId, Option<(f32, f32)>)> {
+        self.machines[id.index()].client.as_deref_mut().map_or_else(Vec::new, Playing::new_orders)
     }
 
     /// What a machine sends, as its cheats would have it. Says whether that is the first offence of a trick.

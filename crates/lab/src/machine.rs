@@ -3,7 +3,9 @@
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-use velocitas_core::{Address, Client, ClientConfig, Ground, Ingredients, Life, Server, Token};
+use velocitas_core::{
+    Address, Client, ClientConfig, EntityId, Ground, Ingredients, InputKind, Life, Server, Tick, Token,
+};
 
 use crate::controls::Bot;
 use crate::course::{Course, KnownTo};
@@ -66,6 +68,8 @@ pub(crate) struct Playing {
     alias: u64,
     /// Whether the newest of its tricks has had an effect yet.
     pub(crate) trial: Option<Trial>,
+    /// Where it last ordered what it shares.
+    pub(crate) ordered: Vec<(EntityId, Option<(f32, f32)>)>,
     /// Whether its hands moved nothing in the last frame.
     pub(crate) resting: bool,
     /// What it lawfully knows of the rules.
@@ -112,6 +116,7 @@ impl Playing {
             faulty: Faulty::of(&course[member].faults),
             alias: 0,
             trial: None,
+            ordered: Vec::new(),
             resting: true,
             known: Known::of(course, KnownTo::Clients),
         }
@@ -125,6 +130,7 @@ impl Playing {
         self.bot = Bot::default();
         self.trial = None;
         self.resting = true;
+        self.ordered.clear();
         self.client = Some(Client::new(ClientConfig {
             token: self.token(),
             // Far apart, so that one that begins anew by itself meets none of those to come.
@@ -138,6 +144,25 @@ impl Playing {
     /// The player it is, or takes itself for.
     pub(crate) const fn token(&self) -> Token {
         Token(token(self.member).0 + self.alias * ALIASES)
+    }
+
+    /// Where it orders what it shares otherwise than before, with the tick.
+    pub(crate) fn new_orders(&mut self) -> Vec<(Tick, EntityId, Option<(f32, f32)>)> {
+        let Some(client) = &self.client else { return Vec::new() };
+        let mut news = Vec::new();
+        for owned in client.owned() {
+            let field = client.schema(owned.kind).input.iter().find(|f| matches!(f.kind, InputKind::Point { .. }));
+            let Some((order, field)) = client.order(owned.entity).zip(field) else { continue };
+            let to = order.input.vec3(field.lane);
+            let to = order.input.flag(field.given_lane()).then_some((to.x, to.y));
+            let before = self.ordered.iter().find(|(id, _)| *id == owned.entity).and_then(|(_, to)| *to);
+            if before != to {
+                self.ordered.retain(|(id, _)| *id != owned.entity);
+                self.ordered.push((owned.entity, to));
+                news.push((order.since, owned.entity, to));
+            }
+        }
+        news
     }
 
     /// Where its program is on the network: each start has an address of its own, and what was sent to an earlier one is lost.

@@ -52,6 +52,28 @@ pub struct Corrected {
     pub causes: Vec<Cause>,
 }
 
+/// What has become of an order.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Standing {
+    /// The server does not have it yet.
+    UnderWay,
+    /// It holds.
+    Obeyed,
+    /// Another's came later.
+    Overruled,
+}
+
+impl Standing {
+    /// In words.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::UnderWay => "on its way",
+            Self::Obeyed => "obeyed",
+            Self::Overruled => "overruled",
+        }
+    }
+}
+
 /// A line of a trail.
 pub type Trail = Vec<Vec3>;
 
@@ -76,7 +98,7 @@ const ON_SCREEN: LabTime = LabTime(3_000_000_000);
 
 impl Moment<'_> {
     /// The fastest an entity may lawfully go along the ground as the server knows its rule, without slack.
-    fn lawful_pace(&self, actor: ActorId) -> f32 {
+    pub fn lawful_pace(&self, actor: ActorId) -> f32 {
         let tick = self.tick(MachineId::SERVER, Part::Server).unwrap_or_default();
         let known = self.record.known(MachineId::SERVER, Part::Server, tick);
         let kind = self.record.cast.actors[actor.index()].kind;
@@ -181,6 +203,50 @@ impl Moment<'_> {
         track.head(earlier).map(|h| h.at)
     }
 
+    /// Who owns an entity, by name.
+    pub fn owners(&self, actor: ActorId) -> Vec<&str> {
+        let owners = self.record.cast.actors[actor.index()].owners_at(self.at);
+        owners.into_iter().map(|machine| self.record.cast.name(machine)).collect()
+    }
+
+    /// Of an entity with several owners: whose order holds, and since which tick.
+    pub fn obeys(&self, actor: ActorId) -> Option<(&str, RecordTick)> {
+        let it = &self.record.cast.actors[actor.index()];
+        let newest = it.owners_at(self.at).into_iter().filter_map(|machine| {
+            let obeyed = |row: &HappeningRow| match row.what {
+                Happening::Fact(Fact::Obeyed { entity, .. }) if entity == it.id => row.tick,
+                _ => None,
+            };
+            self.happened(machine).find_map(obeyed).map(|tick| (tick, machine))
+        });
+        newest.max().map(|(tick, machine)| (self.record.cast.name(machine), tick))
+    }
+
+    /// Where a machine last ordered an entity that it shares, and what has become of that.
+    pub fn order(&self, actor: ActorId, machine: MachineId) -> Option<((f32, f32), Standing)> {
+        let it = &self.record.cast.actors[actor.index()];
+        let of = |row: &HappeningRow| match row.what {
+            Happening::Ordered(entity, to) if entity == it.id => Some((row.tick.unwrap_or_default(), to)),
+            _ => None,
+        };
+        let (given, to) = self.happened(machine).find_map(of)?;
+        let standing = match self.obeys(actor) {
+            Some((name, since)) if since >= given && name == self.record.cast.name(machine) => Standing::Obeyed,
+            Some((_, since)) if since >= given => Standing::Overruled,
+            _ => Standing::UnderWay,
+        };
+        to.map(|to| (to, standing))
+    }
+
+    /// Which of the machines that play know of an entity, and which do not, by name.
+    pub fn known_to(&self, actor: ActorId) -> (Vec<&str>, Vec<&str>) {
+        let plays = |m: &MachineId| self.record.of(*m).presence_at(self.at) == Presence::Playing;
+        let names = |machine: MachineId| self.record.cast.name(machine);
+        let (know, not): (Vec<MachineId>, Vec<MachineId>) =
+            self.record.cast.players().filter(plays).partition(|m| self.record.of(*m).knows(actor, self.at));
+        (know.into_iter().map(names).collect(), not.into_iter().map(names).collect())
+    }
+
     /// Where the owner predicted itself in the last while, oldest first.
     pub fn predicted_trail(&self, actor: ActorId, back: LabTime) -> Trail {
         let Some(track) = self.predicted(actor) else { return Trail::new() };
@@ -271,7 +337,6 @@ impl Moment<'_> {
             rtt_sigma_ms: newest.map(|r| f64::from(r.rtt_sigma_us) / 1e3),
             view_delay_ms: newest.map(|r| f64::from(r.view_delay_us) / 1e3),
             lost_share: (sent > 0).then(|| f64::from(lost) / f64::from(sent)),
-            lawful_mps: self.record.cast.body(machine, self.at).map_or(0.0, |actor| self.lawful_pace(actor)),
             margins,
         }
     }
@@ -292,8 +357,6 @@ pub struct Figures {
     pub view_delay_ms: Option<f64>,
     /// Datagrams lost, both ways.
     pub lost_share: Option<f64>,
-    /// The fastest the entity may lawfully go along the ground by its rule, in metres a second, without slack.
-    pub lawful_mps: f32,
     /// The last margins reported, in ticks.
     pub margins: Vec<Option<f32>>,
 }
@@ -309,6 +372,8 @@ pub struct Slices {
     pub jumps: Vec<Option<f32>>,
     /// For each machine how much trouble it had.
     pub trouble: Vec<u32>,
+    /// For each machine, for each column, whether its program was out as the column ended.
+    pub out: Vec<Vec<bool>>,
 }
 
 /// Cuts a span into columns of equal length.
@@ -321,7 +386,14 @@ pub fn slices(record: &Record, from: LabTime, column: LabTime, columns: usize, m
         snapshots: vec![false; columns],
         jumps: vec![None; columns],
         trouble: vec![0; count],
+        out: vec![vec![false; columns]; count],
     };
+    for id in record.cast.players() {
+        for (n, out) in s.out[id.index()].iter_mut().enumerate() {
+            let end = LabTime(from.0 + column.0 * (n as u64 + 1) - 1);
+            *out = record.of(id).presence_at(end) == Presence::Left;
+        }
+    }
     for id in record.cast.machines() {
         let marks = &record.of(id).marks;
         for row in marks.range(marks.before(from), marks.before(to)) {

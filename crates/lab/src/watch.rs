@@ -54,6 +54,8 @@ pub enum Happening {
     Crashed,
     /// Its program says goodbye.
     Leaves,
+    /// Hands ordered what others give orders as well to a place, or to none.
+    Ordered(EntityId, Option<(f32, f32)>),
     /// Hands that had rested moved something.
     Pressed,
     /// A rogue began a trick that lasts so long, or ended one.

@@ -31,6 +31,14 @@ pub enum Action {
     Faster,
     /// Take the helm, or hand it back to the script.
     Helm,
+    /// The selected machine's program ends without a word.
+    Crash,
+    /// The selected member says goodbye.
+    Leave,
+    /// The selected member comes back.
+    Return,
+    /// What the selected machine's program gets wrong is put right.
+    Mend,
     /// The next entity.
     EntityOn,
     /// The previous one.
@@ -137,7 +145,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 41] = [
+pub const BINDINGS: [Binding; 45] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -163,6 +171,10 @@ pub const BINDINGS: [Binding; 41] = [
         "helm",
         "take the helm of the selected entity; again: back to its script",
     ),
+    bind(Action::Crash, KeyCode::Char('c'), NONE, "c", "", "the selected machine's program crashes"),
+    bind(Action::Leave, KeyCode::Char('g'), NONE, "g", "", "the selected member says goodbye and leaves"),
+    bind(Action::Return, KeyCode::Char('r'), NONE, "c g r", "crash, goodbye, return", "it comes (back)"),
+    bind(Action::Mend, KeyCode::Char('m'), NONE, "m", "", "mend what a machine gets wrong about who is there"),
     bind(Action::EntityOn, KeyCode::Tab, NONE, "tab", "entity", "look at the next entity"),
     bind(Action::EntityBack, KeyCode::BackTab, SHIFT, "S-tab", "", "look at the previous entity"),
     bind(Action::ViewerOn, KeyCode::Char('v'), NONE, "v", "screen of", "on the screen of the next machine"),

@@ -227,6 +227,11 @@ impl Palette {
         self.glyph('\u{22c4}', 'a')
     }
 
+    /// Where something was ordered to.
+    pub fn order(self) -> char {
+        self.glyph('\u{2295}', 'G')
+    }
+
     /// A viewer's earlier picture.
     pub fn drawn_trail(self) -> char {
         self.glyph('\u{2218}', ',')

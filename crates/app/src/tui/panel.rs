@@ -3,7 +3,7 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
-use velocitas_core::{Drawn, Vec3};
+use velocitas_core::{Drawn, Presence, Vec3};
 use velocitas_lab::cause::shown;
 use velocitas_lab::moment::Echo;
 use velocitas_lab::{KNOBS, LabTime, Range};
@@ -42,12 +42,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let knobs = area.height.saturating_sub(16).clamp(8, KNOBS.len() as u16 + 2 + 2);
     let upper = Rect { height: area.height.saturating_sub(knobs), ..area };
     if upper.height >= 6 {
-        let inner = frame(
-            stage,
-            upper,
-            &format!("{} {} figures of the last 10 s", stage.name(stage.entity), stage.palette.dot()),
-            buffer,
-        );
+        let inner = frame(stage, upper, &title(stage), buffer);
         let mut pen = Pen { stage, area: Rect { x: inner.x + 1, width: inner.width - 1, ..inner }, y: inner.y };
         beliefs(&mut pen, buffer);
         correction(&mut pen, buffer);
@@ -55,6 +50,15 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     }
     let lower = Rect { y: area.y + area.height.saturating_sub(knobs), height: knobs.min(area.height), ..area };
     self::knobs(stage, lower, buffer);
+}
+
+/// Whose beliefs, and whose figures.
+fn title(stage: &Stage) -> String {
+    let (name, dot) = (stage.subject_name(), stage.palette.dot());
+    match stage.thing {
+        Some(_) => format!("{name} {dot} figures of {}, 10 s", stage.name(stage.entity)),
+        None => format!("{name} {dot} figures of the last 10 s"),
+    }
 }
 
 fn place(at: Vec3) -> String {
@@ -71,26 +75,68 @@ fn distance(m: f32) -> String {
     }
 }
 
+/// Whether the owner's program does not run.
+fn is_out(stage: &Stage) -> bool {
+    let owner = stage.subject().and_then(|subject| {
+        let owners = stage.run.record().cast.actors[subject.index()].owners_at(stage.at);
+        owners.first().copied()
+    });
+    owner.is_some_and(|owner| stage.run.record().of(owner).presence_at(stage.at) == Presence::Left)
+}
+
+/// One machine's belief.
+fn belief(
+    pen: &mut Pen<'_>,
+    buffer: &mut Buffer,
+    (glyph, tone): (char, Tone),
+    name: &str,
+    echo: Option<Echo>,
+    fraction: bool,
+) {
+    let (record, text) = (pen.stage.run.record(), pen.tone(Tone::Text));
+    let said = match echo {
+        None if is_out(pen.stage) => "       none: it is out".to_owned(),
+        None => "       not yet".to_owned(),
+        Some(e) if fraction => {
+            format!("{:>6}.{:01} {}", record.shown(e.tick), (e.fraction * 10.0) as u8, place(e.pos))
+        }
+        Some(e) => format!("{:>6}   {}", record.shown(e.tick), place(e.pos)),
+    };
+    let name: String = name.chars().take(9).collect();
+    pen.row(buffer, &[(&format!("{glyph} "), pen.tone(tone)), (&format!("{name:<9}"), text), (&said, text)]);
+}
+
+/// Of what nobody predicts: where the viewer ordered it, as soon as it did.
+fn order(pen: &mut Pen<'_>, buffer: &mut Buffer) {
+    let (stage, p, muted) = (pen.stage, pen.stage.palette, pen.tone(Tone::Muted));
+    let given = stage.subject().and_then(|subject| stage.moment().order(subject, stage.machine(stage.viewer)));
+    match given {
+        None => pen.row(buffer, &[(&format!("{} ", p.order()), muted), ("no order of this screen's", muted)]),
+        Some(((x, y), standing)) => {
+            let said = format!("order {x:>8.2}{y:>7.2} ");
+            let style = pen.tone(Tone::Predicted);
+            pen.row(
+                buffer,
+                &[(&format!("{} ", p.order()), style), (&said, pen.tone(Tone::Text)), (standing.name(), muted)],
+            );
+        }
+    }
+}
+
 fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let stage = pen.stage;
     let (record, p) = (stage.run.record(), stage.palette);
     let (text, muted) = (pen.tone(Tone::Text), pen.tone(Tone::Muted));
     let e = stage.echoes();
     pen.row(buffer, &[("             tick       x m    y m   z m", muted)]);
-    let mut line = |pen: &mut Pen<'_>, glyph: char, tone, name: &str, echo: Option<Echo>, fraction: bool| {
-        let said = match echo {
-            None => "       not yet".to_owned(),
-            Some(e) if fraction => {
-                format!("{:>6}.{:01} {}", record.shown(e.tick), (e.fraction * 10.0) as u8, place(e.pos))
-            }
-            Some(e) => format!("{:>6}   {}", record.shown(e.tick), place(e.pos)),
-        };
-        let name: String = name.chars().take(9).collect();
-        pen.row(buffer, &[(&format!("{glyph} "), p.text(tone)), (&format!("{name:<9}"), text), (&said, text)]);
-    };
-    line(pen, p.predicted(), Tone::Predicted, "predicted", e.predicted, false);
-    line(pen, p.authority(), Tone::Authority, "authority", e.authority, false);
-    line(pen, p.drawn(), Tone::Drawn, stage.name(stage.viewer), e.drawn, true);
+    let shared = stage.subject().is_some_and(|s| stage.moment().owners(s).len() != 1);
+    if e.predicted.is_none() && shared {
+        order(pen, buffer);
+    } else {
+        belief(pen, buffer, (p.predicted(), Tone::Predicted), "predicted", e.predicted, false);
+    }
+    belief(pen, buffer, (p.authority(), Tone::Authority), "authority", e.authority, false);
+    belief(pen, buffer, (p.drawn(), Tone::Drawn), stage.name(stage.viewer), e.drawn, true);
     let ahead = e.predicted.zip(e.authority).map(|(a, b)| {
         let ticks = i64::from(a.tick.0) - i64::from(b.tick.0);
         format!("  ahead {ticks} ticks, {}: lag, not error", distance(a.pos.distance(b.pos)))
@@ -109,9 +155,39 @@ fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
             let value = format!("{} at tick {}", distance(apart), record.shown(tick));
             pen.row(buffer, &[("= same tick ", muted), (&value, style)]);
         }
+        None if shared => {
+            pen.row(buffer, &[("= same tick nobody predicts it", muted)]);
+        }
         None => pen.row(buffer, &[("= same tick not comparable yet", muted)]),
     }
-    pen.row(buffer, &[]);
+    whose(pen, buffer);
+}
+
+/// Who owns it, whose order holds, and who knows of it.
+fn whose(pen: &mut Pen<'_>, buffer: &mut Buffer) {
+    let stage = pen.stage;
+    let moment = stage.moment();
+    let Some(subject) = stage.subject() else {
+        pen.figure(buffer, "owned by", "nobody: it has not come yet");
+        return pen.row(buffer, &[]);
+    };
+    let it = &stage.run.record().cast.actors[subject.index()];
+    if let Some((gone, _)) = it.gone.filter(|(gone, _)| *gone <= stage.at) {
+        pen.figure(buffer, "gone", &format!("{:.1} s ago, at {gone}", stage.at.minus(gone).secs()));
+    } else {
+        let owners = moment.owners(subject);
+        let obeys = moment.obeys(subject).map(|(name, _)| format!("; obeys {name}"));
+        let owned = if owners.is_empty() { "nobody".to_owned() } else { owners.join(", ") };
+        pen.figure(buffer, "owned by", &format!("{owned}{}", obeys.unwrap_or_default()));
+    }
+    let (know, not) = moment.known_to(subject);
+    let known = match (know.len(), not.len()) {
+        (0, 0) => "nobody plays".to_owned(),
+        (n, 0) => format!("all {n} who play"),
+        (0, _) => "nobody who plays".to_owned(),
+        (n, _) => format!("{n}, not to {}", not.join(", ")),
+    };
+    pen.figure(buffer, "known to", &known);
 }
 
 fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
@@ -165,7 +241,11 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     if let Some((speed, subject)) = speed.zip(stage.subject()) {
         let layout = stage.moment().layout(subject);
         let look = layout.motion().look(speed).map_or_else(String::new, |look| format!(": {look}"));
-        pen.figure(buffer, "speed", &format!("{speed:.2} m/s of {:.2} lawful{look}", f.lawful_mps));
+        pen.figure(
+            buffer,
+            "speed",
+            &format!("{speed:.2} m/s of {:.2} lawful{look}", stage.moment().lawful_pace(subject)),
+        );
     }
     let fresh = m.inputs.fresh_share().map_or_else(|| "-".to_owned(), |s| format!("{:.1} %", s * 100.0));
     pen.figure(buffer, "inputs", &format!("fresh {fresh}, made up {}, late {}", m.inputs.repeated, m.inputs.late));

@@ -157,6 +157,8 @@ fn title(stage: &Stage, area: Rect, slice: LabTime, columns: usize, buffer: &mut
         (" late ", muted),
         (&corrected, p.text(Tone::Correction)),
         (" corrected ", muted),
+        ("+ -", p.text(Tone::Bright)),
+        (" came, went ", muted),
         (" ", muted),
         ("!", p.verdict()),
         (" refused ", muted),
@@ -245,13 +247,20 @@ impl Drawing<'_> {
         }
         let own = if count > room { room.saturating_sub(1).max(1) } else { count };
         for (row, &member) in order.iter().take(own.min(room)).enumerate() {
-            self.lane(stage.name(member), Some(member), &s.worst[at(member)], left, y + row as u16, buffer);
+            self.lane(
+                stage.name(member),
+                Some(member),
+                (&s.worst[at(member)], &s.out[at(member)]),
+                left,
+                y + row as u16,
+                buffer,
+            );
         }
         if count > own && room > own {
             let folded = &order[own..];
             let worst: Vec<Option<Mark>> =
                 (0..self.columns).map(|c| folded.iter().filter_map(|&m| s.worst[at(m)][c]).max()).collect();
-            self.lane(&format!("+{} more", folded.len()), None, &worst, left, y + own as u16, buffer);
+            self.lane(&format!("+{} more", folded.len()), None, (&worst, &[]), left, y + own as u16, buffer);
         }
     }
 
@@ -259,7 +268,7 @@ impl Drawing<'_> {
         &self,
         name: &str,
         member: Option<MemberId>,
-        worst: &[Option<Mark>],
+        (worst, out): (&[Option<Mark>], &[bool]),
         left: u16,
         y: u16,
         buffer: &mut Buffer,
@@ -280,8 +289,12 @@ impl Drawing<'_> {
                 Some(Mark::MadeUp) => (p.made_up(), p.text(Tone::Predicted)),
                 Some(Mark::Late) => (p.late(), p.text(Tone::Predicted)),
                 Some(Mark::Corrected) => (p.correction(), p.text(Tone::Correction)),
+                Some(Mark::Came) => ('+', p.text(Tone::Bright)),
+                Some(Mark::Went) => ('-', p.text(Tone::Bright)),
                 Some(Mark::Verdict) => ('!', p.verdict()),
             };
+            // Where nothing runs there is nothing to tell.
+            let glyph = if mark.is_none() && out.get(column) == Some(&true) { ' ' } else { glyph };
             self.put(column, y, glyph, style, buffer);
         }
         // The playhead never hides what it stands on.

@@ -8,8 +8,9 @@ use std::time::Duration;
 
 use crossterm::event::{KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Rect, Size};
+use velocitas_lab::amiss::{Amiss, amiss};
 use velocitas_lab::moment::{Corrected, Echoes, Figures, Moment};
-use velocitas_lab::{ActorId, Command, KNOBS, Knob, KnobValue, LabTime, MachineId, MemberId, Part, Run};
+use velocitas_lab::{ActorId, Coming, Command, KNOBS, Knob, KnobValue, LabTime, MachineId, MemberId, Part, Run};
 use velocitas_report::{Of, chart};
 
 use super::action::{Action, action};
@@ -64,6 +65,8 @@ pub(super) struct Facts {
     entity: MemberId,
     pub(super) figures: Figures,
     pub(super) corrected: Option<Corrected>,
+    /// What is amiss with who is there.
+    pub(super) amiss: Vec<Amiss>,
 }
 
 /// What all screens share.
@@ -282,7 +285,8 @@ impl Stage {
             let moment = self.moment();
             let figures = moment.figures(self.machine(self.entity), WINDOW);
             let corrected = moment.last_correction(self.machine(self.entity));
-            self.facts = Some(Facts { at: self.at, entity: self.entity, figures, corrected });
+            let amiss = amiss(self.run.record(), self.at);
+            self.facts = Some(Facts { at: self.at, entity: self.entity, figures, corrected, amiss });
         }
         let echoes = self.echoes();
         if let Some(echo) = echoes.predicted.or(echoes.authority).or(echoes.drawn) {
@@ -389,6 +393,10 @@ impl Stage {
             Action::Slower => self.speed = self.speed.saturating_sub(1),
             Action::Faster => self.speed = (self.speed + 1).min(SPEEDS.len() - 1),
             Action::Helm => self.helm(),
+            Action::Crash => self.comes_or_goes(Coming::Crash),
+            Action::Leave => self.comes_or_goes(Coming::Leave),
+            Action::Return => self.comes_or_goes(Coming::Return),
+            Action::Mend => self.mend(),
             Action::EntityOn | Action::EntityBack => {
                 self.look_on(action == Action::EntityOn);
                 self.refresh();
@@ -537,6 +545,46 @@ impl Stage {
             self.running = true;
             self.drive(0.0);
         }
+    }
+
+    /// The selected member comes or goes, if it can.
+    fn comes_or_goes(&mut self, coming: Coming) {
+        if !self.is_live() {
+            self.offer();
+            return;
+        }
+        let (member, name) = (self.entity, self.name(self.entity).to_owned());
+        if self.run.lab().runs(member) == coming.comes() {
+            let is = if coming.comes() { "is there" } else { "is not there: r brings it back" };
+            self.say(format!("{name} {is}"));
+            return;
+        }
+        self.run.command(Command::Moves(member, coming));
+        let gone = f64::from(self.run.course().patience.gone_ms) / 1000.0;
+        self.say(match coming {
+            Coming::Join | Coming::Return => format!("{name} comes: it asks the server to join"),
+            Coming::Leave => format!("{name} says goodbye"),
+            Coming::Crash => format!("{name} crashed; the server misses it after {gone:.0} s; r brings it back"),
+        });
+    }
+
+    /// What is amiss first is mended, or else the selected machine.
+    fn mend(&mut self) {
+        if !self.is_live() {
+            self.offer();
+            return;
+        }
+        let faulty = |member: &MemberId| !self.run.lab().faults(*member).is_empty();
+        let shows = self.facts.as_ref().and_then(|f| f.amiss.first()).map(Amiss::machine);
+        let shown = shows.and_then(|machine| self.run.course().player(machine)).filter(faulty);
+        let Some(member) = shown.or(Some(self.entity).filter(faulty)) else {
+            self.say("no machine that shows a fault was given one on purpose: there is nothing to mend");
+            return;
+        };
+        let remedies: Vec<&str> = self.run.lab().faults(member).iter().map(|fault| fault.spec().remedy).collect();
+        let said = format!("mended {}: {}", self.name(member), remedies.join("; "));
+        self.run.command(Command::Mend(member));
+        self.say(said);
     }
 
     fn leave_driving(&mut self) {

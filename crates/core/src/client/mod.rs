@@ -44,7 +44,7 @@ mod refused;
 mod round_trip;
 mod settings;
 
-pub use playing::Known;
+pub use playing::{Known, Order};
 pub use refused::Refused;
 pub use settings::ClientSettings;
 
@@ -504,6 +504,11 @@ impl Client {
     /// The newest tick, once playing.
     pub fn newest_tick(&self) -> Option<Tick> {
         self.playing().map(|p| p.ticks.newest())
+    }
+
+    /// What the hands last said of an entity that others give orders as well: shown at once, though nothing of it is predicted.
+    pub fn order(&self, entity: EntityId) -> Option<Order> {
+        self.playing()?.order(entity)
     }
 
     /// The newest state of an own entity, predicted or received.

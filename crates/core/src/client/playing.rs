@@ -34,6 +34,19 @@ struct Mine {
     ease: Ease,
     /// Whether others give it orders as well.
     shared: bool,
+    /// What was last said of it, and since which tick.
+    said: Option<(Tick, Input)>,
+}
+
+/// What the hands last said of an entity that several give orders.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Order {
+    /// Since which tick they have said so.
+    pub since: Tick,
+    /// What they say.
+    pub input: Input,
+    /// Whether the server is known to have had it: it has either been obeyed or overruled since.
+    pub arrived: bool,
 }
 
 /// Somebody, as snapshots told.
@@ -212,6 +225,9 @@ impl Playing {
             let context = self.context(lent, self.owned[place]);
             let mine = &mut self.mine[place];
             let sampled = mine.latch.sample(context.schema(tick));
+            if mine.said.is_none_or(|(_, before)| before != sampled) {
+                mine.said = Some((tick, sampled));
+            }
             mine.own.tick(&context, tick, sampled, sink);
         }
         if let Steer::Slew(by) = self.lead.steer(self.ticks.rate()) {
@@ -326,7 +342,8 @@ impl Playing {
             return;
         }
         let own = Own::new(side, self.ticks.base(), self.ticks.newest());
-        let mine = Mine { latch: Latch::default(), own, ease: Ease::default(), shared: used.shared };
+        let (latch, ease, shared) = (Latch::default(), Ease::default(), used.shared);
+        let mine = Mine { latch, own, ease, shared, said: None };
         match place {
             // Its hands stay on it, and what they said goes on counting from where it was.
             Some(place) => self.mine[place] = Mine { latch: self.mine[place].latch.clone(), ..mine },
@@ -416,6 +433,14 @@ impl Playing {
         let place = self.owned.iter().position(|o| o.entity == entity)?;
         let received = || self.others.iter().find(|o| o.id == entity)?.samples.newest();
         self.mine[place].own.state().or_else(|| received().map(|drawn| drawn.state))
+    }
+
+    /// What was last said of an entity that others give orders as well.
+    pub(super) fn order(&self, entity: EntityId) -> Option<Order> {
+        let place = self.owned.iter().position(|o| o.entity == entity)?;
+        let mine = &self.mine[place];
+        let (since, input) = mine.said.filter(|_| mine.shared)?;
+        Some(Order { since, input, arrived: mine.own.agreed() >= since })
     }
 
     /// Newest own tick minus the newest agreed one.

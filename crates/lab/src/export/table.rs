@@ -268,6 +268,16 @@ pub(super) static CRASHED: Kind<()> =
     Kind { name: "crashed", says: "a member's program ended without a word", keys: &[machine(), tick()] };
 pub(super) static LEAVES: Kind<()> =
     Kind { name: "leaves", says: "a member's program says goodbye", keys: &[machine(), tick()] };
+pub(super) static ORDERED: Kind<(EntityId, Option<(f32, f32)>)> = Kind {
+    name: "ordered",
+    says: "hands ordered what others give orders as well; it is shown at once and obeyed when the server has it",
+    keys: &[
+        machine(),
+        tick(),
+        key("entity", |place, (entity, _)| entity_name(place, *entity)),
+        Key { name: "to", says: "null: to nowhere", get: |_, (_, to)| json!(to.map(|(x, y)| [x, y])) },
+    ],
+};
 pub(super) static DENIED: Kind<Denied> = Kind {
     name: "denied",
     says: "a client was told that it is not let in",
@@ -448,6 +458,7 @@ pub(super) fn happening(place: &Place<'_>, what: &Happening) -> (LabTime, Value)
         Happening::Started => STARTED.row(place, &()),
         Happening::Crashed => CRASHED.row(place, &()),
         Happening::Leaves => LEAVES.row(place, &()),
+        Happening::Ordered(entity, to) => ORDERED.row(place, &(*entity, *to)),
         Happening::Pressed => PRESSED.row(place, &()),
         Happening::Trick { lasts } => TRICK.row(place, lasts),
         Happening::Offence => OFFENCE.row(place, &()),
@@ -525,6 +536,7 @@ pub fn row_kinds() -> Vec<RowSpec> {
         GONE.spec(),
         OWNER.spec(),
         OBEYED.spec(),
+        ORDERED.spec(),
         ENTERED.spec(),
         SEEN.spec(),
         LEFT.spec(),

@@ -27,8 +27,8 @@ pub use track::Track;
 use std::collections::BTreeMap;
 
 use velocitas_core::{
-    Client, EntityId, Event, Fact, HostNanos, InputFact, InputFate, Made, Presence, Provenance, Restored, SolidId,
-    StateEvent, Tick,
+    Client, EndedBy, EntityId, Event, Fact, HostNanos, InputFact, InputFate, Made, Presence, Provenance, Restored,
+    SolidId, StateEvent, Tick,
 };
 
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
@@ -270,6 +270,8 @@ impl Record {
             }
             Fact::Agreed { .. } => return,
             Fact::Verdict(_) => self.machine_mut(machine).mark(at, tick, Mark::Verdict),
+            Fact::Joined { .. } => self.machine_mut(machine).mark(at, tick, Mark::Came),
+            Fact::Ended { why: EndedBy::Silence, .. } => self.machine_mut(machine).mark(at, tick, Mark::Went),
             Fact::Corrected(c) if c.why != Restored::Settled => {
                 self.machine_mut(machine).mark(at, tick, Mark::Corrected);
             }
@@ -340,6 +342,9 @@ impl Watch for Record {
             _ => None,
         };
         self.note_presence(row.at, machine, presence);
+        if matches!(row.what, Happening::Crashed | Happening::Leaves) {
+            self.machine_mut(machine).mark(row.at, row.tick, Mark::Went);
+        }
         self.machine_mut(machine).happenings.push(row);
     }
 

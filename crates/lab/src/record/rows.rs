@@ -165,6 +165,10 @@ pub enum Mark {
     Late,
     /// A correction.
     Corrected,
+    /// Somebody came.
+    Came,
+    /// Somebody went, or was missed.
+    Went,
     /// A verdict.
     Verdict,
 }

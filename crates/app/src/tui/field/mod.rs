@@ -22,7 +22,8 @@ pub(super) use camera::Camera;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
-use velocitas_core::Vec3;
+use velocitas_core::{Presence, Vec3};
+use velocitas_lab::moment::Standing;
 use velocitas_lab::record::Mark;
 use velocitas_lab::{ActorId, KnownTo, LabTime, MachineId};
 
@@ -34,6 +35,8 @@ use dots::Dots;
 
 /// How far trails go back.
 const TRAIL: LabTime = LabTime(1_600_000_000);
+/// How long it is news that somebody came or went.
+const LATELY: LabTime = LabTime(2_000_000_000);
 /// How long a fault stays visible where it happened.
 const FLASH: LabTime = LabTime(700_000_000);
 
@@ -47,8 +50,76 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     names_of_one_sided(stage, &view, buffer);
     bodies(stage, &view, buffer);
     trails(stage, &view, buffer);
+    gone_lately(stage, &view, buffer);
+    ordered(stage, &view, buffer);
     entities(stage, &view, buffer);
     loupe::draw(stage, inner, buffer);
+    amiss(stage, inner, buffer);
+}
+
+/// What is amiss with who is there, and what helps: the first of it, in the last two rows.
+fn amiss(stage: &Stage, area: Rect, buffer: &mut Buffer) {
+    let Some(all) = stage.facts.as_ref().map(|facts| &facts.amiss) else { return };
+    let (Some(first), true) = (all.first(), area.height > 6) else { return };
+    let p = stage.palette;
+    let more = if all.len() > 1 { format!(" (and {} more)", all.len() - 1) } else { String::new() };
+    let said = [
+        format!(" {} {}{more} ", p.correction(), first.words(stage.run.record())),
+        format!(" remedy: {}; m does it ", first.fault().remedy),
+    ];
+    for (row, text) in said.iter().enumerate() {
+        let y = area.bottom() - said.len() as u16 + row as u16;
+        let tone = if row == 0 { Tone::Correction } else { Tone::Text };
+        let blank = " ".repeat(usize::from(area.width));
+        buffer.set_stringn(area.x, y, &blank, usize::from(area.width), p.base());
+        buffer.set_stringn(area.x, y, text, usize::from(area.width), p.text(tone));
+    }
+}
+
+/// Where the viewer has ordered what it shares.
+fn ordered(stage: &Stage, view: &View, buffer: &mut Buffer) {
+    let moment = stage.moment();
+    for actor in stage.run.record().cast.things() {
+        let Some(((x, y), standing)) = moment.order(actor, stage.machine(stage.viewer)) else { continue };
+        let Some(cell) = view.cell(velocitas_core::vec3(x, y, 0.0)) else { continue };
+        let tone = if standing == Standing::Overruled { Tone::Muted } else { Tone::Predicted };
+        buffer[cell].set_char(stage.palette.order()).set_style(stage.palette.text(tone));
+        let name = &stage.run.record().cast.actors[actor.index()].name;
+        let text = format!("{name} here: {}", standing.name());
+        label(view, (cell.0 + 2, cell.1), &text, stage.palette.text(Tone::Muted), buffer);
+    }
+}
+
+/// Where somebody stood who went a moment ago.
+fn gone_lately(stage: &Stage, view: &View, buffer: &mut Buffer) {
+    let record = stage.run.record();
+    for actor in record.cast.actors() {
+        let it = &record.cast.actors[actor.index()];
+        let Some((gone, _)) = it.gone.filter(|(gone, _)| *gone <= stage.at && stage.at.minus(*gone) < LATELY) else {
+            continue;
+        };
+        let track = record.authority(actor);
+        let Some(cell) = track.at(gone).and_then(|i| view.cell(track.pos(i))) else { continue };
+        let style = stage.palette.text(Tone::Muted);
+        buffer[cell].set_char('-').set_style(style);
+        label(view, (cell.0 + 2, cell.1), &format!("{} is gone", it.name), style, buffer);
+    }
+}
+
+/// An entity's name, with what is new about it.
+fn title_of(stage: &Stage, actor: ActorId) -> String {
+    let record = stage.run.record();
+    let it = &record.cast.actors[actor.index()];
+    let plays = |machine: MachineId| record.of(machine).presence_at(stage.at) != Presence::Left;
+    if it.gone.is_some_and(|(gone, _)| gone <= stage.at) {
+        format!("{} (gone)", it.name)
+    } else if it.came_with.is_some_and(|machine| !plays(machine)) {
+        format!("{} (silent)", it.name)
+    } else if it.born.0 > LabTime::ZERO && stage.at.minus(it.born.0) < LATELY {
+        format!("+ {}", it.name)
+    } else {
+        it.name.clone()
+    }
 }
 
 /// What only one side knows is marked in words.
@@ -134,9 +205,15 @@ fn bodies(stage: &Stage, view: &View, buffer: &mut Buffer) {
 fn entities(stage: &Stage, view: &View, buffer: &mut Buffer) {
     // The selected one last: it lies on top.
     let subject = stage.subject();
-    let others = stage.run.record().cast.actors().filter(|actor| Some(*actor) != subject);
-    for actor in others.chain(subject) {
-        draw_entity(stage, view, actor, buffer);
+    let others = || stage.run.record().cast.actors().filter(move |actor| Some(*actor) != subject);
+    let mut places = Vec::new();
+    for actor in others().chain(subject) {
+        places.extend(draw_entity(stage, view, actor, buffer).map(|cell| (actor, cell)));
+    }
+    // Its name first: the others give way, up or down a row, or are left out.
+    let mut taken: Vec<(u16, u16, u16)> = places.iter().map(|(_, cell)| (cell.0, cell.0 + 1, cell.1)).collect();
+    for (actor, cell) in places.into_iter().rev() {
+        name(stage, view, (actor, cell), &mut taken, buffer);
     }
 }
 
@@ -146,11 +223,11 @@ fn whose(stage: &Stage, actor: ActorId) -> Option<MachineId> {
     actor.came_with.or_else(|| actor.owners_at(stage.at).first().copied())
 }
 
-fn draw_entity(stage: &Stage, view: &View, actor: ActorId, buffer: &mut Buffer) {
+/// Draws what is believed of an entity. Gives the cell it is in.
+fn draw_entity(stage: &Stage, view: &View, actor: ActorId, buffer: &mut Buffer) -> Option<(u16, u16)> {
     let p = stage.palette;
     let moment = stage.moment();
     let e = moment.echoes(actor, stage.machine(stage.viewer));
-    let selected = stage.subject() == Some(actor);
     let mut put = |at: Option<Vec3>, glyph: char, style: Style| {
         let cell = at.and_then(|at| view.cell(at))?;
         buffer[cell].set_char(glyph).set_style(style);
@@ -159,13 +236,9 @@ fn draw_entity(stage: &Stage, view: &View, actor: ActorId, buffer: &mut Buffer) 
     let drawn = put(e.drawn.map(|e| e.pos), p.drawn(), p.text(Tone::Drawn));
     let truth = put(e.authority.map(|e| e.pos), p.authority(), p.text(Tone::Authority));
     let own = put(e.predicted.map(|e| e.pos), p.predicted(), p.text(Tone::Predicted));
-    let Some(cell) = own.or(truth).or(drawn) else { return };
+    let cell = own.or(truth).or(drawn)?;
     let marked = |mark| whose(stage, actor).is_some_and(|machine| moment.marked(machine, mark, FLASH));
     let (corrected, refused) = (marked(Mark::Corrected), marked(Mark::Verdict));
-    // Beyond the rim of a body that is wider than its glyph.
-    let radius = moment.layout(actor).motion().body().radius;
-    let beside = if radius < view.cell_size().0 { 2 } else { (1.1 * radius / view.cell_size().0) as u16 + 2 };
-    let mut name_at = (cell.0 + beside, cell.1);
     if refused {
         let badge = (cell.0, cell.1.saturating_sub(1).max(view.area.top()));
         buffer[badge].set_char('!').set_style(p.verdict());
@@ -173,14 +246,39 @@ fn draw_entity(stage: &Stage, view: &View, actor: ActorId, buffer: &mut Buffer) 
         let badge = (cell.0, cell.1.saturating_sub(1).max(view.area.top()));
         buffer[badge].set_char(p.correction()).set_style(p.text(Tone::Correction));
     }
-    let name = stage.run.record().cast.actors[actor.index()].name.as_str();
-    let style = if selected { p.text(Tone::Predicted) } else { p.text(Tone::Text) };
+    Some(cell)
+}
+
+/// Writes an entity's name beside it, where no other name is.
+fn name(
+    stage: &Stage,
+    view: &View,
+    (actor, cell): (ActorId, (u16, u16)),
+    taken: &mut Vec<(u16, u16, u16)>,
+    buffer: &mut Buffer,
+) {
+    let p = stage.palette;
+    // Beyond the rim of a body that is wider than its glyph.
+    let radius = stage.moment().layout(actor).motion().body().radius;
+    let beside = if radius < view.cell_size().0 { 2 } else { (1.1 * radius / view.cell_size().0) as u16 + 2 };
+    let name = title_of(stage, actor);
+    let style = if stage.subject() == Some(actor) { p.text(Tone::Predicted) } else { p.text(Tone::Text) };
     let width = name.chars().count() as u16;
     // Beside the echo; before it where the edge is near.
-    if name_at.0 + width > view.area.right() {
-        name_at.0 = cell.0.saturating_sub(width + beside - 1);
+    let mut x = cell.0 + beside;
+    if x + width > view.area.right() {
+        x = cell.0.saturating_sub(width + beside - 1);
     }
-    if name_at.0 >= view.area.left() && name_at.0 + width <= view.area.right() {
-        buffer.set_string(name_at.0, name_at.1, name, style);
+    if x < view.area.left() || x + width > view.area.right() {
+        return;
+    }
+    let is_free = |y: &u16| {
+        (view.area.top()..view.area.bottom()).contains(y)
+            && !taken.iter().any(|(from, to, row)| row == y && *from < x + width && x < *to)
+    };
+    let rows = [Some(cell.1), cell.1.checked_add(1), cell.1.checked_sub(1)];
+    if let Some(y) = rows.into_iter().flatten().find(is_free) {
+        taken.push((x, x + width, y));
+        buffer.set_string(x, y, &name, style);
     }
 }

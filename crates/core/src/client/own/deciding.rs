@@ -100,6 +100,10 @@ impl Deciding {
         moved
     }
 
+    pub(super) const fn agreed(&self) -> Tick {
+        self.agreed
+    }
+
     pub(super) fn place(&mut self, state: State) {
         if let Some(newest) = self.past.newest() {
             self.past.ticks_mut().place(newest, Some(state));

@@ -151,6 +151,15 @@ impl Own {
         }
     }
 
+    /// The newest tick that the authority is known to include.
+    pub(super) const fn agreed(&self) -> Tick {
+        match self {
+            Self::Following(own) => own.agreed,
+            Self::Predicting(own) => own.agreed,
+            Self::Deciding(own) => own.agreed(),
+        }
+    }
+
     /// The newest tick begun.
     pub(super) fn newest(&self) -> Option<Tick> {
         self.past().newest()
