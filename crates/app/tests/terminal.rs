@@ -213,3 +213,27 @@ fn a_saved_edit_moves_the_world_and_a_broken_one_is_told() {
     t.keys(&["q"]);
     t.is_clean();
 }
+
+#[test]
+fn somebody_crashes_returns_and_is_driven() {
+    let course = format!("{}/../../courses/comings-and-goings.course.toml", env!("CARGO_MANIFEST_DIR"));
+    let t = Terminal::open_with(160, 47, "", &course);
+    t.wait_for("owned by  heron");
+    t.keys(&["c"]);
+    t.wait_for("heron crashed; the server misses it after 5 s");
+    t.wait_for("none: it is out");
+    t.wait_for("heron (silent)");
+    t.keys(&["r"]);
+    t.wait_for("heron comes");
+    t.wait_until("it plays again", |s| s.contains("same tick 0.0 mm") && !s.contains("it is out"));
+    // The helm, and an order for what it shares, seen at once.
+    t.keys(&["h"]);
+    t.wait_for("driving heron");
+    t.keys(&["o", "Escape", "BTab"]);
+    let screen = t.wait_for("crane \u{b7} figures of heron");
+    assert!(screen.contains("owned by  heron, plover"), "{screen}");
+    t.wait_for("\u{2295} order");
+    t.wait_for("obeys heron");
+    t.keys(&["q"]);
+    t.is_clean();
+}

@@ -1,7 +1,7 @@
 //! Driving from the keyboard.
 //!
 //! A terminal that reports when keys are let go gives press-and-hold. In others a direction key *sets* the course, and
-//! the same key or `x` stops it. Arrows turn the view, space hops, `e` toggles sprint.
+//! the same key or `x` stops it. Arrows turn the view, space hops, `e` toggles sprint, `o` sends what takes orders ahead.
 
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind};
 use velocitas_lab::Controls;
@@ -10,6 +10,9 @@ use velocitas_lab::Controls;
 const TURN_RATE: f32 = 2.6;
 /// How far one press turns it where holding cannot be seen.
 const TURN_STEP: f32 = std::f32::consts::PI / 12.0;
+
+/// What takes orders is sent so far ahead, in metres.
+const SENT: f32 = 8.0;
 
 /// The hands on the keyboard.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -27,6 +30,10 @@ pub struct Driving {
     sprint: bool,
     facing: f32,
     hops: u32,
+    /// Where what takes orders was sent last.
+    order: Option<(f32, f32)>,
+    /// Whether it is to be sent ahead of where the body stands.
+    calls: bool,
     /// What was told last.
     told: Controls,
 }
@@ -46,6 +53,8 @@ impl Default for Driving {
             // North, so that W is up on the map.
             facing: std::f32::consts::FRAC_PI_2,
             hops: 0,
+            order: None,
+            calls: false,
             told: Controls::default(),
         }
     }
@@ -64,6 +73,7 @@ impl Driving {
             releases: self.releases,
             facing: self.facing,
             sprint: self.sprint,
+            order: self.order,
             told: self.told,
             ..Self::default()
         };
@@ -89,6 +99,7 @@ impl Driving {
             KeyCode::Left if down => self.facing += TURN_STEP,
             KeyCode::Right if down => self.facing -= TURN_STEP,
             KeyCode::Char(' ') if down => self.hops += 1,
+            KeyCode::Char('o') if down => self.calls = true,
             KeyCode::Char('e') if down => self.sprint = !self.sprint,
             KeyCode::Char('x') if down => self.rest(),
             code => return is_driving(code),
@@ -109,6 +120,16 @@ impl Driving {
         }
     }
 
+    /// Sends what takes orders ahead of where the body stands, if that was asked for.
+    pub fn send(&mut self, body: Option<(f32, f32)>) {
+        if std::mem::take(&mut self.calls)
+            && let Some((x, y)) = body
+        {
+            let (sin, cos) = (libm::sinf(self.facing), libm::cosf(self.facing));
+            self.order = Some((x + cos * SENT, y + sin * SENT));
+        }
+    }
+
     /// What the hands do now, if it is news; `seconds` is the time since the last question.
     pub fn news(&mut self, seconds: f32) -> Option<Controls> {
         let turn = f32::from(i8::from(self.turn_left) - i8::from(self.turn_right));
@@ -119,7 +140,7 @@ impl Driving {
             facing: self.facing,
             sprint: self.sprint,
             hops: std::mem::take(&mut self.hops),
-            order: None,
+            order: self.order,
         };
         if controls == self.told {
             return None;
@@ -140,7 +161,7 @@ impl Driving {
 }
 
 fn is_driving(code: KeyCode) -> bool {
-    matches!(code, KeyCode::Char('w' | 'a' | 's' | 'd' | 'e' | 'x' | ' ') | KeyCode::Left | KeyCode::Right)
+    matches!(code, KeyCode::Char('w' | 'a' | 's' | 'd' | 'e' | 'o' | 'x' | ' ') | KeyCode::Left | KeyCode::Right)
 }
 
 #[cfg(test)]

@@ -29,6 +29,8 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
             ("hop", muted),
             ("   e", key),
             (sprint, if stage.driving.sprints() { text } else { muted }),
+            ("   o ", key),
+            ("order", muted),
             ("   Esc ", key),
             ("leave", muted),
             ("   h ", key),

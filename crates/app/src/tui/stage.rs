@@ -600,6 +600,12 @@ impl Stage {
     }
 
     fn drive(&mut self, seconds: f32) {
+        if self.run.lab().helm().is_some() && self.is_live() {
+            let viewer = self.machine(self.entity);
+            let echoes = self.body(self.entity).map(|body| self.moment().echoes(body, viewer));
+            let at = echoes.and_then(|e| e.predicted.or(e.authority)).map(|e| (e.pos.x, e.pos.y));
+            self.driving.send(at);
+        }
         if self.run.lab().helm().is_some()
             && self.is_live()
             && let Some(controls) = self.driving.news(seconds)

@@ -558,3 +558,112 @@ fn the_rail_says_where_the_kept_part_begins_and_the_playhead_stays_in_it() {
     let fresh = text(&after(5.0), 160, 47);
     assert!(!fresh.contains("kept from"), "{fresh}");
 }
+
+fn comings() -> Stage {
+    let course = Course::parse("comings", velocitas_lab::COMINGS, &[]).unwrap_or_else(|e| panic!("{e}"));
+    Stage::new(Run::new(course).expect("it fits"), Palette::new(Colours::True, false))
+}
+
+/// The row of the panel that begins with a word.
+fn row(stage: &Stage, name: &str) -> String {
+    let shown = text(stage, 160, 47);
+    let rows = shown.lines().filter_map(|line| line.split('\u{2502}').rev().nth(1).map(str::trim).map(str::to_owned));
+    let found: Vec<String> = rows.filter(|row| row.starts_with(name)).collect();
+    assert_eq!(found.len(), 1, "`{name}` in\n{shown}");
+    found[0][name.len()..].trim().to_owned()
+}
+
+#[test]
+fn somebody_crashes_leaves_and_returns_by_key_and_the_panel_says_what_the_record_does() {
+    let mut stage = comings();
+    stage.advance_to(LabTime::from_secs(3.0));
+    let known = |stage: &Stage| {
+        let moment = stage.moment();
+        let (know, not) = moment.known_to(stage.subject().expect("it came"));
+        (know.len(), not.join(", "))
+    };
+    assert_eq!((row(&stage, "owned by"), known(&stage)), ("heron".to_owned(), (3, String::new())));
+    assert_eq!(row(&stage, "known to"), "all 3 who play");
+    press(&mut stage, KeyCode::Char('r'));
+    assert!(text(&stage, 160, 47).contains("heron is there"));
+    press(&mut stage, KeyCode::Char('c'));
+    pass(&mut stage, 1000);
+    assert!(
+        text(&stage, 160, 47).contains("heron (silent)") && row(&stage, "\u{25cf} predicted").contains("it is out")
+    );
+    assert_eq!((row(&stage, "owned by"), row(&stage, "known to")), ("heron".to_owned(), "all 2 who play".to_owned()));
+    // Missed.
+    pass(&mut stage, 5500);
+    let shown = text(&stage, 160, 47);
+    assert!(shown.contains("heron is gone") || row(&stage, "gone").contains("s ago"), "{shown}");
+    press(&mut stage, KeyCode::Char('g'));
+    assert!(text(&stage, 160, 47).contains("heron is not there: r brings it back"));
+    press(&mut stage, KeyCode::Char('r'));
+    pass(&mut stage, 2500);
+    assert_eq!(row(&stage, "owned by"), "heron");
+    press(&mut stage, KeyCode::Char('g'));
+    pass(&mut stage, 1000);
+    assert!(row(&stage, "gone").contains("s ago"), "at once, with a goodbye");
+    // Looking back nothing is done by accident.
+    press(&mut stage, KeyCode::Char('<'));
+    press(&mut stage, KeyCode::Char('r'));
+    assert!(text(&stage, 160, 47).contains("looking back") && !stage.run().lab().runs(FIRST));
+}
+
+#[test]
+fn things_are_looked_at_too_and_an_order_shows_at_once() {
+    let mut stage = comings();
+    stage.advance_to(LabTime::from_secs(3.0));
+    for _ in 0..3 {
+        press(&mut stage, KeyCode::BackTab);
+    }
+    assert!(text(&stage, 160, 47).contains("barge \u{b7} figures of heron"));
+    assert_eq!(row(&stage, "owned by"), "nobody");
+    press(&mut stage, KeyCode::Tab);
+    press(&mut stage, KeyCode::Tab);
+    assert!(row(&stage, "owned by").starts_with("heron, plover; obeys"), "{}", row(&stage, "owned by"));
+    assert!(text(&stage, 160, 47).contains("nobody predicts it"));
+    // The helm's own order, sent eight metres to the north of where it stands.
+    press(&mut stage, KeyCode::Tab);
+    type_keys(&mut stage, "ho");
+    pass(&mut stage, 40);
+    press(&mut stage, KeyCode::Esc);
+    press(&mut stage, KeyCode::BackTab);
+    pass(&mut stage, 20);
+    let shown = row(&stage, "\u{2295} order");
+    let crane = stage.subject().expect("it is there");
+    let ((x, y), standing) = stage.moment().order(crane, stage.machine(FIRST)).expect("it was ordered");
+    assert!(
+        shown.contains(&format!("{x:.2}")) && shown.contains(&format!("{y:.2}")) && shown.ends_with(standing.name())
+    );
+    pass(&mut stage, 400);
+    let (order, owned) = (row(&stage, "\u{2295} order"), row(&stage, "owned by"));
+    assert!(order.ends_with("obeyed") && owned.ends_with("obeys heron"), "{order}, {owned}");
+}
+
+#[test]
+fn a_fault_shows_in_words_with_its_remedy_and_m_mends_it() {
+    let text_of = |name: &str| {
+        let path = format!("{}/../../courses/faults/{name}.course.toml", env!("CARGO_MANIFEST_DIR"));
+        std::fs::read_to_string(path).expect("it ships")
+    };
+    for (name, words) in [
+        ("untold", "plover does not know of heron"),
+        ("twin", "plover is there twice"),
+        ("leaver", "curlew still sees plover"),
+        ("two-movers", "heron moves handcart, which it owns no longer"),
+    ] {
+        let course = Course::parse(name, &text_of(name), &[]).unwrap_or_else(|e| panic!("{e}"));
+        let mut stage = Stage::new(Run::new(course).expect("it fits"), Palette::new(Colours::True, false));
+        stage.advance_to(LabTime::from_secs(9.0));
+        pass(&mut stage, 40);
+        for (width, height) in [(160, 47), (120, 36), (80, 24)] {
+            let shown = text(&stage, width, height);
+            assert!(shown.contains(words) && shown.contains("m mends it"), "{name} at {width}x{height}:\n{shown}");
+        }
+        press(&mut stage, KeyCode::Char('m'));
+        assert!(text(&stage, 160, 47).contains("mended"));
+        pass(&mut stage, 9000);
+        assert!(!text(&stage, 160, 47).contains("m mends it"), "{name} is mended");
+    }
+}

@@ -491,6 +491,7 @@ fn obeyed<S: Sink>(peers: &mut Peers, entity: &mut Entity, turn: &Turn<'_>, sink
     if entity.owners().is_empty() {
         return stepped(turn, entity, &Input::default(), sink);
     }
+    peers.iter_mut().filter_map(|peer| peer.control_mut(id)).for_each(|control| control.come_to(turn.scene.tick));
     let spoke = |p: &Peer| p.control(id).map(|control| (control.spoke(), Reverse(p.id)));
     let obeyed = peers.iter().filter_map(spoke).max();
     if let Some((spoke, Reverse(peer))) = obeyed.filter(|_| entity.owners().len() > 1)

@@ -65,7 +65,7 @@ fn amiss(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let more = if all.len() > 1 { format!(" (and {} more)", all.len() - 1) } else { String::new() };
     let said = [
         format!(" {} {}{more} ", p.correction(), first.words(stage.run.record())),
-        format!(" remedy: {}; m does it ", first.fault().remedy),
+        format!(" m mends it: {} ", first.fault().remedy),
     ];
     for (row, text) in said.iter().enumerate() {
         let y = area.bottom() - said.len() as u16 + row as u16;

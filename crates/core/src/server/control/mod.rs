@@ -108,7 +108,14 @@ impl Control {
         }
     }
 
-    /// When its owner last said something new, in datagrams heard by the server.
+    /// What was said for ticks up to this one counts now.
+    pub(super) fn come_to(&mut self, tick: Tick) {
+        if let Self::Stepping(stepping) = self {
+            stepping.come_to(tick);
+        }
+    }
+
+    /// When its owner last said something new that counts, in datagrams heard by the server.
     pub(super) const fn spoke(&self) -> u64 {
         match self {
             Self::Stepping(stepping) => stepping.spoke(),

@@ -1,5 +1,7 @@
 //! The authority runs the rule with the owner's inputs.
 
+use std::collections::VecDeque;
+
 use super::turn::{Arrival, Includes, Made, Margins, Turn, tell_used};
 use crate::data::Input;
 use crate::event::{Fact, InputFate, Provenance, Sink, tell};
@@ -18,10 +20,15 @@ pub(in crate::server) struct Stepping {
     buffer: InputBuffer,
     /// For how many of the last ticks the input was made up.
     made_up: u8,
-    /// The newest input that arrived, and when it last was another than the one before.
+    /// The newest input that arrived.
     newest: Option<(Tick, Input)>,
+    /// When one arrived that was another than the one before, by the tick it is for: it counts once that has come.
+    said: VecDeque<(Tick, u64)>,
     spoke: u64,
 }
+
+/// So many that are not due yet are remembered; more than that nobody sends within the lead.
+const MOST_SAID: usize = 256;
 
 impl Stepping {
     pub(super) fn bytes(&self) -> usize {
@@ -76,14 +83,22 @@ impl Stepping {
 
     fn note_order(&mut self, heard: u64, tick: Tick, input: Input) {
         if self.newest.is_none_or(|(newest, _)| newest < tick) {
-            if self.newest.is_none_or(|(_, before)| before != input) {
-                self.spoke = heard;
+            if self.newest.is_none_or(|(_, before)| before != input) && self.said.len() < MOST_SAID {
+                self.said.push_back((tick, heard));
             }
             self.newest = Some((tick, input));
         }
     }
 
-    /// When its owner last said something new.
+    /// What was said for ticks up to this one counts now.
+    pub(super) fn come_to(&mut self, tick: Tick) {
+        while let Some(&(_, heard)) = self.said.front().filter(|(said, _)| *said <= tick) {
+            self.said.pop_front();
+            self.spoke = self.spoke.max(heard);
+        }
+    }
+
+    /// When its owner last said something new that counts.
     pub(super) const fn spoke(&self) -> u64 {
         self.spoke
     }
