@@ -8,9 +8,10 @@ use std::sync::Arc;
 use criterion::{Criterion, criterion_group, criterion_main};
 use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
-    Acks, BitReader, BitWriter, Bounds, EntityId, EntityRef, Ground, Header, HostNanos, Ingredients, Input, Kinds,
-    Layouts, Message, MessageKind, Motion, Rate, Scene, SnapshotHead, Solid, SolidId, State, Tick, Timeline, Used,
-    WireTick, Zone, vec3, write_snapshot,
+    Acks, Address, Arrangement, BitReader, BitWriter, Bounds, Client, ClientConfig, ClientSettings, EntityId,
+    EntityRef, Ground, Guest, Header, Hello, HostNanos, Ingredients, Input, Kinds, Layouts, Life, Message, MessageKind,
+    Motion, Patience, Rate, Scene, Server, ServerConfig, SnapshotHead, Solid, SolidId, State, Tick, Timeline, Token,
+    Unwatched, Used, WireTick, Zone, vec3, write_snapshot,
 };
 
 /// Twenty boxes about as crowded as the demo's quay.
@@ -90,5 +91,88 @@ fn snapshot(c: &mut Criterion) {
     });
 }
 
-criterion_group!(benches, step, snapshot);
+/// Six players who walk, joined without a link between them, and what they send in their next tick.
+struct Session {
+    server: Server,
+    clients: Vec<Client>,
+    now: HostNanos,
+}
+
+impl Session {
+    fn playing(players: u64) -> Self {
+        let walker: Arc<dyn Motion> = Arc::new(Walker::new());
+        let kinds = Kinds::new(vec![walker.clone()]).expect("a sound schema");
+        let ingredients = Ingredients::new(Arc::new(quay()), &kinds);
+        let mut server = Server::new(ServerConfig {
+            rate: Rate::new(60).expect("60 Hz"),
+            base: Tick(0),
+            start: HostNanos(0),
+            ingredients: ingredients.clone(),
+            patience: Patience::DEFAULT,
+            secret: 1,
+        });
+        let arrangement = Arrangement::SERVER;
+        let mut clients = Vec::new();
+        for n in 0..players {
+            let body = Some((0, walker.spawn(vec3(n as f32 * 3.0 - 13.0, -10.0, 0.002), 0.0)));
+            server.invite(Guest { token: Token(n), arrangement, snapshot_every: 3, body });
+            let (settings, ingredients) = (ClientSettings::DEFAULT, ingredients.clone());
+            clients.push(Client::new(ClientConfig {
+                token: Token(n),
+                life: Life(1),
+                arrangement,
+                settings,
+                ingredients,
+            }));
+        }
+        let mut session = Self { server, clients, now: HostNanos(0) };
+        (0..120).for_each(|_| session.tick(&[]));
+        assert!(session.clients.iter().all(|client| client.owned().len() == 1), "they play");
+        session
+    }
+
+    /// A tick of everybody; what strangers say arrives first.
+    fn tick(&mut self, strangers: &[(Address, Vec<u8>)]) {
+        self.now = self.now.plus(16_666_667);
+        for (from, bytes) in strangers {
+            let _ = self.server.handle_datagram(self.now, *from, bytes, &mut Unwatched);
+        }
+        for (n, client) in self.clients.iter_mut().enumerate() {
+            for owned in client.owned().to_vec() {
+                client.handle_controls(owned.entity, &ahead(n as f32));
+            }
+            client.handle_time(self.now, &mut Unwatched);
+            while let Some(bytes) = client.poll_transmit() {
+                self.server.handle_datagram(self.now, Address(n as u64), &bytes, &mut Unwatched).expect("our own");
+            }
+        }
+        self.server.handle_time(self.now, &mut Unwatched);
+        while let Some((to, bytes)) = self.server.poll_transmit() {
+            if let Some(client) = self.clients.get_mut(to.0 as usize) {
+                client.handle_datagram(self.now, &bytes, &mut Unwatched).expect("our own");
+            }
+        }
+    }
+}
+
+/// Ten thousand hellos a second, each from somewhere else, as a share of a tick's 16.7 ms and beside a tick of six players.
+fn flood(c: &mut Criterion) {
+    let kinds = Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema").prints().to_vec();
+    let crowd: Vec<(Address, Vec<u8>)> = (0..167u64)
+        .map(|n| {
+            let mut out = BitWriter::new();
+            Acks::default().header(MessageKind::Hello, 0, HostNanos(0)).write(&mut out);
+            Hello { token: Token(n), life: Life(n), cookie: n, kinds: kinds.clone() }.write(&mut out);
+            (Address(1000 + n), out.finish())
+        })
+        .collect();
+    let mut quiet = Session::playing(6);
+    c.bench_function("a tick of six players and their server", |b| b.iter(|| quiet.tick(&[])));
+    let mut loud = Session::playing(6);
+    c.bench_function("the same with 167 hellos of strangers", |b| b.iter(|| loud.tick(&crowd)));
+    let mut door = Session::playing(0);
+    c.bench_function("167 hellos of strangers alone", |b| b.iter(|| door.tick(&crowd)));
+}
+
+criterion_group!(benches, step, snapshot, flood);
 criterion_main!(benches);
