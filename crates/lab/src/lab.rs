@@ -24,7 +24,7 @@ use crate::knob::Knobs;
 use crate::known::Known;
 use crate::link::Ticket;
 use crate::links::Links;
-use crate::machine::{Arrived, Machine, Playing, Serving, machine_at, token, told};
+use crate::machine::{Arrived, Machine, Place, Playing, Serving, machine_at, token, told};
 use crate::tap::{RunDigest, Tap};
 use crate::time::LabTime;
 use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
@@ -333,7 +333,7 @@ impl Lab {
         }
     }
 
-    fn new_orders(&mut self, id: MachineId) -> Vec<(Tick, EntityId, Option<(f32, f32)>)> {
+    fn new_orders(&mut self, id: MachineId) -> Vec<(Tick, EntityId, Option<Place>)> {
         self.machines[id.index()].client.as_deref_mut().map_or_else(Vec::new, Playing::new_orders)
     }
 

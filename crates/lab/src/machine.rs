@@ -51,6 +51,9 @@ pub(crate) struct Serving {
     pub(crate) known: Known,
 }
 
+/// East and north, in metres.
+pub(crate) type Place = (f32, f32);
+
 /// What plays: a client while it runs, and the hands of a member.
 #[derive(Clone, Debug)]
 pub(crate) struct Playing {
@@ -69,7 +72,7 @@ pub(crate) struct Playing {
     /// Whether the newest of its tricks has had an effect yet.
     pub(crate) trial: Option<Trial>,
     /// Where it last ordered what it shares.
-    pub(crate) ordered: Vec<(EntityId, Option<(f32, f32)>)>,
+    pub(crate) ordered: Vec<(EntityId, Option<Place>)>,
     /// Whether its hands moved nothing in the last frame.
     pub(crate) resting: bool,
     /// What it lawfully knows of the rules.
@@ -147,7 +150,7 @@ impl Playing {
     }
 
     /// Where it orders what it shares otherwise than before, with the tick.
-    pub(crate) fn new_orders(&mut self) -> Vec<(Tick, EntityId, Option<(f32, f32)>)> {
+    pub(crate) fn new_orders(&mut self) -> Vec<(Tick, EntityId, Option<Place>)> {
         let Some(client) = &self.client else { return Vec::new() };
         let mut news = Vec::new();
         for owned in client.owned() {

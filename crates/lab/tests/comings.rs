@@ -46,11 +46,15 @@ fn the_course_of_comings_and_goings_is_as_its_comments_say() {
     assert_eq!((ends("teal"), again("teal")), (vec![EndedBy::Leave], vec![false, false]));
     assert!(ends("dunlin").is_empty() && again("heron") == [false]);
     // Back before anybody knew: one and the same. Missed: another, at the place where it stood.
-    let lives: Vec<_> = record.cast.actors.iter().filter(|a| a.name == "curlew").collect();
+    let lives: Vec<_> = record.cast.actors.iter().filter(|a| a.name.starts_with("curlew")).collect();
     assert_eq!(lives.len(), 2);
     assert!((38.5..40.0).contains(&lives[0].gone.expect("it was missed").0.secs()), "five seconds after its crash");
-    let teal: Vec<usize> =
-        record.cast.actors().filter(|a| record.cast.actors[a.index()].name == "teal").map(|a| a.index()).collect();
+    let teal: Vec<usize> = record
+        .cast
+        .actors()
+        .filter(|a| record.cast.actors[a.index()].name.starts_with("teal"))
+        .map(|a| a.index())
+        .collect();
     let actors: Vec<_> = record.cast.actors().collect();
     let (before, after) = (record.authority(actors[teal[0]]), record.authority(actors[teal[1]]));
     assert_eq!(before.pos(before.len() - 1), after.pos(0), "it returns to where it stood");

@@ -234,10 +234,8 @@ impl Client {
         let Phase::Joining(joining) = &mut self.phase else { return Ok(()) };
         match message {
             Message::Challenge(challenge) => joining.challenged(now, &challenge),
-            Message::Refusal(refusal) if refusal.why == RefusedFor::Over => {
-                if joining.is_answer(refusal.asked_us) {
-                    self.begin_anew(sink);
-                }
+            Message::Refusal(refusal) if refusal.why == RefusedFor::Over && joining.is_answer(refusal.asked_us) => {
+                self.begin_anew(sink);
             }
             Message::Refusal(refusal) => {
                 if let Some(why) = joining.denied(now, &refusal, kinds, PROTOCOL_VERSION) {

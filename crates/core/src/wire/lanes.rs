@@ -16,7 +16,7 @@ pub(super) fn write_input(out: &mut BitWriter, schema: &Schema, input: &Input) {
         }
         match f.kind.quantiser() {
             Some(q) => {
-                (f.lane..f.lane + f.kind.real_lanes()).for_each(|lane| out.put(q.encode(input.real(lane)), q.bits()))
+                (f.lane..f.lane + f.kind.real_lanes()).for_each(|lane| out.put(q.encode(input.real(lane)), q.bits()));
             }
             None if f.kind == InputKind::Held => out.flag(input.flag(f.lane)),
             None => out.put(input.int(f.lane), f.kind.bits()),

@@ -183,7 +183,7 @@ impl Party {
         self.server.world().iter().find(|e| e.owners() == [token]).map(|e| e.id())
     }
 
-    fn fly(&mut self, seat: usize, up: bool, bytes: Vec<u8>) {
+    fn fly(&mut self, seat: usize, up: bool, bytes: &[u8]) {
         if self.chance(100) < self.link.loss {
             return;
         }
@@ -192,7 +192,7 @@ impl Party {
             self.sent += 1;
             let late = self.chance(self.link.jitter as u64 + 1) as i64 + copy as i64 * 120;
             let at = self.now + (self.link.latency + late) * MS;
-            self.flights.push(Reverse((at, self.sent, seat, up, bytes.clone())));
+            self.flights.push(Reverse((at, self.sent, seat, up, bytes.to_vec())));
         }
     }
 
@@ -211,7 +211,7 @@ impl Party {
         self.server.handle_time(clock, &mut self.told);
         while let Some((to, bytes)) = self.server.poll_transmit() {
             if (to.0 as usize) < self.seats.len() {
-                self.fly(to.0 as usize, false, bytes);
+                self.fly(to.0 as usize, false, &bytes);
             }
         }
         for seat in 0..self.seats.len() {
@@ -236,7 +236,7 @@ impl Party {
         }
         client.handle_time(clock, &mut Unwatched);
         let out: Vec<Vec<u8>> = std::iter::from_fn(|| client.poll_transmit()).collect();
-        out.into_iter().for_each(|bytes| self.fly(seat, true, bytes));
+        out.into_iter().for_each(|bytes| self.fly(seat, true, &bytes));
     }
 
     /// So many milliseconds.

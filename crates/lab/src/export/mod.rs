@@ -61,7 +61,7 @@ fn head(record: &Record) -> Value {
         .map(|actor| {
             let rule = cast.kinds().motion(actor.kind);
             let fields = rule.schema().state.iter().map(|f| json!({ "name": f.name, "unit": f.unit }));
-            json!({ "name": actor.name, "rule": rule.name(), "fields": fields.collect::<Vec<_>>() })
+            json!({ "name": actor.name, "id": actor.id.to_string(), "rule": rule.name(), "fields": fields.collect::<Vec<_>>() })
         })
         .collect();
     json!({

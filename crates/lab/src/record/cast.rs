@@ -172,6 +172,9 @@ impl Cast {
                 self.things.get(things).cloned().unwrap_or_else(|| format!("thing {id}"))
             }
         };
+        // Each has a name of its own: whoever comes back after being gone is another entity.
+        let lives = self.actors.iter().filter(|a| came_with.is_some() && a.came_with == came_with).count();
+        let name = if lives == 0 { name } else { format!("{name} #{}", lives + 1) };
         let (born, gone, owners) = ((at, tick), None, Vec::new());
         self.actors.push(Actor { id, name, kind, came_with, born, gone, owners });
         true
