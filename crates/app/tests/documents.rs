@@ -51,13 +51,14 @@ fn the_course_page_shows_every_key_as_it_is_read() {
     );
     let text = format!("{helm}\n{rest}\n{rogue}");
     let course = Course::parse("docs/course.md", &text, &[]).unwrap_or_else(|e| panic!("{e}"));
-    assert_eq!((course.cast.len(), course.events.len(), course.cast[2].tricks.len()), (3, 2, 3));
+    assert_eq!((course.cast.len(), course.events.len(), course.cast[2].tricks.len()), (3, 6, 3));
+    assert_eq!((course.things.len(), course.cast[0].faults.len(), course.cast[0].there), (1, 1, false));
 }
 
 #[test]
 fn every_key_of_the_demo_is_on_the_course_page() {
     let page = document("docs/course.md");
-    for line in DEMO.lines().filter(|l| !l.starts_with('#')) {
+    for line in DEMO.lines().chain(velocitas_lab::COMINGS.lines()).filter(|l| !l.starts_with('#')) {
         for key in line.split(['{', ',', '[']).filter_map(|part| part.split_once('=')).map(|(key, _)| key.trim()) {
             assert!(page.contains(key), "`{key}` is not explained");
         }
@@ -87,14 +88,18 @@ fn the_record_page_lists_the_table_of_rows() {
 
 #[test]
 fn rows_of_a_record_have_the_keys_that_the_table_lists() {
-    let mut run = Run::new(Course::demo()).expect("it fits");
-    run.advance(LabTime::from_secs(20.0));
+    let comings = Course::parse("comings", velocitas_lab::COMINGS, &[]).unwrap_or_else(|e| panic!("{e}"));
     let mut out = Vec::new();
-    export::write(run.record(), run.digest(), &mut out).expect("a vector never fails");
+    for (course, seconds) in [(Course::demo(), 20.0), (comings, 40.0)] {
+        let mut run = Run::new(course).expect("it fits");
+        run.advance(LabTime::from_secs(seconds));
+        export::write(run.record(), run.digest(), &mut out).expect("a vector never fails");
+    }
     let text = String::from_utf8(out).expect("UTF-8");
     let kinds = export::row_kinds();
     let mut seen = std::collections::BTreeSet::new();
-    for line in text.lines().skip(1).filter(|line| !line.contains("\"kind\":\"end\"")) {
+    let is_frame = |line: &&str| !["run", "end"].iter().any(|kind| line.contains(&format!("\"kind\":\"{kind}\"")));
+    for line in text.lines().filter(is_frame) {
         let row: serde_json::Value = serde_json::from_str(line).expect("JSON");
         let row = row.as_object().expect("an object");
         let kind = kinds.iter().find(|kind| row["kind"] == kind.name).expect("a kind of the table");
@@ -108,7 +113,12 @@ fn rows_of_a_record_have_the_keys_that_the_table_lists() {
         let known = |key: &str| ["kind", "at_ns"].contains(&key) || kind.keys.iter().any(|(name, _)| *name == key);
         assert!(is_state || row.keys().all(|key| known(key)), "{}: {line}", kind.name);
     }
-    assert!(seen.len() > 15, "{seen:?}");
+    for kind in
+        ["started", "connected", "ended", "born", "gone", "owner", "obeyed", "ordered", "entered", "left", "seen"]
+    {
+        assert!(seen.contains(kind), "no `{kind}`");
+    }
+    assert!(seen.len() > 28, "{seen:?}");
 }
 
 #[test]
@@ -201,7 +211,7 @@ fn is_current(name: &str, generated: &str) {
 fn the_schema_of_courses_is_current_and_knows_every_key_of_the_demo() {
     let schema = Course::schema();
     is_current("docs/course.schema.json", &schema);
-    for line in DEMO.lines().filter(|l| !l.starts_with('#')) {
+    for line in DEMO.lines().chain(velocitas_lab::COMINGS.lines()).filter(|l| !l.starts_with('#')) {
         for key in line.split(['{', ',', '[']).filter_map(|part| part.split_once('=')).map(|(key, _)| key.trim()) {
             assert!(schema.contains(&format!("\"{key}\"")), "`{key}`");
         }

@@ -143,6 +143,13 @@ impl Resolver<'_> {
     }
 }
 
+/// Where an event says whom or what it is about.
+pub(super) fn place_of(spanned: &Spanned<file::Event>) -> Range<usize> {
+    let e = spanned.get_ref();
+    let who = [&e.join, &e.leave, &e.crash, &e.come_back].into_iter().flatten().map(|who| who.who.span()).next();
+    who.or_else(|| e.own.as_ref().map(|own| own.what.span())).unwrap_or_else(|| spanned.span())
+}
+
 /// Exactly one of what an event may be, or why not.
 pub(super) fn only_one(
     resolver: &Resolver<'_>,

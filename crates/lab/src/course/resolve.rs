@@ -11,7 +11,7 @@ use velocitas_core::{
 };
 use velocitas_gait::{Diagnostic, Gait, Report, Severity};
 
-use super::comings::only_one;
+use super::comings::{only_one, place_of};
 use super::error::{CourseError, nearest};
 use super::file::{self, FORMAT, File};
 use super::quantity::{Dimension, Quantity, Time};
@@ -196,7 +196,7 @@ impl Resolver<'_> {
         for event in &file.event {
             let happens = self.event(course, event)?;
             course.events.push(happens);
-            spans.push(event.span());
+            spans.push(place_of(event));
         }
         for event in &course.events {
             if let What::Moves(member, Coming::Join) = event.what {

@@ -108,6 +108,40 @@ fn mistakes_are_told_where_they_are_and_what_was_expected() {
 }
 
 #[test]
+fn mistakes_of_coming_and_going_are_told_where_they_are() {
+    let mistake = |from: &str, to: &str| {
+        assert!(super::COMINGS.contains(from), "{from}");
+        let text = super::COMINGS.replacen(from, to, 1);
+        match Course::parse("comings.course.toml", &text, &[]) {
+            Ok(_) => panic!("`{to}` was accepted"),
+            Err(error) => error.to_string(),
+        }
+    };
+    let told = [
+        // Who never left, who is there, who is not.
+        mistake("crash = { who = \"curlew\" }", "return = { who = \"curlew\" }"),
+        mistake("return = { who = \"curlew\" }", "join = { who = \"curlew\" }"),
+        mistake("at = \"20 s\"\nevery = \"60 s\"\nleave", "at = \"7 s\"\nevery = \"60 s\"\nleave"),
+        mistake("return = { who = \"teal\" }", "return = { who = \"teel\" }"),
+        // It comes again, and by then it is there.
+        mistake("at = \"15.2 s\"\nevery = \"60 s\"\nreturn", "at = \"15.2 s\"\nevery = \"50 s\"\nreturn"),
+        // What is gone, what there is not, who owns twice, who is nobody.
+        mistake("own = { what = \"handcart\", by = [] }", "own = { what = \"teal\", by = [] }"),
+        mistake("what = \"handcart\"", "what = \"hand cart\""),
+        mistake("owners = [\"heron\", \"plover\"]", "owners = [\"heron\", \"heron\"]"),
+        mistake("owners = [\"heron\", \"plover\"]", "owners = [\"barge\"]"),
+        mistake("crash = { who = \"curlew\" }", "crash = { who = \"curlew\" }\nleave = { who = \"curlew\" }"),
+        mistake("name = \"barge\"", "name = \"heron\""),
+        mistake("at = [8, 19]", "at = [-3, 7]"),
+        mistake("gone = \"5 s\"", "gone = \"300 ms\""),
+        mistake("hold = \"400 ms\"", "hold = \"6 s\""),
+        mistake("order = [-12, -17]", "order = [-120, -17]"),
+        mistake("joins = \"4 s\"", "joins = \"4 s\"\nfaults = [\"untolled\"]"),
+    ];
+    insta::assert_snapshot!(told.join("\n\n"));
+}
+
+#[test]
 fn a_rule_of_ones_own_is_known_by_its_name() {
     let error = mistake("gait = \"../gaits/courier.gait\"", "rule = \"glider\"");
     assert!(error.contains("expected a rule (walker, courier, ferry); found `glider`"), "{error}");
