@@ -48,6 +48,14 @@ fn lines(stage: &Stage) -> Vec<Line<'static>> {
             say(" refused by the guard"),
         ]),
         Line::from(vec![
+            glyph('+', p.text(Tone::Bright)),
+            say("came    "),
+            glyph('-', p.text(Tone::Bright)),
+            say("went    "),
+            glyph(p.order(), p.text(Tone::Predicted)),
+            say("where the viewer ordered what it shares with others"),
+        ]),
+        Line::from(vec![
             glyph(p.late(), p.text(Tone::Predicted)),
             say("input late    "),
             glyph(p.made_up(), p.text(Tone::Predicted)),

@@ -18,6 +18,7 @@ mod rules;
 mod screen;
 mod stage;
 mod terminal;
+mod who;
 
 #[cfg(test)]
 mod tests;

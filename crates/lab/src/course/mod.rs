@@ -8,6 +8,7 @@ mod error;
 mod file;
 mod quantity;
 mod resolve;
+mod rules;
 mod settings;
 mod suspicion;
 

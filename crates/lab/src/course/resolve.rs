@@ -6,10 +6,9 @@ use std::sync::Arc;
 
 use toml::Spanned;
 use velocitas_core::{
-    Arrangement, Bounds, ClientSettings, HostNanos, Kinds, MAX_DATAGRAM, Motion, Rate, Solid, SolidId, Surface,
-    Tunable, Zone, snapshot_bytes, vec3,
+    Arrangement, Bounds, ClientSettings, HostNanos, Kinds, MAX_DATAGRAM, Motion, Rate, Solid, SolidId, Surface, Zone,
+    snapshot_bytes, vec3,
 };
-use velocitas_gait::{Diagnostic, Gait, Report, Severity};
 
 use super::comings::{only_one, place_of};
 use super::error::{CourseError, nearest};
@@ -17,8 +16,7 @@ use super::file::{self, FORMAT, File};
 use super::quantity::{Dimension, Quantity, Time};
 use super::settings::{self, Link, Mistake};
 use super::{
-    Coming, Course, GaitFile, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Override, Owned, Role, Thing,
-    Trick, What, World,
+    Coming, Course, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Owned, Role, Thing, Trick, What, World,
 };
 use crate::cheat::CHEATS;
 use crate::controls::Waypoint;
@@ -33,8 +31,6 @@ use crate::time::LabTime;
 const MOST_CAST: usize = 48;
 const MOST_SOLIDS: usize = 4096;
 const MOST_THINGS: usize = 48;
-/// Screens tell so many rules apart.
-const MOST_RULES: usize = 32;
 /// Tick numbers beyond this leave no room to count on.
 const MOST_TICK: i64 = 1 << 48;
 
@@ -50,7 +46,7 @@ const fn is_unseen(c: char) -> bool {
 }
 
 /// Rules by number.
-type Rules = Vec<Arc<dyn Motion>>;
+pub(super) type Rules = Vec<Arc<dyn Motion>>;
 
 pub(super) struct Resolver<'a> {
     pub(super) file: &'a str,
@@ -272,90 +268,7 @@ impl Resolver<'_> {
         Err(self.wrong(last.name.span(), message).help(Some(help)))
     }
 
-    /// The rules with those that the cast names by file, each file once.
-    fn gaits(&self, file: &File) -> Result<(Rules, Vec<GaitFile>)> {
-        let mut rules = self.rules.clone();
-        let mut gaits: Vec<GaitFile> = Vec::new();
-        let named = file.cast.iter().map(|c| c.gait.as_ref()).chain(file.thing.iter().map(|t| t.gait.as_ref()));
-        for path in named.flatten() {
-            if gaits.iter().any(|g| g.path == *path.get_ref()) {
-                continue;
-            }
-            let (text, gait) = self.gait(path)?;
-            if let Some(same) = rules.iter().find(|r| r.name() == gait.name()) {
-                let message = format!("expected a rule of another name; `{}` is called so already", same.name());
-                let help = "change the name on the first line of the gait".to_owned();
-                return Err(self.wrong(path.span(), message).help(Some(help)));
-            }
-            if rules.len() >= MOST_RULES {
-                return Err(self.wrong(path.span(), format!("expected at most {MOST_RULES} rules; found more")));
-            }
-            gaits.push(GaitFile { kind: rules.len() as u8, path: path.get_ref().clone(), text });
-            rules.push(Arc::new(gait));
-        }
-        Ok((rules, gaits))
-    }
-
-    fn gait(&self, path: &Spanned<String>) -> Result<(String, Gait)> {
-        let name = path.get_ref();
-        let text = (self.read_gait)(name)
-            .map_err(|why| self.wrong(path.span(), format!("expected a gait file; cannot read `{name}`: {why}")))?;
-        let compiled = velocitas_gait::compile(&text);
-        let Some(gait) = compiled.gait else {
-            let errors: Vec<Diagnostic> =
-                compiled.diagnostics.into_iter().filter(|d| d.severity == Severity::Error).collect();
-            let message = format!("expected a gait without mistakes; found {} in `{name}`", errors.len());
-            let report = Report { file: name, text: &text, diagnostics: &errors, coloured: false };
-            let mut error = self.wrong(path.span(), message);
-            error.inside = Some(report.to_string().into());
-            return Err(error);
-        };
-        Ok((text, gait))
-    }
-
-    fn overrides(&self, course: &mut Course, tune: &file::Tune) -> Result<()> {
-        let rules: Vec<(&str, u8)> = course.kinds.iter().map(|(kind, m)| (m.name(), kind)).collect();
-        let kind = self.word(&tune.rule, "a rule", &rules)?;
-        let known_to = self.known_to(tune.known_to.as_ref())?;
-        let mut found = Vec::new();
-        for (name, setting) in &tune.set {
-            let tunables = course.kinds.motion(kind).tunables();
-            let Some(tunable) = tunables.iter().position(|t| t.name == name) else {
-                let names: Vec<&str> = tunables.iter().map(|t| t.name).collect();
-                let message =
-                    format!("expected a tunable of `{}` ({}); found `{name}`", tune.rule.get_ref(), names.join(", "));
-                return Err(self.wrong(setting.span(), message).help(nearest(name, names.into_iter())));
-            };
-            let value = self.setting(&tunables[tunable], setting)?;
-            found.push(Override { kind, tunable, value, known_to });
-        }
-        course.overrides.extend(found);
-        Ok(())
-    }
-
-    /// A tunable's value in SI units, within its range.
-    fn setting(&self, tunable: &Tunable, setting: &Spanned<file::Setting>) -> Result<f32> {
-        let wrong = |message: String| Err(self.wrong(setting.span(), message));
-        let (value, unit) = match setting.get_ref() {
-            file::Setting::Number(x) => (*x, "1".to_owned()),
-            file::Setting::Text(text) => match velocitas_gait::read_quantity(text) {
-                Ok((value, dimension)) => (value, dimension.to_string()),
-                Err(why) => return wrong(why),
-            },
-        };
-        if unit != tunable.unit {
-            let shown = |unit: &str| if unit == "1" { "no unit".to_owned() } else { unit.to_owned() };
-            let (wanted, found) = (shown(tunable.unit), shown(&unit));
-            return wrong(format!("expected `{}` in {wanted}; found {found}", tunable.name));
-        }
-        if !(f64::from(tunable.least)..=f64::from(tunable.most)).contains(&value) {
-            let (least, most) = (tunable.least, tunable.most);
-            return wrong(format!("expected `{}` from {least} to {most} {unit}; found {value}", tunable.name));
-        }
-        Ok(value as f32)
-    }
-
-    fn known_to(&self, word: Option<&Spanned<String>>) -> Result<KnownTo> {
+    pub(super) fn known_to(&self, word: Option<&Spanned<String>>) -> Result<KnownTo> {
         word.map_or(Ok(KnownTo::All), |word| {
             let known = [("all", KnownTo::All), ("server", KnownTo::Server), ("clients", KnownTo::Clients)];
             self.word(word, "who knows of it", &known)
@@ -472,17 +385,6 @@ impl Resolver<'_> {
             hitches_per_minute: or(host.hitches, 0.0),
             hitch: LabTime::from_millis(or(host.hitch, 120.0)),
         })
-    }
-
-    /// The number of a rule, named by its file or its name.
-    fn kind(&self, course: &Course, gait: Option<&Spanned<String>>, rule: Option<&Spanned<String>>) -> Result<u8> {
-        let rules: Vec<(&str, u8)> = course.kinds.iter().map(|(kind, m)| (m.name(), kind)).collect();
-        match (gait, rule) {
-            (Some(gait), Some(_)) => Err(self.wrong(gait.span(), "expected a `gait` or a `rule`; found both")),
-            (Some(gait), None) => Ok(course.gaits.iter().find(|g| g.path == *gait.get_ref()).map_or(0, |g| g.kind)),
-            (None, Some(rule)) => self.word(rule, "a rule", &rules),
-            (None, None) => Ok(0),
-        }
     }
 
     /// A place inside the world.

@@ -47,6 +47,11 @@ pub struct RowSpec {
     pub keys: Vec<(&'static str, &'static str)>,
 }
 
+/// A key with a name that says it all.
+pub(super) const fn key<R>(name: &'static str, get: fn(&Place<'_>, &R) -> Value) -> Key<R> {
+    Key { name, says: "", get }
+}
+
 /// The machine that a row belongs to.
 pub(super) const fn machine<R>() -> Key<R> {
     Key { name: "machine", says: "", get: |place, _| place.record.cast.name(place.machine).into() }

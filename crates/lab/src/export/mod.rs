@@ -1,6 +1,7 @@
 //! The record as JSON Lines, one object a line, in the order in which things happened. What there is to a row stands in one
 //! table, from which `docs/record.md` is made.
 
+mod comings;
 mod kind;
 mod table;
 
@@ -12,10 +13,11 @@ use std::io::{self, Write};
 use serde_json::{Value, json};
 use velocitas_core::{InputFate, Shape};
 
+use comings::SEEN;
 use kind::{Kind, Place};
 use table::{
     AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, INPUT_ARRIVED, INPUT_DROPPED, INPUT_SAMPLED, INPUT_USED, MESSAGE,
-    PREDICTED, REWRITTEN, SEEN, StateRow, happening,
+    PREDICTED, REWRITTEN, StateRow, happening,
 };
 
 use crate::ids::{ActorId, MachineId, RecordTick};

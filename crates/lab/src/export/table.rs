@@ -1,11 +1,13 @@
 //! The table of all kinds of row.
 
 use serde_json::{Value, json};
-use velocitas_core::{
-    Correction, Denied, EndedBy, EntityId, Fact, InputFate, PeerId, Provenance, Restored, Token, Verdict,
-};
+use velocitas_core::{Correction, EntityId, Fact, InputFate, PeerId, Provenance, Restored, Verdict};
 
-use super::kind::{Key, Kind, Place, RowSpec, machine, tick};
+use super::comings::{
+    BORN, CONNECTED, CRASHED, DENIED, ENDED, ENTERED, GONE, LEAVES, LEFT, OBEYED, ORDERED, OUT, OWNER, OWNS, REFUSED,
+    RULE_DIFFERS, SEEN, STARTED, UNHEARD,
+};
+use super::kind::{Key, Kind, Place, RowSpec, key, machine, tick};
 use crate::cause::{causes, shown};
 use crate::command::Command;
 use crate::ids::{ActorId, MachineId};
@@ -33,21 +35,16 @@ pub(super) struct Datagram {
     pub(super) row: MessageRow,
 }
 
-fn actor_name(place: &Place<'_>, actor: ActorId) -> Value {
+pub(super) fn actor_name(place: &Place<'_>, actor: ActorId) -> Value {
     place.record.cast.actors[actor.index()].name.as_str().into()
 }
 
-fn entity_name(place: &Place<'_>, entity: EntityId) -> Value {
+pub(super) fn entity_name(place: &Place<'_>, entity: EntityId) -> Value {
     place.record.cast.actor(entity).map_or(Value::Null, |actor| actor_name(place, actor))
 }
 
 fn peer_name(place: &Place<'_>, peer: PeerId) -> Value {
     place.record.cast.machine_of(peer).map_or(Value::Null, |machine| place.record.cast.name(machine).into())
-}
-
-/// A key with a name that says it all.
-const fn key<R>(name: &'static str, get: fn(&Place<'_>, &R) -> Value) -> Key<R> {
-    Key { name, says: "", get }
 }
 
 const STATE_ENTITY: Key<StateRow> = key("entity", |place, row| actor_name(place, row.actor));
@@ -262,127 +259,6 @@ pub(super) static CLOCK_SET: Kind<i64> = Kind {
     keys: &[machine(), tick(), key("shift_ns", |_, shift| (*shift).into())],
 };
 pub(super) static JOINED: Kind<()> = Kind { name: "joined", says: "a client joined", keys: &[machine(), tick()] };
-pub(super) static STARTED: Kind<()> =
-    Kind { name: "started", says: "a member's program was started", keys: &[machine()] };
-pub(super) static CRASHED: Kind<()> =
-    Kind { name: "crashed", says: "a member's program ended without a word", keys: &[machine(), tick()] };
-pub(super) static LEAVES: Kind<()> =
-    Kind { name: "leaves", says: "a member's program says goodbye", keys: &[machine(), tick()] };
-pub(super) static ORDERED: Kind<(EntityId, Option<(f32, f32)>)> = Kind {
-    name: "ordered",
-    says: "hands ordered what others give orders as well; it is shown at once and obeyed when the server has it",
-    keys: &[
-        machine(),
-        tick(),
-        key("entity", |place, (entity, _)| entity_name(place, *entity)),
-        Key { name: "to", says: "null: to nowhere", get: |_, (_, to)| json!(to.map(|(x, y)| [x, y])) },
-    ],
-};
-pub(super) static DENIED: Kind<Denied> = Kind {
-    name: "denied",
-    says: "a client was told that it is not let in",
-    keys: &[machine(), Key { name: "why", says: DENIALS, get: |_, why| why.name().into() }],
-};
-pub(super) static UNHEARD: Kind<()> = Kind {
-    name: "unheard",
-    says: "a client heard nothing of the server for too long, or was told that it is gone, and asks anew",
-    keys: &[machine()],
-};
-pub(super) static OUT: Kind<EndedBy> = Kind {
-    name: "out",
-    says: "a client is out, and stays so until its program is started again",
-    keys: &[machine(), Key { name: "why", says: "leave, return, dismissal", get: |_, why| why.name().into() }],
-};
-pub(super) static ENTERED: Kind<EntityId> = Kind {
-    name: "entered",
-    says: "a client learnt of an entity, by the snapshot of this tick",
-    keys: &[machine(), tick(), ABOUT],
-};
-pub(super) static LEFT: Kind<EntityId> = Kind {
-    name: "left",
-    says: "a client learnt that an entity is no more, by the snapshot of this tick",
-    keys: &[machine(), tick(), ABOUT],
-};
-pub(super) static SEEN: Kind<ActorId> = Kind {
-    name: "seen",
-    says: "a client drew an entity for the first time since it began to play",
-    keys: &[machine(), key("entity", |place, actor| actor_name(place, *actor))],
-};
-pub(super) static OWNS: Kind<(EntityId, bool)> = Kind {
-    name: "owns",
-    says: "a client learnt that an entity is its own, or is so no longer, by the snapshot of this tick",
-    keys: &[
-        machine(),
-        tick(),
-        key("entity", |place, (entity, _)| entity_name(place, *entity)),
-        key("owns", |_, (_, owns)| (*owns).into()),
-    ],
-};
-pub(super) static CONNECTED: Kind<(PeerId, bool)> = Kind {
-    name: "connected",
-    says: "a connection began; `again`: its player had another one until then",
-    keys: &[
-        machine(),
-        tick(),
-        Key { name: "connection", says: "place and epoch at the server", get: |_, (peer, _)| peer.to_string().into() },
-        key("again", |_, (_, again)| (*again).into()),
-    ],
-};
-pub(super) static ENDED: Kind<(PeerId, EndedBy)> = Kind {
-    name: "ended",
-    says: "a connection is no more",
-    keys: &[
-        machine(),
-        tick(),
-        key("connection", |_, (peer, _)| peer.to_string().into()),
-        Key { name: "why", says: "leave, silence, return, dismissal", get: |_, (_, why)| why.name().into() },
-    ],
-};
-pub(super) static REFUSED: Kind<Denied> = Kind {
-    name: "refused",
-    says: "the server did not let the machine in",
-    keys: &[machine(), Key { name: "why", says: DENIALS, get: |_, why| why.name().into() }],
-};
-pub(super) static RULE_DIFFERS: Kind<u8> = Kind {
-    name: "rule_differs",
-    says: "who was let in has a rule of the same layout that does something else",
-    keys: &[machine(), key("rule", |place, kind| place.record.cast.kinds().motion(*kind).name().into())],
-};
-pub(super) static BORN: Kind<EntityId> =
-    Kind { name: "born", says: "there is an entity, from this tick on", keys: &[tick(), ABOUT, ID] };
-pub(super) static GONE: Kind<EntityId> =
-    Kind { name: "gone", says: "an entity is no more, from this tick on", keys: &[tick(), ABOUT, ID] };
-pub(super) static OWNER: Kind<(EntityId, Token, bool)> = Kind {
-    name: "owner",
-    says: "from this tick on a machine's player gives an entity orders, or does so no longer",
-    keys: &[
-        tick(),
-        key("entity", |place, (entity, ..)| entity_name(place, *entity)),
-        Key {
-            name: "owner",
-            says: "a machine",
-            get: |place, (_, player, _)| {
-                let cast = &place.record.cast;
-                cast.machine_with(*player).map_or(Value::Null, |machine| cast.name(machine).into())
-            },
-        },
-        key("owns", |_, (.., owns)| (*owns).into()),
-    ],
-};
-pub(super) static OBEYED: Kind<EntityId> = Kind {
-    name: "obeyed",
-    says: "of several owners this machine's new order was the last to arrive: it holds from this tick on",
-    keys: &[machine(), tick(), ABOUT],
-};
-
-/// The entity that a row is about.
-const ABOUT: Key<EntityId> = key("entity", |place, entity| entity_name(place, *entity));
-/// What the machines call it.
-const ID: Key<EntityId> =
-    Key { name: "id", says: "slot and generation in the world", get: |_, entity| entity.to_string().into() };
-/// Why somebody is not let in.
-const DENIALS: &str = "version, unknown, full, kinds, layout, over";
-
 pub(super) static OVERRUN: Kind<u64> = Kind {
     name: "overrun",
     says: "so many that had arrived were thrown away unread, the oldest first: a socket holds 512",
