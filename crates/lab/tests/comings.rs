@@ -230,3 +230,24 @@ fn what_two_move_is_corrected_with_that_as_the_cause() {
     let is_clung = |a: &Amiss| matches!(a, Amiss::TwoMovers { .. });
     assert!(amiss(record, run.now()).iter().all(is_clung));
 }
+
+#[test]
+fn a_newcomer_gets_what_is_in_force_when_it_comes() {
+    let late = walker("teal", "joins = \"4 s\"");
+    let mut run = Words { rest: walker("heron", "") + &late, ..Words::default() }.run(2.0);
+    run.command(Command::Tune { kind: 1, tunable: "walk", value: 6.0, reach: Reach::All });
+    let known = run.lab().server_known().kinds.motion(1).schema().clone();
+    let text = velocitas_lab::shipped_gait("courier.gait").expect("it ships").replace("1.6 ", "1.8 ");
+    let rule = velocitas_gait::compile_after(&text, Some(&known)).gait.expect("it is sound");
+    run.advance(secs(3.0));
+    run.reload(1, std::sync::Arc::new(rule), Reach::All).expect("of the same layout");
+    run.advance(secs(9.0));
+    let record = run.record();
+    let teal = machine(record, 1);
+    let (client, server) = (run.lab().client(member(1)).expect("it runs").ingredients(), run.lab().server());
+    assert_eq!(client.kinds.prints(), server.ingredients().kinds.prints(), "the rule as it was read again");
+    assert_eq!(client.tunables, server.ingredients().tunables, "and what was turned before it came");
+    assert!(facts(record, teal).all(|(_, f)| !matches!(f, Fact::RuleDiffers { .. } | Fact::Corrected(_))));
+    let (_, predicted) = scenario::tracks(record, 1);
+    assert!(predicted.len() > 200, "it plays");
+}
