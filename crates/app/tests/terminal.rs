@@ -218,7 +218,7 @@ fn a_saved_edit_moves_the_world_and_a_broken_one_is_told() {
 fn somebody_crashes_returns_and_is_driven() {
     let course = format!("{}/../../courses/comings-and-goings.course.toml", env!("CARGO_MANIFEST_DIR"));
     let t = Terminal::open_with(160, 47, "", &course);
-    t.wait_for("owned by  heron");
+    t.wait_for("owned by  heron;");
     t.keys(&["c"]);
     t.wait_for("heron crashed; the server misses it after 5 s");
     t.wait_for("none: it is out");

@@ -147,7 +147,10 @@ fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
         || if e.drawn.is_some() { format!("  drawn as {how}") } else { String::new() },
         |ms| format!("  drawn {ms:.0} ms in the past, {how}"),
     );
-    pen.row(buffer, &[(&age, muted)]);
+    // Where there is room for no more, what goes without saying is left out.
+    if how != "predicted" || pen.area.height >= 20 {
+        pen.row(buffer, &[(&age, muted)]);
+    }
     match e.same_tick {
         Some((tick, a, b)) => {
             let apart = a.distance(b);
@@ -172,15 +175,17 @@ fn whose(pen: &mut Pen<'_>, buffer: &mut Buffer) {
         return pen.row(buffer, &[]);
     };
     let it = &stage.run.record().cast.actors[subject.index()];
+    let (know, not) = moment.known_to(subject);
+    let owners = moment.owners(subject);
     if let Some((gone, _)) = it.gone.filter(|(gone, _)| *gone <= stage.at) {
         pen.figure(buffer, "gone", &format!("{:.1} s ago, at {gone}", stage.at.minus(gone).secs()));
+    } else if let ([owner], []) = (&owners[..], &not[..]) {
+        return pen.figure(buffer, "owned by", &format!("{owner}; all {} know it", know.len()));
     } else {
-        let owners = moment.owners(subject);
         let obeys = moment.obeys(subject).map(|(name, _)| format!("; obeys {name}"));
         let owned = if owners.is_empty() { "nobody".to_owned() } else { owners.join(", ") };
         pen.figure(buffer, "owned by", &format!("{owned}{}", obeys.unwrap_or_default()));
     }
-    let (know, not) = moment.known_to(subject);
     let known = match (know.len(), not.len()) {
         (0, 0) => "nobody plays".to_owned(),
         (n, 0) => format!("all {n} who play"),

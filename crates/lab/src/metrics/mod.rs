@@ -386,7 +386,7 @@ impl Tally {
         let rows = frames.before(span.from)..frames.until(span.to);
         for number in rows {
             let Some(frame) = record.frame(machine, number) else { continue };
-            let at = frame.row.at;
+            let (at, shared) = (frame.row.at, frame.placed(record.cast.rate));
             // One in four says the same about ages.
             let with_age = self.views.seen.is_multiple_of(4);
             let now = Some((here.knows.until(at), here.joined.until(at)));
@@ -395,8 +395,9 @@ impl Tally {
                 known = record.cast.actors().filter(|actor| here.knows(*actor, at)).collect();
             }
             for actor in known.iter().copied().filter(|actor| !record.cast.owns(machine, *actor, at)) {
-                let of = record.frame_of(machine, actor, &frame).and_then(|f| f.placed(record.cast.rate));
-                let Some((tick, fraction, how)) = of else { continue };
+                let lately = || record.frame_of(machine, actor, &frame)?.placed(record.cast.rate);
+                let placed = if record.is_older(actor, &frame) { shared } else { lately() };
+                let Some((tick, fraction, how)) = placed else { continue };
                 self.views.frames += 1;
                 self.views.extrapolated += u64::from(how == Drawn::Extrapolated);
                 self.views.held += u64::from(how == Drawn::Held);

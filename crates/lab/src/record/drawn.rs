@@ -99,13 +99,17 @@ impl Record {
         Some(Frame { number, row, before, after, newest })
     }
 
+    /// Whether an entity is in both snapshots of a frame, as all are that were not born lately.
+    pub fn is_older(&self, actor: ActorId, frame: &Frame) -> bool {
+        frame.before.is_some_and(|before| before >= self.cast.actors[actor.index()].born.1)
+    }
+
     /// The same for an entity that may have been born lately: it is in the last few snapshots only.
     pub fn frame_of(&self, viewer: MachineId, actor: ActorId, frame: &Frame) -> Option<Frame> {
-        let born = self.cast.actors[actor.index()].born.1;
-        if frame.before.is_some_and(|before| before >= born) {
+        if self.is_older(actor, frame) {
             return Some(*frame);
         }
-        self.frame_since(viewer, frame.number, born)
+        self.frame_since(viewer, frame.number, self.cast.actors[actor.index()].born.1)
     }
 
     /// What a viewer drew of an entity in the newest frame at or before a moment; `None` where it drew nothing.

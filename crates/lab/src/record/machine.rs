@@ -43,6 +43,8 @@ pub struct MachineRows {
     pub joined: Column<JoinedRow>,
     /// Whom it drew for the first time since.
     pub seen: Column<SeenRow>,
+    /// Whom it knows and has not drawn yet.
+    pub(super) unseen: Vec<ActorId>,
     /// What it knows of its clock and link.
     pub clocks: Column<ClockRow>,
     /// What happens seldom.
@@ -74,10 +76,34 @@ impl MachineRows {
         rows.take_while(|row| row.at >= since).find(|row| row.actor == actor).is_some_and(|row| row.there)
     }
 
-    /// Whether it has drawn an entity since it last began to play.
-    pub(super) fn has_seen(&self, actor: ActorId) -> bool {
-        let since = self.joined.last().map_or(LabTime::ZERO, |row| row.at);
-        self.seen.iter().rev().take_while(|row| row.at >= since).any(|row| row.actor == actor)
+    /// Learns of an entity, or that it is no more.
+    pub(super) fn learn(&mut self, at: LabTime, actor: ActorId, there: bool) {
+        self.knows.push(KnowsRow { at, actor, there });
+        self.unseen.retain(|unseen| *unseen != actor);
+        self.unseen.extend(there.then_some(actor));
+    }
+
+    /// Begins to play, and knows nobody.
+    pub(super) fn begin(&mut self, at: LabTime) {
+        self.joined.push(JoinedRow { at });
+        self.unseen.clear();
+    }
+
+    /// Draws an entity for the first time.
+    pub(super) fn see(&mut self, at: LabTime, actor: ActorId) {
+        self.seen.push(SeenRow { at, actor });
+        self.unseen.retain(|unseen| *unseen != actor);
+    }
+
+    /// Whom it knew and had not drawn at a moment.
+    fn unseen_at(&self, at: LabTime) -> Vec<ActorId> {
+        let since = self.joined_by(at);
+        let mut unseen: Vec<ActorId> = self.knows.span(since, at).map(|row| row.actor).collect();
+        unseen.retain(|actor| self.knows(*actor, at));
+        unseen.retain(|actor| !self.seen.span(since, at).any(|row| row.actor == *actor));
+        unseen.sort_unstable();
+        unseen.dedup();
+        unseen
     }
 
     /// How far it is in or out at a moment: out before it was started and after it has ended.
@@ -113,6 +139,7 @@ impl MachineRows {
         self.columns().for_each(|column| column.cut_after(at));
         let few: [&mut dyn Cut; 4] = [&mut self.knows, &mut self.presence, &mut self.joined, &mut self.seen];
         few.into_iter().for_each(|column| column.cut_after(at));
+        self.unseen = self.unseen_at(at);
         for own in &mut self.own {
             own.predicted.truncate(at);
             own.rewritten.truncate(at);

@@ -195,7 +195,6 @@ impl Record {
             _ => None,
         };
         self.note_presence(at, machine, presence);
-        let knows = |there| move |actor| KnowsRow { at, actor, there };
         match *fact {
             Fact::Born { entity, kind, with, tick } => {
                 let tick = self.tick(tick);
@@ -209,14 +208,11 @@ impl Record {
                 self.cast.owned(at, self.cast.tick(tick), (entity, player, owns));
             }
             Fact::Connected { peer, from, .. } => self.cast.connected(peer, from),
-            Fact::Joined { .. } => self.machine_mut(machine).joined.push(JoinedRow { at }),
-            Fact::Entered { entity, .. } => {
-                let row = self.cast.actor(entity).map(knows(true));
-                row.into_iter().for_each(|row| self.machine_mut(machine).knows.push(row));
-            }
-            Fact::Left { entity, .. } => {
-                let row = self.cast.actor(entity).map(knows(false));
-                row.into_iter().for_each(|row| self.machine_mut(machine).knows.push(row));
+            Fact::Joined { .. } => self.machine_mut(machine).begin(at),
+            Fact::Entered { entity, .. } | Fact::Left { entity, .. } => {
+                if let Some(actor) = self.cast.actor(entity) {
+                    self.machine_mut(machine).learn(at, actor, matches!(fact, Fact::Entered { .. }));
+                }
             }
             _ => {}
         }
@@ -229,15 +225,14 @@ impl Record {
 
     /// What a client draws for the first time.
     fn first_seen(&mut self, at: LabTime, viewer: MachineId, client: &Client, read: HostNanos) {
-        let rows = &self.machines[viewer.index()];
-        let known = |actor: &ActorId| rows.knows(*actor, at) && !rows.has_seen(*actor);
-        if !client.known().any(|k| self.cast.actor(k.entity).is_some_and(|actor| known(&actor))) {
+        let unseen = &self.machines[viewer.index()].unseen;
+        if unseen.is_empty() {
             return;
         }
         let mut seen = Vec::new();
-        client.draw(read, |entity, _| seen.extend(self.cast.actor(entity).filter(known)));
+        client.draw(read, |entity, _| seen.extend(self.cast.actor(entity).filter(|actor| unseen.contains(actor))));
         let rows = &mut self.machines[viewer.index()];
-        seen.into_iter().for_each(|actor| rows.seen.push(SeenRow { at, actor }));
+        seen.into_iter().for_each(|actor| rows.see(at, actor));
     }
 
     fn input(&mut self, at: LabTime, machine: MachineId, fact: &InputFact) {
