@@ -110,8 +110,8 @@ fn mistakes_are_told_where_they_are_and_what_was_expected() {
 #[test]
 fn mistakes_of_coming_and_going_are_told_where_they_are() {
     let mistake = |from: &str, to: &str| {
-        assert!(super::COMINGS.contains(from), "{from}");
-        let text = super::COMINGS.replacen(from, to, 1);
+        assert!(COMINGS.contains(from), "{from}");
+        let text = COMINGS.replacen(from, to, 1);
         match Course::parse("comings.course.toml", &text, &[]) {
             Ok(_) => panic!("`{to}` was accepted"),
             Err(error) => error.to_string(),
