@@ -62,7 +62,9 @@ pub enum ReloadError {
     #[error("the new rule is too large: {0}")]
     Size(#[from] SpawnError),
     /// One machine alone would read and write other bits than the rest.
-    #[error("the new rule has another layout; on one machine alone only step and tunables may differ")]
+    #[error(
+        "the new rule has another layout; on one machine alone only step and tunables may differ while its program runs"
+    )]
     Layout,
 }
 
@@ -227,17 +229,26 @@ impl Run {
     /// machine.
     ///
     /// # Errors
-    /// When one machine alone would read and write other bits than the rest, or a snapshot would grow too long.
+    /// When one machine alone would read and write other bits than the rest while it runs, or a snapshot would grow too long.
     pub fn reload(&mut self, kind: u8, rule: Arc<dyn Motion>, reach: Reach) -> Result<(), ReloadError> {
         self.lab.fits(kind, &rule)?;
         let before = self.lab.server_known().kinds.motion(kind).schema();
-        if reach != Reach::All && before.fingerprint() != rule.schema().fingerprint() {
+        if before.fingerprint() != rule.schema().fingerprint() && !self.may_differ(reach) {
             return Err(ReloadError::Layout);
         }
         self.rules.push(rule);
         let version = self.rules.len().min(usize::from(u16::MAX)) as u16;
         self.command(Command::Reload { kind, version, reach });
         Ok(())
+    }
+
+    /// Whether a rule may be laid out otherwise on the machines that a change reaches: on all, or on one whose program does not
+    /// run. That one is refused when it comes.
+    fn may_differ(&self, reach: Reach) -> bool {
+        match reach {
+            Reach::All => true,
+            Reach::One(machine) => self.course().player(machine).is_some_and(|member| !self.lab.runs(member)),
+        }
     }
 
     /// Everything that was commanded, and when.

@@ -251,3 +251,32 @@ fn a_newcomer_gets_what_is_in_force_when_it_comes() {
     let (_, predicted) = scenario::tracks(record, 1);
     assert!(predicted.len() > 200, "it plays");
 }
+
+#[test]
+fn who_comes_with_another_layout_is_refused_in_words_until_all_have_it() {
+    let mut run = Words { rest: walker("heron", "") + &walker("teal", ""), ..Words::default() }.run(3.0);
+    let known = run.lab().server_known().kinds.motion(1).schema().clone();
+    let text = velocitas_lab::shipped_gait("courier.gait").expect("it ships");
+    let wider = text.replacen("  breath", "  wind    number m/s  wire 1/8\n  breath", 1);
+    assert_ne!(wider, text);
+    let rule: std::sync::Arc<dyn velocitas_core::Motion> =
+        std::sync::Arc::new(velocitas_gait::compile_after(&wider, Some(&known)).gait.expect("it is sound"));
+    let teal = machine(run.record(), 1);
+    assert!(run.reload(1, rule.clone(), Reach::One(teal)).is_err(), "not while it runs");
+    run.command(Command::Moves(member(1), Coming::Crash));
+    run.advance(secs(3.2));
+    run.reload(1, rule.clone(), Reach::One(teal)).expect("it is out");
+    run.command(Command::Moves(member(1), Coming::Return));
+    run.advance(secs(6.0));
+    let words = "the server's courier has another layout than yours: field `wind`, which the server's does not have";
+    assert_eq!(run.record().refusal(teal, run.now()), Some(words));
+    assert_eq!(run.record().refusal(teal, secs(3.0)), None, "then it played");
+    assert_eq!(run.record().of(teal).presence_at(run.now()), Presence::Refused);
+    assert_eq!(run.figures().0[1].joining.connections, 1);
+    assert!(run.figures().0[1].joining.refusals >= 2, "it goes on asking");
+    run.reload(1, rule, Reach::All).expect("for all it may be another");
+    run.advance(secs(9.0));
+    assert_eq!(run.record().refusal(teal, run.now()), None);
+    assert_eq!(run.record().of(teal).presence_at(run.now()), Presence::Playing);
+    assert_eq!(amiss(run.record(), run.now()), []);
+}

@@ -305,7 +305,12 @@ fn a_click_on_the_rail_moves_the_playhead() {
 
 #[test]
 fn no_key_at_any_moment_panics() {
-    let mut stage = stage();
+    hammer(stage());
+    hammer(comings());
+}
+
+/// Presses whatever there is, at any moment.
+fn hammer(mut stage: Stage) {
     let codes: Vec<KeyCode> = (' '..='~')
         .map(KeyCode::Char)
         .filter(|c| *c != KeyCode::Char('x'))

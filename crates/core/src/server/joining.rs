@@ -15,9 +15,10 @@ use crate::ids::{Address, EntityId, PeerId, Token};
 use crate::session::{Layouts, Owned};
 use crate::tick::HostNanos;
 use crate::wire::{
-    Acks, BitReader, BitWriter, Challenge, EndedBy, ForeignLayout, Header, Hello, Message, MessageKind, Refusal,
+    Acks, BitReader, BitWriter, Challenge, EndedBy, ForeignLayout, Header, Hello, Message, MessageKind, News, Refusal,
     RefusedFor, Welcome, WireError,
 };
+use crate::world::Entity;
 
 impl Server {
     /// A player may come from now on; said again, its next connection begins so.
@@ -114,7 +115,9 @@ impl Server {
     fn connect(&mut self, now: HostNanos, from: Address, hello: &Hello, guest: &Guest) -> Result<PeerId, RefusedFor> {
         let id = self.peers.begin(from, hello.life, guest, now).ok_or(RefusedFor::Full)?;
         if guest.body.is_some() && self.bring(guest.token, now).is_err() {
+            // A connection it had is over as well, and what it owned with it.
             self.peers.end(id);
+            self.disown(now, guest.token);
             return Err(RefusedFor::Full);
         }
         let rate = self.ticks.rate();
@@ -129,6 +132,25 @@ impl Server {
             owners.into_iter().for_each(|news| peer.untold.add(news));
         }
         Ok(id)
+    }
+
+    /// The places of those who own an entity and are connected.
+    fn places_of_owners(&self, entity: &Entity) -> Vec<u16> {
+        entity.owners().iter().filter_map(|token| self.peers.of_player(*token)).map(|peer| peer.id.slot).collect()
+    }
+
+    /// Everybody is to know who owns an entity.
+    pub(super) fn tell_owners(&mut self, entity: EntityId) {
+        let Some(owners) = self.world.get(entity).map(|entity| self.places_of_owners(entity)) else { return };
+        for peer in self.peers.iter_mut() {
+            peer.untold.add(News::Owned(entity, owners.clone()));
+        }
+    }
+
+    /// What somebody who knows nothing is to know of owners.
+    pub(super) fn owners_of_all(&self) -> Vec<News> {
+        let all = self.world.iter().map(|entity| (entity.id(), self.places_of_owners(entity)));
+        all.filter(|(_, owners)| !owners.is_empty()).map(|(id, owners)| News::Owned(id, owners)).collect()
     }
 
     /// The rules of who says hello that do something else than those here.

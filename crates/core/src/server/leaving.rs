@@ -53,7 +53,7 @@ impl Server {
     }
 
     /// Takes from a player all it owns.
-    fn disown(&mut self, now: HostNanos, player: Token) {
+    pub(super) fn disown(&mut self, now: HostNanos, player: Token) {
         let owned = self.world.iter().filter(|e| e.owners().contains(&player) || e.came_with == Some(player));
         for entity in owned.map(|e| e.id()).collect::<Vec<EntityId>>() {
             let Some(found) = self.world.get(entity) else { continue };

@@ -2,35 +2,13 @@
 
 use std::collections::VecDeque;
 
-use super::Server;
 use super::peer::Peer;
 use crate::data::State;
-use crate::ids::{Address, EntityId};
+use crate::ids::Address;
 use crate::session::{Kinds, Owned};
 use crate::tick::{HostNanos, Tick};
-use crate::wire::{BitWriter, EntityRef, MessageKind, News, PullBack, SnapshotHead, Used, write_snapshot};
-use crate::world::{Entity, World};
-
-impl Server {
-    /// The places of those who own an entity and are connected.
-    fn places_of_owners(&self, entity: &Entity) -> Vec<u16> {
-        entity.owners().iter().filter_map(|token| self.peers.of_player(*token)).map(|peer| peer.id.slot).collect()
-    }
-
-    /// Everybody is to know who owns an entity.
-    pub(super) fn tell_owners(&mut self, entity: EntityId) {
-        let Some(owners) = self.world.get(entity).map(|entity| self.places_of_owners(entity)) else { return };
-        for peer in self.peers.iter_mut() {
-            peer.untold.add(News::Owned(entity, owners.clone()));
-        }
-    }
-
-    /// What somebody who knows nothing is to know of owners.
-    pub(super) fn owners_of_all(&self) -> Vec<News> {
-        let all = self.world.iter().map(|entity| (entity.id(), self.places_of_owners(entity)));
-        all.filter(|(_, owners)| !owners.is_empty()).map(|(id, owners)| News::Owned(id, owners)).collect()
-    }
-}
+use crate::wire::{BitWriter, EntityRef, MessageKind, PullBack, SnapshotHead, Used, write_snapshot};
+use crate::world::World;
 
 /// A snapshot for a peer.
 pub(super) fn snapshot(peer: &mut Peer, world: &World, kinds: &Kinds, now: HostNanos, tick: Tick) -> Vec<u8> {

@@ -150,11 +150,14 @@ fn a_rule_of_ones_own_is_known_by_its_name() {
 proptest::proptest! {
     /// Whatever is cut out of a course, reading it ends with a course or an error.
     #[test]
-    fn any_text_is_a_course_or_an_error(from in 0usize..6000, length in 0usize..400, junk in ".{0,12}") {
-        let from = (from..).find(|&i| i >= DEMO.len() || DEMO.is_char_boundary(i)).unwrap_or(0).min(DEMO.len());
-        let to = (from + length).min(DEMO.len());
-        let to = (to..=DEMO.len()).find(|&i| DEMO.is_char_boundary(i)).unwrap_or(DEMO.len());
-        let text = format!("{}{junk}{}", &DEMO[..from], &DEMO[to..]);
+    fn any_text_is_a_course_or_an_error(
+        from in 0usize..6000, length in 0usize..400, junk in ".{0,12}", comes in proptest::bool::ANY,
+    ) {
+        let whole = if comes { COMINGS } else { DEMO };
+        let from = (from..).find(|&i| i >= whole.len() || whole.is_char_boundary(i)).unwrap_or(0).min(whole.len());
+        let to = (from + length).min(whole.len());
+        let to = (to..=whole.len()).find(|&i| whole.is_char_boundary(i)).unwrap_or(whole.len());
+        let text = format!("{}{junk}{}", &whole[..from], &whole[to..]);
         let _ = Course::parse("cut.course.toml", &text, &[]).map_err(|e| e.to_string());
     }
 }

@@ -53,6 +53,8 @@ pub struct Record {
     messages: Messages,
     /// Changes of the rules, in the order they were asked for.
     pub changes: Vec<Change>,
+    /// What machines were told that were not let in, each time it was something else.
+    refusals: Vec<(LabTime, MachineId, String)>,
     /// From when on it has everything; what was before may be forgotten.
     pub kept_from: LabTime,
     /// How far it goes.
@@ -67,6 +69,7 @@ impl Record {
             machines: cast.machines().map(|_| MachineRows::default()).collect(),
             messages: Messages::new(),
             changes: Vec::new(),
+            refusals: Vec::new(),
             kept_from: LabTime::ZERO,
             end: LabTime::ZERO,
             cast,
@@ -100,6 +103,15 @@ impl Record {
         self.messages.iter().map(|((from, to), column)| (*from, *to, column))
     }
 
+    /// Why a machine is not let in at a moment, in the words it was told; `None` where it is, or does not ask.
+    pub fn refusal(&self, machine: MachineId, at: LabTime) -> Option<&str> {
+        if self.of(machine).presence_at(at) != Presence::Refused {
+            return None;
+        }
+        let newest = self.refusals.iter().rev().find(|(told, m, _)| *m == machine && *told <= at);
+        newest.map(|(.., words)| words.as_str())
+    }
+
     /// The datagrams of a machine's client between two moments, both included: what it sent, what was sent to it. What else a
     /// machine sends that decides as well is not among them.
     pub fn datagrams(&self, machine: MachineId, from: LabTime, to: LabTime) -> impl Iterator<Item = &MessageRow> {
@@ -123,6 +135,7 @@ impl Record {
         self.machines.iter_mut().for_each(|machine| machine.truncate(at));
         self.messages.values_mut().for_each(|column| column.cut_after(at));
         self.changes.retain(|c| c.at <= at);
+        self.refusals.retain(|(told, ..)| *told <= at);
         self.end = self.end.min(at);
     }
 
@@ -149,7 +162,12 @@ impl Record {
     pub fn layout(&self, actor: ActorId, tick: RecordTick) -> Layout {
         let kind = self.cast.actors[actor.index()].kind;
         let reloaded = self.changes.iter().rev().find_map(|c| match &c.what {
-            Changed::Reloaded { kind: k, rule, .. } if *k == kind && c.tick <= tick => Some(rule.clone()),
+            // Who alone has another rule reads and writes the same bits, or is refused.
+            Changed::Reloaded { kind: k, rule, .. }
+                if *k == kind && c.tick <= tick && c.reach.covers(MachineId::SERVER) =>
+            {
+                Some(rule.clone())
+            }
             _ => None,
         });
         Layout { kinds: self.cast.kinds().clone(), kind, reloaded }
@@ -297,6 +315,13 @@ impl Watch for Record {
     }
 
     fn frame(&mut self, at: LabTime, viewer: MachineId, client: &Client, read: HostNanos) {
+        if let Some(why) = client.refused_for() {
+            let words = why.to_string();
+            let before = self.refusals.iter().rev().find(|(_, machine, _)| *machine == viewer);
+            if before.is_none_or(|(.., before)| *before != words) {
+                self.refusals.push((at, viewer, words));
+            }
+        }
         if client.peer().is_none() {
             return;
         }
@@ -344,7 +369,9 @@ impl Watch for Record {
     }
 
     fn changed(&mut self, change: Change) {
-        if let Changed::Reloaded { kind, rule, .. } = &change.what {
+        if let Changed::Reloaded { kind, rule, .. } = &change.what
+            && change.reach.covers(MachineId::SERVER)
+        {
             let width = rule.schema().state_lanes();
             for actor in self.cast.actors().filter(|actor| self.cast.actors[actor.index()].kind == *kind) {
                 self.authority[actor.index()].widen(width);

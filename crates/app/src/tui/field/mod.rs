@@ -59,21 +59,32 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
 
 /// What is amiss with who is there, and what helps: the first of it, in the last two rows.
 fn amiss(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    let Some(all) = stage.facts.as_ref().map(|facts| &facts.amiss) else { return };
-    let (Some(first), true) = (all.first(), area.height > 6) else { return };
+    let Some((what, helps)) = refused(stage).or_else(|| wrong(stage)).filter(|_| area.height > 6) else { return };
     let p = stage.palette;
-    let more = if all.len() > 1 { format!(" (and {} more)", all.len() - 1) } else { String::new() };
-    let said = [
-        format!(" {} {}{more} ", p.correction(), first.words(stage.run.record())),
-        format!(" m mends it: {} ", first.fault().remedy),
-    ];
-    for (row, text) in said.iter().enumerate() {
-        let y = area.bottom() - said.len() as u16 + row as u16;
-        let tone = if row == 0 { Tone::Correction } else { Tone::Text };
-        let blank = " ".repeat(usize::from(area.width));
+    let blank = " ".repeat(usize::from(area.width));
+    let rows = [(format!(" {} {what} ", p.correction()), Tone::Correction), (format!(" {helps} "), Tone::Text)];
+    for (row, (text, tone)) in rows.iter().enumerate() {
+        let y = area.bottom() - rows.len() as u16 + row as u16;
         buffer.set_stringn(area.x, y, &blank, usize::from(area.width), p.base());
-        buffer.set_stringn(area.x, y, text, usize::from(area.width), p.text(tone));
+        buffer.set_stringn(area.x, y, text, usize::from(area.width), p.text(*tone));
     }
+}
+
+/// Who is not let in, and why.
+fn refused(stage: &Stage) -> Option<(String, String)> {
+    let record = stage.run.record();
+    let (machine, words) = record.cast.players().find_map(|m| Some((m, record.refusal(m, stage.at)?)))?;
+    let what = format!("{} is not let in: {words}", record.cast.name(machine));
+    Some((what, "it asks again each second; on screen 2 edits can reach all machines (a)".to_owned()))
+}
+
+/// What is amiss, and its remedy.
+fn wrong(stage: &Stage) -> Option<(String, String)> {
+    let all = &stage.facts.as_ref()?.amiss;
+    let first = all.first()?;
+    let more = if all.len() > 1 { format!(" (and {} more)", all.len() - 1) } else { String::new() };
+    let what = format!("{}{more}", first.words(stage.run.record()));
+    Some((what, format!("m mends it: {}", first.fault().remedy)))
 }
 
 /// Where the viewer has ordered what it shares.
