@@ -228,6 +228,8 @@ fn of_several_owners_the_order_that_arrived_last_is_obeyed_and_nobody_predicts()
         party.ahead(0, 0.0);
         party.run(32);
         assert!(party.client(0).own_state(unit).expect("its own").vec3(3).x < 4.0, "alone, it predicts");
+        let accused = party.told.0.iter().filter(|f| matches!(f, Fact::Verdict(_))).count();
+        assert_eq!(accused, 0, "{arrangement:?}: nobody did wrong");
     }
 }
 
@@ -297,7 +299,7 @@ fn another_layout_is_refused_in_words_and_another_rule_is_let_in_and_noted() {
     party.join_with(0, wider);
     party.run(1500);
     let refused = party.client(0).refused_for().map(ToString::to_string);
-    let words = "the server's walker has another layout than yours: field `vel`, which yours does not have";
+    let words = "the server's walker has another layout than yours: field `vel` is the server's only";
     assert_eq!(refused.as_deref(), Some(words));
     assert_eq!(party.client(0).presence(), Presence::Refused);
     let denied = |f: &&Fact| matches!(f, Fact::Refused { from: Address(0), why: Denied::Layout });

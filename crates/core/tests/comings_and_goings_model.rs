@@ -5,7 +5,7 @@ mod party;
 
 use party::{Link, MS, PATIENCE, Party};
 use velocitas_core::walker::Walker;
-use velocitas_core::{Arrangement, EntityId, Motion, Token, vec3};
+use velocitas_core::{Arrangement, EntityId, Fact, Motion, Token, vec3};
 
 const SEATS: usize = 4;
 /// Neither lost nor doubled.
@@ -51,6 +51,8 @@ impl Sequence {
 
     fn event(&mut self) {
         let seat = self.party.chance(SEATS as u64) as usize;
+        let speed = self.party.chance(3) as f32 - 1.0;
+        self.party.ahead(seat, speed);
         let runs = self.party.seats[seat].client.as_ref().is_some_and(|c| c.left_by().is_none());
         match self.party.chance(8) {
             0 | 1 if runs => self.party.crash(seat),
@@ -103,6 +105,8 @@ impl Sequence {
         self.party.run(i64::from(PATIENCE.gone_ms + PATIENCE.keep_ms) + 9000);
         assert_eq!((self.party.server.connections().count(), self.party.server.remembered()), (0, 0));
         assert_eq!(self.party.truth().len(), self.things.len());
+        let accused: Vec<&Fact> = self.party.told.0.iter().filter(|f| matches!(f, Fact::Verdict(_))).collect();
+        assert!(accused.is_empty(), "nobody did wrong: {accused:?}");
     }
 }
 

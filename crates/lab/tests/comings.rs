@@ -268,7 +268,7 @@ fn who_comes_with_another_layout_is_refused_in_words_until_all_have_it() {
     run.reload(1, rule.clone(), Reach::One(teal)).expect("it is out");
     run.command(Command::Moves(member(1), Coming::Return));
     run.advance(secs(6.0));
-    let words = "the server's courier has another layout than yours: field `wind`, which the server's does not have";
+    let words = "the server's courier has another layout than yours: field `wind` is yours only";
     assert_eq!(run.record().refusal(teal, run.now()), Some(words));
     assert_eq!(run.record().refusal(teal, secs(3.0)), None, "then it played");
     assert_eq!(run.record().of(teal).presence_at(run.now()), Presence::Refused);

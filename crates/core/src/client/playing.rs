@@ -341,13 +341,19 @@ impl Playing {
         if place.is_some_and(|place| self.mine[place].shared == used.shared) {
             return;
         }
-        let own = Own::new(side, self.ticks.base(), self.ticks.newest());
-        let (latch, ease, shared) = (Latch::default(), Ease::default(), used.shared);
-        let mine = Mine { latch, own, ease, shared, said: None };
+        let own = || Own::new(side, self.ticks.base(), self.ticks.newest());
         match place {
-            // Its hands stay on it, and what they said goes on counting from where it was.
-            Some(place) => self.mine[place] = Mine { latch: self.mine[place].latch.clone(), ..mine },
+            // Its hands stay on it, and what they said for ticks under way was said.
+            Some(place) => {
+                let decides = self.arrangement.owner() == OwnerSide::Decide;
+                let fresh = decides.then(own);
+                let mine = &mut self.mine[place];
+                mine.shared = used.shared;
+                fresh.into_iter().for_each(|own| mine.own = own);
+            }
             None => {
+                let (latch, ease, shared) = (Latch::default(), Ease::default(), used.shared);
+                let mine = Mine { latch, own: own(), ease, shared, said: None };
                 self.owned.push(Owned { entity, kind: record.entity.kind });
                 self.mine.push(mine);
                 self.note_owned();

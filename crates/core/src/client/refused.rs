@@ -72,8 +72,8 @@ impl Refused {
 fn difference(theirs: &ForeignLayout, kinds: &Kinds) -> String {
     let own = kinds.get(theirs.kind).map(|rule| ForeignLayout::of(theirs.kind, rule.name(), rule.schema()));
     match own.and_then(|own| theirs.difference(&own)) {
-        Some(Difference::There(field)) => format!("field `{field}`, which yours does not have"),
-        Some(Difference::Here(field)) => format!("field `{field}`, which the server's does not have"),
+        Some(Difference::There(field)) => format!("field `{field}` is the server's only"),
+        Some(Difference::Here(field)) => format!("field `{field}` is yours only"),
         Some(Difference::Otherwise(field)) => format!("field `{field}`"),
         None => "in the order of its fields".to_owned(),
     }

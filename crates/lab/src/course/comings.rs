@@ -4,7 +4,6 @@ use std::ops::Range;
 
 use toml::Spanned;
 
-use super::error::CourseError;
 use super::file;
 use super::resolve::{Resolver, Result, time};
 use super::{Coming, Course, Happens, Owned, What};
@@ -141,35 +140,4 @@ impl Resolver<'_> {
         }
         Ok(patience)
     }
-}
-
-/// Where an event says whom or what it is about.
-pub(super) fn place_of(spanned: &Spanned<file::Event>) -> Range<usize> {
-    let e = spanned.get_ref();
-    let who = [&e.join, &e.leave, &e.crash, &e.come_back].into_iter().flatten().map(|who| who.who.span()).next();
-    who.or_else(|| e.own.as_ref().map(|own| own.what.span())).unwrap_or_else(|| spanned.span())
-}
-
-/// Exactly one of what an event may be, or why not.
-pub(super) fn only_one(
-    resolver: &Resolver<'_>,
-    spanned: &Spanned<file::Event>,
-) -> std::result::Result<(), CourseError> {
-    let e = spanned.get_ref();
-    let said = [
-        ("push", e.push.is_some()),
-        ("freeze", e.freeze.is_some()),
-        ("join", e.join.is_some()),
-        ("leave", e.leave.is_some()),
-        ("crash", e.crash.is_some()),
-        ("return", e.come_back.is_some()),
-        ("own", e.own.is_some()),
-    ];
-    let count = said.iter().filter(|(_, is)| *is).count();
-    if count == 1 {
-        return Ok(());
-    }
-    let names: Vec<String> = said.iter().map(|(name, _)| format!("`{name}`")).collect();
-    let message = format!("expected exactly one of {} in an event; found {count}", names.join(", "));
-    Err(resolver.wrong(spanned.span(), message))
 }

@@ -1,6 +1,7 @@
 //! The shape of a course file. Documented by example in `docs/course.md`.
 
 use std::collections::BTreeMap;
+use std::ops::Range;
 
 use schemars::JsonSchema;
 use serde::de::Error as _;
@@ -410,4 +411,11 @@ pub(super) struct Freeze {
     pub(super) who: Spanned<String>,
     /// For how long.
     pub(super) lasts: Quantity<Time>,
+}
+
+/// Where an event says whom or what it is about.
+pub(super) fn place_of(spanned: &Spanned<Event>) -> Range<usize> {
+    let e = spanned.get_ref();
+    let who = [&e.join, &e.leave, &e.crash, &e.come_back].into_iter().flatten().map(|who| who.who.span()).next();
+    who.or_else(|| e.own.as_ref().map(|own| own.what.span())).unwrap_or_else(|| spanned.span())
 }

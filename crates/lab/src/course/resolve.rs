@@ -10,7 +10,6 @@ use velocitas_core::{
     snapshot_bytes, vec3,
 };
 
-use super::comings::{only_one, place_of};
 use super::error::{CourseError, nearest};
 use super::file::{self, FORMAT, File};
 use super::quantity::{Dimension, Quantity, Time};
@@ -192,7 +191,7 @@ impl Resolver<'_> {
         for event in &file.event {
             let happens = self.event(course, event)?;
             course.events.push(happens);
-            spans.push(place_of(event));
+            spans.push(file::place_of(event));
         }
         for event in &course.events {
             if let What::Moves(member, Coming::Join) = event.what {
@@ -533,4 +532,25 @@ impl Resolver<'_> {
         };
         Ok(Happens { at: time(e.at), every: self.again(e.every, spanned.span())?, what })
     }
+}
+
+/// Exactly one of what an event may be, or why not.
+fn only_one(resolver: &Resolver<'_>, spanned: &Spanned<file::Event>) -> Result<()> {
+    let e = spanned.get_ref();
+    let said = [
+        ("push", e.push.is_some()),
+        ("freeze", e.freeze.is_some()),
+        ("join", e.join.is_some()),
+        ("leave", e.leave.is_some()),
+        ("crash", e.crash.is_some()),
+        ("return", e.come_back.is_some()),
+        ("own", e.own.is_some()),
+    ];
+    let count = said.iter().filter(|(_, is)| *is).count();
+    if count == 1 {
+        return Ok(());
+    }
+    let names: Vec<String> = said.iter().map(|(name, _)| format!("`{name}`")).collect();
+    let message = format!("expected exactly one of {} in an event; found {count}", names.join(", "));
+    Err(resolver.wrong(spanned.span(), message))
 }

@@ -3,8 +3,7 @@
 use serde_json::{Value, json};
 use velocitas_core::{Denied, EndedBy, EntityId, PeerId, Token};
 
-use super::kind::{Key, Kind, key, machine, tick};
-use super::table::{actor_name, entity_name};
+use super::kind::{Key, Kind, actor_name, entity_name, key, machine, tick};
 use crate::ids::ActorId;
 
 pub(super) static STARTED: Kind<()> =

@@ -2,7 +2,9 @@
 
 use serde_json::{Map, Value};
 
-use crate::ids::{MachineId, RecordTick};
+use velocitas_core::EntityId;
+
+use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::record::Record;
 use crate::time::LabTime;
 
@@ -45,6 +47,16 @@ pub struct RowSpec {
     pub says: &'static str,
     /// Its keys beside `kind` and `at_ns`, each with what it says where the name does not.
     pub keys: Vec<(&'static str, &'static str)>,
+}
+
+/// An entity's name.
+pub(super) fn actor_name(place: &Place<'_>, actor: ActorId) -> Value {
+    place.record.cast.actors[actor.index()].name.as_str().into()
+}
+
+/// The same by what the machines call it.
+pub(super) fn entity_name(place: &Place<'_>, entity: EntityId) -> Value {
+    place.record.cast.actor(entity).map_or(Value::Null, |actor| actor_name(place, actor))
 }
 
 /// A key with a name that says it all.

@@ -7,7 +7,7 @@ use super::comings::{
     BORN, CONNECTED, CRASHED, DENIED, ENDED, ENTERED, GONE, LEAVES, LEFT, OBEYED, ORDERED, OUT, OWNER, OWNS, REFUSED,
     RULE_DIFFERS, SEEN, STARTED, UNHEARD,
 };
-use super::kind::{Key, Kind, Place, RowSpec, key, machine, tick};
+use super::kind::{Key, Kind, Place, RowSpec, actor_name, entity_name, key, machine, tick};
 use crate::cause::{causes, shown};
 use crate::command::Command;
 use crate::ids::{ActorId, MachineId};
@@ -33,14 +33,6 @@ pub(super) struct Datagram {
     pub(super) from: MachineId,
     pub(super) to: MachineId,
     pub(super) row: MessageRow,
-}
-
-pub(super) fn actor_name(place: &Place<'_>, actor: ActorId) -> Value {
-    place.record.cast.actors[actor.index()].name.as_str().into()
-}
-
-pub(super) fn entity_name(place: &Place<'_>, entity: EntityId) -> Value {
-    place.record.cast.actor(entity).map_or(Value::Null, |actor| actor_name(place, actor))
 }
 
 fn peer_name(place: &Place<'_>, peer: PeerId) -> Value {
