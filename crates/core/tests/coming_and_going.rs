@@ -52,6 +52,21 @@ fn a_leaver_vanishes_everywhere_at_once_however_much_is_lost() {
 }
 
 #[test]
+fn who_leaves_while_it_still_joins_leaves_nothing_behind() {
+    // Not welcomed yet, and welcomed but not playing yet.
+    for (millis, connected) in [(60, 0), (220, 1)] {
+        let mut party = Party::of(1, Arrangement::SERVER, 3);
+        party.join(0);
+        party.run(millis);
+        assert_eq!((party.client(0).presence(), party.server.connections().count()), (Presence::Joining, connected));
+        party.leave(0);
+        party.run(200);
+        assert_eq!(party.client(0).left_by(), Some(EndedBy::Leave), "after {millis} ms");
+        assert_eq!((party.server.connections().count(), party.truth().len()), (0, 0), "well before it would be missed");
+    }
+}
+
+#[test]
 fn who_falls_silent_goes_on_then_stands_then_is_gone() {
     let mut party = Party::playing(2, Arrangement::SERVER);
     party.ahead(1, 1.0);

@@ -91,10 +91,6 @@ impl Faulty {
         &self.faults
     }
 
-    pub(crate) fn is_sound(&self) -> bool {
-        self.faults.is_empty()
-    }
-
     /// From now on it gets nothing wrong.
     pub(crate) fn mend(&mut self) {
         *self = Self::default();
@@ -154,6 +150,19 @@ impl Faulty {
                 }
                 _ => {}
             }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn each_fault_has_a_row_of_its_own() {
+        for (i, spec) in FAULTS.iter().enumerate() {
+            assert_eq!(spec.fault.spec().key, spec.key);
+            assert!(FAULTS[i + 1..].iter().all(|other| other.key != spec.key));
         }
     }
 }

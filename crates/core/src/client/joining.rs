@@ -105,6 +105,11 @@ impl Joining {
         count >= ANSWERS
     }
 
+    /// The connection by which it was welcomed, if it was.
+    pub(super) fn welcomed_by(&self) -> Option<u8> {
+        self.answered.map(|(epoch, _)| epoch)
+    }
+
     /// When the next hello is due; `None` before the first.
     pub(super) fn deadline(&self) -> Option<HostNanos> {
         self.next.or_else(|| self.asked.map(|(_, last)| last.plus(HELLO_EVERY)))

@@ -1,6 +1,5 @@
 //! A client that says goodbye until it is answered, or long enough.
 
-use crate::ids::PeerId;
 use crate::tick::HostNanos;
 use crate::wire::{Acks, BitWriter, MessageKind};
 
@@ -12,14 +11,16 @@ const MOST: u32 = 40;
 /// Going.
 #[derive(Clone, Debug)]
 pub(super) struct Leaving {
-    pub(super) peer: PeerId,
+    /// The connection to be ended.
+    pub(super) epoch: u8,
     said: Option<HostNanos>,
     left: u32,
 }
 
 impl Leaving {
-    pub(super) const fn new(peer: PeerId) -> Self {
-        Self { peer, said: None, left: MOST }
+    /// From the connection of this epoch; without one there is nobody to say it to.
+    pub(super) fn new(epoch: Option<u8>) -> Self {
+        Self { epoch: epoch.unwrap_or_default(), said: None, left: if epoch.is_some() { MOST } else { 0 } }
     }
 
     /// A goodbye, when it is time for one. `Err` when that was the last.
@@ -30,7 +31,7 @@ impl Leaving {
         self.left = self.left.checked_sub(1).ok_or(())?;
         self.said = Some(now);
         let mut out = BitWriter::new();
-        acks.header(MessageKind::Goodbye, self.peer.epoch, now).write(&mut out);
+        acks.header(MessageKind::Goodbye, self.epoch, now).write(&mut out);
         Ok(Some(out.finish()))
     }
 

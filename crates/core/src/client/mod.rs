@@ -212,7 +212,7 @@ impl Client {
             Phase::Playing(p) if p.peer.epoch == header.epoch && !p.ticks.is_stale(now) => {
                 self.word(now, &header, reader, sink)
             }
-            Phase::Leaving(leaving) if leaving.peer.epoch == header.epoch && header.kind == MessageKind::Ended => {
+            Phase::Leaving(leaving) if leaving.epoch == header.epoch && header.kind == MessageKind::Ended => {
                 Message::read(&header, reader, &self.layouts(now))?;
                 self.out(EndedBy::Leave, sink);
                 Ok(())
@@ -333,13 +333,14 @@ impl Client {
         self.phase = Phase::Playing(Box::new(playing));
     }
 
-    /// Leaves: says goodbye until the server has understood. Who has not joined yet is out at once.
+    /// Leaves: says goodbye until the server has understood. Who was not welcomed yet is out as soon as it is told the time.
     pub fn leave(&mut self) {
-        match &self.phase {
-            Phase::Joining(_) => self.phase = Phase::Left(EndedBy::Leave),
-            Phase::Playing(playing) => self.phase = Phase::Leaving(Leaving::new(playing.peer)),
-            Phase::Leaving(_) | Phase::Left(_) => {}
-        }
+        let epoch = match &self.phase {
+            Phase::Joining(joining) => joining.welcomed_by(),
+            Phase::Playing(playing) => Some(playing.peer.epoch),
+            Phase::Leaving(_) | Phase::Left(_) => return,
+        };
+        self.phase = Phase::Leaving(Leaving::new(epoch));
     }
 
     /// How far it is in or out.

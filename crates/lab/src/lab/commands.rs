@@ -34,16 +34,16 @@ impl Lab {
                 member
             }
             Command::Moves(member, coming) => {
-                if member.index() < self.course.cast.len() {
-                    self.comes_or_goes(member, coming, watch);
+                if member.index() >= self.course.cast.len() || !self.comes_or_goes(member, coming, watch) {
+                    return;
                 }
-                return;
+                Some(member)
             }
             Command::Mend(member) => {
-                if member.index() < self.course.cast.len() {
-                    self.mend(member, watch);
+                if member.index() >= self.course.cast.len() || !self.mend(member, watch) {
+                    return;
                 }
-                return;
+                Some(member)
             }
             Command::Set { member, knob, value } => {
                 if member.index() >= self.course.cast.len() {

@@ -67,15 +67,17 @@ impl Lab {
         true
     }
 
-    /// What a machine's program gets wrong is put right, and it is started anew so that it learns what it missed.
-    pub(super) fn mend<W: Watch>(&mut self, member: MemberId, watch: &mut W) {
-        if self.playing(member).faulty.is_sound() {
-            return;
+    /// What a machine's program gets wrong is put right, and it is started anew so that it learns what it missed. Says whether
+    /// there was anything.
+    pub(super) fn mend<W: Watch>(&mut self, member: MemberId, watch: &mut W) -> bool {
+        if self.faults(member).is_empty() {
+            return false;
         }
         self.playing_mut(member).faulty.mend();
         if self.comes_or_goes(member, Coming::Crash, watch) {
             self.comes_or_goes(member, Coming::Return, watch);
         }
+        true
     }
 
     /// What a member's program gets wrong.
