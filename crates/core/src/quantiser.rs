@@ -37,8 +37,12 @@ impl Quantiser {
 
     /// As the whole number that travels. What lies out of reach becomes the end of the range.
     pub fn encode(self, x: f32) -> u32 {
-        let steps = clamp(libm::roundf(x / self.step), -self.top() - 1.0, self.top());
-        (steps as i32 as u32) & ((1 << self.bits) - 1)
+        let steps = clamp(x / self.step, -self.top() - 1.0, self.top());
+        // To the nearest, halves away from zero: of 24 bits both parts are exact.
+        let whole = steps as i32;
+        let rest = steps - whole as f32;
+        let nearest = whole + i32::from(rest >= 0.5) - i32::from(rest <= -0.5);
+        (nearest as u32) & ((1 << self.bits) - 1)
     }
 
     /// From the whole number that travelled.
@@ -51,5 +55,27 @@ impl Quantiser {
     /// To the nearest value that can travel.
     pub fn round(self, x: f32) -> f32 {
         self.decode(self.encode(x))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn halves_go_away_from_zero_and_what_is_out_of_reach_to_the_end() {
+        let q = Quantiser::new(1.0, 4);
+        let rounded = [0.5, -0.5, 0.499_999_97, 2.5, -7.5, 7.5, 1e9, -1e9, f32::NAN].map(|x| q.round(x));
+        assert_eq!(rounded, [1.0, -1.0, 0.0, 3.0, -8.0, 7.0, 7.0, -8.0, -8.0]);
+    }
+
+    proptest! {
+        #[test]
+        fn it_rounds_as_the_library_does(x in -70_000.0f32..70_000.0, step in 0.001f32..2.0, bits in 2u32..=24) {
+            let q = Quantiser::new(step, bits);
+            let steps = clamp(libm::roundf(x / step), -q.top() - 1.0, q.top());
+            prop_assert_eq!(q.decode(q.encode(x)), steps * step);
+        }
     }
 }

@@ -112,10 +112,14 @@ impl Pipe {
         let c = self.conditions;
         let kind = ticket.kind as u32;
         let (index, ordinal) = self.sent[ticket.kind as usize].next(ticket.tick);
-        let mut chance = Chance::of_several(seed, Purpose::Datagram, self.place, kind, index, ordinal);
-        let (lost, doubled, overtaken) =
-            (chance.uniform() < c.loss, chance.uniform() < c.duplication, chance.uniform() < c.reordering);
-        let (behind, apart) = (chance.uniform(), chance.uniform());
+        // Nothing is asked of luck where nothing can happen.
+        let happens = [c.loss, c.duplication, c.reordering].iter().any(|share| *share > 0.0);
+        let drawn = happens.then(|| {
+            let mut chance = Chance::of_several(seed, Purpose::Datagram, self.place, kind, index, ordinal);
+            std::array::from_fn(|_| chance.uniform())
+        });
+        let [loss, duplication, reordering, behind, apart] = drawn.unwrap_or([1.0; 5]);
+        let (lost, doubled, overtaken) = (loss < c.loss, duplication < c.duplication, reordering < c.reordering);
         let delay = (c.latency_ms + c.jitter_ms * self.wander(seed, now)).max(0.0);
         let mut at = now.plus(LabTime::from_millis(delay));
         let gate = LabTime::from_millis(c.bunch_ms).0;

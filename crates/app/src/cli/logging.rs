@@ -4,6 +4,11 @@ use std::fs::File;
 use std::path::PathBuf;
 use std::sync::Mutex;
 
+use tracing::level_filters::LevelFilter;
+use tracing_subscriber::filter::Targets;
+use tracing_subscriber::layer::{Layer, SubscriberExt};
+use tracing_subscriber::util::SubscriberInitExt;
+
 use crate::files::{OpenError, same_file};
 
 /// Starts logging if it is asked for, over none of the files that are read. RUST_LOG chooses what (default: info).
@@ -16,9 +21,10 @@ pub(super) fn start(inputs: &[PathBuf]) -> Result<(), OpenError> {
     }
     let file = File::create(&path)
         .map_err(|why| OpenError::Usage(format!("cannot write the log {}: {why}", path.display())))?;
-    let filter = tracing_subscriber::EnvFilter::try_from_default_env()
-        .unwrap_or_else(|_| tracing_subscriber::EnvFilter::new("info"));
-    tracing_subscriber::fmt().with_env_filter(filter).with_ansi(false).with_writer(Mutex::new(file)).init();
+    let wanted = std::env::var("RUST_LOG").ok().and_then(|wanted| wanted.parse::<Targets>().ok());
+    let filter = wanted.unwrap_or_else(|| Targets::new().with_default(LevelFilter::INFO));
+    let lines = tracing_subscriber::fmt::layer().with_ansi(false).with_writer(Mutex::new(file));
+    tracing_subscriber::registry().with(lines.with_filter(filter)).init();
     tracing::info!(version = env!("CARGO_PKG_VERSION"), "velocitas starts");
     Ok(())
 }

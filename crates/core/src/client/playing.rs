@@ -278,7 +278,8 @@ impl Playing {
         tell(sink, Fact::Received { tick });
         // Only the newest snapshot knows who is there: one overtaken may speak of somebody who left since.
         let newest = self.heard.is_none_or(|heard| tick > heard);
-        snapshot.entities.iter().for_each(|record| self.take_in(tick, record, newest, sink));
+        let mut place = 0;
+        snapshot.entities.iter().for_each(|record| place = self.take_in(tick, record, (newest, place), sink));
         snapshot.head.news.iter().for_each(|news| self.learn(tick, news, newest, sink));
         if !newest {
             return;
@@ -298,11 +299,23 @@ impl Playing {
         }
     }
 
-    /// Takes what a snapshot says of somebody: of who is not known yet only from the newest.
-    fn take_in<S: Sink>(&mut self, tick: Tick, record: &EntityRecord, newest: bool, sink: &mut S) {
+    /// Takes what a snapshot says of somebody: of who is not known yet only from the newest. Both the known and a snapshot
+    /// are in order, so `place` is where the one before was; returns where this one is.
+    fn take_in<S: Sink>(
+        &mut self,
+        tick: Tick,
+        record: &EntityRecord,
+        (newest, place): (bool, usize),
+        sink: &mut S,
+    ) -> usize {
         let entity = record.entity;
         let sample = Sample { tick, teleports: entity.teleports, state: record.state };
-        let at = self.others.partition_point(|other| other.id < entity.id);
+        let at = match (self.others.get(place), self.others.get(place + 1)) {
+            (Some(this), _) if this.id == entity.id => place,
+            (_, Some(next)) if next.id == entity.id => place + 1,
+            // A strange sender's may be in any order.
+            _ => self.others.partition_point(|other| other.id < entity.id),
+        };
         let known = self.others.get_mut(at).filter(|other| other.id == entity.id && other.kind == entity.kind);
         match known {
             Some(other) => other.samples.insert(sample),
@@ -315,6 +328,7 @@ impl Playing {
             }
             None => {}
         }
+        at
     }
 
     /// Takes a piece of news. That somebody is gone stays true; who owns what only the newest snapshot knows.

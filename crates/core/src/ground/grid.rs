@@ -43,10 +43,8 @@ impl Grid {
 
     /// Cells from and to which an area reaches, in both directions; what lies outside counts to the border cells.
     fn span(&self, min: (f64, f64), max: (f64, f64)) -> (usize, usize, usize, usize) {
-        let cell = |x: f64, count: usize| {
-            let c = libm::floor(x / CELL);
-            if c > 0.0 { (c as usize).min(count - 1) } else { 0 }
-        };
+        // A cast cuts the fraction off and takes what is below zero for zero.
+        let cell = |x: f64, count: usize| ((x / CELL) as usize).min(count - 1);
         (
             cell(min.0 - self.origin.0, self.columns),
             cell(max.0 - self.origin.0, self.columns),

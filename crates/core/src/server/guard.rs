@@ -95,7 +95,7 @@ impl Guard {
     pub(super) fn judge(
         &mut self,
         scene: &Scene<'_>,
-        motion: &dyn Motion,
+        (motion, limits): (&dyn Motion, &Limits),
         rate: Rate,
         state: &mut State,
     ) -> (Ruling, Provenance) {
@@ -118,7 +118,8 @@ impl Guard {
             }
             self.deficit = 0;
             self.claims.take(tick);
-            let case = Case { scene, motion, rate, from, tick, start: self.good.vec3(0), end: pending.pos };
+            let (start, end) = (self.good.vec3(0), pending.pos);
+            let case = Case { scene, motion, limits, rate, from, tick, start, end };
             match self.check(&case) {
                 Ruling::Lawful => {}
                 ruling => {
@@ -163,28 +164,29 @@ impl Guard {
 
     /// Reach, sweep, pace, in this order.
     fn check(&mut self, case: &Case<'_>) -> Ruling {
-        let limits = case.motion.limits(case.scene.tunables);
+        let limits = case.limits;
         let quantum = case.motion.schema().state[0].wire.step();
         let evidence = Evidence::plain(Rule::Reach, (case.from, case.tick), 0.0, 0.0);
         let evidence = Evidence { slack: limits.slack, quantum: quantum * std::f32::consts::SQRT_2, ..evidence };
-        if let Some((measured, limit)) = case.exceeds_reach(&limits, quantum) {
+        if let Some((measured, limit)) = case.exceeds_reach(quantum) {
             return Ruling::Guilty(Evidence { measured, limit, ..evidence });
         }
         if let Some(fraction) = case.meets_solid(quantum) {
             if case.tick.since(case.from) > 1 {
                 return Ruling::Resync;
             }
-            if case.goes_round(&limits, quantum) {
-                return self.check_pace(case, &limits, Evidence { rule: Rule::Pace, ..evidence });
+            if case.goes_round(quantum) {
+                return self.check_pace(case, Evidence { rule: Rule::Pace, ..evidence });
             }
             let measured = case.start.distance(case.end);
             let limit = measured * fraction;
             return Ruling::Guilty(Evidence { rule: Rule::Sweep, measured, limit, ..evidence });
         }
-        self.check_pace(case, &limits, Evidence { rule: Rule::Pace, ..evidence })
+        self.check_pace(case, Evidence { rule: Rule::Pace, ..evidence })
     }
 
-    fn check_pace(&mut self, case: &Case<'_>, limits: &Limits, evidence: Evidence) -> Ruling {
+    fn check_pace(&mut self, case: &Case<'_>, evidence: Evidence) -> Ruling {
+        let limits = case.limits;
         let hz = i64::from(case.rate.hz());
         let chord = (hz / 8).max(1);
         if self.path.is_empty() {

@@ -378,7 +378,8 @@ impl Server {
         let hold = rate.ticks_of(self.patience.hold_ms);
         for entity in self.world.iter_mut() {
             let (id, kind) = (entity.id(), entity.kind());
-            let turn = Turn { scene: known.scene(tick, rate.dt(), kind), motion: known.kinds.motion(kind), rate, hold };
+            let (scene, motion) = (known.scene(tick, rate.dt(), kind), known.kinds.motion(kind));
+            let turn = Turn { scene, motion, limits: self.timeline.limits_at(tick, kind), rate, hold };
             let Moved { contacts, teleported } = obeyed(&mut self.peers, entity, &turn, sink);
             if teleported {
                 entity.teleports = (entity.teleports + 1) % (1 << TELEPORT_BITS);

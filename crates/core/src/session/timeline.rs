@@ -1,10 +1,10 @@
 //! What a machine knows of the world, and from which tick on.
 
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use super::kinds::Kinds;
 use crate::ground::Ground;
-use crate::motion::Scene;
+use crate::motion::{Limits, Scene};
 use crate::tick::Tick;
 
 /// The ground, the rules and their tunables, as one machine knows them.
@@ -28,12 +28,32 @@ impl Ingredients {
     pub fn scene(&self, tick: Tick, dt: f32, kind: u8) -> Scene<'_> {
         Scene { tick, dt, ground: &self.ground, tunables: &self.tunables[usize::from(kind)] }
     }
+
+    /// What each kind can lawfully reach with its tunables.
+    fn limits(&self) -> Vec<Limits> {
+        self.kinds.iter().zip(&*self.tunables).map(|((_, rule), tunables)| rule.limits(tunables)).collect()
+    }
+}
+
+/// What holds from a tick on.
+#[derive(Clone, Debug)]
+struct Change {
+    from: Tick,
+    known: Ingredients,
+    /// The limits that follow from it, once somebody asked.
+    limits: OnceLock<Vec<Limits>>,
+}
+
+impl Change {
+    const fn new(from: Tick, known: Ingredients) -> Self {
+        Self { from, known, limits: OnceLock::new() }
+    }
 }
 
 /// What a machine knew, from which tick on: a replay of tick t uses what held at t.
 #[derive(Clone, Debug)]
 pub struct Timeline {
-    changes: Vec<(Tick, Ingredients)>,
+    changes: Vec<Change>,
 }
 
 /// Changes remembered; older ones are merged into the first. Replays reach back a few seconds at most.
@@ -42,33 +62,43 @@ const MOST_CHANGES: usize = 64;
 impl Timeline {
     /// The same since ever.
     pub fn new(ingredients: Ingredients) -> Self {
-        Self { changes: vec![(Tick(0), ingredients)] }
+        Self { changes: vec![Change::new(Tick(0), ingredients)] }
     }
 
     /// From `tick` on, this holds instead. What was to change at or after `tick` is forgotten.
     pub fn change(&mut self, tick: Tick, ingredients: Ingredients) {
-        self.changes.retain(|(from, _)| *from < tick || *from == Tick(0) && tick > Tick(0));
-        self.changes.push((tick, ingredients));
+        self.changes.retain(|change| change.from < tick || change.from == Tick(0) && tick > Tick(0));
+        self.changes.push(Change::new(tick, ingredients));
         if self.changes.len() > MOST_CHANGES {
             self.changes.remove(0);
-            self.changes[0].0 = Tick(0);
+            self.changes[0].from = Tick(0);
         }
     }
 
     /// The tick of the last change agreed on; 0 if there was none.
     pub fn last_change(&self) -> Tick {
-        self.changes[self.changes.len() - 1].0
+        self.changes[self.changes.len() - 1].from
     }
 
     /// What holds at `tick`.
     pub fn at(&self, tick: Tick) -> &Ingredients {
-        let index = self.changes.iter().rposition(|(from, _)| *from <= tick).unwrap_or(0);
-        &self.changes[index].1
+        &self.change_at(tick).known
+    }
+
+    /// What an entity of a kind can lawfully reach at `tick`.
+    pub(crate) fn limits_at(&self, tick: Tick, kind: u8) -> &Limits {
+        let change = self.change_at(tick);
+        &change.limits.get_or_init(|| change.known.limits())[usize::from(kind)]
+    }
+
+    fn change_at(&self, tick: Tick) -> &Change {
+        let index = self.changes.iter().rposition(|change| change.from <= tick).unwrap_or(0);
+        &self.changes[index]
     }
 
     /// What holds last.
     pub fn latest(&self) -> &Ingredients {
-        &self.changes[self.changes.len() - 1].1
+        &self.changes[self.changes.len() - 1].known
     }
 }
 
@@ -137,7 +167,7 @@ mod tests {
             fn body(&self) -> crate::Body {
                 Walker::new().body()
             }
-            fn limits(&self, tunables: &[f32]) -> crate::Limits {
+            fn limits(&self, tunables: &[f32]) -> Limits {
                 Walker::new().limits(tunables)
             }
             fn spawn(&self, _: crate::Vec3, _: f32) -> crate::State {

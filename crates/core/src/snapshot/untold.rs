@@ -54,6 +54,9 @@ impl Untold {
 
     /// The receiver says what it has understood.
     pub(crate) fn acknowledged(&mut self, ack: &Ack) {
+        if self.items.is_empty() {
+            return;
+        }
         let arrived = |(sequence, tick): &(u16, Tick)| ack.has(*sequence).then_some(*tick);
         if let Some(newest) = self.sent.iter().filter_map(arrived).max() {
             self.items.retain(|item| item.since.is_none_or(|since| since > newest));

@@ -23,10 +23,10 @@ impl BitWriter {
         let mask = (1u64 << bits) - 1;
         self.pending |= (u64::from(value) & mask) << self.held;
         self.held += bits;
-        while self.held >= 8 {
-            self.bytes.push(self.pending as u8);
-            self.pending >>= 8;
-            self.held -= 8;
+        if self.held >= 32 {
+            self.bytes.extend_from_slice(&(self.pending as u32).to_le_bytes());
+            self.pending >>= 32;
+            self.held -= 32;
         }
     }
 
@@ -52,9 +52,8 @@ impl BitWriter {
     /// When the result would not fit a datagram: what is written is bounded by construction, so that is a broken
     /// invariant.
     pub fn finish(mut self) -> Vec<u8> {
-        if self.held > 0 {
-            self.bytes.push(self.pending as u8);
-        }
+        let rest = self.held.div_ceil(8) as usize;
+        self.bytes.extend_from_slice(&self.pending.to_le_bytes()[..rest]);
         assert!(self.bytes.len() <= MAX_DATAGRAM, "a datagram of {} bytes exceeds {MAX_DATAGRAM}", self.bytes.len());
         self.bytes
     }

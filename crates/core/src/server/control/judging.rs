@@ -36,7 +36,8 @@ impl Judging {
         sink: &mut S,
     ) -> Made {
         let (tick, before) = (turn.scene.tick, entity.state);
-        let (ruling, provenance) = self.guard.judge(&turn.scene, turn.motion, turn.rate, &mut entity.state);
+        let (ruling, provenance) =
+            self.guard.judge(&turn.scene, (turn.motion, turn.limits), turn.rate, &mut entity.state);
         let id = entity.id();
         tell_used(self.guard.claims().has_begun(tick), peer, id, tick, InputFate::Used(provenance), sink);
         let teleported = match ruling {

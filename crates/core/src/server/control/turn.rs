@@ -3,7 +3,7 @@
 use crate::event::{Fact, InputFact, InputFate, Sink, tell};
 use crate::ground::Contacts;
 use crate::ids::{EntityId, PeerId};
-use crate::motion::{Motion, Scene};
+use crate::motion::{Limits, Motion, Scene};
 use crate::session::Layouts;
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::tick_loop::TickLoop;
@@ -71,6 +71,8 @@ impl Margins {
 pub(in crate::server) struct Turn<'a> {
     pub(in crate::server) scene: Scene<'a>,
     pub(in crate::server) motion: &'a dyn Motion,
+    /// What it can lawfully reach.
+    pub(in crate::server) limits: &'a Limits,
     pub(in crate::server) rate: Rate,
     /// For so many ticks made-up input holds keys down.
     pub(in crate::server) hold: u32,

@@ -18,6 +18,7 @@ const ARC: usize = 7;
 pub(super) struct Case<'a> {
     pub(super) scene: &'a Scene<'a>,
     pub(super) motion: &'a dyn Motion,
+    pub(super) limits: &'a Limits,
     pub(super) rate: Rate,
     pub(super) from: Tick,
     pub(super) tick: Tick,
@@ -31,15 +32,16 @@ impl Case<'_> {
     }
 
     /// The longest way along the ground that is lawful, rounding included.
-    fn lawful_way(&self, limits: &Limits, quantum: f32) -> f32 {
-        limits.level * (1.0 + limits.slack) * self.seconds() + quantum * std::f32::consts::SQRT_2
+    fn lawful_way(&self, quantum: f32) -> f32 {
+        self.limits.level * (1.0 + self.limits.slack) * self.seconds() + quantum * std::f32::consts::SQRT_2
     }
 
     /// Measured and limit when the displacement is more than the ticks allow.
-    pub(super) fn exceeds_reach(&self, limits: &Limits, quantum: f32) -> Option<(f32, f32)> {
+    pub(super) fn exceeds_reach(&self, quantum: f32) -> Option<(f32, f32)> {
+        let limits = self.limits;
         let moved = self.end - self.start;
         let slack = 1.0 + limits.slack;
-        let level = self.lawful_way(limits, quantum);
+        let level = self.lawful_way(quantum);
         // A step up or down an edge happens at once.
         let edge = self.motion.body().step + quantum;
         let up = limits.up * slack * self.seconds() + edge;
@@ -55,14 +57,14 @@ impl Case<'_> {
 
     /// Whether the rule could have gone round what is in the way: where one of its ticks may be several moves, a bent way
     /// is lawful if it is no longer than a straight one may be.
-    pub(super) fn goes_round(&self, limits: &Limits, quantum: f32) -> bool {
+    pub(super) fn goes_round(&self, quantum: f32) -> bool {
         let moves = self.motion.moves();
         if moves < 2 {
             return false;
         }
         let probe = self.probe(quantum);
         let climbs = self.motion.body().step * moves as f32 + quantum;
-        let lawful = self.lawful_way(limits, quantum);
+        let lawful = self.lawful_way(quantum);
         probe.over(self.start, self.end, climbs)
             || probe.way(self.start, self.end, NESTED, &mut { SWEEPS }).is_some_and(|way| way <= lawful)
     }
@@ -243,10 +245,10 @@ mod tests {
         let motion = SubStepped(Walker::new(), moves);
         let scene = Scene { tick: Tick(9), dt: 0.2, ground: &ground, tunables: &[] };
         let rate = Rate::new(5).unwrap();
-        let case = Case { scene: &scene, motion: &motion, rate, from: Tick(8), tick: Tick(9), start, end };
         let (limits, quantum) = (motion.limits(&[]), 1.0 / 256.0);
-        case.exceeds_reach(&limits, quantum).is_none()
-            && (case.meets_solid(quantum).is_none() || case.goes_round(&limits, quantum))
+        let case =
+            Case { scene: &scene, motion: &motion, limits: &limits, rate, from: Tick(8), tick: Tick(9), start, end };
+        case.exceeds_reach(quantum).is_none() && (case.meets_solid(quantum).is_none() || case.goes_round(quantum))
     }
 
     #[test]

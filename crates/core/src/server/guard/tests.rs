@@ -60,7 +60,8 @@ impl Trial {
         let rate = Rate::new(HZ).unwrap();
         let tunables: Vec<f32> = self.walker.tunables().iter().map(|t| t.default).collect();
         let scene = Scene { tick: self.tick, dt: rate.dt(), ground: &self.ground, tunables: &tunables };
-        self.guard.judge(&scene, &self.walker, rate, &mut self.state).0
+        let limits = self.walker.limits(&tunables);
+        self.guard.judge(&scene, (&self.walker, &limits), rate, &mut self.state).0
     }
 
     /// Runs north at so many metres a second for so many ticks; the first ruling that is not lawful.
