@@ -62,9 +62,9 @@ fn the_json_report_has_every_key_it_promises() {
         for key in ["count", "mean_m", "p95_m", "max_m", "replayed_ticks", "unexplained"] {
             assert!(client["corrections"].get(key).is_some(), "corrections.{key}");
         }
-        for key in ["sent", "fresh", "repeated", "late", "lost"] {
-            assert!(client["inputs"][key].is_u64(), "inputs.{key}");
-        }
+        let fates = ["fresh", "late", "passed_over", "outdated", "refused", "unused", "lost", "unheard", "under_way"];
+        let of = |key: &str| client["inputs"][key].as_u64().unwrap_or_else(|| panic!("inputs.{key}"));
+        assert_eq!(fates.map(of).iter().sum::<u64>(), of("sampled"), "{}", client["name"]);
         assert_eq!(client.contains_key("gain_m"), client["kind"] == "rogue");
         assert_eq!(client["verdicts"].as_object().is_some_and(serde_json::Map::is_empty), client["kind"] != "rogue");
     }
@@ -88,7 +88,8 @@ fn the_record_is_json_lines_in_order_and_agrees_with_the_report() {
     for client in report["clients"].as_array().expect("a list") {
         let name = client["name"].as_str().expect("a name");
         assert_eq!(client["corrections"]["count"], count("correction", name), "{name}");
-        assert_eq!(client["inputs"]["sent"], count("input_sampled", name), "{name}");
+        let sampled = |r: &&Value| r["kind"] == "input" && r["machine"] == name && !r["sampled_ns"].is_null();
+        assert_eq!(client["inputs"]["sampled"], rows.iter().filter(sampled).count(), "{name}");
     }
     let corrections = rows.iter().filter(|r| r["kind"] == "correction");
     assert!(corrections.clone().count() > 3);

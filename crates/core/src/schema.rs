@@ -394,15 +394,17 @@ impl Schema {
         out
     }
 
-    /// Whether every stick lies in the unit disc, give or take one step of the wire.
-    pub fn input_in_range(&self, input: &Input) -> bool {
-        self.input.iter().all(|f| match f.kind {
+    /// The length of the first stick that does not lie in the unit disc, give or take one step of the wire, and the length
+    /// that is allowed.
+    pub fn input_beyond_range(&self, input: &Input) -> Option<(f32, f32)> {
+        self.input.iter().find_map(|f| match f.kind {
             InputKind::Stick { bits } => {
                 let (x, y) = (input.real(f.lane), input.real(f.lane + 1));
                 let most = 1.0 + 1.5 * stick_quantiser(bits).step();
-                x * x + y * y <= most * most
+                let square = x * x + y * y;
+                (square > most * most).then(|| (libm::sqrtf(square), most))
             }
-            _ => true,
+            _ => None,
         })
     }
 
@@ -530,7 +532,7 @@ mod tests {
             raw.set_real(4, facing);
             let once = schema.round_input(&raw);
             prop_assert_eq!(schema.round_input(&once), once);
-            prop_assert!(schema.input_in_range(&once));
+            prop_assert_eq!(schema.input_beyond_range(&once), None);
         }
     }
 
@@ -547,7 +549,14 @@ mod tests {
         let mut input = Input::default();
         input.set_real(0, 1.0);
         input.set_real(1, 1.0);
-        assert!(!walker.schema().input_in_range(&input));
+        let beyond = walker.schema().input_beyond_range(&input);
+        assert!(beyond.is_some_and(|(length, most)| (length - 2.0f32.sqrt()).abs() < 1e-6 && most < 1.1));
+        // Wherever the stick lies.
+        let stick = crate::InputField { name: "push", lane: 4, kind: InputKind::Stick { bits: 7 } };
+        let schema = Schema { input: vec![stick], ..Schema::default() };
+        assert_eq!(schema.input_beyond_range(&input), None);
+        input.set_real(5, -1.5);
+        assert_eq!(schema.input_beyond_range(&input).map(|(length, _)| length), Some(1.5));
     }
 
     fn states(change: impl Fn(&mut State)) -> (State, State) {

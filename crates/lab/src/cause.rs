@@ -6,15 +6,63 @@
 
 use std::collections::BTreeSet;
 
-use velocitas_core::{Correction, Fact, InputFate, Provenance, Restored, SolidId};
+use velocitas_core::{Correction, Fact, Provenance, Restored, SolidId};
 
 use crate::command::Command;
 use crate::course::KnownTo;
+use crate::fate::{Fate, fate};
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::knob::{Knob, KnobValue};
-use crate::record::{Record, Track};
+use crate::record::{InputRow, Record, Track};
 use crate::time::LabTime;
 use crate::watch::Happening;
+
+/// What became of the inputs of ticks for which the server made them up.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Missing {
+    /// Of so many the hands gave none: the client passed over the tick.
+    pub never_sampled: u32,
+    /// How many had each [`Fate`].
+    pub fates: [u32; Fate::NAMES.len()],
+    /// How late the latest came, in milliseconds.
+    pub latest_ms: f64,
+}
+
+impl Missing {
+    fn note(&mut self, fate: Option<Fate>) {
+        let Some(fate) = fate else {
+            self.never_sampled += 1;
+            return;
+        };
+        self.fates[fate.index()] += 1;
+        if let Fate::Late(ms) = fate {
+            self.latest_ms = self.latest_ms.max(ms);
+        }
+    }
+
+    /// In words, those that are none left out.
+    fn words(&self) -> String {
+        let of = |fate: Fate| self.fates[fate.index()];
+        let late = format!("came up to {:.0} ms late", self.latest_ms);
+        let parts = [
+            (self.never_sampled, "never sampled: its client passed over the tick"),
+            (of(Fate::Lost), "lost on the way"),
+            (of(Fate::Late(0.0)), late.as_str()),
+            (of(Fate::Outdated), "dropped: given before the last pull back"),
+            (of(Fate::PassedOver), "for a tick that the server passed over"),
+            (of(Fate::Refused), "refused by the guard"),
+            (of(Fate::Unused), "not asked for: another's word held"),
+            (of(Fate::Unheard), "arrived where nobody took it"),
+            (of(Fate::UnderWay), "still under way"),
+            (of(Fate::Fresh), "there in time"),
+        ];
+        let told = parts.iter().filter(|(n, _)| *n > 0);
+        match told.clone().count() {
+            1 => told.map(|(_, words)| (*words).to_owned()).collect(),
+            _ => told.map(|(n, words)| format!("{n} {words}")).collect::<Vec<_>>().join(", "),
+        }
+    }
+}
 
 /// Something proven to lie between the two machines' views.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -27,8 +75,8 @@ pub enum Cause {
         last: RecordTick,
         /// How many.
         count: u32,
-        /// Of these, how many came late.
-        late: u32,
+        /// What became of what was sent for them.
+        fates: Missing,
     },
     /// The client passed over so many ticks.
     ClientSkipped(u64),
@@ -105,30 +153,26 @@ impl Case<'_> {
     }
 
     fn made_up(&self) -> Option<Cause> {
-        let rows = &self.record.of(self.machine).inputs;
-        let entity = self.record.cast.actors[self.actor.index()].id;
-        let (mut late, mut made_up, mut sampled, mut used) = (0, BTreeSet::new(), BTreeSet::new(), None);
-        for row in rows.span(self.times.0, self.times.1).filter(|r| r.entity == entity && self.covers(r.tick)) {
-            match row.fate {
-                InputFate::Used(provenance) => {
-                    used = Some(used.map_or(row.tick, |used: RecordTick| used.min(row.tick)));
-                    if provenance != Provenance::Fresh {
-                        made_up.insert(row.tick);
-                    }
-                }
-                InputFate::Sampled => {
-                    sampled.insert(row.tick);
-                }
-                InputFate::Arrived(margin) if margin < 0 => late += 1,
-                _ => {}
-            }
-        }
+        let inputs = &self.record.of(self.machine).own(self.actor)?.inputs;
+        let rows: Vec<InputRow> =
+            inputs.rows().span(self.times.0, self.times.1).filter(|row| self.covers(row.tick)).collect();
+        let used = |row: &InputRow| row.used().filter(|(at, _)| *at <= self.times.1);
+        let first_used = rows.iter().filter(|row| used(row).is_some()).map(|row| row.tick).min();
         // What was sent before anything arrived the server could not miss, yet it made those ticks without it.
         let authority = self.record.authority(self.actor);
-        let unheard = |tick: &RecordTick| used.is_none_or(|used| *tick < used) && authority.of_tick(*tick).is_some();
-        made_up.extend(sampled.into_iter().filter(unheard));
+        let unheard =
+            |row: &InputRow| first_used.is_none_or(|used| row.tick < used) && authority.of_tick(row.tick).is_some();
+        let missing = |row: &&InputRow| match used(row) {
+            Some((_, provenance)) => provenance != Provenance::Fresh,
+            None => row.sampled_at().is_some() && unheard(row),
+        };
+        let (mut made_up, mut fates) = (BTreeSet::new(), Missing::default());
+        for row in rows.iter().filter(missing) {
+            made_up.insert(row.tick);
+            fates.note(fate(self.record, self.machine, self.actor, row, self.record.end));
+        }
         let (first, last, count) = (*made_up.first()?, *made_up.last()?, made_up.len() as u32);
-        Some(Cause::MadeUp { first, last, count, late })
+        Some(Cause::MadeUp { first, last, count, fates })
     }
 
     fn one_sided(&self) -> Option<Cause> {
@@ -137,7 +181,7 @@ impl Case<'_> {
             let start = (from.0..=to.0).find_map(|tick| track.of_tick(RecordTick(tick)))?;
             (start..track.len())
                 .map_while(|i| track.head(i).filter(|h| h.tick <= to))
-                .flat_map(|h| h.touched())
+                .flat_map(|h| h.touched().collect::<Vec<_>>())
                 .find(|id| self.record.cast.solid(*id).is_some_and(|s| s.known_to == side))
                 .map(|id| Cause::OneSided(id, side))
         };
@@ -210,19 +254,13 @@ impl Cause {
     pub fn words(&self, record: &Record) -> String {
         let plural = |n: u64, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });
         match *self {
-            Self::MadeUp { first, last, count, late } => {
+            Self::MadeUp { first, last, count, fates } => {
                 let ticks = if first == last {
                     format!("tick {}", record.shown(first))
                 } else {
                     format!("ticks {} to {}", record.shown(first), record.shown(last))
                 };
-                let rest = count.saturating_sub(late);
-                let fate = match (late.min(count), rest) {
-                    (0, _) => "never arrived".to_owned(),
-                    (late, 0) if late == count => "came late".to_owned(),
-                    (late, rest) => format!("{late} came late, {rest} never arrived"),
-                };
-                format!("{} made up, {ticks}: {fate}", plural(u64::from(count), "input"))
+                format!("{} made up, {ticks}: {}", plural(u64::from(count), "input"), fates.words())
             }
             Self::ClientSkipped(count) => format!("the client passed over {}", plural(count, "tick")),
             Self::ServerSkipped(count) => format!("the server passed over {}", plural(count, "tick")),

@@ -18,6 +18,8 @@ pub enum Purpose {
     Frame = 3,
     /// A search for inputs that exceed a limit.
     Attack = 4,
+    /// When a bot's hands move.
+    Hands = 5,
 }
 
 /// A few draws that belong together.

@@ -83,6 +83,8 @@ pub struct Bot {
     facing: Option<f32>,
     /// Where it last sent what is given orders: that holds while it waits.
     ordered: Option<(f32, f32)>,
+    /// Places it has come to.
+    reached: u64,
 }
 
 /// Near enough to a place to have reached it.
@@ -91,17 +93,33 @@ const REACHED_M: f32 = 0.6;
 const REACHED_STEERED_M: f32 = 2.5;
 /// Without getting nearer for so long, a bot gives the place up.
 const GIVE_UP: LabTime = LabTime(2_500_000_000);
+/// Hands do not know when a frame falls: after a wait they move up to so much later than it ends.
+const LOOSE: LabTime = LabTime(20_000_000);
 /// How fast eyes turn, in radians a frame of a sixtieth of a second.
 const TURN: f32 = 0.09;
 
 impl Bot {
     /// Leaves out the next place, so that the way there may lead through what the route goes around.
     pub fn cut_corner(&mut self) {
-        *self = Self { next: self.next + 1, facing: self.facing, ordered: self.ordered, ..Self::default() };
+        let Self { next, facing, ordered, reached, .. } = *self;
+        *self = Self { next: next + 1, facing, ordered, reached, ..Self::default() };
     }
 
-    /// The controls for a frame at `now`, given where the bot believes itself to be and what its rule reads.
-    pub fn controls(&mut self, route: &[Waypoint], now: LabTime, own: Option<&State>, schema: &Schema) -> Controls {
+    /// Until when it last stood: from then on its hands move.
+    pub(crate) const fn stood_until(&self) -> LabTime {
+        self.stand_until
+    }
+
+    /// The controls for a frame at `now`, given where the bot believes itself to be and what its rule reads. `luck` (0 to 1)
+    /// says of each place reached how loose the hands are.
+    pub fn controls(
+        &mut self,
+        route: &[Waypoint],
+        now: LabTime,
+        own: Option<&State>,
+        schema: &Schema,
+        luck: impl Fn(u64) -> f64,
+    ) -> Controls {
         let Some(own) = own else { return Controls::default() };
         let Some(place) = route.get(self.next % route.len().max(1)) else { return Controls::default() };
         let at: Vec3 = own.vec3(0);
@@ -132,11 +150,14 @@ impl Bot {
             }
         };
         if distance < if steered { REACHED_STEERED_M } else { REACHED_M } || stuck {
+            let waits = !stuck && place.wait > LabTime::ZERO;
+            let loose = || LabTime((LOOSE.0 as f64 * luck(self.reached)) as u64);
             *self = Self {
                 next: (self.next + 1) % route.len(),
-                stand_until: now.plus(if stuck { LabTime::ZERO } else { place.wait }),
+                stand_until: if waits { now.plus(place.wait).plus(loose()) } else { now },
                 facing: self.facing,
                 ordered: self.ordered,
+                reached: self.reached + 1,
                 ..Self::default()
             };
             return standing;
@@ -174,6 +195,11 @@ mod tests {
         Waypoint { at: (10.0, 0.0), sprint: true, hop: true, wait: LabTime(500_000_000), order: None };
     const HOME: Waypoint = Waypoint { at: (0.0, 0.0), sprint: false, hop: false, wait: LabTime::ZERO, order: None };
 
+    /// Hands that are not loose at all.
+    fn even(_: u64) -> f64 {
+        0.0
+    }
+
     fn feet() -> Schema {
         Walker::new().schema().clone()
     }
@@ -201,16 +227,16 @@ mod tests {
     fn a_bot_goes_waits_where_it_should_and_goes_on() {
         let mut bot = Bot::default();
         let route = [EAST, HOME];
-        let going = bot.controls(&route, LabTime::ZERO, Some(&at(0.0, 0.0)), &feet());
+        let going = bot.controls(&route, LabTime::ZERO, Some(&at(0.0, 0.0)), &feet(), even);
         assert!(going.sprint && going.stick.1 > 0.99);
-        let near = bot.controls(&route, LabTime::from_secs(1.0), Some(&at(8.0, 0.0)), &feet());
+        let near = bot.controls(&route, LabTime::from_secs(1.0), Some(&at(8.0, 0.0)), &feet(), even);
         assert_eq!(near.hops, 1);
-        let again = bot.controls(&route, LabTime::from_secs(1.1), Some(&at(8.5, 0.0)), &feet());
+        let again = bot.controls(&route, LabTime::from_secs(1.1), Some(&at(8.5, 0.0)), &feet(), even);
         assert_eq!(again.hops, 0, "one hop on the way");
-        bot.controls(&route, LabTime::from_secs(1.5), Some(&at(9.9, 0.0)), &feet());
-        let waiting = bot.controls(&route, LabTime::from_secs(1.8), Some(&at(9.9, 0.0)), &feet());
+        bot.controls(&route, LabTime::from_secs(1.5), Some(&at(9.9, 0.0)), &feet(), even);
+        let waiting = bot.controls(&route, LabTime::from_secs(1.8), Some(&at(9.9, 0.0)), &feet(), even);
         assert_eq!(waiting.stick, (0.0, 0.0));
-        let back = bot.controls(&route, LabTime::from_secs(2.2), Some(&at(9.9, 0.0)), &feet());
+        let back = bot.controls(&route, LabTime::from_secs(2.2), Some(&at(9.9, 0.0)), &feet(), even);
         assert!(!back.sprint && back.stick != (0.0, 0.0));
     }
 
@@ -222,7 +248,7 @@ mod tests {
         let mut turned_back = None;
         for tenth in 0..60 {
             let now = LabTime::from_secs(f64::from(tenth) / 10.0);
-            if !bot.controls(&route, now, Some(&stuck), &feet()).sprint && turned_back.is_none() && tenth > 0 {
+            if !bot.controls(&route, now, Some(&stuck), &feet(), even).sprint && turned_back.is_none() && tenth > 0 {
                 turned_back = Some(tenth);
             }
         }
@@ -232,8 +258,8 @@ mod tests {
     #[test]
     fn who_has_no_route_or_no_body_yet_rests() {
         let mut bot = Bot::default();
-        assert_eq!(bot.controls(&[], LabTime::ZERO, Some(&at(0.0, 0.0)), &feet()), Controls::default());
-        assert_eq!(bot.controls(&[EAST], LabTime::ZERO, None, &feet()), Controls::default());
+        assert_eq!(bot.controls(&[], LabTime::ZERO, Some(&at(0.0, 0.0)), &feet(), even), Controls::default());
+        assert_eq!(bot.controls(&[EAST], LabTime::ZERO, None, &feet(), even), Controls::default());
     }
 
     fn helm() -> Schema {
@@ -262,7 +288,7 @@ mod tests {
         let steer = |bow: f32| {
             let mut state = at(0.0, 0.0);
             state.set_real(velocitas_core::walker::state_lane::FACING, bow);
-            Bot::default().controls(&route, LabTime::ZERO, Some(&state), &helm()).stick
+            Bot::default().controls(&route, LabTime::ZERO, Some(&state), &helm(), even).stick
         };
         use std::f32::consts::{FRAC_PI_2, PI};
         let (north, east, west, south) = (FRAC_PI_2, 0.0, PI, -FRAC_PI_2);
@@ -272,7 +298,7 @@ mod tests {
         // Near enough is nearer for feet than for a hull.
         let near = |schema: &Schema| {
             let mut bot = Bot::default();
-            bot.controls(&route, LabTime::ZERO, Some(&at(0.0, 48.0)), schema).stick
+            bot.controls(&route, LabTime::ZERO, Some(&at(0.0, 48.0)), schema, even).stick
         };
         assert_eq!(near(&helm()), (0.0, 0.0));
         assert_ne!(near(&feet()), (0.0, 0.0));

@@ -8,7 +8,7 @@ use velocitas_core::{
     State, Tick, checked_step,
 };
 
-use crate::cheat::{Cheat, Does};
+use crate::cheat::{Cheat, CheatSpec, Does};
 
 /// The cheats in force on one machine.
 #[derive(Clone, Debug, Default)]
@@ -79,19 +79,33 @@ pub(crate) struct Trial {
     lawful: Ingredients,
     /// The newest own tick and its state before the trick touched it.
     newest: Option<(Tick, State)>,
+    /// Whether nothing was done yet that is not lawful.
     open: bool,
+    cheat: &'static CheatSpec,
+    /// Ticks looked at.
+    ticks: u32,
 }
 
 impl Trial {
     /// Of a trick of somebody of a kind; `lawful` is what its client would know without it.
     pub(crate) const fn new(
         trick: usize,
-        kind: u8,
-        dt: f32,
+        cheat: &'static CheatSpec,
+        (kind, dt): (u8, f32),
         lawful: Ingredients,
         newest: Option<(Tick, State)>,
     ) -> Self {
-        Self { trick, kind, dt, lawful, newest, open: true }
+        Self { trick, kind, dt, lawful, newest, open: true, cheat, ticks: 0 }
+    }
+
+    /// Whether what it does is done to bytes on their way out.
+    pub(crate) const fn rewrites(&self) -> bool {
+        matches!(self.cheat.does, Does::Rewrites(_))
+    }
+
+    /// Whether there is nothing more to find: what happens at once has one tick.
+    pub(crate) const fn is_over(&self) -> bool {
+        self.cheat.is_once() && self.ticks > 0
     }
 
     /// Says once that something was done that is not lawful.
@@ -99,9 +113,15 @@ impl Trial {
         std::mem::replace(&mut self.open, false)
     }
 
+    /// The machine goes on from elsewhere by the server's word: what its next tick came from is not known.
+    pub(crate) const fn interrupted(&mut self) {
+        self.newest = None;
+    }
+
     /// Whether this is the first tick that came out otherwise than its rule would have it.
     pub(crate) fn offends(&mut self, tick: Tick, state: &State, input: &Input) -> bool {
         let before = self.newest.replace((tick, *state));
+        self.ticks += 1;
         if !self.open {
             return false;
         }

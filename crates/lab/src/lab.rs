@@ -12,10 +12,11 @@ use std::collections::BinaryHeap;
 use std::sync::Arc;
 
 use velocitas_core::{
-    Address, BitReader, Client, Entity, EntityId, Guest, Header, HostNanos, MAX_DATAGRAM, MessageKind, Motion, Server,
-    ServerConfig, SpawnError, State, Tick, Token, WireTick,
+    Address, Carried, Client, Entity, EntityId, Guest, HostNanos, MAX_DATAGRAM, Motion, Server, ServerConfig,
+    SpawnError, State, Tick, Token, WireTick,
 };
 
+use crate::chance::{Chance, Purpose};
 use crate::controls::Controls;
 use crate::course::{Course, KnownTo, Role};
 use crate::faults::{Forged, Trial};
@@ -34,8 +35,8 @@ use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
 enum Due {
     /// A machine comes round.
     Frame(MachineId),
-    /// A datagram arrives; what it is for says the part, and whose it is the client's address.
-    Arrival { to: MachineId, part: Part, client: Address, bytes: Arc<[u8]> },
+    /// A datagram arrives, the so manieth on its link; what it is for says the part, and whose it is the client's address.
+    Arrival { to: MachineId, from: MachineId, number: u64, part: Part, client: Address, bytes: Arc<[u8]> },
     /// Something of the course happens.
     Event(usize),
     /// A rogue's trick begins or ends.
@@ -47,6 +48,8 @@ enum Due {
 struct Helm {
     member: Option<MemberId>,
     controls: Controls,
+    /// When its keys were last moved.
+    since: LabTime,
 }
 
 /// The simulation. See the [module](self).
@@ -227,8 +230,11 @@ impl Lab {
             self.now = at;
             match due {
                 Due::Frame(machine) => self.frame(machine, watch),
-                Due::Arrival { to, part, client, bytes } => {
-                    self.machines[to.index()].receive(Arrived { client, part, bytes });
+                Due::Arrival { to, from, number, part, client, bytes } => {
+                    let arrived = Arrived { from, number, client, part, bytes };
+                    if let Some(oldest) = self.machines[to.index()].receive(arrived) {
+                        watch.unread(oldest.from, to, oldest.number);
+                    }
                 }
                 Due::Event(i) => self.event(i, watch),
                 Due::Trick { member, trick, begins } => self.trick(member, trick, begins, watch),
@@ -255,10 +261,7 @@ impl Lab {
     /// Everything a machine does at once: what it decides, then what it plays.
     fn frame<W: Watch>(&mut self, id: MachineId, watch: &mut W) {
         let Some(read) = self.next_frame(id) else { return };
-        let (socket, overrun) = self.machines[id.index()].read();
-        if overrun > 0 {
-            self.tell(watch, id, Part::Client, None, Happening::Overrun(overrun));
-        }
+        let socket = self.machines[id.index()].read();
         let (for_server, for_client): (Vec<Arrived>, Vec<Arrived>) =
             socket.into_iter().partition(|arrived| arrived.part == Part::Server);
         if self.machines[id.index()].server.is_some() {
@@ -270,7 +273,15 @@ impl Lab {
     }
 
     fn tap<'a, W>(&self, watch: &'a mut W, machine: MachineId, part: Part) -> Tap<'a, W> {
-        Tap { watch, digest: self.digest, base: self.course.first_tick, at: self.now, machine, part, trial: None }
+        Tap {
+            watch,
+            digest: self.digest,
+            base: self.course.first_tick,
+            at: self.now,
+            machine,
+            part,
+            trials: Vec::new(),
+        }
     }
 
     fn server_frame<W: Watch>(&mut self, id: MachineId, read: HostNanos, socket: &[Arrived], watch: &mut W) {
@@ -293,17 +304,17 @@ impl Lab {
     }
 
     fn client_frame<W: Watch>(&mut self, id: MachineId, read: HostNanos, socket: &[Arrived], watch: &mut W) {
-        let controls = self.hands(id);
+        let (controls, moved) = self.hands(id);
         let rests = controls.stick == (0.0, 0.0) && controls.hops == 0;
         let mut tap = self.tap(watch, id, Part::Client);
         let Some(playing) = &mut self.machines[id.index()].client else { return };
         let address = playing.address(id);
-        let Playing { client: Some(client), resting, trial, faulty, .. } = &mut **playing else { return };
+        let Playing { client: Some(client), resting, looked, trials, faulty, .. } = &mut **playing else { return };
         if *resting && !rests {
-            tap.happening(client.newest_tick(), Happening::Pressed);
+            tap.happening(client.newest_tick(), Happening::Pressed(moved.clamp(*looked, self.now)));
         }
-        *resting = rests;
-        tap.trial = trial.take();
+        (*resting, *looked) = (rests, self.now);
+        tap.trials = std::mem::take(trials);
         for arrived in socket.iter().filter(|arrived| arrived.client == address) {
             let heard = faulty.heard(&arrived.bytes, &client.layouts(read));
             let _ = client.handle_datagram(read, heard.as_deref().unwrap_or(&arrived.bytes), &mut tap);
@@ -314,7 +325,7 @@ impl Lab {
         }
         client.handle_time(read, &mut tap);
         self.digest = tap.digest;
-        *trial = tap.trial.take();
+        *trials = tap.trials;
         watch.frame(self.now, id, client, read);
         for (tick, entity, to) in self.new_orders(id) {
             self.tell(watch, id, Part::Client, Some(tick), Happening::Ordered(entity, to));
@@ -342,28 +353,34 @@ impl Lab {
         let Some(playing) = &mut self.machines[id.index()].client else { return (bytes, false) };
         let Some(client) = &playing.client else { return (bytes, false) };
         match playing.forged.rewritten(&bytes, &client.layouts(read)) {
-            Some(forged) => (forged, playing.trial.as_mut().is_some_and(Trial::take_offence)),
+            Some(forged) => {
+                (forged, playing.trials.iter_mut().filter(|trial| trial.rewrites()).any(Trial::take_offence))
+            }
             None => (bytes, false),
         }
     }
 
-    /// What the hands at a machine do in this frame.
-    fn hands(&mut self, id: MachineId) -> Controls {
-        let Some(playing) = &mut self.machines[id.index()].client else { return Controls::default() };
+    /// What the hands at a machine do in this frame, and when they began to.
+    fn hands(&mut self, id: MachineId) -> (Controls, LabTime) {
+        let resting = (Controls::default(), self.now);
+        let Some(playing) = &mut self.machines[id.index()].client else { return resting };
         if self.helm.member == Some(playing.member) {
             let controls = self.helm.controls;
             // A press is a press once.
             self.helm.controls.hops = 0;
-            return controls;
+            return (controls, self.helm.since);
         }
-        let Some(client) = &playing.client else { return Controls::default() };
+        let Some(client) = &playing.client else { return resting };
         // Its own body is what it walks with, whatever else it owns.
         let kind = self.course[playing.member].kind;
         let body = client.owned().iter().find(|owned| owned.kind == kind).or(client.owned().first());
-        let Some(owned) = body.copied() else { return Controls::default() };
+        let Some(owned) = body.copied() else { return resting };
         let own = client.own_state(owned.entity);
         let route = &self.course[playing.member].route;
-        playing.bot.controls(route, self.now, own.as_ref(), client.schema(owned.kind))
+        let seed = self.course.seed;
+        let luck = |count| Chance::of(seed, Purpose::Hands, id.place(), 0, count).uniform();
+        let controls = playing.bot.controls(route, self.now, own.as_ref(), client.schema(owned.kind), luck);
+        (controls, playing.bot.stood_until())
     }
 
     fn send<W: Watch>(
@@ -374,21 +391,28 @@ impl Lab {
         bytes: Vec<u8>,
         watch: &mut W,
     ) {
-        let Some((kind, tick)) = peek(&bytes, newest) else { return };
+        let Some(carried) = Carried::of(&bytes) else { return };
+        let near = |tick: WireTick| newest.and_then(|newest| tick.unwrap_near(newest).ok());
+        let (kind, tick) = (carried.kind, carried.tick.and_then(near));
         let ticket = Ticket { kind, tick: tick.map(|t| t.0.saturating_sub(self.course.first_tick)) };
-        let fate = self.links.send(self.course.seed, self.now, (from, to), ticket);
+        let (fate, number) = self.links.send(self.course.seed, self.now, (from, to), ticket);
         let row = MessageRow {
             at: self.now,
             arrived: fate.arrives,
-            doubled: fate.again.is_some(),
+            again: fate.again,
+            unread: false,
             kind,
             bytes: bytes.len() as u16,
             tick: tick.map(|t| self.record_tick(t)),
+            ticks: carried.ticks,
+            entity: carried.entity,
+            entities: carried.entities,
+            epoch: carried.epoch,
         };
         watch.message(from, to, row);
         let bytes: Arc<[u8]> = bytes.into();
         for at in [fate.arrives, fate.again].into_iter().flatten() {
-            self.schedule(at, Due::Arrival { to, part, client, bytes: bytes.clone() });
+            self.schedule(at, Due::Arrival { to, from, number, part, client, bytes: bytes.clone() });
         }
     }
 
@@ -430,14 +454,15 @@ impl Lab {
         if begins {
             let lawful = told(Arc::new(course.ground(KnownTo::Clients)), &seat.known);
             let newest = seat.client.as_ref().and_then(Client::newest_tick).zip(before);
-            seat.trial = Some(Trial::new(index, kind, course.rate.dt(), lawful, newest));
-        } else if seat.trial.as_ref().is_some_and(|trial| trial.trick == index) {
+            seat.trials.push(Trial::new(index, cheat.spec, (kind, course.rate.dt()), lawful, newest));
+        } else {
             // What comes after its end is none of its doing.
-            seat.trial = None;
+            seat.trials.retain(|trial| trial.trick != index);
         }
         let lasts = if cheat.spec.is_once() { LabTime::ZERO } else { trick.lasts };
         let what = Happening::Trick { lasts: begins.then_some(lasts) };
-        self.tell(watch, course.machine(member), Part::Client, None, what);
+        let newest = self.client(member).and_then(Client::newest_tick);
+        self.tell(watch, course.machine(member), Part::Client, newest, what);
         if begins {
             if !cheat.spec.is_once() {
                 self.schedule(self.now.plus(trick.lasts), Due::Trick { member, trick: index, begins: false });
@@ -508,15 +533,4 @@ pub(crate) fn populate(course: &Course, server: &mut Server, now: HostNanos) -> 
         server.set_owners(entity, &owners)?;
     }
     Ok(())
-}
-
-/// What luck and the record need to know of a datagram: its kind, and the tick it is about.
-fn peek(bytes: &[u8], near: Option<Tick>) -> Option<(MessageKind, Option<Tick>)> {
-    let mut reader = BitReader::new(bytes);
-    let header = Header::read(&mut reader).ok()?;
-    let tick = match near.filter(|_| header.kind.has_tick()) {
-        Some(near) => reader.take(16).ok().and_then(|t| WireTick(t as u16).unwrap_near(near).ok()),
-        None => None,
-    };
-    Some((header.kind, tick))
 }

@@ -12,6 +12,7 @@ mod command;
 mod controls;
 mod course;
 pub mod export;
+mod fate;
 mod fault;
 mod faults;
 #[doc(hidden)]
@@ -41,6 +42,7 @@ pub use course::{
     COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, Happens, KnownTo, Material, Member,
     NamedSolid, NamedZone, Override, Owned, Role, Sources, Thing, Trick, What, World, shipped_gait,
 };
+pub use fate::{Fate, fate};
 pub use fault::{FAULTS, Fault, FaultSpec};
 pub use host::HostSpec;
 pub use ids::{ActorId, MachineId, MemberId, Part, RecordTick};

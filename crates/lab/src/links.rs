@@ -8,7 +8,11 @@ use crate::time::LabTime;
 
 /// All links.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Links(BTreeMap<(MachineId, MachineId), Pipe>);
+pub(crate) struct Links {
+    pipes: BTreeMap<(MachineId, MachineId), Pipe>,
+    /// Datagrams sent so far between two machines.
+    sent: BTreeMap<(MachineId, MachineId), u64>,
+}
 
 /// The number of a pipe in the book of luck: each has its own.
 const fn place(from: MachineId, to: MachineId) -> u32 {
@@ -23,22 +27,32 @@ const fn place(from: MachineId, to: MachineId) -> u32 {
 impl Links {
     /// Lays a link between two different machines.
     pub(crate) fn lay(&mut self, from: MachineId, to: MachineId, conditions: Conditions) {
-        self.0.insert((from, to), Pipe::new(place(from, to), conditions));
+        self.pipes.insert((from, to), Pipe::new(place(from, to), conditions));
     }
 
     /// From now on a link is like this.
     pub(crate) fn change(&mut self, from: MachineId, to: MachineId, conditions: Conditions) {
-        if let Some(pipe) = self.0.get_mut(&(from, to)) {
+        if let Some(pipe) = self.pipes.get_mut(&(from, to)) {
             pipe.change(conditions);
         }
     }
 
-    /// Sends a datagram. What a machine sends to itself arrives at once, and so does what is sent where no link was laid.
-    pub(crate) fn send(&mut self, seed: u64, now: LabTime, (from, to): (MachineId, MachineId), ticket: Ticket) -> Fate {
-        match self.0.get_mut(&(from, to)) {
+    /// Sends a datagram: what becomes of it, and how many were sent on this link before it. What a machine sends to itself arrives at once, and so does what is sent where no link was laid.
+    pub(crate) fn send(
+        &mut self,
+        seed: u64,
+        now: LabTime,
+        (from, to): (MachineId, MachineId),
+        ticket: Ticket,
+    ) -> (Fate, u64) {
+        let sent = self.sent.entry((from, to)).or_default();
+        let number = *sent;
+        *sent += 1;
+        let fate = match self.pipes.get_mut(&(from, to)) {
             Some(pipe) => pipe.send(seed, now, ticket),
             None => Fate { arrives: Some(now), again: None },
-        }
+        };
+        (fate, number)
     }
 }
 

@@ -23,6 +23,9 @@ const SOCKET: usize = 512;
 /// A datagram that has arrived.
 #[derive(Clone, Debug)]
 pub(crate) struct Arrived {
+    /// The machine it comes from, and the so manieth on that link it is.
+    pub(crate) from: MachineId,
+    pub(crate) number: u64,
     /// Where the client that speaks or is spoken to is, or was.
     pub(crate) client: Address,
     pub(crate) part: Part,
@@ -38,8 +41,6 @@ pub(crate) struct Machine {
     pub(crate) frozen_until: LabTime,
     /// What arrived since the last frame.
     socket: VecDeque<Arrived>,
-    /// Datagrams thrown away since.
-    overrun: u64,
     pub(crate) server: Option<Box<Serving>>,
     pub(crate) client: Option<Box<Playing>>,
 }
@@ -69,40 +70,31 @@ pub(crate) struct Playing {
     pub(crate) faulty: Faulty,
     /// How often it has become somebody else.
     alias: u64,
-    /// Whether the newest of its tricks has had an effect yet.
-    pub(crate) trial: Option<Trial>,
+    /// For each of its tricks in force, whether it has had an effect yet.
+    pub(crate) trials: Vec<Trial>,
     /// Where it last ordered what it shares.
     pub(crate) ordered: Vec<(EntityId, Option<Place>)>,
-    /// Whether its hands moved nothing in the last frame.
+    /// Whether its hands moved nothing in the last frame, and when that was.
     pub(crate) resting: bool,
+    pub(crate) looked: LabTime,
     /// What it lawfully knows of the rules.
     pub(crate) known: Known,
 }
 
 impl Machine {
     pub(crate) const fn new(host: HostSpec) -> Self {
-        Self {
-            host,
-            frame: 0,
-            frozen_until: LabTime::ZERO,
-            socket: VecDeque::new(),
-            overrun: 0,
-            server: None,
-            client: None,
-        }
+        Self { host, frame: 0, frozen_until: LabTime::ZERO, socket: VecDeque::new(), server: None, client: None }
     }
 
-    pub(crate) fn receive(&mut self, arrived: Arrived) {
-        if self.socket.len() == SOCKET {
-            self.socket.pop_front();
-            self.overrun += 1;
-        }
+    /// Takes a datagram; returns the one that had to make room for it.
+    pub(crate) fn receive(&mut self, arrived: Arrived) -> Option<Arrived> {
         self.socket.push_back(arrived);
+        if self.socket.len() > SOCKET { self.socket.pop_front() } else { None }
     }
 
-    /// What arrived since the last frame, and how many datagrams were thrown away.
-    pub(crate) fn read(&mut self) -> (VecDeque<Arrived>, u64) {
-        (std::mem::take(&mut self.socket), std::mem::take(&mut self.overrun))
+    /// What arrived since the last frame.
+    pub(crate) fn read(&mut self) -> VecDeque<Arrived> {
+        std::mem::take(&mut self.socket)
     }
 }
 
@@ -118,9 +110,10 @@ impl Playing {
             forged: Forged::default(),
             faulty: Faulty::of(&course[member].faults),
             alias: 0,
-            trial: None,
+            trials: Vec::new(),
             ordered: Vec::new(),
             resting: true,
+            looked: LabTime::ZERO,
             known: Known::of(course, KnownTo::Clients),
         }
     }
@@ -131,7 +124,7 @@ impl Playing {
         self.starts += 1;
         self.faulty.start();
         self.bot = Bot::default();
-        self.trial = None;
+        self.trials.clear();
         self.resting = true;
         self.ordered.clear();
         self.client = Some(Client::new(ClientConfig {

@@ -14,7 +14,7 @@ use crate::ids::Part;
 use crate::known::Reach;
 use crate::lab::{Lab, populate};
 use crate::machine::token;
-use crate::metrics::{ClientMetrics, Span, Tally};
+use crate::metrics::{ClientMetrics, Reel, Span, Tally, WINDOW};
 use crate::record::{Cast, Record};
 use crate::time::LabTime;
 use crate::watch::{Happening, Unrecorded};
@@ -27,9 +27,8 @@ const THINNED: u64 = 4;
 
 /// At least so much is kept, whatever the bound: what happened a moment ago is always there to look at.
 pub const LEAST_KEPT: LabTime = LabTime(60_000_000_000);
-/// Figures are taken of what is about to be forgotten so much ahead of it, so that causes are still found in what was
-/// before.
-const AHEAD: LabTime = LabTime(20_000_000_000);
+/// Figures follow so far behind: by then it is known what became of everything.
+const BEHIND: LabTime = LabTime(8_000_000_000);
 
 /// How much of a run is kept to look back at. The oldest goes first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -88,6 +87,7 @@ struct Meter {
     to: LabTime,
     tallies: Vec<Tally>,
     totals: Totals,
+    reel: Reel,
 }
 
 /// What a run came to that is no single member's.
@@ -130,10 +130,10 @@ impl Run {
         self.keep = keep;
     }
 
-    /// From here on figures are also of what is forgotten: for runs that never go back.
+    /// From here on figures are taken while it runs, so that they are also of what is forgotten: for runs that never go back.
     pub fn meter(&mut self) {
         let tallies = vec![Tally::default(); self.record.cast.machines.len()];
-        self.meter = Some(Meter { to: LabTime::ZERO, tallies, totals: Totals::default() });
+        self.meter = Some(Meter { to: LabTime::ZERO, tallies, totals: Totals::default(), reel: Reel::default() });
     }
 
     /// The figures of everybody who plays from the beginning, and those of the whole. Without a
@@ -143,6 +143,7 @@ impl Run {
             to: self.record.kept_from,
             tallies: vec![Tally::default(); self.record.cast.machines.len()],
             totals: Totals::default(),
+            reel: Reel::default(),
         });
         meter.take(&self.record, LabTime(self.now().0 + 1), self.now());
         let players = self.course().members().map(|member| self.course().machine(member));
@@ -184,6 +185,11 @@ impl Run {
             if stop == last.plus(CHECKPOINT) {
                 self.checkpoints.push((stop, self.lab.clone()));
                 self.thin();
+                if let Some(meter) = &mut self.meter {
+                    // Windows are of whole seconds.
+                    let until = stop.minus(BEHIND).0 / WINDOW.0 * WINDOW.0;
+                    meter.take(&self.record, LabTime(until), stop);
+                }
                 self.forget();
             }
         }
@@ -209,9 +215,6 @@ impl Run {
         // Until the next checkpoint it grows again.
         while from < wanted && !matches!(self.keep, Keep::Bytes(most) if self.bytes() <= most / 16 * 15) {
             from = from.plus(CHECKPOINT).min(wanted);
-            if let Some(meter) = &mut self.meter {
-                meter.take(&self.record, from.plus(AHEAD), self.lab.now());
-            }
             self.record.forget(from);
             // The checkpoint from which the oldest moment kept is had again stays.
             let first = self.checkpoints.partition_point(|(at, _)| *at <= from).saturating_sub(1);
@@ -285,15 +288,19 @@ impl Run {
 }
 
 impl Meter {
-    /// Takes what happened before `until` into the figures; what is known reaches to `end`.
+    /// Takes what happened before `until` into the figures, second by second; what is known reaches to `end`.
     fn take(&mut self, record: &Record, until: LabTime, end: LabTime) {
         let until = until.0.min(end.0 + 1);
-        if until <= self.to.0 {
-            return;
+        while self.to.0 < until {
+            let next = ((self.to.0 / WINDOW.0 + 1) * WINDOW.0).min(until);
+            self.add(record, Span { from: self.to, to: LabTime(next - 1), end });
+            self.to = LabTime(next);
         }
-        let span = Span { from: self.to, to: LabTime(until - 1), end };
+    }
+
+    fn add(&mut self, record: &Record, span: Span) {
         for machine in record.cast.players() {
-            self.tallies[machine.index()].add(record, machine, span);
+            self.tallies[machine.index()].add(record, machine, span, &mut self.reel);
         }
         for machine in record.cast.machines() {
             let rows = &record.of(machine).happenings;
@@ -307,6 +314,5 @@ impl Meter {
                 }
             }
         }
-        self.to = LabTime(until);
     }
 }

@@ -69,12 +69,12 @@ impl Samples {
 
     /// The values at these shares (nearest rank).
     pub fn percentiles<const N: usize>(&self, shares: [f64; N]) -> [Option<f64>; N] {
-        let mut sorted = self.exact.clone();
-        sorted.sort_by(f64::total_cmp);
+        let mut values = if self.bins.is_empty() { self.exact.clone() } else { Vec::new() };
         shares.map(|share| {
             let rank = ((share * self.count as f64).ceil() as u64).clamp(1, self.count.max(1));
             if self.bins.is_empty() {
-                return sorted.get(rank as usize - 1).copied();
+                let place = rank as usize - 1;
+                return (place < values.len()).then(|| *values.select_nth_unstable_by(place, f64::total_cmp).1);
             }
             let mut passed = 0;
             self.bins.values().find_map(|bin| {

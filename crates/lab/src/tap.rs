@@ -49,7 +49,7 @@ impl RunDigest {
             Event::Fact(Fact::Owner { entity, tick, player, owns }) => {
                 self.life(relative(*tick), *entity, OWNER | player.0 << 1 | u64::from(*owns));
             }
-            Event::Fact(_) => {}
+            Event::Input(..) | Event::Fact(_) => {}
         }
     }
 
@@ -74,7 +74,7 @@ pub(crate) struct Tap<'a, W> {
     pub(crate) machine: MachineId,
     pub(crate) part: Part,
     /// A rogue's tricks in force, held against what would be lawful.
-    pub(crate) trial: Option<Trial>,
+    pub(crate) trials: Vec<Trial>,
 }
 
 impl<W: Watch> Tap<'_, W> {
@@ -91,10 +91,16 @@ impl<W: Watch> Sink for Tap<'_, W> {
     const WANTS: Mask = Mask::ALL;
 
     fn on(&mut self, event: Event<'_>) {
-        if let Event::State(StateEvent { made: Made::Predicted, tick, state, input: Some(input), .. }) = event
-            && self.trial.as_mut().is_some_and(|trial| trial.offends(tick, state, input))
-        {
-            self.happening(Some(tick), Happening::Offence);
+        match &event {
+            Event::State(StateEvent { made: Made::Predicted, tick, state, input: Some(input), .. }) => {
+                let offends =
+                    self.trials.iter_mut().filter_map(|trial| trial.offends(*tick, state, input).then_some(()));
+                let offences = offends.count();
+                (0..offences).for_each(|_| self.happening(Some(*tick), Happening::Offence));
+                self.trials.retain(|trial| !trial.is_over());
+            }
+            Event::Fact(Fact::Corrected(_)) => self.trials.iter_mut().for_each(Trial::interrupted),
+            _ => {}
         }
         self.digest.take(self.base, &event);
         self.watch.event(self.at, self.machine, self.part, &event);

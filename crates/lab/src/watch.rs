@@ -14,14 +14,24 @@ pub struct MessageRow {
     pub at: LabTime,
     /// When it arrived; `None` if lost.
     pub arrived: Option<LabTime>,
-    /// Whether it arrived a second time.
-    pub doubled: bool,
+    /// When it arrived a second time, if it did.
+    pub again: Option<LabTime>,
+    /// Whether it was thrown away on arrival: the socket was full, and it the oldest there.
+    pub unread: bool,
     /// What it was.
     pub kind: MessageKind,
     /// Its size.
     pub bytes: u16,
-    /// The tick it is about, if any.
+    /// The tick it is about, if any: of inputs and claims the newest.
     pub tick: Option<RecordTick>,
+    /// Inputs and claims: for how many ticks it has one, that tick and those before it.
+    pub ticks: u8,
+    /// The entity it is about: of inputs, claims, pull backs.
+    pub entity: Option<EntityId>,
+    /// Snapshots: of how many entities it tells.
+    pub entities: u8,
+    /// Claims: the pull back it goes on from; pull backs: its own number.
+    pub epoch: Option<u8>,
 }
 
 /// Something that happens seldom.
@@ -42,8 +52,6 @@ pub struct HappeningRow {
 pub enum Happening {
     /// In a client or the server, as it told it.
     Fact(Fact),
-    /// So many datagrams that had arrived were thrown away unread: the socket was full.
-    Overrun(u64),
     /// The server pushed the member's entity before this tick.
     Pushed(EntityId),
     /// The machine stands still for so long.
@@ -56,8 +64,8 @@ pub enum Happening {
     Leaves,
     /// Hands ordered what others give orders as well to a place, or to none.
     Ordered(EntityId, Option<(f32, f32)>),
-    /// Hands that had rested moved something.
-    Pressed,
+    /// Hands that had rested moved something, at this moment: its frame is the first that could notice.
+    Pressed(LabTime),
     /// A rogue began a trick that lasts so long, or ended one.
     Trick {
         /// `None` at the end.
@@ -75,6 +83,8 @@ pub trait Watch {
     fn event(&mut self, at: LabTime, machine: MachineId, part: Part, event: &Event<'_>);
     /// A datagram was put on the link between two machines.
     fn message(&mut self, from: MachineId, to: MachineId, row: MessageRow);
+    /// The so manieth datagram on a link was thrown away unread.
+    fn unread(&mut self, from: MachineId, to: MachineId, number: u64);
     /// A machine's screen is drawn; `read` is what its clock says.
     fn frame(&mut self, at: LabTime, viewer: MachineId, client: &Client, read: HostNanos);
     /// Something the lab itself did at a machine.
@@ -90,6 +100,7 @@ pub struct Unrecorded;
 impl Watch for Unrecorded {
     fn event(&mut self, _: LabTime, _: MachineId, _: Part, _: &Event<'_>) {}
     fn message(&mut self, _: MachineId, _: MachineId, _: MessageRow) {}
+    fn unread(&mut self, _: MachineId, _: MachineId, _: u64) {}
     fn frame(&mut self, _: LabTime, _: MachineId, _: &Client, _: HostNanos) {}
     fn happening(&mut self, _: MachineId, _: HappeningRow) {}
     fn changed(&mut self, _: Change) {}

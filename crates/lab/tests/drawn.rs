@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use scenario::{Words, member, walker};
 use velocitas_core::{Client, Drawn, DrawnState, EntityId, Event, HostNanos, Tick};
-use velocitas_lab::record::{Cast, Record};
+use velocitas_lab::record::{Cast, Gallery, Record, Travelled};
 use velocitas_lab::{
     Change, Coming, Command, Course, HappeningRow, Knob, KnobValue, Lab, LabTime, MachineId, MessageRow, Part,
     RecordTick, Watch,
@@ -25,6 +25,9 @@ impl Watch for Both {
     fn message(&mut self, from: MachineId, to: MachineId, row: MessageRow) {
         self.record.message(from, to, row);
     }
+    fn unread(&mut self, from: MachineId, to: MachineId, number: u64) {
+        self.record.unread(from, to, number);
+    }
     fn frame(&mut self, at: LabTime, viewer: MachineId, client: &Client, read: HostNanos) {
         Watch::frame(&mut self.record, at, viewer, client, read);
         client.draw(read, |entity, drawn| self.drawn.push((at, viewer, entity, *drawn)));
@@ -39,7 +42,7 @@ impl Watch for Both {
 
 /// Runs a course and holds every frame of the record against what was drawn. Says how often each way of drawing came.
 #[track_caller]
-fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 5] {
+fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 6] {
     let course = Arc::new(course);
     let mut lab = Lab::new(course.clone());
     let mut both = Both { record: Record::new(Cast::of(&lab)), drawn: Vec::new() };
@@ -49,7 +52,7 @@ fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 5]
     }
     lab.advance(LabTime::from_secs(seconds), &mut both);
     let record = &both.record;
-    let mut seen = [0; 5];
+    let mut seen = [0; 6];
     for (at, viewer, entity, drawn) in &both.drawn {
         let actor = record.cast.actor(*entity).expect("it is in the record");
         let again = record
@@ -62,10 +65,22 @@ fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 5]
         assert!((again.fraction - drawn.fraction).abs() < 2e-5);
     }
     // And nothing besides.
-    let frames = record.cast.players().map(|machine| (machine, record.of(machine).frames.len()));
-    let again = frames.flat_map(|(machine, frames)| (0..frames).map(move |n| (machine, n)));
+    let frames: Vec<_> = record.cast.players().map(|machine| (machine, record.of(machine).frames.len())).collect();
+    let again = frames.iter().flat_map(|&(machine, frames)| (0..frames).map(move |n| (machine, n)));
     let count = again.map(|(machine, n)| record.cast.actors().filter_map(|a| record.drawn_in(machine, a, n)).count());
     assert_eq!(count.sum::<usize>(), both.drawn.len());
+    // Looked at one after the other it is the same.
+    let mut travelled = Travelled::default();
+    for (machine, frames) in frames {
+        let mut gallery = Gallery::of(record, machine, &mut travelled);
+        for n in 0..frames {
+            let mut all = Vec::new();
+            gallery.frame(n, |actor, _, sight| all.push((actor, sight.tick, sight.fraction, sight.how, sight.pos)));
+            all.sort_by_key(|(actor, ..)| *actor);
+            let row = |a| record.drawn_in(machine, a, n).map(|r| (a, r.tick, r.fraction, r.how, r.pos));
+            assert_eq!(all, record.cast.actors().filter_map(row).collect::<Vec<_>>(), "{machine:?} frame {n}");
+        }
+    }
     seen
 }
 
@@ -78,7 +93,8 @@ fn what_was_drawn_is_had_again_over_bad_links_and_whatever_is_turned() {
     let rest = walker("heron", "settings = { view_delay = \"60 ms\", extrapolate = \"90 ms\" }")
         + &walker("plover", "host = { frame_rate = \"144 Hz\", hitches = \"12 /min\" }")
         + &walker("teal", "arrangement = \"terminal\"\nsettings = { snapshot_every = 1 }")
-        + &rogue;
+        + &rogue
+        + "[[event]]\nat = \"7 s\"\nfreeze = { who = \"server\", lasts = \"800 ms\" }\n";
     let set = |m: usize, knob, on| Command::Set { member: member(m), knob, value: KnobValue::Switch(on) };
     let commands = [
         (4.0, set(0, Knob::Interpolation, false)),

@@ -129,7 +129,9 @@ fn the_demo_accuses_nobody_honest_and_answers_every_trick() {
         let m = measure(run.record(), i, LabTime::ZERO, run.now());
         assert_eq!(m.corrections.unexplained, 0, "{}", member.name);
         if m.kind == "rogue" {
-            assert!(m.tricks >= Some(30) && m.tricks == m.tricks_answered, "{m:?}");
+            // Some fall into a pull back that is under way, and come to nothing.
+            assert!(m.tricks_answered >= Some(30) && m.tricks_unanswered() == 0, "{m:?}");
+            assert!(m.gain_m < Some(5.0) && m.gain_m > Some(0.05), "{m:?}");
             lawful(run.course(), run.record(), i);
         } else {
             assert_eq!(verdicts(run.record(), i), 0, "{}", member.name);

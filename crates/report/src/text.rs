@@ -23,6 +23,8 @@ fn shown(figure: &Figure, client: &ClientMetrics) -> String {
         Unit::Millis => format!("{x:.0} ms"),
         Unit::Ticks => format!("{x:.2}"),
         Unit::Share => format!("{:.2} %", x * 100.0),
+        Unit::MetresPerSecond => format!("{x:.2} m/s"),
+        Unit::Rate => format!("{x:.1}"),
     }
 }
 
@@ -53,25 +55,32 @@ pub fn text(s: &Summary) -> String {
     }
     out.push_str(&comings(s));
     for c in s.clients.iter().filter(|c| c.kind == "rogue") {
-        let rules: Vec<String> = c.verdicts.iter().map(|(rule, n)| format!("{rule} {n}")).collect();
         let _ = writeln!(
             out,
-            "\n{}: {} of {} tricks answered ({}){}; gained {:.2} m before that",
+            "\n{}: {} of {} tricks answered ({}){}; gained {:.2} m, at most {:.2} m before a pull back",
             c.name,
             c.tricks_answered.unwrap_or(0),
             c.tricks.unwrap_or(0),
-            rules.join(", "),
+            accusations(c),
             match c.tricks_idle.unwrap_or(0) {
                 0 => String::new(),
                 idle => format!(", {idle} could have no effect"),
             },
-            c.gain_m.unwrap_or(0.0)
+            c.gain_m.unwrap_or(0.0),
+            c.gain_peak_m.unwrap_or(0.0)
         );
     }
     for c in s.clients.iter().filter(|c| c.kind != "rogue" && !c.verdicts.is_empty()) {
-        let _ = writeln!(out, "\n{} is honest and was accused: {:?}", c.name, c.verdicts);
+        let _ = writeln!(out, "\n{} is honest and was accused: {}", c.name, accusations(c));
     }
     out
+}
+
+/// Accusations by rule, in words.
+fn accusations(client: &ClientMetrics) -> String {
+    let by_rule = |(rule, n): (&&str, &u32)| format!("{n} for {rule}");
+    let told: Vec<String> = client.verdicts.iter().map(by_rule).collect();
+    if told.is_empty() { "no verdict".to_owned() } else { told.join(", ") }
 }
 
 /// Who came later than the beginning, or went, or has not exactly the owner it came with: nothing where that is nobody.

@@ -3,7 +3,7 @@
 use std::path::Path;
 use std::time::Instant;
 
-use velocitas_lab::{Course, Keep, LabTime, Run, export};
+use velocitas_lab::{Course, Keep, LEAST_KEPT, LabTime, Run, export};
 use velocitas_report::{summarise, text};
 
 use super::Outcome;
@@ -21,16 +21,13 @@ pub(super) fn course(path: Option<&Path>, seed: Option<u64>) -> Result<Course, O
     Ok(course)
 }
 
-/// Runs a course from its beginning. Returns it with the time it took. All of it is kept, or what is forgotten on the way
-/// is at least in the figures.
+/// Runs a course from its beginning. Returns it with the time it took. All of it is kept, or no more than figures and causes
+/// are had from.
 pub(super) fn simulate(course: Course, lasts: LabTime, all: bool) -> Result<(Run, std::time::Duration), OpenError> {
     let began = Instant::now();
     let mut run = Run::new(course)?;
-    if all {
-        run.set_keep(Keep::All);
-    } else {
-        run.meter();
-    }
+    run.set_keep(if all { Keep::All } else { Keep::Time(LEAST_KEPT) });
+    run.meter();
     run.advance(lasts);
     Ok((run, began.elapsed()))
 }

@@ -9,7 +9,7 @@ use super::own::{Context, Moved, Own, Word};
 use super::settings::ClientSettings;
 use crate::arrangement::{Arrangement, OwnerSide};
 use crate::data::{Input, State};
-use crate::event::{Fact, InputFact, InputFate, Sink, tell};
+use crate::event::{Fact, InputFact, InputFate, Sink, tell, tell_input};
 use crate::ids::{EntityId, PeerId};
 use crate::remote::{Drawn, DrawnState, Sample, Samples, Shown, ViewClock, blend};
 use crate::session::{Owned, Timeline};
@@ -257,8 +257,8 @@ impl Playing {
             acks.header(mine.own.says(), self.peer.epoch, now).write(&mut out);
             mine.own.say(&self.context(lent, *owned), &mut out);
             outbox.push_back(out.finish());
-            let fate = InputFate::Sampled;
-            tell(sink, Fact::Input(InputFact { peer: self.peer, entity: owned.entity, tick, fate }));
+            let fact = InputFact { peer: self.peer, entity: owned.entity, tick, fate: InputFate::Sampled };
+            tell_input(sink, fact, mine.own.sampled().as_ref());
         }
     }
 

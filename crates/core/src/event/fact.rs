@@ -36,6 +36,9 @@ pub enum InputFate {
     Arrived(i16),
     /// Server: it arrived for a tick that the server passes over after a stall: nobody's fault of its owner's.
     Dropped,
+    /// Server: it is a claim that goes on from before the guard's last pull back, and dropped for that: on arrival, or while
+    /// it waited for its tick.
+    Outdated,
     /// Server: its tick was simulated, with it or with one made up.
     Used(Provenance),
 }
@@ -105,8 +108,6 @@ pub struct Correction {
 /// Something that happened in a client or the server, other than a state being made.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Fact {
-    /// What became of an input.
-    Input(InputFact),
     /// Client: what it knows of its clock and link.
     Clock(ClockFact),
     /// Client: a snapshot of this tick was taken in, for the first time.
@@ -269,8 +270,7 @@ impl Fact {
     /// The tick it is about, if it is about one.
     pub const fn tick(&self) -> Option<Tick> {
         match self {
-            Self::Input(InputFact { tick, .. })
-            | Self::Received { tick }
+            Self::Received { tick }
             | Self::Agreed { tick, .. }
             | Self::Corrected(Correction { tick, .. })
             | Self::Verdict(Verdict { tick, .. })
@@ -300,8 +300,7 @@ impl Fact {
     /// The peer it is about, where it is told by a server.
     pub const fn peer(&self) -> Option<PeerId> {
         match self {
-            Self::Input(InputFact { peer, .. })
-            | Self::Verdict(Verdict { peer, .. })
+            Self::Verdict(Verdict { peer, .. })
             | Self::Resync { peer, .. }
             | Self::Connected { peer, .. }
             | Self::Ended { peer, .. }

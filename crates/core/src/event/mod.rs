@@ -6,6 +6,8 @@
 mod fact;
 mod state;
 
+use crate::data::Input;
+
 pub use fact::{ClockFact, Correction, Fact, InputFact, InputFate, Provenance, Restored};
 pub use state::{Made, StateEvent};
 
@@ -36,6 +38,9 @@ impl Mask {
 pub enum Event<'a> {
     /// A tick of an entity was made.
     State(StateEvent<'a>),
+    /// Something became of an input. Its value goes along where it was sampled, as it travels, and where it was used, as the
+    /// step read it; of claims the latter is not known.
+    Input(InputFact, Option<&'a Input>),
     /// Anything else.
     Fact(Fact),
 }
@@ -44,7 +49,7 @@ impl Event<'_> {
     const fn mask(&self) -> Mask {
         match self {
             Self::State(_) => Mask::STATES,
-            Self::Fact(Fact::Input(_)) => Mask::INPUTS,
+            Self::Input(..) => Mask::INPUTS,
             Self::Fact(_) => Mask::NETCODE,
         }
     }
@@ -78,6 +83,11 @@ fn pass<S: Sink>(sink: &mut S, event: Event<'_>) {
 /// Tells of a state.
 pub(crate) fn show<S: Sink>(sink: &mut S, state: StateEvent<'_>) {
     pass(sink, Event::State(state));
+}
+
+/// Tells what became of an input.
+pub(crate) fn tell_input<S: Sink>(sink: &mut S, fact: InputFact, value: Option<&Input>) {
+    pass(sink, Event::Input(fact, value));
 }
 
 /// Tells a fact.

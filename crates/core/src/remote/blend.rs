@@ -2,7 +2,8 @@
 
 use crate::data::State;
 use crate::float::{mix, mix_angle};
-use crate::schema::{Blend, Schema, Shape};
+use crate::schema::{Blend, Schema, Shape, StateField};
+use crate::vec3::{Vec3, vec3};
 
 /// Each field from `a` to `b` in its own way.
 pub(crate) fn blend(schema: &Schema, a: &State, b: &State, t: f32, seconds: f32) -> State {
@@ -11,22 +12,44 @@ pub(crate) fn blend(schema: &Schema, a: &State, b: &State, t: f32, seconds: f32)
         if f.blend == Blend::None {
             continue;
         }
-        let velocity = if f.blend == Blend::Curve { schema.velocity_lane() } else { None };
+        let velocity = velocity_of(schema, f);
         for lane in f.lane..f.lane + f.shape.lanes() {
-            match f.blend {
-                Blend::None => {}
-                Blend::Curve if velocity.is_some() => {
-                    let Some(vel) = velocity.map(|v| v + lane - f.lane) else { continue };
-                    let ends = (a.real(lane), b.real(lane));
-                    let slopes = (a.real(vel) * seconds, b.real(vel) * seconds);
-                    out.set_real(lane, hermite(ends, slopes, t));
-                }
-                Blend::Linear | Blend::Curve => out.set_real(lane, mix(a.real(lane), b.real(lane), t)),
-                Blend::Bearing => out.set_real(lane, mix_angle(a.real(lane), b.real(lane), t)),
-            }
+            out.set_real(lane, blend_lane(f, velocity, (a, b), (t, seconds), lane));
         }
     }
     out
+}
+
+/// The position alone.
+pub(crate) fn blend_point(schema: &Schema, a: &State, b: &State, t: f32, seconds: f32) -> Vec3 {
+    let ends = if t >= 1.0 { b } else { a };
+    let Some(f) = schema.state.iter().find(|f| f.lane == 0 && f.blend != Blend::None) else { return ends.vec3(0) };
+    let velocity = velocity_of(schema, f);
+    let at = |lane| blend_lane(f, velocity, (a, b), (t, seconds), lane);
+    vec3(at(0), at(1), at(2))
+}
+
+/// Where the velocity lies that a field's curve leaves and arrives with.
+fn velocity_of(schema: &Schema, f: &StateField) -> Option<usize> {
+    if f.blend == Blend::Curve { schema.velocity_lane() } else { None }
+}
+
+fn blend_lane(
+    f: &StateField,
+    velocity: Option<usize>,
+    (a, b): (&State, &State),
+    (t, seconds): (f32, f32),
+    lane: usize,
+) -> f32 {
+    let ends = (a.real(lane), b.real(lane));
+    match (f.blend, velocity) {
+        (Blend::Curve, Some(velocity)) => {
+            let vel = velocity + lane - f.lane;
+            hermite(ends, (a.real(vel) * seconds, b.real(vel) * seconds), t)
+        }
+        (Blend::Bearing, _) => mix_angle(ends.0, ends.1, t),
+        _ => mix(ends.0, ends.1, t),
+    }
 }
 
 /// The cubic through both ends with these slopes over the whole way; exactly the ends at 0 and 1.

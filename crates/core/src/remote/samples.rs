@@ -5,10 +5,11 @@
 
 use std::collections::VecDeque;
 
-use super::blend::{blend, run_on};
+use super::blend::{blend, blend_point, run_on};
 use crate::data::State;
 use crate::schema::Schema;
 use crate::tick::{Rate, Tick};
+use crate::vec3::Vec3;
 
 /// States kept of one entity at most.
 const MOST: usize = 128;
@@ -26,6 +27,8 @@ pub enum Drawn {
     Extrapolated = 3,
     /// Standing still past the limit of that.
     Held = 4,
+    /// Standing still at the first state received: the moment drawn lies before it.
+    First = 5,
 }
 
 impl Drawn {
@@ -37,6 +40,7 @@ impl Drawn {
             Self::Newest => "newest",
             Self::Extrapolated => "extrapolated",
             Self::Held => "held",
+            Self::First => "first",
         }
     }
 }
@@ -91,7 +95,7 @@ impl Shown {
     pub fn among(self, before: Option<Tick>, after: Option<Tick>, rate: Rate, limit_ms: u32) -> Option<Placed> {
         let Some(before) = before else {
             let shown = Self { tick: after?, fraction: 0.0 };
-            return Some(Placed { how: Drawn::Held, shown, run_on: 0.0 });
+            return Some(Placed { how: Drawn::First, shown, run_on: 0.0 });
         };
         if after.is_some() {
             return Some(Placed { how: Drawn::Blended, shown: self, run_on: 0.0 });
@@ -134,6 +138,28 @@ pub fn drawn(
         (None, b) => b?.state,
     };
     Some(DrawnState { state, tick: shown.tick, fraction: shown.fraction, how })
+}
+
+/// Where that is: what [`drawn`] says of the position alone.
+pub fn drawn_point(
+    schema: &Schema,
+    rate: Rate,
+    moment: Shown,
+    (before, after): (Option<&Sample>, Option<&Sample>),
+    limit_ms: u32,
+) -> Option<(Vec3, Placed)> {
+    let placed = moment.among(before.map(|s| s.tick), after.map(|s| s.tick), rate, limit_ms)?;
+    let pos = match (before, after) {
+        (Some(a), Some(b)) if a.teleports == b.teleports => {
+            let apart = b.tick.since(a.tick) as f32;
+            let share = (moment.tick.since(a.tick) as f32 + moment.fraction) / apart;
+            blend_point(schema, &a.state, &b.state, share, apart * rate.dt())
+        }
+        (Some(a), Some(_)) => a.state.vec3(0),
+        (Some(a), None) => run_on(schema, &a.state, placed.run_on).vec3(0),
+        (None, b) => b?.state.vec3(0),
+    };
+    Some((pos, placed))
 }
 
 /// States of one entity, by tick.

@@ -25,7 +25,7 @@ mod case;
 use bank::Bank;
 use case::Case;
 
-use super::claims::Claims;
+use super::claims::{Claims, Heard};
 use crate::data::State;
 use crate::event::Provenance;
 use crate::motion::{Limits, Motion, Scene};
@@ -73,6 +73,11 @@ impl Guard {
         self.bank.sleep(ticks);
     }
 
+    /// Claims that waited when a pull back made them worthless; each is handed out once.
+    pub(super) fn let_go(&mut self) -> Vec<Tick> {
+        self.claims.let_go()
+    }
+
     /// What was said and what of it accepted.
     pub(super) const fn claims(&self) -> &Claims {
         &self.claims
@@ -84,7 +89,7 @@ impl Guard {
     }
 
     /// Takes a claim in; see [`Claims::take_in`]. One of this epoch answers the pull back that began it.
-    pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Vec<Tick> {
+    pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Heard {
         if claim.epoch == self.claims.epoch {
             self.pull = None;
         }

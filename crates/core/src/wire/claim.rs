@@ -51,8 +51,8 @@ impl Claim {
         write_entity(out, self.entity);
         out.put(u32::from(self.epoch), 8);
         out.put(u32::from(self.since.0), 16);
-        write_seen(out, schema, &self.state);
         out.put(self.count as u32, 4);
+        write_seen(out, schema, &self.state);
         let q = schema.state[0].wire;
         for p in &self.trail[..self.count] {
             for x in [p.x, p.y, p.z] {
@@ -67,8 +67,8 @@ impl Claim {
         let schema = layouts.schema(layouts.kind(entity).ok_or(WireError::NotOwned(entity))?, newest);
         let epoch = from.take(8)? as u8;
         let since = WireTick(from.take(16)? as u16);
-        let state = read_seen(from, schema)?;
         let count = from.take(4)? as usize;
+        let state = read_seen(from, schema)?;
         let q = schema.state[0].wire;
         let mut trail = [Vec3::ZERO; MAX_REPEATS];
         for p in &mut trail[..count] {

@@ -71,7 +71,8 @@ impl MessageKind {
         matches!(self, Self::Inputs | Self::Snapshot | Self::Claim | Self::PullBack)
     }
 
-    pub(super) fn from_number(number: u8) -> Option<Self> {
+    /// The kind of a number on the wire.
+    pub fn from_number(number: u8) -> Option<Self> {
         Self::ALL.get(usize::from(number)).copied()
     }
 }

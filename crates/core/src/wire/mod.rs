@@ -5,6 +5,7 @@
 
 mod acks;
 mod bits;
+mod carried;
 mod claim;
 mod datagram;
 mod ended;
@@ -22,6 +23,7 @@ mod welcome;
 
 pub use acks::Acks;
 pub use bits::{BitReader, BitWriter};
+pub use carried::Carried;
 pub use claim::{Claim, PullBack};
 pub use datagram::{Ack, Header};
 pub use ended::{Ended, EndedBy};
@@ -44,7 +46,7 @@ pub const MAX_REPEATS: usize = 16;
 pub const MAX_DATAGRAM: usize = 1200;
 
 /// Changes whenever a layout does.
-pub const PROTOCOL_VERSION: u8 = 4;
+pub const PROTOCOL_VERSION: u8 = 5;
 
 #[cfg(test)]
 mod tests;

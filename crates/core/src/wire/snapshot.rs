@@ -96,8 +96,8 @@ pub fn write_snapshot<'a>(
     out.put(u32::from(head.every), 8);
     out.flag(head.margin.is_some());
     out.put(u32::from(head.margin.unwrap_or(0) as u8), 8);
-    write_news(out, &head.news);
     out.put(entities.clone().count() as u32, 8);
+    write_news(out, &head.news);
     for (entity, state) in entities {
         write_entity(out, entity.id);
         out.put(u32::from(entity.kind), 8);
@@ -123,8 +123,8 @@ impl Snapshot {
         let every = ranged("snapshot interval", from.take(8)?, 1, 255)? as u8;
         let known = from.flag()?;
         let margin = Some(from.take(8)? as u8 as i8).filter(|_| known);
-        let news = read_news(from)?;
         let count = from.take(8)?;
+        let news = read_news(from)?;
         // What is reserved is bounded by what arrived.
         let mut entities = Vec::with_capacity((count.min(from.left() / ENTITY_BITS)) as usize);
         for _ in 0..count {

@@ -127,6 +127,23 @@ fn stick(x: f32) -> f32 {
 }
 
 #[test]
+fn what_a_datagram_is_about_can_be_read_without_any_layout() {
+    for (message, bytes) in samples() {
+        let carried = Carried::of(&bytes).expect("it is one of ours");
+        let told = (carried.tick, carried.ticks, carried.entity, carried.entities, carried.epoch);
+        let is = match &message {
+            Message::Inputs(m) => (Some(m.newest), m.count as u8, Some(m.entity), 0, None),
+            Message::Claim(m) => (Some(m.newest), m.count as u8 + 1, Some(m.entity), 0, Some(m.epoch)),
+            Message::Snapshot(m) => (Some(m.head.tick), 0, None, m.entities.len() as u8, None),
+            Message::PullBack(m) => (Some(m.tick), 0, Some(m.entity), 0, Some(m.epoch)),
+            _ => (None, 0, None, 0, None),
+        };
+        assert_eq!((carried.kind, told), (message.kind(), is));
+        assert_eq!(Carried::of(&bytes[..10]), None, "cut short");
+    }
+}
+
+#[test]
 fn every_message_comes_back_as_it_was_written() {
     let samples = samples();
     assert_eq!(samples.len(), MessageKind::ALL.len());

@@ -26,6 +26,8 @@ pub struct Told {
     pub dropped: u64,
     /// Inputs that arrived: their tick and margin, or none where the server passed the tick over.
     pub arrived: Vec<(Tick, Option<i16>)>,
+    /// Claims that went on from before a pull back.
+    pub outdated: Vec<Tick>,
     pub clock_sets: usize,
     /// All others.
     pub facts: Vec<Fact>,
@@ -40,6 +42,13 @@ impl Sink for Told {
                 Made::Authority if s.entity == OWN => self.authority.push((s.tick, *s.state, s.teleported)),
                 _ => {}
             },
+            Event::Input(InputFact { tick, fate, .. }, _) => match fate {
+                InputFate::Used(provenance) => self.used.push((tick, provenance)),
+                InputFate::Arrived(margin) => self.arrived.push((tick, Some(margin))),
+                InputFate::Dropped => self.arrived.push((tick, None)),
+                InputFate::Outdated => self.outdated.push(tick),
+                InputFate::Sampled => {}
+            },
             Event::Fact(fact) => self.fact(fact),
         }
     }
@@ -50,13 +59,6 @@ impl Told {
         match fact {
             Fact::Corrected(c) => self.corrections.push(c),
             Fact::Verdict(v) => self.verdicts.push(v),
-            Fact::Input(InputFact { tick, fate: InputFate::Used(provenance), .. }) => {
-                self.used.push((tick, provenance));
-            }
-            Fact::Input(InputFact { tick, fate: InputFate::Arrived(margin), .. }) => {
-                self.arrived.push((tick, Some(margin)));
-            }
-            Fact::Input(InputFact { tick, fate: InputFate::Dropped, .. }) => self.arrived.push((tick, None)),
             Fact::StepFault { tick, field, .. } => self.faults.push((tick, field)),
             Fact::Dropped { count, .. } => self.dropped += count,
             Fact::ClockSet { .. } => self.clock_sets += 1,

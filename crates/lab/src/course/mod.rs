@@ -132,6 +132,18 @@ pub struct World {
     pub zones: Vec<NamedZone>,
 }
 
+impl World {
+    /// The ground as the server or the clients know it.
+    pub fn ground(&self, side: KnownTo) -> Ground {
+        let known = |s: &&NamedSolid| s.known_to == KnownTo::All || s.known_to == side;
+        Ground::new(
+            self.bounds,
+            self.solids.iter().filter(known).map(|s| s.solid).collect(),
+            self.zones.iter().map(|z| z.zone).collect(),
+        )
+    }
+}
+
 /// Who knows of a solid.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum KnownTo {
@@ -372,12 +384,7 @@ impl Course {
 
     /// The ground as the server or the clients know it.
     pub fn ground(&self, side: KnownTo) -> Ground {
-        let known = |s: &&NamedSolid| s.known_to == KnownTo::All || s.known_to == side;
-        Ground::new(
-            self.world.bounds,
-            self.world.solids.iter().filter(known).map(|s| s.solid).collect(),
-            self.world.zones.iter().map(|z| z.zone).collect(),
-        )
+        self.world.ground(side)
     }
 
     /// A solid by its id; `None` for the floor and the edge of the world.

@@ -11,17 +11,16 @@ pub use table::row_kinds;
 use std::io::{self, Write};
 
 use serde_json::{Value, json};
-use velocitas_core::{InputFate, Shape};
+use velocitas_core::Shape;
 
 use comings::SEEN;
 use kind::{Kind, Place};
 use table::{
-    AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, INPUT_ARRIVED, INPUT_DROPPED, INPUT_SAMPLED, INPUT_USED, MESSAGE,
-    PREDICTED, REWRITTEN, StateRow, happening,
+    AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, INPUT, InputHere, MESSAGE, PREDICTED, REWRITTEN, StateRow, happening,
 };
 
 use crate::ids::{ActorId, MachineId, RecordTick};
-use crate::record::{Column, Record, Timed, Track};
+use crate::record::{Column, Pack, Packed, Record, Timed, Track};
 use crate::time::LabTime;
 
 /// The format of the lines.
@@ -90,6 +89,10 @@ impl<'a> Slice<'a> {
         column.range(column.before(self.from), column.before(self.to))
     }
 
+    fn packed<T: Pack + Timed>(&self, rows: &'a Packed<T>) -> impl Iterator<Item = T> + use<'a, T> {
+        rows.range(rows.before(self.from), rows.before(self.to))
+    }
+
     fn gather(&mut self) {
         let record = self.record;
         for actor in record.cast.actors() {
@@ -99,34 +102,29 @@ impl<'a> Slice<'a> {
             for own in &record.of(machine).own {
                 self.track(&PREDICTED, machine, own.actor, &own.predicted);
                 self.track(&REWRITTEN, machine, own.actor, &own.rewritten);
+                for row in self.packed(own.inputs.rows()) {
+                    let here = InputHere { actor: own.actor, row };
+                    self.rows.push(INPUT.row(&self.place(machine, row.at, Some(row.tick)), &here));
+                }
             }
             self.frames(machine);
             self.machine(machine);
         }
         for (from, to, column) in record.links() {
-            for row in self.of(column) {
+            for row in self.packed(column) {
                 let place = self.place(from, row.at, row.tick);
-                self.rows.push(MESSAGE.row(&place, &Datagram { from, to, row: *row }));
+                self.rows.push(MESSAGE.row(&place, &Datagram { from, to, row }));
             }
         }
     }
 
     fn machine(&mut self, machine: MachineId) {
         let rows = self.record.of(machine);
-        for row in self.of(&rows.inputs) {
-            let kind = match row.fate {
-                InputFate::Sampled => &INPUT_SAMPLED,
-                InputFate::Arrived(_) => &INPUT_ARRIVED,
-                InputFate::Dropped => &INPUT_DROPPED,
-                InputFate::Used(_) => &INPUT_USED,
-            };
-            self.rows.push(kind.row(&self.place(machine, row.at, Some(row.tick)), row));
-        }
         for row in self.of(&rows.seen) {
             self.rows.push(SEEN.row(&self.place(machine, row.at, None), &row.actor));
         }
-        for row in self.of(&rows.clocks) {
-            self.rows.push(CLOCK.row(&self.place(machine, row.at, None), row));
+        for row in self.packed(&rows.clocks) {
+            self.rows.push(CLOCK.row(&self.place(machine, row.at, None), &row));
         }
         for row in self.of(&rows.happenings) {
             self.rows.push(happening(&self.place(machine, row.at, row.tick), &row.what));
@@ -148,7 +146,7 @@ impl<'a> Slice<'a> {
 
     fn track(&mut self, kind: &Kind<StateRow>, machine: MachineId, actor: ActorId, track: &Track) {
         for i in track.between(self.from, LabTime(self.to.0 - 1)) {
-            let Some(head) = track.head(i).copied() else { continue };
+            let Some(head) = track.head(i) else { continue };
             let place = self.place(machine, head.at, Some(head.tick));
             let mut map = kind.map(&place, &StateRow { actor, head });
             for f in &self.record.layout(actor, head.tick).schema().state {

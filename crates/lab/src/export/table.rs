@@ -1,7 +1,7 @@
 //! The table of all kinds of row.
 
 use serde_json::{Value, json};
-use velocitas_core::{Correction, EntityId, Fact, InputFate, PeerId, Provenance, Restored, Verdict};
+use velocitas_core::{Correction, EntityId, Fact, Input, InputField, InputKind, PeerId, Provenance, Restored, Verdict};
 
 use super::comings::{
     BORN, CONNECTED, CRASHED, DENIED, ENDED, ENTERED, GONE, LEAVES, LEFT, OBEYED, ORDERED, OUT, OWNER, OWNS, REFUSED,
@@ -10,9 +10,10 @@ use super::comings::{
 use super::kind::{Key, Kind, Place, RowSpec, actor_name, entity_name, key, machine, tick};
 use crate::cause::{causes, shown};
 use crate::command::Command;
+use crate::fate::{Fate, fate};
 use crate::ids::{ActorId, MachineId};
 use crate::known::Reach;
-use crate::record::{ClockRow, DrawnRow, InputRow, StateHead};
+use crate::record::{ClockRow, DrawnRow, InputRow, InputRows, StateHead};
 use crate::time::LabTime;
 use crate::watch::{Happening, MessageRow};
 
@@ -112,7 +113,36 @@ pub(super) static MESSAGE: Kind<Datagram> = Kind {
         key("bytes", |_, d| d.row.bytes.into()),
         tick(),
         Key { name: "arrived_ns", says: "null: lost", get: |_, d| json!(d.row.arrived.map(|a| a.0)) },
-        Key { name: "doubled", says: "whether it arrived twice", get: |_, d| d.row.doubled.into() },
+        Key {
+            name: "again_ns",
+            says: "when it arrived a second time, if any",
+            get: |_, d| json!(d.row.again.map(|a| a.0)),
+        },
+        Key {
+            name: "unread",
+            says: "true where it was thrown away on arrival: the socket held 512 and it was the oldest, if any",
+            get: |_, d| if d.row.unread { true.into() } else { Value::Null },
+        },
+        Key {
+            name: "ticks",
+            says: "inputs and claims: for how many ticks it has one, `tick` and those before it, if any",
+            get: |_, d| if d.row.ticks > 0 { d.row.ticks.into() } else { Value::Null },
+        },
+        Key {
+            name: "entity",
+            says: "what inputs, claims and pull backs are about, if any",
+            get: |place, d| d.row.entity.map_or(Value::Null, |entity| entity_name(place, entity)),
+        },
+        Key {
+            name: "entities",
+            says: "of how many a snapshot tells, if any",
+            get: |_, d| if d.row.entities > 0 { d.row.entities.into() } else { Value::Null },
+        },
+        Key {
+            name: "epoch",
+            says: "the pull back that claims go on from, or its own number, if any",
+            get: |_, d| json!(d.row.epoch),
+        },
     ],
 };
 
@@ -124,49 +154,108 @@ fn end(d: &Datagram) -> MachineId {
     if is_up(d) { d.from } else { d.to }
 }
 
-const INPUT_ENTITY: Key<InputRow> = key("entity", |place, row| entity_name(place, row.entity));
+/// An input, or a tick for which there was none.
+pub(super) struct InputHere {
+    pub(super) actor: ActorId,
+    pub(super) row: InputRow,
+}
 
-pub(super) static INPUT_SAMPLED: Kind<InputRow> = Kind {
-    name: "input_sampled",
-    says: "an input (or claim) was put on its way",
-    keys: &[machine(), INPUT_ENTITY, tick()],
-};
-pub(super) static INPUT_ARRIVED: Kind<InputRow> = Kind {
-    name: "input_arrived",
-    says: "it reached the server for the first time",
+impl InputHere {
+    fn fate(&self, place: &Place<'_>) -> Option<Fate> {
+        fate(place.record, place.machine, self.actor, &self.row, place.record.end)
+    }
+
+    /// A value by the fields of its rule.
+    fn value(&self, place: &Place<'_>, of: fn(&InputRows, &InputRow) -> Option<Input>) -> Value {
+        let own = place.record.of(place.machine).own(self.actor);
+        let Some(value) = own.and_then(|own| of(&own.inputs, &self.row)) else { return Value::Null };
+        let layout = place.record.layout(self.actor, self.row.tick);
+        let field = |f: &InputField| (f.name.to_owned(), input_value(f, &value));
+        Value::Object(layout.schema().input.iter().map(field).collect())
+    }
+}
+
+/// A field of an input: a stick is two numbers, a point three or null, a held key true or false, a press a count.
+fn input_value(f: &InputField, value: &Input) -> Value {
+    let reals = |count| json!((f.lane..f.lane + count).map(|lane| value.real(lane)).collect::<Vec<_>>());
+    match f.kind {
+        InputKind::Held => value.flag(f.lane).into(),
+        InputKind::Press => value.int(f.lane).into(),
+        InputKind::Point { .. } if !value.flag(f.given_lane()) => Value::Null,
+        InputKind::Point { .. } | InputKind::Stick { .. } => reals(f.kind.real_lanes()),
+        _ => json!(value.real(f.lane)),
+    }
+}
+
+pub(super) static INPUT: Kind<InputHere> = Kind {
+    name: "input",
+    says: "an input or claim from hand to server, or a tick for which there was none",
     keys: &[
         machine(),
-        INPUT_ENTITY,
+        key("entity", |place, here| actor_name(place, here.actor)),
         tick(),
         Key {
+            name: "connection",
+            says: "place and epoch at the server",
+            get: |_, here| here.row.peer.to_string().into(),
+        },
+        Key {
+            name: "fate",
+            says: "what became of it by the end, in one word: see below; null: nothing was sampled for this tick",
+            get: |place, here| here.fate(place).map_or(Value::Null, |fate| fate.name().into()),
+        },
+        Key {
+            name: "sampled_ns",
+            says: "when it was put on its way, if any",
+            get: |_, here| json!(here.row.sampled_at().map(|at| at.0)),
+        },
+        Key {
+            name: "arrived_ns",
+            says: "when it reached the server first, if any",
+            get: |_, here| json!(here.row.arrived().map(|(at, _)| at.0)),
+        },
+        Key {
             name: "margin_ticks",
-            says: "how early; negative: late",
-            get: |_, row| match row.fate {
-                InputFate::Arrived(margin) => json!(f64::from(margin) / 4.0),
+            says: "how early that was, in quarters of a tick; below 0 its tick had been made, if any",
+            get: |_, here| json!(here.row.arrived().map(|(_, margin)| f64::from(margin) / 4.0)),
+        },
+        Key {
+            name: "late_ms",
+            says: "how long after its tick was made that was, if any",
+            get: |place, here| match here.fate(place) {
+                Some(Fate::Late(ms)) => json!(ms),
                 _ => Value::Null,
             },
         },
-    ],
-};
-pub(super) static INPUT_DROPPED: Kind<InputRow> = Kind {
-    name: "input_dropped",
-    says: "it reached the server for a tick that the server passed over after it had stood still",
-    keys: &[machine(), INPUT_ENTITY, tick()],
-};
-pub(super) static INPUT_USED: Kind<InputRow> = Kind {
-    name: "input_used",
-    says: "its tick was simulated, with it or with one made up",
-    keys: &[
-        machine(),
-        INPUT_ENTITY,
-        tick(),
+        Key {
+            name: "passed_over_ns",
+            says: "when it arrived for a tick that the server passed over after it had stood still, if any",
+            get: |_, here| json!(here.row.passed_over().map(|at| at.0)),
+        },
+        Key {
+            name: "outdated_ns",
+            says: "when it was dropped since it goes on from before a pull back, if any",
+            get: |_, here| json!(here.row.outdated().map(|at| at.0)),
+        },
+        Key {
+            name: "used_ns",
+            says: "when its tick was made for its owner, if any",
+            get: |_, here| json!(here.row.used().map(|(at, _)| at.0)),
+        },
         Key {
             name: "provenance",
-            says: "fresh, repeated or rested",
-            get: |_, row| match row.fate {
-                InputFate::Used(provenance) => Provenance::name(provenance).into(),
-                _ => Value::Null,
-            },
+            says: "with what: fresh (as sent), repeated or rested (made up), if any",
+            get: |_, here| json!(here.row.used().map(|(_, provenance)| Provenance::name(provenance))),
+        },
+        Key {
+            name: "sampled",
+            says: "what the hands gave, by field, as it travels: presses are counted, if any",
+            get: |place, here| here.value(place, InputRows::sampled),
+        },
+        Key {
+            name: "used",
+            says: "what the server's step read, by field: presses since the last, if any",
+            get: |place, here| here.value(place, InputRows::used),
         },
     ],
 };
@@ -251,11 +340,6 @@ pub(super) static CLOCK_SET: Kind<i64> = Kind {
     keys: &[machine(), tick(), key("shift_ns", |_, shift| (*shift).into())],
 };
 pub(super) static JOINED: Kind<()> = Kind { name: "joined", says: "a client joined", keys: &[machine(), tick()] };
-pub(super) static OVERRUN: Kind<u64> = Kind {
-    name: "overrun",
-    says: "so many that had arrived were thrown away unread, the oldest first: a socket holds 512",
-    keys: &[machine(), tick(), key("datagrams", |_, n| (*n).into())],
-};
 pub(super) static PUSHED: Kind<EntityId> = Kind {
     name: "pushed",
     says: "the server pushed an entity before this tick",
@@ -266,14 +350,25 @@ pub(super) static FROZEN: Kind<LabTime> = Kind {
     says: "the machine stands still",
     keys: &[machine(), tick(), key("lasts_ns", |_, lasts| lasts.0.into())],
 };
-pub(super) static PRESSED: Kind<()> =
-    Kind { name: "pressed", says: "hands that had rested moved something", keys: &[machine(), tick()] };
+pub(super) static PRESSED: Kind<LabTime> = Kind {
+    name: "pressed",
+    says: "hands that had rested moved something; `at_ns` is the frame that noticed",
+    keys: &[
+        machine(),
+        Key { name: "tick", says: "the newest by then: a later one samples it", get: tick::<LabTime>().get },
+        Key { name: "hand_ns", says: "when the hand moved", get: |_, by| by.0.into() },
+    ],
+};
 pub(super) static TRICK: Kind<Option<LabTime>> = Kind {
     name: "trick",
     says: "a rogue began a trick or ended one",
     keys: &[
         machine(),
-        tick(),
+        Key {
+            name: "tick",
+            says: "its newest by then: the trick has the ticks after the one at its begin up to the one at its end",
+            get: tick::<Option<LabTime>>().get,
+        },
         key("begins", |_, lasts| lasts.is_some().into()),
         key("lasts_ns", |_, lasts| json!(lasts.map(|l| l.0))),
     ],
@@ -320,14 +415,13 @@ pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
 pub(super) fn happening(place: &Place<'_>, what: &Happening) -> (LabTime, Value) {
     match what {
         Happening::Fact(fact) => self::fact(place, fact),
-        Happening::Overrun(count) => OVERRUN.row(place, count),
         Happening::Pushed(entity) => PUSHED.row(place, entity),
         Happening::Frozen(lasts) => FROZEN.row(place, lasts),
         Happening::Started => STARTED.row(place, &()),
         Happening::Crashed => CRASHED.row(place, &()),
         Happening::Leaves => LEAVES.row(place, &()),
         Happening::Ordered(entity, to) => ORDERED.row(place, &(*entity, *to)),
-        Happening::Pressed => PRESSED.row(place, &()),
+        Happening::Pressed(by) => PRESSED.row(place, by),
         Happening::Trick { lasts } => TRICK.row(place, lasts),
         Happening::Offence => OFFENCE.row(place, &()),
         Happening::Command(done) => {
@@ -365,7 +459,7 @@ fn fact(place: &Place<'_>, fact: &Fact) -> (LabTime, Value) {
         Fact::Owner { entity, player, owns, .. } => OWNER.row(place, &(*entity, *player, *owns)),
         Fact::Obeyed { entity, .. } => OBEYED.row(place, entity),
         // Kept in tables of their own, or not at all.
-        Fact::Input(_) | Fact::Clock(_) | Fact::Received { .. } | Fact::Agreed { .. } => (place.at, Value::Null),
+        Fact::Clock(_) | Fact::Received { .. } | Fact::Agreed { .. } => (place.at, Value::Null),
     }
 }
 
@@ -377,17 +471,13 @@ pub fn row_kinds() -> Vec<RowSpec> {
         REWRITTEN.spec(),
         DRAWN.spec(),
         MESSAGE.spec(),
-        INPUT_SAMPLED.spec(),
-        INPUT_ARRIVED.spec(),
-        INPUT_DROPPED.spec(),
-        INPUT_USED.spec(),
+        INPUT.spec(),
         CORRECTION.spec(),
         SETTLED.spec(),
         VERDICT.spec(),
         RESYNC.spec(),
         CLOCK.spec(),
         DROPPED.spec(),
-        OVERRUN.spec(),
         CLOCK_SET.spec(),
         STARTED.spec(),
         JOINED.spec(),

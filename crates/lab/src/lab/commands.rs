@@ -23,6 +23,7 @@ impl Lab {
                 // Presses not yet seen by a frame are kept.
                 let hops = self.helm.controls.hops + controls.hops;
                 self.helm.controls = Controls { hops, ..controls };
+                self.helm.since = self.now;
                 self.helm.member
             }
             Command::Helm(member) => {
@@ -30,7 +31,7 @@ impl Lab {
                 if let Some(left) = self.helm.member {
                     self.playing_mut(left).bot = Bot::default();
                 }
-                self.helm = Helm { member, controls: Controls::default() };
+                self.helm = Helm { member, controls: Controls::default(), since: self.now };
                 member
             }
             Command::Moves(member, coming) => {

@@ -21,6 +21,10 @@ pub enum Unit {
     Ticks,
     /// A share, 0 to 1.
     Share,
+    /// Metres a second.
+    MetresPerSecond,
+    /// So many a minute.
+    Rate,
 }
 
 impl Unit {
@@ -34,6 +38,8 @@ impl Unit {
             Self::Millis => "ms",
             Self::Ticks => "ticks",
             Self::Share => "share",
+            Self::MetresPerSecond => "m/s",
+            Self::Rate => "a minute",
         }
     }
 }
@@ -77,7 +83,7 @@ const fn figure(
 }
 
 /// The table, in the order of the table for people.
-pub static FIGURES: [Figure; 41] = [
+pub static FIGURES: &[Figure] = &[
     figure("kind", Some("kind"), Unit::Word, "helm, bot or rogue", |m| Value::Word(m.kind)),
     figure("arrangement", Some("arrangement"), Unit::Word, "who decides where it is", |m| Value::Word(m.arrangement)),
     figure(
@@ -86,6 +92,13 @@ pub static FIGURES: [Figure; 41] = [
         Unit::Count,
         "how often its present was rewritten so that eyes could see it",
         |m| count(m.corrections.count),
+    ),
+    figure(
+        "corrections.jumps_seen",
+        Some("  seen to jump"),
+        Unit::Count,
+        "frames in which it jumped: of several corrections in one frame eyes see one",
+        |m| count(m.corrections.jumps_seen),
     ),
     figure(
         "corrections.unexplained",
@@ -147,9 +160,13 @@ pub static FIGURES: [Figure; 41] = [
     figure("seen_after_ms.max", Some("seen after, most"), Unit::Millis, "the same: largest", |m| {
         Value::Number(m.seen_after_ms.max)
     }),
-    figure("inputs.sent", Some("inputs sent"), Unit::Count, "inputs (or claims) put on their way", |m| {
-        count(m.inputs.sent)
-    }),
+    figure(
+        "inputs.sampled",
+        Some("inputs sampled"),
+        Unit::Count,
+        "inputs (or claims) put on their way; each has one of the fates that follow, so these add up to it",
+        |m| count(m.inputs.sampled),
+    ),
     Figure {
         key: None,
         name: Some("  used as sent"),
@@ -157,16 +174,67 @@ pub static FIGURES: [Figure; 41] = [
         help: "share of the ticks for which the server had what was sent",
         get: |m| Value::Number(m.inputs.fresh_share()),
     },
+    figure("inputs.fresh", None, Unit::Count, "their tick was made with them", |m| count(m.inputs.fresh)),
+    figure("inputs.late", Some("  late"), Unit::Count, "arrived after their tick was made", |m| count(m.inputs.late)),
     figure(
-        "inputs.fresh",
-        None,
+        "inputs.passed_over",
+        Some("  passed over"),
         Unit::Count,
-        "ticks whose input was used as sent; of claims, those whose claim was there when the tick came",
-        |m| count(m.inputs.fresh),
+        "arrived for ticks that the server passed over after it had stood still",
+        |m| count(m.inputs.passed_over),
     ),
-    figure("inputs.repeated", Some("  made up"), Unit::Count, "ticks for which the server made one up", |m| {
-        count(m.inputs.repeated)
+    figure(
+        "inputs.outdated",
+        Some("  outdated"),
+        Unit::Count,
+        "claims dropped since they go on from before a pull back",
+        |m| count(m.inputs.outdated),
+    ),
+    figure("inputs.refused", Some("  refused"), Unit::Count, "arrived in time, and the guard did not take them", |m| {
+        count(m.inputs.refused)
     }),
+    figure(
+        "inputs.unused",
+        Some("  unused"),
+        Unit::Count,
+        "arrived in time for ticks made by another owner's word, or after the connection had ended",
+        |m| count(m.inputs.unused),
+    ),
+    figure(
+        "inputs.lost",
+        Some("  lost"),
+        Unit::Count,
+        "all datagrams that carried them were lost, or thrown away by a full socket",
+        |m| count(m.inputs.lost),
+    ),
+    figure(
+        "inputs.unheard",
+        Some("  unheard"),
+        Unit::Count,
+        "arrived where nobody took them: the connection was no more or not yet, or the tick far off",
+        |m| count(m.inputs.unheard),
+    ),
+    figure(
+        "inputs.under_way",
+        Some("  under way"),
+        Unit::Count,
+        "on their way at the end, or waiting for their tick",
+        |m| count(m.inputs.under_way),
+    ),
+    figure(
+        "inputs.latest_ms",
+        Some("  latest"),
+        Unit::Millis,
+        "how long after its tick was made the latest of the late arrived",
+        |m| Value::Number(m.inputs.latest_ms),
+    ),
+    figure(
+        "inputs.repeated",
+        Some("ticks made up"),
+        Unit::Count,
+        "ticks for which the server made an input up: keys held on",
+        |m| count(m.inputs.repeated),
+    ),
     figure(
         "inputs.rested",
         Some("  at rest"),
@@ -174,19 +242,13 @@ pub static FIGURES: [Figure; 41] = [
         "ticks for which it made one up after so long that keys came up",
         |m| count(m.inputs.rested),
     ),
-    figure("inputs.late", Some("  late"), Unit::Count, "arrived after their tick was simulated", |m| {
-        count(m.inputs.late)
-    }),
     figure(
-        "inputs.dropped",
-        Some("  passed over"),
+        "inputs.never_sampled",
+        Some("  never sampled"),
         Unit::Count,
-        "arrived for ticks that the server passed over after it had stood still",
-        |m| count(m.inputs.dropped),
+        "of all ticks made up, those for which the hands gave nothing: the client passed over them, or was gone",
+        |m| count(m.inputs.never_sampled),
     ),
-    figure("inputs.lost", Some("  lost"), Unit::Count, "never arrived, not counting the last second", |m| {
-        count(m.inputs.lost)
-    }),
     figure(
         "margin_ticks.p05",
         Some("margin p05, ticks"),
@@ -199,10 +261,51 @@ pub static FIGURES: [Figure; 41] = [
         "view_age_ms.p50",
         Some("view age p50"),
         Unit::Millis,
-        "moment of a drawn frame minus the moment at which the server made the state drawn, of other entities: median",
+        "moment of a drawn frame minus the moment at which the server made the state drawn, of other entities, every frame: median",
         |m| Value::Number(m.view_age_ms.p50),
     ),
     figure("view_age_ms.p95", None, Unit::Millis, "the same: 95th percentile", |m| Value::Number(m.view_age_ms.p95)),
+    figure(
+        "others.lag_ms",
+        Some("lag"),
+        Unit::Millis,
+        "how long before a frame the server made what is drawn in it, mean of a window of a second, of others: median of the windows",
+        |m| Value::Number(m.others.lag_ms),
+    ),
+    figure(
+        "others.drawn_error_m.p50",
+        None,
+        Unit::Metres,
+        "from where they are drawn to where the server had them a window's lag before, of others, every frame: median",
+        |m| Value::Number(m.others.drawn_error_m.p50),
+    ),
+    figure("others.drawn_error_m.p95", Some("drawn error p95"), Unit::Metres, "the same: 95th percentile", |m| {
+        Value::Number(m.others.drawn_error_m.p95)
+    }),
+    figure("others.drawn_error_m.max", None, Unit::Metres, "the same: largest", |m| {
+        Value::Number(m.others.drawn_error_m.max)
+    }),
+    figure(
+        "others.roughness_mps.p50",
+        None,
+        Unit::MetresPerSecond,
+        "RMS of drawn minus true velocity in a window in which it moved 10 cm, of others: median of the windows",
+        |m| Value::Number(m.others.roughness_mps.p50),
+    ),
+    figure(
+        "others.roughness_mps.p95",
+        Some("roughness p95"),
+        Unit::MetresPerSecond,
+        "the same: 95th percentile",
+        |m| Value::Number(m.others.roughness_mps.p95),
+    ),
+    figure(
+        "others.hops_per_min",
+        Some("hops a minute"),
+        Unit::Rate,
+        "frames in which it moved otherwise than the server had it by more than 2 cm and a quarter, of others, a minute of being seen",
+        |m| Value::Number(m.others.hops_per_min),
+    ),
     figure(
         "extrapolated_share",
         Some("extrapolated"),
@@ -210,16 +313,65 @@ pub static FIGURES: [Figure; 41] = [
         "of others in frames, drawn past the newest state",
         |m| Value::Number(m.extrapolated_share),
     ),
-    figure("held_share", Some("held"), Unit::Share, "of others in frames, drawn past the limit of that", |m| {
+    figure("held_share", Some("held"), Unit::Share, "of others in frames, standing past the limit of that", |m| {
         Value::Number(m.held_share)
     }),
+    figure(
+        "own.lag_ms",
+        Some("own lag"),
+        Unit::Millis,
+        "how long before a frame the server made what is drawn in it, mean of a window of a second, of its own: median of the windows; negative: so far ahead of the server",
+        |m| Value::Number(m.own.lag_ms),
+    ),
+    figure(
+        "own.drawn_error_m.p50",
+        None,
+        Unit::Metres,
+        "from where they are drawn to where the server had them a window's lag before, of its own, every frame: median",
+        |m| Value::Number(m.own.drawn_error_m.p50),
+    ),
+    figure("own.drawn_error_m.p95", Some("own drawn error p95"), Unit::Metres, "the same: 95th percentile", |m| {
+        Value::Number(m.own.drawn_error_m.p95)
+    }),
+    figure("own.drawn_error_m.max", None, Unit::Metres, "the same: largest", |m| {
+        Value::Number(m.own.drawn_error_m.max)
+    }),
+    figure(
+        "own.roughness_mps.p50",
+        None,
+        Unit::MetresPerSecond,
+        "RMS of drawn minus true velocity in a window in which it moved 10 cm, of its own: median of the windows",
+        |m| Value::Number(m.own.roughness_mps.p50),
+    ),
+    figure(
+        "own.roughness_mps.p95",
+        Some("own roughness p95"),
+        Unit::MetresPerSecond,
+        "the same: 95th percentile",
+        |m| Value::Number(m.own.roughness_mps.p95),
+    ),
+    figure(
+        "own.hops_per_min",
+        Some("own hops a minute"),
+        Unit::Rate,
+        "frames in which it moved otherwise than the server had it by more than 2 cm and a quarter, of its own, a minute of being seen",
+        |m| Value::Number(m.own.hops_per_min),
+    ),
     figure(
         "response_ms",
         Some("response"),
         Unit::Millis,
-        "from hands that rested to the first drawn frame in which the own character moves: median",
+        "from the moment hands at rest move to the first drawn frame in which the own character does: median",
         |m| Value::Number(m.response_ms),
     ),
+    figure(
+        "seen_ms.p50",
+        Some("seen by others"),
+        Unit::Millis,
+        "from that moment to the first frame on another screen that shows a tick which used it, of all other screens: median",
+        |m| Value::Number(m.seen_ms.p50),
+    ),
+    figure("seen_ms.p95", None, Unit::Millis, "the same: 95th percentile", |m| Value::Number(m.seen_ms.p95)),
     figure("bytes_up", Some("bytes up"), Unit::Bytes, "payload sent", |m| count(m.bytes_up)),
     figure("bytes_down", Some("bytes down"), Unit::Bytes, "payload sent to it, lost or not", |m| count(m.bytes_down)),
     figure("bytes_up_udp", None, Unit::Bytes, "payload sent, with 28 bytes a datagram for IPv4 and UDP", |m| {
@@ -232,8 +384,15 @@ pub static FIGURES: [Figure; 41] = [
         count(m.verdicts.values().sum::<u32>())
     }),
     figure("resyncs", Some("resyncs"), Unit::Count, "gaps bridged without an accusation", |m| count(m.resyncs)),
-    figure("gain_m", None, Unit::Metres, "rogues: metres beyond the lawful accepted before verdicts", |m| {
-        Value::Number(m.gain_m)
+    figure(
+        "gain_m",
+        None,
+        Unit::Metres,
+        "rogues: metres beyond the lawful that tricks gained and kept, answered or not",
+        |m| Value::Number(m.gain_m),
+    ),
+    figure("gain_peak_m", None, Unit::Metres, "rogues: the most that one trick ever had, before any pull back", |m| {
+        Value::Number(m.gain_peak_m)
     }),
     figure("tricks", None, Unit::Count, "rogues: tricks played and over, or answered before that", |m| {
         Value::Number(m.tricks.map(f64::from))
@@ -242,7 +401,7 @@ pub static FIGURES: [Figure; 41] = [
         "tricks_answered",
         None,
         Unit::Count,
-        "rogues: of these, how many were followed by a verdict or a pull back while they lasted or in the two seconds after",
+        "rogues: of these, for how many there is a verdict whose evidence lies in their own ticks",
         |m| Value::Number(m.tricks_answered.map(f64::from)),
     ),
     figure(
@@ -250,7 +409,7 @@ pub static FIGURES: [Figure; 41] = [
         None,
         Unit::Count,
         "rogues: of these, how many could have no effect (every tick came out as the rule would have it: no wall was met, the \
-         stick was at rest) and were not answered either",
+         stick was at rest; or the server took none of them) and were not answered either",
         |m| Value::Number(m.tricks_idle.map(f64::from)),
     ),
 ];

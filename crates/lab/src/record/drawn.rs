@@ -3,9 +3,10 @@
 //! All others of a frame share one moment. What a viewer knew of them are the snapshots it had taken in: the authority's
 //! states of those ticks, rounded as for others. Blending them is the core's, so what comes out is what was drawn.
 
-use velocitas_core::{Drawn, DrawnState, Placed, Rate, Sample, Shown, TELEPORT_BITS, Tick, Vec3, drawn};
+use velocitas_core::{Drawn, DrawnState, Placed, Rate, Sample, Shown, TELEPORT_BITS, Tick, Vec3, drawn, drawn_point};
 
 use super::Record;
+use super::layout::Layout;
 use super::rows::FrameRow;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::time::LabTime;
@@ -25,6 +26,21 @@ pub struct DrawnRow {
     pub pos: Vec3,
     /// Looking where, in radians; 0 where that is not known.
     pub bearing: f32,
+}
+
+/// Where a viewer drew an entity in a frame.
+#[derive(Clone, Copy, Debug)]
+pub struct Sight {
+    /// The frame.
+    pub at: LabTime,
+    /// The tick drawn …
+    pub tick: RecordTick,
+    /// … and how far on towards the next, 0 to 1.
+    pub fraction: f32,
+    /// How it came about.
+    pub how: Drawn,
+    /// Where.
+    pub pos: Vec3,
 }
 
 /// How much earlier than an older snapshot a newer one may have come: links hold datagrams back for less.
@@ -70,7 +86,7 @@ impl Record {
     /// The same, of the snapshots from a tick on.
     fn frame_since(&self, viewer: MachineId, number: usize, first: RecordTick) -> Option<Frame> {
         let rows = self.of(viewer);
-        let row = *rows.frames.get(number)?;
+        let row = rows.frames.get(number)?;
         if !row.sees {
             return None;
         }
@@ -185,5 +201,164 @@ impl Record {
         let between = before.and_then(at).zip(at(after)).map_or(0..0, |(a, b)| a + 1..b + 1);
         let teleports = between.filter(|&i| track.head(i).is_some_and(|h| h.teleported)).count();
         Sample { teleports: (teleports % (1 << TELEPORT_BITS)) as u8, ..*after }
+    }
+}
+
+/// What travelled of the entities for others to draw, by snapshot: the same for all viewers.
+#[derive(Debug, Default)]
+pub struct Travelled {
+    /// By entity and by snapshot, modulo so many as are at hand.
+    samples: Vec<[Option<Sample>; AT_HAND]>,
+    /// By entity: whether it was put elsewhere between two ticks.
+    apart: Vec<Option<(Tick, Tick, u8)>>,
+    layouts: Vec<Option<Layout>>,
+}
+
+/// Ticks at hand of each entity: more than lie between those that viewers of one second draw from.
+const AT_HAND: usize = 128;
+
+impl Clone for Travelled {
+    /// A copy begins empty: it is had again.
+    fn clone(&self) -> Self {
+        Self::default()
+    }
+}
+
+impl Travelled {
+    /// Makes room for all entities of a record.
+    pub(crate) fn make_room(&mut self, record: &Record) {
+        let actors = record.cast.actors.len();
+        self.samples.resize(actors, [None; AT_HAND]);
+        self.apart.resize(actors, None);
+        self.layouts.resize(actors, None);
+        if !record.changes.is_empty() {
+            self.layouts.iter_mut().for_each(|layout| *layout = None);
+        }
+    }
+
+    fn sample(&mut self, record: &Record, actor: ActorId, tick: RecordTick) -> Option<Sample> {
+        let place = &mut self.samples[actor.index()][tick.0 as usize % AT_HAND];
+        let wanted = tick.tick(record.cast.first);
+        if let Some(sample) = place.filter(|sample| sample.tick == wanted) {
+            return Some(sample);
+        }
+        *place = record.sample(actor, tick, false);
+        *place
+    }
+
+    /// The later of two states with the count of teleports between them.
+    fn told_apart(&mut self, record: &Record, actor: ActorId, before: Option<&Sample>, after: &Sample) -> Sample {
+        let from = before.map_or(after.tick, |before| before.tick);
+        let known = &mut self.apart[actor.index()];
+        let teleports = match *known {
+            Some((a, b, teleports)) if (a, b) == (from, after.tick) => teleports,
+            _ => {
+                let teleports = record.told_apart(actor, before, after).teleports;
+                *known = Some((from, after.tick, teleports));
+                teleports
+            }
+        };
+        Sample { teleports, ..*after }
+    }
+}
+
+/// All that a viewer drew, frame by frame: what [`Record::drawn_in`] says of positions, had at less cost where many frames are
+/// looked at one after the other.
+#[derive(Debug)]
+pub struct Gallery<'a> {
+    record: &'a Record,
+    viewer: MachineId,
+    travelled: &'a mut Travelled,
+    /// Whom it knows, with whether it ever owned that, and how many changes of that there were by then.
+    known: Vec<(ActorId, bool)>,
+    changes: Option<(usize, usize)>,
+    /// For each own entity whose states it makes, the place of the next frame.
+    own: Vec<usize>,
+    /// Own entities drawn in the frame at hand.
+    drawn: Vec<ActorId>,
+}
+
+impl<'a> Gallery<'a> {
+    /// What a viewer drew, to be looked at from some frame on.
+    pub fn of(record: &'a Record, viewer: MachineId, travelled: &'a mut Travelled) -> Self {
+        travelled.make_room(record);
+        Self { record, viewer, travelled, known: Vec::new(), changes: None, own: Vec::new(), drawn: Vec::new() }
+    }
+
+    /// Calls back with everything that was drawn in a frame: which, whether it was the viewer's own, where. Frames must be
+    /// asked for in their order.
+    pub fn frame(&mut self, number: usize, mut each: impl FnMut(ActorId, bool, Sight)) {
+        let record = self.record;
+        let here = record.of(self.viewer);
+        let Some(row) = here.frames.get(number) else { return };
+        self.drawn_own(row.at, &mut each);
+        let Some(frame) = record.frame(self.viewer, number) else { return };
+        let now = Some((here.knows.until(row.at), here.joined.until(row.at)));
+        if self.changes != now {
+            self.changes = now;
+            let owned =
+                |actor: ActorId| record.cast.actors[actor.index()].owners.iter().any(|o| o.machine == self.viewer);
+            let known = record.cast.actors().filter(|actor| here.knows(*actor, row.at));
+            self.known = known.map(|actor| (actor, owned(actor))).collect();
+        }
+        for place in 0..self.known.len() {
+            let (actor, owned) = self.known[place];
+            if owned && self.drawn.contains(&actor) {
+                continue;
+            }
+            let is_own = owned && record.cast.owns(self.viewer, actor, row.at);
+            if let Some(sight) = self.other(actor, owned, &frame) {
+                each(actor, is_own, sight);
+            }
+        }
+    }
+
+    fn drawn_own(&mut self, at: LabTime, each: &mut impl FnMut(ActorId, bool, Sight)) {
+        self.drawn.clear();
+        for (place, rows) in self.record.of(self.viewer).own.iter().enumerate() {
+            if self.own.len() == place {
+                self.own.push(rows.drawn.before(at));
+            }
+            let next = &mut self.own[place];
+            while rows.drawn.get(*next).is_some_and(|row| row.at < at) {
+                *next += 1;
+            }
+            if let Some(row) = rows.drawn.get(*next).filter(|row| row.at == at) {
+                let fraction = f32::from(row.fraction) / 65_536.0;
+                let pos = Vec3 { x: row.pos[0], y: row.pos[1], z: row.pos[2] };
+                self.drawn.push(rows.actor);
+                each(rows.actor, true, Sight { at, tick: row.tick, fraction, how: Drawn::Predicted, pos });
+            }
+        }
+    }
+
+    fn other(&mut self, actor: ActorId, owned: bool, frame: &Frame) -> Option<Sight> {
+        let record = self.record;
+        let frame = &record.frame_of(self.viewer, actor, frame)?;
+        let row = frame.row;
+        let before = frame.before.and_then(|tick| self.sample(actor, owned, tick));
+        if !row.blends {
+            let newest = frame.newest.and_then(|tick| self.sample(actor, owned, tick))?;
+            let (tick, pos) = (record.cast.tick(newest.tick), newest.state.vec3(0));
+            return Some(Sight { at: row.at, tick, fraction: 0.0, how: Drawn::Newest, pos });
+        }
+        let after = frame.after.and_then(|tick| self.sample(actor, owned, tick));
+        let after = after.map(|after| self.travelled.told_apart(record, actor, before.as_ref(), &after));
+        let moment = Shown { tick: row.tick.tick(record.cast.first), fraction: row.fraction };
+        let layout = self.travelled.layouts[actor.index()].take().unwrap_or_else(|| record.layout(actor, row.tick));
+        let ends = (before.as_ref(), after.as_ref());
+        let made = drawn_point(layout.schema(), record.cast.rate, moment, ends, u32::from(row.limit_ms));
+        if record.changes.is_empty() {
+            self.travelled.layouts[actor.index()] = Some(layout);
+        }
+        let (pos, Placed { how, shown, .. }) = made?;
+        Some(Sight { at: row.at, tick: record.cast.tick(shown.tick), fraction: shown.fraction, how, pos })
+    }
+
+    fn sample(&mut self, actor: ActorId, owned: bool, tick: RecordTick) -> Option<Sample> {
+        if owned && self.record.cast.actors[actor.index()].is_owned_in(self.viewer, tick) {
+            return self.record.sample(actor, tick, true);
+        }
+        self.travelled.sample(self.record, actor, tick)
     }
 }

@@ -3,8 +3,10 @@
 use velocitas_core::Presence;
 
 use super::column::{Column, Cut};
+use super::inputs::InputRows;
+use super::packed::Packed;
 use super::rows::{
-    ClockRow, FrameRow, InputRow, JoinedRow, KnowsRow, Mark, MarkRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow,
+    ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow,
 };
 use super::track::Track;
 use crate::ids::{ActorId, RecordTick};
@@ -21,7 +23,9 @@ pub struct OwnRows {
     /// What it predicted again.
     pub rewritten: Track,
     /// How it was drawn, by frame.
-    pub drawn: Column<OwnDrawnRow>,
+    pub drawn: Packed<OwnDrawnRow>,
+    /// What the hands did with it, and what became of that.
+    pub inputs: InputRows,
 }
 
 /// What is kept of one machine.
@@ -30,11 +34,9 @@ pub struct MachineRows {
     /// Of each entity of its own.
     pub own: Vec<OwnRows>,
     /// The moments at which it drew all others.
-    pub frames: Column<FrameRow>,
+    pub frames: Packed<FrameRow>,
     /// The snapshots it took in.
-    pub received: Column<ReceivedRow>,
-    /// What became of its inputs.
-    pub inputs: Column<InputRow>,
+    pub received: Packed<ReceivedRow>,
     /// Whom it learnt of, and of whose end.
     pub knows: Column<KnowsRow>,
     /// How far it was in or out; without a row it has not been started.
@@ -46,7 +48,7 @@ pub struct MachineRows {
     /// Whom it knows and has not drawn yet.
     pub(super) unseen: Vec<ActorId>,
     /// What it knows of its clock and link.
-    pub clocks: Column<ClockRow>,
+    pub clocks: Packed<ClockRow>,
     /// What happens seldom.
     pub happenings: Column<HappeningRow>,
     /// What the rail shows.
@@ -65,7 +67,8 @@ impl MachineRows {
             return &mut self.own[place];
         }
         let (predicted, rewritten) = (Track::new(width), Track::new(width));
-        self.own.push(OwnRows { actor, predicted, rewritten, drawn: Column::default() });
+        let (drawn, inputs) = (Packed::default(), InputRows::default());
+        self.own.push(OwnRows { actor, predicted, rewritten, drawn, inputs });
         self.own.last_mut().expect("it was just put there")
     }
 
@@ -124,14 +127,8 @@ impl MachineRows {
 
     /// Every column but the tracks and what is few and never forgotten: whom it knows.
     fn columns(&mut self) -> impl Iterator<Item = &mut dyn Cut> {
-        let all: [&mut dyn Cut; 6] = [
-            &mut self.frames,
-            &mut self.received,
-            &mut self.inputs,
-            &mut self.clocks,
-            &mut self.happenings,
-            &mut self.marks,
-        ];
+        let all: [&mut dyn Cut; 5] =
+            [&mut self.frames, &mut self.received, &mut self.clocks, &mut self.happenings, &mut self.marks];
         all.into_iter().chain(self.own.iter_mut().map(|own| -> &mut dyn Cut { &mut own.drawn }))
     }
 
@@ -143,6 +140,7 @@ impl MachineRows {
         for own in &mut self.own {
             own.predicted.truncate(at);
             own.rewritten.truncate(at);
+            own.inputs.truncate(at);
         }
     }
 
@@ -151,15 +149,16 @@ impl MachineRows {
         for own in &mut self.own {
             own.predicted.forget(from);
             own.rewritten.forget(from);
+            own.inputs.forget(from);
         }
     }
 
     pub(super) fn bytes(&self) -> usize {
-        let own = self.own.iter().map(|o| o.predicted.bytes() + o.rewritten.bytes() + o.drawn.bytes());
+        let of = |o: &OwnRows| o.predicted.bytes() + o.rewritten.bytes() + o.drawn.bytes() + o.inputs.bytes();
+        let own = self.own.iter().map(of);
         own.sum::<usize>()
             + self.frames.bytes()
             + self.received.bytes()
-            + self.inputs.bytes()
             + self.knows.bytes()
             + self.presence.bytes()
             + self.joined.bytes()

@@ -7,28 +7,31 @@
 mod cast;
 mod column;
 mod drawn;
+mod inputs;
 mod layout;
 mod machine;
+mod packed;
 mod rows;
 mod track;
 
 pub use cast::{Actor, Cast, MachineInfo, OwnerRow, Player};
 use column::Cut;
 pub use column::{Column, Timed};
-pub use drawn::{DrawnRow, Frame};
+pub use drawn::{DrawnRow, Frame, Gallery, Sight, Travelled};
+pub use inputs::{InputRow, InputRows};
 pub use layout::Layout;
 pub use machine::{MachineRows, OwnRows};
+pub use packed::{Coder, Pack, Packed};
 pub use rows::{
-    ClockRow, FrameRow, InputRow, JoinedRow, KnowsRow, Mark, MarkRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow,
-    StateHead,
+    ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow, StateHead,
 };
 pub use track::Track;
 
 use std::collections::BTreeMap;
 
 use velocitas_core::{
-    Client, EndedBy, EntityId, Event, Fact, HostNanos, InputFact, InputFate, Made, Presence, Provenance, Restored,
-    SolidId, StateEvent, Tick,
+    Client, EndedBy, EntityId, Event, Fact, HostNanos, Input, InputFact, InputFate, Made, Presence, Provenance,
+    Restored, SolidId, StateEvent, Tick,
 };
 
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
@@ -41,7 +44,7 @@ use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
 const CONTEXT: LabTime = LabTime(15_000_000_000);
 
 /// Datagrams by link: from, to.
-type Messages = BTreeMap<(MachineId, MachineId), Column<MessageRow>>;
+type Messages = BTreeMap<(MachineId, MachineId), Packed<MessageRow>>;
 
 /// The record of a run.
 #[derive(Clone, Debug)]
@@ -99,8 +102,13 @@ impl Record {
     }
 
     /// Datagrams by link, in the order they left.
-    pub fn links(&self) -> impl Iterator<Item = (MachineId, MachineId, &Column<MessageRow>)> {
+    pub fn links(&self) -> impl Iterator<Item = (MachineId, MachineId, &Packed<MessageRow>)> {
         self.messages.iter().map(|((from, to), column)| (*from, *to, column))
+    }
+
+    /// Datagrams from one machine to another, in the order they left.
+    pub fn link(&self, from: MachineId, to: MachineId) -> Option<&Packed<MessageRow>> {
+        self.messages.get(&(from, to))
     }
 
     /// Why a machine is not let in at a moment, in the words it was told; `None` where it is, or does not ask.
@@ -114,7 +122,7 @@ impl Record {
 
     /// The datagrams of a machine's client between two moments, both included: what it sent, what was sent to it. What else a
     /// machine sends that decides as well is not among them.
-    pub fn datagrams(&self, machine: MachineId, from: LabTime, to: LabTime) -> impl Iterator<Item = &MessageRow> {
+    pub fn datagrams(&self, machine: MachineId, from: LabTime, to: LabTime) -> impl Iterator<Item = MessageRow> {
         self.links().filter(move |(a, b, _)| [*a, *b].contains(&machine)).flat_map(move |(a, b, rows)| {
             rows.span(from, to).filter(move |r| machine == if r.kind.is_up() { a } else { b })
         })
@@ -177,7 +185,7 @@ impl Record {
     pub fn bytes(&self) -> usize {
         self.authority.iter().map(Track::bytes).sum::<usize>()
             + self.machines.iter().map(MachineRows::bytes).sum::<usize>()
-            + self.messages.values().map(Column::bytes).sum::<usize>()
+            + self.messages.values().map(Packed::bytes).sum::<usize>()
     }
 
     fn tick(&self, tick: Tick) -> RecordTick {
@@ -253,11 +261,14 @@ impl Record {
         seen.into_iter().for_each(|actor| rows.see(at, actor));
     }
 
-    fn input(&mut self, at: LabTime, machine: MachineId, fact: &InputFact) {
-        let InputFact { peer, entity, tick, fate } = *fact;
-        let tick = self.tick(tick);
+    fn input(&mut self, at: LabTime, machine: MachineId, fact: InputFact, value: Option<&Input>) {
+        let InputFact { peer, entity, tick, fate } = fact;
+        // What a server says of a peer is kept with that peer's machine.
+        let machine = self.cast.machine_of(peer).unwrap_or(machine);
+        let Some(actor) = self.cast.actor(entity) else { return };
+        let (tick, width) = (self.tick(tick), self.authority[actor.index()].width());
         let rows = self.machine_mut(machine);
-        rows.inputs.push(InputRow { at, tick, peer, entity, fate });
+        rows.own_mut(actor, width).inputs.note(at, (peer, tick), fate, value);
         match fate {
             InputFate::Used(Provenance::Repeated | Provenance::Rested) => rows.mark(at, Some(tick), Mark::MadeUp),
             InputFate::Arrived(margin) if margin < 0 => rows.mark(at, Some(tick), Mark::Late),
@@ -275,7 +286,6 @@ impl Record {
         let machine = spoken_of.unwrap_or(machine);
         let tick = fact.tick().map(|tick| self.tick(tick));
         match fact {
-            Fact::Input(fact) => return self.input(at, machine, &fact),
             Fact::Clock(fact) => return self.machine_mut(machine).clocks.push(ClockRow { at, fact }),
             Fact::Received { .. } => {
                 let row = tick.map(|tick| ReceivedRow { at, tick });
@@ -301,6 +311,7 @@ impl Watch for Record {
         self.end = at;
         match event {
             Event::State(state) => self.state(at, machine, state),
+            Event::Input(fact, value) => self.input(at, machine, *fact, *value),
             Event::Fact(fact) => self.fact(at, machine, part, *fact),
         }
     }
@@ -311,6 +322,14 @@ impl Watch for Record {
             // Of the client whose it is, not of the server that is in the middle of them all.
             let whose = if row.kind.is_up() { from } else { to };
             self.machine_mut(whose).mark(row.at, row.tick, Mark::Lost);
+        }
+    }
+
+    fn unread(&mut self, from: MachineId, to: MachineId, number: u64) {
+        if let Some(rows) = self.messages.get_mut(&(from, to))
+            && let Some(place) = number.checked_sub(rows.forgotten() as u64)
+        {
+            rows.update(place as usize, |row| row.unread = true);
         }
     }
 

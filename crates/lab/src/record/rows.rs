@@ -1,12 +1,14 @@
 //! What one row of each table of the record says. Every row has its lab time; whose it is, the table says.
 
-use velocitas_core::{ClockFact, EntityId, InputFate, PeerId, Presence, SolidId};
+use velocitas_core::{ClockFact, EntityId, MessageKind, Presence, SolidId};
 
+use super::packed::{Coder, Pack};
 use crate::ids::{ActorId, RecordTick};
 use crate::time::LabTime;
+use crate::watch::MessageRow;
 
 /// The head of a state in a track.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Default)]
 pub struct StateHead {
     /// When it was made.
     pub at: LabTime,
@@ -53,8 +55,23 @@ impl StateHead {
     }
 }
 
+impl Pack for StateHead {
+    fn code(&mut self, before: &Self, coder: &mut impl Coder) {
+        coder.time(&mut self.at, before.at);
+        coder.small(&mut self.tick.0, before.tick.0.wrapping_add(1));
+        let mut back = self.used_back as u16;
+        coder.small(&mut back, before.used_back as u16);
+        self.used_back = back as i16;
+        let teleported = u16::from(self.teleported);
+        let mut rest = [self.contacts[0], self.contacts[1], teleported];
+        let before = [before.contacts[0], before.contacts[1], 0];
+        rest.iter_mut().zip(before).for_each(|(value, before)| coder.small(value, before));
+        (self.contacts, self.teleported) = ([rest[0], rest[1]], rest[2] != 0);
+    }
+}
+
 /// A frame of a viewer: the one moment at which it draws all others.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Default)]
 pub struct FrameRow {
     /// The frame.
     pub at: LabTime,
@@ -70,8 +87,21 @@ pub struct FrameRow {
     pub sees: bool,
 }
 
+impl Pack for FrameRow {
+    fn code(&mut self, before: &Self, coder: &mut impl Coder) {
+        coder.time(&mut self.at, before.at);
+        coder.small(&mut self.tick.0, before.tick.0);
+        coder.real(&mut self.fraction, before.fraction);
+        coder.small(&mut self.limit_ms, before.limit_ms);
+        let flags = |row: &Self| u8::from(row.blends) | u8::from(row.sees) << 1;
+        let mut now = flags(self);
+        coder.small(&mut now, flags(before));
+        (self.blends, self.sees) = (now & 1 != 0, now & 2 != 0);
+    }
+}
+
 /// An own entity whose states its owner makes, in a frame.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Default)]
 pub struct OwnDrawnRow {
     /// The frame.
     pub at: LabTime,
@@ -85,13 +115,30 @@ pub struct OwnDrawnRow {
     pub bearing: f32,
 }
 
+impl Pack for OwnDrawnRow {
+    fn code(&mut self, before: &Self, coder: &mut impl Coder) {
+        coder.time(&mut self.at, before.at);
+        coder.small(&mut self.tick.0, before.tick.0);
+        coder.small(&mut self.fraction, before.fraction);
+        self.pos.iter_mut().zip(before.pos).for_each(|(x, before)| coder.real(x, before));
+        coder.real(&mut self.bearing, before.bearing);
+    }
+}
+
 /// A snapshot as a client took it in.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Default)]
 pub struct ReceivedRow {
     /// When.
     pub at: LabTime,
     /// The tick it shows.
     pub tick: RecordTick,
+}
+
+impl Pack for ReceivedRow {
+    fn code(&mut self, before: &Self, coder: &mut impl Coder) {
+        coder.time(&mut self.at, before.at);
+        coder.small(&mut self.tick.0, before.tick.0);
+    }
 }
 
 /// A client learns of an entity, or that it is no more.
@@ -130,21 +177,6 @@ pub struct SeenRow {
     pub actor: ActorId,
 }
 
-/// What became of an input.
-#[derive(Clone, Copy, Debug)]
-pub struct InputRow {
-    /// When.
-    pub at: LabTime,
-    /// For which tick.
-    pub tick: RecordTick,
-    /// By which connection.
-    pub peer: PeerId,
-    /// For which entity.
-    pub entity: EntityId,
-    /// What.
-    pub fate: InputFate,
-}
-
 /// What a client knows of its clock and link.
 #[derive(Clone, Copy, Debug)]
 pub struct ClockRow {
@@ -152,6 +184,28 @@ pub struct ClockRow {
     pub at: LabTime,
     /// What.
     pub fact: ClockFact,
+}
+
+impl Default for ClockRow {
+    fn default() -> Self {
+        let fact = ClockFact { behind: 0, rtt_us: 0, rtt_sigma_us: 0, margin: None, view_delay_us: 0 };
+        Self { at: LabTime::ZERO, fact }
+    }
+}
+
+impl Pack for ClockRow {
+    fn code(&mut self, before: &Self, coder: &mut impl Coder) {
+        coder.time(&mut self.at, before.at);
+        let parts = |fact: &ClockFact| {
+            let margin = fact.margin.map_or(u32::MAX, |margin| u32::from(margin as u8));
+            [fact.behind as u32, fact.rtt_us, fact.rtt_sigma_us, margin, fact.view_delay_us]
+        };
+        let mut now = parts(&self.fact);
+        now.iter_mut().zip(parts(&before.fact)).for_each(|(value, before)| coder.small(value, before));
+        let [behind, rtt_us, rtt_sigma_us, margin, view_delay_us] = now;
+        let margin = (margin != u32::MAX).then_some(margin as u8 as i8);
+        self.fact = ClockFact { behind: behind as i32, rtt_us, rtt_sigma_us, margin, view_delay_us };
+    }
 }
 
 /// A slice of the rail shows the worst of these, in this order of priority.
@@ -171,6 +225,63 @@ pub enum Mark {
     Went,
     /// A verdict.
     Verdict,
+}
+
+/// Never; a run ends before that.
+const NEVER: u64 = u64::MAX;
+/// Stands for nothing where something small may be.
+const NOTHING: u32 = u32::MAX;
+
+impl Default for MessageRow {
+    fn default() -> Self {
+        Self {
+            at: LabTime::ZERO,
+            arrived: None,
+            again: None,
+            unread: false,
+            kind: MessageKind::ALL[0],
+            bytes: 0,
+            tick: None,
+            ticks: 0,
+            entity: None,
+            entities: 0,
+            epoch: None,
+        }
+    }
+}
+
+impl Pack for MessageRow {
+    fn code(&mut self, before: &Self, coder: &mut impl Coder) {
+        coder.time(&mut self.at, before.at);
+        // What arrives does so soon after it left.
+        let mut arrived = self.arrived.map_or(NEVER, |at| at.0);
+        coder.number(&mut arrived, self.at.0);
+        let mut again = self.again.map_or(NEVER, |at| at.0);
+        coder.number(&mut again, NEVER);
+        let time = |ns: u64| (ns != NEVER).then_some(LabTime(ns));
+        (self.arrived, self.again) = (time(arrived), time(again));
+        let whose = |row: &Self| row.entity.map_or(NOTHING, |id| u32::from(id.index) << 8 | u32::from(id.generation));
+        let parts = |row: &Self| {
+            [
+                row.tick.map_or(NOTHING, |tick| tick.0),
+                whose(row),
+                u32::from(row.bytes),
+                u32::from(row.ticks) | u32::from(row.entities) << 8 | u32::from(row.unread) << 16,
+                u32::from(row.kind as u8),
+                row.epoch.map_or(NOTHING, u32::from),
+            ]
+        };
+        let mut now = parts(self);
+        now.iter_mut().zip(parts(before)).for_each(|(value, before)| coder.small(value, before));
+        let [tick, entity, bytes, counts, kind, epoch] = now;
+        self.tick = (tick != NOTHING).then_some(RecordTick(tick));
+        let id = EntityId { index: (entity >> 8) as u16, generation: entity as u8 };
+        self.entity = (entity != NOTHING).then_some(id);
+        self.bytes = bytes as u16;
+        (self.ticks, self.entities, self.unread) = (counts as u8, (counts >> 8) as u8, counts >> 16 != 0);
+        self.kind = MessageKind::from_number(kind as u8).unwrap_or(MessageKind::ALL[0]);
+        self.epoch = (epoch != NOTHING).then_some(epoch as u8);
+    }
 }
 
 /// Something for the rail.

@@ -2,10 +2,10 @@
 
 #![allow(dead_code, reason = "each test file uses some of it")]
 
-use velocitas_core::{Correction, Fact, InputFate, Provenance, Restored};
+use velocitas_core::{Correction, Fact, Provenance, Restored};
 use velocitas_lab::cause::Cause;
 use velocitas_lab::metrics::{self, ClientMetrics};
-use velocitas_lab::record::{Record, Track};
+use velocitas_lab::record::{InputRow, Record, Track};
 use velocitas_lab::{ActorId, Course, Happening, LabTime, MachineId, MemberId, Part, Run};
 
 /// A round trip with turns, sprints and hops in an open yard.
@@ -88,6 +88,12 @@ pub fn tracks(record: &Record, member: usize) -> (&Track, &Track) {
     (record.authority(actor), &own.predicted)
 }
 
+/// What became of a member's inputs.
+pub fn inputs(record: &Record, member: usize) -> Vec<InputRow> {
+    let own = record.of(machine(record, member)).own(actor(record, member)).expect("its own");
+    own.inputs.rows().iter().collect()
+}
+
 /// What happened in clients and the server, of one member or the server, each with its moment.
 pub fn facts(record: &Record, machine: MachineId) -> impl Iterator<Item = (LabTime, Fact)> {
     record.of(machine).happenings.iter().filter_map(|r| match r.what {
@@ -125,19 +131,19 @@ pub fn first_predictions_are_exact(record: &Record, member: usize) -> usize {
     let ticks = authority.len() + 2;
     let mut disturbed = vec![false; ticks + 1];
     let mut note = |tick: u32| disturbed[(tick as usize).min(ticks)] = true;
-    let used = |row: &&velocitas_lab::record::InputRow| matches!(row.fate, InputFate::Used(_));
-    let begun = record.of(here).inputs.iter().find(used).map_or(0, |row| row.tick.0);
-    for row in record.of(here).inputs.iter() {
-        match row.fate {
-            InputFate::Used(Provenance::Fresh) => {}
-            InputFate::Used(_) => {
+    let inputs = inputs(record, member);
+    let begun = inputs.iter().find(|row| row.used().is_some()).map_or(0, |row| row.tick.0);
+    for row in &inputs {
+        match row.used() {
+            Some((_, Provenance::Fresh)) => {}
+            Some(_) => {
                 // Its press, if it had one, takes effect in the next.
                 note(row.tick.0);
                 note(row.tick.0 + 1);
             }
             // Lost before anything arrived: the server could not miss it.
-            _ if row.tick.0 < begun => (row.tick.0..=begun).for_each(&mut note),
-            _ => {}
+            None if row.tick.0 < begun => (row.tick.0..=begun).for_each(&mut note),
+            None => {}
         }
     }
     for (machine, part) in [(MachineId::SERVER, Part::Server), (here, Part::Client)] {

@@ -19,7 +19,7 @@ pub(in crate::client) struct Deciding {
     epoch: u8,
     /// Nothing before this tick is claimed.
     since: Tick,
-    /// The newest tick at which the guard's word was taken.
+    /// The newest tick at which a claim is known to be accepted, or the guard's word was taken.
     agreed: Tick,
 }
 
@@ -52,10 +52,11 @@ impl Deciding {
             .write(out, context.schema(newest));
     }
 
-    /// Takes the server's word once: where it begins.
+    /// Takes the server's word: where it begins, and from then on how far its claims were accepted.
     pub(super) fn told(&mut self, newest: Tick, word: &Word<'_>) {
         match self.past.newest() {
-            Some(_) if self.past.state().is_some() => {}
+            // What was claimed up to there was accepted.
+            Some(_) if self.past.state().is_some() => self.agreed = self.agreed.max(word.used),
             Some(newest) => self.restart(newest, *word.state),
             None => self.restart(newest.max(word.used), *word.state),
         }

@@ -165,6 +165,11 @@ impl Own {
         self.past().newest()
     }
 
+    /// The newest input as it travels.
+    pub(super) fn sampled(&self) -> Option<Input> {
+        self.newest().map(|_| self.past().sampled())
+    }
+
     /// The state after the newest tick, if the owner makes any.
     pub(super) fn state(&self) -> Option<State> {
         self.past().state()

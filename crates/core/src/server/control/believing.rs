@@ -2,9 +2,9 @@
 
 use super::turn::{Includes, Made, Turn, tell_used};
 use crate::data::State;
-use crate::event::{InputFate, Provenance, Sink};
+use crate::event::{Provenance, Sink};
 use crate::ids::PeerId;
-use crate::server::claims::Claims;
+use crate::server::claims::{Claims, Heard};
 use crate::tick::Tick;
 use crate::wire::Claim;
 use crate::world::Entity;
@@ -21,7 +21,7 @@ impl Believing {
         Self { claims: Claims::default(), good: state }
     }
 
-    pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Vec<Tick> {
+    pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Heard {
         self.claims.take_in(newest, since, claim, expected)
     }
 
@@ -42,7 +42,7 @@ impl Believing {
                 provenance = Provenance::Fresh;
             }
         }
-        tell_used(self.claims.has_begun(now), peer, entity.id(), now, InputFate::Used(provenance), sink);
+        tell_used(self.claims.has_begun(now), (peer, entity.id(), now), provenance, None, sink);
         Made::default()
     }
 

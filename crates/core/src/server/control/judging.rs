@@ -2,8 +2,9 @@
 
 use super::turn::{Includes, Made, Turn, tell_used};
 use crate::data::State;
-use crate::event::{Fact, InputFate, Sink, tell};
+use crate::event::{Fact, InputFact, InputFate, Sink, tell, tell_input};
 use crate::ids::PeerId;
+use crate::server::claims::Heard;
 use crate::server::guard::{Guard, Ruling};
 use crate::tick::{Rate, Tick};
 use crate::verdict::{Answer, Verdict};
@@ -24,7 +25,7 @@ impl Judging {
         Self { guard: Guard::new(rate, state) }
     }
 
-    pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Vec<Tick> {
+    pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Heard {
         self.guard.take_in(newest, since, claim, expected)
     }
 
@@ -39,7 +40,10 @@ impl Judging {
         let (ruling, provenance) =
             self.guard.judge(&turn.scene, (turn.motion, turn.limits), turn.rate, &mut entity.state);
         let id = entity.id();
-        tell_used(self.guard.claims().has_begun(tick), peer, id, tick, InputFate::Used(provenance), sink);
+        tell_used(self.guard.claims().has_begun(tick), (peer, id, tick), provenance, None, sink);
+        for tick in self.guard.let_go() {
+            tell_input(sink, InputFact { peer, entity: id, tick, fate: InputFate::Outdated }, None);
+        }
         let teleported = match ruling {
             Ruling::Lawful => false,
             Ruling::Resync => {

@@ -15,7 +15,7 @@ pub(super) use turn::{Arrival, Includes, Made, Margins, Turn};
 
 use crate::arrangement::Authority;
 use crate::data::State;
-use crate::event::Sink;
+use crate::event::{InputFate, Sink};
 use crate::ids::PeerId;
 use crate::tick::{Rate, Tick};
 use crate::wire::{Claim, Inputs};
@@ -85,10 +85,21 @@ impl Control {
             Self::Believing(believing) => believing.take_in(newest, since, claim, arrival.expected),
             Self::Judging(judging) => judging.take_in(newest, since, claim, arrival.expected),
         };
-        if heard.is_empty() && newest > arrival.expected {
+        if heard.fresh.is_empty() && heard.outdated.is_empty() && newest > arrival.expected {
             margins.note(arrival.margin(newest));
         }
-        for tick in heard {
+        for tick in heard.overtaken {
+            let margin = arrival.margin(tick) as i16;
+            arrival.tell(claim.entity, tick, InputFate::Arrived(margin), sink);
+        }
+        for tick in heard.outdated {
+            // How early its owner is it says all the same.
+            if !arrival.is_dropped(tick) {
+                margins.note(arrival.margin(tick));
+            }
+            arrival.tell(claim.entity, tick, InputFate::Outdated, sink);
+        }
+        for tick in heard.fresh {
             margins.arrived(arrival, claim.entity, tick, sink);
         }
     }

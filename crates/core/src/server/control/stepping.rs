@@ -4,7 +4,7 @@ use std::collections::VecDeque;
 
 use super::turn::{Arrival, Includes, Made, Margins, Turn, tell_used};
 use crate::data::Input;
-use crate::event::{Fact, InputFate, Provenance, Sink, tell};
+use crate::event::{Fact, Provenance, Sink, tell};
 use crate::ids::PeerId;
 use crate::motion::checked_step;
 use crate::server::input_buffer::{InputBuffer, Taken};
@@ -55,9 +55,8 @@ impl Stepping {
         for back in (0..inputs.count).rev() {
             let tick = newest.offset(-(back as i64));
             let input = inputs.inputs[back];
-            if !arrival.layouts.schema(kind, tick.wire()).input_in_range(&input) {
-                let length = libm::sqrtf(input.real(0) * input.real(0) + input.real(1) * input.real(1));
-                accuse(sink, Evidence::plain(Rule::Range, (tick, tick), length, 1.0));
+            if let Some((length, most)) = arrival.layouts.schema(kind, tick.wire()).input_beyond_range(&input) {
+                accuse(sink, Evidence::plain(Rule::Range, (tick, tick), length, most));
                 continue;
             }
             match self.buffer.take_in(tick, simulated, input) {
@@ -122,7 +121,7 @@ impl Stepping {
             Provenance::Fresh => 0,
             Provenance::Repeated | Provenance::Rested => self.made_up.saturating_add(1),
         };
-        tell_used(self.buffer.has_begun(tick), peer, entity.id(), tick, InputFate::Used(provenance), sink);
+        tell_used(self.buffer.has_begun(tick), (peer, entity.id(), tick), provenance, Some(&input), sink);
         stepped(turn, entity, &input, sink)
     }
 

@@ -1,6 +1,7 @@
 //! What controls need of the server, and what they tell.
 
-use crate::event::{Fact, InputFact, InputFate, Sink, tell};
+use crate::data::Input;
+use crate::event::{InputFact, InputFate, Provenance, Sink, tell_input};
 use crate::ground::Contacts;
 use crate::ids::{EntityId, PeerId};
 use crate::motion::{Limits, Motion, Scene};
@@ -25,6 +26,11 @@ impl Arrival<'_> {
     /// Whether the server will pass over a tick: it stood still when its time came.
     pub(super) fn is_dropped(&self, tick: Tick) -> bool {
         tick > self.ticks.newest() && tick < self.ticks.first_due(self.now)
+    }
+
+    /// Tells what becomes of an input or claim.
+    pub(super) fn tell<S: Sink>(&self, entity: EntityId, tick: Tick, fate: InputFate, sink: &mut S) {
+        tell_input(sink, InputFact { peer: self.peer, entity, tick, fate }, None);
     }
 
     /// How early an input for `tick` is, in quarter ticks; below 0 it is too late.
@@ -58,7 +64,7 @@ impl Margins {
             self.note(margin);
             InputFate::Arrived(margin as i16)
         };
-        tell(sink, Fact::Input(InputFact { peer: arrival.peer, entity, tick, fate }));
+        arrival.tell(entity, tick, fate, sink);
     }
 
     /// What to report, as far as eight bits count; then it begins anew.
@@ -94,16 +100,15 @@ pub(in crate::server) struct Includes {
     pub(in crate::server) made_up: u8,
 }
 
-/// Tells whether what a tick was made with came from its owner, once its owner has begun.
+/// Tells whether what a tick was made with came from its owner, once its owner has begun; `value` is what the step read.
 pub(super) fn tell_used<S: Sink>(
     begun: bool,
-    peer: PeerId,
-    entity: EntityId,
-    tick: Tick,
-    fate: InputFate,
+    (peer, entity, tick): (PeerId, EntityId, Tick),
+    provenance: Provenance,
+    value: Option<&Input>,
     sink: &mut S,
 ) {
     if begun {
-        tell(sink, Fact::Input(InputFact { peer, entity, tick, fate }));
+        tell_input(sink, InputFact { peer, entity, tick, fate: InputFate::Used(provenance) }, value);
     }
 }

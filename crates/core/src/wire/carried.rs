@@ -1,0 +1,60 @@
+//! What a datagram is about, as far as that can be read without knowing any rule's layout.
+
+use super::bits::BitReader;
+use super::datagram::Header;
+use super::entity::read_entity;
+use super::kind::MessageKind;
+use crate::ids::EntityId;
+use crate::tick::WireTick;
+
+/// What a datagram is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Carried {
+    /// What it is.
+    pub kind: MessageKind,
+    /// The tick it is about: of inputs and claims the newest.
+    pub tick: Option<WireTick>,
+    /// Inputs and claims: for how many ticks it has one, that tick and those before it.
+    pub ticks: u8,
+    /// The entity it is about: of inputs, claims, pull backs.
+    pub entity: Option<EntityId>,
+    /// Snapshots: of how many entities it tells.
+    pub entities: u8,
+    /// Claims: the pull back it goes on from; pull backs: its own number.
+    pub epoch: Option<u8>,
+}
+
+impl Carried {
+    /// Of a datagram; `None` where it is none of ours.
+    pub fn of(bytes: &[u8]) -> Option<Self> {
+        let mut from = BitReader::new(bytes);
+        let kind = Header::read(&mut from).ok()?.kind;
+        let mut carried = Self { kind, tick: None, ticks: 0, entity: None, entities: 0, epoch: None };
+        if kind.has_tick() {
+            carried.tick = Some(WireTick(from.take(16).ok()? as u16));
+        }
+        match kind {
+            MessageKind::Inputs => {
+                carried.entity = Some(read_entity(&mut from).ok()?);
+                carried.ticks = from.take(4).ok()? as u8 + 1;
+            }
+            MessageKind::Claim => {
+                carried.entity = Some(read_entity(&mut from).ok()?);
+                carried.epoch = Some(from.take(8).ok()? as u8);
+                from.take(16).ok()?;
+                carried.ticks = from.take(4).ok()? as u8 + 1;
+            }
+            MessageKind::PullBack => {
+                carried.entity = Some(read_entity(&mut from).ok()?);
+                carried.epoch = Some(from.take(8).ok()? as u8);
+            }
+            MessageKind::Snapshot => {
+                // Interval, margin and whether there is one.
+                from.take(8 + 1 + 8).ok()?;
+                carried.entities = from.take(8).ok()? as u8;
+            }
+            _ => {}
+        }
+        Some(carried)
+    }
+}

@@ -1,0 +1,86 @@
+//! From hands to screens: when a press is seen, by who pressed and by the others.
+
+use velocitas_core::Vec3;
+
+use crate::ids::{ActorId, MachineId};
+use crate::record::{DrawnRow, Record};
+use crate::time::LabTime;
+use crate::watch::Happening;
+
+/// After a press something is looked for for so long.
+pub const LOOKED_FOR: LabTime = LabTime(3_000_000_000);
+/// Frames before a press in which nothing may have moved: what moved before the press proves nothing about it.
+const AT_REST: usize = 4;
+/// What moved less has not moved.
+const MOVED_M: f32 = 1e-3;
+
+fn moved(a: Vec3, b: Vec3) -> bool {
+    (b - a).dot(b - a) > MOVED_M * MOVED_M
+}
+
+/// Presses of a machine's hands at rest between two moments: when, with the entity that is theirs.
+fn presses(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -> Vec<(LabTime, LabTime, ActorId)> {
+    let rows = &record.of(machine).happenings;
+    let pressed = rows.span(from, to).filter_map(|row| match row.what {
+        Happening::Pressed(by) => Some((row.at, by)),
+        _ => None,
+    });
+    pressed.filter_map(|(at, by)| Some((at, by, record.cast.body(machine, at)?))).collect()
+}
+
+/// From presses to the first frame in which the own character moves, in milliseconds. A press while it still moved counts for
+/// nothing.
+pub(crate) fn responses(record: &Record, machine: MachineId, (from, to, end): (LabTime, LabTime, LabTime)) -> Vec<f64> {
+    let frames = &record.of(machine).frames;
+    let mut samples = Vec::new();
+    for (at, pressed, actor) in presses(record, machine, from, to) {
+        let drawn = |number: usize| record.drawn_in(machine, actor, number);
+        let after = frames.before(at);
+        let Some(rest) = after.checked_sub(1).and_then(drawn) else { continue };
+        let stirs = |r: &DrawnRow| moved(rest.pos, r.pos);
+        if after < AT_REST || drawn(after - AT_REST).as_ref().is_none_or(stirs) {
+            continue;
+        }
+        let last = frames.until(at.plus(LOOKED_FOR).min(end));
+        let seen = (after..last).filter_map(drawn).find(stirs);
+        samples.extend(seen.map(|r| r.at.minus(pressed).millis()));
+    }
+    samples
+}
+
+/// From presses to the first frame on each other screen whose drawn tick is at or after the tick that used the press, where
+/// the entity had moved by that tick, in milliseconds.
+pub(crate) fn seen(record: &Record, machine: MachineId, (from, to, end): (LabTime, LabTime, LabTime)) -> Vec<f64> {
+    let mut samples = Vec::new();
+    for (at, pressed, actor) in presses(record, machine, from, to) {
+        let Some(own) = record.of(machine).own(actor) else { continue };
+        // The first tick sampled then, and the first state of the authority that includes it.
+        let Some(sampled) = own.inputs.rows().span(at, at.plus(LOOKED_FOR)).find(|row| row.sampled_at().is_some())
+        else {
+            continue;
+        };
+        let track = record.authority(actor);
+        let states = track.between(at.minus(LOOKED_FOR), at.plus(LOOKED_FOR).min(end));
+        let includes = |i: &usize| track.head(*i).and_then(|h| h.used()).is_some_and(|used| used >= sampled.tick);
+        let Some(first) = states.clone().find(includes) else { continue };
+        let Some((tick, rest)) = track.head(first).zip(first.checked_sub(1)).map(|(h, i)| (h.tick, track.pos(i)))
+        else {
+            continue;
+        };
+        for viewer in record.cast.players().filter(|viewer| *viewer != machine) {
+            let frames = &record.of(viewer).frames;
+            let range = frames.before(at)..frames.until(at.plus(LOOKED_FOR).min(end));
+            // Others are drawn at a moment of their own: most frames need no second look.
+            let late_enough = |number: &usize| {
+                let placed = record.frame(viewer, *number).and_then(|frame| frame.placed(record.cast.rate));
+                placed.is_some_and(|(shown, ..)| shown >= tick)
+            };
+            let mut drawn = range.filter(late_enough).filter_map(|number| record.drawn_in(viewer, actor, number));
+            let Some(row) = drawn.find(|row| row.tick >= tick) else { continue };
+            if track.of_tick(row.tick).is_some_and(|i| moved(rest, track.pos(i))) {
+                samples.push(row.at.minus(pressed).millis());
+            }
+        }
+    }
+    samples
+}

@@ -1,0 +1,248 @@
+//! Figures on their way: spans of a record that follow each other are added up.
+
+use std::collections::BTreeMap;
+
+use velocitas_core::{Drawn, Fact, Provenance, Restored};
+
+use super::hands::{responses, seen};
+use super::tricks::Tricks;
+use super::views::{Reel, WINDOW, Window, judge};
+use super::{ClientMetrics, Corrections, ErrorM, Inputs, Joining, Margin, Seen, SeenAfter, Span, Spread};
+use super::{prediction_errors, seen_after_ms};
+use crate::cause::causes;
+use crate::course::Role;
+use crate::fate::{Fate, fate};
+use crate::ids::{ActorId, MachineId, RecordTick};
+use crate::record::{InputRow, Record};
+use crate::samples::Samples;
+use crate::time::LabTime;
+use crate::watch::Happening;
+
+/// Figures of a machine on their way.
+#[derive(Clone, Debug, Default)]
+pub struct Tally {
+    jumps: Samples,
+    /// The last frame in which one was seen, of which entity's number, and in how many frames one was.
+    jumped: Option<(LabTime, u16)>,
+    jumps_seen: u32,
+    replayed: u64,
+    unexplained: u32,
+    verdicts: BTreeMap<&'static str, u32>,
+    resyncs: u32,
+    tricks: Tricks,
+    joining: Joining,
+    seen_after: Samples,
+    inputs: Inputs,
+    /// Inputs that were on their way when last looked at.
+    under_way: Vec<(ActorId, LabTime, RecordTick)>,
+    margins: Samples,
+    errors: Samples,
+    others: Views,
+    own: Views,
+    /// Entity-frames of others, and of these those past the newest state and past the limit of that.
+    frames: u64,
+    extrapolated: u64,
+    held: u64,
+    responses: Samples,
+    seen: Samples,
+    bytes_up: (u64, u64),
+    bytes_down: (u64, u64),
+}
+
+/// Windows on their way.
+#[derive(Clone, Debug, Default)]
+struct Views {
+    ages: Samples,
+    lags: Samples,
+    errors: Samples,
+    roughness: Samples,
+    hops: u64,
+    seconds: f64,
+}
+
+impl Views {
+    fn add(&mut self, window: Window) {
+        self.lags.extend(window.lag_ms);
+        self.ages.extend(window.ages_ms);
+        self.errors.extend(window.errors_m);
+        self.roughness.extend(window.roughness_mps);
+        self.hops += u64::from(window.hops);
+        self.seconds += window.seconds;
+    }
+
+    fn figures(&self) -> Seen {
+        let [error_50, error_95] = self.errors.percentiles([0.5, 0.95]);
+        Seen {
+            lag_ms: self.lags.percentiles([0.5])[0],
+            drawn_error_m: ErrorM { p50: error_50, p95: error_95, max: self.errors.most() },
+            roughness_mps: spread(&self.roughness),
+            hops_per_min: (self.seconds > 0.0).then(|| self.hops as f64 / self.seconds * 60.0),
+        }
+    }
+}
+
+fn spread(samples: &Samples) -> Spread {
+    let [p50, p95] = samples.percentiles([0.5, 0.95]);
+    Spread { p50, p95 }
+}
+
+impl Tally {
+    /// Adds a span of the record.
+    pub fn add(&mut self, record: &Record, machine: MachineId, span: Span, reel: &mut Reel) {
+        self.add_happenings(record, machine, span);
+        self.add_inputs(record, machine, span);
+        self.errors.extend(prediction_errors(record, machine, span.from, span.to).into_iter().map(|(_, e)| e));
+        self.add_views(record, machine, span, reel);
+        let looked = (span.from, span.to, span.end);
+        self.responses.extend(responses(record, machine, looked));
+        self.seen.extend(seen(record, machine, looked));
+        self.tricks.add(record, machine, span);
+        for row in record.datagrams(machine, span.from, span.to) {
+            let (plain, udp) = if row.kind.is_up() { &mut self.bytes_up } else { &mut self.bytes_down };
+            *plain += u64::from(row.bytes);
+            *udp += u64::from(row.bytes) + 28;
+            self.joining.bytes += if row.kind.is_joining() { u64::from(row.bytes) } else { 0 };
+        }
+        let seen = record.of(machine).seen.span(span.from, span.to);
+        self.seen_after.extend(seen.map(|row| seen_after_ms(record, machine, row)));
+    }
+
+    /// What it came to.
+    pub fn figures(&self, record: &Record, machine: MachineId) -> ClientMetrics {
+        let player = record.cast.machines[machine.index()].player.as_ref();
+        let role = player.map(|player| player.role);
+        let tricks = self.tricks.outcome();
+        let is_rogue = role == Some(Role::Rogue);
+        let [jump_95] = self.jumps.percentiles([0.95]);
+        let [margin_05, margin_50] = self.margins.percentiles([0.05, 0.5]);
+        let [error_50, error_95] = self.errors.percentiles([0.5, 0.95]);
+        let share = |of: u64| (self.frames > 0).then(|| of as f64 / self.frames as f64);
+        ClientMetrics {
+            name: record.cast.name(machine).to_owned(),
+            kind: role.map_or("", Role::name),
+            arrangement: player.map_or("", |player| player.arrangement.name()),
+            corrections: Corrections {
+                count: self.jumps.count() as u32,
+                jumps_seen: self.jumps_seen,
+                mean_m: self.jumps.mean(),
+                p95_m: jump_95,
+                max_m: self.jumps.most(),
+                replayed_ticks: self.replayed,
+                unexplained: self.unexplained,
+            },
+            joining: self.joining.clone(),
+            seen_after_ms: SeenAfter { p50: self.seen_after.percentiles([0.5])[0], max: self.seen_after.most() },
+            inputs: Inputs {
+                under_way: self.under_way.len() as u32,
+                sampled: self.inputs.sampled + self.under_way.len() as u32,
+                ..self.inputs.clone()
+            },
+            margin_ticks: Margin { p05: margin_05, p50: margin_50 },
+            prediction_error_m: ErrorM { p50: error_50, p95: error_95, max: self.errors.most() },
+            others: self.others.figures(),
+            own: self.own.figures(),
+            view_age_ms: spread(&self.others.ages),
+            extrapolated_share: share(self.extrapolated),
+            held_share: share(self.held),
+            response_ms: self.responses.percentiles([0.5])[0],
+            seen_ms: spread(&self.seen),
+            bytes_up: self.bytes_up.0,
+            bytes_down: self.bytes_down.0,
+            bytes_up_udp: self.bytes_up.1,
+            bytes_down_udp: self.bytes_down.1,
+            verdicts: self.verdicts.clone(),
+            resyncs: self.resyncs,
+            gain_m: is_rogue.then_some(tricks.gain),
+            gain_peak_m: is_rogue.then_some(tricks.peak),
+            tricks: is_rogue.then_some(tricks.played),
+            tricks_answered: is_rogue.then_some(tricks.answered),
+            tricks_idle: is_rogue.then_some(tricks.idle),
+        }
+    }
+
+    fn add_happenings(&mut self, record: &Record, machine: MachineId, span: Span) {
+        let rows = &record.of(machine).happenings;
+        for row in rows.span(span.from, span.to) {
+            match row.what {
+                Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled => {
+                    self.jumps.push(f64::from(c.jump));
+                    let place = Some((row.at, c.entity.index)).filter(|_| c.jump > 0.0);
+                    if place.is_some() && self.jumped != place {
+                        (self.jumped, self.jumps_seen) = (place, self.jumps_seen + 1);
+                    }
+                    self.replayed += u64::from(c.replayed);
+                    self.unexplained += u32::from(causes(record, machine, row.at, &c).is_empty());
+                }
+                Happening::Fact(Fact::Verdict(v)) => {
+                    *self.verdicts.entry(v.evidence.rule.name()).or_default() += 1;
+                }
+                Happening::Fact(Fact::Resync { .. }) => self.resyncs += 1,
+                Happening::Fact(Fact::Connected { .. }) => self.joining.connections += 1,
+                Happening::Fact(Fact::Refused { .. }) => self.joining.refusals += 1,
+                _ => {}
+            }
+        }
+    }
+
+    fn add_inputs(&mut self, record: &Record, machine: MachineId, span: Span) {
+        for (actor, at, tick) in std::mem::take(&mut self.under_way) {
+            let Some(own) = record.of(machine).own(actor) else { continue };
+            let row = own.inputs.rows().span(at, at).find(|row| row.tick == tick);
+            row.into_iter().for_each(|row| self.add_input(record, machine, actor, &row, span.end));
+        }
+        for own in &record.of(machine).own {
+            for row in own.inputs.rows().span(span.from, span.to) {
+                self.add_input(record, machine, own.actor, &row, span.end);
+            }
+        }
+    }
+
+    fn add_input(&mut self, record: &Record, machine: MachineId, actor: ActorId, row: &InputRow, end: LabTime) {
+        let fate = fate(record, machine, actor, row, end);
+        let inputs = &mut self.inputs;
+        match fate {
+            Some(Fate::UnderWay) => return self.under_way.push((actor, row.at, row.tick)),
+            Some(Fate::Fresh) => inputs.fresh += 1,
+            Some(Fate::Late(ms)) => {
+                inputs.late += 1;
+                inputs.latest_ms = Some(inputs.latest_ms.unwrap_or(0.0).max(ms));
+            }
+            Some(Fate::PassedOver) => inputs.passed_over += 1,
+            Some(Fate::Outdated) => inputs.outdated += 1,
+            Some(Fate::Refused) => inputs.refused += 1,
+            Some(Fate::Unused) => inputs.unused += 1,
+            Some(Fate::Lost) => inputs.lost += 1,
+            Some(Fate::Unheard) => inputs.unheard += 1,
+            None => {}
+        }
+        inputs.sampled += u32::from(fate.is_some());
+        if let Some((_, provenance)) = row.used().filter(|(at, _)| *at <= end) {
+            inputs.repeated += u32::from(provenance == Provenance::Repeated);
+            inputs.rested += u32::from(provenance == Provenance::Rested);
+            inputs.never_sampled += u32::from(fate.is_none());
+        }
+        if let Some((_, margin)) = row.arrived().filter(|(at, _)| *at <= end) {
+            self.margins.push(f64::from(margin) / 4.0);
+        }
+    }
+
+    /// Looks at the whole seconds of a span.
+    fn add_views(&mut self, record: &Record, machine: MachineId, span: Span, reel: &mut Reel) {
+        let first = span.from.0.div_ceil(WINDOW.0);
+        let after = (span.to.0 + 1) / WINDOW.0;
+        for second in first..after {
+            reel.play(record, machine, LabTime(second * WINDOW.0), |own, sights, truth| {
+                let window = judge(truth, sights);
+                if own {
+                    return self.own.add(window);
+                }
+                self.others.add(window);
+                self.frames += sights.len() as u64;
+                for sight in sights {
+                    self.extrapolated += u64::from(sight.how == Drawn::Extrapolated);
+                    self.held += u64::from(sight.how == Drawn::Held);
+                }
+            });
+        }
+    }
+}

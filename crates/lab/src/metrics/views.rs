@@ -1,0 +1,219 @@
+//! How what is drawn compares with what was: in windows of a second, by viewer and entity.
+//!
+//! Drawn states carry their tick, so nothing is searched. With made(s) the moment at which the authority made the state drawn
+//! (between two ticks linearly), the *lag* of a window is the mean of (moment of the frame − made). What is drawn in a frame is
+//! then held against where the authority had the entity so much earlier: that is what is wrong beyond being late.
+
+use velocitas_core::Vec3;
+
+use crate::ids::{MachineId, RecordTick};
+use crate::record::{Gallery, Record, Sight, Track, Travelled};
+use crate::time::LabTime;
+
+/// The length of a window; windows begin with whole seconds of lab time.
+pub const WINDOW: LabTime = LabTime(1_000_000_000);
+/// A state that the authority made longer before its window than this is not judged, only counted.
+pub const OLDEST: LabTime = LabTime(5_000_000_000);
+/// Nor is one that it makes longer after its window.
+pub const SETTLED: LabTime = LabTime(3_000_000_000);
+/// Of an entity that moved less in a window nothing is said of how roughly it did.
+const MOVED_M: f64 = 0.1;
+/// Displacements that differ by less than this, or by less than a quarter, are no hop.
+const HOP_M: f64 = 0.02;
+const HOP_SHARE: f64 = 0.25;
+
+/// What a window came to.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Window {
+    /// How far before each frame the authority made what is drawn in it, in milliseconds; negative before it does.
+    pub ages_ms: Vec<f64>,
+    /// Their mean.
+    pub lag_ms: Option<f64>,
+    /// In each frame, how far what is drawn is from where the authority had it a lag before.
+    pub errors_m: Vec<f64>,
+    /// RMS of the difference of the velocities drawn and true; `None` where it hardly moved.
+    pub roughness_mps: Option<f64>,
+    /// Frames in which it moved otherwise than the authority had it.
+    pub hops: u32,
+    /// Seconds between the frames that were looked at for that.
+    pub seconds: f64,
+}
+
+/// A state that the authority made.
+#[derive(Clone, Copy, Debug)]
+struct Made {
+    at: LabTime,
+    tick: RecordTick,
+    pos: Vec3,
+    teleported: bool,
+}
+
+/// Where the authority had an entity, by tick and by time, around a window.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Truth {
+    rows: Vec<Made>,
+    teleports: usize,
+}
+
+impl Truth {
+    /// Goes on to a later window: has the states made from so long before it to so long after it that anything in it can be
+    /// judged.
+    fn reach(&mut self, track: &Track, window: LabTime) {
+        let (from, to) = (window.minus(OLDEST), window.plus(WINDOW).plus(SETTLED));
+        let old = self.rows.partition_point(|row| row.at < from);
+        self.rows.drain(..old);
+        let next = self.rows.last().map_or(from, |last| last.at.plus(LabTime(1)));
+        track.visit(track.between(next.max(from), to), |head, pos| {
+            self.rows.push(Made { at: head.at, tick: head.tick, pos, teleported: head.teleported });
+        });
+        self.teleports = self.rows.iter().filter(|row| row.teleported).count();
+    }
+
+    fn of_tick(&self, tick: RecordTick) -> Option<usize> {
+        let guess = tick.0.checked_sub(self.rows.first()?.tick.0)? as usize;
+        if self.rows.get(guess).is_some_and(|row| row.tick == tick) {
+            return Some(guess);
+        }
+        self.rows.binary_search_by_key(&tick, |row| row.tick).ok()
+    }
+
+    /// When what lies so far on the way from a tick to the next was made, in nanoseconds.
+    fn made(&self, tick: RecordTick, fraction: f32) -> Option<f64> {
+        let i = self.of_tick(tick)?;
+        let made = self.rows[i].at.0 as f64;
+        if fraction == 0.0 {
+            return Some(made);
+        }
+        let next = self.rows.get(i + 1)?.at.0 as f64;
+        Some(made + (next - made) * f64::from(fraction))
+    }
+
+    /// Where it was at a moment in nanoseconds, between two ticks linearly; a teleport happens at once, when it was made.
+    /// `hint` is about where to look, and is moved on.
+    fn at(&self, moment: f64, hint: &mut usize) -> Option<[f64; 3]> {
+        while *hint > 0 && self.rows.get(*hint - 1).is_none_or(|row| row.at.0 as f64 > moment) {
+            *hint -= 1;
+        }
+        while self.rows.get(*hint).is_some_and(|row| row.at.0 as f64 <= moment) {
+            *hint += 1;
+        }
+        let row = self.rows.get(hint.checked_sub(1)?)?;
+        let a = lanes(row.pos);
+        match self.rows.get(*hint) {
+            Some(next) if !next.teleported => {
+                let share = (moment - row.at.0 as f64) / (next.at.0 - row.at.0) as f64;
+                let b = lanes(next.pos);
+                Some(std::array::from_fn(|lane| a[lane] + (b[lane] - a[lane]) * share))
+            }
+            _ => Some(a),
+        }
+    }
+
+    /// Whether it was put elsewhere between two moments, or in the ticks from one to another.
+    fn is_cut(&self, (from, to): (f64, f64), (first, last): (RecordTick, RecordTick)) -> bool {
+        let within = |at: LabTime| at.0 as f64 > from && at.0 as f64 <= to;
+        let cuts = |row: &Made| within(row.at) || row.tick > first && row.tick.0 <= last.0.saturating_add(1);
+        self.teleports > 0 && self.rows.iter().any(|row| row.teleported && cuts(row))
+    }
+}
+
+/// What the viewers of a second have in common: what travelled, and where everything really was.
+#[derive(Clone, Debug, Default)]
+pub struct Reel {
+    travelled: Travelled,
+    truths: Vec<Truth>,
+    /// The second at hand.
+    second: Option<LabTime>,
+}
+
+impl Reel {
+    /// Goes on to a second.
+    fn reach(&mut self, record: &Record, window: LabTime) {
+        if self.second == Some(window) {
+            return;
+        }
+        if self.second.is_some_and(|before| before > window) {
+            *self = Self::default();
+        }
+        self.second = Some(window);
+        self.truths.resize(record.cast.actors.len(), Truth::default());
+        for actor in record.cast.actors() {
+            self.truths[actor.index()].reach(record.authority(actor), window);
+        }
+    }
+
+    /// Everything that a viewer drew in a second, by entity: with whether that was its own, what was drawn frame by frame, and
+    /// where it really was.
+    pub(crate) fn play(
+        &mut self,
+        record: &Record,
+        viewer: MachineId,
+        window: LabTime,
+        mut each: impl FnMut(bool, &[Sight], &Truth),
+    ) {
+        self.reach(record, window);
+        let frames = &record.of(viewer).frames;
+        let mut all: Vec<(bool, Vec<Sight>)> = vec![(false, Vec::new()); record.cast.actors.len()];
+        let mut gallery = Gallery::of(record, viewer, &mut self.travelled);
+        for number in frames.before(window)..frames.before(window.plus(WINDOW)) {
+            gallery.frame(number, |actor, own, sight| {
+                let (is_own, sights) = &mut all[actor.index()];
+                *is_own |= own;
+                sights.push(sight);
+            });
+        }
+        for ((own, sights), truth) in all.iter().zip(&self.truths).filter(|((_, sights), _)| !sights.is_empty()) {
+            each(*own, sights, truth);
+        }
+    }
+}
+
+fn lanes(v: Vec3) -> [f64; 3] {
+    [v.x, v.y, v.z].map(f64::from)
+}
+
+fn between(a: [f64; 3], b: [f64; 3]) -> [f64; 3] {
+    std::array::from_fn(|lane| b[lane] - a[lane])
+}
+
+fn length(v: [f64; 3]) -> f64 {
+    (v[0] * v[0] + v[1] * v[1] + v[2] * v[2]).sqrt()
+}
+
+/// Judges what was drawn of an entity in a window.
+pub(crate) fn judge(truth: &Truth, sights: &[Sight]) -> Window {
+    let known: Vec<(f64, &Sight)> =
+        sights.iter().filter_map(|sight| Some((truth.made(sight.tick, sight.fraction)?, sight))).collect();
+    let ages_ms: Vec<f64> = known.iter().map(|(made, sight)| (sight.at.0 as f64 - made) / 1e6).collect();
+    if known.is_empty() {
+        return Window::default();
+    }
+    let lag_ms = ages_ms.iter().sum::<f64>() / ages_ms.len() as f64;
+    let mut window = Window { lag_ms: Some(lag_ms), ages_ms, ..Window::default() };
+    let then = |sight: &Sight| sight.at.0 as f64 - lag_ms * 1e6;
+    let mut hint = 0;
+    let (mut squares, mut pairs, mut moved) = (0.0, 0u32, 0.0);
+    let mut before: Option<(&Sight, [f64; 3])> = None;
+    for (_, sight) in &known {
+        let Some(there) = truth.at(then(sight), &mut hint) else {
+            before = None;
+            continue;
+        };
+        window.errors_m.push(length(between(there, lanes(sight.pos))));
+        if let Some((last, was)) = before.replace((sight, there))
+            && sight.at > last.at
+            && !truth.is_cut((then(last), then(sight)), (last.tick, sight.tick))
+        {
+            let seconds = (sight.at.0 - last.at.0) as f64 / 1e9;
+            let (drawn, really) = (between(lanes(last.pos), lanes(sight.pos)), between(was, there));
+            let off = length(between(really, drawn));
+            squares += (off / seconds) * (off / seconds);
+            pairs += 1;
+            moved += length(really);
+            window.seconds += seconds;
+            window.hops += u32::from(off > HOP_M.max(HOP_SHARE * length(really)));
+        }
+    }
+    window.roughness_mps = (pairs > 0 && moved >= MOVED_M).then(|| (squares / f64::from(pairs)).sqrt());
+    window
+}
