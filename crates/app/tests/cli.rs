@@ -99,6 +99,27 @@ fn the_record_is_json_lines_in_order_and_agrees_with_the_report() {
 }
 
 #[test]
+fn a_table_is_named_by_its_file_and_holds_that_kind_of_row() {
+    let folder = folder();
+    let path = |name: &str| folder.path().join(name).to_str().expect("a name").to_owned();
+    let (inputs, drawn) = (path("inputs.csv"), path("drawn.csv"));
+    let (report, _) = json(&["run", "--for", "3s", "--report", "json", "--table", &inputs, "--table", &drawn]);
+    let text = fs::read_to_string(&inputs).expect("it was written");
+    let head: Vec<&str> = text.lines().next().expect("a head").split(',').collect();
+    for column in ["at_ns", "machine", "tick", "fate", "sampled.move.x", "used.sprint"] {
+        assert!(head.contains(&column), "{column} in {head:?}");
+    }
+    let sampled: u64 =
+        report["clients"].as_array().expect("a list").iter().filter_map(|c| c["inputs"]["sampled"].as_u64()).sum();
+    assert!(text.lines().count() as u64 > sampled);
+    assert!(fs::read_to_string(&drawn).expect("it was written").contains("pos.z"));
+    let output = velocitas(&["run", "--for", "1s", "--table", &path("shoes.csv")]);
+    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert!(output.status.code() == Some(2) && said.contains("inputs.csv") && said.contains("verdict"), "{said}");
+    assert!(!folder.path().join("shoes.csv").exists());
+}
+
+#[test]
 fn an_unanswered_trick_or_an_accused_honest_client_is_exit_code_1() {
     let folder = folder();
     let path = folder.path().join("own.course.toml");

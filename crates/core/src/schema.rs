@@ -550,9 +550,9 @@ mod tests {
         input.set_real(0, 1.0);
         input.set_real(1, 1.0);
         let beyond = walker.schema().input_beyond_range(&input);
-        assert!(beyond.is_some_and(|(length, most)| (length - 2.0f32.sqrt()).abs() < 1e-6 && most < 1.1));
+        assert!(beyond.is_some_and(|(length, most)| (length - std::f32::consts::SQRT_2).abs() < 1e-6 && most < 1.1));
         // Wherever the stick lies.
-        let stick = crate::InputField { name: "push", lane: 4, kind: InputKind::Stick { bits: 7 } };
+        let stick = InputField { name: "push", lane: 4, kind: InputKind::Stick { bits: 7 } };
         let schema = Schema { input: vec![stick], ..Schema::default() };
         assert_eq!(schema.input_beyond_range(&input), None);
         input.set_real(5, -1.5);

@@ -162,9 +162,10 @@ fn the_export_names_knobs_and_values_and_ends_with_the_digest() {
     run.command(Command::Helm(Some(MemberId::new(0))));
     run.advance(secs(21.0));
     let mut out = Vec::new();
-    export::write(run.record(), run.digest(), &mut out).expect("a vector never fails");
+    let ending = export::Ending { digest: run.digest(), refused_datagrams: 0 };
+    export::write(run.record(), &ending, &mut out).expect("a vector never fails");
     let text = String::from_utf8(out).expect("UTF-8");
-    assert!(text.contains(r#""knob":"loss, one way""#) && text.contains(r#""value":"7.5 %""#));
+    assert!(text.contains(r#""knob":"loss""#) && text.contains(r#""unit":"%","value":7.5"#));
     assert!(text.contains(r#""helm":"heron""#));
     let last = text.lines().last().expect("lines");
     assert!(last.contains(&format!("{:016x}", run.digest())), "{last}");

@@ -110,7 +110,7 @@ fn a_saved_edit_holds_from_one_tick_on_for_everybody_without_a_correction() {
     assert_eq!(run.lab().refused(), 0, "no datagram was read in the wrong layout");
     // Both layouts can be exported, each under its own names.
     let mut out = Vec::new();
-    velocitas_lab::export::write(run.record(), run.digest(), &mut out).expect("memory");
+    velocitas_lab::export::write(run.record(), &velocitas_lab::export::Ending::default(), &mut out).expect("memory");
     let out = String::from_utf8(out).expect("JSON");
     let with_dust = out.lines().filter(|l| l.contains("\"kind\":\"authority\"") && l.contains("\"dust\"")).count();
     assert!((800..1000).contains(&with_dust), "5 s of three at 60 Hz: {with_dust}");

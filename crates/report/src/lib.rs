@@ -5,8 +5,10 @@
 
 mod chart;
 mod summary;
+mod table;
 mod text;
 
 pub use chart::{ChartError, Of, chart};
 pub use summary::{Summary, summarise};
+pub use table::csv_table;
 pub use text::text;

@@ -103,6 +103,9 @@ pub(super) struct RunTask {
     /// error
     #[arg(long)]
     pub(super) record: Option<PathBuf>,
+    /// Write one kind of row as CSV; the file's name says which, such as inputs.csv or drawn.csv. May be given several times
+    #[arg(long = "table", value_name = "FILE")]
+    pub(super) tables: Vec<PathBuf>,
 }
 
 /// How figures are reported.

@@ -2,6 +2,7 @@
 
 use crate::ids::{Address, EntityId, PeerId, Token};
 use crate::tick::Tick;
+use crate::vec3::Vec3;
 use crate::verdict::Verdict;
 use crate::wire::{Denied, EndedBy};
 
@@ -126,6 +127,19 @@ pub enum Fact {
     Corrected(Correction),
     /// Server: an accusation.
     Verdict(Verdict),
+    /// Server: an owner is put back, and claims that go on from before are worth nothing.
+    PulledBack {
+        /// Whose.
+        peer: PeerId,
+        /// Which entity.
+        entity: EntityId,
+        /// At which tick.
+        tick: Tick,
+        /// The number that claims must carry from now on.
+        epoch: u8,
+        /// To where.
+        to: Vec3,
+    },
     /// Server: a gap was bridged without an accusation.
     Resync {
         /// Whose.
@@ -275,6 +289,7 @@ impl Fact {
             | Self::Corrected(Correction { tick, .. })
             | Self::Verdict(Verdict { tick, .. })
             | Self::Resync { tick, .. }
+            | Self::PulledBack { tick, .. }
             | Self::Dropped { first: tick, .. }
             | Self::StepFault { tick, .. }
             | Self::Entered { tick, .. }
@@ -302,6 +317,7 @@ impl Fact {
         match self {
             Self::Verdict(Verdict { peer, .. })
             | Self::Resync { peer, .. }
+            | Self::PulledBack { peer, .. }
             | Self::Connected { peer, .. }
             | Self::Ended { peer, .. }
             | Self::RuleDiffers { peer, .. }

@@ -86,6 +86,8 @@ pub struct Course {
     pub events: Vec<Happens>,
     /// What is probably not meant, each with its place.
     pub warnings: Vec<CourseError>,
+    /// What its file said.
+    pub text: Arc<str>,
 }
 
 /// A rule that was read from a file.
@@ -368,6 +370,7 @@ impl Course {
         rules.extend(sources.own.iter().cloned());
         let mut course = resolve::Resolver { file, text, rules, read_gait: sources.gait }.course(&read)?;
         course.warnings = suspicion::suspicions(file, text, &read, &course);
+        course.text = text.into();
         Ok(course)
     }
 

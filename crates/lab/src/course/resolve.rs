@@ -139,6 +139,7 @@ impl Resolver<'_> {
             things: Vec::new(),
             events: Vec::new(),
             warnings: Vec::new(),
+            text: "".into(),
         };
         for tune in &file.tune {
             self.overrides(&mut course, tune)?;

@@ -2,51 +2,90 @@
 //! table, from which `docs/record.md` is made.
 
 mod comings;
+mod head;
 mod kind;
 mod table;
 
 pub use kind::RowSpec;
 pub use table::row_kinds;
 
+use std::collections::BTreeMap;
 use std::io::{self, Write};
 
 use serde_json::{Value, json};
-use velocitas_core::Shape;
 
 use comings::SEEN;
+use head::{head, state_value};
 use kind::{Kind, Place};
 use table::{
-    AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, INPUT, InputHere, MESSAGE, PREDICTED, REWRITTEN, StateRow, happening,
+    AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, INPUT, InputHere, MESSAGE, PREDICTED, REWRITTEN, RULE, Seen,
+    StateRow, WINDOW, happening,
 };
 
 use crate::ids::{ActorId, MachineId, RecordTick};
+use crate::known::Changed;
+use crate::metrics::{Reel, judge};
 use crate::record::{Column, Pack, Packed, Record, Timed, Track};
 use crate::time::LabTime;
 
 /// The format of the lines.
-pub const RECORD_FORMAT: u32 = 1;
+pub const RECORD_FORMAT: u32 = 2;
 
 /// Rows are gathered and sorted a second at a time.
 const SLICE: LabTime = LabTime(1_000_000_000);
+
+/// What is said in the last row: what is known of a run besides its record.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Ending {
+    /// The digest of everything.
+    pub digest: u64,
+    /// Datagrams that could not be read.
+    pub refused_datagrams: u64,
+}
 
 /// Writes the whole record.
 ///
 /// # Errors
 /// Those of the writer.
-pub fn write(record: &Record, digest: u64, out: &mut impl Write) -> io::Result<()> {
+pub fn write(record: &Record, ending: &Ending, out: &mut impl Write) -> io::Result<()> {
     line(out, &head(record))?;
+    let mut done = Ok(());
+    slices(record, None, |rows| {
+        if done.is_ok() {
+            done = rows.iter().try_for_each(|(_, row)| line(out, row));
+        }
+    });
+    done?;
+    line(
+        out,
+        &json!({
+            "kind": "end", "at_ns": record.end.0, "digest": format!("{:016x}", ending.digest),
+            "refused_datagrams": ending.refused_datagrams,
+        }),
+    )
+}
+
+/// Calls back with each row of a kind, in the order of the record.
+pub fn each_of(record: &Record, kind: &str, mut each: impl FnMut(&Value)) {
+    slices(record, Some(kind), |rows| {
+        rows.iter().filter(|(_, row)| row["kind"] == kind).for_each(|(_, row)| each(row));
+    });
+}
+
+/// Calls back with the rows of each second, in order; those of one kind at least, where only that is wanted.
+fn slices(record: &Record, only: Option<&str>, mut each: impl FnMut(&[(LabTime, Value)])) {
+    let order: BTreeMap<&str, usize> = row_kinds().iter().enumerate().map(|(i, kind)| (kind.name, i)).collect();
+    let mut reel = Reel::default();
     let mut from = LabTime::ZERO;
     while from <= record.end {
         let to = from.plus(SLICE);
-        let mut slice = Slice { record, from, to, rows: Vec::new() };
-        slice.gather();
-        slice.rows.sort_by_key(|(at, _)| *at);
-        for (_, row) in &slice.rows {
-            line(out, row)?;
-        }
+        let mut slice = Slice { record, only, from, to, rows: Vec::new() };
+        slice.gather(&mut reel);
+        // By time; of the same moment in the order of the table, then of machines.
+        slice.rows.sort_by_key(|(at, row)| (*at, row["kind"].as_str().and_then(|kind| order.get(kind)).copied()));
+        each(&slice.rows);
         from = to;
     }
-    line(out, &json!({ "kind": "end", "at_ns": record.end.0, "digest": format!("{digest:016x}") }))
 }
 
 fn line(out: &mut impl Write, value: &Value) -> io::Result<()> {
@@ -54,26 +93,10 @@ fn line(out: &mut impl Write, value: &Value) -> io::Result<()> {
     out.write_all(b"\n")
 }
 
-fn head(record: &Record) -> Value {
-    let cast = &record.cast;
-    let actors: Vec<Value> = cast
-        .actors
-        .iter()
-        .map(|actor| {
-            let rule = cast.kinds().motion(actor.kind);
-            let fields = rule.schema().state.iter().map(|f| json!({ "name": f.name, "unit": f.unit }));
-            json!({ "name": actor.name, "id": actor.id.to_string(), "rule": rule.name(), "fields": fields.collect::<Vec<_>>() })
-        })
-        .collect();
-    json!({
-        "kind": "run", "format": RECORD_FORMAT, "course": cast.title, "seed": cast.seed,
-        "tick_rate": cast.rate.hz(), "first_tick": cast.first.0, "cast": actors,
-    })
-}
-
 /// A slice of the record on its way out.
 struct Slice<'a> {
     record: &'a Record,
+    only: Option<&'a str>,
     from: LabTime,
     to: LabTime,
     rows: Vec<(LabTime, Value)>,
@@ -82,6 +105,11 @@ struct Slice<'a> {
 impl<'a> Slice<'a> {
     fn place(&self, machine: MachineId, at: LabTime, tick: Option<RecordTick>) -> Place<'a> {
         Place { record: self.record, machine, at, tick }
+    }
+
+    /// Whether rows of a kind are wanted.
+    fn wants<R>(&self, kind: &Kind<R>) -> bool {
+        self.only.is_none_or(|only| only == kind.name)
     }
 
     /// The rows of a column in this slice.
@@ -93,7 +121,7 @@ impl<'a> Slice<'a> {
         rows.range(rows.before(self.from), rows.before(self.to))
     }
 
-    fn gather(&mut self) {
+    fn gather(&mut self, reel: &mut Reel) {
         let record = self.record;
         for actor in record.cast.actors() {
             self.track(&AUTHORITY, MachineId::SERVER, actor, record.authority(actor));
@@ -102,15 +130,26 @@ impl<'a> Slice<'a> {
             for own in &record.of(machine).own {
                 self.track(&PREDICTED, machine, own.actor, &own.predicted);
                 self.track(&REWRITTEN, machine, own.actor, &own.rewritten);
-                for row in self.packed(own.inputs.rows()) {
+                for row in self.packed(own.inputs.rows()).filter(|_| self.wants(&INPUT)).collect::<Vec<_>>() {
                     let here = InputHere { actor: own.actor, row };
                     self.rows.push(INPUT.row(&self.place(machine, row.at, Some(row.tick)), &here));
                 }
             }
-            self.frames(machine);
+            if self.wants(&DRAWN) {
+                self.frames(machine);
+            }
+            if self.wants(&WINDOW) {
+                self.windows(machine, reel);
+            }
             self.machine(machine);
         }
-        for (from, to, column) in record.links() {
+        for change in record.changes.iter().filter(|c| c.at >= self.from && c.at < self.to) {
+            if matches!(change.what, Changed::Reloaded { .. }) {
+                let place = self.place(MachineId::SERVER, change.at, Some(change.tick));
+                self.rows.push(RULE.row(&place, change));
+            }
+        }
+        for (from, to, column) in record.links().filter(|_| self.only.is_none_or(|only| only == MESSAGE.name)) {
             for row in self.packed(column) {
                 let place = self.place(from, row.at, row.tick);
                 self.rows.push(MESSAGE.row(&place, &Datagram { from, to, row }));
@@ -123,11 +162,11 @@ impl<'a> Slice<'a> {
         for row in self.of(&rows.seen) {
             self.rows.push(SEEN.row(&self.place(machine, row.at, None), &row.actor));
         }
-        for row in self.packed(&rows.clocks) {
+        for row in self.packed(&rows.clocks).filter(|_| self.wants(&CLOCK)).collect::<Vec<_>>() {
             self.rows.push(CLOCK.row(&self.place(machine, row.at, None), &row));
         }
         for row in self.of(&rows.happenings) {
-            self.rows.push(happening(&self.place(machine, row.at, row.tick), &row.what));
+            self.rows.push(happening(&self.place(machine, row.at, row.tick), row.part, &row.what));
         }
     }
 
@@ -144,23 +183,27 @@ impl<'a> Slice<'a> {
         }
     }
 
+    /// A row for each entity that a machine saw in a second, once all of it is known.
+    fn windows(&mut self, machine: MachineId, reel: &mut Reel) {
+        if self.to > self.record.end.plus(LabTime(1)) {
+            return;
+        }
+        let (record, at) = (self.record, self.from);
+        reel.play(record, machine, at, |actor, own, sights, truth| {
+            let seen = Seen { actor, own, frames: sights.len(), window: judge(truth, sights) };
+            self.rows.push(WINDOW.row(&self.place(machine, at, None), &seen));
+        });
+    }
+
     fn track(&mut self, kind: &Kind<StateRow>, machine: MachineId, actor: ActorId, track: &Track) {
+        if !self.wants(kind) {
+            return;
+        }
         for i in track.between(self.from, LabTime(self.to.0 - 1)) {
             let Some(head) = track.head(i) else { continue };
             let place = self.place(machine, head.at, Some(head.tick));
             let mut map = kind.map(&place, &StateRow { actor, head });
-            for f in &self.record.layout(actor, head.tick).schema().state {
-                let value = match f.shape {
-                    Shape::Point | Shape::Vector => {
-                        let v = track.vec3(i, f.lane);
-                        json!([v.x, v.y, v.z])
-                    }
-                    Shape::Number | Shape::Bearing => json!(track.real(i, f.lane)),
-                    Shape::Flag => json!(track.lane(i, f.lane) != Some(0)),
-                    Shape::Counter => json!(track.lane(i, f.lane)),
-                };
-                map.insert(f.name.into(), value);
-            }
+            map.extend(state_value(self.record.layout(actor, head.tick).schema(), &track.state(i)));
             self.rows.push((head.at, Value::Object(map)));
         }
     }

@@ -1,18 +1,21 @@
 //! The table of all kinds of row.
 
 use serde_json::{Value, json};
-use velocitas_core::{Correction, EntityId, Fact, Input, InputField, InputKind, PeerId, Provenance, Restored, Verdict};
+use velocitas_core::{Correction, EntityId, Fact, Input, PeerId, Provenance, Restored, Vec3, Verdict};
 
 use super::comings::{
     BORN, CONNECTED, CRASHED, DENIED, ENDED, ENTERED, GONE, LEAVES, LEFT, OBEYED, ORDERED, OUT, OWNER, OWNS, REFUSED,
     RULE_DIFFERS, SEEN, STARTED, UNHEARD,
 };
+use super::head::input_value;
 use super::kind::{Key, Kind, Place, RowSpec, actor_name, entity_name, key, machine, tick};
-use crate::cause::{causes, shown};
+use crate::cause::causes;
 use crate::command::Command;
 use crate::fate::{Fate, fate};
-use crate::ids::{ActorId, MachineId};
-use crate::known::Reach;
+use crate::ids::{ActorId, MachineId, Part};
+use crate::knob::KnobValue;
+use crate::known::{Change, Changed, Known, Reach};
+use crate::metrics::Window;
 use crate::record::{ClockRow, DrawnRow, InputRow, InputRows, StateHead};
 use crate::time::LabTime;
 use crate::watch::{Happening, MessageRow};
@@ -75,7 +78,7 @@ pub(super) static PREDICTED: Kind<StateRow> = Kind {
 pub(super) static REWRITTEN: Kind<StateRow> = Kind {
     name: "rewritten",
     says: "a tick predicted again after the server's word, with a key for each state field",
-    keys: &[machine(), STATE_ENTITY, STATE_TICK],
+    keys: &[machine(), STATE_ENTITY, STATE_TICK, CONTACTS],
 };
 pub(super) static DRAWN: Kind<DrawnHere> = Kind {
     name: "drawn",
@@ -169,21 +172,21 @@ impl InputHere {
     fn value(&self, place: &Place<'_>, of: fn(&InputRows, &InputRow) -> Option<Input>) -> Value {
         let own = place.record.of(place.machine).own(self.actor);
         let Some(value) = own.and_then(|own| of(&own.inputs, &self.row)) else { return Value::Null };
-        let layout = place.record.layout(self.actor, self.row.tick);
-        let field = |f: &InputField| (f.name.to_owned(), input_value(f, &value));
-        Value::Object(layout.schema().input.iter().map(field).collect())
+        Value::Object(input_value(place.record.layout(self.actor, self.row.tick).schema(), &value))
     }
-}
 
-/// A field of an input: a stick is two numbers, a point three or null, a held key true or false, a press a count.
-fn input_value(f: &InputField, value: &Input) -> Value {
-    let reals = |count| json!((f.lane..f.lane + count).map(|lane| value.real(lane)).collect::<Vec<_>>());
-    match f.kind {
-        InputKind::Held => value.flag(f.lane).into(),
-        InputKind::Press => value.int(f.lane).into(),
-        InputKind::Point { .. } if !value.flag(f.given_lane()) => Value::Null,
-        InputKind::Point { .. } | InputKind::Stick { .. } => reals(f.kind.real_lanes()),
-        _ => json!(value.real(f.lane)),
+    /// Where a claim for this tick says that its entity is, as it travels.
+    fn claimed(&self, place: &Place<'_>) -> Value {
+        let player = place.record.cast.machines[place.machine.index()].player.as_ref();
+        if self.row.sampled_at().is_none() || player.is_none_or(|player| player.arrangement.sends_inputs()) {
+            return Value::Null;
+        }
+        let own = place.record.of(place.machine).own(self.actor);
+        let Some((own, i)) = own.and_then(|own| Some((own, own.predicted.of_tick(self.row.tick)?))) else {
+            return Value::Null;
+        };
+        let pos = place.record.layout(self.actor, self.row.tick).schema().seen(&own.predicted.state(i)).vec3(0);
+        json!([pos.x, pos.y, pos.z])
     }
 }
 
@@ -253,10 +256,49 @@ pub(super) static INPUT: Kind<InputHere> = Kind {
             get: |place, here| here.value(place, InputRows::sampled),
         },
         Key {
+            name: "claimed",
+            says: "where a claim says it is, as it travels, if any",
+            get: |place, here| here.claimed(place),
+        },
+        Key {
             name: "used",
             says: "what the server's step read, by field: presses since the last, if any",
             get: |place, here| here.value(place, InputRows::used),
         },
+    ],
+};
+/// What a machine saw of an entity in a second.
+pub(super) struct Seen {
+    pub(super) actor: ActorId,
+    pub(super) own: bool,
+    pub(super) frames: usize,
+    pub(super) window: Window,
+}
+
+pub(super) static WINDOW: Kind<Seen> = Kind {
+    name: "window",
+    says: "how what a machine drew of an entity in the second from `at_ns` on compares with what was: see the report's page",
+    keys: &[
+        machine(),
+        key("entity", |place, seen| actor_name(place, seen.actor)),
+        Key { name: "own", says: "whether it was its own", get: |_, seen| seen.own.into() },
+        Key { name: "frames", says: "in which it was drawn", get: |_, seen| seen.frames.into() },
+        Key {
+            name: "lag_ms",
+            says: "negative: ahead of the server; null: nothing in it could be held against the server",
+            get: |_, seen| json!(seen.window.lag_ms),
+        },
+        Key {
+            name: "drawn_error_m",
+            says: "the largest of its frames; null as before",
+            get: |_, seen| json!(seen.window.errors_m.iter().copied().reduce(f64::max)),
+        },
+        Key {
+            name: "roughness_mps",
+            says: "null: it moved less than 10 cm",
+            get: |_, seen| json!(seen.window.roughness_mps),
+        },
+        key("hops", |_, seen| seen.window.hops.into()),
     ],
 };
 pub(super) static CLOCK: Kind<ClockRow> = Kind {
@@ -318,15 +360,41 @@ pub(super) static VERDICT: Kind<Verdict> = Kind {
         Key { name: "answer", says: "ignored or pulledback", get: |_, v| v.answer.name().into() },
     ],
 };
+pub(super) static PULLED_BACK: Kind<(EntityId, u8, Vec3)> = Kind {
+    name: "pulled_back",
+    says: "the server put a claiming owner back, with a verdict or to bridge a gap; claims that go on from before are dropped",
+    keys: &[
+        machine(),
+        key("entity", |place, (entity, ..)| entity_name(place, *entity)),
+        tick(),
+        Key {
+            name: "epoch",
+            says: "the number that claims carry from then on",
+            get: |_, (_, epoch, _)| (*epoch).into(),
+        },
+        Key { name: "to", says: "where", get: |_, (.., to)| json!([to.x, to.y, to.z]) },
+    ],
+};
 pub(super) static RESYNC: Kind<()> =
     Kind { name: "resync", says: "a gap was bridged without an accusation", keys: &[machine(), tick()] };
-pub(super) static DROPPED: Kind<u64> = Kind {
+pub(super) static DROPPED: Kind<(u64, Part)> = Kind {
     name: "dropped",
     says: "tick numbers passed over after a stall",
     keys: &[
         machine(),
-        Key { name: "tick", says: "the first", get: tick::<u64>().get },
-        key("ticks", |_, n| (*n).into()),
+        Key { name: "tick", says: "the first", get: tick::<(u64, Part)>().get },
+        key("ticks", |_, (n, _)| (*n).into()),
+        Key {
+            name: "by",
+            says: "server or client: what on the machine passed over them",
+            get: |_, (_, part)| {
+                match part {
+                    Part::Server => "server",
+                    Part::Client => "client",
+                }
+                .into()
+            },
+        },
     ],
 };
 pub(super) static STEP_FAULT: Kind<&'static str> = Kind {
@@ -378,22 +446,61 @@ pub(super) static OFFENCE: Kind<()> = Kind {
     says: "the first tick of a trick that came out otherwise than its rule would have it",
     keys: &[machine(), tick()],
 };
+pub(super) static RULE: Kind<Change> = Kind {
+    name: "rule",
+    says: "another rule takes the place of one from this tick on",
+    keys: &[
+        tick(),
+        Key { name: "reach", says: "all, or a machine", get: |place, change| reach(place, change.reach).into() },
+        Key {
+            name: "version",
+            says: "counting what was read",
+            get: |_, change| match change.what {
+                Changed::Reloaded { version, .. } => version.into(),
+                Changed::Tuned { .. } => Value::Null,
+            },
+        },
+        Key {
+            name: "rule",
+            says: "as in the first row",
+            get: |place, change| match &change.what {
+                Changed::Reloaded { kind, rule, .. } => {
+                    let known = |part| place.record.known(MachineId::SERVER, part, change.tick);
+                    let of = |known: Known| known.tunables[usize::from(*kind)].clone();
+                    super::head::rule(&**rule, &of(known(Part::Server)), &of(known(Part::Client)))
+                }
+                Changed::Tuned { .. } => Value::Null,
+            },
+        },
+    ],
+};
 pub(super) static COMMAND: Kind<Command> = Kind {
     name: "command",
     says: "something was turned or taken over, with keys of its own: see below",
     keys: &[machine(), tick()],
 };
 
+fn reach(place: &Place<'_>, reach: Reach) -> String {
+    match reach {
+        Reach::All => "all".to_owned(),
+        Reach::One(machine) => place.record.cast.name(machine).to_owned(),
+    }
+}
+
 /// The keys that a command adds.
 pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
     let cast = &place.record.cast;
     let rule = |kind| cast.kinds().motion(kind).name();
-    let reach = |reach: Reach| match reach {
-        Reach::All => "all".to_owned(),
-        Reach::One(machine) => cast.name(machine).to_owned(),
-    };
+    let reach = |reach: Reach| self::reach(place, reach);
     match *command {
-        Command::Set { knob, value, .. } => json!({ "knob": knob.spec().name, "value": shown(knob, value) }),
+        Command::Set { knob, value, .. } => json!({
+            "knob": knob.spec().key, "unit": knob.spec().unit,
+            "value": match value {
+                KnobValue::Auto => json!("auto"),
+                KnobValue::Switch(on) => on.into(),
+                KnobValue::Number(x) => json!(x),
+            },
+        }),
         // The row is kept with the machine of who takes the helm.
         Command::Helm(member) => json!({ "helm": member.map(|_| cast.name(place.machine)) }),
         // Told by a row of its own.
@@ -412,9 +519,9 @@ pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
 }
 
 /// The row of something that happens seldom.
-pub(super) fn happening(place: &Place<'_>, what: &Happening) -> (LabTime, Value) {
+pub(super) fn happening(place: &Place<'_>, part: Part, what: &Happening) -> (LabTime, Value) {
     match what {
-        Happening::Fact(fact) => self::fact(place, fact),
+        Happening::Fact(fact) => self::fact(place, part, fact),
         Happening::Pushed(entity) => PUSHED.row(place, entity),
         Happening::Frozen(lasts) => FROZEN.row(place, lasts),
         Happening::Started => STARTED.row(place, &()),
@@ -434,13 +541,14 @@ pub(super) fn happening(place: &Place<'_>, what: &Happening) -> (LabTime, Value)
     }
 }
 
-fn fact(place: &Place<'_>, fact: &Fact) -> (LabTime, Value) {
+fn fact(place: &Place<'_>, part: Part, fact: &Fact) -> (LabTime, Value) {
     match fact {
         Fact::Corrected(c) if c.why == Restored::Settled => SETTLED.row(place, c),
         Fact::Corrected(c) => CORRECTION.row(place, c),
         Fact::Verdict(v) => VERDICT.row(place, v),
         Fact::Resync { .. } => RESYNC.row(place, &()),
-        Fact::Dropped { count, .. } => DROPPED.row(place, count),
+        Fact::PulledBack { entity, epoch, to, .. } => PULLED_BACK.row(place, &(*entity, *epoch, *to)),
+        Fact::Dropped { count, .. } => DROPPED.row(place, &(*count, part)),
         Fact::StepFault { field, .. } => STEP_FAULT.row(place, field),
         Fact::ClockSet { shift } => CLOCK_SET.row(place, shift),
         Fact::Joined { .. } => JOINED.row(place, &()),
@@ -472,9 +580,11 @@ pub fn row_kinds() -> Vec<RowSpec> {
         DRAWN.spec(),
         MESSAGE.spec(),
         INPUT.spec(),
+        WINDOW.spec(),
         CORRECTION.spec(),
         SETTLED.spec(),
         VERDICT.spec(),
+        PULLED_BACK.spec(),
         RESYNC.spec(),
         CLOCK.spec(),
         DROPPED.spec(),
@@ -505,6 +615,7 @@ pub fn row_kinds() -> Vec<RowSpec> {
         TRICK.spec(),
         OFFENCE.spec(),
         STEP_FAULT.spec(),
+        RULE.spec(),
         COMMAND.spec(),
     ]
 }

@@ -231,7 +231,7 @@ impl Tally {
         let first = span.from.0.div_ceil(WINDOW.0);
         let after = (span.to.0 + 1) / WINDOW.0;
         for second in first..after {
-            reel.play(record, machine, LabTime(second * WINDOW.0), |own, sights, truth| {
+            reel.play(record, machine, LabTime(second * WINDOW.0), |_, own, sights, truth| {
                 let window = judge(truth, sights);
                 if own {
                     return self.own.add(window);

@@ -6,7 +6,7 @@
 
 use velocitas_core::Vec3;
 
-use crate::ids::{MachineId, RecordTick};
+use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::record::{Gallery, Record, Sight, Track, Travelled};
 use crate::time::LabTime;
 
@@ -149,7 +149,7 @@ impl Reel {
         record: &Record,
         viewer: MachineId,
         window: LabTime,
-        mut each: impl FnMut(bool, &[Sight], &Truth),
+        mut each: impl FnMut(ActorId, bool, &[Sight], &Truth),
     ) {
         self.reach(record, window);
         let frames = &record.of(viewer).frames;
@@ -162,8 +162,8 @@ impl Reel {
                 sights.push(sight);
             });
         }
-        for ((own, sights), truth) in all.iter().zip(&self.truths).filter(|((_, sights), _)| !sights.is_empty()) {
-            each(*own, sights, truth);
+        for (actor, (own, sights)) in record.cast.actors().zip(&all).filter(|(_, (_, sights))| !sights.is_empty()) {
+            each(actor, *own, sights, &self.truths[actor.index()]);
         }
     }
 }
@@ -177,7 +177,7 @@ fn between(a: [f64; 3], b: [f64; 3]) -> [f64; 3] {
 }
 
 fn length(v: [f64; 3]) -> f64 {
-    (v[0] * v[0] + v[1] * v[1] + v[2] * v[2]).sqrt()
+    libm::sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2])
 }
 
 /// Judges what was drawn of an entity in a window.
@@ -214,6 +214,6 @@ pub(crate) fn judge(truth: &Truth, sights: &[Sight]) -> Window {
             window.hops += u32::from(off > HOP_M.max(HOP_SHARE * length(really)));
         }
     }
-    window.roughness_mps = (pairs > 0 && moved >= MOVED_M).then(|| (squares / f64::from(pairs)).sqrt());
+    window.roughness_mps = (pairs > 0 && moved >= MOVED_M).then(|| libm::sqrt(squares / f64::from(pairs)));
     window
 }

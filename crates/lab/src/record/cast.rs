@@ -2,10 +2,12 @@
 
 use std::sync::Arc;
 
-use velocitas_core::{Address, Arrangement, EntityId, Kinds, PeerId, Rate, SolidId, Tick, Token};
+use velocitas_core::{Address, Arrangement, EntityId, Kinds, Patience, PeerId, Rate, SolidId, Tick, Token};
 
-use crate::course::{KnownTo, NamedSolid, Role, World};
+use crate::course::{GaitFile, KnownTo, NamedSolid, Role, World};
+use crate::host::HostSpec;
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
+use crate::knob::Knobs;
 use crate::known::Known;
 use crate::lab::Lab;
 use crate::machine::{machine_at, token, unaliased};
@@ -18,6 +20,8 @@ pub struct MachineInfo {
     pub name: String,
     /// Whether it decides.
     pub serves: bool,
+    /// Its clock and frames.
+    pub host: HostSpec,
     /// Who plays on it, if somebody does.
     pub player: Option<Player>,
 }
@@ -29,6 +33,19 @@ pub struct Player {
     pub role: Role,
     /// Who decides where its entities are.
     pub arrangement: Arrangement,
+    /// Its link and settings at the beginning.
+    pub knobs: Knobs,
+}
+
+/// What was read to begin the run.
+#[derive(Clone, Debug)]
+pub struct Origin {
+    /// The text of the course.
+    pub text: Arc<str>,
+    /// The gaits it names.
+    pub gaits: Arc<[GaitFile]>,
+    /// How long the server waits for who says nothing.
+    pub patience: Patience,
 }
 
 /// An entity, from its birth to its end.
@@ -115,6 +132,8 @@ pub struct Cast {
     things: Vec<String>,
     /// Where it is.
     pub world: Arc<World>,
+    /// What was read to begin with.
+    pub origin: Origin,
     /// What those that decide, and those that play, knew of the rules at the beginning.
     rules: [Known; 2],
 }
@@ -125,7 +144,7 @@ impl Cast {
         let course = lab.course();
         let mut machines: Vec<MachineInfo> = course
             .machines()
-            .map(|(name, _)| MachineInfo { name: name.to_owned(), serves: false, player: None })
+            .map(|(name, host)| MachineInfo { name: name.to_owned(), serves: false, host, player: None })
             .collect();
         machines[MachineId::SERVER.index()].serves = true;
         let mut cast = Self {
@@ -139,11 +158,17 @@ impl Cast {
             players: course.members().map(|member| (token(member), course.machine(member))).collect(),
             things: course.things.iter().map(|thing| thing.name.clone()).collect(),
             world: course.world.clone(),
+            origin: Origin {
+                text: course.text.clone(),
+                gaits: course.gaits.as_slice().into(),
+                patience: course.patience,
+            },
             rules: [Known::of(course, KnownTo::Server), Known::of(course, KnownTo::Clients)],
         };
         for member in course.members() {
             let (m, machine) = (&course[member], course.machine(member));
-            cast.machines[machine.index()].player = Some(Player { role: m.role, arrangement: m.arrangement });
+            cast.machines[machine.index()].player =
+                Some(Player { role: m.role, arrangement: m.arrangement, knobs: m.knobs });
         }
         let start = RecordTick(0);
         for entity in lab.server().world().iter() {

@@ -188,7 +188,7 @@ impl InputRows {
         // Rows are in order of time; ticks rise with it but for those that were never sampled.
         let near = self.rows.partition(|row| row.tick < tick);
         let around = self.rows.range(near.saturating_sub(REACH), near + REACH);
-        around.filter(|row| row.tick == tick).last()
+        around.rev().find(|row| row.tick == tick)
     }
 
     fn place(&self, peer: PeerId, tick: RecordTick) -> Option<usize> {

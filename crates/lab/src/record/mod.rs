@@ -14,7 +14,7 @@ mod packed;
 mod rows;
 mod track;
 
-pub use cast::{Actor, Cast, MachineInfo, OwnerRow, Player};
+pub use cast::{Actor, Cast, MachineInfo, Origin, OwnerRow, Player};
 use column::Cut;
 pub use column::{Column, Timed};
 pub use drawn::{DrawnRow, Frame, Gallery, Sight, Travelled};

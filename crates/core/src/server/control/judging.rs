@@ -44,6 +44,10 @@ impl Judging {
         for tick in self.guard.let_go() {
             tell_input(sink, InputFact { peer, entity: id, tick, fate: InputFate::Outdated }, None);
         }
+        if !matches!(ruling, Ruling::Lawful) {
+            let (epoch, to) = (self.guard.claims().epoch, entity.state.vec3(0));
+            tell(sink, Fact::PulledBack { peer, entity: id, tick, epoch, to });
+        }
         let teleported = match ruling {
             Ruling::Lawful => false,
             Ruling::Resync => {
