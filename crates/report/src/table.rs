@@ -49,7 +49,7 @@ fn flat(name: &str, value: &Value, each: &mut impl FnMut(&str, String)) {
         Value::Object(map) => {
             map.iter().filter(|(key, _)| !(name.is_empty() && *key == "kind")).for_each(|(key, value)| {
                 flat(&inner(key), value, each);
-            })
+            });
         }
         Value::Array(all) if (2..=3).contains(&all.len()) && all.iter().all(Value::is_number) => {
             ["x", "y", "z"].iter().zip(all).for_each(|(axis, value)| flat(&inner(axis), value, each));

@@ -476,8 +476,7 @@ impl Playing {
     /// The moment at which remotes are drawn.
     pub(super) fn shown(&self, now: HostNanos) -> Option<Shown> {
         let ticks = self.view.shown(now)? * f64::from(self.ticks.rate().hz()) / 1e9;
-        let whole = libm::floor(ticks);
-        Some(Shown { tick: Tick(self.ticks.base().0 + whole as u64), fraction: (ticks - whole) as f32 })
+        Some(Shown::after(self.ticks.base(), ticks))
     }
 
     /// Calls back with each own entity whose states are made here, as it is to be drawn: between its last two ticks, with

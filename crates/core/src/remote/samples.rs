@@ -90,6 +90,16 @@ pub struct Placed {
 }
 
 impl Shown {
+    /// So many ticks after one; the fraction is below 1, also where rounding would make it 1.
+    pub(crate) fn after(base: Tick, ticks: f64) -> Self {
+        let whole = libm::floor(ticks);
+        let fraction = (ticks - whole) as f32;
+        if fraction < 1.0 {
+            return Self { tick: base.offset(whole as i64), fraction };
+        }
+        Self { tick: base.offset(whole as i64 + 1), fraction: 0.0 }
+    }
+
     /// Places the moment, given the tick of the newest state received that is not after it, and that of the oldest received
     /// after it. Past the newest a remote runs on for `limit_ms`, then stands. `None` where nothing was received.
     pub fn among(self, before: Option<Tick>, after: Option<Tick>, rate: Rate, limit_ms: u32) -> Option<Placed> {
@@ -110,9 +120,7 @@ impl Shown {
         } else {
             Drawn::Held
         };
-        let ticks = f64::from(run_on) * f64::from(rate.hz());
-        let whole = libm::floor(ticks);
-        let shown = Self { tick: before.offset(whole as i64), fraction: (ticks - whole) as f32 };
+        let shown = Self::after(before, f64::from(run_on) * f64::from(rate.hz()));
         Some(Placed { how, shown, run_on })
     }
 }
@@ -277,6 +285,12 @@ mod tests {
         assert_eq!((x(&b, 0.0), x(&b, 1.0)), (0.0, 2.0));
         b.set_vec3(state_lane::VEL, vec3(0.0, 0.0, 0.0));
         assert!(x(&b, 0.9) > 1.9, "it slows down on arrival: {}", x(&b, 0.9));
+    }
+
+    #[test]
+    fn a_moment_just_before_a_tick_is_that_tick() {
+        assert_eq!(Shown::after(Tick(10), 2.25), Shown { tick: Tick(12), fraction: 0.25 });
+        assert_eq!(Shown::after(Tick(10), 2.999_999_999_9), Shown { tick: Tick(13), fraction: 0.0 });
     }
 
     #[test]

@@ -72,8 +72,9 @@ pub(crate) fn seen(record: &Record, machine: MachineId, (from, to, end): (LabTim
             let range = frames.before(at)..frames.until(at.plus(LOOKED_FOR).min(end));
             // Others are drawn at a moment of their own: most frames need no second look.
             let late_enough = |number: &usize| {
-                let placed = record.frame(viewer, *number).and_then(|frame| frame.placed(record.cast.rate));
-                placed.is_some_and(|(shown, ..)| shown >= tick)
+                let Some(frame) = record.frame(viewer, *number) else { return false };
+                let placed = frame.placed(record.cast.rate);
+                !record.is_older(actor, &frame) || placed.is_some_and(|(shown, ..)| shown >= tick)
             };
             let mut drawn = range.filter(late_enough).filter_map(|number| record.drawn_in(viewer, actor, number));
             let Some(row) = drawn.find(|row| row.tick >= tick) else { continue };

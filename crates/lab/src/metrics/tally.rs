@@ -22,8 +22,8 @@ use crate::watch::Happening;
 #[derive(Clone, Debug, Default)]
 pub struct Tally {
     jumps: Samples,
-    /// The last frame in which one was seen, of which entity's number, and in how many frames one was.
-    jumped: Option<(LabTime, u16)>,
+    /// The last frame in which any was seen, of which entities, and in how many frames one was.
+    jumped: (LabTime, Vec<u16>),
     jumps_seen: u32,
     replayed: u64,
     unexplained: u32,
@@ -33,8 +33,8 @@ pub struct Tally {
     joining: Joining,
     seen_after: Samples,
     inputs: Inputs,
-    /// Inputs that were on their way when last looked at.
-    under_way: Vec<(ActorId, LabTime, RecordTick)>,
+    /// Inputs that were on their way when last looked at, or had arrived so many ticks early.
+    under_way: Vec<(ActorId, LabTime, RecordTick, Option<f64>)>,
     margins: Samples,
     errors: Samples,
     others: Views,
@@ -114,7 +114,10 @@ impl Tally {
         let tricks = self.tricks.outcome();
         let is_rogue = role == Some(Role::Rogue);
         let [jump_95] = self.jumps.percentiles([0.95]);
-        let [margin_05, margin_50] = self.margins.percentiles([0.05, 0.5]);
+        // What has arrived and waits for its tick was as early as it was.
+        let mut margins = self.margins.clone();
+        margins.extend(self.under_way.iter().filter_map(|(.., early)| *early));
+        let [margin_05, margin_50] = margins.percentiles([0.05, 0.5]);
         let [error_50, error_95] = self.errors.percentiles([0.5, 0.95]);
         let share = |of: u64| (self.frames > 0).then(|| of as f64 / self.frames as f64);
         ClientMetrics {
@@ -166,9 +169,12 @@ impl Tally {
             match row.what {
                 Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled => {
                     self.jumps.push(f64::from(c.jump));
-                    let place = Some((row.at, c.entity.index)).filter(|_| c.jump > 0.0);
-                    if place.is_some() && self.jumped != place {
-                        (self.jumped, self.jumps_seen) = (place, self.jumps_seen + 1);
+                    if self.jumped.0 != row.at {
+                        self.jumped = (row.at, Vec::new());
+                    }
+                    if c.jump > 0.0 && !self.jumped.1.contains(&c.entity.index) {
+                        self.jumped.1.push(c.entity.index);
+                        self.jumps_seen += 1;
                     }
                     self.replayed += u64::from(c.replayed);
                     self.unexplained += u32::from(causes(record, machine, row.at, &c).is_empty());
@@ -185,7 +191,7 @@ impl Tally {
     }
 
     fn add_inputs(&mut self, record: &Record, machine: MachineId, span: Span) {
-        for (actor, at, tick) in std::mem::take(&mut self.under_way) {
+        for (actor, at, tick, _) in std::mem::take(&mut self.under_way) {
             let Some(own) = record.of(machine).own(actor) else { continue };
             let row = own.inputs.rows().span(at, at).find(|row| row.tick == tick);
             row.into_iter().for_each(|row| self.add_input(record, machine, actor, &row, span.end));
@@ -199,9 +205,10 @@ impl Tally {
 
     fn add_input(&mut self, record: &Record, machine: MachineId, actor: ActorId, row: &InputRow, end: LabTime) {
         let fate = fate(record, machine, actor, row, end);
+        let early = row.arrived().filter(|(at, _)| *at <= end).map(|(_, margin)| f64::from(margin) / 4.0);
         let inputs = &mut self.inputs;
         match fate {
-            Some(Fate::UnderWay) => return self.under_way.push((actor, row.at, row.tick)),
+            Some(Fate::UnderWay) => return self.under_way.push((actor, row.at, row.tick, early)),
             Some(Fate::Fresh) => inputs.fresh += 1,
             Some(Fate::Late(ms)) => {
                 inputs.late += 1;
@@ -221,9 +228,7 @@ impl Tally {
             inputs.rested += u32::from(provenance == Provenance::Rested);
             inputs.never_sampled += u32::from(fate.is_none());
         }
-        if let Some((_, margin)) = row.arrived().filter(|(at, _)| *at <= end) {
-            self.margins.push(f64::from(margin) / 4.0);
-        }
+        self.margins.extend(early);
     }
 
     /// Looks at the whole seconds of a span.

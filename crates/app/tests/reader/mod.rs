@@ -1,0 +1,319 @@
+//! An independent reader: plain code that arrives at every figure of the report from the file of a record alone.
+//!
+//! It uses nothing of the lab or the report. Of the core it uses arithmetic of vectors, the ground, and the rules themselves, as
+//! anybody could who wants to know what a rule would have done.
+
+mod sight;
+mod tricks;
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use serde_json::Value;
+use velocitas_core::{Vec3, vec3};
+
+/// A record as it was read.
+pub struct File {
+    pub head: Value,
+    pub end: Value,
+    /// By kind, in the order of the file.
+    rows: BTreeMap<String, Vec<Value>>,
+    authority: BTreeMap<String, Track>,
+}
+
+/// What the server made of an entity, in the order of its ticks.
+#[derive(Default)]
+pub struct Track {
+    pub at: Vec<u64>,
+    pub tick: Vec<u64>,
+    pub used: Vec<Option<u64>>,
+    pub pos: Vec<Vec3>,
+    pub teleported: Vec<bool>,
+    pub rows: Vec<usize>,
+}
+
+impl Track {
+    pub fn of_tick(&self, tick: u64) -> Option<usize> {
+        self.tick.binary_search(&tick).ok()
+    }
+}
+
+/// A figure: a number, or none.
+pub type Figures = BTreeMap<String, Option<f64>>;
+
+pub fn number(row: &Value, key: &str) -> Option<u64> {
+    row[key].as_u64()
+}
+
+pub fn at(row: &Value) -> u64 {
+    row["at_ns"].as_u64().expect("every row has its moment")
+}
+
+pub fn is(row: &Value, key: &str, word: &str) -> bool {
+    row[key].as_str() == Some(word)
+}
+
+pub fn point(value: &Value) -> Vec3 {
+    let x = |i: usize| value[i].as_f64().expect("three numbers") as f32;
+    vec3(x(0), x(1), x(2))
+}
+
+/// The value at a share, by nearest rank.
+fn percentile(values: &[f64], share: f64) -> Option<f64> {
+    let mut sorted = values.to_vec();
+    sorted.sort_by(f64::total_cmp);
+    let rank = ((share * sorted.len() as f64).ceil() as usize).clamp(1, sorted.len().max(1));
+    sorted.get(rank - 1).copied()
+}
+
+impl File {
+    pub fn read(text: &str) -> Self {
+        let mut lines = text.lines().map(|line| serde_json::from_str::<Value>(line).expect("JSON"));
+        let head = lines.next().expect("a first row");
+        assert_eq!((&head["kind"], &head["format"]), (&Value::from("run"), &Value::from(2)));
+        let mut rows: BTreeMap<String, Vec<Value>> = BTreeMap::new();
+        let mut newest = 0;
+        for row in lines {
+            assert!(at(&row) >= newest, "rows are in order");
+            newest = at(&row);
+            rows.entry(row["kind"].as_str().expect("a kind").to_owned()).or_default().push(row);
+        }
+        let end = rows.remove("end").and_then(|mut rows| rows.pop()).expect("a last row");
+        let mut file = Self { head, end, rows, authority: BTreeMap::new() };
+        let mut authority: BTreeMap<String, Track> = BTreeMap::new();
+        for (i, row) in file.all("authority").iter().enumerate() {
+            let track = authority.entry(row["entity"].as_str().expect("whose").to_owned()).or_default();
+            track.at.push(at(row));
+            track.tick.push(number(row, "tick").expect("a tick"));
+            track.used.push(number(row, "used_tick"));
+            track.pos.push(point(&row["pos"]));
+            track.teleported.push(row["teleported"] == true);
+            track.rows.push(i);
+        }
+        file.authority = authority;
+        file
+    }
+
+    pub fn all(&self, kind: &str) -> &[Value] {
+        self.rows.get(kind).map_or(&[], Vec::as_slice)
+    }
+
+    pub fn of<'a>(&'a self, kind: &str, machine: &'a str) -> impl DoubleEndedIterator<Item = &'a Value> {
+        self.all(kind).iter().filter(move |row| is(row, "machine", machine))
+    }
+
+    pub fn track(&self, entity: &str) -> &Track {
+        &self.authority[entity]
+    }
+
+    pub fn ends(&self) -> u64 {
+        at(&self.end)
+    }
+
+    pub fn machines(&self) -> impl Iterator<Item = &Value> {
+        self.head["machines"].as_array().expect("a list").iter()
+    }
+
+    pub fn players(&self) -> Vec<&str> {
+        self.machines().filter(|m| !m["plays"].is_null()).map(|m| m["name"].as_str().expect("a name")).collect()
+    }
+
+    fn machine(&self, name: &str) -> &Value {
+        self.machines().find(|m| m["name"] == name).expect("a machine")
+    }
+
+    fn server(&self) -> &str {
+        self.machines().find(|m| m["decides"] == true).and_then(|m| m["name"].as_str()).expect("one that decides")
+    }
+
+    pub fn cast(&self) -> &[Value] {
+        self.head["cast"].as_array().expect("a list")
+    }
+
+    pub fn actor(&self, entity: &str) -> &Value {
+        self.cast().iter().find(|actor| actor["name"] == entity).expect("an entity")
+    }
+
+    pub fn rule(&self, entity: &str) -> &Value {
+        let rules = self.head["rules"].as_array().expect("a list");
+        rules.iter().find(|rule| rule["name"] == self.actor(entity)["rule"]).expect("a rule")
+    }
+
+    /// What came last with the player of a machine up to a moment.
+    fn body(&self, machine: &str, moment: u64) -> Option<&str> {
+        let came =
+            |actor: &&Value| actor["came_with"] == machine && actor["born_ns"].as_u64().is_some_and(|b| b <= moment);
+        self.cast().iter().rev().find(came).and_then(|actor| actor["name"].as_str())
+    }
+
+    /// Whether the player of a machine owns an entity at a moment.
+    fn owns(&self, machine: &str, entity: &str, moment: u64) -> bool {
+        let rows = self.all("owner").iter().rev();
+        let mut rows = rows.filter(|row| is(row, "entity", entity) && is(row, "owner", machine) && at(row) <= moment);
+        match rows.next() {
+            Some(row) => row["owns"] == true,
+            None => {
+                self.actor(entity)["owners_at_birth"].as_array().is_some_and(|all| all.iter().any(|o| o == machine))
+            }
+        }
+    }
+
+    /// Every figure of a machine under its key in the report.
+    pub fn figures(&self, machine: &str) -> Figures {
+        let mut figures = Figures::new();
+        self.corrections(machine, &mut figures);
+        self.joining(machine, &mut figures);
+        self.inputs(machine, &mut figures);
+        self.bytes(machine, &mut figures);
+        self.sights(machine, &mut figures);
+        self.hands(machine, &mut figures);
+        if self.machine(machine)["plays"] == "rogue" {
+            self.tricks(machine, &mut figures);
+        }
+        figures
+    }
+
+    /// Accusations by rule.
+    pub fn verdicts(&self, machine: &str) -> BTreeMap<String, u64> {
+        let mut by_rule = BTreeMap::new();
+        for row in self.of("verdict", machine) {
+            *by_rule.entry(row["rule"].as_str().expect("a rule").to_owned()).or_default() += 1;
+        }
+        by_rule
+    }
+
+    fn corrections(&self, machine: &str, figures: &mut Figures) {
+        let rows: Vec<&Value> = self.of("correction", machine).collect();
+        let jumps: Vec<f64> = rows.iter().map(|row| row["jump_m"].as_f64().expect("metres")).collect();
+        let seen: BTreeSet<(u64, &str)> = rows
+            .iter()
+            .filter(|row| row["jump_m"].as_f64() > Some(0.0))
+            .map(|row| (at(row), row["entity"].as_str().unwrap_or("")))
+            .collect();
+        let unexplained = rows.iter().filter(|row| row["causes"].as_array().is_none_or(Vec::is_empty)).count();
+        let mut put = |key: &str, x: Option<f64>| figures.insert(format!("corrections.{key}"), x);
+        put("count", Some(rows.len() as f64));
+        put("jumps_seen", Some(seen.len() as f64));
+        put("unexplained", Some(unexplained as f64));
+        put("mean_m", (!jumps.is_empty()).then(|| jumps.iter().sum::<f64>() / jumps.len() as f64));
+        put("p95_m", percentile(&jumps, 0.95));
+        put("max_m", percentile(&jumps, 1.0));
+        put("replayed_ticks", Some(rows.iter().filter_map(|row| number(row, "replayed_ticks")).sum::<u64>() as f64));
+        let mut errors = Vec::new();
+        for row in self.of("predicted", machine) {
+            let track = self.track(row["entity"].as_str().expect("whose"));
+            if let Some(i) = track.of_tick(number(row, "tick").expect("a tick")) {
+                errors.push(f64::from(point(&row["pos"]).distance(track.pos[i])));
+            }
+        }
+        for (key, share) in [("p50", 0.5), ("p95", 0.95), ("max", 1.0)] {
+            figures.insert(format!("prediction_error_m.{key}"), percentile(&errors, share));
+        }
+        figures.insert("resyncs".into(), Some(self.of("resync", machine).count() as f64));
+    }
+
+    fn joining(&self, machine: &str, figures: &mut Figures) {
+        let bytes = self
+            .of("message", machine)
+            .filter(|row| ["hello", "welcome", "challenge", "refusal"].iter().any(|kind| is(row, "message", kind)));
+        let bytes: u64 = bytes.filter_map(|row| number(row, "bytes")).sum();
+        figures.insert("joining.bytes".into(), Some(bytes as f64));
+        figures.insert("joining.connections".into(), Some(self.of("connected", machine).count() as f64));
+        figures.insert("joining.refusals".into(), Some(self.of("refused", machine).count() as f64));
+        let mut after = Vec::new();
+        for row in self.of("seen", machine) {
+            let born = number(self.actor(row["entity"].as_str().expect("whom")), "born_ns").expect("a moment");
+            let starts = self.of("started", machine).chain(self.of("unheard", machine));
+            let started = starts.map(at).filter(|start| *start <= at(row)).max().unwrap_or(0);
+            after.push((at(row) - born.max(started)) as f64 / 1e6);
+        }
+        figures.insert("seen_after_ms.p50".into(), percentile(&after, 0.5));
+        figures.insert("seen_after_ms.max".into(), percentile(&after, 1.0));
+    }
+
+    fn bytes(&self, machine: &str, figures: &mut Figures) {
+        for way in ["up", "down"] {
+            let rows: Vec<&Value> = self.of("message", machine).filter(|row| is(row, "way", way)).collect();
+            let bytes: u64 = rows.iter().filter_map(|row| number(row, "bytes")).sum();
+            figures.insert(format!("bytes_{way}"), Some(bytes as f64));
+            figures.insert(format!("bytes_{way}_udp"), Some((bytes + 28 * rows.len() as u64) as f64));
+        }
+    }
+
+    fn inputs(&self, machine: &str, figures: &mut Figures) {
+        let mut counts: BTreeMap<&str, u32> = BTreeMap::new();
+        let (mut margins, mut latest) = (Vec::new(), Vec::new());
+        for row in self.of("input", machine) {
+            let fate = self.fate(machine, row);
+            assert_eq!(row["fate"].as_str(), fate.map(|(name, _)| name), "{row}");
+            if let Some((name, late)) = fate {
+                *counts.entry("sampled").or_default() += 1;
+                *counts.entry(name).or_default() += 1;
+                latest.extend(late);
+            }
+            if let Some(made_up) = row["provenance"].as_str().filter(|provenance| *provenance != "fresh") {
+                *counts.entry(if made_up == "rested" { "rested" } else { "repeated" }).or_default() += 1;
+            }
+            if !row["provenance"].is_null() && fate.is_none() {
+                *counts.entry("never_sampled").or_default() += 1;
+            }
+            margins.extend(row["margin_ticks"].as_f64());
+        }
+        for key in [
+            "sampled",
+            "fresh",
+            "late",
+            "passed_over",
+            "outdated",
+            "refused",
+            "unused",
+            "lost",
+            "unheard",
+            "under_way",
+            "repeated",
+            "rested",
+            "never_sampled",
+        ] {
+            figures.insert(format!("inputs.{key}"), Some(f64::from(counts.get(key).copied().unwrap_or(0))));
+        }
+        figures.insert("inputs.latest_ms".into(), percentile(&latest, 1.0));
+        figures.insert("margin_ticks.p05".into(), percentile(&margins, 0.05));
+        figures.insert("margin_ticks.p50".into(), percentile(&margins, 0.5));
+    }
+
+    /// What became of an input, and how late it was if it was.
+    fn fate(&self, machine: &str, row: &Value) -> Option<(&'static str, Option<f64>)> {
+        let sampled = number(row, "sampled_ns")?;
+        if !row["outdated_ns"].is_null() {
+            return Some(("outdated", None));
+        }
+        if !row["passed_over_ns"].is_null() {
+            return Some(("passed_over", None));
+        }
+        let (entity, tick) = (row["entity"].as_str()?, number(row, "tick")?);
+        let track = self.track(entity);
+        let made = track.of_tick(tick).map(|i| track.at[i]);
+        if let Some(arrived) = number(row, "arrived_ns") {
+            let late = made.map(|made| arrived.saturating_sub(made) as f64 / 1e6);
+            return Some(match (row["margin_ticks"].as_f64()? < 0.0, row["provenance"].as_str()) {
+                (true, _) => ("late", late),
+                (_, Some("fresh")) => ("fresh", None),
+                (_, Some(_)) => ("refused", None),
+                _ if made.is_some() => ("unused", None),
+                _ => ("under_way", None),
+            });
+        }
+        let newest = track.at.last().copied().unwrap_or(0);
+        let carriers = self.of("message", machine).filter(|m| is(m, "way", "up") && is(m, "to", self.server()));
+        let carriers = carriers.filter(|m| at(m) >= sampled && is(m, "entity", entity)).filter(|m| {
+            let (last, ticks) = (number(m, "tick").unwrap_or(0), number(m, "ticks").unwrap_or(0));
+            last >= tick && last < tick + ticks
+        });
+        let arrived: Vec<u64> =
+            carriers.filter(|m| m["unread"] != true).filter_map(|m| number(m, "arrived_ns")).collect();
+        Some(match arrived.iter().max() {
+            Some(last) if *last > newest => ("under_way", None),
+            Some(_) => ("unheard", None),
+            None => ("lost", None),
+        })
+    }
+}

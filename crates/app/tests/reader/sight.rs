@@ -1,0 +1,229 @@
+//! What was drawn, and when hands were seen.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use velocitas_core::Vec3;
+
+use super::{Figures, File, Track, at, is, number, percentile, point};
+
+const SECOND: u64 = 1_000_000_000;
+
+/// A frame of an entity.
+struct Sight<'a> {
+    at: u64,
+    tick: u64,
+    fraction: f64,
+    pos: Vec3,
+    how: &'a str,
+}
+
+fn wide(v: Vec3) -> [f64; 3] {
+    [f64::from(v.x), f64::from(v.y), f64::from(v.z)]
+}
+
+fn minus(a: [f64; 3], b: [f64; 3]) -> [f64; 3] {
+    [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
+}
+
+fn length(v: [f64; 3]) -> f64 {
+    (v[0] * v[0] + v[1] * v[1] + v[2] * v[2]).sqrt()
+}
+
+/// What may be used of a track to judge a window: from five seconds before it to three after it.
+fn around(track: &Track, window: u64) -> std::ops::Range<usize> {
+    let first = track.at.partition_point(|at| *at < window.saturating_sub(5 * SECOND));
+    first..track.at.partition_point(|at| *at <= window + 4 * SECOND)
+}
+
+/// When the server made what lies between two ticks.
+fn made(track: &Track, range: &std::ops::Range<usize>, tick: u64, fraction: f64) -> Option<f64> {
+    let i = track.of_tick(tick).filter(|i| range.contains(i))?;
+    let first = track.at[i] as f64;
+    if fraction == 0.0 {
+        return Some(first);
+    }
+    let next = (i + 1 < range.end).then(|| track.at[i + 1] as f64)?;
+    Some(first + (next - first) * fraction)
+}
+
+/// Where the server had it at a moment.
+fn really(track: &Track, range: &std::ops::Range<usize>, moment: f64) -> Option<[f64; 3]> {
+    let after = range.start + track.at[range.clone()].partition_point(|at| *at as f64 <= moment);
+    if after == range.start {
+        return None;
+    }
+    let (i, a) = (after - 1, wide(track.pos[after - 1]));
+    if after >= range.end || track.teleported[after] {
+        return Some(a);
+    }
+    let share = (moment - track.at[i] as f64) / (track.at[after] - track.at[i]) as f64;
+    let b = wide(track.pos[after]);
+    Some([0, 1, 2].map(|lane| a[lane] + (b[lane] - a[lane]) * share))
+}
+
+#[derive(Default)]
+struct Sum {
+    ages: Vec<f64>,
+    lags: Vec<f64>,
+    errors: Vec<f64>,
+    rough: Vec<f64>,
+    hops: u64,
+    seconds: f64,
+}
+
+impl Sum {
+    fn window(&mut self, track: &Track, window: u64, sights: &[Sight<'_>]) {
+        let range = around(track, window);
+        let known: Vec<(f64, &Sight<'_>)> =
+            sights.iter().filter_map(|s| Some((made(track, &range, s.tick, s.fraction)?, s))).collect();
+        let ages: Vec<f64> = known.iter().map(|(made, s)| (s.at as f64 - made) / 1e6).collect();
+        if ages.is_empty() {
+            return;
+        }
+        let lag = ages.iter().sum::<f64>() / ages.len() as f64;
+        self.ages.extend(&ages);
+        self.lags.push(lag);
+        let then = |s: &Sight<'_>| s.at as f64 - lag * 1e6;
+        let (mut squares, mut pairs, mut moved, mut seconds) = (0.0, 0u32, 0.0, 0.0);
+        let mut before: Option<(&Sight<'_>, [f64; 3])> = None;
+        for (_, s) in known {
+            let Some(there) = really(track, &range, then(s)) else {
+                before = None;
+                continue;
+            };
+            self.errors.push(length(minus(wide(s.pos), there)));
+            let Some((last, was)) = before.replace((s, there)) else { continue };
+            let cut = range.clone().any(|i| {
+                let (at, tick) = (track.at[i] as f64, track.tick[i]);
+                track.teleported[i] && (at > then(last) && at <= then(s) || tick > last.tick && tick <= s.tick + 1)
+            });
+            if cut || s.at == last.at {
+                continue;
+            }
+            let span = (s.at - last.at) as f64 / 1e9;
+            let (drawn, truly) = (minus(wide(s.pos), wide(last.pos)), minus(there, was));
+            let off = length(minus(drawn, truly));
+            squares += (off / span) * (off / span);
+            pairs += 1;
+            moved += length(truly);
+            seconds += span;
+            self.hops += u64::from(off > 0.02f64.max(0.25 * length(truly)));
+        }
+        self.seconds += seconds;
+        if pairs > 0 && moved >= 0.1 {
+            self.rough.push((squares / f64::from(pairs)).sqrt());
+        }
+    }
+
+    fn figures(&self, whose: &str, figures: &mut Figures) {
+        let mut put = |key: &str, x: Option<f64>| figures.insert(format!("{whose}.{key}"), x);
+        put("lag_ms", percentile(&self.lags, 0.5));
+        put("drawn_error_m.p50", percentile(&self.errors, 0.5));
+        put("drawn_error_m.p95", percentile(&self.errors, 0.95));
+        put("drawn_error_m.max", percentile(&self.errors, 1.0));
+        put("roughness_mps.p50", percentile(&self.rough, 0.5));
+        put("roughness_mps.p95", percentile(&self.rough, 0.95));
+        put("hops_per_min", (self.seconds > 0.0).then(|| self.hops as f64 / self.seconds * 60.0));
+    }
+}
+
+impl File {
+    /// All that a machine drew, by second and entity.
+    fn seconds<'a>(&'a self, machine: &'a str) -> BTreeMap<(u64, usize), Vec<Sight<'a>>> {
+        let mut all: BTreeMap<(u64, usize), Vec<Sight<'_>>> = BTreeMap::new();
+        let place: BTreeMap<&str, usize> =
+            self.cast().iter().enumerate().filter_map(|(i, actor)| Some((actor["name"].as_str()?, i))).collect();
+        for row in self.of("drawn", machine) {
+            let tick = row["tick"].as_f64().expect("a tick with fraction");
+            let (at, fraction) = (at(row), tick - tick.floor());
+            let how = row["how"].as_str().expect("how");
+            let sight = Sight { at, tick: tick.floor() as u64, fraction, pos: point(&row["pos"]), how };
+            all.entry((at / SECOND, place[row["entity"].as_str().expect("what")])).or_default().push(sight);
+        }
+        all
+    }
+
+    pub(super) fn sights(&self, machine: &str, figures: &mut Figures) {
+        let (mut others, mut own) = (Sum::default(), Sum::default());
+        let (mut frames, mut extrapolated, mut held) = (0u64, 0u64, 0u64);
+        for ((second, place), sights) in self.seconds(machine) {
+            // Seconds that were whole.
+            if (second + 1) * SECOND > self.ends() + 1 {
+                continue;
+            }
+            let entity = self.cast()[place]["name"].as_str().expect("a name");
+            let track = self.track(entity);
+            let is_own = sights.iter().any(|s| s.how == "predicted" || self.owns(machine, entity, s.at));
+            if is_own {
+                own.window(track, second * SECOND, &sights);
+                continue;
+            }
+            others.window(track, second * SECOND, &sights);
+            frames += sights.len() as u64;
+            extrapolated += sights.iter().filter(|s| s.how == "extrapolated").count() as u64;
+            held += sights.iter().filter(|s| s.how == "held").count() as u64;
+        }
+        others.figures("others", figures);
+        own.figures("own", figures);
+        figures.insert("view_age_ms.p50".into(), percentile(&others.ages, 0.5));
+        figures.insert("view_age_ms.p95".into(), percentile(&others.ages, 0.95));
+        let share = |n: u64| (frames > 0).then(|| n as f64 / frames as f64);
+        figures.insert("extrapolated_share".into(), share(extrapolated));
+        figures.insert("held_share".into(), share(held));
+    }
+
+    pub(super) fn hands(&self, machine: &str, figures: &mut Figures) {
+        let (mut responses, mut seen) = (Vec::new(), Vec::new());
+        for row in self.of("pressed", machine) {
+            let (moment, hand) = (at(row), number(row, "hand_ns").expect("a moment"));
+            let Some(entity) = self.body(machine, moment) else { continue };
+            responses.extend(self.response(machine, entity, moment).map(|seen| (seen - hand) as f64 / 1e6));
+            for viewer in self.players().into_iter().filter(|viewer| *viewer != machine) {
+                seen.extend(self.seen_by(viewer, machine, entity, moment).map(|seen| (seen - hand) as f64 / 1e6));
+            }
+        }
+        figures.insert("response_ms".into(), percentile(&responses, 0.5));
+        figures.insert("seen_ms.p50".into(), percentile(&seen, 0.5));
+        figures.insert("seen_ms.p95".into(), percentile(&seen, 0.95));
+    }
+
+    /// The first frame after a press in which the own character moves, if it stood before.
+    fn response(&self, machine: &str, entity: &str, moment: u64) -> Option<u64> {
+        let frames: BTreeSet<u64> = self.of("drawn", machine).map(at).collect();
+        let drawn: BTreeMap<u64, Vec3> = self
+            .of("drawn", machine)
+            .filter(|row| is(row, "entity", entity))
+            .map(|row| (at(row), point(&row["pos"])))
+            .collect();
+        let before: Vec<u64> = frames.range(..moment).rev().take(4).copied().collect();
+        let rest = *drawn.get(before.first()?)?;
+        let earlier = *drawn.get(before.get(3)?)?;
+        let stirs = |pos: Vec3| (pos - rest).dot(pos - rest) > 1e-3f32 * 1e-3;
+        if stirs(earlier) {
+            return None;
+        }
+        drawn.range(moment..=(moment + 3 * SECOND).min(self.ends())).find(|(_, pos)| stirs(**pos)).map(|(at, _)| *at)
+    }
+
+    /// The first frame of a viewer that shows a tick which used a press, if it had moved by then.
+    fn seen_by(&self, viewer: &str, machine: &str, entity: &str, moment: u64) -> Option<u64> {
+        let last = (moment + 3 * SECOND).min(self.ends());
+        let sampled = self.of("input", machine).filter(|row| is(row, "entity", entity) && !row["sampled_ns"].is_null());
+        let tick = sampled
+            .filter(|row| at(row) >= moment && at(row) <= moment + 3 * SECOND)
+            .find_map(|r| number(r, "tick"))?;
+        let track = self.track(entity);
+        let includes = |i: &usize| {
+            track.at[*i] >= moment.saturating_sub(3 * SECOND)
+                && track.at[*i] <= last
+                && track.used[*i].is_some_and(|used| used >= tick)
+        };
+        let first = (0..track.at.len()).find(includes)?;
+        let rest = track.pos[first.checked_sub(1)?];
+        let rows = self.of("drawn", viewer).filter(|row| is(row, "entity", entity));
+        let mut rows = rows.filter(|row| at(row) >= moment && at(row) <= last);
+        let row = rows.find(|row| row["tick"].as_f64().is_some_and(|t| t >= track.tick[first] as f64))?;
+        let shown = track.pos[track.of_tick(row["tick"].as_f64()?.floor() as u64)?];
+        ((shown - rest).dot(shown - rest) > 1e-3f32 * 1e-3).then(|| at(row))
+    }
+}
