@@ -17,7 +17,7 @@ pub enum Fate {
     Fresh,
     /// It arrived so many milliseconds after its tick was made. Of claims such a one may be accepted all the same.
     Late(f64),
-    /// It arrived for a tick that the server passed over after it had stood still.
+    /// It arrived for a tick that the server passed over after it had stood still, or waited for one.
     PassedOver,
     /// It was dropped since it goes on from before a pull back.
     Outdated,
@@ -73,24 +73,31 @@ pub fn fate(record: &Record, machine: MachineId, actor: ActorId, row: &InputRow,
     }
     let authority = record.authority(actor);
     let made = authority.of_tick(row.tick).and_then(|i| authority.head(i)).map(|head| head.at).filter(|at| *at <= end);
+    let newest = authority.at(end).and_then(|i| authority.head(i));
     if let Some((at, margin)) = row.arrived().filter(|(at, _)| *at <= end) {
         return Some(match (margin < 0, row.used().filter(|(at, _)| *at <= end)) {
             (true, _) => Fate::Late(made.map_or(0.0, |made| at.minus(made).millis())),
             (_, Some((_, Provenance::Fresh))) => Fate::Fresh,
             (_, Some(_)) => Fate::Refused,
             _ if made.is_some() => Fate::Unused,
+            _ if newest.is_some_and(|newest| newest.tick > row.tick) => Fate::PassedOver,
             _ => Fate::UnderWay,
         });
     }
-    Some(on_the_way(record, machine, actor, row, end))
+    let read = newest.map_or(LabTime::ZERO, |newest| newest.at);
+    Some(on_the_way(record, machine, actor, row, (read, end)))
 }
 
-/// The same of one of which the server has told nothing.
-fn on_the_way(record: &Record, machine: MachineId, actor: ActorId, row: &InputRow, end: LabTime) -> Fate {
+/// The same of one of which the server has told nothing; `read` is when it made its newest tick: what came before that it has
+/// read.
+fn on_the_way(
+    record: &Record,
+    machine: MachineId,
+    actor: ActorId,
+    row: &InputRow,
+    (read, end): (LabTime, LabTime),
+) -> Fate {
     let entity = record.cast.actors[actor.index()].id;
-    // What came before the newest tick was made, the server has read.
-    let authority = record.authority(actor);
-    let newest = authority.at(end).and_then(|i| authority.head(i)).map_or(LabTime::ZERO, |head| head.at);
     let mut fate = Fate::Lost;
     for datagram in record
         .link(machine, MachineId::SERVER)
@@ -102,7 +109,7 @@ fn on_the_way(record: &Record, machine: MachineId, actor: ActorId, row: &InputRo
             continue;
         }
         match datagram.arrived.filter(|_| !datagram.unread) {
-            Some(at) if at > newest => return Fate::UnderWay,
+            Some(at) if at > read => return Fate::UnderWay,
             Some(_) => fate = Fate::Unheard,
             None => {}
         }

@@ -39,6 +39,8 @@ pub enum Knob {
     Snap,
     /// How long remotes run on.
     Extrapolate,
+    /// The own character drawn between ticks.
+    BetweenTicks,
 }
 
 /// What a knob is set to.
@@ -162,7 +164,7 @@ const METRES: &[f64] = &[0.0, 0.25, 0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0, 50.0, 1
 const LONGEST: f64 = 5000.0;
 
 /// The table.
-pub static SETTINGS: [KnobSpec; 16] = [
+pub static SETTINGS: [KnobSpec; 17] = [
     KnobSpec {
         knob: Knob::Latency,
         name: "latency, one way",
@@ -334,6 +336,16 @@ pub static SETTINGS: [KnobSpec; 16] = [
             get: |k| f64::from(k.settings.extrapolate_ms),
             set: |k, x| k.settings.extrapolate_ms = x.min(LONGEST) as u32,
         },
+    },
+    KnobSpec {
+        knob: Knob::BetweenTicks,
+        name: "draw between ticks",
+        unit: "",
+        range: Range::Switch,
+        help: "off: the own character is drawn at its newest tick, so it steps where frames and ticks are out of step",
+        key: "between_ticks",
+        takes: Takes::Switch,
+        place: Place::Switch { get: |k| k.settings.between_ticks, set: |k, on| k.settings.between_ticks = on },
     },
 ];
 

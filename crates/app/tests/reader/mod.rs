@@ -299,6 +299,7 @@ impl File {
                 (_, Some("fresh")) => ("fresh", None),
                 (_, Some(_)) => ("refused", None),
                 _ if made.is_some() => ("unused", None),
+                _ if track.tick.last() > Some(&tick) => ("passed_over", None),
                 _ => ("under_way", None),
             });
         }

@@ -484,12 +484,16 @@ impl Playing {
     pub(super) fn draw_own(&self, lent: &Lent<'_>, now: HostNanos, each: &mut impl FnMut(EntityId, &DrawnState)) {
         for (owned, mine) in self.owned.iter().zip(&self.mine) {
             let (Some(newest), Some(state)) = (mine.own.newest(), mine.own.state()) else { continue };
-            let before = mine.own.state_before().unwrap_or(state);
-            let fraction = self.ticks.fraction(now);
-            let schema = self.context(lent, *owned).schema(newest);
-            let mut drawn = blend(schema, &before, &state, fraction, self.ticks.rate().dt());
+            let (mut drawn, tick, fraction) = if lent.settings.between_ticks {
+                let before = mine.own.state_before().unwrap_or(state);
+                let fraction = self.ticks.fraction(now);
+                let schema = self.context(lent, *owned).schema(newest);
+                (blend(schema, &before, &state, fraction, self.ticks.rate().dt()), newest.prev(), fraction)
+            } else {
+                (state, newest, 0.0)
+            };
             drawn.set_vec3(0, drawn.vec3(0) + mine.ease.offset(now));
-            each(owned.entity, &DrawnState { state: drawn, tick: newest.prev(), fraction, how: Drawn::Predicted });
+            each(owned.entity, &DrawnState { state: drawn, tick, fraction, how: Drawn::Predicted });
         }
     }
 

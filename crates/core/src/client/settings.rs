@@ -21,6 +21,8 @@ pub struct ClientSettings {
     pub reconcile: bool,
     /// Whether remotes are drawn in the past and blended.
     pub interpolate: bool,
+    /// Whether own entities are drawn between their last two ticks; otherwise at the newest, as it stands.
+    pub between_ticks: bool,
 }
 
 impl ClientSettings {
@@ -34,6 +36,7 @@ impl ClientSettings {
         predict: true,
         reconcile: true,
         interpolate: true,
+        between_ticks: true,
     };
 }
 

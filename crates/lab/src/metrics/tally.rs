@@ -191,10 +191,14 @@ impl Tally {
     }
 
     fn add_inputs(&mut self, record: &Record, machine: MachineId, span: Span) {
-        for (actor, at, tick, _) in std::mem::take(&mut self.under_way) {
-            let Some(own) = record.of(machine).own(actor) else { continue };
-            let row = own.inputs.rows().span(at, at).find(|row| row.tick == tick);
-            row.into_iter().for_each(|row| self.add_input(record, machine, actor, &row, span.end));
+        for pending in std::mem::take(&mut self.under_way) {
+            let (actor, at, tick, _) = pending;
+            let rows = record.of(machine).own(actor).map(|own| own.inputs.rows());
+            match rows.and_then(|rows| rows.span(at, at).find(|row| row.tick == tick)) {
+                Some(row) => self.add_input(record, machine, actor, &row, span.end),
+                // What is forgotten stays what it was.
+                None => self.under_way.push(pending),
+            }
         }
         for own in &record.of(machine).own {
             for row in own.inputs.rows().span(span.from, span.to) {
