@@ -218,6 +218,11 @@ fn a_new_folder_runs_as_it_is_and_nothing_in_it_is_overwritten() {
     let vetted = velocitas(&["vet", "--check", &format!("{game}/walker.gait"), &course]);
     let said = String::from_utf8_lossy(&vetted.stdout).into_owned();
     assert!(vetted.status.success() && !said.contains("warning"), "{said}");
+    // All of it, as it is, passes.
+    let vetted = velocitas(&["vet", &game]);
+    let said = String::from_utf8_lossy(&vetted.stdout).into_owned();
+    assert!(vetted.status.success() && said.contains("game.course.toml: good") && said.contains("drop"), "{said}");
+    assert!(!said.contains("EXCEEDED") && !said.contains("warning"), "{said}");
     // The fault that the course offers to make: a tunable that the clients alone know.
     let text = fs::read_to_string(&course).expect("there");
     let tune = text.find("# [[tune]]").expect("the offer");
@@ -261,7 +266,9 @@ fn vet_exits_1_with_diagnostics_and_2_for_what_it_cannot_read() {
     fs::write(path("x.course.toml"), course.replace("bad.gait", "none.gait")).expect("written");
     let said = String::from_utf8_lossy(&velocitas(&["run", &path("x.course.toml")]).stderr).into_owned();
     assert!(said.contains("cannot read `none.gait`"), "{said}");
-    for missing in [path("none.gait"), folder.path().display().to_string()] {
+    let empty = path("empty");
+    fs::create_dir(&empty).expect("made");
+    for missing in [path("none.gait"), empty] {
         assert_eq!(velocitas(&["vet", &missing]).status.code(), Some(2), "{missing}");
     }
 }

@@ -30,6 +30,7 @@ pub mod moment;
 pub mod record;
 mod run;
 mod samples;
+mod stirs;
 mod tap;
 mod time;
 pub mod vet;

@@ -16,6 +16,7 @@ use crate::lab::{Lab, populate};
 use crate::machine::token;
 use crate::metrics::{ClientMetrics, Reel, Span, Tally, WINDOW};
 use crate::record::{Cast, Record};
+use crate::stirs::Stirs;
 use crate::time::LabTime;
 use crate::watch::{Happening, Unrecorded};
 
@@ -79,6 +80,8 @@ pub struct Run {
     keep: Keep,
     /// Figures of what was forgotten, where they are wanted.
     meter: Option<Meter>,
+    /// What has stirred so far.
+    stirs: Stirs,
 }
 
 /// Figures up to a moment.
@@ -122,7 +125,7 @@ impl Run {
         let checkpoints = vec![(LabTime::ZERO, lab.clone())];
         let record = Record::new(Cast::of(&lab));
         let (commands, rules) = (Vec::new(), Vec::new());
-        Ok(Self { lab, record, checkpoints, commands, rules, keep: Keep::USUAL, meter: None })
+        Ok(Self { lab, record, checkpoints, commands, rules, keep: Keep::USUAL, meter: None, stirs: Stirs::default() })
     }
 
     /// Keeps so much to look back at.
@@ -149,6 +152,14 @@ impl Run {
         let players = self.course().members().map(|member| self.course().machine(member));
         let figures = players.map(|machine| meter.tallies[machine.index()].figures(&self.record, machine)).collect();
         (figures, meter.totals)
+    }
+
+    /// What has not stirred so far, in words: members that never moved, inputs never given, fields that never changed. Where
+    /// nothing happened nothing was proven.
+    pub fn still(&self) -> Vec<String> {
+        let mut stirs = self.stirs.clone();
+        stirs.follow(&self.record, self.now());
+        stirs.still(&self.record)
     }
 
     /// Bytes of memory that what is kept takes, roughly.
@@ -185,6 +196,8 @@ impl Run {
             if stop == last.plus(CHECKPOINT) {
                 self.checkpoints.push((stop, self.lab.clone()));
                 self.thin();
+                self.record.end = stop;
+                self.stirs.follow(&self.record, stop);
                 if let Some(meter) = &mut self.meter {
                     // Windows are of whole seconds.
                     let until = stop.minus(BEHIND).0 / WINDOW.0 * WINDOW.0;
@@ -267,6 +280,9 @@ impl Run {
         // What is dropped goes first, so that its memory can be used for what comes.
         self.record.truncate(at);
         self.record.end = at;
+        // What stirred later has not stirred yet.
+        self.stirs = Stirs::default();
+        self.stirs.follow(&self.record, at);
         let index = self.checkpoints.partition_point(|(when, _)| *when <= at).saturating_sub(1);
         self.checkpoints.truncate(index + 1);
         self.checkpoints.shrink_to_fit();

@@ -193,3 +193,30 @@ fn the_meter_and_the_record_agree_on_any_course_and_watching_changes_nothing() {
         }
     }
 }
+
+#[test]
+fn what_did_not_stir_is_said_and_nothing_else() {
+    let bot = |name: &str, route: &str| {
+        format!("[[cast]]\nname = \"{name}\"\nrole = \"bot\"\nlink = \"test\"\nspawn = [0, 0]\n{route}\n")
+    };
+    let go = "route = [{ at = [9, 2] }, { at = [-9, 2] }]";
+    let still =
+        |rest: String, seconds| Words { link: "latency = \"20 ms\"", rest, ..Words::default() }.run(seconds).still();
+    let said = still(bot("heron", go) + &bot("plover", ""), 12.0);
+    assert_eq!(
+        said,
+        ["plover never moved", "input `sprint` of walker was never given", "input `hop` of walker was never given"]
+    );
+    // Whoever is there for a moment only is not expected to do anything, nor is anybody in a moment.
+    assert!(
+        still(bot("heron", go) + &bot("plover", "joins = \"8 s\""), 12.0).iter().all(|said| !said.contains("plover"))
+    );
+    assert!(still(bot("heron", go), 4.0).is_empty());
+    // The demo stirs all there is, and going back takes nothing along.
+    let mut run = Run::new(Course::demo()).expect("it fits");
+    run.advance(secs(20.0));
+    assert!(run.still().is_empty(), "{:?}", run.still());
+    run.resume_from(secs(0.2));
+    run.advance(secs(1.0));
+    assert!(run.still().is_empty(), "not there long enough");
+}

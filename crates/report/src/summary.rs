@@ -35,6 +35,8 @@ pub struct Summary {
     pub clients: Vec<ClientMetrics>,
     /// Everything that was ever there, in the order of birth.
     pub entities: Vec<EntityLife>,
+    /// What did not stir, in words: where nothing happened, nothing was proven.
+    pub still: Vec<String>,
 }
 
 /// From an entity's birth to its end.
@@ -116,6 +118,7 @@ pub fn summarise(run: &Run, took: Duration) -> Summary {
         refused_datagrams: run.lab().refused(),
         clients,
         entities: lives(record),
+        still: run.still(),
     }
 }
 

@@ -70,6 +70,9 @@ pub fn text(s: &Summary) -> String {
             c.gain_peak_m.unwrap_or(0.0)
         );
     }
+    if !s.still.is_empty() {
+        let _ = writeln!(out, "\nproves nothing about what did not stir: {}", s.still.join("; "));
+    }
     for c in s.clients.iter().filter(|c| c.kind != "rogue" && !c.verdicts.is_empty()) {
         let _ = writeln!(out, "\n{} is honest and was accused: {}", c.name, accusations(c));
     }

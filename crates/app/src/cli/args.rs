@@ -55,7 +55,7 @@ pub(super) enum Task {
 /// `velocitas vet`.
 #[derive(Debug, ClapArgs)]
 pub(super) struct VetTask {
-    /// Gaits (.gait) and courses (.course.toml), or - for standard input
+    /// Gaits (.gait) and courses (.course.toml), a folder with some, or - for standard input
     #[arg(required = true)]
     pub(super) files: Vec<PathBuf>,
     /// How to report

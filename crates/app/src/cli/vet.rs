@@ -25,12 +25,13 @@ pub(super) fn run(task: &VetTask) -> Result<Outcome, OpenError> {
         let why = |e: io::Error| OpenError::File { path: path.clone(), why: e.to_string() };
         text.map(|text| (path.clone(), text)).map_err(why)
     };
-    let files = task.files.iter().map(read).collect::<Result<Vec<_>, _>>()?;
+    let paths = task.files.iter().map(within).collect::<Result<Vec<_>, _>>()?.concat();
+    let files = paths.iter().map(read).collect::<Result<Vec<_>, _>>()?;
     let track = task.track.as_ref().map(&read).transpose()?;
     if task.track.is_some() && files.iter().all(|(path, text)| is_course(path, text)) {
         return Err(OpenError::Usage("expected a gait to run --track with; found only courses".to_owned()));
     }
-    let inputs = task.files.iter().chain(&task.track).cloned().collect();
+    let inputs = paths.iter().chain(&task.track).cloned().collect();
     let mut vet = Vet { task, inputs, out: String::new(), rows: Vec::new(), good: true };
     for (path, text) in &files {
         if is_course(path, text) {
@@ -46,6 +47,29 @@ pub(super) fn run(task: &VetTask) -> Result<Outcome, OpenError> {
     };
     say(said)?;
     Ok(if good { Outcome::Good } else { Outcome::Findings })
+}
+
+/// A file, or what there is to vet in a folder: its gaits and courses, by name.
+fn within(path: &PathBuf) -> Result<Vec<PathBuf>, OpenError> {
+    if !path.is_dir() {
+        return Ok(vec![path.clone()]);
+    }
+    let wrong = |why: String| OpenError::File { path: path.clone(), why };
+    let entries = std::fs::read_dir(path).map_err(|e| wrong(e.to_string()))?;
+    let mut files = entries
+        .map(|entry| entry.map(|e| e.path()))
+        .collect::<Result<Vec<_>, _>>()
+        .map_err(|e| wrong(e.to_string()))?;
+    let to_vet = |file: &PathBuf| {
+        let name = file.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        name.ends_with(".gait") || name.ends_with(".course.toml")
+    };
+    files.retain(to_vet);
+    files.sort();
+    if files.is_empty() {
+        return Err(wrong("expected gaits (*.gait) or courses (*.course.toml) in it; found none".to_owned()));
+    }
+    Ok(files)
 }
 
 /// Whether a file is a course: by its name, or by its first word where the name does not tell, as with a pipe.
@@ -143,7 +167,7 @@ impl Vet<'_> {
         for f in &envelope.found {
             let mut one = json!({
                 "limit": f.direction.limit_name(), "ticks": f.ticks, "tick_rate": f.tick_rate,
-                "found_mps": f.found_mps, "lawful_mps": f.lawful_mps, "exceeds": f.exceeds(),
+                "found_mps": f.found_mps, "lawful_mps": f.lawful_mps, "exceeds": f.exceeds(), "nowhere_near": f.is_far(),
             });
             if f.exceeds() {
                 let name = format!("{}-{}-{}.track.json", stem(path), f.direction.limit_name(), f.ticks);
@@ -160,8 +184,7 @@ impl Vet<'_> {
             }
             found.push(one);
         }
-        row["envelope"] =
-            json!({ "seed": how.seed, "ticks": envelope.ticks, "faults": envelope.faults, "found": found });
+        row["envelope"] = json!({ "seed": how.seed, "ticks": envelope.ticks, "faults": envelope.faults, "found": found, "still": envelope.still });
         Ok(!envelope.found.iter().any(velocitas_lab::vet::Found::exceeds))
     }
 
@@ -219,7 +242,11 @@ impl Vet<'_> {
         ));
         for f in &envelope.found {
             let share = 100.0 * f.found_mps / f.lawful_mps;
-            let note = if f.exceeds() { "   EXCEEDED" } else { "" };
+            let note = match (f.exceeds(), f.is_far()) {
+                (true, _) => "   EXCEEDED",
+                (_, true) => "   nowhere near: proves nothing about it",
+                _ => "",
+            };
             self.say(format!(
                 "    {:<8}{:>8}{:>14.3}{:>14.3}{share:>7.1} %{:>4} Hz{note}",
                 f.direction.limit_name(),
@@ -228,6 +255,9 @@ impl Vet<'_> {
                 f.lawful_mps,
                 f.tick_rate
             ));
+        }
+        for field in &envelope.still {
+            self.say(format!("    field `{field}` never changed, whatever was tried: nothing was proven about it"));
         }
         if envelope.faults > 0 {
             let faults = envelope.faults;

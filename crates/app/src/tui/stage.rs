@@ -43,6 +43,8 @@ const MOST_CAUGHT_UP: f64 = 0.1;
 pub(super) const WINDOW: LabTime = LabTime(10_000_000_000);
 /// How long a message stays.
 const NOTICE: Duration = Duration::from_secs(5);
+/// After so long it is said what did not stir.
+const STILL_AFTER: LabTime = LabTime(20_000_000_000);
 
 /// What only the program around the stage can do.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -94,6 +96,8 @@ pub struct Stage {
     /// The keyboard's hands; the member at the helm is the lab's to know.
     pub driving: Driving,
     notice: Option<(String, Duration)>,
+    /// Whether it was said what did not stir.
+    still_told: bool,
     pub(super) screen: Screen,
     pub(super) rules: Rules,
     /// Real time since the gait files were looked at.
@@ -123,6 +127,7 @@ impl Stage {
             rail: RailView::default(),
             driving: Driving::default(),
             notice: None,
+            still_told: false,
             screen: Screen::default(),
             rules: Rules { sources: Source::of(run.course(), None), ..Rules::default() },
             unlooked: Duration::ZERO,
@@ -186,6 +191,21 @@ impl Stage {
         self.say(format!("warning, line {}: {}{more}", first.line, first.message));
     }
 
+    /// Says once, when it has run for long enough, what did not stir.
+    fn tell_still(&mut self) {
+        if self.still_told || self.run.now() < STILL_AFTER {
+            return;
+        }
+        self.still_told = true;
+        let still = self.run.still();
+        let Some(first) = still.first() else { return };
+        let more = match still.len() - 1 {
+            0 => String::new(),
+            n => format!(" (and {n} more: velocitas run tells)"),
+        };
+        self.say(format!("in {} s {first}: that proves nothing about it{more}", STILL_AFTER.secs()));
+    }
+
     // --- time ---
 
     /// Real time has passed: virtual time should follow.
@@ -211,6 +231,7 @@ impl Stage {
             self.run.advance(self.target.min(self.run.now().plus(GRAIN)));
             self.at = self.run.now();
             self.follow();
+            self.tell_still();
         }
         self.run.now() < self.target
     }

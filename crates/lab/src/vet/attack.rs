@@ -113,6 +113,11 @@ impl Found {
     pub fn exceeds(&self) -> bool {
         self.found_mps > self.lawful_mps
     }
+
+    /// Whether it came nowhere near: the limit is declared too wide, or the search is no use against it.
+    pub fn is_far(&self) -> bool {
+        self.found_mps < self.lawful_mps / 3.0
+    }
 }
 
 /// What a search found.
@@ -126,6 +131,8 @@ pub struct Envelope {
     pub ticks: u64,
     /// Steps that came out non-finite.
     pub faults: u64,
+    /// State fields that never changed, whatever was tried.
+    pub still: Vec<&'static str>,
 }
 
 /// Searches. `progress` hears the share done, from 0 to 1, and may stop the search by answering `false`; what was found
@@ -133,7 +140,7 @@ pub struct Envelope {
 pub fn attack(rule: &dyn Motion, how: Attack, mut progress: impl FnMut(f64) -> bool) -> Envelope {
     let tunables = defaults(rule);
     let grounds: Vec<Ground> = GROUNDS.iter().map(TestGround::ground).collect();
-    let mut search = Search { rule, tunables: &tunables, grounds: &grounds, ticks: 0, faults: 0 };
+    let mut search = Search { rule, tunables: &tunables, grounds: &grounds, ticks: 0, faults: 0, changed: 0 };
     let limits = rule.limits(&tunables);
     let targets: Vec<(Direction, usize)> =
         Direction::ALL.iter().flat_map(|d| WINDOWS.iter().map(move |w| (*d, *w))).collect();
@@ -155,7 +162,13 @@ pub fn attack(rule: &dyn Motion, how: Attack, mut progress: impl FnMut(f64) -> b
         found.push(search.told(direction, window, &limits, &attempt));
     }
     progress(1.0);
-    Envelope { limits, found, ticks: search.ticks, faults: search.faults }
+    let still = rule
+        .schema()
+        .state
+        .iter()
+        .filter(|f| (f.lane..f.lane + f.shape.lanes()).all(|lane| search.changed & 1 << lane == 0));
+    let still = still.map(|f| f.name).collect();
+    Envelope { limits, found, ticks: search.ticks, faults: search.faults, still }
 }
 
 /// What one climb is after.
@@ -181,6 +194,7 @@ struct Search<'a> {
     grounds: &'a [Ground],
     ticks: u64,
     faults: u64,
+    changed: u32,
 }
 
 impl Search<'_> {
@@ -233,6 +247,7 @@ impl Search<'_> {
             .collect();
         self.ticks += attempt.inputs.len() as u64;
         self.faults += u64::from(trial.faults);
+        self.changed |= trial.changed;
         path
     }
 

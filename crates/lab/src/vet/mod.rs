@@ -27,11 +27,13 @@ pub(crate) struct Trial<'a> {
     pub(crate) state: State,
     /// Steps that came out non-finite.
     pub(crate) faults: u32,
+    /// Lanes that were ever otherwise than at the beginning.
+    pub(crate) changed: u32,
 }
 
 impl<'a> Trial<'a> {
     pub(crate) fn new(rule: &'a dyn Motion, ground: &'a Ground, tunables: &'a [f32], rate: Rate, state: State) -> Self {
-        Self { rule, ground, tunables, dt: rate.dt(), tick: Tick(0), state, faults: 0 }
+        Self { rule, ground, tunables, dt: rate.dt(), tick: Tick(0), state, faults: 0, changed: 0 }
     }
 
     /// One tick with an input as the wire would carry it.
@@ -39,7 +41,12 @@ impl<'a> Trial<'a> {
         self.tick = self.tick.next();
         let scene = Scene { tick: self.tick, dt: self.dt, ground: self.ground, tunables: self.tunables };
         match checked_step(self.rule, &scene, &self.state, &self.rule.schema().round_input(input)) {
-            Ok(step) => self.state = step.state,
+            Ok(step) => {
+                for (lane, (a, b)) in self.state.bits().iter().zip(step.state.bits()).enumerate() {
+                    self.changed |= u32::from(a != b) << lane;
+                }
+                self.state = step.state;
+            }
             Err(_) => self.faults += 1,
         }
     }

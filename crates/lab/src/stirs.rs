@@ -1,0 +1,122 @@
+//! What stirred in a run, and what did not: where nothing happened, nothing was proven.
+//!
+//! Followed while a run goes on. Once something has stirred it is not looked at any more, so following costs next to nothing.
+
+use velocitas_core::{Input, Shape, State, StateField, Vec3};
+
+use crate::ids::{ActorId, MachineId};
+use crate::record::Record;
+use crate::time::LabTime;
+
+/// What moved less has not moved.
+const MOVED_M: f32 = 0.01;
+/// Who was there for less time is not expected to do anything.
+const THERE: LabTime = LabTime(5_000_000_000);
+/// In a shorter run nothing is expected of inputs and fields.
+const LONG_ENOUGH: LabTime = LabTime(10_000_000_000);
+
+/// What has stirred so far.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Stirs {
+    to: LabTime,
+    /// Of each entity, where it was first, and whether it has moved from there.
+    moved: Vec<(Option<Vec3>, bool)>,
+    /// Of each rule, a state it was in, and the lanes that were ever otherwise; the same of inputs.
+    states: Vec<(Option<State>, u32)>,
+    inputs: Vec<(bool, u16)>,
+}
+
+impl Stirs {
+    /// Follows a record on to a moment.
+    pub(crate) fn follow(&mut self, record: &Record, to: LabTime) {
+        if to <= self.to {
+            return;
+        }
+        let kinds = record.cast.kinds().iter().count();
+        self.moved.resize(record.cast.actors.len(), (None, false));
+        self.states.resize(kinds, (None, 0));
+        self.inputs.resize(kinds, (false, 0));
+        for actor in record.cast.actors() {
+            self.follow_states(record, actor, to);
+        }
+        for machine in record.cast.players() {
+            self.follow_inputs(record, machine, to);
+        }
+        self.to = to;
+    }
+
+    fn follow_states(&mut self, record: &Record, actor: ActorId, to: LabTime) {
+        let track = record.authority(actor);
+        let kind = usize::from(record.cast.actors[actor.index()].kind);
+        let (first, moved) = &mut self.moved[actor.index()];
+        let (usual, lanes) = &mut self.states[kind];
+        let wanted = lanes_of(record, kind);
+        for i in track.between(self.to.plus(LabTime(1)), to) {
+            if *moved && *lanes & wanted == wanted {
+                return;
+            }
+            let state = track.state(i);
+            let from = *first.get_or_insert(state.vec3(0));
+            *moved |= from.distance(state.vec3(0)) >= MOVED_M;
+            let usual = usual.get_or_insert(state);
+            for (lane, (a, b)) in usual.bits().iter().zip(state.bits()).enumerate() {
+                *lanes |= u32::from(a != b) << lane;
+            }
+        }
+    }
+
+    fn follow_inputs(&mut self, record: &Record, machine: MachineId, to: LabTime) {
+        for own in &record.of(machine).own {
+            let (any, lanes) = &mut self.inputs[usize::from(record.cast.actors[own.actor.index()].kind)];
+            for row in own.inputs.rows().span(self.to.plus(LabTime(1)), to) {
+                let Some(input) = own.inputs.sampled(&row) else { continue };
+                *any = true;
+                for (lane, (a, b)) in Input::default().bits().iter().zip(input.bits()).enumerate() {
+                    *lanes |= u16::from(a != b) << lane;
+                }
+            }
+        }
+    }
+
+    /// What has not stirred, in words.
+    pub(crate) fn still(&self, record: &Record) -> Vec<String> {
+        let mut still = Vec::new();
+        for (actor, (first, moved)) in record.cast.actors().zip(&self.moved) {
+            let it = &record.cast.actors[actor.index()];
+            let until = it.gone.map_or(self.to, |(gone, _)| gone.min(self.to));
+            if it.came_with.is_some() && first.is_some() && !moved && until.minus(it.born.0) >= THERE {
+                still.push(format!("{} never moved", it.name));
+            }
+        }
+        if self.to < LONG_ENOUGH {
+            return still;
+        }
+        for ((kind, rule), ((given, lanes), (usual, changed))) in
+            record.cast.kinds().iter().zip(self.inputs.iter().zip(&self.states))
+        {
+            let is_played = record.cast.actors.iter().any(|a| a.kind == kind && a.came_with.is_some());
+            if !is_played {
+                continue;
+            }
+            for f in rule.schema().input.iter().filter(|_| *given) {
+                if (f.lane..f.lane + f.kind.lanes()).all(|lane| lanes & 1 << lane == 0) {
+                    still.push(format!("input `{}` of {} was never given", f.name, rule.name()));
+                }
+            }
+            // Whether it stands is kept for a rule by its slide: who never leaves the ground is told of by inputs.
+            let kept = |f: &&StateField| f.shape == Shape::Flag && f.name == "grounded";
+            for f in rule.schema().state.iter().filter(|f| usual.is_some() && !kept(f)) {
+                if (f.lane..f.lane + f.shape.lanes()).all(|lane| changed & 1 << lane == 0) {
+                    still.push(format!("field `{}` of {} never changed", f.name, rule.name()));
+                }
+            }
+        }
+        still
+    }
+}
+
+/// The first lane of each field of a rule's states: when all of these have changed there is nothing more to see.
+fn lanes_of(record: &Record, kind: usize) -> u32 {
+    let rule = record.cast.kinds().motion(kind as u8);
+    rule.schema().state.iter().fold(0, |lanes, f| lanes | 1 << f.lane)
+}
