@@ -51,7 +51,7 @@ pub use ground::{
 pub use ids::{Address, EntityId, Life, PeerId, Token};
 pub use motion::{Limits, Motion, Scene, Step, Tunable, checked_step};
 pub use quantiser::Quantiser;
-pub use remote::{Drawn, DrawnState, Placed, Sample, Shown, ViewDelay, drawn, drawn_point};
+pub use remote::{Course as DrawnCourse, Drawn, DrawnState, Placed, Sample, Shown, Spot, ViewDelay, drawn};
 pub use rollback::{Entry, Rollback};
 pub use schema::{
     Agree, Blend, InputField, InputKind, POINT_REACH, PRESS_BITS, Schema, SchemaError, SeenBy, Shape, StateField,
@@ -64,9 +64,9 @@ pub use tick_loop::{Due, TickLoop};
 pub use vec3::{Vec3, vec3};
 pub use verdict::{Answer, Evidence, RULES, Rule, RuleSpec, Verdict};
 pub use wire::{
-    Ack, Acks, BitReader, BitWriter, Carried, Challenge, Claim, Denied, Difference, Ended, EndedBy, EntityRecord,
-    EntityRef, ForeignLayout, Header, Hello, Inputs, MAX_DATAGRAM, MAX_REPEATS, MOST_OWNERS, Message, MessageKind,
-    News, PROTOCOL_VERSION, PullBack, Refusal, RefusedFor, Snapshot, SnapshotHead, TELEPORT_BITS, Used, Welcome,
-    WireError, snapshot_bytes, write_snapshot,
+    Ack, Acks, BitReader, BitRow, BitWriter, Carried, Challenge, Claim, Denied, Difference, Ended, EndedBy,
+    EntityRecord, EntityRef, ForeignLayout, Header, Hello, Inputs, MAX_DATAGRAM, MAX_REPEATS, MOST_OWNERS, Message,
+    MessageKind, News, PROTOCOL_VERSION, PullBack, Refusal, RefusedFor, Snapshot, SnapshotHead, TELEPORT_BITS, Used,
+    Welcome, WireError, snapshot_bytes, write_snapshot,
 };
 pub use world::{Entity, World};

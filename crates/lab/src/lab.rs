@@ -8,7 +8,7 @@ mod commands;
 mod events;
 
 use std::cmp::Reverse;
-use std::collections::BinaryHeap;
+use std::collections::{BinaryHeap, VecDeque};
 use std::sync::Arc;
 
 use velocitas_core::{
@@ -262,13 +262,11 @@ impl Lab {
     fn frame<W: Watch>(&mut self, id: MachineId, watch: &mut W) {
         let Some(read) = self.next_frame(id) else { return };
         let socket = self.machines[id.index()].read();
-        let (for_server, for_client): (Vec<Arrived>, Vec<Arrived>) =
-            socket.into_iter().partition(|arrived| arrived.part == Part::Server);
         if self.machines[id.index()].server.is_some() {
-            self.server_frame(id, read, &for_server, watch);
+            self.server_frame(id, read, &socket, watch);
         }
         if self.machines[id.index()].client.is_some() {
-            self.client_frame(id, read, &for_client, watch);
+            self.client_frame(id, read, &socket, watch);
         }
     }
 
@@ -284,10 +282,10 @@ impl Lab {
         }
     }
 
-    fn server_frame<W: Watch>(&mut self, id: MachineId, read: HostNanos, socket: &[Arrived], watch: &mut W) {
+    fn server_frame<W: Watch>(&mut self, id: MachineId, read: HostNanos, socket: &VecDeque<Arrived>, watch: &mut W) {
         let mut tap = self.tap(watch, id, Part::Server);
         let Some(serving) = &mut self.machines[id.index()].server else { return };
-        for arrived in socket {
+        for arrived in socket.iter().filter(|arrived| arrived.part == Part::Server) {
             // A strange packet is counted by the server and dropped.
             let _ = serving.server.handle_datagram(read, arrived.client, &arrived.bytes, &mut tap);
         }
@@ -303,7 +301,7 @@ impl Lab {
         }
     }
 
-    fn client_frame<W: Watch>(&mut self, id: MachineId, read: HostNanos, socket: &[Arrived], watch: &mut W) {
+    fn client_frame<W: Watch>(&mut self, id: MachineId, read: HostNanos, socket: &VecDeque<Arrived>, watch: &mut W) {
         let (controls, moved) = self.hands(id);
         let rests = controls.stick == (0.0, 0.0) && controls.hops == 0;
         let mut tap = self.tap(watch, id, Part::Client);
@@ -315,7 +313,7 @@ impl Lab {
         }
         (*resting, *looked) = (rests, self.now);
         tap.trials = std::mem::take(trials);
-        for arrived in socket.iter().filter(|arrived| arrived.client == address) {
+        for arrived in socket.iter().filter(|arrived| arrived.part == Part::Client && arrived.client == address) {
             let heard = faulty.heard(&arrived.bytes, &client.layouts(read));
             let _ = client.handle_datagram(read, heard.as_deref().unwrap_or(&arrived.bytes), &mut tap);
         }

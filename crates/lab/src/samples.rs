@@ -52,6 +52,17 @@ impl Samples {
         }
     }
 
+    /// Adds values in their order.
+    pub fn push_all(&mut self, values: &[f64]) {
+        if self.bins.is_empty() && self.exact.len() + values.len() <= MOST_EXACT {
+            self.count += values.len() as u64;
+            self.sum = values.iter().fold(self.sum, |sum, value| sum + value);
+            self.exact.extend_from_slice(values);
+            return;
+        }
+        values.iter().for_each(|value| self.push(*value));
+    }
+
     /// How many there are.
     pub const fn count(&self) -> u64 {
         self.count

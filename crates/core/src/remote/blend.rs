@@ -20,13 +20,18 @@ pub(crate) fn blend(schema: &Schema, a: &State, b: &State, t: f32, seconds: f32)
     out
 }
 
-/// The position alone.
-pub(crate) fn blend_point(schema: &Schema, a: &State, b: &State, t: f32, seconds: f32) -> Vec3 {
-    let ends = if t >= 1.0 { b } else { a };
-    let Some(f) = schema.state.iter().find(|f| f.lane == 0 && f.blend != Blend::None) else { return ends.vec3(0) };
-    let velocity = velocity_of(schema, f);
-    let at = |lane| blend_lane(f, velocity, (a, b), (t, seconds), lane);
-    vec3(at(0), at(1), at(2))
+/// A position straight from one to the other.
+pub(crate) fn straight(a: Vec3, b: Vec3, t: f32) -> Vec3 {
+    vec3(mix(a.x, b.x, t), mix(a.y, b.y, t), mix(a.z, b.z, t))
+}
+
+/// A position along a curve with these slopes over the whole way.
+pub(crate) fn curve((a, b): (Vec3, Vec3), (da, db): (Vec3, Vec3), t: f32) -> Vec3 {
+    vec3(
+        hermite((a.x, b.x), (da.x, db.x), t),
+        hermite((a.y, b.y), (da.y, db.y), t),
+        hermite((a.z, b.z), (da.z, db.z), t),
+    )
 }
 
 /// Where the velocity lies that a field's curve leaves and arrives with.

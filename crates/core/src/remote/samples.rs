@@ -5,9 +5,9 @@
 
 use std::collections::VecDeque;
 
-use super::blend::{blend, blend_point, run_on};
+use super::blend::{blend, curve, run_on, straight};
 use crate::data::State;
-use crate::schema::Schema;
+use crate::schema::{Blend, Schema};
 use crate::tick::{Rate, Tick};
 use crate::vec3::Vec3;
 
@@ -148,26 +148,72 @@ pub fn drawn(
     Some(DrawnState { state, tick: shown.tick, fraction: shown.fraction, how })
 }
 
-/// Where that is: what [`drawn`] says of the position alone.
-pub fn drawn_point(
-    schema: &Schema,
-    rate: Rate,
-    moment: Shown,
-    (before, after): (Option<&Sample>, Option<&Sample>),
-    limit_ms: u32,
-) -> Option<(Vec3, Placed)> {
-    let placed = moment.among(before.map(|s| s.tick), after.map(|s| s.tick), rate, limit_ms)?;
-    let pos = match (before, after) {
-        (Some(a), Some(b)) if a.teleports == b.teleports => {
-            let apart = b.tick.since(a.tick) as f32;
-            let share = (moment.tick.since(a.tick) as f32 + moment.fraction) / apart;
-            blend_point(schema, &a.state, &b.state, share, apart * rate.dt())
-        }
-        (Some(a), Some(_)) => a.state.vec3(0),
-        (Some(a), None) => run_on(schema, &a.state, placed.run_on).vec3(0),
-        (None, b) => b?.state.vec3(0),
-    };
-    Some((pos, placed))
+/// What a sample says of where somebody is.
+#[derive(Clone, Copy, Debug)]
+pub struct Spot {
+    /// Its tick.
+    pub tick: Tick,
+    /// Its running count of teleports.
+    pub teleports: u8,
+    /// Where.
+    pub pos: Vec3,
+    /// How fast; zero for a rule without a velocity.
+    pub vel: Vec3,
+}
+
+/// How a rule's position is drawn between snapshots.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Course {
+    blend: Blend,
+    velocity: Option<usize>,
+}
+
+impl Course {
+    /// Of a rule with such a layout.
+    pub fn of(schema: &Schema) -> Self {
+        let point = schema.state.iter().find(|f| f.lane == 0);
+        Self { blend: point.map_or(Blend::None, |f| f.blend), velocity: schema.velocity_lane() }
+    }
+
+    /// What a sample says of where somebody is.
+    pub fn spot(&self, sample: &Sample) -> Spot {
+        let vel = self.velocity.map_or(Vec3::ZERO, |lane| sample.state.vec3(lane));
+        Spot { tick: sample.tick, teleports: sample.teleports, pos: sample.state.vec3(0), vel }
+    }
+
+    /// Where somebody is drawn at a moment that is placed between these two: what [`drawn`] says of the position.
+    pub fn point(
+        &self,
+        rate: Rate,
+        moment: Shown,
+        placed: &Placed,
+        (before, after): (Option<&Spot>, Option<&Spot>),
+    ) -> Option<Vec3> {
+        Some(match (before, after) {
+            (Some(a), Some(b)) if a.teleports == b.teleports => {
+                let apart = b.tick.since(a.tick) as f32;
+                let t = (moment.tick.since(a.tick) as f32 + moment.fraction) / apart;
+                let seconds = apart * rate.dt();
+                match self.blend {
+                    Blend::None => {
+                        if t >= 1.0 {
+                            b.pos
+                        } else {
+                            a.pos
+                        }
+                    }
+                    Blend::Curve if self.velocity.is_some() => {
+                        curve((a.pos, b.pos), (a.vel * seconds, b.vel * seconds), t)
+                    }
+                    _ => straight(a.pos, b.pos, t),
+                }
+            }
+            (Some(a), Some(_)) => a.pos,
+            (Some(a), None) if self.velocity.is_some() => a.pos + a.vel * placed.run_on,
+            (Some(a), None) => a.pos,
+            (None, b) => b?.pos,
+        })
+    }
 }
 
 /// States of one entity, by tick.
@@ -217,7 +263,6 @@ impl Samples {
 mod tests {
     use super::*;
     use crate::motion::Motion;
-    use crate::schema::Blend;
     use crate::vec3::vec3;
     use crate::walker::{Walker, state_lane};
 

@@ -36,7 +36,7 @@ use door::Door;
 use guests::Guests;
 use peer::Peer;
 use peers::Peers;
-use telling::{pull_backs, snapshot};
+use telling::{pull_backs, seen_by_others, snapshot};
 
 use crate::data::{Input, State};
 use crate::event::{Fact, Made, Sink, StateEvent, show, tell};
@@ -396,9 +396,11 @@ impl Server {
     fn send_snapshots(&mut self, now: HostNanos, tick: Tick) {
         let passed = tick.since(self.ticks.base()).unsigned_abs();
         let kinds = &self.timeline.at(tick).kinds;
+        let mut seen = None;
         for peer in self.peers.iter_mut() {
             if passed.is_multiple_of(u64::from(peer.snapshot_every)) {
-                self.outbox.push_back((peer.at, snapshot(peer, &self.world, kinds, now, tick)));
+                let seen = seen.get_or_insert_with(|| seen_by_others(&self.world, kinds));
+                self.outbox.push_back((peer.at, snapshot(peer, (&self.world, seen), kinds, now, tick)));
                 pull_backs(peer, kinds, now, tick, &mut self.outbox);
             }
         }

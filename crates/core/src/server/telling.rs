@@ -7,18 +7,33 @@ use crate::data::State;
 use crate::ids::Address;
 use crate::session::{Kinds, Owned};
 use crate::tick::{HostNanos, Tick};
-use crate::wire::{BitWriter, EntityRef, MessageKind, PullBack, SnapshotHead, Used, write_snapshot};
-use crate::world::World;
+use crate::wire::{BitRow, BitWriter, EntityRef, MessageKind, PullBack, SnapshotHead, Used, seen_record, write_shared};
+use crate::world::{Entity, World};
 
-/// A snapshot for a peer.
-pub(super) fn snapshot(peer: &mut Peer, world: &World, kinds: &Kinds, now: HostNanos, tick: Tick) -> Vec<u8> {
+/// Every entity as those get it who do not own it, in the order of the world: written once a tick.
+pub(super) fn seen_by_others(world: &World, kinds: &Kinds) -> Vec<BitRow> {
+    world.iter().map(|e| seen_record(kinds, &told(e, None), e.state())).collect()
+}
+
+fn told(e: &Entity, own: Option<Used>) -> EntityRef {
+    EntityRef { id: e.id(), kind: e.kind(), teleports: e.teleports, own }
+}
+
+/// A snapshot for a peer, given [what others get](seen_by_others).
+pub(super) fn snapshot(
+    peer: &mut Peer,
+    (world, seen): (&World, &[BitRow]),
+    kinds: &Kinds,
+    now: HostNanos,
+    tick: Tick,
+) -> Vec<u8> {
     let mut out = BitWriter::new();
     let header = peer.acks.header(MessageKind::Snapshot, peer.id.epoch, now);
     header.write(&mut out);
     let (every, margin, news) = (peer.snapshot_every, peer.margins.take(), peer.untold.compose(tick));
     peer.untold.sent(header.sequence, tick);
     let peer = &*peer;
-    let entities = world.iter().map(|e| {
+    let entities = world.iter().zip(seen).map(|(e, seen)| {
         let own = peer.control(e.id()).map(|control| {
             let includes = control.includes(tick);
             Used {
@@ -27,9 +42,9 @@ pub(super) fn snapshot(peer: &mut Peer, world: &World, kinds: &Kinds, now: HostN
                 shared: e.owners().len() > 1,
             }
         });
-        (EntityRef { id: e.id(), kind: e.kind(), teleports: e.teleports, own }, e.state())
+        (told(e, own), e.state(), seen)
     });
-    write_snapshot(&mut out, &SnapshotHead { tick: tick.wire(), every, margin, news }, kinds, entities);
+    write_shared(&mut out, &SnapshotHead { tick: tick.wire(), every, margin, news }, kinds, entities);
     out.finish()
 }
 

@@ -41,6 +41,24 @@ impl BitWriter {
         self.put((value >> 32) as u32, 32);
     }
 
+    /// Appends so many bits of a row that was written before.
+    pub fn append(&mut self, row: &BitRow) {
+        let mut left = row.bits;
+        for four in row.bytes.chunks(4) {
+            let mut word = [0; 4];
+            word[..four.len()].copy_from_slice(four);
+            let bits = left.min(32);
+            self.put(u32::from_le_bytes(word), bits);
+            left -= bits;
+        }
+    }
+
+    /// What was written, to be appended elsewhere.
+    pub fn into_row(self) -> BitRow {
+        let bits = self.len_bits();
+        BitRow { bits, bytes: self.finish() }
+    }
+
     /// Bits written so far.
     pub fn len_bits(&self) -> u32 {
         self.bytes.len() as u32 * 8 + self.held
@@ -57,6 +75,13 @@ impl BitWriter {
         assert!(self.bytes.len() <= MAX_DATAGRAM, "a datagram of {} bytes exceeds {MAX_DATAGRAM}", self.bytes.len());
         self.bytes
     }
+}
+
+/// Bits that were written once, to be appended to several messages.
+#[derive(Clone, Debug)]
+pub struct BitRow {
+    bytes: Vec<u8>,
+    bits: u32,
 }
 
 /// Reads what a [`BitWriter`] wrote.

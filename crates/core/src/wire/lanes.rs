@@ -49,11 +49,12 @@ pub(super) fn read_input(from: &mut BitReader<'_>, schema: &Schema) -> Result<In
 /// Writes what others may know, rounded.
 pub(super) fn write_seen(out: &mut BitWriter, schema: &Schema, state: &State) {
     for f in schema.state.iter().filter(|f| f.seen_by == SeenBy::All) {
-        for lane in f.lane..f.lane + f.shape.lanes() {
-            match f.shape {
-                Shape::Flag => out.flag(state.flag(lane)),
-                Shape::Counter => out.put(state.int(lane), f.lane_bits()),
-                _ => out.put(f.wire.encode(state.real(lane)), f.lane_bits()),
+        match f.shape {
+            Shape::Flag => out.flag(state.flag(f.lane)),
+            Shape::Counter => out.put(state.int(f.lane), 32),
+            _ => {
+                let (q, bits) = (f.wire, f.wire.bits());
+                (f.lane..f.lane + f.shape.lanes()).for_each(|lane| out.put(q.encode(state.real(lane)), bits));
             }
         }
     }
@@ -62,11 +63,14 @@ pub(super) fn write_seen(out: &mut BitWriter, schema: &Schema, state: &State) {
 pub(super) fn read_seen(from: &mut BitReader<'_>, schema: &Schema) -> Result<State, WireError> {
     let mut state = State::default();
     for f in schema.state.iter().filter(|f| f.seen_by == SeenBy::All) {
-        for lane in f.lane..f.lane + f.shape.lanes() {
-            match f.shape {
-                Shape::Flag => state.set_flag(lane, from.flag()?),
-                Shape::Counter => state.set_int(lane, from.take(f.lane_bits())?),
-                _ => state.set_real(lane, f.wire.decode(from.take(f.lane_bits())?)),
+        match f.shape {
+            Shape::Flag => state.set_flag(f.lane, from.flag()?),
+            Shape::Counter => state.set_int(f.lane, from.take(32)?),
+            _ => {
+                let (q, bits) = (f.wire, f.wire.bits());
+                for lane in f.lane..f.lane + f.shape.lanes() {
+                    state.set_real(lane, q.decode(from.take(bits)?));
+                }
             }
         }
     }

@@ -22,7 +22,7 @@ mod snapshot;
 mod welcome;
 
 pub use acks::Acks;
-pub use bits::{BitReader, BitWriter};
+pub use bits::{BitReader, BitRow, BitWriter};
 pub use carried::Carried;
 pub use claim::{Claim, PullBack};
 pub use datagram::{Ack, Header};
@@ -37,6 +37,7 @@ pub use refusal::{Denied, Difference, ForeignLayout, Refusal, RefusedFor};
 pub use snapshot::{
     EntityRecord, EntityRef, Snapshot, SnapshotHead, TELEPORT_BITS, Used, snapshot_bytes, write_snapshot,
 };
+pub(crate) use snapshot::{seen_record, write_shared};
 pub use welcome::Welcome;
 
 /// The most ticks an input or claim message covers.

@@ -1,6 +1,6 @@
 //! Everybody at one tick, coming down.
 
-use super::bits::{BitReader, BitWriter};
+use super::bits::{BitReader, BitRow, BitWriter};
 use super::datagram::Header;
 use super::entity::{ENTITY_ID_BITS, read_entity, write_entity};
 use super::error::{WireError, ranged};
@@ -92,27 +92,53 @@ pub fn write_snapshot<'a>(
     kinds: &Kinds,
     entities: impl Iterator<Item = (EntityRef, &'a State)> + Clone,
 ) {
+    write_head(out, head, entities.clone().count());
+    entities.for_each(|(entity, state)| write_record(out, kinds, &entity, state));
+}
+
+/// An entity as all get it who do not own it.
+pub(crate) fn seen_record(kinds: &Kinds, entity: &EntityRef, state: &State) -> BitRow {
+    let mut out = BitWriter::new();
+    write_record(&mut out, kinds, &EntityRef { own: None, ..*entity }, state);
+    out.into_row()
+}
+
+/// Appends a snapshot of entities of which the forms for others were written before.
+pub(crate) fn write_shared<'a>(
+    out: &mut BitWriter,
+    head: &SnapshotHead,
+    kinds: &Kinds,
+    entities: impl Iterator<Item = (EntityRef, &'a State, &'a BitRow)> + Clone,
+) {
+    write_head(out, head, entities.clone().count());
+    for (entity, state, seen) in entities {
+        if entity.own.is_some() { write_record(out, kinds, &entity, state) } else { out.append(seen) }
+    }
+}
+
+fn write_head(out: &mut BitWriter, head: &SnapshotHead, entities: usize) {
     out.put(u32::from(head.tick.0), 16);
     out.put(u32::from(head.every), 8);
     out.flag(head.margin.is_some());
     out.put(u32::from(head.margin.unwrap_or(0) as u8), 8);
-    out.put(entities.clone().count() as u32, 8);
+    out.put(entities as u32, 8);
     write_news(out, &head.news);
-    for (entity, state) in entities {
-        write_entity(out, entity.id);
-        out.put(u32::from(entity.kind), 8);
-        out.put(u32::from(entity.teleports), TELEPORT_BITS);
-        out.flag(entity.own.is_some());
-        let schema = kinds.motion(entity.kind).schema();
-        match entity.own {
-            Some(used) => {
-                out.put(u32::from(used.tick.0), 16);
-                out.put(u32::from(used.made_up), 8);
-                out.flag(used.shared);
-                write_exact(out, schema, state);
-            }
-            None => write_seen(out, schema, state),
+}
+
+fn write_record(out: &mut BitWriter, kinds: &Kinds, entity: &EntityRef, state: &State) {
+    write_entity(out, entity.id);
+    out.put(u32::from(entity.kind), 8);
+    out.put(u32::from(entity.teleports), TELEPORT_BITS);
+    out.flag(entity.own.is_some());
+    let schema = kinds.motion(entity.kind).schema();
+    match entity.own {
+        Some(used) => {
+            out.put(u32::from(used.tick.0), 16);
+            out.put(u32::from(used.made_up), 8);
+            out.flag(used.shared);
+            write_exact(out, schema, state);
         }
+        None => write_seen(out, schema, state),
     }
 }
 

@@ -24,7 +24,7 @@ use table::{
 
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::known::Changed;
-use crate::metrics::{Reel, judge};
+use crate::metrics::Reel;
 use crate::record::{Column, Pack, Packed, Record, Timed, Track};
 use crate::time::LabTime;
 
@@ -189,8 +189,8 @@ impl<'a> Slice<'a> {
             return;
         }
         let (record, at) = (self.record, self.from);
-        reel.play(record, machine, at, |actor, own, sights, truth| {
-            let seen = Seen { actor, own, frames: sights.len(), window: judge(truth, sights) };
+        reel.play(record, machine, at, |actor, own, sights, window| {
+            let seen = Seen { actor, own, frames: sights.len(), window };
             self.rows.push(WINDOW.row(&self.place(machine, at, None), &seen));
         });
     }

@@ -12,7 +12,6 @@ mod views;
 pub use figure::{FIGURES, Figure, Unit, Value};
 pub use hands::LOOKED_FOR;
 pub use tally::Tally;
-pub(crate) use views::judge;
 pub use views::{OLDEST, Reel, SETTLED, WINDOW, Window};
 
 use std::collections::BTreeMap;

@@ -6,7 +6,7 @@ use velocitas_core::{Drawn, Fact, Provenance, Restored};
 
 use super::hands::{responses, seen};
 use super::tricks::Tricks;
-use super::views::{Reel, WINDOW, Window, judge};
+use super::views::{Reel, WINDOW, Window};
 use super::{ClientMetrics, Corrections, ErrorM, Inputs, Joining, Margin, Seen, SeenAfter, Span, Spread};
 use super::{prediction_errors, seen_after_ms};
 use crate::cause::causes;
@@ -63,8 +63,8 @@ struct Views {
 impl Views {
     fn add(&mut self, window: Window) {
         self.lags.extend(window.lag_ms);
-        self.ages.extend(window.ages_ms);
-        self.errors.extend(window.errors_m);
+        self.ages.push_all(&window.ages_ms);
+        self.errors.push_all(&window.errors_m);
         self.roughness.extend(window.roughness_mps);
         self.hops += u64::from(window.hops);
         self.seconds += window.seconds;
@@ -240,8 +240,7 @@ impl Tally {
         let first = span.from.0.div_ceil(WINDOW.0);
         let after = (span.to.0 + 1) / WINDOW.0;
         for second in first..after {
-            reel.play(record, machine, LabTime(second * WINDOW.0), |_, own, sights, truth| {
-                let window = judge(truth, sights);
+            reel.play(record, machine, LabTime(second * WINDOW.0), |_, own, sights, window| {
                 if own {
                     return self.own.add(window);
                 }

@@ -50,7 +50,7 @@ struct Made {
 
 /// Where the authority had an entity, by tick and by time, around a window.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Truth {
+struct Truth {
     rows: Vec<Made>,
     teleports: usize,
 }
@@ -88,24 +88,31 @@ impl Truth {
         Some(made + (next - made) * f64::from(fraction))
     }
 
-    /// Where it was at a moment in nanoseconds, between two ticks linearly; a teleport happens at once, when it was made.
-    /// `hint` is about where to look, and is moved on.
-    fn at(&self, moment: f64, hint: &mut usize) -> Option<[f64; 3]> {
-        while *hint > 0 && self.rows.get(*hint - 1).is_none_or(|row| row.at.0 as f64 > moment) {
-            *hint -= 1;
+    /// The rows it has: the first, and how many. Those of a server are of the same ticks for all entities.
+    fn extent(&self) -> Option<(LabTime, RecordTick, usize)> {
+        self.rows.first().map(|row| (row.at, row.tick, self.rows.len()))
+    }
+
+    /// After how many rows a moment in nanoseconds lies, and how far on to the next row; `after` is about where, and is moved on.
+    fn place(&self, moment: f64, after: &mut usize) -> Option<(usize, f64)> {
+        while self.rows.get(*after).is_some_and(|row| row.at.0 as f64 <= moment) {
+            *after += 1;
         }
-        while self.rows.get(*hint).is_some_and(|row| row.at.0 as f64 <= moment) {
-            *hint += 1;
-        }
-        let row = self.rows.get(hint.checked_sub(1)?)?;
-        let a = lanes(row.pos);
-        match self.rows.get(*hint) {
+        let row = self.rows.get(after.checked_sub(1)?)?;
+        let share =
+            self.rows.get(*after).map_or(0.0, |next| (moment - row.at.0 as f64) / (next.at.0 - row.at.0) as f64);
+        Some((*after, share))
+    }
+
+    /// Where it was there: between two ticks linearly; a teleport happens at once, when it was made.
+    fn between(&self, after: usize, share: f64) -> [f64; 3] {
+        let a = lanes(self.rows[after - 1].pos);
+        match self.rows.get(after) {
             Some(next) if !next.teleported => {
-                let share = (moment - row.at.0 as f64) / (next.at.0 - row.at.0) as f64;
                 let b = lanes(next.pos);
-                Some(std::array::from_fn(|lane| a[lane] + (b[lane] - a[lane]) * share))
+                std::array::from_fn(|lane| a[lane] + (b[lane] - a[lane]) * share)
             }
-            _ => Some(a),
+            _ => a,
         }
     }
 
@@ -122,6 +129,8 @@ impl Truth {
 pub struct Reel {
     travelled: Travelled,
     truths: Vec<Truth>,
+    /// Of the entity judged last.
+    timing: Timing,
     /// The second at hand.
     second: Option<LabTime>,
 }
@@ -143,13 +152,13 @@ impl Reel {
     }
 
     /// Everything that a viewer drew in a second, by entity: with whether that was its own, what was drawn frame by frame, and
-    /// where it really was.
+    /// what that came to.
     pub(crate) fn play(
         &mut self,
         record: &Record,
         viewer: MachineId,
         window: LabTime,
-        mut each: impl FnMut(ActorId, bool, &[Sight], &Truth),
+        mut each: impl FnMut(ActorId, bool, &[Sight], Window),
     ) {
         self.reach(record, window);
         let frames = &record.of(viewer).frames;
@@ -163,7 +172,7 @@ impl Reel {
             });
         }
         for (actor, (own, sights)) in record.cast.actors().zip(&all).filter(|(_, (_, sights))| !sights.is_empty()) {
-            each(actor, *own, sights, &self.truths[actor.index()]);
+            each(actor, *own, sights, judge(&self.truths[actor.index()], sights, &mut self.timing));
         }
     }
 }
@@ -180,38 +189,93 @@ fn length(v: [f64; 3]) -> f64 {
     libm::sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2])
 }
 
+/// When the states drawn in the frames of a window were made, and where in the truth a lag before each frame lies. Entities that
+/// are drawn at the same moments have it in common.
+#[derive(Clone, Debug, Default)]
+struct Timing {
+    /// Of which rows it is: the first and how many.
+    of: Option<(LabTime, RecordTick, usize)>,
+    /// Of which frames: each with the tick drawn.
+    shots: Vec<(LabTime, RecordTick, f32)>,
+    /// For those whose state is known, which it is and how long before the frame it was made.
+    known: Vec<usize>,
+    ages_ms: Vec<f64>,
+    lag_ms: f64,
+    /// For each of these, after so many rows, and how far on from the last of them to the next.
+    places: Vec<Option<(usize, f64)>>,
+}
+
+impl Timing {
+    fn is_of(&self, truth: &Truth, sights: &[Sight]) -> bool {
+        self.of == truth.extent()
+            && self.shots.len() == sights.len()
+            && self.shots.iter().zip(sights).all(|(shot, s)| *shot == (s.at, s.tick, s.fraction))
+    }
+
+    /// Of these frames of an entity.
+    fn measure(&mut self, truth: &Truth, sights: &[Sight]) {
+        self.of = truth.extent();
+        self.shots.clear();
+        self.shots.extend(sights.iter().map(|s| (s.at, s.tick, s.fraction)));
+        self.known.clear();
+        self.ages_ms.clear();
+        for (i, sight) in sights.iter().enumerate() {
+            if let Some(made) = truth.made(sight.tick, sight.fraction) {
+                self.known.push(i);
+                self.ages_ms.push((sight.at.0 as f64 - made) / 1e6);
+            }
+        }
+        self.places.clear();
+        if self.known.is_empty() {
+            return;
+        }
+        self.lag_ms = self.ages_ms.iter().sum::<f64>() / self.ages_ms.len() as f64;
+        let mut after = None;
+        for &i in &self.known {
+            let then = self.then(&sights[i]);
+            let after = after.get_or_insert_with(|| truth.rows.partition_point(|row| (row.at.0 as f64) <= then));
+            self.places.push(truth.place(then, after));
+        }
+    }
+
+    /// The moment, in nanoseconds, that a frame shows but for the lag.
+    fn then(&self, sight: &Sight) -> f64 {
+        sight.at.0 as f64 - self.lag_ms * 1e6
+    }
+}
+
 /// Judges what was drawn of an entity in a window.
-pub(crate) fn judge(truth: &Truth, sights: &[Sight]) -> Window {
-    let known: Vec<(f64, &Sight)> =
-        sights.iter().filter_map(|sight| Some((truth.made(sight.tick, sight.fraction)?, sight))).collect();
-    let ages_ms: Vec<f64> = known.iter().map(|(made, sight)| (sight.at.0 as f64 - made) / 1e6).collect();
-    if known.is_empty() {
+fn judge(truth: &Truth, sights: &[Sight], timing: &mut Timing) -> Window {
+    if !timing.is_of(truth, sights) {
+        timing.measure(truth, sights);
+    }
+    if timing.known.is_empty() {
         return Window::default();
     }
-    let lag_ms = ages_ms.iter().sum::<f64>() / ages_ms.len() as f64;
-    let mut window = Window { lag_ms: Some(lag_ms), ages_ms, ..Window::default() };
-    let then = |sight: &Sight| sight.at.0 as f64 - lag_ms * 1e6;
-    let mut hint = 0;
+    let mut window = Window { lag_ms: Some(timing.lag_ms), ages_ms: timing.ages_ms.clone(), ..Window::default() };
+    window.errors_m.reserve(timing.known.len());
     let (mut squares, mut pairs, mut moved) = (0.0, 0u32, 0.0);
     let mut before: Option<(&Sight, [f64; 3])> = None;
-    for (_, sight) in &known {
-        let Some(there) = truth.at(then(sight), &mut hint) else {
+    for (&i, place) in timing.known.iter().zip(&timing.places) {
+        let sight = &sights[i];
+        let Some((after, share)) = *place else {
             before = None;
             continue;
         };
+        let there = truth.between(after, share);
         window.errors_m.push(length(between(there, lanes(sight.pos))));
         if let Some((last, was)) = before.replace((sight, there))
             && sight.at > last.at
-            && !truth.is_cut((then(last), then(sight)), (last.tick, sight.tick))
+            && !truth.is_cut((timing.then(last), timing.then(sight)), (last.tick, sight.tick))
         {
             let seconds = (sight.at.0 - last.at.0) as f64 / 1e9;
             let (drawn, really) = (between(lanes(last.pos), lanes(sight.pos)), between(was, there));
-            let off = length(between(really, drawn));
+            let (off, way) = (length(between(really, drawn)), length(really));
             squares += (off / seconds) * (off / seconds);
             pairs += 1;
-            moved += length(really);
+            moved += way;
             window.seconds += seconds;
-            window.hops += u32::from(off > HOP_M.max(HOP_SHARE * length(really)));
+            window.hops += u32::from(off > HOP_M.max(HOP_SHARE * way));
         }
     }
     window.roughness_mps = (pairs > 0 && moved >= MOVED_M).then(|| libm::sqrt(squares / f64::from(pairs)));

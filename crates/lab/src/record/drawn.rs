@@ -3,11 +3,13 @@
 //! All others of a frame share one moment. What a viewer knew of them are the snapshots it had taken in: the authority's
 //! states of those ticks, rounded as for others. Blending them is the core's, so what comes out is what was drawn.
 
-use velocitas_core::{Drawn, DrawnState, Placed, Rate, Sample, Shown, TELEPORT_BITS, Tick, Vec3, drawn, drawn_point};
+use velocitas_core::{
+    Drawn, DrawnCourse, DrawnState, Placed, Rate, Sample, Shown, Spot, TELEPORT_BITS, Tick, Vec3, drawn,
+};
 
 use super::Record;
-use super::layout::Layout;
 use super::rows::FrameRow;
+use super::track::Track;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::time::LabTime;
 
@@ -41,6 +43,12 @@ pub struct Sight {
     pub how: Drawn,
     /// Where.
     pub pos: Vec3,
+}
+
+impl Sight {
+    const fn of(row: &DrawnRow) -> Self {
+        Self { at: row.at, tick: row.tick, fraction: row.fraction, how: row.how, pos: row.pos }
+    }
 }
 
 /// How much earlier than an older snapshot a newer one may have come: links hold datagrams back for less.
@@ -206,12 +214,18 @@ impl Record {
 
 /// What travelled of the entities for others to draw, by snapshot: the same for all viewers.
 #[derive(Debug, Default)]
-pub struct Travelled {
-    /// By entity and by snapshot, modulo so many as are at hand.
-    samples: Vec<[Option<Sample>; AT_HAND]>,
-    /// By entity: whether it was put elsewhere between two ticks.
-    apart: Vec<Option<(Tick, Tick, u8)>>,
-    layouts: Vec<Option<Layout>>,
+pub struct Travelled(Vec<Travelling>);
+
+/// Of one entity.
+#[derive(Debug)]
+struct Travelling {
+    /// By snapshot, modulo so many as are at hand.
+    spots: Vec<Option<Spot>>,
+    /// How it is drawn between them, where that was always so.
+    course: Option<DrawnCourse>,
+    /// The ticks in which it was put elsewhere, and up to which state that is known.
+    teleports: Vec<RecordTick>,
+    looked: Option<RecordTick>,
 }
 
 /// Ticks at hand of each entity: more than lie between those that viewers of one second draw from.
@@ -226,39 +240,44 @@ impl Clone for Travelled {
 
 impl Travelled {
     /// Makes room for all entities of a record.
-    pub(crate) fn make_room(&mut self, record: &Record) {
-        let actors = record.cast.actors.len();
-        self.samples.resize(actors, [None; AT_HAND]);
-        self.apart.resize(actors, None);
-        self.layouts.resize(actors, None);
+    fn make_room(&mut self, record: &Record) {
+        let known = self.0.len();
+        self.0.extend(record.cast.actors().skip(known).map(|actor| Travelling {
+            spots: vec![None; AT_HAND],
+            course: Some(DrawnCourse::of(record.layout(actor, RecordTick(0)).schema())),
+            teleports: Vec::new(),
+            looked: None,
+        }));
         if !record.changes.is_empty() {
-            self.layouts.iter_mut().for_each(|layout| *layout = None);
+            self.0.iter_mut().for_each(|travelling| travelling.course = None);
         }
     }
+}
 
-    fn sample(&mut self, record: &Record, actor: ActorId, tick: RecordTick) -> Option<Sample> {
-        let place = &mut self.samples[actor.index()][tick.0 as usize % AT_HAND];
+impl Travelling {
+    fn spot(&mut self, record: &Record, actor: ActorId, course: DrawnCourse, tick: RecordTick) -> Option<Spot> {
+        let place = tick.0 as usize % AT_HAND;
         let wanted = tick.tick(record.cast.first);
-        if let Some(sample) = place.filter(|sample| sample.tick == wanted) {
-            return Some(sample);
+        if let Some(spot) = self.spots[place].filter(|spot| spot.tick == wanted) {
+            return Some(spot);
         }
-        *place = record.sample(actor, tick, false);
-        *place
+        let sample = record.sample(actor, tick, false)?;
+        let spot = Spot { teleports: self.teleports_by(record.authority(actor), tick), ..course.spot(&sample) };
+        self.spots[place] = Some(spot);
+        Some(spot)
     }
 
-    /// The later of two states with the count of teleports between them.
-    fn told_apart(&mut self, record: &Record, actor: ActorId, before: Option<&Sample>, after: &Sample) -> Sample {
-        let from = before.map_or(after.tick, |before| before.tick);
-        let known = &mut self.apart[actor.index()];
-        let teleports = match *known {
-            Some((a, b, teleports)) if (a, b) == (from, after.tick) => teleports,
-            _ => {
-                let teleports = record.told_apart(actor, before, after).teleports;
-                *known = Some((from, after.tick, teleports));
-                teleports
-            }
-        };
-        Sample { teleports, ..*after }
+    /// How often it was put elsewhere up to a tick, counted from where looking began: only differences matter.
+    fn teleports_by(&mut self, track: &Track, tick: RecordTick) -> u8 {
+        let first = self.looked.and_then(|looked| track.of_tick(looked)).map_or(0, |i| i + 1);
+        let last = track.of_tick(tick).map_or(0, |i| i + 1);
+        let known = self.looked;
+        track.visit(first..last, |head, _| {
+            self.teleports
+                .extend((head.teleported && known.is_none_or(|known| head.tick > known)).then_some(head.tick));
+        });
+        self.looked = self.looked.max(Some(tick));
+        (self.teleports.partition_point(|t| *t <= tick) % (1 << TELEPORT_BITS)) as u8
     }
 }
 
@@ -301,16 +320,46 @@ impl<'a> Gallery<'a> {
             let known = record.cast.actors().filter(|actor| here.knows(*actor, row.at));
             self.known = known.map(|actor| (actor, owned(actor))).collect();
         }
+        let moment = Shown { tick: row.tick.tick(record.cast.first), fraction: row.fraction };
+        let tick = |tick: RecordTick| tick.tick(record.cast.first);
+        let ends = (frame.before.map(tick), frame.after.map(tick));
+        let placed = moment.among(ends.0, ends.1, record.cast.rate, u32::from(row.limit_ms));
         for place in 0..self.known.len() {
             let (actor, owned) = self.known[place];
             if owned && self.drawn.contains(&actor) {
                 continue;
             }
-            let is_own = owned && record.cast.owns(self.viewer, actor, row.at);
-            if let Some(sight) = self.other(actor, owned, &frame) {
-                each(actor, is_own, sight);
+            // Most are drawn between the same two snapshots, at the same moment.
+            let usual = !owned && row.blends && record.is_older(actor, &frame);
+            let sight = match (usual, self.travelled.0[actor.index()].course, &placed) {
+                (true, Some(course), Some(placed)) => self.usual(actor, course, &frame, (moment, placed)),
+                _ => record.drawn_other(self.viewer, actor, &frame).as_ref().map(Sight::of),
+            };
+            if let Some(sight) = sight {
+                each(actor, owned && record.cast.owns(self.viewer, actor, row.at), sight);
             }
         }
+    }
+
+    /// Where somebody is drawn of whom both snapshots of a frame tell, at the moment of the frame.
+    fn usual(
+        &mut self,
+        actor: ActorId,
+        course: DrawnCourse,
+        frame: &Frame,
+        (moment, placed): (Shown, &Placed),
+    ) -> Option<Sight> {
+        let record = self.record;
+        let travelling = &mut self.travelled.0[actor.index()];
+        let before = frame.before.and_then(|tick| travelling.spot(record, actor, course, tick));
+        let after = frame.after.and_then(|tick| travelling.spot(record, actor, course, tick));
+        if before.is_some() != frame.before.is_some() || after.is_some() != frame.after.is_some() {
+            // It went in between: what is left of it lies otherwise in time.
+            return record.drawn_other(self.viewer, actor, frame).as_ref().map(Sight::of);
+        }
+        let pos = course.point(record.cast.rate, moment, placed, (before.as_ref(), after.as_ref()))?;
+        let Placed { how, shown, .. } = *placed;
+        Some(Sight { at: frame.row.at, tick: record.cast.tick(shown.tick), fraction: shown.fraction, how, pos })
     }
 
     fn drawn_own(&mut self, at: LabTime, each: &mut impl FnMut(ActorId, bool, Sight)) {
@@ -330,35 +379,5 @@ impl<'a> Gallery<'a> {
                 each(rows.actor, true, Sight { at, tick: row.tick, fraction, how: Drawn::Predicted, pos });
             }
         }
-    }
-
-    fn other(&mut self, actor: ActorId, owned: bool, frame: &Frame) -> Option<Sight> {
-        let record = self.record;
-        let frame = &record.frame_of(self.viewer, actor, frame)?;
-        let row = frame.row;
-        let before = frame.before.and_then(|tick| self.sample(actor, owned, tick));
-        if !row.blends {
-            let newest = frame.newest.and_then(|tick| self.sample(actor, owned, tick))?;
-            let (tick, pos) = (record.cast.tick(newest.tick), newest.state.vec3(0));
-            return Some(Sight { at: row.at, tick, fraction: 0.0, how: Drawn::Newest, pos });
-        }
-        let after = frame.after.and_then(|tick| self.sample(actor, owned, tick));
-        let after = after.map(|after| self.travelled.told_apart(record, actor, before.as_ref(), &after));
-        let moment = Shown { tick: row.tick.tick(record.cast.first), fraction: row.fraction };
-        let layout = self.travelled.layouts[actor.index()].take().unwrap_or_else(|| record.layout(actor, row.tick));
-        let ends = (before.as_ref(), after.as_ref());
-        let made = drawn_point(layout.schema(), record.cast.rate, moment, ends, u32::from(row.limit_ms));
-        if record.changes.is_empty() {
-            self.travelled.layouts[actor.index()] = Some(layout);
-        }
-        let (pos, Placed { how, shown, .. }) = made?;
-        Some(Sight { at: row.at, tick: record.cast.tick(shown.tick), fraction: shown.fraction, how, pos })
-    }
-
-    fn sample(&mut self, actor: ActorId, owned: bool, tick: RecordTick) -> Option<Sample> {
-        if owned && self.record.cast.actors[actor.index()].is_owned_in(self.viewer, tick) {
-            return self.record.sample(actor, tick, true);
-        }
-        self.travelled.sample(self.record, actor, tick)
     }
 }

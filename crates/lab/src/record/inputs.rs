@@ -193,6 +193,13 @@ impl InputRows {
 
     fn place(&self, peer: PeerId, tick: RecordTick) -> Option<usize> {
         let len = self.rows.len();
+        // Mostly ticks follow each other without a gap.
+        let guess = self.rows.last().and_then(|last| (last.tick.0 as usize).checked_sub(tick.0 as usize));
+        if let Some(place) = guess.and_then(|back| (len - 1).checked_sub(back))
+            && self.rows.get(place).is_some_and(|row| row.tick == tick && row.peer == peer)
+        {
+            return Some(place);
+        }
         let back = self.rows.range(len.saturating_sub(REACH), len).rev();
         back.enumerate().find(|(_, row)| row.tick == tick && row.peer == peer).map(|(back, _)| len - 1 - back)
     }
