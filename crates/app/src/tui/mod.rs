@@ -63,6 +63,8 @@ fn blank() -> std::io::Result<Screen> {
 
 /// Between two frames.
 const FRAME: Duration = Duration::from_millis(33);
+/// Between two looks around while nothing moves: for saved files, signals, and a terminal of another size.
+const IDLE: Duration = Duration::from_millis(200);
 /// What the lab may take of it.
 const SLICE: Duration = Duration::from_millis(8);
 
@@ -110,15 +112,30 @@ fn frames(stage: &mut Stage, tty: &mut Tty, inbox: &Inbox, signals: &Signals) ->
     // Not before there is something to see.
     tty.ask_for_releases()?;
     let mut before = Instant::now();
+    let (mut size, mut changed) = (terminal.size()?, true);
+    let mut rested = false;
     loop {
         let frame_began = Instant::now();
         let passed = frame_began.duration_since(before);
         before = frame_began;
-        stage.resized(terminal.size()?);
-        stage.look_at_files(passed);
-        advance(stage, passed);
-        terminal.draw(|frame| draw(stage, frame.area(), frame.buffer_mut()))?;
-        while let Some(input) = inbox.next(FRAME.saturating_sub(frame_began.elapsed())) {
+        changed |= std::mem::replace(&mut size, terminal.size()?) != size;
+        stage.resized(size);
+        changed |= stage.look_at_files(passed);
+        changed |= stage.fade(passed);
+        // Time in which nothing moved is no time of the world.
+        advance(stage, if rested { passed.min(FRAME) } else { passed });
+        let moves = stage.moves();
+        if changed || moves || !rested {
+            terminal.draw(|frame| draw(stage, frame.area(), frame.buffer_mut()))?;
+        }
+        (changed, rested) = (false, !moves);
+        let mut wait = if moves { FRAME } else { IDLE };
+        while let Some(input) = inbox.next(wait.saturating_sub(frame_began.elapsed())) {
+            changed = true;
+            if !moves {
+                // What has arrived meanwhile is taken at once, and then it is seen.
+                wait = Duration::ZERO;
+            }
             match taken(stage, &input, tty, terminal.size()?)? {
                 Some(Wish::Leave) => return Ok(Left::Wished),
                 Some(Wish::Suspend) => {

@@ -5,6 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 use velocitas_core::{Drawn, Presence, Vec3};
 use velocitas_lab::cause::shown;
+use velocitas_lab::metrics::Seen;
 use velocitas_lab::moment::Echo;
 use velocitas_lab::{KNOBS, LabTime, Range};
 
@@ -39,7 +40,7 @@ impl Pen<'_> {
 
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     // Where there is little room the list of knobs scrolls, so that what is believed stays in view.
-    let knobs = area.height.saturating_sub(16).clamp(8, KNOBS.len() as u16 + 2 + 2);
+    let knobs = area.height.saturating_sub(20).clamp(8, KNOBS.len() as u16 + 2 + 2);
     let upper = Rect { height: area.height.saturating_sub(knobs), ..area };
     if upper.height >= 6 {
         let inner = frame(stage, upper, &title(stage), buffer);
@@ -231,9 +232,23 @@ fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
         pen.row(buffer, &[("  ", text), (line, text)]);
     }
     // Where room is short the figures are worth more than a gap.
-    if pen.area.height >= 18 {
+    if pen.area.height >= 19 {
         pen.row(buffer, &[]);
     }
+}
+
+/// How far off something is drawn beyond being late, and how often it hops.
+fn drawn(seen: &Seen) -> String {
+    let off = seen.drawn_error_m.p95.map_or_else(
+        || "-".to_owned(),
+        |m| match m {
+            m if m < 0.01 => format!("{:.0} mm", m * 1e3),
+            m if m < 1.0 => format!("{:.0} cm", m * 1e2),
+            m => format!("{m:.1} m"),
+        },
+    );
+    let hops = seen.hops_per_min.map_or_else(|| "-".to_owned(), |hops| format!("{hops:.0}"));
+    format!("off {off}, hops {hops}")
 }
 
 fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
@@ -266,15 +281,18 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let (muted, text) = (pen.tone(Tone::Muted), pen.tone(Tone::Text));
     let low = format!(" p05 {low}");
     pen.row(buffer, &[("margin    ", muted), (&format!("{bars:<16}"), muted), (&low, text), (" ticks", muted)]);
-    pen.figure(
-        buffer,
-        "response",
-        &format!("{:<6} sees others {} ago", number(m.response_ms, " ms"), number(m.view_age_ms.p50, " ms")),
+    let (response, seen) = (number(m.response_ms, " ms"), number(m.seen_ms.p50, " ms"));
+    pen.figure(buffer, "response", &format!("{response:<6} others see it after {seen}"));
+    pen.figure(buffer, "others", &format!("{} ago, {}", number(m.view_age_ms.p50, " ms"), drawn(&m.others)));
+    let lead = m.own.lag_ms.map_or_else(
+        || "-".to_owned(),
+        |ms| format!("{:.0} ms {}", ms.abs(), if ms < 0.0 { "ahead" } else { "behind" }),
     );
-    let rate = |bytes: u64| bytes as f64 / f.seconds / 1000.0;
-    pen.figure(buffer, "payload", &format!("up {:.1} kB/s  down {:.1} kB/s", rate(m.bytes_up), rate(m.bytes_down)));
+    pen.figure(buffer, "own", &format!("{lead}, {}", drawn(&m.own)));
     let jumps = m.corrections.max_m.map_or_else(String::new, |max| format!(", largest {}", distance(max as f32)));
     pen.figure(buffer, "corrected", &format!("{} times{jumps}", m.corrections.count));
+    let rate = |bytes: u64| bytes as f64 / f.seconds / 1000.0;
+    pen.figure(buffer, "payload", &format!("up {:.1} kB/s  down {:.1} kB/s", rate(m.bytes_up), rate(m.bytes_down)));
 }
 
 fn knobs(stage: &Stage, area: Rect, buffer: &mut Buffer) {

@@ -208,14 +208,24 @@ impl Stage {
 
     // --- time ---
 
+    /// Real time has passed: what was said goes after a while. Says whether it went.
+    pub(super) fn fade(&mut self, passed: Duration) -> bool {
+        let Some((_, left)) = &mut self.notice else { return false };
+        *left = left.saturating_sub(passed);
+        let gone = left.is_zero();
+        if gone {
+            self.notice = None;
+        }
+        gone
+    }
+
+    /// Whether the world goes on by itself, so that every frame is another.
+    pub(super) fn moves(&self) -> bool {
+        self.running && self.is_live() || self.run.now() < self.target
+    }
+
     /// Real time has passed: virtual time should follow.
     pub(super) fn wait_for(&mut self, passed: Duration) {
-        if let Some((_, left)) = &mut self.notice {
-            *left = left.saturating_sub(passed);
-            if left.is_zero() {
-                self.notice = None;
-            }
-        }
         if self.running && self.is_live() {
             self.drive(passed.as_secs_f32());
             let seconds = passed.as_secs_f64().min(MOST_CAUGHT_UP) * SPEEDS[self.speed].0;

@@ -129,8 +129,8 @@ impl Truth {
 pub struct Reel {
     travelled: Travelled,
     truths: Vec<Truth>,
-    /// Of the entity judged last.
-    timing: Timing,
+    /// Of the one of others, and of the own, that was judged last.
+    timings: [Timing; 2],
     /// The second at hand.
     second: Option<LabTime>,
 }
@@ -172,7 +172,8 @@ impl Reel {
             });
         }
         for (actor, (own, sights)) in record.cast.actors().zip(&all).filter(|(_, (_, sights))| !sights.is_empty()) {
-            each(actor, *own, sights, judge(&self.truths[actor.index()], sights, &mut self.timing));
+            let timing = &mut self.timings[usize::from(*own)];
+            each(actor, *own, sights, judge(&self.truths[actor.index()], sights, timing));
         }
     }
 }

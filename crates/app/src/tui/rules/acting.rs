@@ -20,15 +20,15 @@ impl Stage {
     }
 
     /// Has the files looked at for saved edits now and then, and lets those that are good take effect. Never waits for
-    /// a file.
-    pub fn look_at_files(&mut self, passed: Duration) {
+    /// a file. Says whether there was anything new.
+    pub fn look_at_files(&mut self, passed: Duration) -> bool {
         self.unlooked += passed;
         if self.unlooked >= LOOK_EVERY {
             self.unlooked = Duration::ZERO;
             self.look_now();
         }
-        self.take_news();
-        self.take_effect();
+        let news = self.take_news();
+        self.take_effect() || news
     }
 
     fn look_now(&mut self) {
@@ -40,7 +40,8 @@ impl Stage {
         }
     }
 
-    fn take_news(&mut self) {
+    fn take_news(&mut self) -> bool {
+        let mut any = false;
         let news = self.rules.watcher.as_mut().map(Watcher::news).unwrap_or_default();
         for seen in news {
             let known = self.run.lab().server_known();
@@ -49,22 +50,26 @@ impl Stage {
             if !source.take_seen(seen, known.kinds.motion(kind).schema()) {
                 continue;
             }
+            any = true;
             let (name, trouble) = (source.name.clone(), source.trouble.clone());
             if let Some(trouble) = trouble {
                 self.rules.show_first_mistake(kind);
                 self.say(format!("{name}: {trouble}; the last good rule runs on"));
             }
         }
+        any
     }
 
-    /// Puts rules that wait into force, unless the past is looked at.
-    fn take_effect(&mut self) {
+    /// Puts rules that wait into force, unless the past is looked at. Says whether there were any.
+    fn take_effect(&mut self) -> bool {
         if !self.is_live() {
-            return;
+            return false;
         }
+        let mut any = false;
         let one = Reach::One(self.machine(self.entity));
         for i in 0..self.rules.sources.len() {
             let Some(rule) = self.rules.sources[i].waiting.take() else { continue };
+            any = true;
             let (kind, name) = (self.rules.sources[i].kind, self.rules.sources[i].name.clone());
             let mine = self.run.course()[self.entity].kind == kind;
             let reach = if self.rules.one_only && mine { one } else { Reach::All };
@@ -80,6 +85,7 @@ impl Stage {
                 }
             }
         }
+        any
     }
 
     /// Back from the editor.
