@@ -131,6 +131,8 @@ pub struct Reel {
     truths: Vec<Truth>,
     /// Of the one of others, and of the own, that was judged last.
     timings: [Timing; 2],
+    /// By entity, whether it is the viewer's own, and what it drew of it: kept for its room.
+    drawn: Vec<(bool, Vec<Sight>)>,
     /// The second at hand.
     second: Option<LabTime>,
 }
@@ -162,7 +164,12 @@ impl Reel {
     ) {
         self.reach(record, window);
         let frames = &record.of(viewer).frames;
-        let mut all: Vec<(bool, Vec<Sight>)> = vec![(false, Vec::new()); record.cast.actors.len()];
+        let mut all = std::mem::take(&mut self.drawn);
+        all.resize(record.cast.actors.len(), (false, Vec::new()));
+        for (own, sights) in &mut all {
+            *own = false;
+            sights.clear();
+        }
         let mut gallery = Gallery::of(record, viewer, &mut self.travelled);
         for number in frames.before(window)..frames.before(window.plus(WINDOW)) {
             gallery.frame(number, |actor, own, sight| {
@@ -175,6 +182,7 @@ impl Reel {
             let timing = &mut self.timings[usize::from(*own)];
             each(actor, *own, sights, judge(&self.truths[actor.index()], sights, timing));
         }
+        self.drawn = all;
     }
 }
 
