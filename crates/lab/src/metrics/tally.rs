@@ -61,7 +61,7 @@ struct Views {
 }
 
 impl Views {
-    fn add(&mut self, window: Window) {
+    fn add(&mut self, window: &Window) {
         self.lags.extend(window.lag_ms);
         self.ages.push_all(&window.ages_ms);
         self.errors.push_all(&window.errors_m);
@@ -242,9 +242,9 @@ impl Tally {
         for second in first..after {
             reel.play(record, machine, LabTime(second * WINDOW.0), |_, own, sights, window| {
                 if own {
-                    return self.own.add(window);
+                    return self.own.add(&window);
                 }
-                self.others.add(window);
+                self.others.add(&window);
                 self.frames += sights.len() as u64;
                 for sight in sights {
                     self.extrapolated += u64::from(sight.how == Drawn::Extrapolated);
