@@ -132,6 +132,28 @@ fn the_report_page_lists_the_table_of_figures() {
     is_current("docs/report.md", &whole);
 }
 
+#[test]
+fn the_record_page_lists_every_cause_every_fate_and_every_key_of_the_first_row() {
+    let page = document("docs/record.md");
+    let causes: Vec<String> = velocitas::lab::cause::Cause::NAMES.iter().map(|name| format!("`{name}`")).collect();
+    assert!(page.replace('\n', " ").contains(&format!("`cause` is one of {}.", causes.join(", "))), "{causes:?}");
+    let fates = velocitas::lab::Fate::NAMES;
+    let begin = page.find("| fate | is |").expect("a table of fates");
+    let rows = page[begin..].lines().skip(2).take_while(|line| line.starts_with("| `"));
+    let listed: Vec<&str> = rows.filter_map(|line| line.split('`').nth(1)).collect();
+    assert_eq!(listed, fates);
+    let run = Run::new(Course::demo()).expect("it fits");
+    let mut out = Vec::new();
+    export::write(run.record(), &export::Ending::default(), &mut out).expect("a vector never fails");
+    let text = String::from_utf8(out).expect("UTF-8");
+    for line in [text.lines().next(), text.lines().last()] {
+        let row: serde_json::Value = serde_json::from_str(line.expect("two rows")).expect("JSON");
+        for key in row.as_object().expect("an object").keys().filter(|key| *key != "kind") {
+            assert!(page.contains(&format!("`{key}`")), "`{key}` is not explained");
+        }
+    }
+}
+
 /// Every key with a value of its own, with dots between those inside each other.
 fn leaves(within: &str, value: &serde_json::Value, keys: &mut Vec<String>) {
     match value.as_object().filter(|_| within != "verdicts") {

@@ -31,6 +31,18 @@ pub enum Shape {
 }
 
 impl Shape {
+    /// Its name on screens and in records.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Point => "point",
+            Self::Vector => "vector",
+            Self::Number => "number",
+            Self::Bearing => "bearing",
+            Self::Flag => "flag",
+            Self::Counter => "counter",
+        }
+    }
+
     /// Lanes taken.
     pub const fn lanes(self) -> usize {
         match self {
@@ -158,6 +170,19 @@ pub enum InputKind {
 pub const POINT_REACH: f32 = 512.0;
 
 impl InputKind {
+    /// Its name on screens and in records.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Stick { .. } => "stick",
+            Self::Held => "held",
+            Self::Press => "press",
+            Self::Bearing { .. } => "bearing",
+            Self::Axis { .. } => "axis",
+            Self::Pitch { .. } => "pitch",
+            Self::Point { .. } => "point",
+        }
+    }
+
     /// Lanes taken.
     pub const fn lanes(self) -> usize {
         match self {

@@ -288,20 +288,34 @@ impl Cause {
         }
     }
 
+    /// Every word that [`name`](Self::name) can give.
+    pub const NAMES: [&'static str; 10] = [
+        "made_up",
+        "client_skipped",
+        "server_skipped",
+        "pushed",
+        "one_sided",
+        "knob",
+        "pulled_back",
+        "tunable_differs",
+        "rule_differs",
+        "not_owner",
+    ];
+
     /// One word, for programs.
     pub const fn name(&self) -> &'static str {
-        match self {
-            Self::MadeUp { .. } => "made_up",
-            Self::ClientSkipped(_) => "client_skipped",
-            Self::ServerSkipped(_) => "server_skipped",
-            Self::Pushed(_) => "pushed",
-            Self::OneSided(..) => "one_sided",
-            Self::Turned(..) => "knob",
-            Self::PulledBack => "pulled_back",
-            Self::NotOwner => "not_owner",
-            Self::Differs { .. } => "tunable_differs",
-            Self::OtherRule(_) => "rule_differs",
-        }
+        Self::NAMES[match self {
+            Self::MadeUp { .. } => 0,
+            Self::ClientSkipped(_) => 1,
+            Self::ServerSkipped(_) => 2,
+            Self::Pushed(_) => 3,
+            Self::OneSided(..) => 4,
+            Self::Turned(..) => 5,
+            Self::PulledBack => 6,
+            Self::Differs { .. } => 7,
+            Self::OtherRule(_) => 8,
+            Self::NotOwner => 9,
+        }]
     }
 }
 

@@ -135,7 +135,7 @@ fn layout(schema: &Schema) -> Value {
     let fields = schema.state.iter().map(|f| {
         let is_number = !matches!(f.shape, Shape::Flag | Shape::Counter);
         json!({
-            "name": f.name, "unit": f.unit, "shape": shape(f.shape), "lane": f.lane,
+            "name": f.name, "unit": f.unit, "shape": f.shape.name(), "lane": f.lane,
             "agrees_within": match f.agree { Agree::Exactly => 0.0, Agree::Within(most) => most },
             "blend": match f.blend {
                 Blend::None => "none",
@@ -150,30 +150,10 @@ fn layout(schema: &Schema) -> Value {
     Value::Array(fields.collect())
 }
 
-const fn shape(shape: Shape) -> &'static str {
-    match shape {
-        Shape::Point => "point",
-        Shape::Vector => "vector",
-        Shape::Number => "number",
-        Shape::Bearing => "bearing",
-        Shape::Flag => "flag",
-        Shape::Counter => "counter",
-    }
-}
-
 fn inputs(schema: &Schema) -> Value {
     let fields = schema.input.iter().map(|f| {
-        let kind = match f.kind {
-            InputKind::Stick { .. } => "stick",
-            InputKind::Held => "held",
-            InputKind::Press => "press",
-            InputKind::Bearing { .. } => "bearing",
-            InputKind::Axis { .. } => "axis",
-            InputKind::Pitch { .. } => "pitch",
-            InputKind::Point { .. } => "point",
-        };
         let step = f.kind.quantiser().map(|q| q.step());
-        json!({ "name": f.name, "lane": f.lane, "shape": kind, "wire_step": step, "wire_bits": f.kind.bits() })
+        json!({ "name": f.name, "lane": f.lane, "shape": f.kind.name(), "wire_step": step, "wire_bits": f.kind.bits() })
     });
     Value::Array(fields.collect())
 }

@@ -3,6 +3,7 @@
 
 mod comings;
 mod head;
+mod inputs;
 mod kind;
 mod table;
 
@@ -16,10 +17,11 @@ use serde_json::{Value, json};
 
 use comings::SEEN;
 use head::{head, state_value};
+use inputs::{INPUT, InputHere};
 use kind::{Kind, Place};
 use table::{
-    AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, INPUT, InputHere, MESSAGE, PREDICTED, REWRITTEN, RULE, Seen,
-    StateRow, WINDOW, happening,
+    AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, MESSAGE, PREDICTED, REWRITTEN, RULE, Seen, StateRow, WINDOW,
+    happening,
 };
 
 use crate::ids::{ActorId, MachineId, RecordTick};

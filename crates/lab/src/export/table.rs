@@ -1,22 +1,21 @@
 //! The table of all kinds of row.
 
 use serde_json::{Value, json};
-use velocitas_core::{Correction, EntityId, Fact, Input, PeerId, Provenance, Restored, Vec3, Verdict};
+use velocitas_core::{Correction, EntityId, Fact, PeerId, Restored, Vec3, Verdict};
 
 use super::comings::{
     BORN, CONNECTED, CRASHED, DENIED, ENDED, ENTERED, GONE, LEAVES, LEFT, OBEYED, ORDERED, OUT, OWNER, OWNS, REFUSED,
     RULE_DIFFERS, SEEN, STARTED, UNHEARD,
 };
-use super::head::input_value;
+use super::inputs::INPUT;
 use super::kind::{Key, Kind, Place, RowSpec, actor_name, entity_name, key, machine, tick};
 use crate::cause::causes;
 use crate::command::Command;
-use crate::fate::{Fate, fate};
 use crate::ids::{ActorId, MachineId, Part};
 use crate::knob::KnobValue;
 use crate::known::{Change, Changed, Known, Reach};
 use crate::metrics::Window;
-use crate::record::{ClockRow, DrawnRow, InputRow, InputRows, StateHead};
+use crate::record::{ClockRow, DrawnRow, StateHead};
 use crate::time::LabTime;
 use crate::watch::{Happening, MessageRow};
 
@@ -157,116 +156,6 @@ fn end(d: &Datagram) -> MachineId {
     if is_up(d) { d.from } else { d.to }
 }
 
-/// An input, or a tick for which there was none.
-pub(super) struct InputHere {
-    pub(super) actor: ActorId,
-    pub(super) row: InputRow,
-}
-
-impl InputHere {
-    fn fate(&self, place: &Place<'_>) -> Option<Fate> {
-        fate(place.record, place.machine, self.actor, &self.row, place.record.end)
-    }
-
-    /// A value by the fields of its rule.
-    fn value(&self, place: &Place<'_>, of: fn(&InputRows, &InputRow) -> Option<Input>) -> Value {
-        let own = place.record.of(place.machine).own(self.actor);
-        let Some(value) = own.and_then(|own| of(&own.inputs, &self.row)) else { return Value::Null };
-        Value::Object(input_value(place.record.layout(self.actor, self.row.tick).schema(), &value))
-    }
-
-    /// Where a claim for this tick says that its entity is, as it travels.
-    fn claimed(&self, place: &Place<'_>) -> Value {
-        let player = place.record.cast.machines[place.machine.index()].player.as_ref();
-        if self.row.sampled_at().is_none() || player.is_none_or(|player| player.arrangement.sends_inputs()) {
-            return Value::Null;
-        }
-        let own = place.record.of(place.machine).own(self.actor);
-        let Some((own, i)) = own.and_then(|own| Some((own, own.predicted.of_tick(self.row.tick)?))) else {
-            return Value::Null;
-        };
-        let pos = place.record.layout(self.actor, self.row.tick).schema().seen(&own.predicted.state(i)).vec3(0);
-        json!([pos.x, pos.y, pos.z])
-    }
-}
-
-pub(super) static INPUT: Kind<InputHere> = Kind {
-    name: "input",
-    says: "an input or claim from hand to server, or a tick for which there was none",
-    keys: &[
-        machine(),
-        key("entity", |place, here| actor_name(place, here.actor)),
-        tick(),
-        Key {
-            name: "connection",
-            says: "place and epoch at the server",
-            get: |_, here| here.row.peer.to_string().into(),
-        },
-        Key {
-            name: "fate",
-            says: "what became of it by the end, in one word: see below; null: nothing was sampled for this tick",
-            get: |place, here| here.fate(place).map_or(Value::Null, |fate| fate.name().into()),
-        },
-        Key {
-            name: "sampled_ns",
-            says: "when it was put on its way, if any",
-            get: |_, here| json!(here.row.sampled_at().map(|at| at.0)),
-        },
-        Key {
-            name: "arrived_ns",
-            says: "when it reached the server first, if any",
-            get: |_, here| json!(here.row.arrived().map(|(at, _)| at.0)),
-        },
-        Key {
-            name: "margin_ticks",
-            says: "how early that was, in quarters of a tick; below 0 its tick had been made, if any",
-            get: |_, here| json!(here.row.arrived().map(|(_, margin)| f64::from(margin) / 4.0)),
-        },
-        Key {
-            name: "late_ms",
-            says: "how long after its tick was made that was, if any",
-            get: |place, here| match here.fate(place) {
-                Some(Fate::Late(ms)) => json!(ms),
-                _ => Value::Null,
-            },
-        },
-        Key {
-            name: "passed_over_ns",
-            says: "when it arrived for a tick that the server passed over after it had stood still, if any",
-            get: |_, here| json!(here.row.passed_over().map(|at| at.0)),
-        },
-        Key {
-            name: "outdated_ns",
-            says: "when it was dropped since it goes on from before a pull back, if any",
-            get: |_, here| json!(here.row.outdated().map(|at| at.0)),
-        },
-        Key {
-            name: "used_ns",
-            says: "when its tick was made for its owner, if any",
-            get: |_, here| json!(here.row.used().map(|(at, _)| at.0)),
-        },
-        Key {
-            name: "provenance",
-            says: "with what: fresh (as sent), repeated or rested (made up), if any",
-            get: |_, here| json!(here.row.used().map(|(_, provenance)| Provenance::name(provenance))),
-        },
-        Key {
-            name: "sampled",
-            says: "what the hands gave, by field, as it travels: presses are counted, if any",
-            get: |place, here| here.value(place, InputRows::sampled),
-        },
-        Key {
-            name: "claimed",
-            says: "where a claim says it is, as it travels, if any",
-            get: |place, here| here.claimed(place),
-        },
-        Key {
-            name: "used",
-            says: "what the server's step read, by field: presses since the last, if any",
-            get: |place, here| here.value(place, InputRows::used),
-        },
-    ],
-};
 /// What a machine saw of an entity in a second.
 pub(super) struct Seen {
     pub(super) actor: ActorId,

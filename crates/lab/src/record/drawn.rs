@@ -3,12 +3,14 @@
 //! All others of a frame share one moment. What a viewer knew of them are the snapshots it had taken in: the authority's
 //! states of those ticks, rounded as for others. Blending them is the core's, so what comes out is what was drawn.
 
+use std::collections::VecDeque;
+
 use velocitas_core::{
     Drawn, DrawnCourse, DrawnState, Placed, Rate, Sample, Shown, Spot, TELEPORT_BITS, Tick, Vec3, drawn,
 };
 
 use super::Record;
-use super::rows::FrameRow;
+use super::rows::{FrameRow, ReceivedRow};
 use super::track::Track;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::time::LabTime;
@@ -72,6 +74,27 @@ pub struct Frame {
 }
 
 impl Frame {
+    /// A frame among the snapshots received by then, the newest arrival first.
+    fn among(number: usize, row: FrameRow, received: impl Iterator<Item = ReceivedRow>) -> Self {
+        let (mut before, mut after, mut newest) = (None, None, None);
+        let mut since = LabTime::ZERO;
+        for received in received {
+            if received.at < since {
+                break;
+            }
+            let tick = Some(received.tick);
+            newest = newest.max(tick);
+            if received.tick > row.tick {
+                after = after.map_or(tick, |after| tick.min(Some(after)));
+            } else {
+                // Nothing older came much later than this.
+                since = since.max(received.at.minus(OVERTAKEN));
+                before = before.max(tick);
+            }
+        }
+        Self { number, row, before, after, newest }
+    }
+
     /// Where in time others are seen, and how that comes about; `None` where nobody is.
     pub fn placed(&self, rate: Rate) -> Option<(RecordTick, f32, Drawn)> {
         if !self.row.blends {
@@ -101,26 +124,8 @@ impl Record {
         // What came before it began to play is not known any more.
         let begin = rows.received.before(rows.joined_by(row.at));
         let end = rows.received.until(row.at);
-        let (mut before, mut after, mut newest) = (None, None, None);
-        let mut since = LabTime::ZERO;
-        for received in rows.received.range(begin.max(end.saturating_sub(LOOKED_THROUGH)), end).rev() {
-            if received.at < since {
-                break;
-            }
-            if received.tick < first {
-                continue;
-            }
-            let tick = Some(received.tick);
-            newest = newest.max(tick);
-            if received.tick > row.tick {
-                after = after.map_or(tick, |after| tick.min(Some(after)));
-            } else {
-                // Nothing older came much later than this.
-                since = since.max(received.at.minus(OVERTAKEN));
-                before = before.max(tick);
-            }
-        }
-        Some(Frame { number, row, before, after, newest })
+        let received = rows.received.range(begin.max(end.saturating_sub(LOOKED_THROUGH)), end).rev();
+        Some(Frame::among(number, row, received.filter(|received| received.tick >= first)))
     }
 
     /// Whether an entity is in both snapshots of a frame, as all are that were not born lately.
@@ -295,13 +300,26 @@ pub struct Gallery<'a> {
     own: Vec<usize>,
     /// Own entities drawn in the frame at hand.
     drawn: Vec<ActorId>,
+    /// The snapshots received by then, as many as are looked through, and the place of the next.
+    received: VecDeque<ReceivedRow>,
+    next: Option<usize>,
 }
 
 impl<'a> Gallery<'a> {
     /// What a viewer drew, to be looked at from some frame on.
     pub fn of(record: &'a Record, viewer: MachineId, travelled: &'a mut Travelled) -> Self {
         travelled.make_room(record);
-        Self { record, viewer, travelled, known: Vec::new(), changes: None, own: Vec::new(), drawn: Vec::new() }
+        Self {
+            record,
+            viewer,
+            travelled,
+            known: Vec::new(),
+            changes: None,
+            own: Vec::new(),
+            drawn: Vec::new(),
+            received: VecDeque::new(),
+            next: None,
+        }
     }
 
     /// Calls back with everything that was drawn in a frame: which, whether it was the viewer's own, where. Frames must be
@@ -311,7 +329,10 @@ impl<'a> Gallery<'a> {
         let here = record.of(self.viewer);
         let Some(row) = here.frames.get(number) else { return };
         self.drawn_own(row.at, &mut each);
-        let Some(frame) = record.frame(self.viewer, number) else { return };
+        if !row.sees {
+            return;
+        }
+        let frame = self.among(number, row);
         let now = Some((here.knows.until(row.at), here.joined.until(row.at)));
         if self.changes != now {
             self.changes = now;
@@ -339,6 +360,21 @@ impl<'a> Gallery<'a> {
                 each(actor, owned && record.cast.owns(self.viewer, actor, row.at), sight);
             }
         }
+    }
+
+    /// The frame among what was received by then, as [`Record::frame`] has it.
+    fn among(&mut self, number: usize, row: FrameRow) -> Frame {
+        let rows = self.record.of(self.viewer);
+        let next = self.next.get_or_insert_with(|| rows.received.until(row.at).saturating_sub(LOOKED_THROUGH));
+        while let Some(received) = rows.received.get(*next).filter(|received| received.at <= row.at) {
+            self.received.push_back(received);
+            *next += 1;
+        }
+        let many = self.received.len().saturating_sub(LOOKED_THROUGH);
+        self.received.drain(..many);
+        let joined = rows.joined_by(row.at);
+        let known = self.received.iter().rev().copied().take_while(|received| received.at >= joined);
+        Frame::among(number, row, known)
     }
 
     /// Where somebody is drawn of whom both snapshots of a frame tell, at the moment of the frame.

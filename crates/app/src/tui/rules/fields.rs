@@ -2,35 +2,12 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_core::{InputKind, SeenBy, Shape};
+use velocitas_core::SeenBy;
 
 use super::Both;
 use crate::tui::palette::Tone;
 use crate::tui::screen::{frame, write};
 use crate::tui::stage::Stage;
-
-const fn input_kind(kind: InputKind) -> &'static str {
-    match kind {
-        InputKind::Stick { .. } => "stick",
-        InputKind::Held => "held",
-        InputKind::Press => "press",
-        InputKind::Bearing { .. } => "bearing",
-        InputKind::Axis { .. } => "axis",
-        InputKind::Pitch { .. } => "pitch",
-        InputKind::Point { .. } => "point",
-    }
-}
-
-const fn shape(shape: Shape) -> &'static str {
-    match shape {
-        Shape::Point => "point",
-        Shape::Vector => "vector",
-        Shape::Number => "number",
-        Shape::Bearing => "bearing",
-        Shape::Flag => "flag",
-        Shape::Counter => "counter",
-    }
-}
 
 pub(super) fn draw(stage: &Stage, both: &Both<'_>, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
@@ -40,13 +17,13 @@ pub(super) fn draw(stage: &Stage, both: &Both<'_>, area: Rect, buffer: &mut Buff
     let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
     let mut rows = vec![(format!("{:<10}{:<9}{:<7}{:>6}{:>8}", "input", "kind", "", "", "a tick"), muted)];
     for f in &schema.input {
-        rows.push((format!("{:<10}{:<9}{:<7}{:>6}{:>8}", f.name, input_kind(f.kind), "", "", f.kind.bits()), text));
+        rows.push((format!("{:<10}{:<9}{:<7}{:>6}{:>8}", f.name, f.kind.name(), "", "", f.kind.bits()), text));
     }
     rows.push((format!("{:<10}{:<9}{:<7}{:>6}{:>8}", "state", "kind", "unit", "owner", "others"), muted));
     for f in &schema.state {
         let others = if f.seen_by == SeenBy::Owner { "-".to_owned() } else { f.seen_bits().to_string() };
         rows.push((
-            format!("{:<10}{:<9}{:<7}{:>6}{:>8}", f.name, shape(f.shape), f.unit, f.exact_bits(), others),
+            format!("{:<10}{:<9}{:<7}{:>6}{:>8}", f.name, f.shape.name(), f.unit, f.exact_bits(), others),
             text,
         ));
     }
