@@ -1,8 +1,9 @@
 //! What stirred in a run, and what did not: where nothing happened, nothing was proven.
 //!
-//! Followed while a run goes on. Once something has stirred it is not looked at any more, so following costs next to nothing.
+//! Followed while a run goes on. Once all that a rule has has stirred it is not looked at any more, so following costs next to
+//! nothing.
 
-use velocitas_core::{Input, Shape, State, StateField, Vec3};
+use velocitas_core::{Input, Shape, State, StateField};
 
 use crate::ids::{ActorId, MachineId};
 use crate::record::Record;
@@ -19,10 +20,11 @@ const LONG_ENOUGH: LabTime = LabTime(10_000_000_000);
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Stirs {
     to: LabTime,
-    /// Of each entity, where it was first, and whether it has moved from there.
-    moved: Vec<(Option<Vec3>, bool)>,
-    /// Of each rule, a state it was in, and the lanes that were ever otherwise; the same of inputs.
-    states: Vec<(Option<State>, u32)>,
+    /// Of each entity, how it was first, and whether it has moved from there.
+    moved: Vec<(Option<State>, bool)>,
+    /// Of each rule, the lanes of a state that were ever otherwise than at first in the same entity.
+    states: Vec<u32>,
+    /// Of each rule, whether any input was given, and the lanes that were ever otherwise than at rest.
     inputs: Vec<(bool, u16)>,
 }
 
@@ -34,7 +36,7 @@ impl Stirs {
         }
         let kinds = record.cast.kinds().iter().count();
         self.moved.resize(record.cast.actors.len(), (None, false));
-        self.states.resize(kinds, (None, 0));
+        self.states.resize(kinds, 0);
         self.inputs.resize(kinds, (false, 0));
         for actor in record.cast.actors() {
             self.follow_states(record, actor, to);
@@ -49,17 +51,16 @@ impl Stirs {
         let track = record.authority(actor);
         let kind = usize::from(record.cast.actors[actor.index()].kind);
         let (first, moved) = &mut self.moved[actor.index()];
-        let (usual, lanes) = &mut self.states[kind];
+        let lanes = &mut self.states[kind];
         let wanted = lanes_of(record, kind);
         for i in track.between(self.to.plus(LabTime(1)), to) {
             if *moved && *lanes & wanted == wanted {
                 return;
             }
             let state = track.state(i);
-            let from = *first.get_or_insert(state.vec3(0));
-            *moved |= from.distance(state.vec3(0)) >= MOVED_M;
-            let usual = usual.get_or_insert(state);
-            for (lane, (a, b)) in usual.bits().iter().zip(state.bits()).enumerate() {
+            let first = first.get_or_insert(state);
+            *moved |= first.vec3(0).distance(state.vec3(0)) >= MOVED_M;
+            for (lane, (a, b)) in first.bits().iter().zip(state.bits()).enumerate() {
                 *lanes |= u32::from(a != b) << lane;
             }
         }
@@ -67,7 +68,12 @@ impl Stirs {
 
     fn follow_inputs(&mut self, record: &Record, machine: MachineId, to: LabTime) {
         for own in &record.of(machine).own {
-            let (any, lanes) = &mut self.inputs[usize::from(record.cast.actors[own.actor.index()].kind)];
+            let kind = record.cast.actors[own.actor.index()].kind;
+            let (any, lanes) = &mut self.inputs[usize::from(kind)];
+            let fields = &record.cast.kinds().motion(kind).schema().input;
+            if fields.iter().all(|f| *lanes & 1 << f.lane != 0) {
+                continue;
+            }
             for row in own.inputs.rows().span(self.to.plus(LabTime(1)), to) {
                 let Some(input) = own.inputs.sampled(&row) else { continue };
                 *any = true;
@@ -91,7 +97,7 @@ impl Stirs {
         if self.to < LONG_ENOUGH {
             return still;
         }
-        for ((kind, rule), ((given, lanes), (usual, changed))) in
+        for ((kind, rule), ((given, lanes), changed)) in
             record.cast.kinds().iter().zip(self.inputs.iter().zip(&self.states))
         {
             let is_played = record.cast.actors.iter().any(|a| a.kind == kind && a.came_with.is_some());
@@ -105,7 +111,7 @@ impl Stirs {
             }
             // Whether it stands is kept for a rule by its slide: who never leaves the ground is told of by inputs.
             let kept = |f: &&StateField| f.shape == Shape::Flag && f.name == "grounded";
-            for f in rule.schema().state.iter().filter(|f| usual.is_some() && !kept(f)) {
+            for f in rule.schema().state.iter().filter(|f| !kept(f)) {
                 if (f.lane..f.lane + f.shape.lanes()).all(|lane| changed & 1 << lane == 0) {
                     still.push(format!("field `{}` of {} never changed", f.name, rule.name()));
                 }

@@ -110,6 +110,21 @@ fn what_a_rogue_gains_whom_nobody_judges_is_counted_all_the_same() {
 }
 
 #[test]
+fn a_trick_longer_than_what_is_kept_is_not_taken_for_idle() {
+    let cast = "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\nlink = \"test\"\nspawn = [-20, -12]\narrangement = \"relay\"\n\
+                trick = [{ run = \"1.5 times\", at = \"2 s\", lasts = \"150 s\" }]\n\
+                route = [{ at = [20, -12], sprint = true, wait = \"50 ms\" }, { at = [-20, -12], sprint = true, wait = \"50 ms\" }]\n";
+    let course = Words { link: "latency = \"20 ms\"", rest: cast.to_owned(), ..Words::default() }.course();
+    let mut run = Run::new(course).expect("it fits");
+    run.set_keep(Keep::Time(LEAST_KEPT));
+    run.meter();
+    run.advance(secs(170.0));
+    let (figures, _) = run.figures();
+    assert_eq!((figures[0].tricks, figures[0].tricks_unanswered()), (Some(1), 1), "{:?}", figures[0]);
+    assert!(of(figures[0].gain_m) > 100.0, "{:?}", figures[0].gain_m);
+}
+
+#[test]
 fn fates_add_up_whatever_happens() {
     let claims = walker("curlew", "arrangement = \"claims\"");
     let rogue =
@@ -207,6 +222,9 @@ fn what_did_not_stir_is_said_and_nothing_else() {
         said,
         ["plover never moved", "input `sprint` of walker was never given", "input `hop` of walker was never given"]
     );
+    // Two that differ have not changed for that.
+    let apart = bot("heron", "").replace("[0, 0]", "[5, 3]") + &bot("plover", "");
+    assert!(still(apart, 12.0).contains(&"field `pos` of walker never changed".to_owned()));
     // Whoever is there for a moment only is not expected to do anything, nor is anybody in a moment.
     assert!(
         still(bot("heron", go) + &bot("plover", "joins = \"8 s\""), 12.0).iter().all(|said| !said.contains("plover"))

@@ -161,7 +161,8 @@ fn frames(stage: &mut Stage, tty: &mut Tty, inbox: &Inbox, signals: &Signals) ->
         }
         if signals.suspend() {
             aside(stage, tty, inbox, &mut terminal, terminal::stop_until_continued)??;
-            before = Instant::now();
+            // The terminal comes back empty.
+            (before, changed) = (Instant::now(), true);
         }
     }
 }

@@ -230,11 +230,10 @@ impl File {
     }
 
     fn is_idle(&self, machine: &str, trick: &Trick) -> bool {
-        let within = trick.at..=trick.at + trick.lasts + SECOND / 4;
         let has = |row: &Value| number(row, "tick").is_some_and(|t| (trick.first..=trick.last).contains(&t));
-        let offends = self.of("offence", machine).any(|row| within.contains(&at(row)) && has(row));
+        let offends = self.of("offence", machine).any(has);
         let taken = |row: &Value| !row["arrived_ns"].is_null() && row["outdated_ns"].is_null();
-        let mut ticks = self.of("input", machine).filter(|row| within.contains(&at(row)) && has(row));
+        let mut ticks = self.of("input", machine).filter(|row| has(row) && !row["sampled_ns"].is_null());
         !offends || !ticks.any(taken)
     }
 }

@@ -163,12 +163,12 @@ pub struct Spot {
 
 /// How a rule's position is drawn between snapshots.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Course {
+pub struct SpotBlend {
     blend: Blend,
     velocity: Option<usize>,
 }
 
-impl Course {
+impl SpotBlend {
     /// Of a rule with such a layout.
     pub fn of(schema: &Schema) -> Self {
         let point = schema.state.iter().find(|f| f.lane == 0);

@@ -22,9 +22,6 @@ use crate::watch::Happening;
 use super::Span;
 use super::views::SETTLED;
 
-/// How long after a trick that happens at once its offence may come.
-const NEXT_TICK: LabTime = LabTime(250_000_000);
-
 /// A push happens so long before its tick is made at most.
 const PUSH_BEFORE: LabTime = LabTime(1_000_000_000);
 
@@ -42,6 +39,9 @@ struct Trick {
     gains: Vec<(RecordTick, f64)>,
     peak: f64,
     caught: bool,
+    /// Whether a tick of it came out otherwise than its rule would have it, and whether the server took any.
+    offends: bool,
+    taken: bool,
 }
 
 impl Trick {
@@ -57,6 +57,12 @@ impl Trick {
 
     fn gain(&self) -> f64 {
         self.gains.iter().map(|(_, metres)| metres).sum()
+    }
+
+    /// Whether it could have no effect: none of its ticks came out otherwise than the rule would have it (no wall was met, the
+    /// stick was at rest), or the server took none of them (a pull back was under way, all were lost).
+    const fn is_idle(&self) -> bool {
+        !self.offends || !self.taken
     }
 
     /// A verdict on some of its ticks, or a pull back that undoes some.
@@ -102,6 +108,8 @@ impl Tricks {
                     gains: Vec::new(),
                     peak: 0.0,
                     caught: false,
+                    offends: false,
+                    taken: false,
                 }),
                 None => {
                     let ends = |trick: &&mut Trick| trick.until.is_none() && trick.at.plus(trick.lasts) == row.at;
@@ -116,7 +124,12 @@ impl Tricks {
             self.note_ticks(own, span);
             self.note_gains(record, machine, own, span);
         }
-        self.close(record, machine, span.to);
+        for row in record.of(machine).happenings.span(span.from, span.to) {
+            if let (Happening::Offence, Some(tick)) = (row.what, row.tick) {
+                self.open.iter_mut().filter(|trick| trick.has(tick)).for_each(|trick| trick.offends = true);
+            }
+        }
+        self.close(span.to);
     }
 
     /// Which ticks are whose.
@@ -129,6 +142,8 @@ impl Tricks {
                 let (first, last) = trick.ticks.unwrap_or((row.tick, row.tick));
                 trick.ticks = Some((first.min(row.tick), last.max(row.tick)));
             }
+            let taken = row.arrived().is_some() && row.outdated().is_none();
+            self.open.iter_mut().filter(|trick| trick.has(row.tick)).for_each(|trick| trick.taken |= taken);
         }
     }
 
@@ -156,14 +171,14 @@ impl Tricks {
     }
 
     /// Counts those that are over.
-    fn close(&mut self, record: &Record, machine: MachineId, now: LabTime) {
+    fn close(&mut self, now: LabTime) {
         let over = |trick: &Trick| trick.at.plus(trick.lasts).plus(SETTLED) <= now;
         let (over, open) = std::mem::take(&mut self.open).into_iter().partition::<Vec<_>, _>(over);
         self.open = open;
         for trick in over {
             self.over.played += 1;
             self.over.answered += u32::from(trick.caught);
-            self.over.idle += u32::from(!trick.caught && is_idle(record, machine, &trick));
+            self.over.idle += u32::from(!trick.caught && trick.is_idle());
             self.over.gain += trick.gain();
             self.over.peak = self.over.peak.max(trick.peak);
         }
@@ -182,21 +197,6 @@ impl Tricks {
     }
 }
 
-/// Whether a trick that was not answered could have no effect: none of its ticks came out otherwise than the rule would have
-/// it (no wall was met, the stick was at rest), or the server took none of them (a pull back was under way, all were lost).
-fn is_idle(record: &Record, machine: MachineId, trick: &Trick) -> bool {
-    let rows = &record.of(machine).happenings;
-    let offends = rows
-        .span(trick.at, trick.at.plus(trick.lasts).plus(NEXT_TICK))
-        .any(|row| matches!(row.what, Happening::Offence) && row.tick.is_some_and(|tick| trick.has(tick)));
-    let taken = |own: &OwnRows| {
-        let inputs = own.inputs.rows();
-        let rows = inputs.span(trick.at, trick.at.plus(trick.lasts).plus(NEXT_TICK));
-        rows.filter(|row| trick.has(row.tick)).any(|row| row.arrived().is_some() && row.outdated().is_none())
-    };
-    !offends || !record.of(machine).own.iter().any(taken)
-}
-
 /// Says how far beyond the lawful the authority went along with an owner.
 struct Judge<'a> {
     record: &'a Record,
@@ -205,6 +205,7 @@ struct Judge<'a> {
     /// Whether inputs travel, not positions.
     sends_inputs: bool,
     ground: Ground,
+    /// What the server knows of the rules, where that is always the same.
     known: Option<Known>,
 }
 
@@ -231,8 +232,14 @@ impl<'a> Judge<'a> {
         if tick <= from || is.teleported {
             return None;
         }
-        let known = || self.record.known(MachineId::SERVER, Part::Server, is.tick);
-        let known = self.known.clone().unwrap_or_else(known);
+        let then;
+        let known = match &self.known {
+            Some(known) => known,
+            None => {
+                then = self.record.known(MachineId::SERVER, Part::Server, is.tick);
+                &then
+            }
+        };
         let kind = self.record.cast.actors[self.own.actor.index()].kind;
         let motion = known.kinds.motion(kind);
         let tunables = &known.tunables[usize::from(kind)];

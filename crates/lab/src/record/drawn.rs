@@ -6,7 +6,7 @@
 use std::collections::VecDeque;
 
 use velocitas_core::{
-    Drawn, DrawnCourse, DrawnState, Placed, Rate, Sample, Shown, Spot, TELEPORT_BITS, Tick, Vec3, drawn,
+    Drawn, DrawnState, Placed, Rate, Sample, Shown, Spot, SpotBlend, TELEPORT_BITS, Tick, Vec3, drawn,
 };
 
 use super::Record;
@@ -227,7 +227,7 @@ struct Travelling {
     /// By snapshot, modulo so many as are at hand.
     spots: Vec<Option<Spot>>,
     /// How it is drawn between them, where that was always so.
-    course: Option<DrawnCourse>,
+    course: Option<SpotBlend>,
     /// The ticks in which it was put elsewhere, and up to which state that is known.
     teleports: Vec<RecordTick>,
     looked: Option<RecordTick>,
@@ -249,7 +249,7 @@ impl Travelled {
         let known = self.0.len();
         self.0.extend(record.cast.actors().skip(known).map(|actor| Travelling {
             spots: vec![None; AT_HAND],
-            course: Some(DrawnCourse::of(record.layout(actor, RecordTick(0)).schema())),
+            course: Some(SpotBlend::of(record.layout(actor, RecordTick(0)).schema())),
             teleports: Vec::new(),
             looked: None,
         }));
@@ -260,7 +260,7 @@ impl Travelled {
 }
 
 impl Travelling {
-    fn spot(&mut self, record: &Record, actor: ActorId, course: DrawnCourse, tick: RecordTick) -> Option<Spot> {
+    fn spot(&mut self, record: &Record, actor: ActorId, course: SpotBlend, tick: RecordTick) -> Option<Spot> {
         let place = tick.0 as usize % AT_HAND;
         let wanted = tick.tick(record.cast.first);
         if let Some(spot) = self.spots[place].filter(|spot| spot.tick == wanted) {
@@ -381,7 +381,7 @@ impl<'a> Gallery<'a> {
     fn usual(
         &mut self,
         actor: ActorId,
-        course: DrawnCourse,
+        course: SpotBlend,
         frame: &Frame,
         (moment, placed): (Shown, &Placed),
     ) -> Option<Sight> {

@@ -183,10 +183,13 @@ impl InputRows {
         self.values.get(place).map(|value| value.0)
     }
 
-    /// The row of a tick, the newest if it had several connections.
+    /// The row of a tick.
     pub fn of_tick(&self, tick: RecordTick) -> Option<InputRow> {
         // Rows are in order of time; ticks rise with it but for those that were never sampled.
         let near = self.rows.partition(|row| row.tick < tick);
+        if let Some(row) = self.rows.get(near).filter(|row| row.tick == tick) {
+            return Some(row);
+        }
         let around = self.rows.range(near.saturating_sub(REACH), near + REACH);
         around.rev().find(|row| row.tick == tick)
     }
