@@ -51,7 +51,7 @@ pub use ground::{
 pub use ids::{Address, EntityId, Life, PeerId, Token};
 pub use motion::{Limits, Motion, Scene, Step, Tunable, checked_step};
 pub use quantiser::Quantiser;
-pub use remote::{Drawn, DrawnState, Placed, Sample, Shown, Spot, SpotBlend, ViewDelay, drawn};
+pub use remote::{Drawn, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, ViewDelay, drawn};
 pub use rollback::{Entry, Rollback};
 pub use schema::{
     Agree, Blend, InputField, InputKind, POINT_REACH, PRESS_BITS, Schema, SchemaError, SeenBy, Shape, StateField,

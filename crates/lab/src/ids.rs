@@ -93,6 +93,11 @@ impl ActorId {
         (0..count as u16).map(Self)
     }
 
+    /// The one in this place among so many.
+    pub(crate) fn at(place: usize, count: usize) -> Option<Self> {
+        (place < count).then_some(Self(place as u16))
+    }
+
     /// Its place among all that ever were.
     pub const fn index(self) -> usize {
         self.0 as usize

@@ -18,20 +18,40 @@ struct Bin {
 }
 
 /// Values of one kind.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct Samples {
     exact: Vec<f64>,
     bins: BTreeMap<i64, Bin>,
     count: u64,
     sum: f64,
+    /// The greatest, [`ordered`]; of none the least there is.
+    most: i64,
+}
+
+impl Default for Samples {
+    fn default() -> Self {
+        Self { exact: Vec::new(), bins: BTreeMap::new(), count: 0, sum: 0.0, most: i64::MIN }
+    }
 }
 
 /// The number of the bin of a value: rising with it.
 const fn bin(value: f64) -> i64 {
-    let bits = value.to_bits() as i64;
-    // The order of f64::total_cmp.
-    let ordered = bits ^ (((bits >> 63) as u64) >> 1) as i64;
-    ordered >> (52 - BIN_BITS)
+    ordered(value) >> (52 - BIN_BITS)
+}
+
+/// A value as a whole number in the order of [`f64::total_cmp`]: cheaper to compare.
+const fn ordered(value: f64) -> i64 {
+    turned(value.to_bits() as i64)
+}
+
+/// The value again.
+const fn value_of(ordered: i64) -> f64 {
+    f64::from_bits(turned(ordered) as u64)
+}
+
+/// Turns the magnitude of negative ones round; doing it twice undoes it.
+const fn turned(bits: i64) -> i64 {
+    bits ^ (((bits >> 63) as u64) >> 1) as i64
 }
 
 impl Samples {
@@ -39,6 +59,7 @@ impl Samples {
     pub fn push(&mut self, value: f64) {
         self.count += 1;
         self.sum += value;
+        self.most = self.most.max(ordered(value));
         if self.bins.is_empty() && self.exact.len() < MOST_EXACT {
             self.exact.push(value);
             return;
@@ -46,9 +67,7 @@ impl Samples {
         for value in std::mem::take(&mut self.exact).into_iter().chain([value]) {
             let bin = self.bins.entry(bin(value)).or_insert(Bin { count: 0, most: value });
             bin.count += 1;
-            if value.total_cmp(&bin.most).is_gt() {
-                bin.most = value;
-            }
+            bin.most = value_of(ordered(bin.most).max(ordered(value)));
         }
     }
 
@@ -57,6 +76,7 @@ impl Samples {
         if self.bins.is_empty() && self.exact.len() + values.len() <= MOST_EXACT {
             self.count += values.len() as u64;
             self.sum = values.iter().fold(self.sum, |sum, value| sum + value);
+            self.most = values.iter().fold(self.most, |most, value| most.max(ordered(*value)));
             self.exact.extend_from_slice(values);
             return;
         }
@@ -75,17 +95,25 @@ impl Samples {
 
     /// The greatest.
     pub fn most(&self) -> Option<f64> {
-        self.percentiles([1.0])[0]
+        (self.count > 0).then(|| value_of(self.most))
     }
 
     /// The values at these shares (nearest rank).
     pub fn percentiles<const N: usize>(&self, shares: [f64; N]) -> [Option<f64>; N] {
-        let mut values = if self.bins.is_empty() { self.exact.clone() } else { Vec::new() };
+        let mut values: Vec<i64> = match self.bins.is_empty() {
+            true => self.exact.iter().map(|value| ordered(*value)).collect(),
+            false => Vec::new(),
+        };
+        // From the place found last on, all are at least what lies there.
+        let mut known = 0;
         shares.map(|share| {
             let rank = ((share * self.count as f64).ceil() as u64).clamp(1, self.count.max(1));
             if self.bins.is_empty() {
                 let place = rank as usize - 1;
-                return (place < values.len()).then(|| *values.select_nth_unstable_by(place, f64::total_cmp).1);
+                let from = if place < known { 0 } else { known };
+                let rest = values.get_mut(from..).filter(|rest| place - from < rest.len())?;
+                known = place;
+                return Some(value_of(*rest.select_nth_unstable(place - from).1));
             }
             let mut passed = 0;
             self.bins.values().find_map(|bin| {
@@ -113,6 +141,7 @@ mod tests {
         let mut hundred = Samples::default();
         hundred.extend((1..=100).rev().map(f64::from));
         assert_eq!(hundred.percentiles([0.0, 0.05, 0.5, 1.0]), [Some(1.0), Some(5.0), Some(50.0), Some(100.0)]);
+        assert_eq!(hundred.percentiles([0.95, 0.95, 0.05, 0.5]), [Some(95.0), Some(95.0), Some(5.0), Some(50.0)]);
         assert_eq!((none.percentiles([0.5]), none.mean(), none.most()), ([None], None, None));
     }
 

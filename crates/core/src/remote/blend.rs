@@ -26,12 +26,8 @@ pub(crate) fn straight(a: Vec3, b: Vec3, t: f32) -> Vec3 {
 }
 
 /// A position along a curve with these slopes over the whole way.
-pub(crate) fn curve((a, b): (Vec3, Vec3), (da, db): (Vec3, Vec3), t: f32) -> Vec3 {
-    vec3(
-        hermite((a.x, b.x), (da.x, db.x), t),
-        hermite((a.y, b.y), (da.y, db.y), t),
-        hermite((a.z, b.z), (da.z, db.z), t),
-    )
+pub(crate) fn curve((a, b): (Vec3, Vec3), (da, db): (Vec3, Vec3), on: &Hermite) -> Vec3 {
+    vec3(on.value((a.x, b.x), (da.x, db.x)), on.value((a.y, b.y), (da.y, db.y)), on.value((a.z, b.z), (da.z, db.z)))
 }
 
 /// Where the velocity lies that a field's curve leaves and arrives with.
@@ -50,20 +46,31 @@ fn blend_lane(
     match (f.blend, velocity) {
         (Blend::Curve, Some(velocity)) => {
             let vel = velocity + lane - f.lane;
-            hermite(ends, (a.real(vel) * seconds, b.real(vel) * seconds), t)
+            Hermite::at(t).value(ends, (a.real(vel) * seconds, b.real(vel) * seconds))
         }
         (Blend::Bearing, _) => mix_angle(ends.0, ends.1, t),
         _ => mix(ends.0, ends.1, t),
     }
 }
 
-/// The cubic through both ends with these slopes over the whole way; exactly the ends at 0 and 1.
-fn hermite((a, b): (f32, f32), (da, db): (f32, f32), t: f32) -> f32 {
-    if t >= 1.0 {
-        return b;
+/// A place on the cubic through both ends with given slopes over the whole way; exactly the ends at 0 and 1.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Hermite {
+    ended: bool,
+    /// Weights of the way from end to end, and of the slopes at both.
+    weights: [f32; 3],
+}
+
+impl Hermite {
+    pub(crate) fn at(t: f32) -> Self {
+        let (t2, t3) = (t * t, t * t * t);
+        Self { ended: t >= 1.0, weights: [3.0 * t2 - 2.0 * t3, t3 - 2.0 * t2 + t, t3 - t2] }
     }
-    let (t2, t3) = (t * t, t * t * t);
-    a + (b - a) * (3.0 * t2 - 2.0 * t3) + da * (t3 - 2.0 * t2 + t) + db * (t3 - t2)
+
+    fn value(&self, (a, b): (f32, f32), (da, db): (f32, f32)) -> f32 {
+        let [way, first, last] = self.weights;
+        if self.ended { b } else { a + (b - a) * way + da * first + db * last }
+    }
 }
 
 /// The position carried on by the velocity for `seconds`.

@@ -9,6 +9,6 @@ mod view_clock;
 
 pub(crate) use blend::blend;
 pub(crate) use samples::Samples;
-pub use samples::{Drawn, DrawnState, Placed, Sample, Shown, Spot, SpotBlend, drawn};
+pub use samples::{Drawn, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, drawn};
 pub(crate) use view_clock::ViewClock;
 pub use view_clock::ViewDelay;

@@ -5,7 +5,7 @@
 
 use std::collections::VecDeque;
 
-use super::blend::{blend, curve, run_on, straight};
+use super::blend::{Hermite, blend, curve, run_on, straight};
 use crate::data::State;
 use crate::schema::{Blend, Schema};
 use crate::tick::{Rate, Tick};
@@ -100,6 +100,12 @@ impl Shown {
         Self { tick: base.offset(whole as i64 + 1), fraction: 0.0 }
     }
 
+    /// How much of the way from a tick to another it is there, and how many seconds that way takes.
+    fn share(self, from: Tick, to: Tick, rate: Rate) -> (f32, f32) {
+        let apart = to.since(from) as f32;
+        ((self.tick.since(from) as f32 + self.fraction) / apart, apart * rate.dt())
+    }
+
     /// Places the moment, given the tick of the newest state received that is not after it, and that of the oldest received
     /// after it. Past the newest a remote runs on for `limit_ms`, then stands. `None` where nothing was received.
     pub fn among(self, before: Option<Tick>, after: Option<Tick>, rate: Rate, limit_ms: u32) -> Option<Placed> {
@@ -137,9 +143,8 @@ pub fn drawn(
         moment.among(before.map(|s| s.tick), after.map(|s| s.tick), rate, limit_ms)?;
     let state = match (before, after) {
         (Some(a), Some(b)) if a.teleports == b.teleports => {
-            let apart = b.tick.since(a.tick) as f32;
-            let share = (moment.tick.since(a.tick) as f32 + moment.fraction) / apart;
-            blend(schema, &a.state, &b.state, share, apart * rate.dt())
+            let (share, seconds) = moment.share(a.tick, b.tick, rate);
+            blend(schema, &a.state, &b.state, share, seconds)
         }
         (Some(a), Some(_)) => a.state,
         (Some(a), None) => run_on(schema, &a.state, seconds),
@@ -151,8 +156,6 @@ pub fn drawn(
 /// What a sample says of where somebody is.
 #[derive(Clone, Copy, Debug)]
 pub struct Spot {
-    /// Its tick.
-    pub tick: Tick,
     /// Its running count of teleports.
     pub teleports: u8,
     /// Where.
@@ -178,41 +181,50 @@ impl SpotBlend {
     /// What a sample says of where somebody is.
     pub fn spot(&self, sample: &Sample) -> Spot {
         let vel = self.velocity.map_or(Vec3::ZERO, |lane| sample.state.vec3(lane));
-        Spot { tick: sample.tick, teleports: sample.teleports, pos: sample.state.vec3(0), vel }
+        Spot { teleports: sample.teleports, pos: sample.state.vec3(0), vel }
     }
 
-    /// Where somebody is drawn at a moment that is placed between these two: what [`drawn`] says of the position.
-    pub fn point(
-        &self,
-        rate: Rate,
-        moment: Shown,
-        placed: &Placed,
-        (before, after): (Option<&Spot>, Option<&Spot>),
-    ) -> Option<Vec3> {
+    /// Where somebody is drawn at a moment between these two: what [`drawn`] says of the position.
+    pub fn point(&self, on: &OnTheWay, (before, after): (Option<&Spot>, Option<&Spot>)) -> Option<Vec3> {
         Some(match (before, after) {
-            (Some(a), Some(b)) if a.teleports == b.teleports => {
-                let apart = b.tick.since(a.tick) as f32;
-                let t = (moment.tick.since(a.tick) as f32 + moment.fraction) / apart;
-                let seconds = apart * rate.dt();
-                match self.blend {
-                    Blend::None => {
-                        if t >= 1.0 {
-                            b.pos
-                        } else {
-                            a.pos
-                        }
+            (Some(a), Some(b)) if a.teleports == b.teleports => match self.blend {
+                Blend::None => {
+                    if on.share >= 1.0 {
+                        b.pos
+                    } else {
+                        a.pos
                     }
-                    Blend::Curve if self.velocity.is_some() => {
-                        curve((a.pos, b.pos), (a.vel * seconds, b.vel * seconds), t)
-                    }
-                    _ => straight(a.pos, b.pos, t),
                 }
-            }
+                Blend::Curve if self.velocity.is_some() => {
+                    curve((a.pos, b.pos), (a.vel * on.seconds, b.vel * on.seconds), &on.curve)
+                }
+                _ => straight(a.pos, b.pos, on.share),
+            },
             (Some(a), Some(_)) => a.pos,
-            (Some(a), None) if self.velocity.is_some() => a.pos + a.vel * placed.run_on,
+            (Some(a), None) if self.velocity.is_some() => a.pos + a.vel * on.run_on,
             (Some(a), None) => a.pos,
             (None, b) => b?.pos,
         })
+    }
+}
+
+/// A moment between two snapshots, as all that is drawn of them has it in common.
+#[derive(Clone, Copy, Debug)]
+pub struct OnTheWay {
+    /// So much of the way from the one to the other.
+    share: f32,
+    curve: Hermite,
+    /// How long that way is.
+    seconds: f32,
+    /// Seconds past the newest, where there is no other.
+    run_on: f32,
+}
+
+impl OnTheWay {
+    /// A moment that is placed between the snapshots of these ticks.
+    pub fn of(moment: Shown, placed: &Placed, (before, after): (Option<Tick>, Option<Tick>), rate: Rate) -> Self {
+        let (share, seconds) = before.zip(after).map_or((0.0, 0.0), |(a, b)| moment.share(a, b, rate));
+        Self { share, curve: Hermite::at(share), seconds, run_on: placed.run_on }
     }
 }
 
@@ -228,14 +240,23 @@ impl Samples {
 
     /// Takes a state; one that is known already is dropped.
     pub(crate) fn insert(&mut self, sample: Sample) {
+        // Most are newer than all before.
+        if self.0.back().is_none_or(|newest| newest.tick < sample.tick) {
+            self.0.push_back(sample);
+        } else {
+            self.insert_among(sample);
+        }
+        if self.0.len() > MOST {
+            self.0.pop_front();
+        }
+    }
+
+    fn insert_among(&mut self, sample: Sample) {
         let at = self.0.partition_point(|s| s.tick < sample.tick);
         if self.0.get(at).is_some_and(|s| s.tick == sample.tick) {
             return;
         }
         self.0.insert(at, sample);
-        if self.0.len() > MOST {
-            self.0.pop_front();
-        }
     }
 
     /// Forgets what no moment from `tick` on is drawn from.

@@ -8,11 +8,12 @@ use super::error::WireError;
 pub struct BitWriter {
     bytes: Vec<u8>,
     pending: u64,
+    /// Bits pending, fewer than 64.
     held: u32,
 }
 
 impl BitWriter {
-    /// An empty row with room for a whole datagram.
+    /// An empty row with room for most messages.
     pub fn new() -> Self {
         Self { bytes: Vec::with_capacity(256), pending: 0, held: 0 }
     }
@@ -20,14 +21,21 @@ impl BitWriter {
     /// Appends the low `bits` bits of `value`.
     pub fn put(&mut self, value: u32, bits: u32) {
         debug_assert!((1..=32).contains(&bits));
-        let mask = (1u64 << bits) - 1;
-        self.pending |= (u64::from(value) & mask) << self.held;
-        self.held += bits;
-        if self.held >= 32 {
-            self.bytes.extend_from_slice(&(self.pending as u32).to_le_bytes());
-            self.pending >>= 32;
-            self.held -= 32;
+        self.word(u64::from(value) & ((1u64 << bits) - 1), bits);
+    }
+
+    /// Appends `bits` bits, 1 to 64, of a word that is zero above them.
+    fn word(&mut self, word: u64, bits: u32) {
+        self.pending |= word << self.held;
+        let free = 64 - self.held;
+        if bits < free {
+            self.held += bits;
+            return;
         }
+        self.bytes.extend_from_slice(&self.pending.to_le_bytes());
+        // Shifting by all 64 bits is no shift.
+        self.pending = word.checked_shr(free).unwrap_or(0);
+        self.held = bits - free;
     }
 
     /// Appends one bit.
@@ -37,26 +45,24 @@ impl BitWriter {
 
     /// Appends 64 bits.
     pub fn long(&mut self, value: u64) {
-        self.put(value as u32, 32);
-        self.put((value >> 32) as u32, 32);
+        self.word(value, 64);
     }
 
-    /// Appends so many bits of a row that was written before.
+    /// Appends what was written before.
     pub fn append(&mut self, row: &BitRow) {
-        let mut left = row.bits;
-        for four in row.bytes.chunks(4) {
-            let mut word = [0; 4];
-            word[..four.len()].copy_from_slice(four);
-            let bits = left.min(32);
-            self.put(u32::from_le_bytes(word), bits);
-            left -= bits;
+        row.words.iter().for_each(|word| self.word(*word, 64));
+        if row.held > 0 {
+            self.word(row.rest, row.held);
         }
     }
 
     /// What was written, to be appended elsewhere.
     pub fn into_row(self) -> BitRow {
-        let bits = self.len_bits();
-        BitRow { bits, bytes: self.finish() }
+        let words = self
+            .bytes
+            .chunks_exact(8)
+            .map(|eight| eight.iter().rev().fold(0, |word, byte| word << 8 | u64::from(*byte)));
+        BitRow { words: words.collect(), rest: self.pending, held: self.held }
     }
 
     /// Bits written so far.
@@ -80,8 +86,10 @@ impl BitWriter {
 /// Bits that were written once, to be appended to several messages.
 #[derive(Clone, Debug)]
 pub struct BitRow {
-    bytes: Vec<u8>,
-    bits: u32,
+    words: Vec<u64>,
+    /// What is left over, so many bits of it.
+    rest: u64,
+    held: u32,
 }
 
 /// Reads what a [`BitWriter`] wrote.

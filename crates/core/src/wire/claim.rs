@@ -68,7 +68,8 @@ impl Claim {
         let epoch = from.take(8)? as u8;
         let since = WireTick(from.take(16)? as u16);
         let count = from.take(4)? as usize;
-        let state = read_seen(from, schema)?;
+        let mut state = State::default();
+        read_seen(from, schema, &mut state)?;
         let q = schema.state[0].wire;
         let mut trail = [Vec3::ZERO; MAX_REPEATS];
         for p in &mut trail[..count] {

@@ -60,8 +60,8 @@ pub(super) fn write_seen(out: &mut BitWriter, schema: &Schema, state: &State) {
     }
 }
 
-pub(super) fn read_seen(from: &mut BitReader<'_>, schema: &Schema) -> Result<State, WireError> {
-    let mut state = State::default();
+/// Reads what others may know into a state that knows nothing yet.
+pub(super) fn read_seen(from: &mut BitReader<'_>, schema: &Schema, state: &mut State) -> Result<(), WireError> {
     for f in schema.state.iter().filter(|f| f.seen_by == SeenBy::All) {
         match f.shape {
             Shape::Flag => state.set_flag(f.lane, from.flag()?),
@@ -74,7 +74,7 @@ pub(super) fn read_seen(from: &mut BitReader<'_>, schema: &Schema) -> Result<Sta
             }
         }
     }
-    Ok(state)
+    Ok(())
 }
 
 /// Writes every lane as it is.

@@ -163,8 +163,13 @@ impl Snapshot {
             } else {
                 None
             };
-            let state = if own.is_some() { read_exact(from, schema)? } else { read_seen(from, schema)? };
-            entities.push(EntityRecord { entity: EntityRef { id, kind, teleports, own }, state });
+            let entity = EntityRef { id, kind, teleports, own };
+            entities.push(EntityRecord { entity, state: State::default() });
+            let Some(EntityRecord { state, .. }) = entities.last_mut() else { continue };
+            match own {
+                Some(_) => *state = read_exact(from, schema)?,
+                None => read_seen(from, schema, state)?,
+            }
         }
         Ok(Self { head: SnapshotHead { tick, every, margin, news }, entities })
     }

@@ -198,6 +198,24 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(4000))]
 
     #[test]
+    fn a_row_is_appended_as_if_it_were_put_there(
+        before in prop::collection::vec((any::<u32>(), 1u32..=32), 0..40),
+        row in prop::collection::vec((any::<u32>(), 1u32..=32), 0..40),
+        after in any::<u32>(),
+    ) {
+        let put = |out: &mut BitWriter, values: &[(u32, u32)]| values.iter().for_each(|&(value, bits)| out.put(value, bits));
+        let (mut whole, mut apart, mut middle) = (BitWriter::new(), BitWriter::new(), BitWriter::new());
+        put(&mut whole, &before);
+        put(&mut whole, &row);
+        put(&mut apart, &before);
+        put(&mut middle, &row);
+        apart.append(&middle.into_row());
+        [&mut whole, &mut apart].into_iter().for_each(|out| out.put(after, 32));
+        prop_assert_eq!(whole.len_bits(), apart.len_bits());
+        prop_assert_eq!(whole.finish(), apart.finish());
+    }
+
+    #[test]
     fn bits_come_back_as_they_were_put(values in prop::collection::vec((any::<u32>(), 1u32..=32), 0..200)) {
         let mut out = BitWriter::new();
         for &(value, bits) in &values {

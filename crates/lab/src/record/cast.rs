@@ -261,7 +261,7 @@ impl Cast {
     /// The entity of that name which came last.
     pub fn actor(&self, id: EntityId) -> Option<ActorId> {
         // Most never gave their slot to another.
-        let usual = self.actors().nth(usize::from(id.index));
+        let usual = ActorId::at(usize::from(id.index), self.actors.len());
         if let Some(usual) =
             usual.filter(|actor| self.actors[actor.index()].id == id && self.actors[actor.index()].gone.is_none())
         {
@@ -290,7 +290,9 @@ impl Cast {
 
     /// Who comes by a connection.
     pub fn machine_of(&self, peer: PeerId) -> Option<MachineId> {
-        self.peers.iter().rev().find(|(p, _)| *p == peer).map(|(_, machine)| *machine)
+        // Most places at the server never changed hands. A connection is named once in all.
+        let usual = self.peers.get(usize::from(peer.slot)).filter(|(p, _)| *p == peer);
+        usual.or_else(|| self.peers.iter().rev().find(|(p, _)| *p == peer)).map(|(_, machine)| *machine)
     }
 
     /// A machine's name.

@@ -6,7 +6,7 @@
 use std::collections::VecDeque;
 
 use velocitas_core::{
-    Drawn, DrawnState, Placed, Rate, Sample, Shown, Spot, SpotBlend, TELEPORT_BITS, Tick, Vec3, drawn,
+    Drawn, DrawnState, OnTheWay, Placed, Rate, Sample, Shown, Spot, SpotBlend, TELEPORT_BITS, Tick, Vec3, drawn,
 };
 
 use super::Record;
@@ -219,21 +219,32 @@ impl Record {
 
 /// What travelled of the entities for others to draw, by snapshot: the same for all viewers.
 #[derive(Debug, Default)]
-pub struct Travelled(Vec<Travelling>);
+pub struct Travelled {
+    /// By snapshot, modulo so many as are at hand.
+    sheets: Vec<Sheet>,
+    /// By entity.
+    courses: Vec<Travelling>,
+}
+
+/// A snapshot.
+#[derive(Clone, Debug, Default)]
+struct Sheet {
+    tick: Option<RecordTick>,
+    /// By entity; nothing where it was not there, or its rule changed.
+    spots: Vec<Option<Spot>>,
+}
 
 /// Of one entity.
 #[derive(Debug)]
 struct Travelling {
-    /// By snapshot, modulo so many as are at hand.
-    spots: Vec<Option<Spot>>,
-    /// How it is drawn between them, where that was always so.
+    /// How it is drawn between snapshots, where that was always so.
     course: Option<SpotBlend>,
     /// The ticks in which it was put elsewhere, and up to which state that is known.
     teleports: Vec<RecordTick>,
     looked: Option<RecordTick>,
 }
 
-/// Ticks at hand of each entity: more than lie between those that viewers of one second draw from.
+/// Snapshots at hand: more than lie between those that viewers of one second draw from.
 const AT_HAND: usize = 128;
 
 impl Clone for Travelled {
@@ -246,30 +257,44 @@ impl Clone for Travelled {
 impl Travelled {
     /// Makes room for all entities of a record.
     fn make_room(&mut self, record: &Record) {
-        let known = self.0.len();
-        self.0.extend(record.cast.actors().skip(known).map(|actor| Travelling {
-            spots: vec![None; AT_HAND],
+        self.sheets.resize(AT_HAND, Sheet::default());
+        let known = self.courses.len();
+        self.courses.extend(record.cast.actors().skip(known).map(|actor| Travelling {
             course: Some(SpotBlend::of(record.layout(actor, RecordTick(0)).schema())),
             teleports: Vec::new(),
             looked: None,
         }));
         if !record.changes.is_empty() {
-            self.0.iter_mut().for_each(|travelling| travelling.course = None);
+            self.courses.iter_mut().for_each(|travelling| travelling.course = None);
         }
+    }
+
+    /// Has a snapshot at hand.
+    fn fetch(&mut self, record: &Record, tick: RecordTick) {
+        let sheet = &mut self.sheets[tick.0 as usize % AT_HAND];
+        if sheet.tick == Some(tick) {
+            return;
+        }
+        sheet.tick = Some(tick);
+        sheet.spots.clear();
+        sheet.spots.extend(
+            record.cast.actors().zip(&mut self.courses).map(|(actor, travelling)| travelling.spot(record, actor, tick)),
+        );
+    }
+
+    /// What a snapshot says, if it is at hand.
+    fn sheet(&self, tick: Option<RecordTick>) -> &[Option<Spot>] {
+        let Some(tick) = tick else { return &[] };
+        let sheet = &self.sheets[tick.0 as usize % AT_HAND];
+        if sheet.tick == Some(tick) { &sheet.spots } else { &[] }
     }
 }
 
 impl Travelling {
-    fn spot(&mut self, record: &Record, actor: ActorId, course: SpotBlend, tick: RecordTick) -> Option<Spot> {
-        let place = tick.0 as usize % AT_HAND;
-        let wanted = tick.tick(record.cast.first);
-        if let Some(spot) = self.spots[place].filter(|spot| spot.tick == wanted) {
-            return Some(spot);
-        }
+    fn spot(&mut self, record: &Record, actor: ActorId, tick: RecordTick) -> Option<Spot> {
+        let course = self.course?;
         let sample = record.sample(actor, tick, false)?;
-        let spot = Spot { teleports: self.teleports_by(record.authority(actor), tick), ..course.spot(&sample) };
-        self.spots[place] = Some(spot);
-        Some(spot)
+        Some(Spot { teleports: self.teleports_by(record.authority(actor), tick), ..course.spot(&sample) })
     }
 
     /// How often it was put elsewhere up to a tick, counted from where looking began: only differences matter.
@@ -283,6 +308,56 @@ impl Travelling {
         });
         self.looked = self.looked.max(Some(tick));
         (self.teleports.partition_point(|t| *t <= tick) % (1 << TELEPORT_BITS)) as u8
+    }
+}
+
+/// A frame for those who are drawn in the same way: at the same moment, between the same two snapshots. Most are.
+struct Alike<'a> {
+    courses: &'a [Travelling],
+    before: &'a [Option<Spot>],
+    after: &'a [Option<Spot>],
+    /// Whether there is a snapshot after the moment: who is not in it went in between, and lies otherwise in time.
+    ends: bool,
+    on: OnTheWay,
+    /// What is seen but for the place.
+    seen: Sight,
+}
+
+impl<'a> Alike<'a> {
+    fn of(record: &Record, frame: &Frame, travelled: &'a Travelled) -> Option<Self> {
+        if !frame.row.blends {
+            return None;
+        }
+        let tick = |tick: RecordTick| tick.tick(record.cast.first);
+        let moment = Shown { tick: tick(frame.row.tick), fraction: frame.row.fraction };
+        let (ends, rate) = ((frame.before.map(tick), frame.after.map(tick)), record.cast.rate);
+        let placed = moment.among(ends.0, ends.1, rate, u32::from(frame.row.limit_ms))?;
+        let Placed { how, shown, .. } = placed;
+        Some(Self {
+            courses: &travelled.courses,
+            before: travelled.sheet(frame.before),
+            after: travelled.sheet(frame.after),
+            ends: frame.after.is_some(),
+            on: OnTheWay::of(moment, &placed, ends, rate),
+            seen: Sight {
+                at: frame.row.at,
+                tick: record.cast.tick(shown.tick),
+                fraction: shown.fraction,
+                how,
+                pos: Vec3::ZERO,
+            },
+        })
+    }
+
+    /// Where somebody is drawn of whom both snapshots tell; `None` of others.
+    fn sight(&self, actor: ActorId) -> Option<Sight> {
+        let course = self.courses.get(actor.index())?.course?;
+        let before = self.before.get(actor.index())?.as_ref()?;
+        let after = self.after.get(actor.index()).and_then(Option::as_ref);
+        if after.is_some() != self.ends {
+            return None;
+        }
+        Some(Sight { pos: course.point(&self.on, (Some(before), after))?, ..self.seen })
     }
 }
 
@@ -341,21 +416,16 @@ impl<'a> Gallery<'a> {
             let known = record.cast.actors().filter(|actor| here.knows(*actor, row.at));
             self.known = known.map(|actor| (actor, owned(actor))).collect();
         }
-        let moment = Shown { tick: row.tick.tick(record.cast.first), fraction: row.fraction };
-        let tick = |tick: RecordTick| tick.tick(record.cast.first);
-        let ends = (frame.before.map(tick), frame.after.map(tick));
-        let placed = moment.among(ends.0, ends.1, record.cast.rate, u32::from(row.limit_ms));
-        for place in 0..self.known.len() {
-            let (actor, owned) = self.known[place];
+        [frame.before, frame.after].into_iter().flatten().for_each(|tick| self.travelled.fetch(record, tick));
+        let alike = Alike::of(record, &frame, self.travelled);
+        for &(actor, owned) in &self.known {
             if owned && self.drawn.contains(&actor) {
                 continue;
             }
-            // Most are drawn between the same two snapshots, at the same moment.
-            let usual = !owned && row.blends && record.is_older(actor, &frame);
-            let sight = match (usual, self.travelled.0[actor.index()].course, &placed) {
-                (true, Some(course), Some(placed)) => self.usual(actor, course, &frame, (moment, placed)),
-                _ => record.drawn_other(self.viewer, actor, &frame).as_ref().map(Sight::of),
-            };
+            let usual = alike.as_ref().filter(|_| !owned && record.is_older(actor, &frame));
+            let sight = usual
+                .and_then(|alike| alike.sight(actor))
+                .or_else(|| record.drawn_other(self.viewer, actor, &frame).as_ref().map(Sight::of));
             if let Some(sight) = sight {
                 each(actor, owned && record.cast.owns(self.viewer, actor, row.at), sight);
             }
@@ -375,27 +445,6 @@ impl<'a> Gallery<'a> {
         let joined = rows.joined_by(row.at);
         let known = self.received.iter().rev().copied().take_while(|received| received.at >= joined);
         Frame::among(number, row, known)
-    }
-
-    /// Where somebody is drawn of whom both snapshots of a frame tell, at the moment of the frame.
-    fn usual(
-        &mut self,
-        actor: ActorId,
-        course: SpotBlend,
-        frame: &Frame,
-        (moment, placed): (Shown, &Placed),
-    ) -> Option<Sight> {
-        let record = self.record;
-        let travelling = &mut self.travelled.0[actor.index()];
-        let before = frame.before.and_then(|tick| travelling.spot(record, actor, course, tick));
-        let after = frame.after.and_then(|tick| travelling.spot(record, actor, course, tick));
-        if before.is_some() != frame.before.is_some() || after.is_some() != frame.after.is_some() {
-            // It went in between: what is left of it lies otherwise in time.
-            return record.drawn_other(self.viewer, actor, frame).as_ref().map(Sight::of);
-        }
-        let pos = course.point(record.cast.rate, moment, placed, (before.as_ref(), after.as_ref()))?;
-        let Placed { how, shown, .. } = *placed;
-        Some(Sight { at: frame.row.at, tick: record.cast.tick(shown.tick), fraction: shown.fraction, how, pos })
     }
 
     fn drawn_own(&mut self, at: LabTime, each: &mut impl FnMut(ActorId, bool, Sight)) {
