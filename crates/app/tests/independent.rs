@@ -101,7 +101,7 @@ latency = "20 ms"
 fn member(name: &str, role: &str, more: &str) -> String {
     format!(
         "[[cast]]\nname = \"{name}\"\nrole = \"{role}\"\nspawn = [0, 0]\n\
-         route = [{{ at = [9, -9], sprint = true, wait = \"700 ms\" }}, {{ at = [-9, 2], hop = true }}, {{ at = [0, 11] }}]\n\
+         route = [{{ at = [9, -9], hold = [\"sprint\"], wait = \"700 ms\" }}, {{ at = [-9, 2], press = [\"hop\"] }}, {{ at = [0, 11] }}]\n\
          {more}\n"
     )
 }

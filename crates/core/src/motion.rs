@@ -101,6 +101,12 @@ pub trait Motion: Send + Sync + fmt::Debug {
         0
     }
 
+    /// Which keys of a keyboard its author would have an input given by, by the input's name: a hint to whoever has a keyboard,
+    /// and nothing to netcode. See `velocitas_gait::keys`.
+    fn keys(&self) -> &[(&'static str, Vec<&'static str>)] {
+        &[]
+    }
+
     /// What it looks like at a speed along the ground (m/s), if the rule says: standing, walking, sprinting.
     fn look(&self, _speed: f32) -> Option<&str> {
         None

@@ -6,6 +6,7 @@ use velocitas_core::{
 };
 
 use crate::diagnostic::{Diagnostic, Severity, Span};
+use crate::keys::Key;
 use crate::lower::{Lanes, limit, program};
 use crate::names;
 use crate::program::Program;
@@ -26,6 +27,7 @@ pub struct Gait {
     starts: Vec<(usize, Shape, f32)>,
     looks: Vec<Look>,
     owned: Vec<&'static str>,
+    keys: Vec<(&'static str, Vec<&'static str>)>,
     moves: u32,
     version: u64,
 }
@@ -193,9 +195,16 @@ fn build(tree: Tree, before: Option<&Schema>) -> Result<Gait, Diagnostic> {
         slack: tree.slack,
         starts,
         owned: tree.inputs.iter().filter(|i| i.owned).map(|i| names::name(&i.name)).collect(),
+        keys: asked(&tree.inputs),
         moves: moves(&tree.step),
         looks: tree.looks,
     })
+}
+
+/// Of the inputs that ask for keys, which.
+fn asked(inputs: &[InputInfo]) -> Vec<(&'static str, Vec<&'static str>)> {
+    let names = |keys: &[Key]| keys.iter().map(|key| names::name(&key.to_string())).collect();
+    inputs.iter().filter(|i| !i.keys.is_empty()).map(|i| (names::name(&i.name), names(&i.keys))).collect()
 }
 
 /// A number that is another for another text.
@@ -299,6 +308,10 @@ impl Motion for Gait {
 
     fn body(&self) -> Body {
         self.body
+    }
+
+    fn keys(&self) -> &[(&'static str, Vec<&'static str>)] {
+        &self.keys
     }
 
     fn limits(&self, tunables: &[f32]) -> Limits {

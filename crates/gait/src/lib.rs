@@ -14,6 +14,7 @@ mod fold;
 pub mod fuzz;
 mod gait;
 mod highlight;
+pub mod keys;
 mod lexer;
 mod lint;
 mod lower;

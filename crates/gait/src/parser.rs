@@ -20,8 +20,8 @@ pub(crate) const KEYWORDS: [&str; 15] = [
     "above",
 ];
 /// What may follow a field's kind.
-pub(crate) const ATTRIBUTES: [&str; 9] =
-    ["bits", "owned", "wire", "range", "agree", "blend", "private", "start", "exactly"];
+pub(crate) const ATTRIBUTES: [&str; 10] =
+    ["bits", "owned", "key", "wire", "range", "agree", "blend", "private", "start", "exactly"];
 
 /// Levels an expression or a statement may have.
 const DEEPEST: u16 = 60;
@@ -350,6 +350,21 @@ impl<'a> Parser<'a> {
         Some(Field { name, kind, unit, attributes })
     }
 
+    /// One text in quotes or more, on this line.
+    fn texts(&mut self, what: &str) -> Option<Vec<Word>> {
+        let mut all = Vec::new();
+        loop {
+            let token = self.peek();
+            if !all.is_empty() && (token.kind != Kind::Text || token.first) {
+                return Some(all);
+            }
+            if !self.expect(Kind::Text, what) {
+                return None;
+            }
+            all.push(Word { text: self.word_of(token).trim_matches('"').to_owned(), span: token.span });
+        }
+    }
+
     /// Leaves out what is left of a line.
     fn rest_of_line(&mut self) {
         while !self.peek().first && !matches!(self.peek().kind, Kind::Close | Kind::End) {
@@ -361,6 +376,7 @@ impl<'a> Parser<'a> {
         let value = match name.text.as_str() {
             "owned" | "private" | "exactly" => AttributeValue::Nothing,
             "blend" => AttributeValue::Word(self.any_word("none, linear, curve or bearing")?),
+            "key" => AttributeValue::Texts(self.texts("a key in quotes, such as `key \"g\"`")?),
             "agree" if self.is_word(self.peek(), "exactly") => AttributeValue::Word(self.any_word("exactly")?),
             _ => AttributeValue::Quantity(self.quantity()?),
         };

@@ -35,6 +35,8 @@ pub(crate) enum AttributeValue {
     Nothing,
     Quantity(Quantity),
     Word(Word),
+    /// Texts in quotes, without these.
+    Texts(Vec<Word>),
 }
 
 /// A line of `input` or `state`.

@@ -4,6 +4,7 @@ use velocitas_core::{Agree, Blend, InputKind, Quantiser, SeenBy, Shape};
 
 use crate::builtin::Builtin;
 use crate::diagnostic::Span;
+use crate::keys::Key;
 use crate::syntax::Op;
 use crate::unit::Dimension;
 
@@ -177,6 +178,8 @@ pub(crate) struct InputInfo {
     pub(crate) kind: InputKind,
     /// The owner decides it and the server believes it.
     pub(crate) owned: bool,
+    /// The keys it asks for, if any.
+    pub(crate) keys: Vec<Key>,
 }
 
 impl InputInfo {

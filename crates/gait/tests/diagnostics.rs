@@ -83,6 +83,12 @@ fn mistakes_are_told_with_place_reason_and_remedy() {
         ("slide pos, vel", "slide pos"),
         ("hop     press ", "hop     button "),
         ("bits 7 ", "bits 99 "),
+        ("hop     press ", "hop     press  key \"ctrl\" "),
+        ("hop     press ", "hop     press  key \"q\" "),
+        ("hop     press ", "hop     press  key \"g\" \"v\" "),
+        ("hop     press ", "hop     press  key g "),
+        ("hop     press ", "dash    press  key \"g\"\n  hop     press  key \"g\" "),
+        ("bits 7 ", "bits 7  key \"w\" \"a\" \"s\" \"a\" "),
         ("blend curve", "blend smooth"),
         ("private", "secret"),
         // Limits, sizes, ranges.

@@ -20,6 +20,7 @@ use crate::chance::{Chance, Purpose};
 use crate::controls::Controls;
 use crate::course::{Course, KnownTo, Role};
 use crate::faults::{Forged, Trial};
+use crate::hands::{Luck, Seen};
 use crate::ids::{MachineId, MemberId, Part, RecordTick};
 use crate::knob::Knobs;
 use crate::known::Known;
@@ -81,7 +82,7 @@ impl Lab {
             let machine = course.machine(member);
             let mut playing = Playing::of(member, &course);
             if course[member].there {
-                playing.start(&course);
+                playing.start(&course, LabTime::ZERO);
             }
             if machine != MachineId::SERVER {
                 links.lay(machine, MachineId::SERVER, playing.knobs.up);
@@ -303,11 +304,12 @@ impl Lab {
 
     fn client_frame<W: Watch>(&mut self, id: MachineId, read: HostNanos, socket: &VecDeque<Arrived>, watch: &mut W) {
         let (controls, moved) = self.hands(id);
-        let rests = controls.stick == (0.0, 0.0) && controls.hops == 0;
         let mut tap = self.tap(watch, id, Part::Client);
         let Some(playing) = &mut self.machines[id.index()].client else { return };
         let address = playing.address(id);
+        let kind = self.course[playing.member].kind;
         let Playing { client: Some(client), resting, looked, trials, faulty, .. } = &mut **playing else { return };
+        let rests = controls.is_at_rest(client.schema(kind));
         if *resting && !rests {
             tap.happening(client.newest_tick(), Happening::Pressed(moved.clamp(*looked, self.now)));
         }
@@ -318,7 +320,7 @@ impl Lab {
             let _ = client.handle_datagram(read, heard.as_deref().unwrap_or(&arrived.bytes), &mut tap);
         }
         for owned in client.owned().to_vec() {
-            let input = controls.to_input(client.schema(owned.kind));
+            let input = controls.to_input(client.schema(owned.kind), client.schema(kind));
             client.handle_controls(owned.entity, &input);
         }
         client.handle_time(read, &mut tap);
@@ -362,23 +364,21 @@ impl Lab {
     fn hands(&mut self, id: MachineId) -> (Controls, LabTime) {
         let resting = (Controls::default(), self.now);
         let Some(playing) = &mut self.machines[id.index()].client else { return resting };
-        if self.helm.member == Some(playing.member) {
-            let controls = self.helm.controls;
-            // A press is a press once.
-            self.helm.controls.hops = 0;
-            return (controls, self.helm.since);
-        }
         let Some(client) = &playing.client else { return resting };
         // Its own body is what it walks with, whatever else it owns.
         let kind = self.course[playing.member].kind;
+        if self.helm.member == Some(playing.member) {
+            let controls = self.helm.controls;
+            self.helm.controls.let_go(client.schema(kind));
+            return (controls, self.helm.since);
+        }
         let body = client.owned().iter().find(|owned| owned.kind == kind).or(client.owned().first());
         let Some(owned) = body.copied() else { return resting };
         let own = client.own_state(owned.entity);
-        let route = &self.course[playing.member].route;
-        let seed = self.course.seed;
-        let luck = |count| Chance::of(seed, Purpose::Hands, id.place(), 0, count).uniform();
-        let controls = playing.bot.controls(route, self.now, own.as_ref(), client.schema(owned.kind), luck);
-        (controls, playing.bot.stood_until())
+        let (seed, bounds) = (self.course.seed, self.course.world.bounds);
+        let luck = |what: Luck, count| Chance::of(seed, Purpose::Hands, id.place(), what as u32, count).uniform();
+        let seen = Seen { now: self.now, own: own.as_ref(), schema: client.schema(owned.kind), bounds };
+        playing.hands.controls(&self.course[playing.member].script, &seen, &luck)
     }
 
     fn send<W: Watch>(
@@ -442,7 +442,7 @@ impl Lab {
         } else {
             seat.forged.set(cheat, begins);
             if cheat.spec.cuts_corners && begins {
-                seat.bot.cut_corner();
+                seat.hands.cut_corner();
             }
             let ingredients = seat.ingredients(&course);
             if let Some(client) = &mut seat.client {

@@ -17,6 +17,7 @@ mod fault;
 mod faults;
 #[doc(hidden)]
 pub mod fuzz;
+mod hands;
 mod host;
 mod ids;
 mod knob;
@@ -38,13 +39,14 @@ mod watch;
 
 pub use cheat::{CHEATS, Cheat, CheatSpec, Does};
 pub use command::Command;
-pub use controls::{Controls, Waypoint};
+pub use controls::{Acts, Controls};
 pub use course::{
     COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, Happens, KnownTo, Material, Member,
     NamedSolid, NamedZone, Override, Owned, Role, Sources, Thing, Trick, What, World, shipped_gait,
 };
 pub use fate::{Fate, fate};
 pub use fault::{FAULTS, Fault, FaultSpec};
+pub use hands::{Given, Script, Stroke, Strokes, Waypoint};
 pub use host::HostSpec;
 pub use ids::{ActorId, MachineId, MemberId, Part, RecordTick};
 pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Place, Range, SETTINGS, Takes};

@@ -7,10 +7,10 @@ use velocitas_core::{
     Address, Client, ClientConfig, EntityId, Ground, Ingredients, InputKind, Life, Server, Tick, Token,
 };
 
-use crate::controls::Bot;
 use crate::course::{Course, KnownTo};
 use crate::fault::{Fault, Faulty};
 use crate::faults::{Forged, Trial};
+use crate::hands::Hands;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId, Part};
 use crate::knob::Knobs;
@@ -64,7 +64,7 @@ pub(crate) struct Playing {
     /// How often it was started.
     starts: u64,
     pub(crate) knobs: Knobs,
-    pub(crate) bot: Bot,
+    pub(crate) hands: Hands,
     pub(crate) forged: Forged,
     /// What its program gets wrong.
     pub(crate) faulty: Faulty,
@@ -106,7 +106,7 @@ impl Playing {
             client: None,
             starts: 0,
             knobs: course[member].knobs,
-            bot: Bot::default(),
+            hands: Hands::default(),
             forged: Forged::default(),
             faulty: Faulty::of(&course[member].faults),
             alias: 0,
@@ -119,11 +119,11 @@ impl Playing {
     }
 
     /// Starts its program anew: it knows the rules and the ground of now, and who it is.
-    pub(crate) fn start(&mut self, course: &Course) {
+    pub(crate) fn start(&mut self, course: &Course, now: LabTime) {
         self.alias += u64::from(self.starts > 0 && self.faulty.has(Fault::Stranger));
         self.starts += 1;
         self.faulty.start();
-        self.bot = Bot::default();
+        self.hands = Hands::begin(now);
         self.trials.clear();
         self.resting = true;
         self.ordered.clear();

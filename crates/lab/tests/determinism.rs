@@ -4,7 +4,7 @@ mod scenario;
 
 use scenario::{Words, corrections, machine, measure, member, tracks, unexplained, verdicts, walker};
 use velocitas_lab::record::Record;
-use velocitas_lab::{Command, Controls, Course, Knob, KnobValue, LabTime, Run};
+use velocitas_lab::{Acts, Command, Controls, Course, Knob, KnobValue, LabTime, Run};
 
 fn demo() -> Run {
     Run::new(Course::demo()).expect("it fits")
@@ -43,14 +43,21 @@ fn how_time_is_sliced_changes_nothing() {
     assert_eq!(messages(&whole), messages(&sliced));
 }
 
+fn keys(stick: (f32, f32), facing: f32, sprint: bool, hops: usize) -> Controls {
+    let course = Course::demo();
+    let acts = Acts { press: vec!["hop"; hops], hold: vec!["sprint"; usize::from(sprint)], ..Acts::default() };
+    let given = acts.given(course.kinds.motion(course[member(0)].kind).schema());
+    Controls { stick, facing, given, ..Controls::default() }
+}
+
 /// Keys, helm and knobs at odd moments.
 fn meddle(run: &mut Run, until: f64) {
     let commands = [
         (1.0, Command::Helm(Some(member(0)))),
-        (1.203, Command::Keys(Controls { stick: (0.0, 1.0), facing: 1.5, sprint: true, hops: 1, order: None })),
+        (1.203, Command::Keys(keys((0.0, 1.0), 1.5, true, 1))),
         (2.0, Command::Set { member: member(1), knob: Knob::Loss, value: KnobValue::Number(20.0) }),
         (3.5, Command::Set { member: member(0), knob: Knob::Latency, value: KnobValue::Number(150.0) }),
-        (4.1, Command::Keys(Controls { stick: (1.0, 0.0), facing: 0.3, sprint: false, hops: 0, order: None })),
+        (4.1, Command::Keys(keys((1.0, 0.0), 0.3, false, 0))),
         (6.0, Command::Helm(None)),
     ];
     for (at, command) in commands.into_iter().filter(|(at, _)| *at <= until) {

@@ -67,7 +67,7 @@ fn who_waits_for_the_server_answers_a_round_trip_later_and_is_seen_no_later() {
     let run = |settings: &str| {
         let heron = format!(
             "[[cast]]\nname = \"heron\"\nrole = \"bot\"\nlink = \"test\"\nspawn = [0, 0]\n{settings}\n\
-             route = [{{ at = [9, -9], sprint = true, wait = \"900 ms\" }}, {{ at = [-9, 2], wait = \"900 ms\" }}]\n"
+             route = [{{ at = [9, -9], hold = [\"sprint\"], wait = \"900 ms\" }}, {{ at = [-9, 2], wait = \"900 ms\" }}]\n"
         );
         let rest = heron + &walker("plover", "");
         let run = Words { link: "latency = \"60 ms\"", rest, ..Words::default() }.run(SECONDS);
@@ -86,7 +86,7 @@ fn winner(times: f64) -> (ClientMetrics, f64) {
     let cast = format!(
         "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\nlink = \"test\"\nspawn = [-20, -12]\narrangement = \"relay\"\n\
          trick = [{{ run = \"{times} times\", at = \"2 s\", lasts = \"36 s\" }}]\n\
-         route = [{{ at = [20, -12], sprint = true }}, {{ at = [-20, -12], sprint = true }}]\n"
+         route = [{{ at = [20, -12], hold = [\"sprint\"] }}, {{ at = [-20, -12], hold = [\"sprint\"] }}]\n"
     );
     let run = Words { link: "latency = \"20 ms\"", rest: cast, ..Words::default() }.run(45.0);
     let record = run.record();
@@ -113,7 +113,7 @@ fn what_a_rogue_gains_whom_nobody_judges_is_counted_all_the_same() {
 fn a_trick_longer_than_what_is_kept_is_not_taken_for_idle() {
     let cast = "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\nlink = \"test\"\nspawn = [-20, -12]\narrangement = \"relay\"\n\
                 trick = [{ run = \"1.5 times\", at = \"2 s\", lasts = \"150 s\" }]\n\
-                route = [{ at = [20, -12], sprint = true, wait = \"50 ms\" }, { at = [-20, -12], sprint = true, wait = \"50 ms\" }]\n";
+                route = [{ at = [20, -12], hold = [\"sprint\"], wait = \"50 ms\" }, { at = [-20, -12], hold = [\"sprint\"], wait = \"50 ms\" }]\n";
     let course = Words { link: "latency = \"20 ms\"", rest: cast.to_owned(), ..Words::default() }.course();
     let mut run = Run::new(course).expect("it fits");
     run.set_keep(Keep::Time(LEAST_KEPT));

@@ -92,8 +92,8 @@ fn every_rogue_is_answered_and_gains_little() {
             let cast = format!(
                 "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\narrangement = \"claims\"\nlink = \"test\"\n\
                  spawn = [-20, 12]\ntrick = [{{ {trick}, at = \"4 s\", every = \"12 s\" }}]\nroute = [\n\
-                 {{ at = [20, 12], sprint = true }}, {{ at = [20, -12], sprint = true }},\n\
-                 {{ at = [-20, -12], sprint = true }}, {{ at = [-20, 12], sprint = true }}]\n"
+                 {{ at = [20, 12], hold = [\"sprint\"] }}, {{ at = [20, -12], hold = [\"sprint\"] }},\n\
+                 {{ at = [-20, -12], hold = [\"sprint\"] }}, {{ at = [-20, 12], hold = [\"sprint\"] }}]\n"
             );
             // In the way of whoever cuts corners; not in the way of whoever runs the round.
             let wall = "[[solid]]\nname = \"hall\"\nat = [0, 0]\nsize = [30, 16]\nheight = \"4 m\"\n";
@@ -179,8 +179,8 @@ fn clutter(hz: u32, times: u32, cast: &str) -> velocitas_lab::Run {
 #[test]
 fn an_honest_owner_in_sub_steps_is_not_accused_at_corners_and_stairs() {
     let cast = "[[cast]]\nname = \"curlew\"\nrole = \"bot\"\narrangement = \"claims\"\ngait = \"x.gait\"\nlink = \"test\"\n\
-                spawn = [0, 0]\nroute = [{ at = [9, 0], sprint = true }, { at = [8, 8] }, { at = [-8, 8], sprint = true },\n\
-                { at = [-8, -8], sprint = true }, { at = [0, -8] }, { at = [4, 4], hop = true }]\n";
+                spawn = [0, 0]\nroute = [{ at = [9, 0], hold = [\"sprint\"] }, { at = [8, 8] }, { at = [-8, 8], hold = [\"sprint\"] },\n\
+                { at = [-8, -8], hold = [\"sprint\"] }, { at = [0, -8] }, { at = [4, 4], press = [\"hop\"] }]\n";
     for (hz, times) in [(5, 4), (10, 4), (20, 4), (30, 16), (60, 4), (10, 1)] {
         let run = clutter(hz, times, cast);
         let m = measure(run.record(), 0, LabTime::ZERO, run.now());

@@ -11,7 +11,7 @@ use velocitas_core::{Motion, Rate, Schema};
 use velocitas_gait::{compile, compile_after};
 use velocitas_lab::cause::Cause;
 use velocitas_lab::vet::{Attack, Feel, RATES, Track, attack, feel};
-use velocitas_lab::{Command, Controls, LabTime, Part, Reach, RecordTick, ReloadError, Run, shipped_gait};
+use velocitas_lab::{Acts, Command, Controls, LabTime, Part, Reach, RecordTick, ReloadError, Run, shipped_gait};
 
 fn text(name: &str) -> String {
     shipped_gait(name).expect("it ships")
@@ -34,7 +34,12 @@ fn a_sprint_that_only_the_client_knows_is_corrected_while_the_key_is_held_and_th
     let cast = walker("plover", "").replace(scenario::ROUND, "[]");
     let mut run = Words { link: "latency = \"40 ms\"", rest: tune.to_owned() + &cast, ..Words::default() }.run(2.0);
     run.command(Command::Helm(Some(member(0))));
-    let keys = |sprint| Command::Keys(Controls { stick: (0.0, 1.0), sprint, ..Controls::default() });
+    let courier = run.course().kinds.motion(COURIER).schema().clone();
+    let keys = |sprint: bool| {
+        let acts = Acts { hold: vec!["sprint"; usize::from(sprint)], ..Acts::default() };
+        let given = acts.given(&courier);
+        Command::Keys(Controls { stick: (0.0, 1.0), given, ..Controls::default() })
+    };
     let phase = |run: &mut Run, sprint: bool| {
         let from = run.now();
         run.command(keys(sprint));
@@ -353,7 +358,7 @@ fn each_gait_file_is_read_once_and_two_rules_of_one_name_are_refused() {
         );
         Course::parse_with("x.course.toml", &text, Sources { own: &[], gait: &read })
     };
-    let ferry = walker("teal", "").replace("courier.gait", "ferry.gait");
+    let ferry = walker("teal", "").replace("courier.gait", "ferry.gait").replace(scenario::ROUND, "[]");
     let course = parse(&(walker("heron", "") + &ferry + &walker("plover", ""))).expect("sound");
     assert_eq!(*reads.borrow(), ["courier.gait", "ferry.gait"]);
     let kinds: Vec<u8> = course.cast.iter().map(|m| m.kind).collect();
@@ -378,7 +383,7 @@ fn couriers_and_the_ferry_live_in_one_world_and_the_ferry_keeps_its_course() {
             velocitas_core::vec3(x - at.x, y - at.y, 0.0).length() < 3.0
         })
     };
-    for waypoint in &run.course()[teal].route {
+    for waypoint in &run.course()[teal].script.route {
         assert!(passed(waypoint.at.0, waypoint.at.1), "it passed {:?}", waypoint.at);
     }
     assert_eq!(corrections(run.record(), place, LabTime::ZERO).len(), 0);

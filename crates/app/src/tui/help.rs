@@ -76,16 +76,12 @@ fn lines(stage: &Stage) -> Vec<Line<'static>> {
         ]));
     }
     lines.push(Line::default());
-    lines.push(Line::from(Span::styled(" At the helm", p.chosen())));
-    for (key, what) in [
-        ("W A S D", "move; where the terminal does not tell of releases, set the course"),
-        ("arrows", "turn the view"),
-        ("space", "hop"),
-        ("e", "sprint on or off"),
-        ("x", "stop"),
-        ("Esc", "leave; h hands back to the script"),
-    ] {
-        lines.push(Line::from(vec![Span::styled(format!(" {key:>9}  "), p.chosen()), Span::styled(what, text)]));
+    lines.push(Line::from(vec![
+        Span::styled(format!(" At the helm of {}", stage.name(stage.entity)), p.chosen()),
+        Span::styled("  where the terminal does not tell of releases, keys latch", muted),
+    ]));
+    for (key, what) in super::hands::bindings(&stage.hands_of_entity()) {
+        lines.push(Line::from(vec![Span::styled(format!(" {key:>15}  "), p.chosen()), Span::styled(what, text)]));
     }
     lines
 }

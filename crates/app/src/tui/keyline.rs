@@ -4,6 +4,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
 use super::action::BINDINGS;
+use super::hands;
 use super::palette::Tone;
 use super::screen::write;
 use super::stage::Stage;
@@ -16,27 +17,16 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
         write(buffer, at, area.right(), &[(notice, p.text(Tone::Bright))]);
         return;
     }
-    if stage.driving.on && stage.is_live() && stage.running {
-        let sprint = if stage.driving.sprints() { "  sprint ON" } else { "  sprint off" };
+    if stage.drives() {
         let name = format!(" driving {} ", stage.name(stage.entity));
-        let pieces = [
-            (name.as_str(), p.badge(Tone::Predicted)),
-            ("  ", text),
-            (stage.driving.hint(), text),
-            ("   left right ", key),
-            ("turn", muted),
-            ("   space ", key),
-            ("hop", muted),
-            ("   e", key),
-            (sprint, if stage.driving.sprints() { text } else { muted }),
-            ("   o ", key),
-            ("order", muted),
-            ("   Esc ", key),
-            ("leave", muted),
-            ("   h ", key),
-            ("script", muted),
-        ];
-        write(buffer, at, area.right(), &pieces);
+        let mut x = write(buffer, at, area.right(), &[(&name, p.badge(Tone::Predicted)), ("  ", text)]);
+        for (keys, what) in hands::bindings(&stage.driving) {
+            let width = (keys.chars().count() + what.chars().count() + 4) as u16;
+            if x + width > area.right() {
+                break;
+            }
+            x = write(buffer, (x, area.y), area.right(), &[(&keys, key), (" ", text), (&what, muted), ("   ", text)]);
+        }
         return;
     }
     let mut x = at.0;

@@ -7,6 +7,7 @@
 mod action;
 mod driving;
 mod field;
+mod hands;
 mod help;
 mod input;
 mod keyline;

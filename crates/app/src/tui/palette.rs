@@ -232,6 +232,11 @@ impl Palette {
         self.glyph('\u{2295}', 'G')
     }
 
+    /// Where the next order will go.
+    pub fn cursor(self) -> char {
+        self.glyph('\u{253c}', '#')
+    }
+
     /// A viewer's earlier picture.
     pub fn drawn_trail(self) -> char {
         self.glyph('\u{2218}', ',')

@@ -39,15 +39,20 @@ impl Pen<'_> {
 }
 
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    // Where there is little room the list of knobs scrolls, so that what is believed stays in view.
-    let knobs = area.height.saturating_sub(20).clamp(8, KNOBS.len() as u16 + 2 + 2);
-    let upper = Rect { height: area.height.saturating_sub(knobs), ..area };
+    // Where there is little room the list of knobs scrolls, so that what is believed stays in view; at the helm it makes room for
+    // the hands.
+    let hands = if stage.drives() { super::hands::rows(stage).min(area.height.saturating_sub(16)) } else { 0 };
+    let knobs = area.height.saturating_sub(20 + hands).clamp(if hands > 0 { 5 } else { 8 }, KNOBS.len() as u16 + 2 + 2);
+    let upper = Rect { height: area.height.saturating_sub(knobs + hands), ..area };
     if upper.height >= 6 {
         let inner = frame(stage, upper, &title(stage), buffer);
         let mut pen = Pen { stage, area: Rect { x: inner.x + 1, width: inner.width - 1, ..inner }, y: inner.y };
         beliefs(&mut pen, buffer);
         correction(&mut pen, buffer);
         figures(&mut pen, buffer);
+    }
+    if hands > 0 {
+        super::hands::draw(stage, Rect { y: upper.bottom(), height: hands, ..area }, buffer);
     }
     let lower = Rect { y: area.y + area.height.saturating_sub(knobs), height: knobs.min(area.height), ..area };
     self::knobs(stage, lower, buffer);

@@ -8,6 +8,7 @@ use std::time::Duration;
 
 use crossterm::event::{KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Rect, Size};
+use velocitas_core::{InputKind, Kinds, Motion};
 use velocitas_lab::amiss::{Amiss, amiss};
 use velocitas_lab::moment::{Corrected, Figures, Moment};
 use velocitas_lab::{Coming, Command, KNOBS, Knob, KnobValue, LabTime, MachineId, MemberId, Part, Run};
@@ -314,7 +315,7 @@ impl Stage {
                 self.leave_driving();
                 return None;
             }
-            if self.is_live() && self.running && self.driving.key(key) {
+            if self.drives() && self.driving.key(key) {
                 self.drive(0.0);
                 return None;
             }
@@ -348,7 +349,7 @@ impl Stage {
         };
     }
 
-    /// A click on the rail moves the playhead there.
+    /// A click on the rail moves the playhead there; one on the field sends what takes orders there, at the helm.
     pub(super) fn mouse(&mut self, mouse: &MouseEvent, size: Size) {
         let held =
             matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left) | MouseEventKind::Drag(MouseButton::Left));
@@ -358,6 +359,14 @@ impl Stage {
         {
             self.running = false;
             self.go(at);
+        } else if let Some(layout) = layout.filter(|_| matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left)))
+            && self.screen == Screen::Field
+            && self.drives()
+            && self.driving.order_key().is_some()
+            && let Some(place) = super::field::place_at(self, layout.screen, (mouse.column, mouse.row))
+        {
+            self.driving.point_at(place);
+            self.drive(0.0);
         }
     }
 
@@ -533,10 +542,33 @@ impl Stage {
             self.say(format!("{} follows its script again", self.name(self.entity)));
         } else {
             self.run.command(Command::Helm(Some(self.entity)));
-            self.driving.begin();
+            let (kinds, kind, orders) = self.driven();
+            self.driving.begin(kinds.motion(kind), orders);
             self.running = true;
             self.drive(0.0);
         }
+    }
+
+    /// Whether keys drive somebody now.
+    pub(super) fn drives(&self) -> bool {
+        self.driving.on && self.is_live() && self.running
+    }
+
+    /// The rules as the selected member's client knows them, the number of its own, and whether anything in the world takes
+    /// orders.
+    fn driven(&self) -> (Kinds, u8, bool) {
+        let kinds = self.run.lab().known(self.entity).kinds.clone();
+        let takes = |rule: &dyn Motion| rule.schema().input.iter().any(|f| matches!(f.kind, InputKind::Point { .. }));
+        let orders = kinds.iter().any(|(_, rule)| takes(rule));
+        (kinds, self.run.course()[self.entity].kind, orders)
+    }
+
+    /// The keys of the selected member's rule, at the helm or not.
+    pub(super) fn hands_of_entity(&self) -> Driving {
+        let mut driving = self.driving.clone();
+        let (kinds, kind, orders) = self.driven();
+        driving.take(kinds.motion(kind), orders);
+        driving
     }
 
     fn leave_driving(&mut self) {
@@ -557,6 +589,8 @@ impl Stage {
             let echoes = self.body(self.entity).map(|body| self.moment().echoes(body, viewer));
             let at = echoes.and_then(|e| e.predicted.or(e.authority)).map(|e| (e.pos.x, e.pos.y));
             self.driving.send(at);
+            let (kinds, kind, orders) = self.driven();
+            self.driving.take(kinds.motion(kind), orders);
         }
         if self.run.lab().helm().is_some()
             && self.is_live()

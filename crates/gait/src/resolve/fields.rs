@@ -4,6 +4,7 @@ use velocitas_core::{Agree, Blend, INPUT_LANES, InputKind, Quantiser, STATE_LANE
 
 use super::Resolver;
 use crate::diagnostic::{Diagnostic, nearest};
+use crate::keys::{Key, parts};
 use crate::syntax::{Attribute, AttributeValue, Field, File, Quantity, Word};
 use crate::tree::{InputInfo, StateInfo, TuneInfo};
 use crate::unit::Dimension;
@@ -70,8 +71,8 @@ impl Resolver {
         self.new_name(&field.name);
         let attributes = Attributes(&field.attributes);
         let known: &[&str] = match field.kind.text.as_str() {
-            "held" | "press" => &[],
-            _ => &["bits", "owned"],
+            "held" | "press" => &["key"],
+            _ => &["bits", "owned", "key"],
         };
         let kind = match field.kind.text.as_str() {
             "stick" => InputKind::Stick { bits: self.bits(&attributes, 7, 2, 16) },
@@ -95,7 +96,42 @@ impl Resolver {
             self.error("unit", span, message);
         }
         let owned = attributes.get("owned").is_some();
-        self.inputs.push(InputInfo { name: field.name.text.clone(), span: field.name.span, kind, owned });
+        let keys = self.keys(&attributes, kind);
+        self.inputs.push(InputInfo { name: field.name.text.clone(), span: field.name.span, kind, owned, keys });
+    }
+
+    /// The keys that an input asks for: as many as it takes, none of them used elsewhere.
+    fn keys(&mut self, attributes: &Attributes<'_>, kind: InputKind) -> Vec<Key> {
+        let Some(Attribute { value: AttributeValue::Texts(written), name }) = attributes.get("key") else {
+            return Vec::new();
+        };
+        let mut keys: Vec<Key> = Vec::new();
+        for word in written {
+            let Some(key) = Key::named(&word.text) else {
+                let message = format!("expected a letter, space, left, right, up or down; found `{}`", word.text);
+                self.error("key", word.span, message);
+                continue;
+            };
+            let other = self.inputs.iter().find(|input| input.keys.contains(&key));
+            let taken = match (key.reserved(), other) {
+                (Some(does), _) => Some(format!("{does} at the helm")),
+                (None, Some(other)) => Some(format!("is that of input `{}`", other.name)),
+                (None, None) => keys.contains(&key).then(|| "stands here already".to_owned()),
+            };
+            match taken {
+                Some(taken) => {
+                    self.error("key", word.span, format!("expected a key that is free; `{}` {taken}", word.text));
+                }
+                None => keys.push(key),
+            }
+        }
+        let parts = parts(kind);
+        if written.len() != parts.len() {
+            let (count, s) = (parts.len(), if parts.len() == 1 { "" } else { "s" });
+            let message = format!("expected {count} key{s} ({}); found {}", parts.join(", "), written.len());
+            self.error("key", name.span, message);
+        }
+        keys
     }
 
     fn in_unit(&mut self, q: Quantity, dimension: Dimension, factor: f64, what: &str) -> f64 {

@@ -89,6 +89,24 @@ impl<'de> Deserialize<'de> for Pair {
     }
 }
 
+/// Two finite numbers, or three: a place, and how high.
+#[derive(Clone, Copy)]
+pub(super) struct Place(pub(super) [f32; 2], pub(super) f32);
+
+impl<'de> Deserialize<'de> for Place {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        let all = Vec::<f32>::deserialize(from)?;
+        let expected = "expected two numbers such as [0, 2], or three with a height";
+        match all[..] {
+            [_, _] | [_, _, _] if all.iter().all(|x| x.is_finite()) => {
+                Ok(Self([all[0], all[1]], all.get(2).copied().unwrap_or(0.0)))
+            }
+            [_, _] | [_, _, _] => Err(D::Error::custom(format!("{expected}; found {all:?}"))),
+            _ => Err(D::Error::custom(format!("{expected}; found {}", all.len()))),
+        }
+    }
+}
+
 /// A machine.
 #[derive(JsonSchema, Deserialize, Default)]
 #[serde(deny_unknown_fields)]
@@ -261,9 +279,20 @@ pub(super) struct Cast {
     /// Its netcode.
     #[serde(default)]
     pub(super) settings: Settings,
-    /// Its script: places, round and round.
+    /// What its hands do: places to walk to, round and round.
     #[serde(default)]
     pub(super) route: Vec<Waypoint>,
+    /// What its hands do by the clock, again and again.
+    #[serde(default)]
+    #[schemars(with = "Vec<Stroke>")]
+    pub(super) script: Vec<Spanned<Stroke>>,
+    /// How often, on average, they do something at random with one of the inputs of its rule.
+    #[serde(default)]
+    #[schemars(with = "Option<Quantity<Often>>")]
+    pub(super) random: Option<Spanned<Quantity<Often>>>,
+    /// Whether they use now and then what nothing else moves.
+    #[serde(default)]
+    pub(super) exercise: bool,
     /// How a rogue cheats.
     #[serde(default)]
     #[schemars(with = "Vec<Trick>")]
@@ -316,19 +345,66 @@ pub(super) struct Waypoint {
     /// Where, in metres.
     #[schemars(with = "[f32; 2]")]
     pub(super) at: Spanned<Pair>,
-    /// Whether to run there.
+    /// How high above the floor, for rules that can climb.
     #[serde(default)]
-    pub(super) sprint: bool,
-    /// Whether to hop on the way.
+    pub(super) height: Option<Quantity<Length>>,
+    /// How far the stick or the throttle is pushed on the way there, 0 to 1; without it what is steered goes at 0.7.
     #[serde(default)]
-    pub(super) hop: bool,
+    #[schemars(with = "Option<f64>")]
+    pub(super) pace: Option<Spanned<f64>>,
     /// How long to stand there.
     #[serde(default)]
     pub(super) wait: Option<Quantity<Time>>,
+    /// Inputs to press once on the way, when it is near.
+    #[serde(default)]
+    #[schemars(with = "Vec<String>")]
+    pub(super) press: Vec<Spanned<String>>,
+    /// Inputs to hold down on the way.
+    #[serde(default)]
+    #[schemars(with = "Vec<String>")]
+    pub(super) hold: Vec<Spanned<String>>,
+    /// Where to hold axes on the way, -1 to 1.
+    #[serde(default)]
+    #[schemars(with = "BTreeMap<String, f64>")]
+    pub(super) axis: BTreeMap<String, Spanned<f64>>,
     /// On the way there, where to order what is owned and takes orders, in metres.
     #[serde(default)]
+    #[schemars(with = "Option<Vec<f32>>")]
+    pub(super) order: Option<Spanned<Place>>,
+}
+
+/// What hands do for a while.
+#[derive(JsonSchema, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Stroke {
+    /// For how long.
+    pub(super) lasts: Quantity<Time>,
+    /// Where the stick is: to the right and ahead of where the eyes point, each -1 to 1.
+    #[serde(default)]
     #[schemars(with = "Option<[f32; 2]>")]
-    pub(super) order: Option<Spanned<Pair>>,
+    pub(super) stick: Option<Spanned<Pair>>,
+    /// Where the eyes point from then on.
+    #[serde(default)]
+    pub(super) facing: Option<Quantity<Angle>>,
+    /// How far above the level.
+    #[serde(default)]
+    pub(super) pitch: Option<Quantity<Angle>>,
+    /// Inputs to press at its beginning.
+    #[serde(default)]
+    #[schemars(with = "Vec<String>")]
+    pub(super) press: Vec<Spanned<String>>,
+    /// Inputs to hold down meanwhile.
+    #[serde(default)]
+    #[schemars(with = "Vec<String>")]
+    pub(super) hold: Vec<Spanned<String>>,
+    /// Where to hold axes meanwhile, -1 to 1.
+    #[serde(default)]
+    #[schemars(with = "BTreeMap<String, f64>")]
+    pub(super) axis: BTreeMap<String, Spanned<f64>>,
+    /// From then on, where to order what is owned and takes orders, in metres.
+    #[serde(default)]
+    #[schemars(with = "Option<Vec<f32>>")]
+    pub(super) order: Option<Spanned<Place>>,
 }
 
 /// Something that happens.

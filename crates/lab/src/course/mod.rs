@@ -6,6 +6,7 @@
 mod comings;
 mod error;
 mod file;
+mod hands;
 mod quantity;
 mod resolve;
 mod rules;
@@ -23,8 +24,8 @@ use velocitas_core::{
 };
 
 use crate::cheat::Cheat;
-use crate::controls::Waypoint;
 use crate::fault::Fault;
+use crate::hands::Script;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId};
 use crate::knob::Knobs;
@@ -238,8 +239,8 @@ pub struct Member {
     pub hosts: bool,
     /// Its link and settings.
     pub knobs: Knobs,
-    /// Its script.
-    pub route: Vec<Waypoint>,
+    /// What its hands do by themselves.
+    pub script: Script,
     /// How it cheats.
     pub tricks: Vec<Trick>,
     /// What its program gets wrong.
@@ -481,7 +482,7 @@ impl Member {
                 settings: ClientSettings::DEFAULT,
                 snapshot_every: 3,
             },
-            route: Vec::new(),
+            script: Script::default(),
             tricks: Vec::new(),
             faults: Vec::new(),
         }

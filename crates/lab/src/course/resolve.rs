@@ -18,7 +18,6 @@ use super::{
     Coming, Course, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Owned, Role, Thing, Trick, What, World,
 };
 use crate::cheat::CHEATS;
-use crate::controls::Waypoint;
 use crate::fault::{FAULTS, Fault};
 use crate::host::HostSpec;
 use crate::ids::MemberId;
@@ -388,7 +387,7 @@ impl Resolver<'_> {
     }
 
     /// A place inside the world.
-    fn inside(&self, course: &Course, place: &Spanned<file::Pair>) -> Result<(f32, f32)> {
+    pub(super) fn inside(&self, course: &Course, place: &Spanned<file::Pair>) -> Result<(f32, f32)> {
         let [x, y] = place.get_ref().0;
         let b = &course.world.bounds;
         if x > b.min.0 && x < b.max.0 && y > b.min.1 && y < b.max.1 {
@@ -431,13 +430,7 @@ impl Resolver<'_> {
         let [x, y] = cast.spawn.get_ref().0;
         let spawn = vec3(x, y, course.world.bounds.floor + or(cast.height, 0.0) as f32);
         self.free(course, kind, spawn, &cast.spawn)?;
-        let mut route = Vec::new();
-        for place in &cast.route {
-            let at = self.inside(course, &place.at)?;
-            let order = place.order.as_ref().map(|order| self.inside(course, order)).transpose()?;
-            let wait = place.wait.map_or(LabTime::ZERO, time);
-            route.push(Waypoint { at, sprint: place.sprint, hop: place.hop, wait, order });
-        }
+        let script = self.script(course, kind, cast)?;
         let tricks = cast.trick.iter().map(|t| self.trick(t, role, arrangement)).collect::<Result<_>>()?;
         let known: Vec<(&str, Fault)> = FAULTS.iter().map(|spec| (spec.key, spec.fault)).collect();
         let faults = cast.faults.iter().map(|word| self.word(word, "a fault", &known)).collect::<Result<_>>()?;
@@ -452,7 +445,7 @@ impl Resolver<'_> {
             host: self.host(&cast.host, index as u64 + 1)?,
             hosts: cast.hosts.as_ref().is_some_and(|hosts| *hosts.get_ref()),
             knobs,
-            route,
+            script,
             tricks,
             faults,
         })

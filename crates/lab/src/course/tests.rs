@@ -57,8 +57,8 @@ fn mistakes_are_told_where_they_are_and_what_was_expected() {
         ("size = [12, 8]", "size = [12, -8]"),
         ("height = \"4 m\"", "height = \"4\""),
         ("min = [-42, -26]\nmax = [42, 26]", "min = [42, -26]\nmax = [-42, 26]"),
-        ("{ at = [5, 2], sprint = true }", "{ at = [5, 200], sprint = true }"),
-        ("{ at = [5, 2], sprint = true }", "{ at = [5, 2], spint = true }"),
+        ("{ at = [5, 2], hold = [\"sprint\"] }", "{ at = [5, 200], hold = [\"sprint\"] }"),
+        ("{ at = [5, 2], hold = [\"sprint\"] }", "{ at = [5, 2], wiat = \"1 s\" }"),
         ("{ jump = \"6 m\", at", "{ jump = \"6 m\", run = \"2 times\", at"),
         ("{ jump = \"6 m\", at", "{ overreach = \"6 times\", at"),
         ("role = \"rogue\"", "role = \"bot\""),
@@ -104,6 +104,28 @@ fn mistakes_are_told_where_they_are_and_what_was_expected() {
         ("[[cast]]\nname = \"plover\"", "[[tune]]\nrule = \"courier\"\n\n[[cast]]\nname = \"plover\""),
     ];
     let told: Vec<String> = mistakes.iter().map(|(from, to)| mistake(from, to)).collect();
+    insta::assert_snapshot!(told.join("\n\n"));
+}
+
+#[test]
+fn mistakes_of_hands_are_told_where_they_are() {
+    let place = |with: &str| mistake("{ at = [5, 2], hold = [\"sprint\"] }", &format!("{{ at = [5, 2], {with} }}"));
+    let script =
+        |with: &str| mistake("route = [\n    { at = [8, -19]", &format!("{with}\nroute = [\n    {{ at = [8, -19]"));
+    let only = |with: &str| mistake("role = \"rogue\"", &format!("role = \"rogue\"\n{with}"));
+    let told = [
+        place("hold = [\"crouch\"]"),
+        place("press = [\"sprint\"]"),
+        place("axis = { throttle = 0.5 }"),
+        place("pace = 2"),
+        place("order = [1, 2, 3, 4]"),
+        place("order = [1, 200]"),
+        place("height = \"4\""),
+        script("script = [{ lasts = \"2 s\", stick = [0, 1] }]"),
+        only("random = \"0 /s\""),
+        only("random = 3"),
+        script("random = \"3 Hz\""),
+    ];
     insta::assert_snapshot!(told.join("\n\n"));
 }
 
@@ -169,7 +191,7 @@ fn nonsense_is_refused_in_words() {
         ("spawn = [-16, -1]", "spawn = [nan, 0]"),
         ("spawn = [-16, -1]", "spawn = [0, inf]"),
         ("spawn = [-16, -1]", "spawn = [1e38, 0]"),
-        ("{ at = [5, 2], sprint = true }", "{ at = [nan, 2], sprint = true }"),
+        ("{ at = [5, 2], hold = [\"sprint\"] }", "{ at = [nan, 2], hold = [\"sprint\"] }"),
         ("at = [-27, 4]", "at = [nan, 4]"),
         ("size = [12, 8]", "size = [nan, 8]"),
         ("min = [-42, -26]\nmax = [42, 26]", "min = [nan, -26]\nmax = [42, 26]"),
@@ -194,7 +216,7 @@ fn nonsense_is_refused_in_words() {
         ("spawn = [-16, -1]", "spawn = [\"a\", 2]"),
         ("spawn = [-16, -1]", "spawn = [1, 2, 3]"),
         ("role = \"helm\"", "role = 5"),
-        ("sprint = true }", "sprint = 1 }"),
+        ("hold = [\"sprint\"] }", "hold = 1 }"),
         ("[server]", "[[server]]"),
         ("name = \"heron\"", "name = [1]"),
     ];
@@ -223,7 +245,7 @@ fn what_has_no_effect_is_warned_about_with_its_place() {
         (plover, format!("[[event]]\nat = \"1 s\"\nfreeze = {{ who = \"server\", lasts = \"0 s\" }}\n\n{plover}")),
         (plover, format!("[[solid]]\nname = \"buoy\"\nat = [60, 0]\nsize = [2, 2]\nheight = \"1 m\"\n\n{plover}")),
         (plover, format!("[[zone]]\nname = \"far ice\"\nsurface = \"ice\"\nmin = [42, 0]\nmax = [50, 5]\n\n{plover}")),
-        ("{ at = [5, 2], sprint = true }", "{ at = [-27, 4], sprint = true }".to_owned()),
+        ("{ at = [5, 2], hold = [\"sprint\"] }", "{ at = [-27, 4], hold = [\"sprint\"] }".to_owned()),
         (plover, format!("[link.satellite]\nlatency = \"600 ms\"\n\n{plover}")),
         (plover, tune(&(side("all") + &side("all")))),
         (plover, tune(&(side("server") + &side("all")))),
@@ -237,7 +259,7 @@ fn what_has_no_effect_is_warned_about_with_its_place() {
     // What differs on purpose is no mistake: one side against the other, a one-sided solid on the way.
     assert_eq!(warned(plover, &tune(&(side("server") + &side("clients")))), [""; 0]);
     assert_eq!(warned(plover, &tune(&(side("all") + &side("clients")))), [""; 0]);
-    assert_eq!(warned("{ at = [5, 2], sprint = true }", "{ at = [-8.5, 0.2], sprint = true }"), [""; 0]);
+    assert_eq!(warned("{ at = [5, 2], hold = [\"sprint\"] }", "{ at = [-8.5, 0.2], hold = [\"sprint\"] }"), [""; 0]);
     assert_eq!(warned("name = \"heron\"", "name = \"heron\""), [""; 0]);
 }
 

@@ -1,7 +1,7 @@
 //! The table of all kinds of row.
 
 use serde_json::{Value, json};
-use velocitas_core::{Correction, EntityId, Fact, PeerId, Restored, Vec3, Verdict};
+use velocitas_core::{Correction, EntityId, Fact, Input, PeerId, Restored, Vec3, Verdict};
 
 use super::comings::{
     BORN, CONNECTED, CRASHED, DENIED, ENDED, ENTERED, GONE, LEAVES, LEFT, OBEYED, ORDERED, OUT, OWNER, OWNS, REFUSED,
@@ -11,7 +11,7 @@ use super::inputs::INPUT;
 use super::kind::{Key, Kind, Place, RowSpec, actor_name, entity_name, key, machine, tick};
 use crate::cause::causes;
 use crate::command::Command;
-use crate::ids::{ActorId, MachineId, Part};
+use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::knob::KnobValue;
 use crate::known::{Change, Changed, Known, Reach};
 use crate::metrics::Window;
@@ -376,6 +376,16 @@ fn reach(place: &Place<'_>, reach: Reach) -> String {
     }
 }
 
+/// What is given by name, as the rule of the body has it.
+fn given(place: &Place<'_>, given: &Input) -> Value {
+    let Some(body) = place.record.cast.body(place.machine, place.record.end) else { return Value::Null };
+    let mut all = super::head::input_value(place.record.layout(body, RecordTick(0)).schema(), given);
+    all.retain(|_, value| {
+        !matches!(value.as_f64(), Some(0.0)) && *value != json!(false) && *value != json!([0.0, 0.0])
+    });
+    Value::Object(all)
+}
+
 /// The keys that a command adds.
 pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
     let cast = &place.record.cast;
@@ -396,7 +406,8 @@ pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
         Command::Mend(_) => json!({ "mends": true }),
         Command::Moves(_, coming) => json!({ "moves": coming.name() }),
         Command::Keys(c) => json!({
-            "stick": [c.stick.0, c.stick.1], "facing": c.facing, "sprint": c.sprint, "hops": c.hops,
+            "stick": [c.stick.0, c.stick.1], "facing": c.facing, "pitch": c.pitch,
+            "order": c.order.map(|order| [order.x, order.y, order.z]), "given": given(place, &c.given),
         }),
         Command::Tune { kind, tunable, value, reach: r } => {
             json!({ "tune": tunable, "value": value, "gait": rule(kind), "reach": reach(r) })

@@ -6,7 +6,8 @@ use velocitas_core::{Client, Motion, Tick};
 
 use super::{Helm, Lab};
 use crate::command::Command;
-use crate::controls::{Bot, Controls};
+use crate::controls::Controls;
+use crate::hands::Hands;
 use crate::ids::{MachineId, MemberId, Part};
 use crate::knob::{Knob, KnobValue};
 use crate::known::{Change, Changed, Reach};
@@ -20,16 +21,19 @@ impl Lab {
     pub fn command<W: Watch>(&mut self, command: Command, rules: &[Arc<dyn Motion>], watch: &mut W) {
         let concerns = match command {
             Command::Keys(controls) => {
-                // Presses not yet seen by a frame are kept.
-                let hops = self.helm.controls.hops + controls.hops;
-                self.helm.controls = Controls { hops, ..controls };
                 self.helm.since = self.now;
+                let before = std::mem::replace(&mut self.helm.controls, controls);
+                if let Some(member) = self.helm.member {
+                    let kind = self.course[member].kind;
+                    let own = self.playing(member).known.kinds.motion(kind).schema().clone();
+                    self.helm.controls.add_presses(&before, &own);
+                }
                 self.helm.member
             }
             Command::Helm(member) => {
-                let member = member.filter(|m| m.index() < self.course.cast.len());
+                let (member, now) = (member.filter(|m| m.index() < self.course.cast.len()), self.now);
                 if let Some(left) = self.helm.member {
-                    self.playing_mut(left).bot = Bot::default();
+                    self.playing_mut(left).hands = Hands::begin(now);
                 }
                 self.helm = Helm { member, controls: Controls::default(), since: self.now };
                 member

@@ -43,10 +43,11 @@ impl Lab {
             return false;
         }
         let tick = self.client(member).and_then(Client::newest_tick);
+        let now = self.now;
         let playing = self.playing_mut(member);
         let what = match coming {
             Coming::Join | Coming::Return => {
-                playing.start(&course);
+                playing.start(&course, now);
                 let guest = guest(&course, member, playing.token());
                 // By another name it is another guest.
                 if guest.token != token(member) {

@@ -10,13 +10,13 @@ use velocitas_lab::{ActorId, Course, Happening, LabTime, MachineId, MemberId, Pa
 
 /// A round trip with turns, sprints and hops in an open yard.
 pub const ROUND: &str = r#"[
-    { at = [8, 0] }, { at = [8, 8], sprint = true }, { at = [-8, 8], hop = true, sprint = true },
-    { at = [-8, -8] }, { at = [0, 0], hop = true, wait = "700 ms" },
+    { at = [8, 0] }, { at = [8, 8], hold = ["sprint"] }, { at = [-8, 8], hold = ["sprint"], press = ["hop"] },
+    { at = [-8, -8] }, { at = [0, 0], press = ["hop"], wait = "700 ms" },
 ]"#;
 
 /// Something new to do every third of a second.
 pub const ZIGZAG: &str =
-    "[{ at = [1.5, 1] }, { at = [0, 2], hop = true }, { at = [-1.5, 1], sprint = true }, { at = [0, 0] }]";
+    r#"[{ at = [1.5, 1] }, { at = [0, 2], press = ["hop"] }, { at = [-1.5, 1], hold = ["sprint"] }, { at = [0, 0] }]"#;
 
 /// Words that make a course.
 pub struct Words<'a> {

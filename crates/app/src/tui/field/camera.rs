@@ -102,6 +102,18 @@ impl View {
         inside.then(|| (self.area.x + x as u16, self.area.y + y as u16))
     }
 
+    /// The place in the middle of a cell, in metres, if the cell is of the view.
+    pub(super) fn place_of(&self, (column, row): (u16, u16)) -> Option<(f32, f32)> {
+        let (x, y) = (column.checked_sub(self.area.x)?, row.checked_sub(self.area.y)?);
+        let inside = x < self.area.width && y < self.area.height;
+        inside.then(|| {
+            (
+                self.centre.0 + (f32::from(x) + 0.5 - f32::from(self.area.width) / 2.0) * self.across,
+                self.centre.1 + (f32::from(self.area.height) / 2.0 - f32::from(y) - 0.5) * self.down,
+            )
+        })
+    }
+
     /// The braille dot of a point, seen or not.
     pub(super) fn dot(&self, at: Vec3) -> (i32, i32) {
         let (x, y) = self.place(at);

@@ -52,9 +52,23 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     trails(stage, &view, buffer);
     gone_lately(stage, &view, buffer);
     ordered(stage, &view, buffer);
+    cursor(stage, &view, buffer);
     entities(stage, &view, buffer);
     loupe::draw(stage, inner, buffer);
     amiss(stage, inner, buffer);
+}
+
+/// The place in the world that a cell of the screen shows.
+pub(super) fn place_at(stage: &Stage, area: Rect, cell: (u16, u16)) -> Option<(f32, f32)> {
+    let inner = area.inner(ratatui::layout::Margin::new(1, 1));
+    stage.camera.view(inner, stage.run.course().world.bounds).place_of(cell)
+}
+
+/// Where the next order goes.
+fn cursor(stage: &Stage, view: &View, buffer: &mut Buffer) {
+    let Some((x, y)) = stage.driving.cursor().filter(|_| stage.drives()) else { return };
+    let Some(cell) = view.cell(velocitas_core::vec3(x, y, 0.0)) else { return };
+    buffer[cell].set_char(stage.palette.cursor()).set_style(stage.palette.text(Tone::Bright));
 }
 
 /// What is amiss with who is there, and what helps: the first of it, in the last two rows.
