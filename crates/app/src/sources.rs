@@ -268,7 +268,7 @@ mod tests {
         let course = "format = 1\nname = \"x\"\ntick_rate = \"60 Hz\"\nworld = { min = [-9, -9], max = [9, 9] }\n\
                       [[cast]]\nname = \"teal\"\nrole = \"bot\"\ngait = \"a.gait\"\nspawn = [0, 0]\n";
         let read = |name: &str| read_regular(&beside(&file, name), "a gait").map_err(|e| e.to_string());
-        let course = Course::parse_with("x", course, Sources { own: &[], gait: &read }).expect("sound");
+        let course = Course::parse_with("x", course, Sources { own: &[], read: &read }).expect("sound");
         let before = course.kinds.motion(1).schema().clone();
         let mut source = Source::of(&course, Some(&file)).remove(0);
         assert!(!source.look(&before), "nothing new");

@@ -196,7 +196,7 @@ fn pictures_linked_from_the_readme_are_there() {
     let folder = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../..");
     let mut linked = 0;
     for part in readme.split("](").skip(1) {
-        let target = part.split(')').next().unwrap_or("");
+        let target = part.split([')', '#']).next().unwrap_or("");
         assert!(folder.join(target).exists(), "{target}");
         linked += 1;
     }
@@ -284,7 +284,7 @@ fn every_step_of_the_tutorial_is_sound_runs_and_the_last_is_the_courier() {
             compiled.diagnostics.iter().filter(|d| d.severity == velocitas_gait::Severity::Error).collect();
         assert!(errors.is_empty(), "{name}: {errors:?}");
         let read = |_: &str| Ok(text.clone());
-        let sources = velocitas::lab::Sources { own: &[], gait: &read };
+        let sources = velocitas::lab::Sources { own: &[], read: &read };
         let course = Course::parse_with("tutorial.course.toml", &course, sources).unwrap_or_else(|e| panic!("{e}"));
         let mut run = Run::new(course).expect("it fits");
         run.advance(LabTime::from_secs(6.0));

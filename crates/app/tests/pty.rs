@@ -109,7 +109,7 @@ fn key_releases_are_asked_for_again_after_a_suspend_and_no_answer_is_no_end() {
     t.wait_for_bytes(WANTS, 2);
     // Held and let go: w moves only while it is down.
     t.send(b"h");
-    t.wait_for("hold W A S D");
+    t.wait_for("keys hold");
     t.send(b"\x1b[119;1:1u");
     t.send(b"\x1b[119;1:3u");
     t.send(b"\x1b");

@@ -237,7 +237,7 @@ fn a_reloaded_rule_keeps_the_lanes_of_what_keeps_its_name() {
             "breath = clamp(breath + dt * if hurries then -1 else recover, 0, stamina)",
             "breath.x = stamina * recover",
         )
-        .replace("clamp(breath / 1 s, 0, 1)", "clamp(breath.x / 1 s, 0, 1)")
+        .replace("clamp((breath - dt / 2) / 1 s, 0, 1)", "clamp(breath.x / 1 s, 0, 1)")
         .replace(" start 4 s", "");
     let compiled = crate::gait::compile_after(&edited, Some(before.schema()));
     let after = compiled.gait.unwrap_or_else(|| panic!("{:?}", compiled.diagnostics));

@@ -128,15 +128,15 @@ impl Controls {
     }
 }
 
-/// Something done to inputs by name.
+/// Something done to inputs by name. What a rule has no input of that name and kind for is not done.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Acts {
     /// What is pressed, once.
-    pub press: Vec<&'static str>,
+    pub press: Vec<String>,
     /// What is held down.
-    pub hold: Vec<&'static str>,
+    pub hold: Vec<String>,
     /// Where axes are held, −1 to 1.
-    pub axes: Vec<(&'static str, f32)>,
+    pub axes: Vec<(String, f32)>,
     /// Where what takes orders is sent.
     pub order: Option<Vec3>,
 }
@@ -154,7 +154,7 @@ impl Acts {
     pub(crate) fn hold(&self, given: &mut Input, schema: &Schema) {
         for f in &schema.input {
             match f.kind {
-                InputKind::Held if self.hold.contains(&f.name) => given.set_flag(f.lane, true),
+                InputKind::Held if self.hold.iter().any(|name| name == f.name) => given.set_flag(f.lane, true),
                 InputKind::Axis { .. } => {
                     if let Some((_, x)) = self.axes.iter().find(|(name, _)| *name == f.name) {
                         given.set_real(f.lane, *x);
@@ -167,7 +167,7 @@ impl Acts {
 
     /// Presses what is pressed.
     pub(crate) fn press(&self, given: &mut Input, schema: &Schema) {
-        let pressed = |f: &&InputField| f.kind == InputKind::Press && self.press.contains(&f.name);
+        let pressed = |f: &&InputField| f.kind == InputKind::Press && self.press.iter().any(|name| name == f.name);
         schema.input.iter().filter(pressed).for_each(|f| given.set_int(f.lane, given.int(f.lane) + 1));
     }
 }

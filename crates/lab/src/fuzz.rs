@@ -1,6 +1,7 @@
 //! What the fuzz targets in `fuzz/` call: ordinary functions, so that the usual build compiles and tests them.
 
-use crate::vet::Track;
+use crate::track::Track;
+use crate::vet::walk;
 use crate::{Course, LabTime, Run, shipped_gait};
 
 /// Reads any bytes as a course and runs what is one for a moment.
@@ -30,7 +31,7 @@ pub fn track(data: &[u8]) {
     let gait = shipped_gait("courier.gait").ok().and_then(|text| velocitas_gait::compile(&text).gait);
     match (Track::parse(&text), gait) {
         (Ok(track), Some(gait)) => {
-            let _ = track.walk(&gait).map(|walked| walked.fastest(4)).map_err(|e| e.to_string());
+            let _ = walk(&track, &gait, None).map(|walked| walked.fastest(4)).map_err(|e| e.to_string());
             // What was read can be written, and says the same.
             assert_eq!(Track::parse(&track.to_text()).as_ref(), Ok(&track));
         }

@@ -372,12 +372,12 @@ impl Lab {
             self.helm.controls.let_go(client.schema(kind));
             return (controls, self.helm.since);
         }
-        let body = client.owned().iter().find(|owned| owned.kind == kind).or(client.owned().first());
-        let Some(owned) = body.copied() else { return resting };
-        let own = client.own_state(owned.entity);
+        let body = client.owned().iter().find(|owned| owned.kind == kind).or(client.owned().first()).copied();
+        let own = body.and_then(|owned| client.own_state(owned.entity));
+        let schema = client.schema(body.map_or(kind, |owned| owned.kind));
         let (seed, bounds) = (self.course.seed, self.course.world.bounds);
         let luck = |what: Luck, count| Chance::of(seed, Purpose::Hands, id.place(), what as u32, count).uniform();
-        let seen = Seen { now: self.now, own: own.as_ref(), schema: client.schema(owned.kind), bounds };
+        let seen = Seen { now: self.now, own: own.as_ref(), schema, bounds };
         playing.hands.controls(&self.course[playing.member].script, &seen, &luck)
     }
 

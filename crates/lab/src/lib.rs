@@ -34,6 +34,7 @@ mod samples;
 mod stirs;
 mod tap;
 mod time;
+pub mod track;
 pub mod vet;
 mod watch;
 

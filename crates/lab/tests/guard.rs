@@ -169,7 +169,7 @@ fn clutter(hz: u32, times: u32, cast: &str) -> velocitas_lab::Run {
          [link.test]\nlatency = \"30 ms\"\njitter = \"5 ms\"\n{ground}{cast}"
     );
     let read = |_: &str| Ok(gait.clone());
-    let sources = velocitas_lab::Sources { own: &[], gait: &read };
+    let sources = velocitas_lab::Sources { own: &[], read: &read };
     let course = Course::parse_with("clutter.course.toml", &text, sources);
     let mut run = velocitas_lab::Run::new(course.unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
     run.advance(LabTime::from_secs(120.0));

@@ -4,7 +4,8 @@
 mod mutants;
 
 use velocitas_core::{Motion, Rate};
-use velocitas_lab::vet::{GROUNDS, Track};
+use velocitas_lab::track::Track;
+
 use velocitas_lab::{DEMO, fuzz, shipped_gait};
 
 fn survived(what: &str, seed: u64, bytes: &[u8], f: fn(&[u8])) {
@@ -34,7 +35,7 @@ fn tracks(seeds: std::ops::Range<u64>) {
         })
         .collect();
     let rate = Rate::new(60).expect("a rate");
-    let text = Track::of(&gait, rate, &GROUNDS[0], "a walk".to_owned(), &inputs).to_text();
+    let text = Track::of_ticks(&gait, rate, &inputs).to_text();
     fuzz::track(text.as_bytes());
     for seed in seeds {
         survived("track", seed, &mutants::mutant(&text, seed), fuzz::track);

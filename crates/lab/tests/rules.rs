@@ -10,7 +10,8 @@ use scenario::{
 use velocitas_core::{Motion, Rate, Schema};
 use velocitas_gait::{compile, compile_after};
 use velocitas_lab::cause::Cause;
-use velocitas_lab::vet::{Attack, Feel, RATES, Track, attack, feel};
+use velocitas_lab::track::Track;
+use velocitas_lab::vet::{self, Attack, Feel, RATES, attack, feel, walk};
 use velocitas_lab::{Acts, Command, Controls, LabTime, Part, Reach, RecordTick, ReloadError, Run, shipped_gait};
 
 fn text(name: &str) -> String {
@@ -36,7 +37,7 @@ fn a_sprint_that_only_the_client_knows_is_corrected_while_the_key_is_held_and_th
     run.command(Command::Helm(Some(member(0))));
     let courier = run.course().kinds.motion(COURIER).schema().clone();
     let keys = |sprint: bool| {
-        let acts = Acts { hold: vec!["sprint"; usize::from(sprint)], ..Acts::default() };
+        let acts = Acts { hold: vec!["sprint".to_owned(); usize::from(sprint)], ..Acts::default() };
         let given = acts.given(&courier);
         Command::Keys(Controls { stick: (0.0, 1.0), given, ..Controls::default() })
     };
@@ -215,52 +216,73 @@ fn the_crane_arrives_without_overshoot_and_keeps_one_more_order() {
     }
     let walk = |orders: &str| {
         let text = format!(
-            "{{ \"format\": 1, \"gait\": \"crane\", \"tick_rate\": 60, \"ground\": \"flat\", \"inputs\": [{orders}] }}"
+            "{{ \"format\": 2, \"gait\": \"crane\", \"tick_rate\": 60, \"ground\": \"flat\", \"inputs\": [{orders}] }}"
         );
-        let walked = Track::parse(&text).expect("a track").walk(&crane).expect("made for it");
-        let at = walked.path.last().expect("it has ticks").0;
-        let through =
-            |x: f32, y: f32| walked.path.iter().any(|(p, _)| p.distance(velocitas_core::vec3(x, y, p.z)) < 0.06);
+        let track = Track::parse(&text).expect("a track");
+        let walked = vet::walk(&track, &crane, None).expect("made for it");
+        let at = walked.path().last().copied().expect("it has ticks");
+        let through = |x: f32, y: f32| walked.path().iter().any(|p| p.distance(velocitas_core::vec3(x, y, p.z)) < 0.06);
         ((at.x, at.y), through(9.0, 0.0), through(9.0, 9.0))
     };
     let near = |(at, ..): ((f32, f32), bool, bool), x: f32, y: f32| (at.0 - x).abs() < 0.06 && (at.1 - y).abs() < 0.06;
-    let nobody = walk("{ \"ticks\": 600 }");
+    let nobody = walk("{ \"seconds\": 10 }");
     assert!(near(nobody, 0.0, 0.0), "not ordered is not ordered to the middle, nor anywhere: {nobody:?}");
-    let two = walk("{ \"ticks\": 60, \"goal\": [9, 0, 0] }, { \"ticks\": 900, \"goal\": [9, 9, 0] }");
+    let two = walk("{ \"seconds\": 1, \"goal\": [9, 0, 0] }, { \"seconds\": 15, \"goal\": [9, 9, 0] }");
     assert!(near(two, 9.0, 9.0) && two.1, "first the one, then the other: {two:?}");
     let three = walk(
-        "{ \"ticks\": 60, \"goal\": [9, 0, 0] }, { \"ticks\": 60, \"goal\": [9, 9, 0] }, { \"ticks\": 900, \"goal\": [0, 9, 0] }",
+        "{ \"seconds\": 1, \"goal\": [9, 0, 0] }, { \"seconds\": 1, \"goal\": [9, 9, 0] }, { \"seconds\": 15, \"goal\": [0, 9, 0] }",
     );
     assert!(
         near(three, 0.0, 9.0) && three.1 && !three.2,
         "the newest takes the place of the one that waits: {three:?}"
     );
-    let released = walk("{ \"ticks\": 60, \"goal\": [9, 0, 0] }, { \"ticks\": 900 }");
+    let released = walk("{ \"seconds\": 1, \"goal\": [9, 0, 0] }, { \"seconds\": 15 }");
     assert!(near(released, 9.0, 0.0), "an order holds when nothing more is said: {released:?}");
 }
 
 /// Where the shipped tracks lead, a line each quarter second: a change of a gait or of the machine shows as a diff.
+/// A track of each gait that ships.
+const SHIPPED_TRACKS: [(&str, &str); 5] = [
+    ("courier.gait", include_str!("../../../gaits/courier.track.json")),
+    ("ferry.gait", include_str!("../../../gaits/ferry.track.json")),
+    ("crane.gait", include_str!("../../../gaits/crane.track.json")),
+    ("barge.gait", include_str!("../../../gaits/barge.track.json")),
+    ("handcart.gait", include_str!("../../../gaits/handcart.track.json")),
+];
+
 #[test]
 fn the_shipped_tracks_lead_where_they_always_led() {
-    for (gait, track) in [
-        ("courier.gait", include_str!("../../../gaits/courier.track.json")),
-        ("ferry.gait", include_str!("../../../gaits/ferry.track.json")),
-        ("crane.gait", include_str!("../../../gaits/crane.track.json")),
-        ("barge.gait", include_str!("../../../gaits/barge.track.json")),
-        ("handcart.gait", include_str!("../../../gaits/handcart.track.json")),
-    ] {
+    for (gait, track) in SHIPPED_TRACKS {
         let gait = compile(&text(gait)).gait.expect("it ships");
         let track = Track::parse(track).expect("it ships");
-        let walked = track.walk(&gait).expect("made for it");
+        let walked = walk(&track, &gait, None).expect("made for it");
         assert_eq!(walked.faults, 0);
-        let line = |(i, (at, vel)): (usize, &(velocitas_core::Vec3, Option<velocitas_core::Vec3>))| {
-            let v = vel.unwrap_or_default();
+        let velocity = gait.schema().velocity_lane();
+        let line = |(i, state): (usize, &velocitas_core::State)| {
+            let (at, v) = (state.vec3(0), velocity.map(|lane| state.vec3(lane)).unwrap_or_default());
             format!("{:>5}  {:>9.4} {:>9.4} {:>8.4}   {:>8.4} {:>8.4} {:>8.4}", i + 1, at.x, at.y, at.z, v.x, v.y, v.z)
         };
-        let path: Vec<String> = walked.path.iter().enumerate().filter(|(i, _)| i % 15 == 14).map(line).collect();
+        let path: Vec<String> = walked.states.iter().enumerate().filter(|(i, _)| i % 15 == 14).map(line).collect();
         insta::assert_snapshot!(format!("path_of_the_{}", gait.name()), path.join("\n"));
         // A track written and read again is the same track.
         assert_eq!(Track::parse(&track.to_text()), Ok(track));
+    }
+}
+
+#[test]
+fn one_track_leads_to_the_same_place_at_every_tick_rate() {
+    for (gait, track) in SHIPPED_TRACKS {
+        let gait = compile(&text(gait)).gait.expect("it ships");
+        let track = Track::parse(track).expect("it ships");
+        let end = |hz| {
+            let walked = walk(&track, &gait, Rate::new(hz)).expect("made for it");
+            walked.path().last().copied().expect("it has ticks")
+        };
+        let usual = end(60);
+        for hz in [20, 60, 128] {
+            let apart = end(hz).distance(usual);
+            assert!(apart < 0.05, "{} at {hz} Hz ends {apart} m from where it ends at 60 Hz", gait.name());
+        }
     }
 }
 
@@ -276,7 +298,7 @@ fn an_attack_finds_a_limit_that_is_too_low_and_keeps_the_inputs_that_did_it() {
     let wrong = compile(&wrong).gait.expect("units cannot see it");
     let envelope = attack(&wrong, how, |_| true);
     let found = envelope.found.iter().find(|f| f.exceeds()).expect("sprinting exceeds it");
-    let walked = found.track.walk(&wrong).expect("its own track");
+    let walked = walk(&found.track, &wrong, None).expect("its own track");
     let (level, ..) = walked.fastest(found.ticks);
     assert!((level - found.found_mps).abs() < 1e-3, "run again it does the same: {level} {}", found.found_mps);
     let again = attack(&wrong, how, |_| true);
@@ -298,14 +320,15 @@ fn tracks_that_do_not_fit_are_refused_with_what_was_expected() {
     let said = |from: &str, to: &str| {
         assert!(track.contains(from), "{from}");
         let text = track.replacen(from, to, 1);
-        match Track::parse(&text).and_then(|t| t.walk(&gait)) {
+        match Track::parse(&text).and_then(|t| walk(&t, &gait, None)) {
             Ok(_) => panic!("`{to}` was accepted"),
             Err(error) => format!("{from} -> {to}\n  {error}"),
         }
     };
     let told = [
-        said("\"format\": 1", "\"format\": 3"),
-        said("\"format\": 1", "\"form\": 1"),
+        said("\"format\": 2", "\"format\": 3"),
+        said("\"format\": 2", "\"format\": 1"),
+        said("\"format\": 2", "\"form\": 2"),
         said("\"gait\": \"courier\"", "\"gait\": \"ferry\""),
         said("\"tick_rate\": 60", "\"tick_rate\": 0"),
         said("\"ground\": \"kerbs\"", "\"ground\": \"moon\""),
@@ -315,8 +338,9 @@ fn tracks_that_do_not_fit_are_refused_with_what_was_expected() {
         said("\"hop\": true", "\"hop\": 99"),
         said("\"sprint\": true", "\"sprint\": 1"),
         said("\"look\": 0.4", "\"look\": null"),
-        said("\"ticks\": 30", "\"ticks\": 4000000000"),
-        said("{ \"ticks\": 30 },", "{ \"ticks\": 30 "),
+        said("\"seconds\": 0.5", "\"seconds\": 4000"),
+        said("\"seconds\": 0.5", "\"seconds\": -1"),
+        said("{ \"seconds\": 0.5 },", "{ \"seconds\": 0.5 "),
     ];
     insta::assert_snapshot!(told.join("\n"));
 }
@@ -328,8 +352,8 @@ fn a_course_sets_tunables_for_everybody_or_for_one_side() {
         let tune = format!("[[tune]]\nrule = \"courier\"\n{known_to}\nset = {{ walk = \"18 km/h\", haste = 1.5 }}\n");
         Words { rest: tune + &walker("heron", ""), ..Words::default() }.course()
     };
-    let walk = |course: &Course, side| course.tunables(side)[usize::from(COURIER)][0];
-    let sides = |course: &Course| (walk(course, KnownTo::Server), walk(course, KnownTo::Clients));
+    let pace = |course: &Course, side| course.tunables(side)[usize::from(COURIER)][0];
+    let sides = |course: &Course| (pace(course, KnownTo::Server), pace(course, KnownTo::Clients));
     assert_eq!(sides(&tune("")), (5.0, 5.0));
     assert_eq!(sides(&tune("known_to = \"server\"")), (5.0, 4.2));
     assert_eq!(sides(&tune("known_to = \"clients\"")), (4.2, 5.0));
@@ -356,7 +380,7 @@ fn each_gait_file_is_read_once_and_two_rules_of_one_name_are_refused() {
         let text = format!(
             "format = 1\nname = \"x\"\ntick_rate = \"60 Hz\"\nworld = {{ min = [-30, -30], max = [30, 30] }}\n[link.test]\n{cast}"
         );
-        Course::parse_with("x.course.toml", &text, Sources { own: &[], gait: &read })
+        Course::parse_with("x.course.toml", &text, Sources { own: &[], read: &read })
     };
     let ferry = walker("teal", "").replace("courier.gait", "ferry.gait").replace(scenario::ROUND, "[]");
     let course = parse(&(walker("heron", "") + &ferry + &walker("plover", ""))).expect("sound");

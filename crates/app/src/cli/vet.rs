@@ -5,10 +5,11 @@ use std::io::{self, IsTerminal};
 use std::path::{Path, PathBuf};
 
 use serde_json::{Value, json};
-use velocitas_core::{Motion, Rate};
+use velocitas_core::{Motion, Rate, Shape, StateField};
 use velocitas_gait::{Gait, Report as Diagnosis, compile, escaped};
 use velocitas_lab::CourseError;
-use velocitas_lab::vet::{Attack, Envelope, Feel, RATES, Track, Walked, attack, feel};
+use velocitas_lab::track::Track;
+use velocitas_lab::vet::{Attack, Envelope, Feel, RATES, Walked, attack, feel, walk};
 
 use super::Outcome;
 use super::args::{Report, VetTask};
@@ -270,11 +271,13 @@ impl Vet<'_> {
     /// Runs a track. Says whether it stays within the limits.
     fn track(&mut self, gait: &Gait, path: &Path, text: &str, row: &mut Value) -> Result<bool, OpenError> {
         let wrong = |why: String| OpenError::File { path: path.to_owned(), why };
-        let walked: Walked = Track::parse(text).and_then(|t| t.walk(gait)).map_err(|e| wrong(e.to_string()))?;
+        let walked: Walked = Track::parse(text).and_then(|t| walk(&t, gait, None)).map_err(|e| wrong(e.to_string()))?;
         let limits = gait.limits(&velocitas_lab::vet::defaults(gait));
-        self.say(format!("\n  {}: {} ticks at {} Hz", shown(path), walked.path.len(), walked.rate.hz()));
-        let end = walked.path.last().map_or(walked.from, |(at, _)| *at);
+        self.say(format!("\n  {}: {} ticks at {} Hz", shown(path), walked.states.len(), walked.rate.hz()));
+        let end = walked.path().last().copied().unwrap_or(walked.from);
         self.say(format!("    ends at {:.3} {:.3} {:.3} m", end.x, end.y, end.z));
+        let states = states(gait, &walked);
+        self.say(laid_out(&states));
         let mut good = true;
         let mut rows = Vec::new();
         for ticks in velocitas_lab::vet::WINDOWS {
@@ -291,9 +294,50 @@ impl Vet<'_> {
             ));
             rows.push(json!({ "ticks": ticks, "level_mps": level, "up_mps": up, "down_mps": down, "within": fits }));
         }
-        row["track"] = json!({ "file": path.display().to_string(), "fastest": rows });
+        row["track"] = json!({
+            "file": path.display().to_string(), "fastest": rows, "columns": states[0], "states": states[1..],
+        });
         Ok(good)
     }
+}
+
+/// Rows of a track at most.
+const STATES: usize = 40;
+
+/// What a rule remembers over time: names and units, then a row for every so many ticks, the last of them in any case.
+fn states(gait: &Gait, walked: &Walked) -> Vec<Vec<String>> {
+    let schema = gait.schema();
+    let lanes = |f: &StateField| f.lane..f.lane + f.shape.lanes();
+    let named = |f: &StateField| {
+        let parts: &[&str] = if f.shape.lanes() == 3 { &[".x", ".y", ".z"] } else { &[""] };
+        let unit = if f.unit.is_empty() { String::new() } else { format!(" {}", f.unit) };
+        parts.iter().map(|part| format!("{}{part}{unit}", f.name)).collect::<Vec<_>>()
+    };
+    let mut all = vec![std::iter::once("s".to_owned()).chain(schema.state.iter().flat_map(named)).collect::<Vec<_>>()];
+    let every = walked.states.len().div_ceil(STATES).max(1);
+    let last = walked.states.len().saturating_sub(1);
+    for (tick, state) in walked.states.iter().enumerate().filter(|(i, _)| (i + 1) % every == 0 || *i == last) {
+        let value = |f: &StateField, lane: usize| match f.shape {
+            Shape::Flag => if state.flag(lane) { "yes" } else { "no" }.to_owned(),
+            Shape::Counter => state.int(lane).to_string(),
+            _ => format!("{:.3}", state.real(lane)),
+        };
+        let values = schema.state.iter().flat_map(|f| lanes(f).map(move |lane| value(f, lane)));
+        let seconds = (tick + 1) as f32 * walked.rate.dt();
+        all.push(std::iter::once(format!("{seconds:.3}")).chain(values).collect());
+    }
+    all
+}
+
+/// Rows with their columns under each other.
+fn laid_out(rows: &[Vec<String>]) -> String {
+    let widths: Vec<usize> =
+        (0..rows[0].len()).map(|i| rows.iter().map(|row| row[i].chars().count()).max().unwrap_or(0)).collect();
+    let line = |row: &Vec<String>| {
+        let cells = row.iter().zip(&widths).map(|(cell, width)| format!("  {cell:>width$}"));
+        format!("  {}", cells.collect::<String>())
+    };
+    rows.iter().map(line).collect::<Vec<_>>().join("\n")
 }
 
 /// A path fit for a terminal.

@@ -31,6 +31,8 @@ pub enum Action {
     Faster,
     /// Take the helm, or hand it back to the script.
     Helm,
+    /// Keep what hands do at the helm as a track, or stop and write it.
+    Track,
     /// The selected machine's program ends without a word.
     Crash,
     /// The selected member says goodbye.
@@ -145,7 +147,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 45] = [
+pub const BINDINGS: [Binding; 46] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -170,6 +172,14 @@ pub const BINDINGS: [Binding; 45] = [
         "h",
         "helm",
         "take the helm of the selected entity; again: back to its script",
+    ),
+    bind(
+        Action::Track,
+        KeyCode::Char('t'),
+        CTRL,
+        "C-t",
+        "",
+        "at the helm: keep what hands do as a track; again: stop and write it",
     ),
     bind(Action::Crash, KeyCode::Char('c'), NONE, "c", "", "the selected machine's program crashes"),
     bind(Action::Leave, KeyCode::Char('g'), NONE, "g", "", "the selected member says goodbye and leaves"),

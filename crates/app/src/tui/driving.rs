@@ -122,7 +122,9 @@ impl Driving {
     /// Goes on with the inputs of a rule: those it had before stay as they are.
     pub fn take(&mut self, rule: &dyn Motion, orders: bool) {
         let fields = &rule.schema().input;
-        let same = |hand: &Hand, f: &InputField| hand.field.name == f.name && hand.field.kind == f.kind && hand.field.lane == f.lane;
+        let same = |hand: &Hand, f: &InputField| {
+            hand.field.name == f.name && hand.field.kind == f.kind && hand.field.lane == f.lane
+        };
         if fields.len() == self.hands.len() && fields.iter().zip(&self.hands).all(|(f, hand)| same(hand, f)) {
             return;
         }
@@ -156,6 +158,11 @@ impl Driving {
     /// The key that gives orders.
     pub const fn order_key(&self) -> Option<Key> {
         self.order_key
+    }
+
+    /// What was told last, without presses.
+    pub const fn told(&self) -> &Controls {
+        &self.told
     }
 
     /// Where the eyes point, in radians.
@@ -460,6 +467,7 @@ mod tests {
         let mut d = driving(&glider(), true);
         press(&mut d, "g");
         press(&mut d, "w");
+        assert_eq!(d.news(0.0).map(|c| c.given.real(0)), Some(1.0), "throttle");
         d.take(&Walker::new(), false);
         assert_eq!(d.hands().len(), 4);
         assert_eq!(d.news(0.0).map(|c| c.stick), Some((0.0, 0.0)));

@@ -4,7 +4,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use velocitas_core::InputKind;
-use velocitas_gait::keys::Key;
+use velocitas_gait::keys::{Key, parts};
 
 use super::driving::{Driving, Hand};
 use super::palette::Tone;
@@ -56,7 +56,7 @@ fn said(stage: &Stage, hand: &Hand) -> (String, Style) {
         InputKind::Pitch { .. } => (false, format!("{:+.0}\u{b0}", now.pitch().to_degrees())),
         InputKind::Point { .. } => (false, ordered(now)),
         InputKind::Stick { .. } | InputKind::Axis { .. } => {
-            let down: Vec<&str> = velocitas_gait::keys::parts(hand.field.kind)
+            let down: Vec<&str> = parts(hand.field.kind)
                 .iter()
                 .enumerate()
                 .filter(|(part, _)| hand.is_down(*part))
@@ -77,20 +77,28 @@ fn ordered(driving: &Driving) -> String {
     }
 }
 
-/// Keys and what they are for, as the key line and the help say it: those of the rule, then those of the mode.
-pub(super) fn bindings(driving: &Driving) -> Vec<(String, String)> {
+/// Keys with a word or two for the key line and a line for the help page: those of the rule, then those of the mode.
+pub(super) fn bindings(driving: &Driving) -> Vec<(String, String, String)> {
     let joined = |keys: &[Key]| keys.iter().map(Key::to_string).collect::<Vec<_>>().join(" ");
     let of_rule = driving.hands().iter().filter(|hand| !hand.keys.is_empty());
-    let mut all: Vec<(String, String)> =
-        of_rule.map(|hand| (joined(&hand.keys), hand.field.name.to_owned())).collect();
+    let says = |hand: &Hand| format!("{}: {}", hand.field.name, parts(hand.field.kind).join(", "));
+    let mut all: Vec<(String, String, String)> =
+        of_rule.map(|hand| (joined(&hand.keys), hand.field.name.to_owned(), says(hand))).collect();
+    let mut add = |key: &str, hint: &str, help: &str| all.push((key.to_owned(), hint.to_owned(), help.to_owned()));
     if let Some(key) = driving.order_key() {
         if !driving.hands().iter().any(|hand| hand.keys.contains(&key)) {
-            all.push((key.to_string(), "order what it owns".to_owned()));
+            add(
+                &key.to_string(),
+                "order",
+                "order what it owns and what takes orders, ahead of it or where the cursor is",
+            );
         }
-        let arrows = if driving.arrows_are_free() { "arrows, click" } else { "S-arrows, click" };
-        all.push((arrows.to_owned(), "where to".to_owned()));
+        let arrows = if driving.arrows_are_free() { "arrows click" } else { "S-arrows click" };
+        add(arrows, "aim", "the cursor: where the next order goes; a click orders at once");
     }
-    let mode = [("x", "stop"), ("Esc", "leave"), ("h", "script")];
-    all.extend(mode.map(|(key, what)| (key.to_owned(), what.to_owned())));
+    add("x", "stop", "let everything go");
+    add("Esc", "leave", "leave: it stands");
+    add("h", "script", "hand back to the script");
+    add("C-t", "track", "keep what hands do as a track; again: stop and write it");
     all
 }

@@ -77,10 +77,10 @@ fn lines(stage: &Stage) -> Vec<Line<'static>> {
     }
     lines.push(Line::default());
     lines.push(Line::from(vec![
-        Span::styled(format!(" At the helm of {}", stage.name(stage.entity)), p.chosen()),
+        Span::styled(format!(" At the helm of {}", stage.name(stage.at_helm())), p.chosen()),
         Span::styled("  where the terminal does not tell of releases, keys latch", muted),
     ]));
-    for (key, what) in super::hands::bindings(&stage.hands_of_entity()) {
+    for (key, _, what) in super::hands::bindings(&stage.hands_at_helm()) {
         lines.push(Line::from(vec![Span::styled(format!(" {key:>15}  "), p.chosen()), Span::styled(what, text)]));
     }
     lines

@@ -18,9 +18,18 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
         return;
     }
     if stage.drives() {
-        let name = format!(" driving {} ", stage.name(stage.entity));
+        let name = format!(" driving {} ", stage.name(stage.at_helm()));
         let mut x = write(buffer, at, area.right(), &[(&name, p.badge(Tone::Predicted)), ("  ", text)]);
-        for (keys, what) in hands::bindings(&stage.driving) {
+        if let Some(lasts) = stage.recorded() {
+            let kept = format!("keeping a track: {:.1} s", lasts.secs());
+            x = write(
+                buffer,
+                (x, area.y),
+                area.right(),
+                &[(&kept, p.text(Tone::Bright)), ("   C-t ", key), ("stop", muted), ("   ", text)],
+            );
+        }
+        for (keys, what, _) in hands::bindings(&stage.driving) {
             let width = (keys.chars().count() + what.chars().count() + 4) as u16;
             if x + width > area.right() {
                 break;

@@ -8,6 +8,7 @@ mod action;
 mod driving;
 mod field;
 mod hands;
+mod helm;
 mod help;
 mod input;
 mod keyline;

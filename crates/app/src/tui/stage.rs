@@ -8,9 +8,9 @@ use std::time::Duration;
 
 use crossterm::event::{KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Rect, Size};
-use velocitas_core::{InputKind, Kinds, Motion};
 use velocitas_lab::amiss::{Amiss, amiss};
 use velocitas_lab::moment::{Corrected, Figures, Moment};
+use velocitas_lab::track::Recorder;
 use velocitas_lab::{Coming, Command, KNOBS, Knob, KnobValue, LabTime, MachineId, MemberId, Part, Run};
 use velocitas_report::{Of, chart};
 
@@ -96,6 +96,8 @@ pub struct Stage {
     pub(super) rail: RailView,
     /// The keyboard's hands; the member at the helm is the lab's to know.
     pub driving: Driving,
+    /// What hands did at the helm since it is being kept.
+    pub(super) hands_kept: Option<Recorder>,
     notice: Option<(String, Duration)>,
     /// Whether it was said what did not stir.
     still_told: bool,
@@ -127,6 +129,7 @@ impl Stage {
             camera: Camera::new(spawn),
             rail: RailView::default(),
             driving: Driving::default(),
+            hands_kept: None,
             notice: None,
             still_told: false,
             screen: Screen::default(),
@@ -304,7 +307,7 @@ impl Stage {
     pub(super) fn key(&mut self, key: &KeyEvent) -> Option<Wish> {
         let meant = action(key);
         if key.kind == KeyEventKind::Press && meant == Some(Action::QuitAlways) {
-            return Some(Wish::Leave);
+            return self.leave();
         }
         if key.kind == KeyEventKind::Press && meant == Some(Action::Suspend) {
             self.release_all();
@@ -328,7 +331,7 @@ impl Stage {
             return None;
         }
         match meant {
-            Some(Action::Quit) => Some(Wish::Leave),
+            Some(Action::Quit) => self.leave(),
             Some(Action::Edit) => self.edit(),
             Some(meant) => {
                 self.act(meant);
@@ -394,6 +397,7 @@ impl Stage {
             Action::Slower => self.speed = self.speed.saturating_sub(1),
             Action::Faster => self.speed = (self.speed + 1).min(SPEEDS.len() - 1),
             Action::Helm => self.helm(),
+            Action::Track => self.record_hands(Path::new(".")),
             Action::Crash => self.comes_or_goes(Coming::Crash),
             Action::Leave => self.comes_or_goes(Coming::Leave),
             Action::Return => self.comes_or_goes(Coming::Return),
@@ -517,6 +521,8 @@ impl Stage {
         };
         let before = reloaded(&self.run);
         self.run.resume_from(self.at);
+        let at = self.at;
+        self.hands_kept.iter_mut().for_each(|kept| kept.forget_after(at));
         let dropped = &before[reloaded(&self.run).len()..];
         // Edits that were dropped with the later part are what the files say all the same.
         let (known, sources) = (self.run.lab().server_known(), &mut self.rules.sources);
@@ -529,76 +535,7 @@ impl Stage {
         self.say(format!("resumed from here: the {gone:.1} s after it were dropped"));
     }
 
-    // --- helm and knobs ---
-
-    fn helm(&mut self) {
-        if !self.is_live() {
-            self.offer();
-            return;
-        }
-        if self.run.lab().helm() == Some(self.entity) {
-            self.driving.on = false;
-            self.run.command(Command::Helm(None));
-            self.say(format!("{} follows its script again", self.name(self.entity)));
-        } else {
-            self.run.command(Command::Helm(Some(self.entity)));
-            let (kinds, kind, orders) = self.driven();
-            self.driving.begin(kinds.motion(kind), orders);
-            self.running = true;
-            self.drive(0.0);
-        }
-    }
-
-    /// Whether keys drive somebody now.
-    pub(super) fn drives(&self) -> bool {
-        self.driving.on && self.is_live() && self.running
-    }
-
-    /// The rules as the selected member's client knows them, the number of its own, and whether anything in the world takes
-    /// orders.
-    fn driven(&self) -> (Kinds, u8, bool) {
-        let kinds = self.run.lab().known(self.entity).kinds.clone();
-        let takes = |rule: &dyn Motion| rule.schema().input.iter().any(|f| matches!(f.kind, InputKind::Point { .. }));
-        let orders = kinds.iter().any(|(_, rule)| takes(rule));
-        (kinds, self.run.course()[self.entity].kind, orders)
-    }
-
-    /// The keys of the selected member's rule, at the helm or not.
-    pub(super) fn hands_of_entity(&self) -> Driving {
-        let mut driving = self.driving.clone();
-        let (kinds, kind, orders) = self.driven();
-        driving.take(kinds.motion(kind), orders);
-        driving
-    }
-
-    fn leave_driving(&mut self) {
-        self.release_all();
-        self.driving.on = false;
-        self.say(format!("{} stands; h gives it back to its script", self.name(self.entity)));
-    }
-
-    /// Nothing is held any more.
-    pub(super) fn release_all(&mut self) {
-        self.driving.rest();
-        self.drive(0.0);
-    }
-
-    fn drive(&mut self, seconds: f32) {
-        if self.run.lab().helm().is_some() && self.is_live() {
-            let viewer = self.machine(self.entity);
-            let echoes = self.body(self.entity).map(|body| self.moment().echoes(body, viewer));
-            let at = echoes.and_then(|e| e.predicted.or(e.authority)).map(|e| (e.pos.x, e.pos.y));
-            self.driving.send(at);
-            let (kinds, kind, orders) = self.driven();
-            self.driving.take(kinds.motion(kind), orders);
-        }
-        if self.run.lab().helm().is_some()
-            && self.is_live()
-            && let Some(controls) = self.driving.news(seconds)
-        {
-            self.run.command(Command::Keys(controls));
-        }
-    }
+    // --- knobs ---
 
     /// The knob that keys act on.
     pub(super) const fn chosen_knob(&self) -> Knob {

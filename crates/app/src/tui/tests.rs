@@ -276,11 +276,11 @@ fn the_help_page_lists_every_key_and_scrolls_where_it_must() {
     for binding in &super::action::BINDINGS {
         assert!(shown.contains(binding.help), "{}", binding.help);
     }
-    assert!(!text(&stage, 80, 24).contains("hands back to the script"));
+    assert!(!text(&stage, 80, 24).contains("hand back to the script"));
     for _ in 0..60 {
         press(&mut stage, KeyCode::Down);
     }
-    assert!(text(&stage, 80, 24).contains("hands back to the script"));
+    assert!(text(&stage, 80, 24).contains("hand back to the script"));
     press(&mut stage, KeyCode::Esc);
     assert!(stage.help.is_none());
 }

@@ -286,6 +286,10 @@ pub(super) struct Cast {
     #[serde(default)]
     #[schemars(with = "Vec<Stroke>")]
     pub(super) script: Vec<Spanned<Stroke>>,
+    /// What its hands do: a track, once.
+    #[serde(default)]
+    #[schemars(with = "Option<String>")]
+    pub(super) track: Option<Spanned<String>>,
     /// How often, on average, they do something at random with one of the inputs of its rule.
     #[serde(default)]
     #[schemars(with = "Option<Quantity<Often>>")]

@@ -1,10 +1,11 @@
 //! What the hands of a member do, as its course says.
 
 use std::collections::BTreeMap;
+use std::ops::Range;
 use std::sync::Arc;
 
 use toml::Spanned;
-use velocitas_core::{InputField, InputKind, Vec3, vec3};
+use velocitas_core::{InputField, InputKind, Motion, Vec3, vec3};
 
 use super::Course;
 use super::file;
@@ -12,6 +13,7 @@ use super::resolve::{Resolver, Result, time};
 use crate::controls::Acts;
 use crate::hands::{Script, Stroke, Strokes, Waypoint};
 use crate::time::LabTime;
+use crate::track::Track;
 
 /// The shortest that something is done for.
 const LEAST: LabTime = LabTime(1_000_000);
@@ -26,31 +28,49 @@ struct Said<'f> {
 
 impl Resolver<'_> {
     pub(super) fn script(&self, course: &Course, kind: u8, cast: &file::Cast) -> Result<Script> {
-        if let Some(script) = cast.script.first().filter(|_| !cast.route.is_empty()) {
-            return Err(self.wrong(script.span(), "expected a route or a script; found both"));
+        let said = [
+            (cast.track.is_some(), cast.track.as_ref().map(Spanned::span)),
+            (!cast.script.is_empty(), cast.script.first().map(Spanned::span)),
+            (!cast.route.is_empty(), cast.route.first().map(|place| place.at.span())),
+        ];
+        if said.iter().filter(|(is, _)| *is).count() > 1 {
+            let span = said.into_iter().find_map(|(_, span)| span).unwrap_or_default();
+            return Err(self.wrong(span, "expected one of a route, a script and a track; found more"));
         }
-        let route = cast.route.iter().map(|place| self.place_on_route(course, kind, place)).collect::<Result<_>>()?;
-        let all = cast.script.iter().map(|stroke| self.stroke(course, kind, stroke)).collect::<Result<_>>()?;
+        let route = cast.route.iter().map(|place| self.place_on_route(course, place)).collect::<Result<_>>()?;
+        let all = cast.script.iter().map(|stroke| self.stroke(course, stroke)).collect::<Result<_>>()?;
         let random = cast.random.as_ref().map(|often| match often.get_ref().value {
             a_minute if a_minute > 0.0 => Ok(a_minute / 60.0),
             _ => Err(self.wrong(often.span(), "expected something to be done at random now and then; found never")),
         });
-        let strokes = Arc::new(Strokes { all, again: true });
-        Ok(Script { route, strokes, random: random.transpose()?, exercise: cast.exercise })
+        let strokes = match &cast.track {
+            Some(track) => self.track(course, kind, track)?,
+            None => Strokes { all, again: true },
+        };
+        let track = cast.track.as_ref().map(|track| track.get_ref().clone());
+        Ok(Script { route, strokes: Arc::new(strokes), track, random: random.transpose()?, exercise: cast.exercise })
     }
 
-    fn place_on_route(&self, course: &Course, kind: u8, place: &file::Waypoint) -> Result<Waypoint> {
+    fn track(&self, course: &Course, kind: u8, path: &Spanned<String>) -> Result<Strokes> {
+        let name = path.get_ref();
+        let wrong = |why: String| self.wrong(path.span(), format!("expected the track `{name}`: {why}"));
+        let text = (self.read)(name).map_err(wrong)?;
+        let track = Track::parse(&text).and_then(|track| track.strokes(course.kinds.motion(kind)));
+        track.map_err(|e| wrong(e.to_string()))
+    }
+
+    fn place_on_route(&self, course: &Course, place: &file::Waypoint) -> Result<Waypoint> {
         let file::Waypoint { press, hold, axis, order, .. } = place;
         Ok(Waypoint {
             at: self.inside(course, &place.at)?,
             height: place.height.map(|height| course.world.bounds.floor + height.value as f32),
             pace: place.pace.as_ref().map(|pace| self.within(pace, 0.0)).transpose()?,
             wait: place.wait.map_or(LabTime::ZERO, time),
-            acts: self.acts(course, kind, &Said { press, hold, axis, order })?,
+            acts: self.acts(course, &Said { press, hold, axis, order })?,
         })
     }
 
-    fn stroke(&self, course: &Course, kind: u8, spanned: &Spanned<file::Stroke>) -> Result<Stroke> {
+    fn stroke(&self, course: &Course, spanned: &Spanned<file::Stroke>) -> Result<Stroke> {
         let stroke = spanned.get_ref();
         let file::Stroke { press, hold, axis, order, .. } = stroke;
         let lasts = time(stroke.lasts);
@@ -68,7 +88,7 @@ impl Resolver<'_> {
             stick,
             facing: stroke.facing.map(|q| q.value as f32),
             pitch: stroke.pitch.map(|q| q.value as f32),
-            acts: self.acts(course, kind, &Said { press, hold, axis, order })?,
+            acts: self.acts(course, &Said { press, hold, axis, order })?,
             given: Vec::new(),
         })
     }
@@ -82,20 +102,11 @@ impl Resolver<'_> {
         Err(self.wrong(number.span(), format!("expected a number from {least} to 1; found {x}")))
     }
 
-    fn acts(&self, course: &Course, kind: u8, said: &Said<'_>) -> Result<Acts> {
-        let press = said.press.iter().map(|name| self.input(course, kind, name, InputKind::Press));
-        let hold = said.hold.iter().map(|name| self.input(course, kind, name, InputKind::Held));
-        let axes = said.axis.iter().map(|(name, x)| {
-            let name = Spanned::new(x.span(), name.clone());
-            Ok((self.input(course, kind, &name, InputKind::Axis { bits: 2 })?, self.within(x, -1.0)?))
-        });
+    fn acts(&self, course: &Course, said: &Said<'_>) -> Result<Acts> {
+        let names = |all: &[Spanned<String>]| all.iter().map(|name| name.get_ref().clone()).collect();
+        let axes = said.axis.iter().map(|(name, x)| Ok((name.clone(), self.within(x, -1.0)?)));
         let order = said.order.as_ref().map(|order| self.order(course, order)).transpose()?;
-        Ok(Acts {
-            press: press.collect::<Result<_>>()?,
-            hold: hold.collect::<Result<_>>()?,
-            axes: axes.collect::<Result<_>>()?,
-            order,
-        })
+        Ok(Acts { press: names(said.press), hold: names(said.hold), axes: axes.collect::<Result<_>>()?, order })
     }
 
     fn order(&self, course: &Course, order: &Spanned<file::Place>) -> Result<Vec3> {
@@ -103,26 +114,44 @@ impl Resolver<'_> {
         let (x, y) = self.inside(course, &Spanned::new(order.span(), file::Pair(at)))?;
         Ok(vec3(x, y, up))
     }
+}
 
-    /// The input of that name and kind of the member's own rule.
-    fn input(&self, course: &Course, kind: u8, name: &Spanned<String>, wanted: InputKind) -> Result<&'static str> {
-        let alike = |f: &&InputField| std::mem::discriminant(&f.kind) == std::mem::discriminant(&wanted);
-        let of = |kind: u8| course.kinds.motion(kind).schema().input.iter().filter(alike);
-        if let Some(found) = of(kind).find(|f| f.name == name.get_ref()) {
-            return Ok(found.name);
-        }
-        let rule = course.kinds.motion(kind);
-        let what = wanted.name();
-        let found = rule.schema().input.iter().find(|f| f.name == name.get_ref());
-        let found = found.map_or_else(
-            || format!("`{}`", name.get_ref()),
-            |f| format!("`{}`, which is of kind {}", f.name, f.kind.name()),
-        );
-        let known: Vec<String> = of(kind).map(|f| format!("`{}`", f.name)).collect();
-        let expected = match &known[..] {
-            [] => format!("expected an input of kind {what}, of which `{}` has none", rule.name()),
-            known => format!("expected an input of `{}` of kind {what} ({})", rule.name(), known.join(", ")),
-        };
-        Err(self.wrong(name.span(), format!("{expected}; found {found}")))
+/// Inputs that a member's script names and its rule has not, or of another kind: each with its place and what was expected. That
+/// is no mistake, since the rule may be about to get them.
+pub(super) fn unknown_inputs(cast: &file::Cast, rule: &dyn Motion) -> Vec<(Range<usize>, String)> {
+    let strokes = cast.script.iter().map(Spanned::get_ref);
+    let acts = cast
+        .route
+        .iter()
+        .map(|place| (&place.press, &place.hold, &place.axis))
+        .chain(strokes.map(|stroke| (&stroke.press, &stroke.hold, &stroke.axis)));
+    let mut found = Vec::new();
+    for (press, hold, axis) in acts {
+        let axes = axis.iter().map(|(name, x)| (x.span(), name.as_str(), InputKind::Axis { bits: 2 }));
+        let press = press.iter().map(|name| (name.span(), name.get_ref().as_str(), InputKind::Press));
+        let hold = hold.iter().map(|name| (name.span(), name.get_ref().as_str(), InputKind::Held));
+        let all = press.chain(hold).chain(axes);
+        found.extend(all.filter_map(|(span, name, wanted)| Some((span, unknown(rule, name, wanted)?))));
     }
+    found
+}
+
+/// Why a rule cannot be given an input of this name and kind, if it cannot.
+fn unknown(rule: &dyn Motion, name: &str, wanted: InputKind) -> Option<String> {
+    let inputs = &rule.schema().input;
+    let alike = |f: &&InputField| std::mem::discriminant(&f.kind) == std::mem::discriminant(&wanted);
+    let known: Vec<String> = inputs.iter().filter(alike).map(|f| format!("`{}`", f.name)).collect();
+    if inputs.iter().filter(alike).any(|f| f.name == name) {
+        return None;
+    }
+    let is = match inputs.iter().find(|f| f.name == name) {
+        Some(other) => format!("`{name}` of `{}` is of kind {}, not {}", rule.name(), other.kind.name(), wanted.name()),
+        None => format!("`{}` has no input `{name}`", rule.name()),
+    };
+    let has = if known.is_empty() {
+        format!("none of kind {}", wanted.name())
+    } else {
+        format!("{} of kind {}", known.join(", "), wanted.name())
+    };
+    Some(format!("{is}, so this does nothing: it has {has}"))
 }

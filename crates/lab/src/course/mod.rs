@@ -120,8 +120,8 @@ pub struct Override {
 pub struct Sources<'a> {
     /// Rules written in Rust, to be named by `rule = …`.
     pub own: &'a [Arc<dyn Motion>],
-    /// Gives the text of a gait file by the path that the course names, or says why it cannot.
-    pub gait: &'a dyn Fn(&str) -> Result<String, String>,
+    /// Gives the text of a gait or a track by the path that the course names, or says why it cannot.
+    pub read: &'a dyn Fn(&str) -> Result<String, String>,
 }
 
 /// Where it is.
@@ -347,7 +347,7 @@ impl Course {
     /// # Errors
     /// The first mistake, with its place in the text.
     pub fn parse(file: &str, text: &str, own: &[Arc<dyn Motion>]) -> Result<Self, CourseError> {
-        Self::parse_with(file, text, Sources { own, gait: &shipped_gait })
+        Self::parse_with(file, text, Sources { own, read: &shipped_gait })
     }
 
     /// What a course file may hold, as a JSON Schema for editors (draft 2020-12).
@@ -369,7 +369,7 @@ impl Course {
         let read: file::File = toml::from_str(text).map_err(|e| CourseError::from_toml(file, text, &e))?;
         let mut rules: Vec<Arc<dyn Motion>> = vec![Arc::new(Walker::new())];
         rules.extend(sources.own.iter().cloned());
-        let mut course = resolve::Resolver { file, text, rules, read_gait: sources.gait }.course(&read)?;
+        let mut course = resolve::Resolver { file, text, rules, read: sources.read }.course(&read)?;
         course.warnings = suspicion::suspicions(file, text, &read, &course);
         course.text = text.into();
         Ok(course)

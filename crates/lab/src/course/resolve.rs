@@ -50,7 +50,7 @@ pub(super) struct Resolver<'a> {
     pub(super) file: &'a str,
     pub(super) text: &'a str,
     pub(super) rules: Rules,
-    pub(super) read_gait: &'a dyn Fn(&str) -> std::result::Result<String, String>,
+    pub(super) read: &'a dyn Fn(&str) -> std::result::Result<String, String>,
 }
 
 pub(super) type Result<T> = std::result::Result<T, CourseError>;

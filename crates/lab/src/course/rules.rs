@@ -41,7 +41,7 @@ impl Resolver<'_> {
 
     fn gait(&self, path: &Spanned<String>) -> Result<(String, Gait)> {
         let name = path.get_ref();
-        let text = (self.read_gait)(name)
+        let text = (self.read)(name)
             .map_err(|why| self.wrong(path.span(), format!("expected a gait file; cannot read `{name}`: {why}")))?;
         let compiled = velocitas_gait::compile(&text);
         let Some(gait) = compiled.gait else {

@@ -8,6 +8,7 @@ use velocitas_core::{Body, Bounds, Ground, Solid, vec3};
 
 use super::error::CourseError;
 use super::file::{self, File};
+use super::hands::unknown_inputs;
 use super::quantity::{Dimension, Quantity};
 use super::{Course, KnownTo};
 
@@ -36,6 +37,9 @@ pub(super) fn suspicions(name: &str, text: &str, file: &File, course: &Course) -
     let ground = course.ground(KnownTo::All);
     for (written, member) in file.cast.iter().zip(&course.cast) {
         let step = course.kinds.motion(member.kind).body().step;
+        for (span, message) in unknown_inputs(written, course.kinds.motion(member.kind)) {
+            s.say(span, message);
+        }
         for place in &written.route {
             s.waypoint(&ground, place, member.spawn.z + step, course);
         }

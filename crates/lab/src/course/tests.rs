@@ -114,9 +114,7 @@ fn mistakes_of_hands_are_told_where_they_are() {
         |with: &str| mistake("route = [\n    { at = [8, -19]", &format!("{with}\nroute = [\n    {{ at = [8, -19]"));
     let only = |with: &str| mistake("role = \"rogue\"", &format!("role = \"rogue\"\n{with}"));
     let told = [
-        place("hold = [\"crouch\"]"),
-        place("press = [\"sprint\"]"),
-        place("axis = { throttle = 0.5 }"),
+        place("axis = { throttle = 2 }"),
         place("pace = 2"),
         place("order = [1, 2, 3, 4]"),
         place("order = [1, 200]"),
@@ -246,6 +244,9 @@ fn what_has_no_effect_is_warned_about_with_its_place() {
         (plover, format!("[[solid]]\nname = \"buoy\"\nat = [60, 0]\nsize = [2, 2]\nheight = \"1 m\"\n\n{plover}")),
         (plover, format!("[[zone]]\nname = \"far ice\"\nsurface = \"ice\"\nmin = [42, 0]\nmax = [50, 5]\n\n{plover}")),
         ("{ at = [5, 2], hold = [\"sprint\"] }", "{ at = [-27, 4], hold = [\"sprint\"] }".to_owned()),
+        ("{ at = [5, 2], hold = [\"sprint\"] }", "{ at = [5, 2], press = [\"sprint\"] }".to_owned()),
+        ("{ at = [5, 2], hold = [\"sprint\"] }", "{ at = [5, 2], hold = [\"crouch\"] }".to_owned()),
+        ("{ at = [5, 2], hold = [\"sprint\"] }", "{ at = [5, 2], axis = { throttle = 0.5 } }".to_owned()),
         (plover, format!("[link.satellite]\nlatency = \"600 ms\"\n\n{plover}")),
         (plover, tune(&(side("all") + &side("all")))),
         (plover, tune(&(side("server") + &side("all")))),
@@ -279,7 +280,7 @@ fn crowd(members: usize, fields: &str) -> Result<Course, CourseError> {
         );
     }
     let read = |_: &str| Ok(gait.clone());
-    Course::parse_with("crowd.course.toml", &course, Sources { own: &[], gait: &read })
+    Course::parse_with("crowd.course.toml", &course, Sources { own: &[], read: &read })
 }
 
 #[test]

@@ -34,7 +34,7 @@ impl Exercise {
         };
         let begins = turn > self.begun;
         self.begun = self.begun.max(turn);
-        let way = if (turn - 1) / open.len() as u64 % 2 == 0 { 1.0 } else { -1.0 };
+        let way = if ((turn - 1) / open.len() as u64).is_multiple_of(2) { 1.0 } else { -1.0 };
         let given = &mut controls.given;
         match f.kind {
             InputKind::Press if begins => given.set_int(f.lane, given.int(f.lane) + 1),

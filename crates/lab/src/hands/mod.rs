@@ -25,6 +25,8 @@ pub struct Script {
     pub route: Vec<Waypoint>,
     /// What to do by the clock: a script or a track.
     pub strokes: Arc<Strokes>,
+    /// The file of the track, as the course names it.
+    pub track: Option<String>,
     /// So often a second, on average, something is pressed, held, let go or turned at random.
     pub random: Option<f64>,
     /// Whether what nothing else moves is used now and then.

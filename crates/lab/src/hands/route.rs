@@ -200,7 +200,7 @@ mod tests {
     use velocitas_core::{Bounds, InputField, InputKind, Motion, vec3};
 
     fn east() -> Waypoint {
-        let acts = Acts { press: vec!["hop"], hold: vec!["sprint"], ..Acts::default() };
+        let acts = Acts { press: vec!["hop".to_owned()], hold: vec!["sprint".to_owned()], ..Acts::default() };
         Waypoint { at: (10.0, 0.0), wait: LabTime(500_000_000), acts, ..Waypoint::default() }
     }
 

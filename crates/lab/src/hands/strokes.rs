@@ -121,8 +121,8 @@ mod tests {
     use velocitas_core::Motion;
     use velocitas_core::walker::{Walker, input_lane};
 
-    fn stroke(ms: f64, stick: (f32, f32), press: &[&'static str]) -> Stroke {
-        let acts = Acts { press: press.to_vec(), ..Acts::default() };
+    fn stroke(ms: f64, stick: (f32, f32), press: &[&str]) -> Stroke {
+        let acts = Acts { press: press.iter().map(|name| (*name).to_owned()).collect(), ..Acts::default() };
         Stroke { lasts: LabTime::from_millis(ms), stick, acts, ..Stroke::default() }
     }
 
@@ -134,7 +134,7 @@ mod tests {
     fn strokes_follow_each_other_and_each_press_is_seen_once_however_long_a_frame_takes() {
         let schema = Walker::new().schema().clone();
         let mut all = vec![stroke(100.0, (0.0, 1.0), &["hop"]), stroke(50.0, (1.0, 0.0), &["hop"])];
-        all[1].acts.hold = vec!["sprint"];
+        all[1].acts.hold = vec!["sprint".to_owned()];
         let once = Strokes { all, again: false };
         let mut playing = Playing::default();
         let mut at = |ms: f64| playing.controls(&once, LabTime::from_millis(ms), &schema);

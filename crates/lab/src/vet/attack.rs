@@ -12,9 +12,10 @@ use velocitas_core::{Ground, Input, InputKind, Limits, Motion, Rate, State, Vec3
 
 use super::feel::RATES;
 use super::grounds::{GROUNDS, TestGround};
-use super::track::{Track, ahead};
+use super::walk::ahead;
 use super::{Trial, defaults};
 use crate::chance::{Chance, Purpose};
+use crate::track::Track;
 
 /// The windows over which displacement is held against the limits, in ticks.
 pub const WINDOWS: [usize; 4] = [1, 4, 16, 64];
@@ -283,7 +284,9 @@ impl Search<'_> {
             tick_rate: attempt.rate.hz(),
             track: Track {
                 from: [0.0, 0.0, attempt.height],
-                ..Track::of(self.rule, attempt.rate, &GROUNDS[attempt.ground], about, &attempt.inputs)
+                ground: GROUNDS[attempt.ground].name.to_owned(),
+                about,
+                ..Track::of_ticks(self.rule, attempt.rate, &attempt.inputs)
             },
         }
     }

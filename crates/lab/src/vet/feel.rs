@@ -4,7 +4,7 @@ use serde::Serialize;
 use velocitas_core::{Input, InputField, InputKind, Motion, Rate, State, Vec3, max};
 
 use super::grounds::GROUNDS;
-use super::track::ahead;
+use super::walk::ahead;
 use super::{Trial, defaults};
 
 /// The tick rates at which rules are compared.

@@ -3,17 +3,17 @@
 //! - [`feel`] gives the figures a player notices: time to top speed, stopping distance, height of a jump.
 //! - [`attack`] searches for inputs that lead beyond the declared limits. It is a search with a seed and a bound: what
 //!   it does not find may still be there.
-//! - A [`Track`] is a sequence of inputs that can be kept and run again.
+//! - [`walk`] runs a [`Track`](crate::track::Track).
 
 mod attack;
 mod feel;
 mod grounds;
-mod track;
+mod walk;
 
 pub use attack::{Attack, Direction, Envelope, Found, WINDOWS, attack};
 pub use feel::{Feel, RATES, feel};
 pub use grounds::{GROUNDS, TestGround};
-pub use track::{Span, Track, TrackError, Walked};
+pub use walk::{Walked, walk};
 
 use velocitas_core::{Ground, Input, Motion, Rate, Scene, State, Tick, checked_step};
 

@@ -35,13 +35,16 @@ impl Default for Words<'_> {
 }
 
 impl Words<'_> {
-    pub fn course(&self) -> Course {
+    pub fn text(&self) -> String {
         let Self { hz, seed, first_tick, link, rest } = self;
-        let text = format!(
+        format!(
             "format = 1\nname = \"test\"\nseed = {seed}\ntick_rate = \"{hz} Hz\"\nfirst_tick = {first_tick}\n\
              world = {{ min = [-30, -30], max = [30, 30] }}\n[link.test]\n{link}\n{rest}"
-        );
-        Course::parse("test.course.toml", &text, &[]).unwrap_or_else(|e| panic!("{e}"))
+        )
+    }
+
+    pub fn course(&self) -> Course {
+        Course::parse("test.course.toml", &self.text(), &[]).unwrap_or_else(|e| panic!("{e}"))
     }
 
     #[track_caller]
