@@ -20,6 +20,8 @@ pub enum Purpose {
     Attack = 4,
     /// When a bot's hands move.
     Hands = 5,
+    /// When bursts of loss and outages begin and end.
+    Spells = 6,
 }
 
 /// A few draws that belong together.

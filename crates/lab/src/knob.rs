@@ -41,6 +41,20 @@ pub enum Knob {
     Extrapolate,
     /// The own character drawn between ticks.
     BetweenTicks,
+    /// Bursts of loss.
+    Bursts,
+    /// How long one lasts.
+    Burst,
+    /// Datagrams lost in one.
+    BurstLoss,
+    /// Times in which nothing gets through.
+    Outages,
+    /// How long one lasts.
+    Outage,
+    /// How much gets through.
+    Bandwidth,
+    /// How much waits for it.
+    Queue,
 }
 
 /// What a knob is set to.
@@ -78,6 +92,12 @@ pub enum Takes {
     Length,
     /// So many times.
     Factor,
+    /// How often.
+    Often,
+    /// So much a second.
+    Bandwidth,
+    /// So many bytes.
+    Size,
     /// A whole number.
     Whole,
     /// true or false.
@@ -160,11 +180,17 @@ const SHARE: &[f64] = &[0.0, 0.5, 1.0, 2.0, 3.0, 5.0, 7.5, 10.0, 15.0, 20.0, 30.
 const TICKS: &[f64] = &[1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0, 12.0, 15.0, 20.0, 30.0, 60.0];
 const REPEATS: &[f64] = &[1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0, 12.0, MAX_REPEATS as f64];
 const METRES: &[f64] = &[0.0, 0.25, 0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0, 50.0, 100.0];
+const SPELL: &[f64] =
+    &[0.0, 50.0, 100.0, 150.0, 200.0, 300.0, 400.0, 600.0, 800.0, 1000.0, 1200.0, 1500.0, 2000.0, 3000.0, 5000.0, 10_000.0, 30_000.0];
+const OFTEN: &[f64] = &[0.0, 0.2, 0.5, 1.0, 2.0, 4.0, 6.0, 10.0, 20.0, 30.0, 60.0];
+const KILOBITS: &[f64] =
+    &[0.0, 8.0, 16.0, 24.0, 32.0, 48.0, 64.0, 96.0, 128.0, 256.0, 512.0, 1000.0, 10_000.0, 1_000_000.0];
+const KILOBYTES: &[f64] = &[0.0, 1.0, 2.0, 4.0, 8.0, 16.0, 32.0, 64.0, 128.0, 256.0, 1000.0, 10_000.0];
 /// No delay of a client is longer, in milliseconds.
 const LONGEST: f64 = 5000.0;
 
 /// The table.
-pub static SETTINGS: [KnobSpec; 17] = [
+pub static SETTINGS: [KnobSpec; 24] = [
     KnobSpec {
         knob: Knob::Latency,
         name: "latency, one way",
@@ -347,10 +373,80 @@ pub static SETTINGS: [KnobSpec; 17] = [
         takes: Takes::Switch,
         place: Place::Switch { get: |k| k.settings.between_ticks, set: |k, on| k.settings.between_ticks = on },
     },
+    KnobSpec {
+        knob: Knob::Bursts,
+        name: "bursts of loss",
+        unit: "/min",
+        range: Range::Steps(OFTEN),
+        help: "so often a minute, on average, a burst of loss begins",
+        key: "bursts",
+        takes: Takes::Often,
+        place: Place::Link { get: |c| c.bursts, set: |c, x| c.bursts = x },
+    },
+    KnobSpec {
+        knob: Knob::Burst,
+        name: "a burst lasts",
+        unit: "ms",
+        range: Range::Steps(SPELL),
+        help: "how long a burst of loss lasts on average; one in twenty lasts three times as long",
+        key: "burst",
+        takes: Takes::Time,
+        place: Place::Link { get: |c| c.burst_ms, set: |c, x| c.burst_ms = x },
+    },
+    KnobSpec {
+        knob: Knob::BurstLoss,
+        name: "loss in a burst",
+        unit: "%",
+        range: Range::Steps(SHARE),
+        help: "datagrams lost while a burst lasts",
+        key: "burst_loss",
+        takes: Takes::Share,
+        place: Place::Link { get: |c| c.burst_loss, set: |c, x| c.burst_loss = x },
+    },
+    KnobSpec {
+        knob: Knob::Outages,
+        name: "outages",
+        unit: "/min",
+        range: Range::Steps(OFTEN),
+        help: "so often a minute, on average, nothing gets through for a while",
+        key: "outages",
+        takes: Takes::Often,
+        place: Place::Link { get: |c| c.outages, set: |c, x| c.outages = x },
+    },
+    KnobSpec {
+        knob: Knob::Outage,
+        name: "an outage lasts",
+        unit: "ms",
+        range: Range::Steps(SPELL),
+        help: "for so long nothing gets through",
+        key: "outage",
+        takes: Takes::Time,
+        place: Place::Link { get: |c| c.outage_ms, set: |c, x| c.outage_ms = x },
+    },
+    KnobSpec {
+        knob: Knob::Bandwidth,
+        name: "bandwidth, 0: all",
+        unit: "kbit/s",
+        range: Range::Steps(KILOBITS),
+        help: "so much gets through in each direction, with 28 bytes of headers a datagram; 0 for all",
+        key: "bandwidth",
+        takes: Takes::Bandwidth,
+        place: Place::Link { get: |c| c.bandwidth, set: |c, x| c.bandwidth = x },
+    },
+    KnobSpec {
+        knob: Knob::Queue,
+        name: "queue",
+        unit: "kB",
+        range: Range::Steps(KILOBYTES),
+        help: "as much waits for the bandwidth at most, and is late; what comes then is dropped",
+        key: "queue",
+        takes: Takes::Size,
+        place: Place::Link { get: |c| c.queue, set: |c, x| c.queue = x },
+    },
 ];
 
-/// Those of them that screens offer to be turned while a run goes on; the others are a course's.
-pub static KNOBS: &[KnobSpec] = SETTINGS.split_at(10).0;
+/// All of them can be turned while a run goes on; what is turned most comes first.
+pub static KNOBS: &[KnobSpec] = &SETTINGS;
 
 /// The settings a member's knobs act on.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -75,7 +75,7 @@ impl Lab {
     /// When the cast does not fit a snapshot: [`crate::Run::new`] checks that first.
     pub fn new(course: Arc<Course>) -> Self {
         let mut machines: Vec<Machine> = course.machines().map(|(_, host)| Machine::new(host)).collect();
-        let mut links = Links::default();
+        let mut links = Links::new(course.traces.clone());
         let (serving, things) = serving(&course);
         machines[MachineId::SERVER.index()].server = Some(Box::new(serving));
         for member in course.members() {
@@ -393,7 +393,7 @@ impl Lab {
         let near = |tick: WireTick| newest.and_then(|newest| tick.unwrap_near(newest).ok());
         let (kind, tick) = (carried.kind, carried.tick.and_then(near));
         let ticket = Ticket { kind, tick: tick.map(|t| t.0.saturating_sub(self.course.first_tick)) };
-        let (fate, number) = self.links.send(self.course.seed, self.now, (from, to), ticket);
+        let (fate, number) = self.links.send(self.course.seed, self.now, (from, to), ticket, bytes.len());
         let row = MessageRow {
             at: self.now,
             arrived: fate.arrives,

@@ -7,7 +7,9 @@
 use velocitas_core::MessageKind;
 
 use crate::chance::{Chance, Purpose};
+use crate::spells::{Often, Spells};
 use crate::time::LabTime;
+use crate::trace::Trace;
 
 /// One direction of a link.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -26,7 +28,30 @@ pub struct Conditions {
     pub reordering: f64,
     /// Datagrams are let through only so often, in milliseconds; 0 for always.
     pub bunch_ms: f64,
+    /// How often a burst of loss begins, times a minute.
+    pub bursts: f64,
+    /// How long it lasts on average, in milliseconds.
+    pub burst_ms: f64,
+    /// Share of datagrams lost while it lasts.
+    pub burst_loss: f64,
+    /// How often nothing gets through for a while, times a minute.
+    pub outages: f64,
+    /// For how long, in milliseconds.
+    pub outage_ms: f64,
+    /// So many thousand bits a second get through, headers included; 0 for all.
+    pub bandwidth: f64,
+    /// As many kilobytes wait for that at most; what comes then is dropped.
+    pub queue: f64,
+    /// Which recorded trace of delays and losses it follows besides.
+    pub trace: Option<TraceNumber>,
 }
+
+/// A recorded trace, by its place among those of a course.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct TraceNumber(pub u8);
+
+/// Bytes of the headers of a datagram on the way, IPv4 and UDP.
+const HEADERS: usize = 28;
 
 impl Conditions {
     /// Nothing happens to anything.
@@ -38,6 +63,14 @@ impl Conditions {
         duplication: 0.0,
         reordering: 0.0,
         bunch_ms: 0.0,
+        bursts: 0.0,
+        burst_ms: 400.0,
+        burst_loss: 0.8,
+        outages: 0.0,
+        outage_ms: 1000.0,
+        bandwidth: 0.0,
+        queue: 64.0,
+        trace: None,
     };
 }
 
@@ -62,6 +95,10 @@ pub struct Pipe {
     cached: Option<(u64, f64, f64)>,
     /// Of each kind, what was sent last.
     sent: [Sent; MessageKind::ALL.len()],
+    bursts: Spells,
+    outages: Spells,
+    /// Bytes that waited when one was sent last, and when that was.
+    waiting: (f64, LabTime),
 }
 
 /// What was sent last of a kind.
@@ -104,23 +141,32 @@ impl Pipe {
             floor: LabTime::ZERO,
             cached: None,
             sent: [Sent { count: 0, tick: None, of_tick: 0 }; MessageKind::ALL.len()],
+            bursts: Spells::new(0),
+            outages: Spells::new(1),
+            waiting: (0.0, LabTime::ZERO),
         }
     }
 
-    /// Sends a datagram at `now`.
-    pub fn send(&mut self, seed: u64, now: LabTime, ticket: Ticket) -> Fate {
+    /// Sends a datagram of so many bytes at `now`, over a link that follows these traces.
+    pub fn send(&mut self, seed: u64, now: LabTime, ticket: Ticket, bytes: usize, traces: &[Trace]) -> Fate {
         let c = self.conditions;
         let kind = ticket.kind as u32;
         let (index, ordinal) = self.sent[ticket.kind as usize].next(ticket.tick);
+        let queued = self.queued(now, bytes);
+        let traced = c.trace.and_then(|number| traces.get(usize::from(number.0))).map(|trace| trace.at(now));
+        let lossy = if self.in_burst(seed, now) { c.burst_loss } else { c.loss };
         // Nothing is asked of luck where nothing can happen.
-        let happens = [c.loss, c.duplication, c.reordering].iter().any(|share| *share > 0.0);
+        let happens = [lossy, c.duplication, c.reordering].iter().any(|share| *share > 0.0);
         let drawn = happens.then(|| {
             let mut chance = Chance::of_several(seed, Purpose::Datagram, self.place, kind, index, ordinal);
             std::array::from_fn(|_| chance.uniform())
         });
         let [loss, duplication, reordering, behind, apart] = drawn.unwrap_or([1.0; 5]);
-        let (lost, doubled, overtaken) = (loss < c.loss, duplication < c.duplication, reordering < c.reordering);
-        let delay = (c.latency_ms + c.jitter_ms * self.wander(seed, now)).max(0.0);
+        let stopped = self.is_out(seed, now) || queued.is_none() || traced == Some(None);
+        let (lost, doubled, overtaken) =
+            (stopped || loss < lossy, duplication < c.duplication, reordering < c.reordering);
+        let more = queued.unwrap_or(0.0) + traced.flatten().unwrap_or(0.0);
+        let delay = (c.latency_ms + c.jitter_ms * self.wander(seed, now)).max(0.0) + more;
         let mut at = now.plus(LabTime::from_millis(delay));
         let gate = LabTime::from_millis(c.bunch_ms).0;
         if gate > 0 {
@@ -139,6 +185,34 @@ impl Pipe {
             arrives: (!lost).then_some(at),
             again: (doubled && !lost).then(|| at.plus(LabTime::from_millis(1.0 + 30.0 * apart))),
         }
+    }
+
+    fn in_burst(&mut self, seed: u64, now: LabTime) -> bool {
+        let Conditions { bursts, burst_ms, .. } = self.conditions;
+        let often = Often { per_minute: bursts, lasts_ms: burst_ms, even: false };
+        self.bursts.is_on((seed, self.place), often, now)
+    }
+
+    fn is_out(&mut self, seed: u64, now: LabTime) -> bool {
+        let Conditions { outages, outage_ms, .. } = self.conditions;
+        let often = Often { per_minute: outages, lasts_ms: outage_ms, even: true };
+        self.outages.is_on((seed, self.place), often, now)
+    }
+
+    /// How long a datagram waits until it and all before it got through, in milliseconds; `None` where there is no room to wait.
+    fn queued(&mut self, now: LabTime, bytes: usize) -> Option<f64> {
+        let Conditions { bandwidth, queue, .. } = self.conditions;
+        let (waited, since) = std::mem::replace(&mut self.waiting, (0.0, now));
+        if bandwidth <= 0.0 {
+            return Some(0.0);
+        }
+        let a_ms = bandwidth / 8.0;
+        let left = (waited - a_ms * now.minus(since).millis()).max(0.0);
+        let whole = left + (bytes + HEADERS) as f64;
+        // What is on its way through waits for nobody.
+        let fits = left == 0.0 || whole <= queue * 1000.0;
+        self.waiting = (if fits { whole } else { left }, now);
+        fits.then(|| whole / a_ms)
     }
 
     /// The delay's deviation at a moment, in standard deviations.
@@ -175,7 +249,7 @@ mod tests {
         (0..count)
             .map(|i| {
                 let now = LabTime::from_millis(i as f64 * 16.0);
-                let fate = pipe.send(7, now, Ticket { kind: MessageKind::Inputs, tick: Some(i) });
+                let fate = pipe.send(7, now, Ticket { kind: MessageKind::Inputs, tick: Some(i) }, 100, &[]);
                 fate.arrives.map(|at| at.minus(now).millis())
             })
             .collect()
@@ -254,7 +328,8 @@ mod tests {
     #[test]
     fn several_of_one_kind_about_one_tick_have_luck_of_their_own() {
         let mut pipe = Pipe::new(3, Conditions { loss: 0.5, ..Conditions::PERFECT });
-        let mut lost = |tick| pipe.send(7, LabTime::ZERO, Ticket { kind: MessageKind::Inputs, tick }).arrives.is_none();
+        let mut lost =
+            |tick| pipe.send(7, LabTime::ZERO, Ticket { kind: MessageKind::Inputs, tick }, 100, &[]).arrives.is_none();
         let apart = (0..400).filter(|tick| lost(Some(*tick)) != lost(Some(*tick))).count();
         assert!((150..250).contains(&apart), "half of them: {apart}");
         let apart = (0..400).filter(|_| lost(None) != lost(None)).count();
@@ -265,7 +340,9 @@ mod tests {
     fn luck_hangs_on_what_a_datagram_is_about_not_on_what_else_is_sent() {
         let set = Conditions { loss: 0.5, ..Conditions::PERFECT };
         let (mut seldom, mut often) = (Pipe::new(3, set), Pipe::new(3, set));
-        let lost = |pipe: &mut Pipe, kind, tick| pipe.send(7, LabTime::ZERO, Ticket { kind, tick }).arrives.is_none();
+        let lost = |pipe: &mut Pipe, kind, tick| {
+            pipe.send(7, LabTime::ZERO, Ticket { kind, tick }, 100, &[]).arrives.is_none()
+        };
         for tick in 0..200 {
             lost(&mut often, MessageKind::Snapshot, Some(tick));
             if tick % 10 == 0 {
@@ -282,12 +359,101 @@ mod tests {
         let mut pipe = Pipe::new(9, Conditions { latency_ms: 5.0, duplication: 0.2, ..Conditions::PERFECT });
         let mut doubled = 0;
         for i in 0..5000 {
-            let fate = pipe.send(3, LabTime::from_millis(i as f64), Ticket { kind: MessageKind::Claim, tick: Some(i) });
+            let fate = pipe.send(
+                3,
+                LabTime::from_millis(i as f64),
+                Ticket { kind: MessageKind::Claim, tick: Some(i) },
+                100,
+                &[],
+            );
             if let Some(again) = fate.again {
                 doubled += 1;
                 assert!(fate.arrives.is_some_and(|first| first < again));
             }
         }
         assert!((900..1100).contains(&doubled), "{doubled}");
+    }
+
+    /// Lengths of the stretches in which all is lost, in datagrams.
+    fn runs(delays: &[Option<f64>]) -> Vec<usize> {
+        delays.split(Option::is_some).map(<[_]>::len).filter(|n| *n > 0).collect()
+    }
+
+    #[test]
+    fn bursts_lose_many_in_a_row_and_as_many_in_all_as_set() {
+        let set = Conditions { bursts: 10.0, burst_ms: 500.0, burst_loss: 1.0, ..Conditions::PERFECT };
+        let all = delays(set, 200_000);
+        let share = all.iter().filter(|d| d.is_none()).count() as f64 / all.len() as f64;
+        assert!((share - 10.0 * 0.5 / 60.0).abs() < 0.01, "{share}");
+        let (bursts, hours) = (runs(&all), 200_000.0 * 0.016 / 3600.0);
+        let (often, long) =
+            (bursts.len() as f64 / (hours * 60.0), 16.0 * bursts.iter().sum::<usize>() as f64 / bursts.len() as f64);
+        assert!((often - 10.0).abs() < 1.0 && (long - 500.0).abs() < 60.0, "{often} a minute of {long} ms");
+        // The same share lost one by one comes seldom twice in a row.
+        let single = runs(&delays(Conditions { loss: share, ..Conditions::PERFECT }, 200_000));
+        assert!(single.iter().sum::<usize>() < 2 * single.len(), "1.1 in a row");
+    }
+
+    #[test]
+    fn an_outage_lets_nothing_through_for_just_so_long() {
+        let set = Conditions { outages: 4.0, outage_ms: 800.0, ..Conditions::PERFECT };
+        let outages = runs(&delays(set, 100_000));
+        // Two may follow each other closely, and one begin in the other's last moment.
+        let usual = outages.iter().filter(|n| (49..=51).contains(*n)).count();
+        assert!(usual * 10 > outages.len() * 9, "{usual} of {}", outages.len());
+        let often = outages.len() as f64 / (100_000.0 * 0.016 / 60.0);
+        assert!((often - 4.0).abs() < 0.5, "{often} a minute");
+    }
+
+    #[test]
+    fn a_narrow_link_fills_its_queue_and_then_drops_what_does_not_fit() {
+        // 62.5 datagrams of 128 bytes a second are 64 kbit/s.
+        let narrow = |bandwidth, queue| delays(Conditions { bandwidth, queue, ..Conditions::PERFECT }, 5000);
+        let wide = narrow(128.0, 4.0);
+        assert!(wide.iter().all(|d| *d == Some(8.0)), "each takes the time it takes to get through: 8 ms");
+        let half = narrow(32.0, 4.0);
+        let (early, late) = (half[3].expect("it fits"), half[4990..].iter().flatten().copied().fold(0.0, f64::max));
+        assert!(early < 100.0 && (900.0..=1000.0).contains(&late), "the queue grows to 4 kB at 4 kB/s: {early} {late}");
+        let through = half.iter().flatten().count() as f64 / 5000.0;
+        assert!((through - 0.5).abs() < 0.02, "half gets through: {through}");
+        // A longer queue delays more and drops as much in the end.
+        let bloated = narrow(32.0, 16.0);
+        let late = bloated[4990..].iter().flatten().copied().fold(0.0, f64::max);
+        assert!((3900.0..=4000.0).contains(&late), "{late}");
+        // A link that was narrow for a while drains.
+        let mut pipe = Pipe::new(3, Conditions { bandwidth: 32.0, ..Conditions::PERFECT });
+        let mut send = |pipe: &mut Pipe, ms: f64| {
+            let now = LabTime::from_millis(ms);
+            let fate = pipe.send(7, now, Ticket { kind: MessageKind::Inputs, tick: None }, 100, &[]);
+            fate.arrives.map(|at| at.minus(now).millis())
+        };
+        for i in 0..100 {
+            send(&mut pipe, f64::from(i) * 16.0);
+        }
+        assert!(send(&mut pipe, 1600.0).is_some_and(|ms| ms > 1000.0));
+        assert!(send(&mut pipe, 9000.0).is_some_and(|ms| ms < 40.0), "it has drained");
+    }
+
+    #[test]
+    fn a_trace_is_followed_and_begins_again() {
+        let trace = Trace::parse("a.csv", "seconds,delay_ms\n0,40\n1,lost\n2,90\n3,0\n").expect("sound");
+        let mut pipe = Pipe::new(3, Conditions { trace: Some(TraceNumber(0)), latency_ms: 5.0, ..Conditions::PERFECT });
+        let mut at = |s: f64| {
+            let now = LabTime::from_secs(s);
+            let fate =
+                pipe.send(7, now, Ticket { kind: MessageKind::Inputs, tick: None }, 100, std::slice::from_ref(&trace));
+            fate.arrives.map(|at| at.minus(now).millis())
+        };
+        assert_eq!([at(0.5), at(1.5), at(2.5), at(4.5), at(5.5)], [Some(45.0), None, Some(95.0), None, Some(95.0)]);
+    }
+
+    #[test]
+    fn bursts_and_queues_leave_all_other_luck_as_it_was() {
+        let base = Conditions { latency_ms: 80.0, loss: 0.2, ..Conditions::PERFECT };
+        let lost = |c| delays(c, 4000).iter().map(Option::is_none).collect::<Vec<_>>();
+        let bursts = lost(Conditions { bursts: 10.0, burst_ms: 300.0, burst_loss: 1.0, bandwidth: 1000.0, ..base });
+        let before = lost(base);
+        assert!(bursts.iter().zip(&before).all(|(now, before)| *now || !*before), "what was lost is lost, and more");
+        assert_ne!(bursts, before);
     }
 }

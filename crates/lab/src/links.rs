@@ -1,15 +1,19 @@
 //! The links between machines: a mesh of pipes, one for each pair and direction.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use crate::ids::MachineId;
 use crate::link::{Conditions, Fate, Pipe, Ticket};
 use crate::time::LabTime;
+use crate::trace::Trace;
 
 /// All links.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Links {
     pipes: BTreeMap<(MachineId, MachineId), Pipe>,
+    /// What was recorded of links, for those that follow it.
+    traces: Arc<[Trace]>,
     /// Datagrams sent so far between two machines.
     sent: BTreeMap<(MachineId, MachineId), u64>,
 }
@@ -25,6 +29,11 @@ const fn place(from: MachineId, to: MachineId) -> u32 {
 }
 
 impl Links {
+    /// No link yet; those to come may follow these traces.
+    pub(crate) fn new(traces: Arc<[Trace]>) -> Self {
+        Self { traces, ..Self::default() }
+    }
+
     /// Lays a link between two different machines.
     pub(crate) fn lay(&mut self, from: MachineId, to: MachineId, conditions: Conditions) {
         self.pipes.insert((from, to), Pipe::new(place(from, to), conditions));
@@ -37,19 +46,21 @@ impl Links {
         }
     }
 
-    /// Sends a datagram: what becomes of it, and how many were sent on this link before it. What a machine sends to itself arrives at once, and so does what is sent where no link was laid.
+    /// Sends a datagram: what becomes of it, and how many were sent on this link before it. What a machine sends to itself
+    /// arrives at once, and so does what is sent where no link was laid.
     pub(crate) fn send(
         &mut self,
         seed: u64,
         now: LabTime,
         (from, to): (MachineId, MachineId),
         ticket: Ticket,
+        bytes: usize,
     ) -> (Fate, u64) {
         let sent = self.sent.entry((from, to)).or_default();
         let number = *sent;
         *sent += 1;
         let fate = match self.pipes.get_mut(&(from, to)) {
-            Some(pipe) => pipe.send(seed, now, ticket),
+            Some(pipe) => pipe.send(seed, now, ticket, bytes, &self.traces),
             None => Fate { arrives: Some(now), again: None },
         };
         (fate, number)

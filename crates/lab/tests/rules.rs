@@ -11,7 +11,7 @@ use velocitas_core::{Motion, Rate, Schema};
 use velocitas_gait::{compile, compile_after};
 use velocitas_lab::cause::Cause;
 use velocitas_lab::track::Track;
-use velocitas_lab::vet::{self, Attack, Feel, RATES, attack, feel, walk};
+use velocitas_lab::vet::{Attack, Envelope, Feel, RATES, attack, feel, walk};
 use velocitas_lab::{Acts, Command, Controls, LabTime, Part, Reach, RecordTick, ReloadError, Run, shipped_gait};
 
 fn text(name: &str) -> String {
@@ -219,7 +219,7 @@ fn the_crane_arrives_without_overshoot_and_keeps_one_more_order() {
             "{{ \"format\": 2, \"gait\": \"crane\", \"tick_rate\": 60, \"ground\": \"flat\", \"inputs\": [{orders}] }}"
         );
         let track = Track::parse(&text).expect("a track");
-        let walked = vet::walk(&track, &crane, None).expect("made for it");
+        let walked = walk(&track, &crane, None).expect("made for it");
         let at = walked.path().last().copied().expect("it has ticks");
         let through = |x: f32, y: f32| walked.path().iter().any(|p| p.distance(velocitas_core::vec3(x, y, p.z)) < 0.06);
         ((at.x, at.y), through(9.0, 0.0), through(9.0, 9.0))
@@ -302,7 +302,7 @@ fn an_attack_finds_a_limit_that_is_too_low_and_keeps_the_inputs_that_did_it() {
     let (level, ..) = walked.fastest(found.ticks);
     assert!((level - found.found_mps).abs() < 1e-3, "run again it does the same: {level} {}", found.found_mps);
     let again = attack(&wrong, how, |_| true);
-    let speeds = |e: &velocitas_lab::vet::Envelope| e.found.iter().map(|f| f.found_mps.to_bits()).collect::<Vec<_>>();
+    let speeds = |e: &Envelope| e.found.iter().map(|f| f.found_mps.to_bits()).collect::<Vec<_>>();
     assert_eq!(speeds(&again), speeds(&envelope), "the same seed finds the same");
     // A search that is stopped says what it found until then.
     let mut asked = 0;

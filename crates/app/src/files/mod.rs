@@ -79,7 +79,11 @@ pub fn course(path: Option<&Path>, kinds: &[Arc<dyn Motion>]) -> Result<Course, 
 /// A course whose text was read already.
 pub(crate) fn parse_course(path: &Path, text: &str, kinds: &[Arc<dyn Motion>]) -> Result<Course, OpenError> {
     let read = |name: &str| {
-        let what = if name.ends_with(".json") { "a track is a JSON file" } else { "a gait is a text file" };
+        let what = match name.rsplit_once('.') {
+            Some((_, "json")) => "a track is a JSON file",
+            Some((_, "csv")) => "a trace is a CSV file",
+            _ => "a gait is a text file",
+        };
         read_regular(&beside(path, name), what).map_err(|why| why.to_string())
     };
     Ok(Course::parse_with(&named(path), text, Sources { own: kinds, read: &read })?)
@@ -100,12 +104,13 @@ pub fn beside(course: &Path, name: &str) -> PathBuf {
     course.parent().map_or_else(|| PathBuf::from(name), |folder| folder.join(name))
 }
 
-/// Every file that is read for a course: its own, its gaits and its tracks.
+/// Every file that is read for a course: its own, its gaits, tracks and traces.
 pub(crate) fn inputs_of(path: Option<&Path>, course: &Course) -> Vec<PathBuf> {
     let Some(path) = path else { return Vec::new() };
     let gaits = course.gaits.iter().map(|g| &g.path);
     let tracks = course.cast.iter().filter_map(|member| member.script.track.as_ref());
-    std::iter::once(path.to_owned()).chain(gaits.chain(tracks).map(|name| beside(path, name))).collect()
+    let traces = course.traces.iter().map(|trace| &trace.name);
+    std::iter::once(path.to_owned()).chain(gaits.chain(tracks).chain(traces).map(|name| beside(path, name))).collect()
 }
 
 #[cfg(test)]

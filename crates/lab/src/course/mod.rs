@@ -31,6 +31,7 @@ use crate::ids::{MachineId, MemberId};
 use crate::knob::Knobs;
 use crate::link::Conditions;
 use crate::time::LabTime;
+use crate::trace::Trace;
 
 /// The demo course.
 pub const DEMO: &str = include_str!("../../../../courses/lampwick-quay.course.toml");
@@ -77,6 +78,8 @@ pub struct Course {
     pub server: HostSpec,
     /// Where it is.
     pub world: Arc<World>,
+    /// What was recorded of links, for those that follow it.
+    pub traces: Arc<[Trace]>,
     /// How long the server waits for who says nothing.
     pub patience: Patience,
     /// Who takes part, in the order of the file.

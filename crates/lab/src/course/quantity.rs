@@ -42,6 +42,8 @@ dimension! {
     "Kept in hertz." Frequency: "a frequency", "60 Hz", [("Hz", 1.0)], 1_000_000.0, false;
     "Kept in millionths." Drift: "a clock drift", "100 ppm", [("ppm", 1.0)], 10_000.0, true;
     "Kept in times a minute." Often: "how often", "4 /min", [("/min", 1.0), ("/s", 60.0)], 6000.0, false;
+    "Kept in thousand bits a second." Bandwidth: "a bandwidth", "256 kbit/s", [("kbit/s", 1.0), ("Mbit/s", 1000.0)], 1_000_000.0, false;
+    "Kept in thousand bytes." Size: "a size", "64 kB", [("kB", 1.0), ("MB", 1000.0), ("B", 0.001)], 10_000.0, false;
     "Kept as it is." Factor: "a factor", "1.5 times", [("times", 1.0)], 1000.0, false;
 }
 

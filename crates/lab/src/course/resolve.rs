@@ -22,12 +22,15 @@ use crate::fault::{FAULTS, Fault};
 use crate::host::HostSpec;
 use crate::ids::MemberId;
 use crate::knob::Knobs;
-use crate::link::Conditions;
+use crate::link::{Conditions, TraceNumber};
+use crate::profile::PROFILES;
 use crate::time::LabTime;
+use crate::trace::Trace;
 
 /// The most one server and one screen are meant for.
 const MOST_CAST: usize = 48;
 const MOST_SOLIDS: usize = 4096;
+const MOST_TRACES: usize = 64;
 const MOST_THINGS: usize = 48;
 /// Tick numbers beyond this leave no room to count on.
 const MOST_TICK: i64 = 1 << 48;
@@ -118,7 +121,8 @@ impl Resolver<'_> {
             file.first_tick.as_ref().map_or(Ok(0), |t| self.whole(t, "a first tick", 0..MOST_TICK))? as u64;
         self.name(&file.name, "a name of the course", MOST_TITLE)?;
         let world = self.world(file)?;
-        let links = self.links(&file.link)?;
+        let mut traces = Vec::new();
+        let links = self.links(&file.link, &mut traces)?;
         let (rules, gaits) = self.gaits(file)?;
         let kinds = Kinds::new(rules)
             .map_err(|(name, error)| self.wrong(0..0, format!("the rule `{name}` cannot be used: {error}")))?;
@@ -133,6 +137,7 @@ impl Resolver<'_> {
             overrides: Vec::new(),
             server,
             world: Arc::new(world),
+            traces: traces.into(),
             patience: self.silence(&file.silence)?,
             cast: Vec::new(),
             things: Vec::new(),
@@ -358,8 +363,35 @@ impl Resolver<'_> {
         Ok(NamedSolid { name: s.name.get_ref().clone(), solid, known_to })
     }
 
-    fn links(&self, links: &BTreeMap<String, Link>) -> Result<BTreeMap<String, (Conditions, Conditions)>> {
-        links.iter().map(|(name, link)| Ok((name.clone(), link.conditions().map_err(|m| self.mistake(m))?))).collect()
+    /// The links of a course by name, and the named kinds of link that it has not named otherwise.
+    fn links(
+        &self,
+        links: &BTreeMap<String, Link>,
+        traces: &mut Vec<Trace>,
+    ) -> Result<BTreeMap<String, (Conditions, Conditions)>> {
+        let mut all: BTreeMap<String, (Conditions, Conditions)> =
+            PROFILES.iter().map(|profile| (profile.name.to_owned(), (profile.up, profile.down))).collect();
+        let perfect = (Conditions::PERFECT, Conditions::PERFECT);
+        for (name, link) in links {
+            let conditions = link.conditions(perfect, &mut |path| self.trace(path, traces));
+            all.insert(name.clone(), conditions.map_err(|m| self.mistake(m))?);
+        }
+        Ok(all)
+    }
+
+    /// The trace in a file; each file is read once.
+    fn trace(&self, path: &Spanned<String>, traces: &mut Vec<Trace>) -> std::result::Result<TraceNumber, Mistake> {
+        let name = path.get_ref();
+        let wrong = |why: String| (path.span(), format!("expected the trace `{name}`: {why}"), None);
+        if let Some(place) = traces.iter().position(|trace| trace.name == *name) {
+            return Ok(TraceNumber(place as u8));
+        }
+        if traces.len() >= MOST_TRACES {
+            return Err(wrong(format!("a course has at most {MOST_TRACES}")));
+        }
+        let text = (self.read)(name).map_err(wrong)?;
+        traces.push(Trace::parse(name, &text).map_err(|e| wrong(e.to_string()))?);
+        Ok(TraceNumber((traces.len() - 1) as u8))
     }
 
     fn mistake(&self, (span, message, help): Mistake) -> CourseError {

@@ -10,10 +10,11 @@ use serde::de::{Deserialize, Deserializer, Error, MapAccess, Visitor};
 use toml::{Spanned, Value};
 
 use super::error::nearest;
-use super::quantity::{Factor, Length, Quantity, Share, Time};
+use super::quantity::{Bandwidth, Factor, Length, Often, Quantity, Share, Size, Time};
 use crate::cheat::{CHEATS, Cheat};
 use crate::knob::{KnobSpec, KnobValue, Knobs, Place, Range as Steps, SETTINGS, Takes};
-use crate::link::Conditions;
+use crate::link::{Conditions, TraceNumber};
+use crate::profile::{PROFILES, Profile};
 
 /// Values by key, each with its place.
 type Written = BTreeMap<Spanned<String>, Spanned<Value>>;
@@ -22,6 +23,10 @@ type Written = BTreeMap<Spanned<String>, Spanned<Value>>;
 #[derive(Clone, Default)]
 pub(super) struct Link {
     written: Written,
+    /// The kind of link that all this is over.
+    profile: Option<Spanned<String>>,
+    /// What was recorded of a link, to be followed.
+    trace: Option<Spanned<String>>,
     /// What differs on the way down, with the place of its key.
     down: Option<(Range<usize>, Box<Self>)>,
 }
@@ -37,6 +42,13 @@ type Result<T> = std::result::Result<T, Mistake>;
 
 /// The key of what differs on the way down.
 const DOWN: &str = "down";
+/// The key of a named kind of link.
+const PROFILE: &str = "profile";
+/// The key of a recorded trace.
+const TRACE: &str = "trace";
+
+/// Reads the trace in a file, or finds it among those read.
+pub(super) type ReadTrace<'a> = dyn FnMut(&Spanned<String>) -> Result<TraceNumber> + 'a;
 
 const fn is_of_link(spec: &KnobSpec) -> bool {
     matches!(spec.place, Place::Link { .. })
@@ -49,7 +61,8 @@ fn rows(of_link: bool) -> impl Iterator<Item = &'static KnobSpec> {
 fn row(key: &Spanned<String>, of_link: bool) -> Result<&'static KnobSpec> {
     let found = key.get_ref();
     rows(of_link).find(|spec| spec.key == found).ok_or_else(|| {
-        let known: Vec<&str> = rows(of_link).map(|spec| spec.key).chain(of_link.then_some(DOWN)).collect();
+        let known: Vec<&str> =
+            rows(of_link).map(|spec| spec.key).chain([PROFILE, TRACE, DOWN].into_iter().filter(|_| of_link)).collect();
         let message = format!("expected one of the keys {}; found `{found}`", known.join(", "));
         (key.span(), message, nearest(found, known.into_iter()))
     })
@@ -108,6 +121,9 @@ fn plain(takes: Takes, written: &Spanned<Value>) -> Result<KnobValue> {
                 number(Quantity::<Time>::parse(other).map(|q| q.value).map_err(|why| format!("{why}; or \"auto\"")))
             }
         },
+        Takes::Often => number(Quantity::<Often>::parse(text("how often", "4 /min")?).map(|q| q.value)),
+        Takes::Bandwidth => number(Quantity::<Bandwidth>::parse(text("a bandwidth", "256 kbit/s")?).map(|q| q.value)),
+        Takes::Size => number(Quantity::<Size>::parse(text("a size", "64 kB")?).map(|q| q.value)),
         Takes::Factor => number(Quantity::<Factor>::parse(text("a factor", "1.5 times")?).map(|q| q.value)),
         Takes::Whole => whole("a number", &[0.0, f64::from(u32::MAX)], written),
         Takes::Switch => match written.get_ref() {
@@ -135,10 +151,11 @@ impl<'de> Visitor<'de> for LinkVisitor {
     fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> std::result::Result<Link, A::Error> {
         let mut link = Link::default();
         while let Some(key) = map.next_key::<Spanned<String>>()? {
-            if key.get_ref() == DOWN {
-                link.down = Some((key.span(), map.next_value()?));
-            } else {
-                link.written.insert(key, map.next_value()?);
+            match key.get_ref().as_str() {
+                DOWN => link.down = Some((key.span(), map.next_value()?)),
+                PROFILE => link.profile = Some(map.next_value()?),
+                TRACE => link.trace = Some(map.next_value()?),
+                _ => drop(link.written.insert(key, map.next_value()?)),
             }
         }
         Ok(link)
@@ -146,19 +163,38 @@ impl<'de> Visitor<'de> for LinkVisitor {
 }
 
 impl Link {
-    /// Both directions: up, down.
-    pub(super) fn conditions(&self) -> Result<(Conditions, Conditions)> {
-        let up = self.over(Conditions::PERFECT)?;
-        let Some((place, down)) = &self.down else { return Ok((up, up)) };
+    /// Both directions, up and down, over what holds otherwise.
+    pub(super) fn conditions(
+        &self,
+        otherwise: (Conditions, Conditions),
+        read: &mut ReadTrace<'_>,
+    ) -> Result<(Conditions, Conditions)> {
+        let (up, down) = self.profile()?.map_or(otherwise, |profile| (profile.up, profile.down));
+        let (up, same) = (self.over(up, read)?, self.over(down, read)?);
+        let Some((place, down)) = &self.down else { return Ok((up, same)) };
         if down.down.is_some() {
             return Err((place.clone(), "expected a `down` without a `down` of its own; found one".to_owned(), None));
         }
-        Ok((up, down.over(up)?))
+        let base = down.profile()?.map_or(same, |profile| profile.down);
+        Ok((up, down.over(base, read)?))
+    }
+
+    fn profile(&self) -> Result<Option<&'static Profile>> {
+        let Some(name) = &self.profile else { return Ok(None) };
+        let known = PROFILES.iter().map(|profile| profile.name);
+        Profile::named(name.get_ref()).map(Some).ok_or_else(|| {
+            let list: Vec<&str> = known.clone().collect();
+            let message = format!("expected a profile ({}); found `{}`", list.join(", "), name.get_ref());
+            (name.span(), message, nearest(name.get_ref(), known))
+        })
     }
 
     /// What is written, over what holds otherwise.
-    fn over(&self, otherwise: Conditions) -> Result<Conditions> {
+    fn over(&self, otherwise: Conditions, read: &mut ReadTrace<'_>) -> Result<Conditions> {
         let mut conditions = otherwise;
+        if let Some(trace) = &self.trace {
+            conditions.trace = Some(read(trace)?);
+        }
         for (key, written) in &self.written {
             let spec = row(key, true)?;
             if let (Place::Link { set, .. }, KnobValue::Number(x)) = (spec.place, value(spec, written)?) {
@@ -251,6 +287,9 @@ fn written_as(takes: Takes, generator: &mut SchemaGenerator) -> Schema {
         Takes::Time => generator.subschema_for::<Quantity<Time>>(),
         Takes::Share => generator.subschema_for::<Quantity<Share>>(),
         Takes::Length => generator.subschema_for::<Quantity<Length>>(),
+        Takes::Often => generator.subschema_for::<Quantity<Often>>(),
+        Takes::Bandwidth => generator.subschema_for::<Quantity<Bandwidth>>(),
+        Takes::Size => generator.subschema_for::<Quantity<Size>>(),
         Takes::Factor => generator.subschema_for::<Quantity<Factor>>(),
         Takes::TimeOrAuto => json_schema!({ "type": "string" }),
         Takes::Whole => json_schema!({ "type": "integer" }),
@@ -320,6 +359,12 @@ impl JsonSchema for Link {
     fn json_schema(generator: &mut SchemaGenerator) -> Schema {
         let mut both = schema(generator, true, "Both directions, and what differs on the way down.");
         if let Some(properties) = both.get_mut("properties").and_then(|p| p.as_object_mut()) {
+            let names: Vec<&str> = PROFILES.iter().map(|profile| profile.name).collect();
+            let profile =
+                json_schema!({ "enum": names, "description": "The kind of link that all else here is over." });
+            properties.insert(PROFILE.to_owned(), profile.to_value());
+            let trace = json_schema!({ "type": "string", "description": "A recorded trace (CSV) of delays and losses, to be followed." });
+            properties.insert(TRACE.to_owned(), trace.to_value());
             let down = generator.subschema_for::<Self>();
             properties.insert(DOWN.to_owned(), down.to_value());
         }

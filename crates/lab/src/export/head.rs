@@ -66,6 +66,9 @@ fn unit(takes: Takes) -> &'static str {
     match takes {
         Takes::Time | Takes::TimeOrAuto => "_ms",
         Takes::Length => "_m",
+        Takes::Often => "_per_minute",
+        Takes::Bandwidth => "_kbit_per_s",
+        Takes::Size => "_kb",
         _ => "",
     }
 }
