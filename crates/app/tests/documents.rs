@@ -51,8 +51,35 @@ fn the_course_page_shows_every_key_as_it_is_read() {
     );
     let text = format!("{helm}\n{rest}\n{rogue}");
     let course = Course::parse("docs/course.md", &text, &[]).unwrap_or_else(|e| panic!("{e}"));
-    assert_eq!((course.cast.len(), course.events.len(), course.cast[2].tricks.len()), (3, 6, 3));
+    assert_eq!((course.cast.len(), course.events.len(), course.cast[2].tricks.len()), (3, 9, 3));
     assert_eq!((course.things.len(), course.cast[0].faults.len(), course.cast[0].there), (1, 1, false));
+}
+
+/// A profile's settings that are otherwise than those of a perfect link.
+fn told(conditions: &velocitas::lab::Conditions) -> String {
+    use velocitas::lab::{Conditions, Place, SETTINGS, Takes};
+    let told = SETTINGS.iter().filter_map(|spec| {
+        let Place::Link { get, .. } = spec.place else { return None };
+        let (x, perfect) = (get(conditions), get(&Conditions::PERFECT));
+        let x = if spec.takes == Takes::Share { x * 100.0 } else { x };
+        (x != perfect).then(|| format!("{} {} {}", spec.key, (x * 1000.0).round() / 1000.0, spec.unit))
+    });
+    told.collect::<Vec<_>>().join(", ")
+}
+
+#[test]
+fn the_profiles_are_on_their_page() {
+    let page = document("docs/links.md");
+    let (mark, end) = ("<!-- profiles -->\n", "<!-- end -->");
+    let (begin, stop) = (page.find(mark).expect("a mark") + mark.len(), page.find(end).expect("an end"));
+    let row = |profile: &velocitas::lab::Profile| {
+        let (up, down) = (told(&profile.up), told(&profile.down));
+        let down = if down == up { "the same".to_owned() } else { down };
+        format!("| `{}` | {} | {up} | {down} |\n", profile.name, profile.says)
+    };
+    let rows: String = velocitas::lab::PROFILES.iter().map(row).collect();
+    let table = format!("| profile | is | up | down |\n|---|---|---|---|\n{rows}");
+    is_current("docs/links.md", &format!("{}{table}{}", &page[..begin], &page[stop..]));
 }
 
 #[test]

@@ -26,6 +26,8 @@ pub struct Entity {
     pub(crate) state: State,
     /// Velocity to be added before its next step, in metres a second.
     pub(crate) push: Vec3,
+    /// Where it is to be put before its next step, at rest.
+    pub(crate) put: Option<Vec3>,
 }
 
 impl Entity {
@@ -92,6 +94,7 @@ impl World {
             teleports: 0,
             state,
             push: Vec3::ZERO,
+            put: None,
         });
         Some(id)
     }
@@ -147,6 +150,15 @@ impl World {
             && velocity.is_finite()
         {
             entity.push += velocity;
+        }
+    }
+
+    /// Puts an entity elsewhere, at rest, before its next step.
+    pub fn put(&mut self, id: EntityId, place: Vec3) {
+        if let Some(entity) = self.get_mut(id)
+            && place.is_finite()
+        {
+            entity.put = Some(place);
         }
     }
 

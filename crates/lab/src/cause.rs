@@ -84,6 +84,8 @@ pub enum Cause {
     ServerSkipped(u64),
     /// The server pushed the entity before this tick.
     Pushed(RecordTick),
+    /// The server put the entity elsewhere before this tick.
+    Teleported(RecordTick),
     /// Something that one side only knows was touched.
     OneSided(SolidId, KnownTo),
     /// A knob was turned.
@@ -221,6 +223,11 @@ impl Case<'_> {
                 {
                     found.push(Cause::Pushed(tick));
                 }
+                Happening::Teleported(entity, _)
+                    if self.record.cast.actor(entity) == Some(self.actor) && self.covers(tick) =>
+                {
+                    found.push(Cause::Teleported(tick));
+                }
                 Happening::Fact(Fact::Dropped { count, .. })
                     if row.part == Part::Client && self.passes_over(tick, count) =>
                 {
@@ -265,6 +272,7 @@ impl Cause {
             Self::ClientSkipped(count) => format!("the client passed over {}", plural(count, "tick")),
             Self::ServerSkipped(count) => format!("the server passed over {}", plural(count, "tick")),
             Self::Pushed(tick) => format!("a push at tick {} that only the server knew", record.shown(tick)),
+            Self::Teleported(tick) => format!("put elsewhere by the server at tick {}", record.shown(tick)),
             Self::OneSided(id, side) => {
                 let name = record.cast.solid(id).map_or("something", |s| s.name.as_str());
                 match side {
@@ -289,7 +297,7 @@ impl Cause {
     }
 
     /// Every word that [`name`](Self::name) can give.
-    pub const NAMES: [&'static str; 10] = [
+    pub const NAMES: [&'static str; 11] = [
         "made_up",
         "client_skipped",
         "server_skipped",
@@ -300,6 +308,7 @@ impl Cause {
         "tunable_differs",
         "rule_differs",
         "not_owner",
+        "teleported",
     ];
 
     /// One word, for programs.
@@ -315,6 +324,7 @@ impl Cause {
             Self::Differs { .. } => 7,
             Self::OtherRule(_) => 8,
             Self::NotOwner => 9,
+            Self::Teleported(_) => 10,
         }]
     }
 }

@@ -39,7 +39,15 @@ impl Trace {
         let mut reader = csv::ReaderBuilder::new().trim(csv::Trim::All).from_reader(text.as_bytes());
         let wrong = |line: u64, expected, found: &str| {
             let found: String = found.chars().take(60).collect();
-            Err(TraceError { line, expected, found: if found.is_empty() { "nothing".to_owned() } else { format!("`{}`", velocitas_gait::printable(&found)) } })
+            Err(TraceError {
+                line,
+                expected,
+                found: if found.is_empty() {
+                    "nothing".to_owned()
+                } else {
+                    format!("`{}`", velocitas_gait::printable(&found))
+                },
+            })
         };
         let heading: Vec<String> = match reader.headers() {
             Ok(heading) => heading.iter().map(str::to_owned).collect(),

@@ -4,6 +4,7 @@ use velocitas_core::{Client, EntityId, Event, Fact, HostNanos, MessageKind};
 
 use crate::command::Command;
 use crate::ids::{MachineId, Part, RecordTick};
+use crate::knob::Knob;
 use crate::known::Change;
 use crate::time::LabTime;
 
@@ -54,6 +55,17 @@ pub enum Happening {
     Fact(Fact),
     /// The server pushed the member's entity before this tick.
     Pushed(EntityId),
+    /// The server put the member's entity elsewhere before this tick.
+    Teleported(EntityId, [f32; 3]),
+    /// A setting of the link between the machine and the one that decides becomes otherwise, on one way.
+    Link {
+        /// Whether on the way up.
+        up: bool,
+        /// Which setting.
+        knob: Knob,
+        /// To what, as it is kept.
+        value: f64,
+    },
     /// The machine stands still for so long.
     Frozen(LabTime),
     /// Its program was started.

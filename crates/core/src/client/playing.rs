@@ -36,6 +36,8 @@ struct Mine {
     shared: bool,
     /// What was last said of it, and since which tick.
     said: Option<(Tick, Input)>,
+    /// Its count of teleports, once heard: a correction that comes with another is never eased.
+    teleports: Option<u8>,
 }
 
 /// What the hands last said of an entity that several give orders.
@@ -291,7 +293,8 @@ impl Playing {
             if let Some(Used { tick: used, made_up, .. }) = record.entity.own
                 && let Ok(used) = used.unwrap_near(tick)
             {
-                self.told(lent, record.entity.id, &Word { used, made_up, state: &record.state }, sink);
+                let word = Word { used, made_up, state: &record.state };
+                self.told(lent, (record.entity.id, record.entity.teleports), &word, sink);
             }
         }
         if let Some(margin) = snapshot.head.margin {
@@ -367,7 +370,7 @@ impl Playing {
             }
             None => {
                 let (latch, ease, shared) = (Latch::default(), Ease::default(), used.shared);
-                let mine = Mine { latch, own: own(), ease, shared, said: None };
+                let mine = Mine { latch, own: own(), ease, shared, said: None, teleports: None };
                 self.owned.push(Owned { entity, kind: record.entity.kind });
                 self.mine.push(mine);
                 self.note_owned();
@@ -393,8 +396,9 @@ impl Playing {
     }
 
     /// Takes the authority's word on an own entity.
-    fn told<S: Sink>(&mut self, lent: &Lent<'_>, entity: EntityId, word: &Word<'_>, sink: &mut S) {
+    fn told<S: Sink>(&mut self, lent: &Lent<'_>, (entity, teleports): (EntityId, u8), word: &Word<'_>, sink: &mut S) {
         let Some(place) = self.owned.iter().position(|o| o.entity == entity) else { return };
+        let cut = self.mine[place].teleports.replace(teleports).is_some_and(|before| before != teleports);
         let newest = self.ticks.newest();
         if word.used > newest && self.arrangement.sends_inputs() {
             // The server made up inputs past everything we have: those ticks are gone.
@@ -405,7 +409,7 @@ impl Playing {
         }
         let context = self.context(lent, self.owned[place]);
         let moved = self.mine[place].own.told(&context, self.ticks.newest(), word, sink);
-        self.hide(lent, place, moved);
+        self.hide(lent, (place, cut), moved);
     }
 
     fn steer<S: Sink>(&mut self, margin: i8, left: Option<HostNanos>, sink: &mut S) {
@@ -430,14 +434,15 @@ impl Playing {
         self.now = now;
         let context = self.context(lent, self.owned[place]);
         let moved = self.mine[place].own.pulled_back(&context, self.ticks.newest(), pull, sink);
-        self.hide(lent, place, moved);
+        self.hide(lent, (place, false), moved);
     }
 
     /// Keeps drawing an own entity where it was.
-    fn hide(&mut self, lent: &Lent<'_>, place: usize, moved: Option<Moved>) {
+    fn hide(&mut self, lent: &Lent<'_>, (place, cut): (usize, bool), moved: Option<Moved>) {
         if let Some(Moved { before, after }) = moved {
             let (before, after, length) = (before.vec3(0), after.vec3(0), i64::from(lent.settings.ease_ms) * 1_000_000);
-            self.mine[place].ease.hide(self.now, before, after, length, lent.settings.snap_m);
+            let snap = if cut { 0.0 } else { lent.settings.snap_m };
+            self.mine[place].ease.hide(self.now, before, after, length, snap);
         }
     }
 

@@ -436,6 +436,12 @@ impl Server {
         self.world.push(entity, velocity);
     }
 
+    /// Puts an entity elsewhere, at rest, before its next step: a teleport, which nobody draws as a slide. Owners who decide are not
+    /// moved by it.
+    pub fn teleport(&mut self, entity: EntityId, to: Vec3) {
+        self.world.put(entity, to);
+    }
+
     /// From the next tick on, the server knows the world so; not before a change already agreed on. Returns that tick.
     pub fn set_ingredients(&mut self, ingredients: Ingredients) -> Tick {
         let from = self.ticks.newest().next().max(self.timeline.last_change());

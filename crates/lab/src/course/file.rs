@@ -10,7 +10,7 @@ use toml::Spanned;
 use velocitas_core::Arrangement;
 
 use super::quantity::{Angle, Drift, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time};
-use super::settings::{Link, Settings, Trick};
+use super::settings::{Link, LinkChange, Settings, Trick};
 use crate::fault::FAULTS;
 
 /// The format this program reads.
@@ -423,6 +423,15 @@ pub(super) struct Event {
     /// Somebody is pushed, at the server only.
     #[serde(default)]
     pub(super) push: Option<Push>,
+    /// Somebody is put elsewhere, by the server.
+    #[serde(default)]
+    pub(super) teleport: Option<Teleport>,
+    /// A member's link becomes otherwise.
+    #[serde(default)]
+    pub(super) link: Option<LinkChange>,
+    /// Tunables are turned, for everybody or on one side.
+    #[serde(default)]
+    pub(super) tune: Option<Tune>,
     /// A machine stands still.
     #[serde(default)]
     pub(super) freeze: Option<Freeze>,
@@ -480,6 +489,21 @@ pub(super) struct Push {
     /// Speed added.
     #[serde(default)]
     pub(super) up: Option<Quantity<Speed>>,
+}
+
+/// Somebody put elsewhere.
+#[derive(JsonSchema, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Teleport {
+    /// A member of the cast.
+    #[schemars(with = "String")]
+    pub(super) who: Spanned<String>,
+    /// Where to, in metres.
+    #[schemars(with = "[f32; 2]")]
+    pub(super) to: Spanned<Pair>,
+    /// How far above the floor.
+    #[serde(default)]
+    pub(super) height: Option<Quantity<Length>>,
 }
 
 /// A machine that stands still.

@@ -28,7 +28,7 @@ use crate::fault::Fault;
 use crate::hands::Script;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId};
-use crate::knob::Knobs;
+use crate::knob::{Knob, Knobs};
 use crate::link::Conditions;
 use crate::time::LabTime;
 use crate::trace::Trace;
@@ -294,12 +294,27 @@ pub struct Happens {
 pub enum What {
     /// A member of the cast is pushed, at the server only.
     Push(MemberId, Vec3),
+    /// A member of the cast is put elsewhere, by the server.
+    Teleport(MemberId, Vec3),
+    /// The link of a member becomes otherwise: what is set anew, up and down.
+    Link(MemberId, Turned),
+    /// Tunables of a rule are turned, on these sides.
+    Tune(Vec<Override>),
     /// A machine (`None`: the one that decides) stands still for so long.
     Freeze(Option<MemberId>, LabTime),
     /// A member of the cast comes or goes.
     Moves(MemberId, Coming),
     /// Something changes hands: who gives it orders from then on.
     Own(Owned, Vec<MemberId>),
+}
+
+/// What of a link is set anew.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Turned {
+    /// On the way up: settings of links, each with its value as it is kept.
+    pub up: Vec<(Knob, f64)>,
+    /// On the way down.
+    pub down: Vec<(Knob, f64)>,
 }
 
 /// How somebody comes or goes.

@@ -146,7 +146,8 @@ impl Resolver<'_> {
             text: "".into(),
         };
         for tune in &file.tune {
-            self.overrides(&mut course, tune)?;
+            let found = self.overrides(&course, tune)?;
+            course.overrides.extend(found);
         }
         if file.cast.is_empty() || file.cast.len() > MOST_CAST {
             let message = format!("expected a cast of 1 to {MOST_CAST}; found {}", file.cast.len());
@@ -547,6 +548,13 @@ impl Resolver<'_> {
             }
             let part = |q: Option<Quantity<_>>| or(q, 0.0) as f32;
             What::Push(who, vec3(part(push.east), part(push.north), part(push.up)))
+        } else if let Some(teleport) = &e.teleport {
+            self.teleport(course, teleport)?
+        } else if let Some(link) = &e.link {
+            let who = self.word(link.who().map_err(|m| self.mistake(m))?, "a member of the cast", &names)?;
+            What::Link(who, link.turned().map_err(|m| self.mistake(m))?)
+        } else if let Some(tune) = &e.tune {
+            What::Tune(self.overrides(course, tune)?)
         } else if let Some(freeze) = &e.freeze {
             let mut machines: Vec<(&str, Option<MemberId>)> = names.iter().map(|(n, i)| (*n, Some(*i))).collect();
             machines.push(("server", None));
@@ -560,11 +568,29 @@ impl Resolver<'_> {
     }
 }
 
+impl Resolver<'_> {
+    fn teleport(&self, course: &Course, teleport: &file::Teleport) -> Result<What> {
+        let names: Vec<(&str, MemberId)> = course.members().map(|m| (course[m].name.as_str(), m)).collect();
+        let who = self.word(&teleport.who, "a member of the cast", &names)?;
+        if !course[who].arrangement.sends_inputs() {
+            let message = "expected somebody the server moves; an owner who claims moves itself";
+            return Err(self.wrong(teleport.who.span(), message));
+        }
+        let [x, y] = teleport.to.get_ref().0;
+        let to = vec3(x, y, course.world.bounds.floor + or(teleport.height, 0.0) as f32);
+        self.free(course, course[who].kind, to, &teleport.to)?;
+        Ok(What::Teleport(who, to))
+    }
+}
+
 /// Exactly one of what an event may be, or why not.
 fn only_one(resolver: &Resolver<'_>, spanned: &Spanned<file::Event>) -> Result<()> {
     let e = spanned.get_ref();
     let said = [
         ("push", e.push.is_some()),
+        ("teleport", e.teleport.is_some()),
+        ("link", e.link.is_some()),
+        ("tune", e.tune.is_some()),
         ("freeze", e.freeze.is_some()),
         ("join", e.join.is_some()),
         ("leave", e.leave.is_some()),

@@ -56,7 +56,7 @@ impl Resolver<'_> {
         Ok((text, gait))
     }
 
-    pub(super) fn overrides(&self, course: &mut Course, tune: &file::Tune) -> Result<()> {
+    pub(super) fn overrides(&self, course: &Course, tune: &file::Tune) -> Result<Vec<Override>> {
         let rules: Vec<(&str, u8)> = course.kinds.iter().map(|(kind, m)| (m.name(), kind)).collect();
         let kind = self.word(&tune.rule, "a rule", &rules)?;
         let known_to = self.known_to(tune.known_to.as_ref())?;
@@ -72,8 +72,7 @@ impl Resolver<'_> {
             let value = self.setting(&tunables[tunable], setting)?;
             found.push(Override { kind, tunable, value, known_to });
         }
-        course.overrides.extend(found);
-        Ok(())
+        Ok(found)
     }
 
     /// A tunable's value in SI units, within its range.

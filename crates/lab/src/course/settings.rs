@@ -9,10 +9,11 @@ use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::de::{Deserialize, Deserializer, Error, MapAccess, Visitor};
 use toml::{Spanned, Value};
 
+use super::Turned;
 use super::error::nearest;
 use super::quantity::{Bandwidth, Factor, Length, Often, Quantity, Share, Size, Time};
 use crate::cheat::{CHEATS, Cheat};
-use crate::knob::{KnobSpec, KnobValue, Knobs, Place, Range as Steps, SETTINGS, Takes};
+use crate::knob::{Knob, KnobSpec, KnobValue, Knobs, Place, Range as Steps, SETTINGS, Takes};
 use crate::link::{Conditions, TraceNumber};
 use crate::profile::{PROFILES, Profile};
 
@@ -151,18 +152,123 @@ impl<'de> Visitor<'de> for LinkVisitor {
     fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> std::result::Result<Link, A::Error> {
         let mut link = Link::default();
         while let Some(key) = map.next_key::<Spanned<String>>()? {
-            match key.get_ref().as_str() {
-                DOWN => link.down = Some((key.span(), map.next_value()?)),
-                PROFILE => link.profile = Some(map.next_value()?),
-                TRACE => link.trace = Some(map.next_value()?),
-                _ => drop(link.written.insert(key, map.next_value()?)),
-            }
+            link.take(key, &mut map)?;
         }
         Ok(link)
     }
 }
 
+/// A change of a member's link.
+#[derive(Default)]
+pub(super) struct LinkChange {
+    who: Option<Spanned<String>>,
+    /// Where the first of its keys stands.
+    place: Range<usize>,
+    link: Link,
+}
+
+impl<'de> Deserialize<'de> for LinkChange {
+    fn deserialize<D: Deserializer<'de>>(from: D) -> std::result::Result<Self, D::Error> {
+        from.deserialize_map(LinkChangeVisitor)
+    }
+}
+
+struct LinkChangeVisitor;
+
+impl<'de> Visitor<'de> for LinkChangeVisitor {
+    type Value = LinkChange;
+
+    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("a table")
+    }
+
+    fn visit_map<A: MapAccess<'de>>(self, mut map: A) -> std::result::Result<LinkChange, A::Error> {
+        let mut change = LinkChange::default();
+        while let Some(key) = map.next_key::<Spanned<String>>()? {
+            if change.place.is_empty() {
+                change.place = key.span();
+            }
+            match key.get_ref().as_str() {
+                "who" => change.who = Some(map.next_value()?),
+                _ => change.link.take(key, &mut map)?,
+            }
+        }
+        Ok(change)
+    }
+}
+
+impl LinkChange {
+    /// Whose link.
+    pub(super) fn who(&self) -> Result<&Spanned<String>> {
+        self.who
+            .as_ref()
+            .ok_or_else(|| (self.place.clone(), "expected the key `who`: whose link it is".to_owned(), None))
+    }
+
+    /// What is set anew, up and down.
+    pub(super) fn turned(&self) -> Result<Turned> {
+        let link = &self.link;
+        let down = link.down.as_ref().map(|(_, down)| &**down);
+        if let Some(trace) = link.trace.as_ref().or(down.and_then(|down| down.trace.as_ref())) {
+            let message = "expected no trace: a link follows one from the beginning or not at all";
+            return Err((trace.span(), message.to_owned(), None));
+        }
+        if let Some((place, _)) = link.down.as_ref().filter(|(_, down)| down.down.is_some()) {
+            return Err((place.clone(), NESTED.to_owned(), None));
+        }
+        let both = link.set(link.profile()?.map(|profile| (profile.up, profile.down)))?;
+        let more = down.map_or(Ok((Vec::new(), Vec::new())), |down| {
+            down.set(down.profile()?.map(|profile| (profile.up, profile.down)))
+        })?;
+        let (up, down) = (both.0, [both.1, more.1].concat());
+        if down.is_empty() {
+            return Err((
+                self.place.clone(),
+                "expected something of the link to be set; found nothing".to_owned(),
+                None,
+            ));
+        }
+        Ok(Turned { up, down })
+    }
+}
+
+/// What is wrong with a way down that has one itself.
+const NESTED: &str = "expected a `down` without a `down` of its own; found one";
+
 impl Link {
+    fn take<'de, A: MapAccess<'de>>(&mut self, key: Spanned<String>, map: &mut A) -> std::result::Result<(), A::Error> {
+        match key.get_ref().as_str() {
+            DOWN => self.down = Some((key.span(), map.next_value()?)),
+            PROFILE => self.profile = Some(map.next_value()?),
+            TRACE => self.trace = Some(map.next_value()?),
+            _ => drop(self.written.insert(key, map.next_value()?)),
+        }
+        Ok(())
+    }
+
+    /// Everything that is set of a link, up and down: all of a profile, then what is written.
+    fn set(&self, profile: Option<(Conditions, Conditions)>) -> Result<(Vec<(Knob, f64)>, Vec<(Knob, f64)>)> {
+        let all = |conditions: Conditions| {
+            rows(true).filter_map(move |spec| match spec.place {
+                Place::Link { get, .. } => Some((spec.knob, get(&conditions))),
+                _ => None,
+            })
+        };
+        let (mut up, mut down): (Vec<_>, Vec<_>) = (Vec::new(), Vec::new());
+        if let Some((of_up, of_down)) = profile {
+            up.extend(all(of_up));
+            down.extend(all(of_down));
+        }
+        for (key, written) in &self.written {
+            let spec = row(key, true)?;
+            if let KnobValue::Number(x) = value(spec, written)? {
+                up.push((spec.knob, x));
+                down.push((spec.knob, x));
+            }
+        }
+        Ok((up, down))
+    }
+
     /// Both directions, up and down, over what holds otherwise.
     pub(super) fn conditions(
         &self,
@@ -173,10 +279,15 @@ impl Link {
         let (up, same) = (self.over(up, read)?, self.over(down, read)?);
         let Some((place, down)) = &self.down else { return Ok((up, same)) };
         if down.down.is_some() {
-            return Err((place.clone(), "expected a `down` without a `down` of its own; found one".to_owned(), None));
+            return Err((place.clone(), NESTED.to_owned(), None));
         }
         let base = down.profile()?.map_or(same, |profile| profile.down);
         Ok((up, down.over(base, read)?))
+    }
+
+    /// The traces that it follows on either way.
+    pub(super) fn traces(&self) -> impl Iterator<Item = &Spanned<String>> {
+        self.trace.iter().chain(self.down.iter().flat_map(|(_, down)| &down.trace))
     }
 
     fn profile(&self) -> Result<Option<&'static Profile>> {
@@ -348,6 +459,23 @@ impl JsonSchema for Settings {
 
     fn json_schema(generator: &mut SchemaGenerator) -> Schema {
         schema(generator, false, "Netcode settings.")
+    }
+}
+
+impl JsonSchema for LinkChange {
+    fn schema_name() -> Cow<'static, str> {
+        "LinkChange".into()
+    }
+
+    fn json_schema(generator: &mut SchemaGenerator) -> Schema {
+        let mut change = Link::json_schema(generator);
+        if let Some(properties) = change.get_mut("properties").and_then(|p| p.as_object_mut()) {
+            properties.remove(TRACE);
+            let who = json_schema!({ "type": "string", "description": "A member of the cast." });
+            properties.insert("who".to_owned(), who.to_value());
+        }
+        change.insert("required".to_owned(), serde_json::json!(["who"]));
+        change
     }
 }
 

@@ -10,6 +10,7 @@ use super::error::CourseError;
 use super::file::{self, File};
 use super::hands::unknown_inputs;
 use super::quantity::{Dimension, Quantity};
+use super::settings::Link;
 use super::{Course, KnownTo};
 
 /// How thin a body is taken for when it is asked whether a place lies in a wall: whoever comes near a place has reached
@@ -32,6 +33,9 @@ pub(super) fn suspicions(name: &str, text: &str, file: &File, course: &Course) -
         }
     }
     s.links(file);
+    for (name, link) in &file.link {
+        s.traces(name, link, course);
+    }
     s.tunes(file);
     // What one side alone knows may be in the way on purpose.
     let ground = course.ground(KnownTo::All);
@@ -82,6 +86,16 @@ impl Suspicions<'_> {
             if !used {
                 let at = self.text.find(&format!("[link.{name}]")).map_or(0..0, |i| i + 6..i + 6 + name.len());
                 self.say(at, format!("nobody uses the link `{name}`"));
+            }
+        }
+    }
+
+    /// A trace that ends begins again: that is said.
+    fn traces(&mut self, name: &str, link: &Link, course: &Course) {
+        for written in link.traces() {
+            if let Some(trace) = course.traces.iter().find(|trace| trace.name == *written.get_ref()) {
+                let lasts = trace.lasts().secs();
+                self.say(written.span(), format!("`{name}` follows this trace for {lasts} s, then it begins again"));
             }
         }
     }

@@ -7,7 +7,8 @@ use super::RECORD_FORMAT;
 use crate::course::{KnownTo, Material};
 use crate::host::HostSpec;
 use crate::ids::{MachineId, Part, RecordTick};
-use crate::knob::{Knobs, Place, SETTINGS, Takes};
+use crate::knob::{KnobSpec, Knobs, Place, SETTINGS, Takes};
+use crate::link::Conditions;
 use crate::record::{Cast, Record};
 
 /// The first row of a record.
@@ -47,7 +48,7 @@ fn machine(cast: &Cast, machine: MachineId) -> Value {
     if let Some(player) = &info.player {
         map.insert("plays".into(), player.role.name().into());
         map.insert("arrangement".into(), player.arrangement.name().into());
-        map.insert("link".into(), link(&player.knobs));
+        map.insert("link".into(), link(cast, &player.knobs));
         map.insert("settings".into(), settings(&player.knobs));
     }
     Value::Object(map)
@@ -73,14 +74,21 @@ fn unit(takes: Takes) -> &'static str {
     }
 }
 
+/// The key of a setting, with the unit that it is kept in.
+pub(super) fn setting(spec: &KnobSpec) -> String {
+    format!("{}{}", spec.key, unit(spec.takes))
+}
+
 /// Every setting of the link, both ways.
-fn link(knobs: &Knobs) -> Value {
-    let way = |conditions| {
+fn link(cast: &Cast, knobs: &Knobs) -> Value {
+    let way = |conditions: &Conditions| {
+        let trace = conditions.trace.and_then(|number| cast.origin.traces.get(usize::from(number.0)));
         let all = SETTINGS.iter().filter_map(|spec| match spec.place {
-            Place::Link { get, .. } => Some((format!("{}{}", spec.key, unit(spec.takes)), json!(get(conditions)))),
+            Place::Link { get, .. } => Some((setting(spec), json!(get(conditions)))),
             _ => None,
         });
-        Value::Object(all.collect())
+        let trace = trace.map(|trace| ("trace".to_owned(), Value::from(trace.name.as_str())));
+        Value::Object(all.chain(trace).collect())
     };
     json!({ "up": way(&knobs.up), "down": way(&knobs.down) })
 }
@@ -94,7 +102,7 @@ fn settings(knobs: &Knobs) -> Value {
             Place::NumberOrAuto { get, .. } => get(knobs).map_or_else(|| json!("auto"), |x| json!(x)),
             Place::Switch { get, .. } => json!(get(knobs)),
         };
-        Some((format!("{}{}", spec.key, unit(spec.takes)), value))
+        Some((setting(spec), value))
     });
     Value::Object(all.collect())
 }

@@ -12,7 +12,7 @@ use super::kind::{Key, Kind, Place, RowSpec, actor_name, entity_name, key, machi
 use crate::cause::causes;
 use crate::command::Command;
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
-use crate::knob::KnobValue;
+use crate::knob::{Knob, KnobValue};
 use crate::known::{Change, Changed, Known, Reach};
 use crate::metrics::Window;
 use crate::record::{ClockRow, DrawnRow, StateHead};
@@ -302,6 +302,30 @@ pub(super) static PUSHED: Kind<EntityId> = Kind {
     says: "the server pushed an entity before this tick",
     keys: &[machine(), tick(), key("entity", |place, entity| entity_name(place, *entity))],
 };
+pub(super) static PUT_ELSEWHERE: Kind<(EntityId, [f32; 3])> = Kind {
+    name: "teleported",
+    says: "the server put an entity elsewhere, at rest, before this tick",
+    keys: &[
+        machine(),
+        tick(),
+        key("entity", |place, (entity, _)| entity_name(place, *entity)),
+        key("to", |_, (_, to)| json!(to)),
+    ],
+};
+pub(super) static LINK: Kind<(bool, Knob, f64)> = Kind {
+    name: "link",
+    says: "a setting of the machine's link became otherwise",
+    keys: &[
+        machine(),
+        Key { name: "way", says: "up or down", get: |_, (up, ..)| if *up { "up" } else { "down" }.into() },
+        Key {
+            name: "setting",
+            says: "as in `links` of the first row",
+            get: |_, (_, knob, _)| super::head::setting(knob.spec()).into(),
+        },
+        key("value", |_, (.., value)| (*value).into()),
+    ],
+};
 pub(super) static FROZEN: Kind<LabTime> = Kind {
     name: "frozen",
     says: "the machine stands still",
@@ -423,6 +447,8 @@ pub(super) fn happening(place: &Place<'_>, part: Part, what: &Happening) -> (Lab
     match what {
         Happening::Fact(fact) => self::fact(place, part, fact),
         Happening::Pushed(entity) => PUSHED.row(place, entity),
+        Happening::Link { up, knob, value } => LINK.row(place, &(*up, *knob, *value)),
+        Happening::Teleported(entity, to) => PUT_ELSEWHERE.row(place, &(*entity, *to)),
         Happening::Frozen(lasts) => FROZEN.row(place, lasts),
         Happening::Started => STARTED.row(place, &()),
         Happening::Crashed => CRASHED.row(place, &()),
@@ -511,6 +537,8 @@ pub fn row_kinds() -> Vec<RowSpec> {
         OWNS.spec(),
         PRESSED.spec(),
         PUSHED.spec(),
+        PUT_ELSEWHERE.spec(),
+        LINK.spec(),
         FROZEN.spec(),
         TRICK.spec(),
         OFFENCE.spec(),

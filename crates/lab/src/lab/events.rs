@@ -3,9 +3,12 @@
 use velocitas_core::{Client, EntityId, Token};
 
 use super::{Due, Lab, guest};
-use crate::course::{Coming, Owned, What};
+use crate::command::Command;
+use crate::course::{Coming, KnownTo, Override, Owned, Turned, What};
 use crate::fault::Fault;
 use crate::ids::{MachineId, MemberId, Part};
+use crate::knob::Place;
+use crate::known::Reach;
 use crate::machine::token;
 use crate::watch::{Happening, Watch};
 
@@ -21,6 +24,15 @@ impl Lab {
                     self.tell(watch, course.machine(*member), Part::Client, Some(tick), Happening::Pushed(entity));
                 }
             }
+            What::Teleport(member, to) => {
+                if let Some(entity) = self.entity(*member) {
+                    self.serving_mut().server.teleport(entity, *to);
+                    let (tick, what) = (self.server_tick().next(), Happening::Teleported(entity, [to.x, to.y, to.z]));
+                    self.tell(watch, course.machine(*member), Part::Client, Some(tick), what);
+                }
+            }
+            What::Link(member, turned) => self.turn_link(*member, turned, watch),
+            What::Tune(overrides) => overrides.iter().for_each(|o| self.retune(o, watch)),
             What::Freeze(who, lasts) => {
                 let machine = who.map_or(MachineId::SERVER, |member| course.machine(member));
                 self.machines[machine.index()].frozen_until = self.now.plus(*lasts);
@@ -84,6 +96,44 @@ impl Lab {
     /// What a member's program gets wrong.
     pub fn faults(&self, member: MemberId) -> &[Fault] {
         self.playing(member).faulty.faults()
+    }
+
+    /// A member's link becomes otherwise, in each direction apart.
+    fn turn_link<W: Watch>(&mut self, member: MemberId, turned: &Turned, watch: &mut W) {
+        let machine = self.course.machine(member);
+        let playing = self.playing_mut(member);
+        for (up, settings) in [(true, &turned.up), (false, &turned.down)] {
+            let way = if up { &mut playing.knobs.up } else { &mut playing.knobs.down };
+            for (knob, x) in settings {
+                if let Place::Link { set, .. } = knob.spec().place {
+                    set(way, *x);
+                }
+            }
+        }
+        let knobs = playing.knobs;
+        self.links.change(machine, MachineId::SERVER, knobs.up);
+        self.links.change(MachineId::SERVER, machine, knobs.down);
+        for (up, settings) in [(true, &turned.up), (false, &turned.down)] {
+            for (knob, value) in settings {
+                let what = Happening::Link { up, knob: *knob, value: *value };
+                self.tell(watch, machine, Part::Client, None, what);
+            }
+        }
+    }
+
+    /// A tunable becomes otherwise, on the machines of a side.
+    fn retune<W: Watch>(&mut self, o: &Override, watch: &mut W) {
+        let tunable = self.course.kinds.motion(o.kind).tunables()[o.tunable].name;
+        let reaches: Vec<Reach> = match o.known_to {
+            KnownTo::All => vec![Reach::All],
+            KnownTo::Server => vec![Reach::One(MachineId::SERVER)],
+            KnownTo::Clients => {
+                MachineId::first(self.machines.len()).filter(|id| *id != MachineId::SERVER).map(Reach::One).collect()
+            }
+        };
+        for reach in reaches {
+            self.command(Command::Tune { kind: o.kind, tunable, value: o.value, reach }, &[], watch);
+        }
     }
 
     /// Something changes hands at the server's next tick. What is not there changes nothing.

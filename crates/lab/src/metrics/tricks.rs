@@ -266,7 +266,9 @@ impl<'a> Judge<'a> {
         let made = track.head(before + 1)?.at;
         let id = self.record.cast.actors[self.own.actor.index()].id;
         let mut around = self.record.of(self.machine).happenings.span(made.minus(PUSH_BEFORE), made);
-        if around.any(|row| matches!(row.what, Happening::Pushed(e) if e == id) && row.tick == Some(tick)) {
+        if around.any(|row| {
+            matches!(row.what, Happening::Pushed(e) | Happening::Teleported(e, _) if e == id) && row.tick == Some(tick)
+        }) {
             return None;
         }
         let lawful =

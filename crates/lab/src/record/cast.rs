@@ -12,6 +12,7 @@ use crate::known::Known;
 use crate::lab::Lab;
 use crate::machine::{machine_at, token, unaliased};
 use crate::time::LabTime;
+use crate::trace::Trace;
 
 /// A machine.
 #[derive(Clone, Debug)]
@@ -46,6 +47,8 @@ pub struct Origin {
     pub gaits: Arc<[GaitFile]>,
     /// How long the server waits for who says nothing.
     pub patience: Patience,
+    /// What was recorded of links.
+    pub traces: Arc<[Trace]>,
 }
 
 /// An entity, from its birth to its end.
@@ -162,6 +165,7 @@ impl Cast {
                 text: course.text.clone(),
                 gaits: course.gaits.as_slice().into(),
                 patience: course.patience,
+                traces: course.traces.clone(),
             },
             rules: [Known::of(course, KnownTo::Server), Known::of(course, KnownTo::Clients)],
         };

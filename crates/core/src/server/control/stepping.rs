@@ -133,6 +133,11 @@ impl Stepping {
 /// Runs the rule for a tick, with what is due to happen to the entity.
 pub(in crate::server) fn stepped<S: Sink>(turn: &Turn<'_>, entity: &mut Entity, input: &Input, sink: &mut S) -> Made {
     let mut before = entity.state;
+    let put = entity.put.take();
+    if let Some(place) = put {
+        before.set_vec3(0, place);
+        turn.motion.schema().velocity_lane().into_iter().for_each(|lane| before.set_vec3(lane, Vec3::ZERO));
+    }
     if let Some(lane) = turn.motion.schema().velocity_lane().filter(|_| entity.push != Vec3::ZERO) {
         let pushed = before.vec3(lane) + entity.push;
         before.set_vec3(lane, pushed);
@@ -141,7 +146,7 @@ pub(in crate::server) fn stepped<S: Sink>(turn: &Turn<'_>, entity: &mut Entity, 
     match checked_step(turn.motion, &turn.scene, &before, input) {
         Ok(step) => {
             entity.state = step.state;
-            Made { contacts: step.contacts, teleported: step.teleported }
+            Made { contacts: step.contacts, teleported: step.teleported || put.is_some() }
         }
         Err(field) => {
             tell(sink, Fact::StepFault { entity: entity.id(), tick: turn.scene.tick, field });
