@@ -237,3 +237,115 @@ fn somebody_crashes_returns_and_is_driven() {
     t.keys(&["q"]);
     t.is_clean();
 }
+
+/// A rule with an input of every kind.
+const KITE: &str = "gait \"kite\"
+input {
+  move stick
+  facing bearing owned
+  gaze pitch
+  tuck held
+  dash press key \"g\"
+  lift axis
+  goal point
+}
+state {
+  pos point m wire 1/256 agree 2 cm blend curve
+  vel vector m/s wire 1/128 agree 10 cm/s
+  aim point m wire 1/32
+  seen number wire 1/32 range 4
+}
+body { radius 0.3 m height 1.5 m step 0.3 m }
+step {
+  vel.xy = toward(vel.xy, turn(move, facing) * (if tuck then 2 m/s else 4 m/s), 40 m/s^2 * dt)
+  vel.z = toward(vel.z, lift * 3 m/s, 20 m/s^2 * dt)
+  if dash { vel.z = 2 m/s }
+  if goal.given { aim = goal }
+  seen = gaze
+  slide pos, vel
+}
+limits {
+  pace vel.xy at most 4 m/s slack 4 %
+  climb vel.z at most 3 m/s slack 4 %
+  drop vel.z at most 3 m/s slack 4 %
+}
+";
+
+const YARD: &str = "format = 1
+name = \"yard\"
+tick_rate = \"60 Hz\"
+world = { min = [-20, -20], max = [20, 20] }
+[[cast]]
+name = \"teal\"
+role = \"helm\"
+gait = \"kite.gait\"
+link = \"phone\"
+spawn = [0, 0]
+";
+
+#[test]
+fn every_kind_of_input_is_driven_kept_as_a_track_and_played() {
+    let folder = tempfile::tempdir().expect("a folder");
+    std::fs::write(folder.path().join("kite.gait"), KITE).expect("written");
+    let course = folder.path().join("yard.course.toml");
+    std::fs::write(&course, YARD).expect("written");
+    // A track is written into the working folder.
+    let variables = format!("cd {} &&", folder.path().display());
+    let t = Terminal::open_with(160, 47, &variables, &course.display().to_string());
+    t.keys(&["h"]);
+    let screen = t.wait_for("keys latch");
+    for row in ["w a s d", "left right", "up down", "e  ", "g  ", "r f", "o  "] {
+        assert!(screen.contains(row), "{row}: {screen}");
+    }
+    t.keys(&["C-t"]);
+    t.wait_for("kept as a track");
+    t.keys(&["w", "Left", "Up", "e", "g", "g", "r", "S-Right", "S-Up", "o"]);
+    let wanted = ["ahead", "105\u{b0}", "+15\u{b0}", "down", "pressed 2 times", "more", "ordered to"];
+    t.wait_until("every input given", |screen| wanted.iter().all(|word| screen.contains(word)));
+    sleep(Duration::from_millis(600));
+    t.keys(&["x", "C-t"]);
+    t.wait_for("wrote teal-");
+    // What was typed is set, and what is no value is told.
+    t.keys(&["Escape", "t"]);
+    t.type_text("9999");
+    t.keys(&["Enter"]);
+    t.wait_for("expected a number from 0 to 1000 ms; found 9999");
+    t.keys(&["BSpace", "BSpace"]);
+    t.keys(&["Enter"]);
+    t.wait_for("latency, one way of teal set to 99 ms");
+    t.keys(&["u"]);
+    t.wait_for("teal is pushed");
+    t.keys(&["q"]);
+    t.is_clean();
+
+    let kept: Vec<_> = std::fs::read_dir(folder.path())
+        .expect("a folder")
+        .map(|entry| entry.expect("an entry").path())
+        .filter(|path| path.to_string_lossy().ends_with(".track.json"))
+        .collect();
+    let text = std::fs::read_to_string(&kept[0]).expect("it was written");
+    for word in ["\"dash\":1", "\"tuck\":true", "\"lift\":1.0", "\"goal\":[", "\"gaze\":0.26"] {
+        assert!(text.contains(word), "{word}: {text}");
+    }
+    let name = kept[0].file_name().expect("a name").to_string_lossy().into_owned();
+    let played = YARD.replace("spawn", &format!("track = \"{name}\"\nspawn"));
+    std::fs::write(&course, played).expect("written");
+    let run = Command::new(env!("CARGO_BIN_EXE_velocitas"))
+        .args(["run", &course.display().to_string(), "--for", "5s", "--record", "-"])
+        .output()
+        .expect("it runs");
+    let rows = String::from_utf8_lossy(&run.stdout).into_owned();
+    let used = |what: &str| rows.lines().filter(|row| row.contains("\"kind\":\"input\"") && row.contains(what)).count();
+    assert!(used("\"tuck\":true") > 20 && used("\"dash\":1") > 0, "{}", String::from_utf8_lossy(&run.stderr));
+    let vet = Command::new(env!("CARGO_BIN_EXE_velocitas"))
+        .args([
+            "vet",
+            &folder.path().join("kite.gait").display().to_string(),
+            "--track",
+            &kept[0].display().to_string(),
+        ])
+        .output()
+        .expect("it runs");
+    let said = String::from_utf8_lossy(&vet.stdout).into_owned();
+    assert!(said.contains("pos.x m") && said.contains("aim.z m"), "{said}");
+}

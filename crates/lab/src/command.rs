@@ -1,11 +1,36 @@
 //! What reaches into a run from outside: keys, the helm, knobs. Only as timestamped, recorded commands, so that course,
 //! seed and commands give the same run again.
 
+use velocitas_core::Vec3;
+
 use crate::controls::Controls;
 use crate::course::Coming;
 use crate::ids::MemberId;
 use crate::knob::{Knob, KnobValue};
 use crate::known::Reach;
+use crate::time::LabTime;
+
+/// What can happen to a member at once.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Sudden {
+    /// It is pushed, at the server only, in metres a second. Who moves itself is not.
+    Push(Vec3),
+    /// The server puts it elsewhere. Who moves itself is not moved.
+    Teleport(Vec3),
+    /// Its machine stands still for so long.
+    Freeze(LabTime),
+}
+
+impl Sudden {
+    /// One word, for programs.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Push(_) => "push",
+            Self::Teleport(_) => "teleport",
+            Self::Freeze(_) => "freeze",
+        }
+    }
+}
 
 /// Something done to a run.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -18,6 +43,8 @@ pub enum Command {
     Moves(MemberId, Coming),
     /// What a member's program gets wrong is put right, and it is started anew.
     Mend(MemberId),
+    /// Something happens to a member, as an event of a course would have it.
+    Happens(MemberId, Sudden),
     /// A knob of one member of the cast is set.
     Set {
         /// Whose.

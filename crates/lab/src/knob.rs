@@ -497,6 +497,43 @@ impl Knob {
         }
     }
 
+    /// A value as somebody types it: a number in the knob's unit, or with a unit as a course writes it; `auto`, `on`, `off`.
+    ///
+    /// # Errors
+    /// What was expected, in words.
+    pub fn read(self, text: &str) -> Result<KnobValue, String> {
+        let (spec, text) = (self.spec(), text.trim());
+        let steps = match spec.range {
+            Range::Switch => {
+                return match text {
+                    "on" | "true" => Ok(KnobValue::Switch(true)),
+                    "off" | "false" => Ok(KnobValue::Switch(false)),
+                    other => Err(format!("expected on or off; found `{other}`")),
+                };
+            }
+            Range::AutoOr(_) if text == "auto" => return Ok(KnobValue::Auto),
+            Range::Steps(steps) | Range::AutoOr(steps) => steps,
+        };
+        let x = match text.parse::<f64>() {
+            Ok(x) => x,
+            Err(_) => self.with_unit(text)? * self.scale(),
+        };
+        let (least, most) = (steps[0], steps[steps.len() - 1]);
+        let whole = spec.takes == Takes::Whole && x.fract() != 0.0;
+        if (least..=most).contains(&x) && !whole {
+            return Ok(KnobValue::Number(x));
+        }
+        let what = if spec.takes == Takes::Whole { "a whole number" } else { "a number" };
+        Err(format!("expected {what} from {least} to {most} {}; found {text}", spec.unit).replace(" ;", ";"))
+    }
+
+    fn with_unit(self, text: &str) -> Result<f64, String> {
+        match crate::course::measured(self.spec().takes, text) {
+            Some(read) => read,
+            None => Err(format!("expected a number; found `{text}`")),
+        }
+    }
+
     fn held(self, x: f64) -> f64 {
         match self.spec().range {
             Range::Steps(steps) | Range::AutoOr(steps) => x.clamp(steps[0], steps[steps.len() - 1]),
@@ -569,6 +606,29 @@ mod tests {
         keys.sort_unstable();
         keys.dedup();
         assert_eq!(keys.len(), SETTINGS.len(), "keys of their own");
+    }
+
+    #[test]
+    fn typed_values_are_read_with_their_unit_or_without_and_held_in_range() {
+        let number = |knob: Knob, text: &str| match knob.read(text) {
+            Ok(KnobValue::Number(x)) => x,
+            other => panic!("{text}: {other:?}"),
+        };
+        assert_eq!(number(Knob::Latency, "75"), 75.0);
+        assert_eq!(number(Knob::Latency, " 0.5 s "), 500.0);
+        assert_eq!(number(Knob::Loss, "2.5"), 2.5);
+        assert_eq!(number(Knob::Loss, "2.5 %"), 2.5);
+        assert_eq!(number(Knob::Bandwidth, "2 Mbit/s"), 2000.0);
+        assert_eq!(number(Knob::Bursts, "1 /s"), 60.0);
+        assert_eq!(Knob::ViewDelay.read("auto"), Ok(KnobValue::Auto));
+        assert_eq!(Knob::Prediction.read("off"), Ok(KnobValue::Switch(false)));
+        let wrong = |knob: Knob, text: &str| knob.read(text).expect_err(text);
+        assert_eq!(wrong(Knob::Loss, "120"), "expected a number from 0 to 100 %; found 120");
+        assert_eq!(wrong(Knob::Repeats, "2.5"), "expected a whole number from 1 to 16; found 2.5");
+        assert_eq!(wrong(Knob::Prediction, "1"), "expected on or off; found `1`");
+        assert!(wrong(Knob::Latency, "75 m").contains("the unit must be ms, s, min"));
+        assert!(wrong(Knob::Latency, "").starts_with("expected a time"));
+        assert_eq!(wrong(Knob::Latency, "nan"), "expected a number from 0 to 1000 ms; found nan");
     }
 
     #[test]

@@ -42,7 +42,7 @@ pub mod vet;
 mod watch;
 
 pub use cheat::{CHEATS, Cheat, CheatSpec, Does};
-pub use command::Command;
+pub use command::{Command, Sudden};
 pub use controls::{Acts, Controls};
 pub use course::{
     COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, Happens, KnownTo, Material, Member,

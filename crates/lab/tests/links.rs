@@ -160,3 +160,42 @@ fn a_link_follows_the_trace_that_its_course_names() {
     assert_eq!(way(record, 11.0, 14.9), (0.0, 40.0), "it begins again");
     assert_eq!(way(record, 16.2, 19.9), (0.0, 90.0));
 }
+
+/// Every course that ships besides the demo and those with faults, by its path.
+fn shipped() -> Vec<(std::path::PathBuf, Course)> {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../courses");
+    let files = |folder: &std::path::Path| {
+        let all = std::fs::read_dir(folder).expect("it is there").map(|entry| entry.expect("an entry").path());
+        let mut files: Vec<_> = all.filter(|path| path.to_string_lossy().ends_with(".course.toml")).collect();
+        files.sort();
+        files
+    };
+    let all = [files(&folder), files(&folder.join("links"))].concat();
+    let read = |path: std::path::PathBuf| {
+        let text = std::fs::read_to_string(&path).expect("it reads");
+        let course = Course::parse(&path.to_string_lossy(), &text, &[]).unwrap_or_else(|e| panic!("{e}"));
+        (path, course)
+    };
+    all.into_iter().map(read).collect()
+}
+
+#[test]
+fn every_shipped_course_means_what_it_says_and_explains_what_it_corrects() {
+    let all = shipped();
+    assert!(
+        PROFILES
+            .iter()
+            .all(|profile| all.iter().any(|(path, _)| path.ends_with(format!("links/{}.course.toml", profile.name))))
+    );
+    for (path, course) in all {
+        let warned: Vec<String> = course.warnings.iter().map(ToString::to_string).collect();
+        assert_eq!(warned, [""; 0], "{}", path.display());
+        let mut run = Run::new(course).expect("it fits");
+        run.advance(secs(90.0));
+        let record = run.record();
+        let unexplained: usize = (0..run.course().cast.len()).map(|member| unexplained(record, member)).sum();
+        let honest = run.course().members().filter(|m| run.course()[*m].role != velocitas_lab::Role::Rogue);
+        let accused: usize = honest.map(|member| verdicts(record, member.index())).sum();
+        assert_eq!((unexplained, accused, step_faults(record)), (0, 0, 0), "{}", path.display());
+    }
+}

@@ -33,6 +33,14 @@ pub enum Action {
     Helm,
     /// Keep what hands do at the helm as a track, or stop and write it.
     Track,
+    /// Type a value for the chosen knob.
+    Type,
+    /// The selected machine stands still.
+    Freeze,
+    /// The selected member is pushed.
+    Push,
+    /// The selected member is put elsewhere.
+    Teleport,
     /// The selected machine's program ends without a word.
     Crash,
     /// The selected member says goodbye.
@@ -147,7 +155,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 46] = [
+pub const BINDINGS: [Binding; 50] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -184,6 +192,16 @@ pub const BINDINGS: [Binding; 46] = [
     bind(Action::Crash, KeyCode::Char('c'), NONE, "c", "", "the selected machine's program crashes"),
     bind(Action::Leave, KeyCode::Char('g'), NONE, "g", "", "the selected member says goodbye and leaves"),
     bind(Action::Return, KeyCode::Char('r'), NONE, "c g r", "crash, goodbye, return", "it comes (back)"),
+    bind(Action::Freeze, KeyCode::Char('f'), NONE, "f", "", "the selected machine stands still for a second"),
+    bind(
+        Action::Push,
+        KeyCode::Char('u'),
+        NONE,
+        "u",
+        "",
+        "the selected entity is pushed ahead at 7 m/s; only the server knows",
+    ),
+    bind(Action::Teleport, KeyCode::Char('j'), NONE, "j", "", "the server puts the selected entity 5 m ahead"),
     bind(Action::Mend, KeyCode::Char('m'), NONE, "m", "", "mend what a machine gets wrong about who is there"),
     bind(Action::EntityOn, KeyCode::Tab, NONE, "tab", "entity", "look at the next entity"),
     bind(Action::EntityBack, KeyCode::BackTab, SHIFT, "S-tab", "", "look at the previous entity"),
@@ -193,6 +211,7 @@ pub const BINDINGS: [Binding; 46] = [
     bind(Action::KnobDown, KeyCode::Down, NONE, "arrows", "knobs", "the knob below"),
     bind(Action::TurnDown, KeyCode::Left, NONE, "left", "", "turn the knob down, for the selected entity's machine"),
     bind(Action::TurnUp, KeyCode::Right, NONE, "right", "", "turn the knob up"),
+    bind(Action::Type, KeyCode::Char('t'), NONE, "t", "type", "type a value for the knob, with its unit or without"),
     bind(Action::TurnDownAll, KeyCode::Left, SHIFT, "S-left", "", "turn the knob down for all machines"),
     bind(Action::TurnUpAll, KeyCode::Right, SHIFT, "S-right", "", "turn the knob up for all machines"),
     bind(Action::Slower, KeyCode::Char('-'), NONE, "-", "", "slower, down to \u{d7}1/8"),

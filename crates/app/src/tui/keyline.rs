@@ -8,11 +8,15 @@ use super::hands;
 use super::palette::Tone;
 use super::screen::write;
 use super::stage::Stage;
+use super::typing::Typing;
 
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let (text, muted, key) = (p.text(Tone::Text), p.text(Tone::Muted), p.chosen());
     let at = (area.x + 1, area.y);
+    if let Some(typing) = &stage.typing {
+        return typed(stage, typing, area, buffer);
+    }
     if let Some(notice) = stage.notice() {
         write(buffer, at, area.right(), &[(notice, p.text(Tone::Bright))]);
         return;
@@ -55,4 +59,24 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
             &[(binding.key, key), (" ", text), (binding.hint, muted), ("   ", text)],
         );
     }
+}
+
+/// The value that is being typed for a knob.
+fn typed(stage: &Stage, typing: &Typing, area: Rect, buffer: &mut Buffer) {
+    let p = stage.palette;
+    let (muted, key) = (p.text(Tone::Muted), p.chosen());
+    let spec = stage.chosen_knob().spec();
+    let (name, text) = (format!(" {} ", spec.name), format!("  {}", typing.text));
+    let unit = format!(" {}   ", spec.unit);
+    let x = write(
+        buffer,
+        (area.x + 1, area.y),
+        area.right(),
+        &[(&name, p.badge(Tone::Predicted)), (&text, p.text(Tone::Bright)), ("_", key), (&unit, muted)],
+    );
+    let hints = [("Enter ", key), ("set   ", muted), ("Esc ", key), ("cancel", muted)];
+    match &typing.wrong {
+        Some(why) => write(buffer, (x, area.y), area.right(), &[(why, p.text(Tone::Correction))]),
+        None => write(buffer, (x, area.y), area.right(), &hints),
+    };
 }

@@ -20,6 +20,7 @@ mod rules;
 mod screen;
 mod stage;
 mod terminal;
+mod typing;
 mod who;
 
 #[cfg(test)]

@@ -302,7 +302,8 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
 
 fn knobs(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
-    let title = format!("knobs of {} (set)", stage.name(stage.entity));
+    let title =
+        format!("knobs of {} (set) {} {} of {}", stage.name(stage.entity), p.dot(), stage.knob + 1, KNOBS.len());
     let inner = frame(stage, area, &title, buffer);
     let mut pen = Pen { stage, area: Rect { x: inner.x + 1, width: inner.width - 1, ..inner }, y: inner.y };
     let values = stage.run.lab().knobs(stage.entity);

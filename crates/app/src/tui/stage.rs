@@ -8,10 +8,13 @@ use std::time::Duration;
 
 use crossterm::event::{KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::layout::{Rect, Size};
+use velocitas_core::vec3;
 use velocitas_lab::amiss::{Amiss, amiss};
 use velocitas_lab::moment::{Corrected, Figures, Moment};
 use velocitas_lab::track::Recorder;
-use velocitas_lab::{Coming, Command, KNOBS, Knob, KnobValue, LabTime, MachineId, MemberId, Part, Run};
+use velocitas_lab::{
+    Coming, Command, KNOBS, Knob, KnobValue, KnownTo, LabTime, MachineId, MemberId, Part, Run, Sudden,
+};
 use velocitas_report::{Of, chart};
 
 use super::action::{Action, action};
@@ -21,6 +24,7 @@ use super::palette::Palette;
 use super::rail::RailView;
 use super::rules::Rules;
 use super::screen::{Layout, Screen};
+use super::typing::Typing;
 use crate::files::Output;
 use crate::sources::Source;
 
@@ -46,6 +50,12 @@ pub(super) const WINDOW: LabTime = LabTime(10_000_000_000);
 const NOTICE: Duration = Duration::from_secs(5);
 /// After so long it is said what did not stir.
 const STILL_AFTER: LabTime = LabTime(20_000_000_000);
+
+/// For how long a machine stands still at a key.
+const FREEZE: LabTime = LabTime(1_000_000_000);
+/// How hard a key pushes, in metres a second, and how far it puts somebody, in metres.
+const PUSH: f32 = 7.0;
+const FAR: f32 = 5.0;
 
 /// What only the program around the stage can do.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -98,6 +108,8 @@ pub struct Stage {
     pub driving: Driving,
     /// What hands did at the helm since it is being kept.
     pub(super) hands_kept: Option<Recorder>,
+    /// What is typed for the chosen knob, while it is.
+    pub(super) typing: Option<Typing>,
     notice: Option<(String, Duration)>,
     /// Whether it was said what did not stir.
     still_told: bool,
@@ -130,6 +142,7 @@ impl Stage {
             rail: RailView::default(),
             driving: Driving::default(),
             hands_kept: None,
+            typing: None,
             notice: None,
             still_told: false,
             screen: Screen::default(),
@@ -313,6 +326,12 @@ impl Stage {
             self.release_all();
             return Some(Wish::Suspend);
         }
+        if self.typing.is_some() {
+            if key.kind != KeyEventKind::Release {
+                self.typing_key(key);
+            }
+            return None;
+        }
         if self.driving.on && self.help.is_none() {
             if key.code == crossterm::event::KeyCode::Esc {
                 self.leave_driving();
@@ -398,6 +417,27 @@ impl Stage {
             Action::Faster => self.speed = (self.speed + 1).min(SPEEDS.len() - 1),
             Action::Helm => self.helm(),
             Action::Track => self.record_hands(Path::new(".")),
+            Action::Type => self.type_value(),
+            Action::Freeze => self.happens(Sudden::Freeze(FREEZE), "stands still for a second"),
+            Action::Push => {
+                let (east, north) = self.ahead();
+                self.happens(
+                    Sudden::Push(vec3(east * PUSH, north * PUSH, 0.0)),
+                    "is pushed, and only the server knows",
+                );
+            }
+            Action::Teleport => {
+                let (east, north) = self.ahead();
+                let from = self.echoes().authority.map(|e| e.pos);
+                if let Some(from) = from {
+                    let to = from + vec3(east * FAR, north * FAR, 0.0);
+                    let body = self.run.course().kinds.motion(self.run.course()[self.entity].kind).body();
+                    if self.run.course().ground(KnownTo::Server).overlap(&body, to).is_some() {
+                        return self.say("there is no room 5 m ahead: turn, or walk on");
+                    }
+                    self.happens(Sudden::Teleport(to), "is put elsewhere by the server");
+                }
+            }
             Action::Crash => self.comes_or_goes(Coming::Crash),
             Action::Leave => self.comes_or_goes(Coming::Leave),
             Action::Return => self.comes_or_goes(Coming::Return),
@@ -559,7 +599,28 @@ impl Stage {
         }
     }
 
-    fn set(&mut self, member: MemberId, knob: Knob, value: KnobValue) {
+    /// Something happens to the selected member.
+    fn happens(&mut self, what: Sudden, says: &str) {
+        if !self.is_live() {
+            self.offer();
+            return;
+        }
+        let moves_itself = !self.run.course()[self.entity].arrangement.sends_inputs();
+        let name = self.name(self.entity).to_owned();
+        if moves_itself && !matches!(what, Sudden::Freeze(_)) {
+            return self.say(format!("{name} says where it is: the server cannot move it so"));
+        }
+        self.run.command(Command::Happens(self.entity, what));
+        self.say(format!("{name} {says}"));
+    }
+
+    /// Where the selected entity looks, to the east and to the north.
+    fn ahead(&self) -> (f32, f32) {
+        let bearing = self.echoes().authority.and_then(|e| e.bearing).unwrap_or(0.0);
+        (libm::cosf(bearing), libm::sinf(bearing))
+    }
+
+    pub(super) fn set(&mut self, member: MemberId, knob: Knob, value: KnobValue) {
         self.run.command(Command::Set { member, knob, value });
     }
 

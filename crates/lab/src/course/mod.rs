@@ -14,6 +14,7 @@ mod settings;
 mod suspicion;
 
 pub use error::CourseError;
+pub(crate) use settings::measured;
 
 use std::ops::Index;
 use std::sync::Arc;

@@ -101,6 +101,20 @@ fn whole(name: &str, steps: &[f64], written: &Spanned<Value>) -> Result<KnobValu
     Err((written.span(), message, None))
 }
 
+/// A number with its unit, in the unit kept; `None` for what has none.
+pub(crate) fn measured(takes: Takes, text: &str) -> Option<std::result::Result<f64, String>> {
+    Some(match takes {
+        Takes::Time | Takes::TimeOrAuto => Quantity::<Time>::parse(text).map(|q| q.value),
+        Takes::Share => Quantity::<Share>::parse(text).map(|q| q.value),
+        Takes::Length => Quantity::<Length>::parse(text).map(|q| q.value),
+        Takes::Often => Quantity::<Often>::parse(text).map(|q| q.value),
+        Takes::Bandwidth => Quantity::<Bandwidth>::parse(text).map(|q| q.value),
+        Takes::Size => Quantity::<Size>::parse(text).map(|q| q.value),
+        Takes::Factor => Quantity::<Factor>::parse(text).map(|q| q.value),
+        Takes::Whole | Takes::Switch => return None,
+    })
+}
+
 /// A value whose range is that of its dimension.
 fn plain(takes: Takes, written: &Spanned<Value>) -> Result<KnobValue> {
     let wrong = |message: String| (written.span(), message, None);

@@ -429,6 +429,8 @@ pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
         // Told by a row of its own.
         Command::Mend(_) => json!({ "mends": true }),
         Command::Moves(_, coming) => json!({ "moves": coming.name() }),
+        // Told by a row of its own.
+        Command::Happens(_, sudden) => json!({ "happens": sudden.name() }),
         Command::Keys(c) => json!({
             "stick": [c.stick.0, c.stick.1], "facing": c.facing, "pitch": c.pitch,
             "order": c.order.map(|order| [order.x, order.y, order.z]), "given": given(place, &c.given),

@@ -5,8 +5,9 @@ use std::sync::Arc;
 use velocitas_core::{Client, Motion, Tick};
 
 use super::{Helm, Lab};
-use crate::command::Command;
+use crate::command::{Command, Sudden};
 use crate::controls::Controls;
+use crate::course::What;
 use crate::hands::Hands;
 use crate::ids::{MachineId, MemberId, Part};
 use crate::knob::{Knob, KnobValue};
@@ -47,6 +48,19 @@ impl Lab {
             Command::Mend(member) => {
                 if member.index() >= self.course.cast.len() || !self.mend(member, watch) {
                     return;
+                }
+                Some(member)
+            }
+            Command::Happens(member, sudden) => {
+                if member.index() >= self.course.cast.len() {
+                    return;
+                }
+                let moved = self.course[member].arrangement.sends_inputs();
+                match sudden {
+                    Sudden::Push(velocity) if moved => self.happen(&What::Push(member, velocity), watch),
+                    Sudden::Teleport(to) if moved => self.happen(&What::Teleport(member, to), watch),
+                    Sudden::Freeze(lasts) => self.happen(&What::Freeze(Some(member), lasts), watch),
+                    Sudden::Push(_) | Sudden::Teleport(_) => return,
                 }
                 Some(member)
             }

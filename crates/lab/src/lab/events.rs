@@ -16,7 +16,16 @@ impl Lab {
     pub(super) fn event<W: Watch>(&mut self, index: usize, watch: &mut W) {
         let course = self.course.clone();
         let event = &course.events[index];
-        match &event.what {
+        self.happen(&event.what, watch);
+        if let Some(every) = event.every {
+            self.schedule(self.now.plus(every), Due::Event(index));
+        }
+    }
+
+    /// Something happens now.
+    pub(super) fn happen<W: Watch>(&mut self, what: &What, watch: &mut W) {
+        let course = self.course.clone();
+        match what {
             What::Push(member, velocity) => {
                 if let Some(entity) = self.entity(*member) {
                     self.serving_mut().server.push(entity, *velocity);
@@ -42,9 +51,6 @@ impl Lab {
                 self.comes_or_goes(*member, *coming, watch);
             }
             What::Own(what, owners) => self.change_hands(*what, owners),
-        }
-        if let Some(every) = event.every {
-            self.schedule(self.now.plus(every), Due::Event(index));
         }
     }
 

@@ -1,0 +1,58 @@
+//! Typing a value for the chosen knob.
+
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use velocitas_lab::cause::shown;
+
+use super::stage::Stage;
+
+/// What is typed, and why it was no value, if it was not.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Typing {
+    pub(super) text: String,
+    pub(super) wrong: Option<String>,
+}
+
+/// The longest that is typed.
+const MOST: usize = 24;
+
+impl Stage {
+    /// Begins to type a value for the chosen knob, or offers the way back to live.
+    pub(super) fn type_value(&mut self) {
+        if self.is_live() {
+            self.typing = Some(Typing::default());
+        } else {
+            self.offer();
+        }
+    }
+
+    /// Takes a key while a value is typed.
+    pub(super) fn typing_key(&mut self, key: &KeyEvent) {
+        let Some(typing) = &mut self.typing else { return };
+        typing.wrong = None;
+        let text = &mut typing.text;
+        match key.code {
+            KeyCode::Esc => self.typing = None,
+            KeyCode::Backspace => drop(text.pop()),
+            KeyCode::Enter => self.typed(),
+            KeyCode::Char(c)
+                if text.len() < MOST && c.is_ascii() && key.modifiers.difference(KeyModifiers::SHIFT).is_empty() =>
+            {
+                text.push(c);
+            }
+            _ => {}
+        }
+    }
+
+    /// Sets what was typed; what is no value stays to be mended.
+    fn typed(&mut self) {
+        let Some(Typing { text, .. }) = self.typing.take() else { return };
+        let knob = self.chosen_knob();
+        match knob.read(&text) {
+            Ok(value) => {
+                self.set(self.entity, knob, value);
+                self.say(format!("{} of {} set to {}", knob.spec().name, self.name(self.entity), shown(knob, value)));
+            }
+            Err(why) => self.typing = Some(Typing { text, wrong: Some(why) }),
+        }
+    }
+}
