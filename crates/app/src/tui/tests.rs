@@ -3,7 +3,7 @@ use std::time::Duration;
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Rect, Size};
-use velocitas_lab::{Course, LabTime, MemberId, Part, Run};
+use velocitas_lab::{Course, Happening, LabTime, MemberId, Part, Run};
 
 use super::stage::Wish;
 use super::{Colours, Palette, Stage, draw};
@@ -197,7 +197,9 @@ fn knobs_turn_for_one_machine_or_for_all() {
     assert_eq!((latency(&stage, 0), latency(&stage, 1)), (50.0, 22.0));
     stage.key(&KeyEvent::new(KeyCode::Left, KeyModifiers::SHIFT));
     assert_eq!((latency(&stage, 0), latency(&stage, 1)), (40.0, 40.0));
-    press(&mut stage, KeyCode::Up);
+    for _ in 0..9 {
+        press(&mut stage, KeyCode::Down);
+    }
     press(&mut stage, KeyCode::Right);
     assert!(!stage.run().lab().knobs(FIRST).settings.interpolate);
 }
@@ -418,13 +420,54 @@ fn a_verdict_is_shown_with_its_evidence() {
 }
 
 #[test]
+fn a_value_is_typed_for_a_knob_and_what_is_none_stays_to_be_mended() {
+    let mut stage = after(1.0);
+    let latency = |stage: &Stage| stage.run().lab().knobs(FIRST).up.latency_ms;
+    type_keys(&mut stage, "t0.2 s");
+    assert!(text(&stage, 160, 47).contains("latency, one way   0.2 s_ ms"), "{}", text(&stage, 160, 47));
+    press(&mut stage, KeyCode::Enter);
+    assert_eq!(latency(&stage), 200.0);
+    type_keys(&mut stage, "tq1");
+    press(&mut stage, KeyCode::Enter);
+    assert!(text(&stage, 160, 47).contains("expected a time such as"), "{}", text(&stage, 160, 47));
+    press(&mut stage, KeyCode::Esc);
+    assert_eq!(latency(&stage), 200.0);
+    // Looking back nothing is typed.
+    type_keys(&mut stage, ",t");
+    assert!(stage.typing.is_none());
+}
+
+#[test]
+fn things_happen_to_the_selected_member_at_a_key_and_not_to_who_moves_itself() {
+    let mut stage = after(2.0);
+    let count = |stage: &Stage, wanted: fn(&Happening) -> bool| {
+        let rows = &stage.run().record().of(stage.machine(stage.entity)).happenings;
+        rows.span(LabTime::from_secs(2.0), stage.run().now()).filter(|row| wanted(&row.what)).count()
+    };
+    type_keys(&mut stage, "ujf");
+    let found = [
+        count(&stage, |what| matches!(what, Happening::Pushed(_))),
+        count(&stage, |what| matches!(what, Happening::Teleported(..))),
+        count(&stage, |what| matches!(what, Happening::Frozen(_))),
+    ];
+    assert_eq!(found, [1, 1, 1]);
+    // Curlew says where it is.
+    for _ in 0..3 {
+        press(&mut stage, KeyCode::Tab);
+    }
+    type_keys(&mut stage, "uj");
+    assert_eq!(count(&stage, |what| matches!(what, Happening::Pushed(_) | Happening::Teleported(..))), 0);
+    assert!(text(&stage, 160, 47).contains("curlew says where it is"));
+}
+
+#[test]
 fn knobs_that_do_not_fit_are_scrolled_to() {
     let mut stage = after(2.0);
     let shown = text(&stage, 120, 36);
-    assert!(shown.contains("latency, one way") && !shown.contains("interpolation  "));
+    assert!(shown.contains("latency, one way") && !shown.contains("queue  "));
     press(&mut stage, KeyCode::Up);
     let shown = text(&stage, 120, 36);
-    assert!(shown.contains("interpolation") && !shown.contains("latency, one way"));
+    assert!(shown.contains("queue  ") && !shown.contains("latency, one way"));
     // On the smallest screen the panel is a key away.
     assert!(!text(&stage, 80, 24).contains("knobs of plover"));
     type_keys(&mut stage, "k");
