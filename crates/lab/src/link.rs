@@ -422,7 +422,7 @@ mod tests {
         assert!((3900.0..=4000.0).contains(&late), "{late}");
         // A link that was narrow for a while drains.
         let mut pipe = Pipe::new(3, Conditions { bandwidth: 32.0, ..Conditions::PERFECT });
-        let mut send = |pipe: &mut Pipe, ms: f64| {
+        let send = |pipe: &mut Pipe, ms: f64| {
             let now = LabTime::from_millis(ms);
             let fate = pipe.send(7, now, Ticket { kind: MessageKind::Inputs, tick: None }, 100, &[]);
             fate.arrives.map(|at| at.minus(now).millis())

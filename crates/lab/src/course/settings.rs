@@ -13,7 +13,7 @@ use super::Turned;
 use super::error::nearest;
 use super::quantity::{Bandwidth, Factor, Length, Often, Quantity, Share, Size, Time};
 use crate::cheat::{CHEATS, Cheat};
-use crate::knob::{Knob, KnobSpec, KnobValue, Knobs, Place, Range as Steps, SETTINGS, Takes};
+use crate::knob::{KnobSpec, KnobValue, Knobs, Place, Range as Steps, SETTINGS, Takes};
 use crate::link::{Conditions, TraceNumber};
 use crate::profile::{PROFILES, Profile};
 
@@ -231,10 +231,11 @@ impl LinkChange {
             return Err((place.clone(), NESTED.to_owned(), None));
         }
         let both = link.set(link.profile()?.map(|profile| (profile.up, profile.down)))?;
-        let more = down.map_or(Ok((Vec::new(), Vec::new())), |down| {
-            down.set(down.profile()?.map(|profile| (profile.up, profile.down)))
-        })?;
-        let (up, down) = (both.0, [both.1, more.1].concat());
+        let more = match down {
+            Some(down) => down.set(down.profile()?.map(|profile| (profile.up, profile.down)))?.down,
+            None => Vec::new(),
+        };
+        let (up, down) = (both.up, [both.down, more].concat());
         if down.is_empty() {
             return Err((
                 self.place.clone(),
@@ -261,7 +262,7 @@ impl Link {
     }
 
     /// Everything that is set of a link, up and down: all of a profile, then what is written.
-    fn set(&self, profile: Option<(Conditions, Conditions)>) -> Result<(Vec<(Knob, f64)>, Vec<(Knob, f64)>)> {
+    fn set(&self, profile: Option<(Conditions, Conditions)>) -> Result<Turned> {
         let all = |conditions: Conditions| {
             rows(true).filter_map(move |spec| match spec.place {
                 Place::Link { get, .. } => Some((spec.knob, get(&conditions))),
@@ -280,7 +281,7 @@ impl Link {
                 down.push((spec.knob, x));
             }
         }
-        Ok((up, down))
+        Ok(Turned { up, down })
     }
 
     /// Both directions, up and down, over what holds otherwise.
