@@ -10,11 +10,11 @@ use velocitas_lab::{Keep, LEAST_KEPT, LabTime};
 #[command(
     version,
     args_conflicts_with_subcommands = true,
-    after_help = "Without a course the demo is opened. \
+    after_help = "Without a course the one in the working folder is opened if there is just one, else the demo. \
     Logs are written to the file that VELOCITAS_LOG names."
 )]
 pub(super) struct Args {
-    /// The course to open (a .course.toml file), or - for standard input
+    /// The course to open (a .course.toml file), or - for standard input; the only one of the working folder, or the demo, if none is given
     pub(super) course: Option<PathBuf>,
     /// Draw with plain ASCII characters only
     #[arg(long)]

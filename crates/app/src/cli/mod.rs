@@ -11,6 +11,7 @@ mod new;
 mod run;
 mod vet;
 
+use std::path::Path;
 use std::process::ExitCode;
 
 use clap::Parser;
@@ -47,7 +48,10 @@ pub fn main() -> ExitCode {
 }
 
 /// Does what was typed.
-fn start(args: Args) -> Result<Outcome, OpenError> {
+fn start(mut args: Args) -> Result<Outcome, OpenError> {
+    if args.task.is_none() {
+        args.course = args.course.or_else(|| files::only_course_in(Path::new(".")));
+    }
     logging::start(&args.files())?;
     if args.task.is_some() {
         signals::tidy_on_signals().map_err(|why| OpenError::Usage(format!("cannot listen to signals: {why}")))?;

@@ -76,6 +76,16 @@ pub fn course(path: Option<&Path>, kinds: &[Arc<dyn Motion>]) -> Result<Course, 
     parse_course(path, &text, kinds)
 }
 
+/// The course in a folder that holds just one.
+pub(crate) fn only_course_in(folder: &Path) -> Option<PathBuf> {
+    let entries = std::fs::read_dir(folder).ok()?.filter_map(Result::ok);
+    let is_course = |path: &PathBuf| path.to_string_lossy().ends_with(".course.toml") && path.is_file();
+    let mut courses = entries.map(|entry| entry.path()).filter(is_course);
+    let first = courses.next()?;
+    // As people call it.
+    courses.next().is_none().then(|| first.strip_prefix("./").map(Path::to_owned).unwrap_or(first))
+}
+
 /// A course whose text was read already.
 pub(crate) fn parse_course(path: &Path, text: &str, kinds: &[Arc<dyn Motion>]) -> Result<Course, OpenError> {
     let read = |name: &str| {
@@ -117,6 +127,19 @@ pub(crate) fn inputs_of(path: Option<&Path>, course: &Course) -> Vec<PathBuf> {
 mod tests {
     use super::*;
     use std::fs;
+
+    #[test]
+    fn a_course_that_is_alone_in_its_folder_is_found() {
+        let folder = tempfile::tempdir().expect("a folder");
+        assert_eq!(only_course_in(folder.path()), None);
+        let path = folder.path().join("x.course.toml");
+        fs::write(&path, "").expect("written");
+        fs::write(folder.path().join("a.gait"), "").expect("written");
+        assert_eq!(only_course_in(folder.path()), Some(path));
+        fs::write(folder.path().join("y.course.toml"), "").expect("written");
+        assert_eq!(only_course_in(folder.path()), None, "which of them?");
+        assert_eq!(only_course_in(Path::new("/nowhere")), None);
+    }
 
     #[test]
     fn bytes_are_no_course_and_a_gait_is_looked_for_beside_it() {
