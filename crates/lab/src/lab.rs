@@ -13,7 +13,7 @@ use std::sync::Arc;
 
 use velocitas_core::{
     Address, Carried, Client, Entity, EntityId, Guest, HostNanos, MAX_DATAGRAM, Motion, Server, ServerConfig,
-    SpawnError, State, Tick, Token, WireTick,
+    SpawnError, State, Tick, Token, Vec3, WireTick,
 };
 
 use crate::chance::{Chance, Purpose};
@@ -201,6 +201,12 @@ impl Lab {
     /// A member's entity as the server has it.
     pub fn server_state(&self, member: MemberId) -> Option<&State> {
         self.server().state(self.entity(member)?)
+    }
+
+    /// Whether a member's body has room at a place, as the server knows the ground.
+    pub fn has_room(&self, member: MemberId, at: Vec3) -> bool {
+        let body = self.server_known().kinds.motion(self.course[member].kind).body();
+        self.server().ingredients().ground.overlap(&body, at).is_none()
     }
 
     /// A member's settings and link.

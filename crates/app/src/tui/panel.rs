@@ -249,11 +249,23 @@ fn drawn(seen: &Seen) -> String {
         |m| match m {
             m if m < 0.01 => format!("{:.0} mm", m * 1e3),
             m if m < 1.0 => format!("{:.0} cm", m * 1e2),
-            m => format!("{m:.1} m"),
+            m if m < 10.0 => format!("{m:.1} m"),
+            m => format!("{m:.0} m"),
         },
     );
     let hops = seen.hops_per_min.map_or_else(|| "-".to_owned(), |hops| format!("{hops:.0}"));
     format!("off {off}, hops {hops}")
+}
+
+/// How far the own character is drawn ahead of the server's, or how long ago that was there, as of others.
+fn lead(lag_ms: Option<f64>) -> String {
+    let Some(lag) = lag_ms else { return "-".to_owned() };
+    let which = if lag < 0.0 { "ahead" } else { "ago" };
+    // Nothing of the row may be cut off: a number without its last digit is another number.
+    match lag.abs() {
+        ms if ms < 1000.0 => format!("{ms:.0} ms {which}"),
+        ms => format!("{:.1} s {which}", ms / 1000.0),
+    }
 }
 
 fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
@@ -289,11 +301,7 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let (response, seen) = (number(m.response_ms, " ms"), number(m.seen_ms.p50, " ms"));
     pen.figure(buffer, "response", &format!("{response:<6} others see it after {seen}"));
     pen.figure(buffer, "others", &format!("{} ago, {}", number(m.view_age_ms.p50, " ms"), drawn(&m.others)));
-    let lead = m.own.lag_ms.map_or_else(
-        || "-".to_owned(),
-        |ms| format!("{:.0} ms {}", ms.abs(), if ms < 0.0 { "ahead" } else { "behind" }),
-    );
-    pen.figure(buffer, "own", &format!("{lead}, {}", drawn(&m.own)));
+    pen.figure(buffer, "own", &format!("{}, {}", lead(m.own.lag_ms), drawn(&m.own)));
     let jumps = m.corrections.max_m.map_or_else(String::new, |max| format!(", largest {}", distance(max as f32)));
     pen.figure(buffer, "corrected", &format!("{} times{jumps}", m.corrections.count));
     let rate = |bytes: u64| bytes as f64 / f.seconds / 1000.0;
@@ -343,4 +351,27 @@ pub(super) fn wrapped(text: &str, width: usize) -> Vec<String> {
         }
     }
     lines
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use velocitas_lab::metrics::{ErrorM, Spread};
+
+    #[test]
+    fn no_figure_of_the_own_character_is_cut_off() {
+        // A panel of 47 cells with its frame, a margin and ten cells for the name.
+        const ROOM: usize = 34;
+        for (lag, off) in [(-84.0, 0.8), (-999.0, 9.94), (-1435.0, 10.3), (999.0, 9.94), (5000.0, 312.0)] {
+            let error = ErrorM { p50: Some(off), p95: Some(off), max: Some(off) };
+            let roughness_mps = Spread { p50: None, p95: None };
+            let seen = Seen { lag_ms: Some(lag), drawn_error_m: error, roughness_mps, hops_per_min: Some(3600.0) };
+            let row = format!("{}, {}", lead(seen.lag_ms), drawn(&seen));
+            assert!(row.chars().count() <= ROOM, "{row}");
+        }
+        assert_eq!(
+            (lead(Some(-435.2)), lead(Some(1435.0)), lead(None)),
+            ("435 ms ahead".into(), "1.4 s ago".into(), "-".into())
+        );
+    }
 }

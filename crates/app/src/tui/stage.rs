@@ -12,9 +12,7 @@ use velocitas_core::vec3;
 use velocitas_lab::amiss::{Amiss, amiss};
 use velocitas_lab::moment::{Corrected, Figures, Moment};
 use velocitas_lab::track::Recorder;
-use velocitas_lab::{
-    Coming, Command, KNOBS, Knob, KnobValue, KnownTo, LabTime, MachineId, MemberId, Part, Run, Sudden,
-};
+use velocitas_lab::{Coming, Command, KNOBS, Knob, KnobValue, LabTime, MachineId, MemberId, Part, Run, Sudden};
 use velocitas_report::{Of, chart};
 
 use super::action::{Action, action};
@@ -431,8 +429,7 @@ impl Stage {
                 let from = self.echoes().authority.map(|e| e.pos);
                 if let Some(from) = from {
                     let to = from + vec3(east * FAR, north * FAR, 0.0);
-                    let body = self.run.course().kinds.motion(self.run.course()[self.entity].kind).body();
-                    if self.run.course().ground(KnownTo::Server).overlap(&body, to).is_some() {
+                    if !self.run.lab().has_room(self.entity, to) {
                         return self.say("there is no room 5 m ahead: turn, or walk on");
                     }
                     self.happens(Sudden::Teleport(to), "is put elsewhere by the server");

@@ -29,7 +29,7 @@ use crate::fault::Fault;
 use crate::hands::Script;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId};
-use crate::knob::{Knob, Knobs};
+use crate::knob::{Knob, Knobs, Place};
 use crate::link::Conditions;
 use crate::time::LabTime;
 use crate::trace::Trace;
@@ -316,6 +316,19 @@ pub struct Turned {
     pub up: Vec<(Knob, f64)>,
     /// On the way down.
     pub down: Vec<(Knob, f64)>,
+}
+
+impl Turned {
+    /// Sets it.
+    pub(crate) fn apply(&self, up: &mut Conditions, down: &mut Conditions) {
+        for (way, settings) in [(up, &self.up), (down, &self.down)] {
+            for (knob, x) in settings {
+                if let Place::Link { set, .. } = knob.spec().place {
+                    set(way, *x);
+                }
+            }
+        }
+    }
 }
 
 /// How somebody comes or goes.

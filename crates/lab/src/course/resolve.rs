@@ -372,9 +372,8 @@ impl Resolver<'_> {
     ) -> Result<BTreeMap<String, (Conditions, Conditions)>> {
         let mut all: BTreeMap<String, (Conditions, Conditions)> =
             PROFILES.iter().map(|profile| (profile.name.to_owned(), (profile.up, profile.down))).collect();
-        let perfect = (Conditions::PERFECT, Conditions::PERFECT);
         for (name, link) in links {
-            let conditions = link.conditions(perfect, &mut |path| self.trace(path, traces));
+            let conditions = link.conditions(&mut |path| self.trace(path, traces));
             all.insert(name.clone(), conditions.map_err(|m| self.mistake(m))?);
         }
         Ok(all)

@@ -11,7 +11,7 @@ use toml::{Spanned, Value};
 
 use super::Turned;
 use super::error::nearest;
-use super::quantity::{Bandwidth, Factor, Length, Often, Quantity, Share, Size, Time};
+use super::quantity::{Bandwidth, Dimension, Factor, Length, Often, Quantity, Share, Size, Time};
 use crate::cheat::{CHEATS, Cheat};
 use crate::knob::{KnobSpec, KnobValue, Knobs, Place, Range as Steps, SETTINGS, Takes};
 use crate::link::{Conditions, TraceNumber};
@@ -101,51 +101,60 @@ fn whole(name: &str, steps: &[f64], written: &Spanned<Value>) -> Result<KnobValu
     Err((written.span(), message, None))
 }
 
-/// A number with its unit, in the unit kept; `None` for what has none.
-pub(crate) fn measured(takes: Takes, text: &str) -> Option<std::result::Result<f64, String>> {
+/// What is measured: how it is called and written, and how it is read into the unit kept.
+struct Measure {
+    name: &'static str,
+    example: &'static str,
+    parse: fn(&str) -> std::result::Result<f64, String>,
+}
+
+fn measure<D: Dimension>() -> Measure {
+    Measure { name: D::NAME, example: D::EXAMPLE, parse: |text| Quantity::<D>::parse(text).map(|q| q.value) }
+}
+
+/// What is measured by a setting; `None` for what has no unit.
+fn measure_of(takes: Takes) -> Option<Measure> {
     Some(match takes {
-        Takes::Time | Takes::TimeOrAuto => Quantity::<Time>::parse(text).map(|q| q.value),
-        Takes::Share => Quantity::<Share>::parse(text).map(|q| q.value),
-        Takes::Length => Quantity::<Length>::parse(text).map(|q| q.value),
-        Takes::Often => Quantity::<Often>::parse(text).map(|q| q.value),
-        Takes::Bandwidth => Quantity::<Bandwidth>::parse(text).map(|q| q.value),
-        Takes::Size => Quantity::<Size>::parse(text).map(|q| q.value),
-        Takes::Factor => Quantity::<Factor>::parse(text).map(|q| q.value),
+        Takes::Time | Takes::TimeOrAuto => measure::<Time>(),
+        Takes::Share => measure::<Share>(),
+        Takes::Length => measure::<Length>(),
+        Takes::Often => measure::<Often>(),
+        Takes::Bandwidth => measure::<Bandwidth>(),
+        Takes::Size => measure::<Size>(),
+        Takes::Factor => measure::<Factor>(),
         Takes::Whole | Takes::Switch => return None,
     })
+}
+
+/// A number with its unit, in the unit kept; `None` for what has none.
+pub(crate) fn measured(takes: Takes, text: &str) -> Option<std::result::Result<f64, String>> {
+    measure_of(takes).map(|measure| (measure.parse)(text))
 }
 
 /// A value whose range is that of its dimension.
 fn plain(takes: Takes, written: &Spanned<Value>) -> Result<KnobValue> {
     let wrong = |message: String| (written.span(), message, None);
-    let text = |what: &str, example: &str| match written.get_ref() {
-        Value::String(text) => Ok(text.as_str()),
-        other => Err(wrong(format!(
-            "expected {what} in quotes with its unit, such as \"{example}\"; found {}",
-            found(other)
-        ))),
+    let Some(measure) = measure_of(takes) else {
+        return match (takes, written.get_ref()) {
+            (Takes::Switch, Value::Boolean(on)) => Ok(KnobValue::Switch(*on)),
+            (Takes::Switch, other) => Err(wrong(format!("expected true or false; found {}", found(other)))),
+            _ => whole("a number", &[0.0, f64::from(u32::MAX)], written),
+        };
     };
-    let number = |parsed: std::result::Result<f64, String>| parsed.map(KnobValue::Number).map_err(wrong);
-    match takes {
-        Takes::Time => number(Quantity::<Time>::parse(text("a time", "75 ms")?).map(|q| q.value)),
-        Takes::Share => number(Quantity::<Share>::parse(text("a share", "2 %")?).map(|q| q.value)),
-        Takes::Length => number(Quantity::<Length>::parse(text("a length", "0.5 m")?).map(|q| q.value)),
-        Takes::TimeOrAuto => match text("a time", "75 ms")? {
-            "auto" => Ok(KnobValue::Auto),
-            other => {
-                number(Quantity::<Time>::parse(other).map(|q| q.value).map_err(|why| format!("{why}; or \"auto\"")))
-            }
-        },
-        Takes::Often => number(Quantity::<Often>::parse(text("how often", "4 /min")?).map(|q| q.value)),
-        Takes::Bandwidth => number(Quantity::<Bandwidth>::parse(text("a bandwidth", "256 kbit/s")?).map(|q| q.value)),
-        Takes::Size => number(Quantity::<Size>::parse(text("a size", "64 kB")?).map(|q| q.value)),
-        Takes::Factor => number(Quantity::<Factor>::parse(text("a factor", "1.5 times")?).map(|q| q.value)),
-        Takes::Whole => whole("a number", &[0.0, f64::from(u32::MAX)], written),
-        Takes::Switch => match written.get_ref() {
-            Value::Boolean(on) => Ok(KnobValue::Switch(*on)),
-            other => Err(wrong(format!("expected true or false; found {}", found(other)))),
-        },
+    let Value::String(text) = written.get_ref() else {
+        return Err(wrong(format!(
+            "expected {} in quotes with its unit, such as \"{}\"; found {}",
+            measure.name,
+            measure.example,
+            found(written.get_ref())
+        )));
+    };
+    let may_be_auto = takes == Takes::TimeOrAuto;
+    if may_be_auto && text == "auto" {
+        return Ok(KnobValue::Auto);
     }
+    let or = if may_be_auto { "; or \"auto\"" } else { "" };
+    (measure.parse)(text).map(KnobValue::Number).map_err(|why| wrong(format!("{why}{or}")))
 }
 
 impl<'de> Deserialize<'de> for Link {
@@ -221,29 +230,16 @@ impl LinkChange {
 
     /// What is set anew, up and down.
     pub(super) fn turned(&self) -> Result<Turned> {
-        let link = &self.link;
-        let down = link.down.as_ref().map(|(_, down)| &**down);
-        if let Some(trace) = link.trace.as_ref().or(down.and_then(|down| down.trace.as_ref())) {
+        if let Some(trace) = self.link.traces().next() {
             let message = "expected no trace: a link follows one from the beginning or not at all";
             return Err((trace.span(), message.to_owned(), None));
         }
-        if let Some((place, _)) = link.down.as_ref().filter(|(_, down)| down.down.is_some()) {
-            return Err((place.clone(), NESTED.to_owned(), None));
+        let turned = self.link.turned()?;
+        if turned.down.is_empty() {
+            let message = "expected something of the link to be set; found nothing";
+            return Err((self.place.clone(), message.to_owned(), None));
         }
-        let both = link.set(link.profile()?.map(|profile| (profile.up, profile.down)))?;
-        let more = match down {
-            Some(down) => down.set(down.profile()?.map(|profile| (profile.up, profile.down)))?.down,
-            None => Vec::new(),
-        };
-        let (up, down) = (both.up, [both.down, more].concat());
-        if down.is_empty() {
-            return Err((
-                self.place.clone(),
-                "expected something of the link to be set; found nothing".to_owned(),
-                None,
-            ));
-        }
-        Ok(Turned { up, down })
+        Ok(turned)
     }
 }
 
@@ -261,8 +257,20 @@ impl Link {
         Ok(())
     }
 
-    /// Everything that is set of a link, up and down: all of a profile, then what is written.
-    fn set(&self, profile: Option<(Conditions, Conditions)>) -> Result<Turned> {
+    /// Everything that is set on either way: all of a profile, what is written, then what differs on the way down.
+    fn turned(&self) -> Result<Turned> {
+        let Turned { up, mut down } = self.set()?;
+        if let Some((place, differs)) = &self.down {
+            if differs.down.is_some() {
+                return Err((place.clone(), NESTED.to_owned(), None));
+            }
+            down.extend(differs.set()?.down);
+        }
+        Ok(Turned { up, down })
+    }
+
+    /// The same without what differs.
+    fn set(&self) -> Result<Turned> {
         let all = |conditions: Conditions| {
             rows(true).filter_map(move |spec| match spec.place {
                 Place::Link { get, .. } => Some((spec.knob, get(&conditions))),
@@ -270,9 +278,9 @@ impl Link {
             })
         };
         let (mut up, mut down): (Vec<_>, Vec<_>) = (Vec::new(), Vec::new());
-        if let Some((of_up, of_down)) = profile {
-            up.extend(all(of_up));
-            down.extend(all(of_down));
+        if let Some(profile) = self.profile()? {
+            up.extend(all(profile.up));
+            down.extend(all(profile.down));
         }
         for (key, written) in &self.written {
             let spec = row(key, true)?;
@@ -284,20 +292,18 @@ impl Link {
         Ok(Turned { up, down })
     }
 
-    /// Both directions, up and down, over what holds otherwise.
-    pub(super) fn conditions(
-        &self,
-        otherwise: (Conditions, Conditions),
-        read: &mut ReadTrace<'_>,
-    ) -> Result<(Conditions, Conditions)> {
-        let (up, down) = self.profile()?.map_or(otherwise, |profile| (profile.up, profile.down));
-        let (up, same) = (self.over(up, read)?, self.over(down, read)?);
-        let Some((place, down)) = &self.down else { return Ok((up, same)) };
-        if down.down.is_some() {
-            return Err((place.clone(), NESTED.to_owned(), None));
+    /// Both directions, up and down, over a perfect link.
+    pub(super) fn conditions(&self, read: &mut ReadTrace<'_>) -> Result<(Conditions, Conditions)> {
+        let (mut up, mut down) = (Conditions::PERFECT, Conditions::PERFECT);
+        self.turned()?.apply(&mut up, &mut down);
+        if let Some(trace) = &self.trace {
+            up.trace = Some(read(trace)?);
+            down.trace = up.trace;
         }
-        let base = down.profile()?.map_or(same, |profile| profile.down);
-        Ok((up, down.over(base, read)?))
+        if let Some(trace) = self.down.as_ref().and_then(|(_, down)| down.trace.as_ref()) {
+            down.trace = Some(read(trace)?);
+        }
+        Ok((up, down))
     }
 
     /// The traces that it follows on either way.
@@ -313,21 +319,6 @@ impl Link {
             let message = format!("expected a profile ({}); found `{}`", list.join(", "), name.get_ref());
             (name.span(), message, nearest(name.get_ref(), known))
         })
-    }
-
-    /// What is written, over what holds otherwise.
-    fn over(&self, otherwise: Conditions, read: &mut ReadTrace<'_>) -> Result<Conditions> {
-        let mut conditions = otherwise;
-        if let Some(trace) = &self.trace {
-            conditions.trace = Some(read(trace)?);
-        }
-        for (key, written) in &self.written {
-            let spec = row(key, true)?;
-            if let (Place::Link { set, .. }, KnobValue::Number(x)) = (spec.place, value(spec, written)?) {
-                set(&mut conditions, x);
-            }
-        }
-        Ok(conditions)
     }
 }
 

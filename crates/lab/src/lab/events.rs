@@ -7,7 +7,7 @@ use crate::command::Command;
 use crate::course::{Coming, KnownTo, Override, Owned, Turned, What};
 use crate::fault::Fault;
 use crate::ids::{MachineId, MemberId, Part};
-use crate::knob::Place;
+use crate::knob::Knobs;
 use crate::known::Reach;
 use crate::machine::token;
 use crate::watch::{Happening, Watch};
@@ -108,14 +108,8 @@ impl Lab {
     fn turn_link<W: Watch>(&mut self, member: MemberId, turned: &Turned, watch: &mut W) {
         let machine = self.course.machine(member);
         let playing = self.playing_mut(member);
-        for (up, settings) in [(true, &turned.up), (false, &turned.down)] {
-            let way = if up { &mut playing.knobs.up } else { &mut playing.knobs.down };
-            for (knob, x) in settings {
-                if let Place::Link { set, .. } = knob.spec().place {
-                    set(way, *x);
-                }
-            }
-        }
+        let Knobs { up, down, .. } = &mut playing.knobs;
+        turned.apply(up, down);
         let knobs = playing.knobs;
         self.links.change(machine, MachineId::SERVER, knobs.up);
         self.links.change(MachineId::SERVER, machine, knobs.down);
