@@ -18,6 +18,7 @@ compile_error!("Velocitas needs a Unix system: Linux, macOS, or Windows' subsyst
 
 pub mod cli;
 mod files;
+mod progress;
 mod sources;
 pub mod tui;
 

@@ -84,7 +84,7 @@ fn the_profiles_are_on_their_page() {
 
 #[test]
 fn every_key_of_the_demo_is_on_the_course_page() {
-    let page = document("docs/course.md");
+    let page = document("docs/course.md") + &document("docs/check.md");
     for line in DEMO.lines().chain(velocitas_lab::COMINGS.lines()).filter(|l| !l.starts_with('#')) {
         for key in line.split(['{', ',', '[']).filter_map(|part| part.split_once('=')).map(|(key, _)| key.trim()) {
             assert!(page.contains(key), "`{key}` is not explained");
@@ -157,6 +157,34 @@ fn the_report_page_lists_the_table_of_figures() {
         FIGURES.iter().filter_map(|f| Some(format!("| `{}` | {} | {} |\n", f.key?, f.unit.name(), f.help))).collect();
     let whole = format!("{}| key | in | is |\n|---|---|---|\n{}{}", &page[..begin], rows.concat(), &page[end..]);
     is_current("docs/report.md", &whole);
+}
+
+#[test]
+fn the_page_about_checking_lists_the_table_of_measures_and_its_example_is_read() {
+    use velocitas::lab::budget::{Bound, MEASURES, Whose};
+    let page = document("docs/check.md");
+    let (mark, end) = ("<!-- measures -->\n", "<!-- end -->");
+    let (begin, stop) = (page.find(mark).expect("a mark") + mark.len(), page.find(end).expect("an end"));
+    let row = |m: &velocitas::lab::budget::Measure| {
+        let side = if m.bound == Bound::Most { "at most" } else { "at least" };
+        let whose = match m.whose {
+            Whose::All => "all",
+            Whose::Honest => "the honest",
+            Whose::Rogues => "rogues",
+        };
+        let unit = if m.unit.is_empty() { "a number" } else { m.unit };
+        let grain = if m.grain == 0.0 { "none".to_owned() } else { m.shown(m.grain) };
+        format!("| `{}` | {side}, {unit} | {} | {whose} | {} | {grain} |\n", m.key, m.help, m.look)
+    };
+    let rows: String = MEASURES.iter().map(row).collect();
+    let head = "| key | bound | is | of | where to look | grain |\n|---|---|---|---|---|---|\n";
+    is_current("docs/check.md", &format!("{}{head}{rows}{}", &page[..begin], &page[stop..]));
+    let cast = "format = 1\nname = \"quay\"\ntick_rate = \"60 Hz\"\nworld = { min = [-30, -20], max = [30, 20] }\n\
+                [[cast]]\nname = \"heron\"\nrole = \"bot\"\nlink = \"home\"\nspawn = [0, 0]\n\
+                [[cast]]\nname = \"magpie\"\nrole = \"rogue\"\nspawn = [8, 0]\n";
+    let course = Course::parse("docs/check.md", &(cast.to_owned() + &course_in(&page)), &[]);
+    let limits = course.unwrap_or_else(|e| panic!("{e}")).limits;
+    assert_eq!(limits.iter().filter(|limit| limit.line.is_some()).count(), 6);
 }
 
 #[test]

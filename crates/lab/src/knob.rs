@@ -98,6 +98,10 @@ pub enum Takes {
     Bandwidth,
     /// So many bytes.
     Size,
+    /// Metres a second.
+    Speed,
+    /// Bytes a second.
+    Flow,
     /// A whole number.
     Whole,
     /// true or false.

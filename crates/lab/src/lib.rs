@@ -5,6 +5,7 @@
 //! ever decides how far somebody calls [`Run::advance`].
 
 pub mod amiss;
+pub mod budget;
 pub mod cause;
 mod chance;
 mod cheat;
@@ -58,7 +59,7 @@ pub use known::{Change, Changed, Known, Reach, turned};
 pub use lab::Lab;
 pub use link::{Conditions, TraceNumber};
 pub use profile::{PROFILES, Profile};
-pub use run::{Keep, LEAST_KEPT, ReloadError, Run, RunError, Totals};
+pub use run::{Keep, LEAST_KEPT, Measured, ReloadError, Run, RunError, Totals};
 pub use time::LabTime;
 pub use trace::{Trace, TraceError};
 pub use watch::{Happening, HappeningRow, MessageRow, Unrecorded, Watch};

@@ -14,7 +14,7 @@ use crate::ids::Part;
 use crate::known::Reach;
 use crate::lab::{Lab, populate};
 use crate::machine::token;
-use crate::metrics::{ClientMetrics, Reel, Span, Tally, WINDOW};
+use crate::metrics::{ClientMetrics, Moments, Reel, Span, Tally, WINDOW};
 use crate::record::{Cast, Record};
 use crate::stirs::Stirs;
 use crate::time::LabTime;
@@ -93,11 +93,24 @@ struct Meter {
     reel: Reel,
 }
 
+/// What a run came to.
+#[derive(Clone, Debug)]
+pub struct Measured {
+    /// The figures of each of the cast, in the order of the course.
+    pub clients: Vec<ClientMetrics>,
+    /// Of each of them, when to look at what went wrong.
+    pub moments: Vec<Moments>,
+    /// What is no single member's.
+    pub totals: Totals,
+}
+
 /// What a run came to that is no single member's.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Totals {
     /// Steps that came out non-finite.
     pub step_faults: u32,
+    /// The first of them.
+    pub first_fault: Option<LabTime>,
     /// Ticks that the server passed over after it had stood still.
     pub server_dropped: u64,
 }
@@ -142,6 +155,12 @@ impl Run {
     /// The figures of everybody who plays from the beginning, and those of the whole. Without a
     /// [meter](Self::meter) they begin with what is kept.
     pub fn figures(&self) -> (Vec<ClientMetrics>, Totals) {
+        let measured = self.measured();
+        (measured.clients, measured.totals)
+    }
+
+    /// The same, with the moments at which to look.
+    pub fn measured(&self) -> Measured {
         let mut meter = self.meter.clone().unwrap_or_else(|| Meter {
             to: self.record.kept_from,
             tallies: vec![Tally::default(); self.record.cast.machines.len()],
@@ -150,8 +169,11 @@ impl Run {
         });
         meter.take(&self.record, LabTime(self.now().0 + 1), self.now());
         let players = self.course().members().map(|member| self.course().machine(member));
-        let figures = players.map(|machine| meter.tallies[machine.index()].figures(&self.record, machine)).collect();
-        (figures, meter.totals)
+        let (clients, moments) = players
+            .map(|machine| (machine, &meter.tallies[machine.index()]))
+            .map(|(machine, tally)| (tally.figures(&self.record, machine), tally.moments()))
+            .unzip();
+        Measured { clients, moments, totals: meter.totals }
     }
 
     /// What has not stirred so far, in words: members that never moved, inputs never given, fields that never changed. Where
@@ -322,7 +344,11 @@ impl Meter {
             let rows = &record.of(machine).happenings;
             for row in rows.span(span.from, span.to) {
                 match row.what {
-                    Happening::Fact(Fact::StepFault { .. }) => self.totals.step_faults += 1,
+                    Happening::Fact(Fact::StepFault { .. }) => {
+                        self.totals.step_faults += 1;
+                        let first = self.totals.first_fault.map_or(row.at, |first| first.min(row.at));
+                        self.totals.first_fault = Some(first);
+                    }
                     Happening::Fact(Fact::Dropped { count, .. }) if row.part == Part::Server => {
                         self.totals.server_dropped += count;
                     }

@@ -4,6 +4,7 @@
 //! what the record holds. Everything comes out as bytes or text; who writes them where is the caller's business.
 
 mod chart;
+pub mod check;
 mod summary;
 mod table;
 mod text;

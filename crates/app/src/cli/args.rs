@@ -22,6 +22,15 @@ pub(super) struct Args {
     /// How much to keep for looking back, as time or memory such as 10min or 2GB; the oldest goes first
     #[arg(long, value_parser = keep, default_value = "512MB")]
     pub(super) keep: Keep,
+    /// Another seed than the course's
+    #[arg(long)]
+    pub(super) seed: Option<u64>,
+    /// Run to this moment first and stop there, such as 0:31.4 or 31.4s
+    #[arg(long, value_parser = moment)]
+    pub(super) at: Option<LabTime>,
+    /// Whom to look at first; the first of the cast if none is given
+    #[arg(long)]
+    pub(super) entity: Option<String>,
     #[command(subcommand)]
     pub(super) task: Option<Task>,
 }
@@ -34,6 +43,7 @@ impl Args {
             Some(Task::Run(task)) => task.course.iter().cloned().collect(),
             Some(Task::Chart(task)) => task.course.iter().cloned().collect(),
             Some(Task::Vet(task)) => task.files.iter().chain(&task.track).cloned().collect(),
+            Some(Task::Check(task)) => task.courses.iter().chain(&task.against).cloned().collect(),
             Some(Task::New(_)) => Vec::new(),
         }
     }
@@ -48,6 +58,8 @@ pub(super) enum Task {
     Chart(ChartTask),
     /// Check gaits and courses; try how gaits feel and attack their limits
     Vet(VetTask),
+    /// Run courses over seeds and hold them against their budgets, for a pipeline
+    Check(CheckTask),
     /// Make a folder with a gait and a course to begin with
     New(NewTask),
 }
@@ -76,6 +88,41 @@ pub(super) struct VetTask {
     /// Where tracks that exceed a limit are written; beside the gait if not given
     #[arg(long)]
     pub(super) save: Option<PathBuf>,
+}
+
+/// `velocitas check`.
+#[derive(Debug, ClapArgs)]
+pub(super) struct CheckTask {
+    /// Courses (.course.toml), or folders with some in them
+    #[arg(required = true)]
+    pub(super) courses: Vec<PathBuf>,
+    /// How much virtual time each run lasts, such as 30s; what the course says if not given
+    #[arg(long = "for", value_parser = span)]
+    pub(super) lasts: Option<LabTime>,
+    /// With how many seeds each course is run; what the course says if not given
+    #[arg(long, value_parser = clap::value_parser!(u32).range(1..=100_000))]
+    pub(super) seeds: Option<u32>,
+    /// The first seed; the course's if not given
+    #[arg(long)]
+    pub(super) seed: Option<u64>,
+    /// How many runs at once; as many as there are cores if 0
+    #[arg(long, default_value_t = 0)]
+    pub(super) jobs: usize,
+    /// Tell of every limit, those that were kept too
+    #[arg(long)]
+    pub(super) all: bool,
+    /// Write everything measured as JSON to this file, or - for standard output
+    #[arg(long, value_name = "FILE")]
+    pub(super) json: Option<PathBuf>,
+    /// Write the results as JUnit XML to this file, or - for standard output
+    #[arg(long, value_name = "FILE")]
+    pub(super) junit: Option<PathBuf>,
+    /// Fail on what became worse than in this report, which --json wrote
+    #[arg(long, value_name = "FILE")]
+    pub(super) against: Option<PathBuf>,
+    /// By how much it may become worse
+    #[arg(long, value_name = "SHARE", default_value = "10%", value_parser = share, requires = "against")]
+    pub(super) worse: f64,
 }
 
 /// `velocitas new`.
@@ -165,6 +212,31 @@ fn span(text: &str) -> Result<LabTime, String> {
     }
 }
 
+/// A moment as typed: a time with its unit, or minutes and seconds.
+fn moment(text: &str) -> Result<LabTime, String> {
+    let Some((minutes, seconds)) = text.split_once(':') else { return span(text) };
+    let wrong = || format!("expected a moment such as 0:31.4 or 31.4s; found `{text}`");
+    let digits = |s: &str, also: &str| !s.is_empty() && s.chars().all(|c| c.is_ascii_digit() || also.contains(c));
+    if !digits(minutes, "") || !digits(seconds, ".") {
+        return Err(wrong());
+    }
+    let minutes: f64 = minutes.parse().map_err(|_| wrong())?;
+    let seconds: f64 = seconds.parse().map_err(|_| wrong())?;
+    if seconds >= 60.0 || minutes > 1440.0 {
+        return Err(format!("{}: below 60 s, and at most a day", wrong()));
+    }
+    Ok(LabTime::from_secs(minutes * 60.0 + seconds))
+}
+
+/// A share in per cent.
+fn share(text: &str) -> Result<f64, String> {
+    let number = text.strip_suffix('%').map(str::trim).and_then(|number| number.parse::<f64>().ok());
+    number
+        .filter(|percent| (0.0..=1000.0).contains(percent))
+        .map(|percent| percent / 100.0)
+        .ok_or_else(|| format!("expected a share from 0% to 1000%, such as 10%; found `{text}`"))
+}
+
 /// Time or memory to keep.
 fn keep(text: &str) -> Result<Keep, String> {
     const LEAST_BYTES: f64 = 1e6;
@@ -214,6 +286,20 @@ mod tests {
         assert_eq!(keep("1.5 MiB"), Ok(Keep::Bytes(1_572_864)));
         for bad in ["", "10", "GB", "3 s", "0GB", "1kB", "9999999GB", "2 gigs", "-1GB", "1.2.3GB"] {
             assert!(keep(bad).is_err(), "{bad}");
+        }
+    }
+
+    #[test]
+    fn moments_are_read_as_they_are_printed() {
+        assert_eq!(moment("0:31.417"), Ok(LabTime::from_millis(31_417.0)));
+        assert_eq!(moment("2:05"), Ok(LabTime::from_secs(125.0)));
+        assert_eq!(moment("31.4s"), Ok(LabTime::from_millis(31_400.0)));
+        for bad in ["", ":", "1:", ":3", "0:60", "0:-1", "0:1e3", "0:nan", "9999:00", "1:2:3", "0:1.2.3", "31.4"] {
+            assert!(moment(bad).is_err(), "{bad}");
+        }
+        assert_eq!(share("7.5 %"), Ok(0.075));
+        for bad in ["", "10", "%", "-1%", "nan%", "1001%"] {
+            assert!(share(bad).is_err(), "{bad}");
         }
     }
 

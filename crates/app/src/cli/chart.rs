@@ -3,19 +3,16 @@
 use velocitas_lab::{LabTime, MemberId};
 use velocitas_report::{Of, chart};
 
-use super::Outcome;
 use super::args::{ChartOf, ChartTask};
 use super::run::{course, simulate};
+use super::{Outcome, member};
 use crate::files::{self, OpenError, Output};
 
 pub(super) fn run(task: &ChartTask) -> Result<Outcome, OpenError> {
     let course = course(task.course.as_deref(), task.seed)?;
     let member = match &task.entity {
         None => MemberId::new(0),
-        Some(name) => course.member(name).ok_or_else(|| {
-            let names: Vec<&str> = course.cast.iter().map(|m| m.name.as_str()).collect();
-            OpenError::Usage(format!("expected --entity to be one of {}; found `{name}`", names.join(", ")))
-        })?,
+        Some(name) => member(&course, name)?,
     };
     let output = Output::create(&task.output, &files::inputs_of(task.course.as_deref(), &course))?;
     let (run, _) = simulate(course, task.lasts, true)?;

@@ -1,11 +1,12 @@
 //! The command line: what was typed, and what it means.
 //!
-//! Exit codes: 0 good; 1 an honest client was accused, a trick went unanswered, a step faulted, or `vet` found a mistake
-//! or a limit exceeded; 2 bad usage or input, or what there was to say could not be
+//! Exit codes: 0 good; 1 an honest client was accused, a trick went unanswered, a step faulted, `check` found a budget
+//! exceeded, or `vet` a mistake or a limit exceeded; 2 bad usage or input, or what there was to say could not be
 //! written; 128 + n when signal n ended it.
 
 mod args;
 mod chart;
+mod check;
 mod logging;
 mod new;
 mod run;
@@ -15,6 +16,7 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use clap::Parser;
+use velocitas_lab::{Course, MemberId};
 
 use args::{Args, Task};
 
@@ -57,18 +59,31 @@ fn start(mut args: Args) -> Result<Outcome, OpenError> {
         signals::tidy_on_signals().map_err(|why| OpenError::Usage(format!("cannot listen to signals: {why}")))?;
     }
     match args.task {
-        None => files::course(args.course.as_deref(), &[]).and_then(|course| {
-            tui::run(
-                course,
-                &tui::Options { ascii: args.ascii, seed: None, file: args.course, keep: Some(args.keep) },
-            )?;
-            Ok(Outcome::Good)
-        }),
+        None => open(args),
+        Some(Task::Check(task)) => check::run(&task),
         Some(Task::Run(task)) => run::run(&task),
         Some(Task::Chart(task)) => chart::run(&task),
         Some(Task::Vet(task)) => vet::run(&task),
         Some(Task::New(task)) => new::run(&task),
     }
+}
+
+/// Opens the interface.
+fn open(args: Args) -> Result<Outcome, OpenError> {
+    let mut course = files::course(args.course.as_deref(), &[])?;
+    course.seed = args.seed.unwrap_or(course.seed);
+    let entity = args.entity.map(|name| member(&course, &name)).transpose()?;
+    let (file, keep) = (args.course, Some(args.keep));
+    tui::run(course, &tui::Options { ascii: args.ascii, seed: None, file, keep, at: args.at, entity })?;
+    Ok(Outcome::Good)
+}
+
+/// A member of the cast by the name that was typed.
+fn member(course: &Course, name: &str) -> Result<MemberId, OpenError> {
+    course.member(name).ok_or_else(|| {
+        let names: Vec<&str> = course.cast.iter().map(|m| m.name.as_str()).collect();
+        OpenError::Usage(format!("expected --entity to be one of {}; found `{name}`", names.join(", ")))
+    })
 }
 
 fn exit_code(done: Result<Outcome, OpenError>) -> ExitCode {

@@ -33,13 +33,14 @@ use std::time::{Duration, Instant};
 use ratatui::backend::CrosstermBackend;
 use ratatui::layout::Size;
 use signal_hook::consts::SIGHUP;
-use velocitas_lab::{Course, Keep, Run};
+use velocitas_lab::{Course, Keep, LabTime, MemberId, Run};
 
 pub use palette::{Colours, Palette};
 pub use screen::draw;
 pub use stage::Stage;
 
 use crate::files::OpenError;
+use crate::progress::{advance_to, progress};
 use input::{Inbox, Input};
 use stage::Wish;
 use terminal::{Signals, Tty};
@@ -55,6 +56,10 @@ pub struct Options {
     pub seed: Option<u64>,
     /// How much is kept to look back at; [`Keep::USUAL`] if nothing is said.
     pub keep: Option<Keep>,
+    /// The moment to run to first, and to stop at.
+    pub at: Option<LabTime>,
+    /// Whom to look at first; the first of the cast if nothing is said.
+    pub entity: Option<MemberId>,
 }
 
 /// Never dropped as such: dropping it would complain on a terminal that is gone, and [`Tty`] restores more.
@@ -68,6 +73,8 @@ fn blank() -> std::io::Result<Screen> {
 const FRAME: Duration = Duration::from_millis(33);
 /// Between two looks around while nothing moves: for saved files, signals, and a terminal of another size.
 const IDLE: Duration = Duration::from_millis(200);
+/// So much of what followed is seen on the rail of who opens a moment.
+const BEYOND: LabTime = LabTime(2_000_000_000);
 /// What the lab may take of it.
 const SLICE: Duration = Duration::from_millis(8);
 
@@ -79,10 +86,17 @@ pub fn run(mut course: Course, options: &Options) -> Result<(), OpenError> {
     course.seed = options.seed.unwrap_or(course.seed);
     let mut run = Run::new(course)?;
     run.set_keep(options.keep.unwrap_or(Keep::USUAL));
+    terminal::is_able().map_err(OpenError::Terminal)?;
+    if let Some(at) = options.at {
+        let to = at.plus(BEYOND);
+        let bar = progress("running there", to);
+        advance_to(&mut run, to, &bar);
+        bar.finish_and_clear();
+    }
     let mut stage = Stage::new(run, Palette::from_environment(options.ascii));
     stage.read_from(options.file.as_deref());
     stage.tell_warnings();
-    terminal::is_able().map_err(OpenError::Terminal)?;
+    stage.open_at(options.at, options.entity);
     let signals = Signals::listen().map_err(OpenError::Terminal)?;
     let inbox = Inbox::new();
     let mut tty = Tty::take(&inbox).map_err(OpenError::Terminal)?;

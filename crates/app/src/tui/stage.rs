@@ -277,6 +277,18 @@ impl Stage {
         self.go(self.run.now());
     }
 
+    /// Looks at somebody, and stops at a moment that was run to.
+    pub(super) fn open_at(&mut self, at: Option<LabTime>, entity: Option<MemberId>) {
+        if let Some(entity) = entity {
+            (self.entity, self.viewer) = (entity, entity);
+        }
+        if let Some(at) = at {
+            self.running = false;
+            self.go(at);
+        }
+        self.refresh();
+    }
+
     fn go(&mut self, at: LabTime) {
         self.at = at.max(self.run.record().kept_from).min(self.run.now());
         self.follow();

@@ -183,15 +183,17 @@ impl File {
 
     fn corrections(&self, machine: &str, figures: &mut Figures) {
         let rows: Vec<&Value> = self.of("correction", machine).collect();
-        let jumps: Vec<f64> = rows.iter().map(|row| row["jump_m"].as_f64().expect("metres")).collect();
-        let seen: BTreeSet<(u64, &str)> = rows
-            .iter()
+        let teleported = |row: &&&Value| row["teleported"] == true;
+        let jumped = || rows.iter().filter(|row| !teleported(row));
+        let jumps: Vec<f64> = jumped().map(|row| row["jump_m"].as_f64().expect("metres")).collect();
+        let seen: BTreeSet<(u64, &str)> = jumped()
             .filter(|row| row["jump_m"].as_f64() > Some(0.0))
             .map(|row| (at(row), row["entity"].as_str().unwrap_or("")))
             .collect();
         let unexplained = rows.iter().filter(|row| row["causes"].as_array().is_none_or(Vec::is_empty)).count();
         let mut put = |key: &str, x: Option<f64>| figures.insert(format!("corrections.{key}"), x);
         put("count", Some(rows.len() as f64));
+        put("teleported", Some(rows.iter().filter(teleported).count() as f64));
         put("jumps_seen", Some(seen.len() as f64));
         put("unexplained", Some(unexplained as f64));
         put("mean_m", (!jumps.is_empty()).then(|| jumps.iter().sum::<f64>() / jumps.len() as f64));
@@ -219,6 +221,7 @@ impl File {
         figures.insert("joining.bytes".into(), Some(bytes as f64));
         figures.insert("joining.connections".into(), Some(self.of("connected", machine).count() as f64));
         figures.insert("joining.refusals".into(), Some(self.of("refused", machine).count() as f64));
+        figures.insert("joining.there_ms".into(), Some(self.there(machine)));
         let mut after = Vec::new();
         for row in self.of("seen", machine) {
             let born = number(self.actor(row["entity"].as_str().expect("whom")), "born_ns").expect("a moment");
@@ -228,6 +231,21 @@ impl File {
         }
         figures.insert("seen_after_ms.p50".into(), percentile(&after, 0.5));
         figures.insert("seen_after_ms.max".into(), percentile(&after, 1.0));
+    }
+
+    /// How long the program of a machine ran, in milliseconds.
+    fn there(&self, machine: &str) -> f64 {
+        let from_the_beginning =
+            self.cast().iter().any(|actor| actor["came_with"] == machine && actor["born_ns"] == 0);
+        let mut turns: Vec<(u64, bool)> = vec![(0, from_the_beginning)];
+        for (kind, there) in [("started", true), ("crashed", false), ("out", false)] {
+            turns.extend(self.of(kind, machine).map(|row| (at(row), there)));
+        }
+        turns.sort_by_key(|(moment, _)| *moment);
+        let until = self.ends() + 1;
+        let ends = turns.iter().skip(1).map(|(moment, _)| *moment).chain([until]);
+        let spans = turns.iter().zip(ends).filter(|((_, there), _)| *there);
+        spans.map(|((from, _), to)| to - from).sum::<u64>() as f64 / 1e6
     }
 
     fn bytes(&self, machine: &str, figures: &mut Figures) {

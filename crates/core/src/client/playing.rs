@@ -293,8 +293,8 @@ impl Playing {
             if let Some(Used { tick: used, made_up, .. }) = record.entity.own
                 && let Ok(used) = used.unwrap_near(tick)
             {
-                let word = Word { used, made_up, state: &record.state };
-                self.told(lent, (record.entity.id, record.entity.teleports), &word, sink);
+                let word = Word { used, made_up, cut: false, state: &record.state };
+                self.told(lent, (record.entity.id, record.entity.teleports), word, sink);
             }
         }
         if let Some(margin) = snapshot.head.margin {
@@ -396,7 +396,7 @@ impl Playing {
     }
 
     /// Takes the authority's word on an own entity.
-    fn told<S: Sink>(&mut self, lent: &Lent<'_>, (entity, teleports): (EntityId, u8), word: &Word<'_>, sink: &mut S) {
+    fn told<S: Sink>(&mut self, lent: &Lent<'_>, (entity, teleports): (EntityId, u8), word: Word<'_>, sink: &mut S) {
         let Some(place) = self.owned.iter().position(|o| o.entity == entity) else { return };
         let cut = self.mine[place].teleports.replace(teleports).is_some_and(|before| before != teleports);
         let newest = self.ticks.newest();
@@ -407,8 +407,9 @@ impl Playing {
             }
             self.ticks.pass_over(word.used);
         }
+        let word = Word { cut, ..word };
         let context = self.context(lent, self.owned[place]);
-        let moved = self.mine[place].own.told(&context, self.ticks.newest(), word, sink);
+        let moved = self.mine[place].own.told(&context, self.ticks.newest(), &word, sink);
         self.hide(lent, (place, cut), moved);
     }
 

@@ -83,6 +83,8 @@ pub enum Restored {
     Overtaken,
     /// The guard pulled a claiming owner back.
     PulledBack,
+    /// The server put it elsewhere: what was predicted is cut, and no jump.
+    Teleported,
 }
 
 /// A client rewrote its present.

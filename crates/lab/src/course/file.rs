@@ -9,6 +9,7 @@ use serde::{Deserialize, Deserializer};
 use toml::Spanned;
 use velocitas_core::Arrangement;
 
+use super::budget::{Budget, Checked};
 use super::quantity::{Angle, Drift, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time};
 use super::settings::{Link, LinkChange, Settings, Trick};
 use crate::fault::FAULTS;
@@ -69,6 +70,13 @@ pub(super) struct File {
     #[serde(default)]
     #[schemars(with = "Vec<Event>")]
     pub(super) event: Vec<Spanned<Event>>,
+    /// What is allowed.
+    #[serde(default)]
+    #[schemars(with = "Vec<Budget>")]
+    pub(super) budget: Vec<Spanned<Budget>>,
+    /// How `velocitas check` runs it.
+    #[serde(default)]
+    pub(super) check: Checked,
 }
 
 /// Two finite numbers, and no third.

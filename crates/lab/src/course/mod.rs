@@ -3,6 +3,7 @@
 //! A course is read strictly: unknown keys, wrong units, people in walls and names used twice are errors that say
 //! where. What comes out of [`Course::parse`] can be run without further questions.
 
+mod budget;
 mod comings;
 mod error;
 mod file;
@@ -24,6 +25,7 @@ use velocitas_core::{
     Arrangement, Bounds, ClientSettings, Ground, Kinds, Motion, Patience, Rate, Solid, SolidId, State, Vec3, Zone,
 };
 
+use crate::budget::{Check, Limit};
 use crate::cheat::Cheat;
 use crate::fault::Fault;
 use crate::hands::Script;
@@ -89,6 +91,10 @@ pub struct Course {
     pub things: Vec<Thing>,
     /// What happens.
     pub events: Vec<Happens>,
+    /// What is allowed to whom, in the order of the cast.
+    pub limits: Vec<Limit>,
+    /// How it is checked.
+    pub check: Check,
     /// What is probably not meant, each with its place.
     pub warnings: Vec<CourseError>,
     /// What its file said.

@@ -44,6 +44,7 @@ dimension! {
     "Kept in times a minute." Often: "how often", "4 /min", [("/min", 1.0), ("/s", 60.0)], 6000.0, false;
     "Kept in thousand bits a second." Bandwidth: "a bandwidth", "256 kbit/s", [("kbit/s", 1.0), ("Mbit/s", 1000.0)], 1_000_000.0, false;
     "Kept in thousand bytes." Size: "a size", "64 kB", [("kB", 1.0), ("MB", 1000.0), ("B", 0.001)], 10_000.0, false;
+    "Kept in bytes a second." Flow: "a data rate", "12 kB/s", [("kB/s", 1000.0), ("B/s", 1.0), ("MB/s", 1e6)], 1e9, false;
     "Kept as it is." Factor: "a factor", "1.5 times", [("times", 1.0)], 1000.0, false;
 }
 

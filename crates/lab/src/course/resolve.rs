@@ -98,7 +98,7 @@ impl Resolver<'_> {
         Err(self.wrong(name.span(), message))
     }
 
-    fn whole(&self, value: &Spanned<i64>, what: &str, range: Range<i64>) -> Result<i64> {
+    pub(super) fn whole(&self, value: &Spanned<i64>, what: &str, range: Range<i64>) -> Result<i64> {
         if range.contains(value.get_ref()) {
             return Ok(*value.get_ref());
         }
@@ -142,6 +142,8 @@ impl Resolver<'_> {
             cast: Vec::new(),
             things: Vec::new(),
             events: Vec::new(),
+            limits: Vec::new(),
+            check: self.check(&file.check)?,
             warnings: Vec::new(),
             text: "".into(),
         };
@@ -166,6 +168,7 @@ impl Resolver<'_> {
         }
         self.happenings(&mut course, file)?;
         self.everything_fits(&course, file)?;
+        course.limits = self.limits(&course, file)?;
         Ok(course)
     }
 
@@ -394,7 +397,7 @@ impl Resolver<'_> {
         Ok(TraceNumber((traces.len() - 1) as u8))
     }
 
-    fn mistake(&self, (span, message, help): Mistake) -> CourseError {
+    pub(super) fn mistake(&self, (span, message, help): Mistake) -> CourseError {
         self.wrong(span, message).help(help)
     }
 

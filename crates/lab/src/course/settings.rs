@@ -11,14 +11,14 @@ use toml::{Spanned, Value};
 
 use super::Turned;
 use super::error::nearest;
-use super::quantity::{Bandwidth, Dimension, Factor, Length, Often, Quantity, Share, Size, Time};
+use super::quantity::{Bandwidth, Dimension, Factor, Flow, Length, Often, Quantity, Share, Size, Speed, Time};
 use crate::cheat::{CHEATS, Cheat};
 use crate::knob::{KnobSpec, KnobValue, Knobs, Place, Range as Steps, SETTINGS, Takes};
 use crate::link::{Conditions, TraceNumber};
 use crate::profile::{PROFILES, Profile};
 
 /// Values by key, each with its place.
-type Written = BTreeMap<Spanned<String>, Spanned<Value>>;
+pub(super) type Written = BTreeMap<Spanned<String>, Spanned<Value>>;
 
 /// Both directions of a link, and what differs on the way down.
 #[derive(Clone, Default)]
@@ -121,6 +121,8 @@ fn measure_of(takes: Takes) -> Option<Measure> {
         Takes::Often => measure::<Often>(),
         Takes::Bandwidth => measure::<Bandwidth>(),
         Takes::Size => measure::<Size>(),
+        Takes::Speed => measure::<Speed>(),
+        Takes::Flow => measure::<Flow>(),
         Takes::Factor => measure::<Factor>(),
         Takes::Whole | Takes::Switch => return None,
     })
@@ -132,7 +134,7 @@ pub(crate) fn measured(takes: Takes, text: &str) -> Option<std::result::Result<f
 }
 
 /// A value whose range is that of its dimension.
-fn plain(takes: Takes, written: &Spanned<Value>) -> Result<KnobValue> {
+pub(super) fn plain(takes: Takes, written: &Spanned<Value>) -> Result<KnobValue> {
     let wrong = |message: String| (written.span(), message, None);
     let Some(measure) = measure_of(takes) else {
         return match (takes, written.get_ref()) {
@@ -399,7 +401,7 @@ impl Trick {
 }
 
 /// How a value is written, for editors.
-fn written_as(takes: Takes, generator: &mut SchemaGenerator) -> Schema {
+pub(super) fn written_as(takes: Takes, generator: &mut SchemaGenerator) -> Schema {
     match takes {
         Takes::Time => generator.subschema_for::<Quantity<Time>>(),
         Takes::Share => generator.subschema_for::<Quantity<Share>>(),
@@ -407,6 +409,8 @@ fn written_as(takes: Takes, generator: &mut SchemaGenerator) -> Schema {
         Takes::Often => generator.subschema_for::<Quantity<Often>>(),
         Takes::Bandwidth => generator.subschema_for::<Quantity<Bandwidth>>(),
         Takes::Size => generator.subschema_for::<Quantity<Size>>(),
+        Takes::Speed => generator.subschema_for::<Quantity<Speed>>(),
+        Takes::Flow => generator.subschema_for::<Quantity<Flow>>(),
         Takes::Factor => generator.subschema_for::<Quantity<Factor>>(),
         Takes::TimeOrAuto => json_schema!({ "type": "string" }),
         Takes::Whole => json_schema!({ "type": "integer" }),
@@ -414,7 +418,7 @@ fn written_as(takes: Takes, generator: &mut SchemaGenerator) -> Schema {
     }
 }
 
-fn described(mut schema: Schema, says: String) -> serde_json::Value {
+pub(super) fn described(mut schema: Schema, says: String) -> serde_json::Value {
     schema.insert("description".to_owned(), says.into());
     schema.to_value()
 }

@@ -296,3 +296,33 @@ fn a_cast_that_fits_no_snapshot_is_refused_when_it_is_read_and_the_largest_that_
     let longest = run.record().links().flat_map(|(_, _, rows)| rows.iter()).map(|m| m.bytes).max();
     assert!(longest.is_some_and(|b| (1100..=1200).contains(&b)), "{longest:?}");
 }
+
+#[test]
+fn mistakes_in_budgets_are_told_where_they_are() {
+    let all = [
+        ("corrections = \"0 /min\"", "corections = \"0 /min\""),
+        ("corrections = \"0 /min\"", "corrections = \"0 ms\""),
+        ("corrections = \"0 /min\"", "corrections = 3"),
+        ("largest_jump = \"94 cm\"", "largest_jump = \"-2 cm\""),
+        ("unexplained = 0", "unexplained = \"none\""),
+        ("unexplained = 0", "unexplained = -1"),
+        ("bytes_up = \"4.3 kB/s\"", "bytes_up = \"4.3 kbit/s\""),
+        ("roughness = \"0.93 m/s\"", "roughness = \"0.93 m\""),
+        ("[[budget]]\nwho = \"plover\"", "[[budget]]\nwho = \"lapwing\""),
+        ("[[budget]]\nlink = \"fibre\"", "[[budget]]\nlink = \"fibreglass\""),
+        ("[[budget]]\nlink = \"fibre\"", "[[budget]]\nlink = \"fibre\"\nwho = \"heron\""),
+        ("[[budget]]\nwho = \"magpie\"", "[[budget]]\nwho = \"heron\""),
+        ("[[budget]]\nwho = \"curlew\"", "[[budget]]\nwho = \"magpie\""),
+        (
+            "[[budget]]\nwho = \"magpie\"\n",
+            "[[budget]]\nwho = \"plover\"\ncorrections = \"1 /min\"\n[[budget]]\nwho = \"magpie\"\n",
+        ),
+        ("[[budget]]\nwho = \"magpie\"\n", "[[budget]]\nwho = \"heron\"\n[[budget]]\nwho = \"magpie\"\n"),
+        ("lasts = \"60 s\"", "lasts = \"60\""),
+        ("lasts = \"60 s\"", "lasts = \"10 ms\""),
+        ("lasts = \"60 s\"", "lasts = \"60 s\"\nseeds = 0"),
+        ("lasts = \"60 s\"", "last = \"60 s\""),
+    ];
+    let said: Vec<String> = all.map(|(from, to)| mistake(from, to)).to_vec();
+    insta::assert_snapshot!(said.join("\n\n"));
+}

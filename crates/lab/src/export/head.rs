@@ -70,6 +70,8 @@ fn unit(takes: Takes) -> &'static str {
         Takes::Often => "_per_minute",
         Takes::Bandwidth => "_kbit_per_s",
         Takes::Size => "_kb",
+        Takes::Speed => "_mps",
+        Takes::Flow => "_bytes_per_s",
         _ => "",
     }
 }

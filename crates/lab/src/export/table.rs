@@ -203,7 +203,7 @@ pub(super) static CLOCK: Kind<ClockRow> = Kind {
     ],
 };
 
-const CORRECTED: [Key<Correction>; 9] = [
+const CORRECTED: [Key<Correction>; 10] = [
     machine(),
     key("entity", |place, c| entity_name(place, c.entity)),
     Key { name: "tick", says: "compared", get: |_, c| c.tick.0.into() },
@@ -212,6 +212,11 @@ const CORRECTED: [Key<Correction>; 9] = [
     key("divergence_m", |_, c| json!(c.divergence)),
     key("jump_m", |_, c| json!(c.jump)),
     key("replayed_ticks", |_, c| c.replayed.into()),
+    Key {
+        name: "teleported",
+        says: "whether the server put it elsewhere, so that it is no jump",
+        get: |_, c| (c.why == Restored::Teleported).into(),
+    },
     Key {
         name: "causes",
         says: "a list, each with `cause` and `words`",

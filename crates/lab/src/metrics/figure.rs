@@ -94,6 +94,13 @@ pub static FIGURES: &[Figure] = &[
         |m| count(m.corrections.count),
     ),
     figure(
+        "corrections.teleported",
+        None,
+        Unit::Count,
+        "of these, with how many the server put it elsewhere: cut, and no jumps",
+        |m| count(m.corrections.teleported),
+    ),
+    figure(
         "corrections.jumps_seen",
         Some("  seen to jump"),
         Unit::Count,
@@ -111,7 +118,7 @@ pub static FIGURES: &[Figure] = &[
         "corrections.mean_m",
         Some("  mean jump"),
         Unit::Metres,
-        "how far the newest predicted position moved: mean",
+        "how far the newest predicted position moved, teleports apart: mean",
         |m| Value::Number(m.corrections.mean_m),
     ),
     figure("corrections.p95_m", None, Unit::Metres, "the same: 95th percentile", |m| {
@@ -141,6 +148,9 @@ pub static FIGURES: &[Figure] = &[
     }),
     figure("joining.refusals", Some("refusals"), Unit::Count, "how often the server did not let it in", |m| {
         count(m.joining.refusals)
+    }),
+    figure("joining.there_ms", None, Unit::Millis, "how long its program ran, from the beginning of the run", |m| {
+        Value::Number(Some(m.joining.there_ms))
     }),
     figure(
         "joining.bytes",

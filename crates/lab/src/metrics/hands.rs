@@ -28,9 +28,13 @@ fn presses(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -> V
     pressed.filter_map(|(at, by)| Some((at, by, record.cast.body(machine, at)?))).collect()
 }
 
-/// From presses to the first frame in which the own character moves, in milliseconds. A press while it still moved counts for
-/// nothing.
-pub(crate) fn responses(record: &Record, machine: MachineId, (from, to, end): (LabTime, LabTime, LabTime)) -> Vec<f64> {
+/// Presses with how long after each the first frame came in which the own character moves, in milliseconds. A press while it
+/// still moved counts for nothing.
+pub(crate) fn responses(
+    record: &Record,
+    machine: MachineId,
+    (from, to, end): (LabTime, LabTime, LabTime),
+) -> Vec<(LabTime, f64)> {
     let frames = &record.of(machine).frames;
     let mut samples = Vec::new();
     for (at, pressed, actor) in presses(record, machine, from, to) {
@@ -43,7 +47,7 @@ pub(crate) fn responses(record: &Record, machine: MachineId, (from, to, end): (L
         }
         let last = frames.until(at.plus(LOOKED_FOR).min(end));
         let seen = (after..last).filter_map(drawn).find(stirs);
-        samples.extend(seen.map(|r| r.at.minus(pressed).millis()));
+        samples.extend(seen.map(|r| (pressed, r.at.minus(pressed).millis())));
     }
     samples
 }

@@ -5,12 +5,14 @@
 
 mod figure;
 mod hands;
+mod moments;
 mod tally;
 mod tricks;
 mod views;
 
 pub use figure::{FIGURES, Figure, Unit, Value};
 pub use hands::LOOKED_FOR;
+pub use moments::{Moments, Peak, Seconds, SeenMoments};
 pub use tally::Tally;
 pub use views::{OLDEST, Reel, SETTLED, WINDOW, Window};
 
@@ -28,6 +30,8 @@ use crate::time::LabTime;
 pub struct Corrections {
     /// How many.
     pub count: u32,
+    /// Of these, with how many the server put it elsewhere: they are no jumps.
+    pub teleported: u32,
     /// In how many frames the newest position jumped: of several corrections in one frame eyes see one jump.
     pub jumps_seen: u32,
     /// Mean jump.
@@ -90,6 +94,8 @@ pub struct Joining {
     pub connections: u32,
     /// How often it was not let in.
     pub refusals: u32,
+    /// How long its program ran.
+    pub there_ms: f64,
     /// Payload of hellos and all answers to them, both ways.
     pub bytes: u64,
 }

@@ -2,9 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use velocitas_core::{Drawn, Fact, Provenance, Restored};
+use velocitas_core::{Drawn, Fact, Presence, Provenance, Restored};
 
 use super::hands::{responses, seen};
+use super::moments::Moments;
 use super::tricks::Tricks;
 use super::views::{Reel, WINDOW, Window};
 use super::{ClientMetrics, Corrections, ErrorM, Inputs, Joining, Margin, Seen, SeenAfter, Span, Spread};
@@ -21,6 +22,8 @@ use crate::watch::Happening;
 /// Figures of a machine on their way.
 #[derive(Clone, Debug, Default)]
 pub struct Tally {
+    corrections: u32,
+    teleported: u32,
     jumps: Samples,
     /// The last frame in which any was seen, of which entities, and in how many frames one was.
     jumped: (LabTime, Vec<u16>),
@@ -31,6 +34,8 @@ pub struct Tally {
     resyncs: u32,
     tricks: Tricks,
     joining: Joining,
+    /// How long its program ran.
+    there: LabTime,
     seen_after: Samples,
     inputs: Inputs,
     /// Inputs that were on their way when last looked at, or had arrived so many ticks early.
@@ -47,6 +52,7 @@ pub struct Tally {
     seen: Samples,
     bytes_up: (u64, u64),
     bytes_down: (u64, u64),
+    moments: Moments,
 }
 
 /// Windows on their way.
@@ -94,15 +100,23 @@ impl Tally {
         self.errors.extend(prediction_errors(record, machine, span.from, span.to).into_iter().map(|(_, e)| e));
         self.add_views(record, machine, span, reel);
         let looked = (span.from, span.to, span.end);
-        self.responses.extend(responses(record, machine, looked));
+        for (at, ms) in responses(record, machine, looked) {
+            self.responses.push(ms);
+            self.moments.response.note(ms, at);
+        }
         self.seen.extend(seen(record, machine, looked));
         self.tricks.add(record, machine, span);
         for row in record.datagrams(machine, span.from, span.to) {
-            let (plain, udp) = if row.kind.is_up() { &mut self.bytes_up } else { &mut self.bytes_down };
+            let ((plain, udp), seconds) = match row.kind.is_up() {
+                true => (&mut self.bytes_up, &mut self.moments.up),
+                false => (&mut self.bytes_down, &mut self.moments.down),
+            };
             *plain += u64::from(row.bytes);
             *udp += u64::from(row.bytes) + 28;
+            seconds.note(u32::from(row.bytes), row.at);
             self.joining.bytes += if row.kind.is_joining() { u64::from(row.bytes) } else { 0 };
         }
+        self.there = self.there.plus(there(record, machine, span));
         let seen = record.of(machine).seen.span(span.from, span.to);
         self.seen_after.extend(seen.map(|row| seen_after_ms(record, machine, row)));
     }
@@ -125,7 +139,8 @@ impl Tally {
             kind: role.map_or("", Role::name),
             arrangement: player.map_or("", |player| player.arrangement.name()),
             corrections: Corrections {
-                count: self.jumps.count() as u32,
+                count: self.corrections,
+                teleported: self.teleported,
                 jumps_seen: self.jumps_seen,
                 mean_m: self.jumps.mean(),
                 p95_m: jump_95,
@@ -133,7 +148,7 @@ impl Tally {
                 replayed_ticks: self.replayed,
                 unexplained: self.unexplained,
             },
-            joining: self.joining.clone(),
+            joining: Joining { there_ms: self.there.millis(), ..self.joining.clone() },
             seen_after_ms: SeenAfter { p50: self.seen_after.percentiles([0.5])[0], max: self.seen_after.most() },
             inputs: Inputs {
                 under_way: self.under_way.len() as u32,
@@ -163,24 +178,40 @@ impl Tally {
         }
     }
 
+    /// When to look at what went wrong.
+    pub fn moments(&self) -> Moments {
+        Moments { trick: self.tricks.unanswered(), ..self.moments.clone() }
+    }
+
     fn add_happenings(&mut self, record: &Record, machine: MachineId, span: Span) {
         let rows = &record.of(machine).happenings;
         for row in rows.span(span.from, span.to) {
             match row.what {
                 Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled => {
-                    self.jumps.push(f64::from(c.jump));
+                    self.corrections += 1;
+                    self.moments.corrections.note(1, row.at);
+                    if c.why == Restored::Teleported {
+                        self.teleported += 1;
+                    } else {
+                        self.jumps.push(f64::from(c.jump));
+                        self.moments.jump.note(f64::from(c.jump), row.at);
+                    }
                     if self.jumped.0 != row.at {
                         self.jumped = (row.at, Vec::new());
                     }
-                    if c.jump > 0.0 && !self.jumped.1.contains(&c.entity.index) {
+                    if c.jump > 0.0 && c.why != Restored::Teleported && !self.jumped.1.contains(&c.entity.index) {
                         self.jumped.1.push(c.entity.index);
                         self.jumps_seen += 1;
                     }
                     self.replayed += u64::from(c.replayed);
-                    self.unexplained += u32::from(causes(record, machine, row.at, &c).is_empty());
+                    if causes(record, machine, row.at, &c).is_empty() {
+                        self.unexplained += 1;
+                        Moments::first(&mut self.moments.unexplained, row.at);
+                    }
                 }
                 Happening::Fact(Fact::Verdict(v)) => {
                     *self.verdicts.entry(v.evidence.rule.name()).or_default() += 1;
+                    Moments::first(&mut self.moments.verdict, row.at);
                 }
                 Happening::Fact(Fact::Resync { .. }) => self.resyncs += 1,
                 Happening::Fact(Fact::Connected { .. }) => self.joining.connections += 1,
@@ -216,6 +247,7 @@ impl Tally {
             Some(Fate::Fresh) => inputs.fresh += 1,
             Some(Fate::Late(ms)) => {
                 inputs.late += 1;
+                self.moments.late.note(1, row.at);
                 inputs.latest_ms = Some(inputs.latest_ms.unwrap_or(0.0).max(ms));
             }
             Some(Fate::PassedOver) => inputs.passed_over += 1,
@@ -240,10 +272,13 @@ impl Tally {
         let first = span.from.0.div_ceil(WINDOW.0);
         let after = (span.to.0 + 1) / WINDOW.0;
         for second in first..after {
-            reel.play(record, machine, LabTime(second * WINDOW.0), |_, own, sights, window| {
+            let begin = LabTime(second * WINDOW.0);
+            reel.play(record, machine, begin, |_, own, sights, window| {
                 if own {
+                    self.moments.own.note(&window, begin);
                     return self.own.add(&window);
                 }
+                self.moments.others.note(&window, begin);
                 self.others.add(&window);
                 self.frames += sights.len() as u64;
                 for sight in sights {
@@ -253,4 +288,19 @@ impl Tally {
             });
         }
     }
+}
+
+/// How long the program of a machine ran within a span.
+fn there(record: &Record, machine: MachineId, span: Span) -> LabTime {
+    let rows = record.of(machine);
+    let (mut there, mut since) = (LabTime::ZERO, span.from);
+    let before = span.from.0.checked_sub(1).map(LabTime);
+    let mut is_there = before.is_some_and(|before| rows.presence_at(before) != Presence::Left);
+    for row in rows.presence.span(span.from, span.to) {
+        if is_there {
+            there = there.plus(row.at.minus(since));
+        }
+        (since, is_there) = (row.at, row.presence != Presence::Left);
+    }
+    if is_there { there.plus(LabTime(span.to.0 + 1).minus(since)) } else { there }
 }

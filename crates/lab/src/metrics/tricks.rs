@@ -20,6 +20,7 @@ use crate::time::LabTime;
 use crate::watch::Happening;
 
 use super::Span;
+use super::moments::{Moments, Peak};
 use super::views::SETTLED;
 
 /// A push happens so long before its tick is made at most.
@@ -91,6 +92,7 @@ pub(super) struct Outcome {
 pub(super) struct Tricks {
     open: Vec<Trick>,
     over: Outcome,
+    unanswered: Peak,
 }
 
 impl Tricks {
@@ -179,9 +181,17 @@ impl Tricks {
             self.over.played += 1;
             self.over.answered += u32::from(trick.caught);
             self.over.idle += u32::from(!trick.caught && trick.is_idle());
+            if !trick.caught && !trick.is_idle() {
+                Moments::first(&mut self.unanswered, trick.at);
+            }
             self.over.gain += trick.gain();
             self.over.peak = self.over.peak.max(trick.peak);
         }
+    }
+
+    /// When the first began that had an effect and was not answered.
+    pub(super) const fn unanswered(&self) -> Peak {
+        self.unanswered
     }
 
     /// What it came to by now: one that still goes on may be answered yet, what it has gained it has.

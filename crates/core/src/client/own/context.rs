@@ -43,12 +43,26 @@ impl<'a> Context<'a> {
 }
 
 /// The authority's word on an entity.
+#[derive(Clone, Copy)]
 pub(in crate::client) struct Word<'a> {
     /// The newest of the owner's ticks that it includes.
     pub(in crate::client) used: Tick,
     /// For how many of the last ticks the input was made up, as far as eight bits count.
     pub(in crate::client) made_up: u8,
+    /// Whether it was put elsewhere since the word before.
+    pub(in crate::client) cut: bool,
     pub(in crate::client) state: &'a State,
+}
+
+impl Word<'_> {
+    /// Why its state is taken over: `same` as far as fields agree, or else.
+    pub(super) const fn why(&self, same: bool, or: Restored) -> Restored {
+        match (same, self.cut) {
+            (true, _) => Restored::Settled,
+            (false, true) => Restored::Teleported,
+            (false, false) => or,
+        }
+    }
 }
 
 /// The present was rewritten: where the newest position was, and where it is now.

@@ -160,7 +160,7 @@ mod tests {
         let (settings, rate) = (&ClientSettings::DEFAULT, Rate::new(60).expect("60 Hz"));
         let context = Context { settings, timeline: &timeline, rate, entity: EntityId::first(0), kind: 0 };
         let state = State::default();
-        past.confirm(&Word { used: Tick(used), made_up, state: &state });
+        past.confirm(&Word { used: Tick(used), made_up, cut: false, state: &state });
         let changed = past.make_good(Tick(used), &context);
         let read = match past.ticks.get(Tick(used + 1)) {
             Some(entry) => entry.input.read.expect("it was played"),

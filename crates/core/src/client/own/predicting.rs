@@ -70,7 +70,7 @@ impl Predicting {
             Some(p) if p == *truth => agrees(before, self.past.state()),
             predicted => agrees(predicted, Some(*truth)),
         };
-        let why = if same { Restored::Settled } else { Restored::Diverged };
+        let why = word.why(same, Restored::Diverged);
         let divergence = predicted.map_or(0.0, |p| p.vec3(0).distance(truth.vec3(0)));
         let told = correction(context.entity, used, self.agreed, own_newest, why);
         let moved = self.moved(Correction { divergence, replayed, ..told }, before, sink);
@@ -105,7 +105,7 @@ impl Predicting {
         self.past.make_good(word.used, context);
         self.past.ticks_mut().place(word.used, Some(*word.state));
         let same = before.is_some_and(|before| context.schema(word.used).agrees(&before, word.state));
-        let why = if same { Restored::Settled } else { Restored::Overtaken };
+        let why = word.why(same, Restored::Overtaken);
         self.moved(correction(context.entity, word.used, self.agreed, word.used, why), before, sink)
     }
 

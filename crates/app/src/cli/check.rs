@@ -1,0 +1,170 @@
+//! `velocitas check`: courses run over seeds on all cores and held against their budgets.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use indicatif::ProgressBar;
+use rayon::ThreadPoolBuilder;
+use rayon::iter::{IntoParallelRefIterator, ParallelIterator};
+use velocitas_lab::budget::hold;
+use velocitas_lab::{Course, Keep, LEAST_KEPT, LabTime, Run};
+use velocitas_report::check::{Checked, CheckedCourse, CheckedRun, kept};
+
+use super::Outcome;
+use super::args::CheckTask;
+use crate::files::stream::{complain, say};
+use crate::files::{self, OpenError, Output, read_regular};
+use crate::progress::{advance_to, progress};
+
+/// A run to be made: which course, with which seed.
+struct Job<'a> {
+    course: usize,
+    it: &'a Course,
+    seed: u64,
+    lasts: LabTime,
+}
+
+pub(super) fn run(task: &CheckTask) -> Result<Outcome, OpenError> {
+    let courses = courses(&task.courses)?;
+    let mut inputs: Vec<PathBuf> =
+        courses.iter().flat_map(|(path, course)| files::inputs_of(Some(path), course)).collect();
+    inputs.extend(task.against.clone());
+    let known = task.against.as_deref().map(read_kept).transpose()?;
+    let open = |path: &PathBuf| Output::create(path, &inputs);
+    let (json, junit) = (task.json.as_ref().map(open).transpose()?, task.junit.as_ref().map(open).transpose()?);
+    let mut checked = Checked { courses: simulate(task, &courses)?, against: None };
+    if let (Some(path), Some(known)) = (&task.against, &known) {
+        checked.hold_against(path.display().to_string(), known, task.worse);
+        if checked.against.as_ref().is_some_and(|against| against.compared.is_empty()) {
+            return Err(OpenError::Usage(format!(
+                "nothing in {} can be compared: expected runs of the same files, named alike, with the same seeds and of \
+                 the same length",
+                path.display()
+            )));
+        }
+    }
+    if let Some(output) = json {
+        output.finish(|out| out.write_all(checked.json().as_bytes()))?;
+    }
+    if let Some(output) = junit {
+        let text = checked.junit().map_err(OpenError::Usage)?;
+        output.finish(|out| out.write_all(text.as_bytes()))?;
+    }
+    // Names of files may hold anything.
+    let said: String =
+        checked.text(task.all).lines().map(|line| format!("{}\n", velocitas_gait::escaped(line))).collect();
+    let is_taken = |path: &Option<PathBuf>| path.as_deref().is_some_and(files::is_standard_output);
+    if is_taken(&task.json) || is_taken(&task.junit) {
+        complain(said);
+    } else {
+        say(said)?;
+    }
+    Ok(if checked.is_good() { Outcome::Good } else { Outcome::Findings })
+}
+
+/// The courses that were named, and those in folders that were named. What is wrong with any is told before the first is run.
+fn courses(named: &[PathBuf]) -> Result<Vec<(PathBuf, Course)>, OpenError> {
+    let mut paths = Vec::new();
+    for path in named {
+        if path.is_dir() {
+            let before = paths.len();
+            in_folder(path, &mut paths)?;
+            if paths.len() == before {
+                let why = "expected courses (*.course.toml) in it; found none".to_owned();
+                return Err(OpenError::File { path: path.clone(), why });
+            }
+        } else {
+            paths.push(path.clone());
+        }
+    }
+    let (mut good, mut bad) = (Vec::new(), 0);
+    for path in paths {
+        match files::course(Some(&path), &[]) {
+            Ok(course) => {
+                for warning in &course.warnings {
+                    complain(format_args!("warning: {warning}\n\n"));
+                }
+                good.push((path, course));
+            }
+            Err(error) => {
+                bad += 1;
+                complain(format_args!("error: {error}\n\n"));
+            }
+        }
+    }
+    match bad {
+        0 => Ok(good),
+        bad => {
+            Err(OpenError::Usage(format!("{bad} of {} courses cannot be run; nothing was checked", bad + good.len())))
+        }
+    }
+}
+
+/// The courses in a folder and in those inside it, in the order of their names.
+fn in_folder(folder: &Path, paths: &mut Vec<PathBuf>) -> Result<(), OpenError> {
+    let wrong = |why: std::io::Error| OpenError::File { path: folder.to_owned(), why: why.to_string() };
+    let mut entries = fs::read_dir(folder).map_err(wrong)?.collect::<Result<Vec<_>, _>>().map_err(wrong)?;
+    entries.sort_by_key(fs::DirEntry::file_name);
+    for entry in entries {
+        let name = entry.file_name().to_string_lossy().into_owned();
+        // Not what a link leads to: it may lead back.
+        let is_folder = entry.file_type().is_ok_and(|kind| kind.is_dir());
+        if is_folder && !name.starts_with('.') {
+            in_folder(&entry.path(), paths)?;
+        } else if !is_folder && name.ends_with(".course.toml") {
+            paths.push(entry.path());
+        }
+    }
+    Ok(())
+}
+
+/// What a report knows that was kept.
+fn read_kept(path: &Path) -> Result<Vec<velocitas_lab::budget::Known>, OpenError> {
+    let wrong = |why: String| OpenError::File { path: path.to_owned(), why };
+    let text = read_regular(path, "a report is a JSON file").map_err(|why| wrong(why.to_string()))?;
+    kept(&text).map_err(|why| wrong(why.to_string()))
+}
+
+/// Runs everything, as many at once as there are cores.
+fn simulate(task: &CheckTask, courses: &[(PathBuf, Course)]) -> Result<Vec<CheckedCourse>, OpenError> {
+    let jobs: Vec<Job<'_>> = courses
+        .iter()
+        .enumerate()
+        .flat_map(|(place, (_, it))| {
+            let seeds = task.seeds.unwrap_or(it.check.seeds);
+            let first = task.seed.unwrap_or(it.seed);
+            let lasts = task.lasts.unwrap_or(it.check.lasts);
+            (0..u64::from(seeds)).map(move |n| Job { course: place, it, seed: first.wrapping_add(n), lasts })
+        })
+        .collect();
+    let pool = ThreadPoolBuilder::new()
+        .num_threads(task.jobs)
+        .build()
+        .map_err(|why| OpenError::Usage(format!("cannot start {} threads: {why}", task.jobs)))?;
+    let bar = progress("checking", jobs.iter().map(|job| job.lasts).fold(LabTime::ZERO, LabTime::plus));
+    let done: Result<Vec<(usize, CheckedRun)>, OpenError> =
+        pool.install(|| jobs.par_iter().map(|job| Ok((job.course, one(job, &bar)?))).collect());
+    bar.finish_and_clear();
+    let mut all: Vec<CheckedCourse> =
+        courses.iter().map(|(path, course)| CheckedCourse::of(path.display().to_string(), course)).collect();
+    done?.into_iter().for_each(|(course, run)| all[course].runs.push(run));
+    Ok(all)
+}
+
+fn one(job: &Job<'_>, bar: &ProgressBar) -> Result<CheckedRun, OpenError> {
+    let mut course = job.it.clone();
+    course.seed = job.seed;
+    let mut run = Run::new(course)?;
+    run.set_keep(Keep::Time(LEAST_KEPT));
+    run.meter();
+    advance_to(&mut run, job.lasts, bar);
+    let measured = run.measured();
+    Ok(CheckedRun {
+        seed: job.seed,
+        lasts: job.lasts,
+        digest: run.digest(),
+        step_faults: (measured.totals.step_faults, measured.totals.first_fault),
+        held: hold(run.course(), &measured),
+        clients: measured.clients,
+    })
+}

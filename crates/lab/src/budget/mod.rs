@@ -1,0 +1,86 @@
+//! Budgets: what a course allows, and whether a run kept to it.
+
+mod against;
+mod measure;
+
+pub use against::{Compared, Known, against};
+pub use measure::{Bound, MEASURES, Measure, Whose};
+
+use crate::course::Course;
+use crate::ids::MemberId;
+use crate::run::Measured;
+use crate::time::LabTime;
+
+/// A limit of one member of the cast.
+#[derive(Clone, Copy, Debug)]
+pub struct Limit {
+    /// Whose.
+    pub member: MemberId,
+    /// Of what.
+    pub measure: &'static Measure,
+    /// How much, in the unit kept.
+    pub value: f64,
+    /// The line of the course that says so, from 1; `None` for what is asked of every course.
+    pub line: Option<usize>,
+}
+
+/// How long a course is run to be checked, and how often.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Check {
+    /// How much virtual time.
+    pub lasts: LabTime,
+    /// With how many seeds, from that of the course on.
+    pub seeds: u32,
+}
+
+impl Check {
+    /// What holds where a course says nothing.
+    pub const USUAL: Self = Self { lasts: LabTime(30_000_000_000), seeds: 5 };
+}
+
+/// What came of a limit in a run.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Outcome {
+    /// It was kept.
+    Within,
+    /// It was not.
+    Beyond,
+    /// There was nothing to measure.
+    Unmeasured,
+}
+
+/// A limit held against a run.
+#[derive(Clone, Copy, Debug)]
+pub struct Held {
+    /// The limit.
+    pub limit: Limit,
+    /// What was measured.
+    pub value: Option<f64>,
+    /// When to look, if it was not kept.
+    pub at: Option<LabTime>,
+}
+
+impl Held {
+    /// What came of it.
+    pub fn outcome(&self) -> Outcome {
+        match self.value {
+            None => Outcome::Unmeasured,
+            Some(value) if self.limit.measure.is_within(value, self.limit.value) => Outcome::Within,
+            Some(_) => Outcome::Beyond,
+        }
+    }
+}
+
+/// Holds every limit of a course against what a run of it came to, in the order of the cast and of the table.
+pub fn hold(course: &Course, measured: &Measured) -> Vec<Held> {
+    let held = course.limits.iter().map(|&limit| {
+        let who = limit.member.index();
+        let value = (limit.measure.get)(&measured.clients[who]);
+        let mut held = Held { limit, value, at: None };
+        if held.outcome() == Outcome::Beyond {
+            held.at = (limit.measure.when)(&measured.moments[who]);
+        }
+        held
+    });
+    held.collect()
+}

@@ -1,0 +1,236 @@
+//! What came of checking courses against their budgets: for people, for programs, for whoever collects test results.
+
+mod json;
+mod junit;
+mod text;
+
+pub use json::{KeptError, kept};
+
+use velocitas_lab::budget::{Compared, Held, Known, Limit, MEASURES, Measure, Outcome, against};
+use velocitas_lab::metrics::ClientMetrics;
+use velocitas_lab::{Course, LabTime};
+
+/// One run of a course.
+#[derive(Clone, Debug)]
+pub struct CheckedRun {
+    /// Where all luck came from.
+    pub seed: u64,
+    /// How much virtual time it lasted.
+    pub lasts: LabTime,
+    /// Of everything that happened.
+    pub digest: u64,
+    /// Steps that came out non-finite, and the first of them.
+    pub step_faults: (u32, Option<LabTime>),
+    /// The figures of the cast.
+    pub clients: Vec<ClientMetrics>,
+    /// Its limits and what came of them.
+    pub held: Vec<Held>,
+}
+
+/// A course with its runs.
+#[derive(Clone, Debug)]
+pub struct CheckedCourse {
+    /// Its file, as it was named.
+    pub file: String,
+    /// Its name.
+    pub name: String,
+    /// The names of the cast.
+    pub members: Vec<String>,
+    /// Whether its file bounds anything.
+    pub has_budget: bool,
+    /// A run with each seed.
+    pub runs: Vec<CheckedRun>,
+}
+
+/// A report that is held against another.
+#[derive(Clone, Debug)]
+pub struct Against {
+    /// The file of the one that was kept.
+    pub file: String,
+    /// By what share something may become worse.
+    pub share: f64,
+    /// What both know.
+    pub compared: Vec<Compared>,
+}
+
+/// Everything that was checked.
+#[derive(Clone, Debug)]
+pub struct Checked {
+    /// In the order in which they were named.
+    pub courses: Vec<CheckedCourse>,
+    /// What it was held against, if it was.
+    pub against: Option<Against>,
+}
+
+/// A limit of a course over all of its runs.
+#[derive(Clone, Copy, Debug)]
+pub struct Line<'a> {
+    /// The limit.
+    pub limit: Limit,
+    /// The member's name.
+    pub member: &'a str,
+    /// The run that came out worst, with what was measured; `None` where no run had anything to measure.
+    pub worst: Option<(&'a CheckedRun, Held)>,
+    /// With how many seeds it was not kept.
+    pub beyond: usize,
+    /// Whether the bound of the course was measured of anybody at all; one that was not guards nothing.
+    pub guards: bool,
+}
+
+impl Line<'_> {
+    /// What came of it. What no run could measure guards nothing: that is not kept where the course bounds it.
+    pub const fn is_kept(&self) -> bool {
+        self.beyond == 0 && self.guards
+    }
+}
+
+impl CheckedCourse {
+    /// A course, to which its runs come.
+    pub fn of(file: String, course: &Course) -> Self {
+        Self {
+            file,
+            name: course.name.clone(),
+            members: course.cast.iter().map(|member| member.name.clone()).collect(),
+            has_budget: course.limits.iter().any(|limit| limit.line.is_some()),
+            runs: Vec::new(),
+        }
+    }
+
+    /// Its limits, in the order of the cast and of the table.
+    pub fn lines(&self) -> Vec<Line<'_>> {
+        let count = self.runs.first().map_or(0, |run| run.held.len());
+        // A bound of several is no good only if it could be measured of none of them.
+        let counts = |limit: &Limit| {
+            let same = |held: &&Held| held.limit.line == limit.line && held.limit.measure == limit.measure;
+            self.runs.iter().flat_map(|run| &run.held).filter(same).any(|held| held.value.is_some())
+        };
+        let line = |place: usize| {
+            let all = || self.runs.iter().map(move |run| (run, run.held[place]));
+            let limit = self.runs[0].held[place].limit;
+            let measured = all().filter(|(_, held)| held.value.is_some());
+            let worse = |held: &Held| held.value.map_or(f64::NEG_INFINITY, |value| badness(limit.measure, value));
+            // Of equal ones the first.
+            let worst = measured.reduce(|a, b| if worse(&b.1) > worse(&a.1) { b } else { a });
+            Line {
+                limit,
+                member: &self.members[limit.member.index()],
+                worst,
+                beyond: all().filter(|(_, held)| held.outcome() == Outcome::Beyond).count(),
+                guards: limit.line.is_none() || counts(&limit),
+            }
+        };
+        (0..count).map(line).collect()
+    }
+
+    /// The first run in which a step faulted.
+    pub fn faulted(&self) -> Option<&CheckedRun> {
+        self.runs.iter().find(|run| run.step_faults.0 > 0)
+    }
+
+    /// Whether all limits were kept and no step faulted.
+    pub fn is_good(&self) -> bool {
+        self.faulted().is_none() && self.lines().iter().all(Line::is_kept)
+    }
+
+    /// The command that opens a run of it where something happened.
+    pub fn opens(&self, run: &CheckedRun, at: Option<LabTime>, member: Option<&str>) -> String {
+        let at = at.map_or(String::new(), |at| format!(" --at {}", clock(at)));
+        let member = member.map_or(String::new(), |member| format!(" --entity {}", quoted(member)));
+        format!("velocitas {} --seed {}{at}{member}", quoted(&self.file), run.seed)
+    }
+}
+
+impl Checked {
+    /// Whether everything is as it should be.
+    pub fn is_good(&self) -> bool {
+        self.courses.iter().all(CheckedCourse::is_good) && self.worse().next().is_none()
+    }
+
+    /// What became worse.
+    pub fn worse(&self) -> impl Iterator<Item = &Compared> {
+        let all = self.against.iter().flat_map(|a| a.compared.iter().map(move |compared| (a.share, compared)));
+        all.filter(|(share, compared)| compared.is_worse(*share)).map(|(_, compared)| compared)
+    }
+
+    /// Everything that can be measured of everybody.
+    pub fn known(&self) -> Vec<Known> {
+        let mut all = Vec::new();
+        for course in &self.courses {
+            for run in &course.runs {
+                for client in &run.clients {
+                    let values = MEASURES.iter().filter_map(|measure| Some((measure, (measure.get)(client)?)));
+                    all.extend(values.map(|(measure, value)| Known {
+                        course: course.file.clone(),
+                        seed: run.seed,
+                        lasts: run.lasts,
+                        member: client.name.clone(),
+                        measure,
+                        value,
+                    }));
+                }
+            }
+        }
+        all
+    }
+
+    /// Holds it against a report that was kept.
+    pub fn hold_against(&mut self, file: String, kept: &[Known], share: f64) {
+        let compared = against(&self.known(), kept);
+        self.against = Some(Against { file, share, compared });
+    }
+
+    /// As JSON, indented.
+    pub fn json(&self) -> String {
+        json::json(self)
+    }
+
+    /// As JUnit XML.
+    ///
+    /// # Errors
+    /// What the writer says.
+    pub fn junit(&self) -> Result<String, String> {
+        junit::junit(self)
+    }
+
+    /// For people: what was not kept, with the commands that open it; with `every`, all limits.
+    pub fn text(&self, every: bool) -> String {
+        text::text(self, every)
+    }
+}
+
+/// How bad a value is: more is worse.
+fn badness(measure: &Measure, value: f64) -> f64 {
+    match measure.bound {
+        velocitas_lab::budget::Bound::Most => value,
+        velocitas_lab::budget::Bound::Least => -value,
+    }
+}
+
+/// `m:ss.mmm`, rounded up: what happened at that moment has happened.
+pub fn clock(at: LabTime) -> String {
+    let millis = at.0.div_ceil(1_000_000);
+    format!("{}:{:02}.{:03}", millis / 60_000, millis / 1000 % 60, millis % 1000)
+}
+
+/// A word for a shell.
+fn quoted(word: &str) -> String {
+    let plain = |c: char| c.is_ascii_alphanumeric() || "/._-+=:,@%".contains(c);
+    if !word.is_empty() && word.chars().all(plain) {
+        return word.to_owned();
+    }
+    format!("'{}'", word.replace('\'', "'\\''"))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn words_for_a_shell_and_moments_for_a_clock() {
+        assert_eq!(quoted("courses/a-b.course.toml"), "courses/a-b.course.toml");
+        assert_eq!(quoted("it's here"), "'it'\\''s here'");
+        assert_eq!(quoted(""), "''");
+        assert_eq!(clock(LabTime(31_416_666_667)), "0:31.417");
+        assert_eq!(clock(LabTime::from_secs(125.0)), "2:05.000");
+    }
+}

@@ -1,0 +1,140 @@
+//! A check for people: what was not kept, when, and the command that opens it there.
+
+use std::fmt::Write;
+
+use velocitas_lab::budget::{Bound, Compared, Limit};
+
+use super::{Checked, CheckedCourse, Line, clock};
+
+pub(super) fn text(checked: &Checked, every: bool) -> String {
+    let mut out = String::new();
+    for course in &checked.courses {
+        course_text(&mut out, course, every);
+    }
+    if let Some(against) = &checked.against {
+        against_text(&mut out, checked, &against.file, against.share, &against.compared);
+    }
+    let runs: usize = checked.courses.iter().map(|course| course.runs.len()).sum();
+    let bad = checked.courses.iter().filter(|course| !course.is_good()).count();
+    let verdict = if checked.is_good() { "all is as it should be".to_owned() } else { not_good(checked, bad) };
+    let _ = writeln!(out, "{}, {}: {verdict}", counted(checked.courses.len(), "course"), counted(runs, "run"));
+    out
+}
+
+fn not_good(checked: &Checked, bad: usize) -> String {
+    let mut what = Vec::new();
+    if bad > 0 {
+        what.push(format!("{} over budget", counted(bad, "course")));
+    }
+    let worse = checked.worse().count();
+    if worse > 0 {
+        what.push(format!("{} worse than before", counted(worse, "figure")));
+    }
+    what.join(", ")
+}
+
+fn course_text(out: &mut String, course: &CheckedCourse, every: bool) {
+    let lines = course.lines();
+    let bad = lines.iter().filter(|line| !line.is_kept()).count();
+    let said = match (bad, course.has_budget) {
+        (0, true) => "kept".to_owned(),
+        (0, false) => "kept; it has no [[budget]], so nothing but verdicts and tricks was held against it".to_owned(),
+        (bad, _) => format!("{bad} not kept"),
+    };
+    let lasts = course.runs.first().map_or(0.0, |run| run.lasts.secs());
+    let seeds = counted(course.runs.len(), "seed");
+    let _ = writeln!(out, "{}: {seeds} of {lasts} s, {}: {said}", course.file, counted(lines.len(), "limit"));
+    if let Some(run) = course.faulted() {
+        let (count, first) = run.step_faults;
+        let _ =
+            writeln!(out, "  a rule's step came out infinite or not a number, {count} times with seed {}", run.seed);
+        let _ = writeln!(out, "    {}", course.opens(run, first, None));
+    }
+    for line in lines.iter().filter(|line| !line.is_kept()) {
+        line_text(out, course, line);
+    }
+    if every {
+        lines.iter().filter(|line| line.is_kept()).for_each(|line| kept_text(out, line));
+    }
+}
+
+/// What is allowed, in words.
+fn allowed(limit: &Limit) -> String {
+    let side = match limit.measure.bound {
+        Bound::Most => "at most",
+        Bound::Least => "at least",
+    };
+    let line = limit.line.map_or_else(|| "asked of every course".to_owned(), |line| format!("line {line}"));
+    format!("{side} {} ({line})", limit.measure.shown(limit.value))
+}
+
+fn line_text(out: &mut String, course: &CheckedCourse, line: &Line<'_>) {
+    let (limit, measure) = (&line.limit, line.limit.measure);
+    let Some((run, held)) = line.worst else {
+        let _ = writeln!(
+            out,
+            "  {}: {}: nothing to measure, of nobody it is for and in no run: the bound guards nothing ({})",
+            line.member,
+            measure.name,
+            allowed(limit)
+        );
+        return;
+    };
+    let value = held.value.map_or_else(String::new, |value| measure.shown(value));
+    let at = held.at.map_or(String::new(), |at| format!(" at {}", clock(at)));
+    let _ = writeln!(
+        out,
+        "  {}: {} {value}, {}: seed {}{at}, the worst of {} not kept; look at {}",
+        line.member,
+        measure.name,
+        allowed(limit),
+        run.seed,
+        counted(line.beyond, "seed"),
+        measure.look
+    );
+    let _ = writeln!(out, "    {}", course.opens(run, held.at, Some(line.member)));
+}
+
+fn kept_text(out: &mut String, line: &Line<'_>) {
+    let measure = line.limit.measure;
+    let _ = match line.worst.and_then(|(run, held)| Some((run, held.value?))) {
+        Some((run, value)) => writeln!(
+            out,
+            "  {}: {} {}, {}: kept; the worst is seed {}",
+            line.member,
+            measure.name,
+            measure.shown(value),
+            allowed(&line.limit),
+            run.seed
+        ),
+        None => writeln!(out, "  {}: {}: nothing to measure, {}", line.member, measure.name, allowed(&line.limit)),
+    };
+}
+
+fn against_text(out: &mut String, checked: &Checked, file: &str, share: f64, compared: &[Compared]) {
+    let worse: Vec<&Compared> = checked.worse().collect();
+    let said = if worse.is_empty() { "none worse".to_owned() } else { format!("{} worse", worse.len()) };
+    let percent = share * 100.0;
+    let _ = writeln!(
+        out,
+        "against {file}: {} compared, {said} by more than {percent} %",
+        counted(compared.len(), "figure")
+    );
+    for one in worse {
+        let _ = writeln!(
+            out,
+            "  {}, {}: {} was {}, is {} (mean of {}; most with seed {})",
+            one.course,
+            one.member,
+            one.measure.name,
+            one.measure.shown(one.was),
+            one.measure.shown(one.is),
+            counted(one.seeds as usize, "seed"),
+            one.seed
+        );
+    }
+}
+
+fn counted(n: usize, what: &str) -> String {
+    format!("{n} {what}{}", if n == 1 { "" } else { "s" })
+}
