@@ -19,6 +19,7 @@ compile_error!("Velocitas needs a Unix system: Linux, macOS, or Windows' subsyst
 pub mod cli;
 mod files;
 mod progress;
+mod saved;
 mod sources;
 pub mod tui;
 
@@ -39,7 +40,7 @@ pub use files::OpenError;
 pub fn open(course: impl AsRef<Path>, kinds: &[Arc<dyn Motion>]) -> Result<(), OpenError> {
     let file = course.as_ref();
     let course = files::course(Some(file), kinds)?;
-    tui::run(course, &tui::Options { file: Some(file.to_owned()), ..tui::Options::default() })
+    tui::run(course, &tui::Options { file: Some(file.to_owned()), own: kinds.to_vec(), ..tui::Options::default() })
 }
 
 /// The same for the text of a course; `name` stands for the file in errors.
@@ -47,5 +48,6 @@ pub fn open(course: impl AsRef<Path>, kinds: &[Arc<dyn Motion>]) -> Result<(), O
 /// # Errors
 /// When the text is not a course, or the terminal cannot be used.
 pub fn open_text(name: &str, text: &str, kinds: &[Arc<dyn Motion>]) -> Result<(), OpenError> {
-    tui::run(velocitas_lab::Course::parse(name, text, kinds)?, &tui::Options::default())
+    let options = tui::Options { own: kinds.to_vec(), ..tui::Options::default() };
+    tui::run(velocitas_lab::Course::parse(name, text, kinds)?, &options)
 }

@@ -16,7 +16,7 @@ use velocitas_lab::Course;
 use crate::files::{beside, read_regular};
 
 /// Time and length of a file.
-type Stamp = Option<(SystemTime, u64)>;
+pub type Stamp = Option<(SystemTime, u64)>;
 
 /// A text with what there is to say about it and how it is shown.
 #[derive(Clone, Debug, Default)]
@@ -101,23 +101,33 @@ impl Look {
     }
 }
 
-/// The thread that looks at files.
+/// A thread that looks at files: what it is asked, and what it says.
 #[derive(Debug)]
-pub struct Watcher {
-    ask: Sender<Vec<Look>>,
-    answer: Receiver<Vec<Seen>>,
+pub struct Watcher<L, S> {
+    ask: Sender<Vec<L>>,
+    answer: Receiver<Vec<S>>,
     asked: bool,
 }
 
-impl Watcher {
+/// The one that looks at gaits.
+pub type GaitWatcher = Watcher<Look, Seen>;
+
+impl GaitWatcher {
     /// Starts it.
-    pub fn start() -> Self {
-        let (ask, asked) = channel::<Vec<Look>>();
+    pub fn of_gaits() -> Self {
+        Self::start(Look::done)
+    }
+}
+
+impl<L: Send + 'static, S: Send + 'static> Watcher<L, S> {
+    /// Starts it; `done` looks at a file and says something if there is news.
+    pub fn start(done: fn(L) -> Option<S>) -> Self {
+        let (ask, asked) = channel::<Vec<L>>();
         let (say, answer) = channel();
         // It ends when nobody asks or listens any more.
         std::thread::spawn(move || {
             for looks in asked {
-                let seen = looks.into_iter().filter_map(Look::done).collect();
+                let seen = looks.into_iter().filter_map(done).collect();
                 if say.send(seen).is_err() {
                     return;
                 }
@@ -127,14 +137,14 @@ impl Watcher {
     }
 
     /// Asks it to look, unless it still does.
-    pub fn look(&mut self, looks: Vec<Look>) {
+    pub fn look(&mut self, looks: Vec<L>) {
         if !self.asked && !looks.is_empty() {
             self.asked = self.ask.send(looks).is_ok();
         }
     }
 
     /// What it has seen since. Does not wait.
-    pub fn news(&mut self) -> Vec<Seen> {
+    pub fn news(&mut self) -> Vec<S> {
         match self.answer.try_recv() {
             Ok(seen) => {
                 self.asked = false;
@@ -240,7 +250,8 @@ impl Source {
     }
 }
 
-fn stamp(path: &Path) -> Stamp {
+/// Time and length of a file, if it is there.
+pub fn stamp(path: &Path) -> Stamp {
     let metadata = fs::metadata(path).ok()?;
     Some((metadata.modified().ok()?, metadata.len()))
 }

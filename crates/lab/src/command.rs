@@ -1,10 +1,12 @@
 //! What reaches into a run from outside: keys, the helm, knobs. Only as timestamped, recorded commands, so that course,
 //! seed and commands give the same run again.
 
-use velocitas_core::Vec3;
+use std::sync::Arc;
+
+use velocitas_core::{Motion, Vec3};
 
 use crate::controls::Controls;
-use crate::course::Coming;
+use crate::course::{Coming, Course};
 use crate::ids::MemberId;
 use crate::knob::{Knob, KnobValue};
 use crate::known::Reach;
@@ -30,6 +32,15 @@ impl Sudden {
             Self::Freeze(_) => "freeze",
         }
     }
+}
+
+/// What was read while a run went on, for commands that speak of it by number.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct ReadLater<'a> {
+    /// Rules, in the order in which they were read.
+    pub rules: &'a [Arc<dyn Motion>],
+    /// Courses, the same.
+    pub courses: &'a [Arc<Course>],
 }
 
 /// Something done to a run.
@@ -73,5 +84,11 @@ pub enum Command {
         version: u16,
         /// On which machines.
         reach: Reach,
+    },
+    /// A course that was saved takes the place of the one in force: its events, links and settings. Made by
+    /// [`Run::take_over`](crate::Run::take_over).
+    TakeOver {
+        /// Which of those read, from 1.
+        version: u16,
     },
 }

@@ -8,8 +8,8 @@ use std::sync::Arc;
 use thiserror::Error;
 use velocitas_core::{Fact, Motion, Server, ServerConfig, SpawnError, Tick};
 
-use crate::command::Command;
-use crate::course::{Course, KnownTo};
+use crate::command::{Command, ReadLater};
+use crate::course::{Course, KnownTo, Saved};
 use crate::ids::Part;
 use crate::known::Reach;
 use crate::lab::{Lab, populate};
@@ -28,6 +28,8 @@ const THINNED: u64 = 4;
 
 /// At least so much is kept, whatever the bound: what happened a moment ago is always there to look at.
 pub const LEAST_KEPT: LabTime = LabTime(60_000_000_000);
+/// So much is taken into figures at a time.
+const CATCH_UP: LabTime = LabTime(8_000_000_000);
 /// Figures follow so far behind: by then it is known what became of everything.
 const BEHIND: LabTime = LabTime(8_000_000_000);
 
@@ -77,6 +79,10 @@ pub struct Run {
     commands: Vec<(LabTime, Command)>,
     /// Rules read while it ran, in that order.
     rules: Vec<Arc<dyn Motion>>,
+    /// Courses read while it ran, in that order.
+    courses: Vec<Arc<Course>>,
+    /// The one that it began with.
+    began: Arc<Course>,
     keep: Keep,
     /// Figures of what was forgotten, where they are wanted.
     meter: Option<Meter>,
@@ -134,11 +140,21 @@ impl Run {
         for member in course.members() {
             trial.bring(token(member), course.server.offset)?;
         }
-        let lab = Lab::new(course.clone());
+        let (lab, began) = (Lab::new(course.clone()), course);
         let checkpoints = vec![(LabTime::ZERO, lab.clone())];
         let record = Record::new(Cast::of(&lab));
-        let (commands, rules) = (Vec::new(), Vec::new());
-        Ok(Self { lab, record, checkpoints, commands, rules, keep: Keep::USUAL, meter: None, stirs: Stirs::default() })
+        Ok(Self {
+            lab,
+            record,
+            checkpoints,
+            commands: Vec::new(),
+            rules: Vec::new(),
+            courses: Vec::new(),
+            began,
+            keep: Keep::USUAL,
+            meter: None,
+            stirs: Stirs::default(),
+        })
     }
 
     /// Keeps so much to look back at.
@@ -146,10 +162,12 @@ impl Run {
         self.keep = keep;
     }
 
-    /// From here on figures are taken while it runs, so that they are also of what is forgotten: for runs that never go back.
+    /// From here on figures are taken while it runs, so that they are also of what is forgotten. Going back, they begin again
+    /// with what is kept.
     pub fn meter(&mut self) {
         let tallies = vec![Tally::default(); self.record.cast.machines.len()];
-        self.meter = Some(Meter { to: LabTime::ZERO, tallies, totals: Totals::default(), reel: Reel::default() });
+        self.meter =
+            Some(Meter { to: self.record.kept_from, tallies, totals: Totals::default(), reel: Reel::default() });
     }
 
     /// The figures of everybody who plays from the beginning, and those of the whole. Without a
@@ -199,6 +217,11 @@ impl Run {
         &self.record
     }
 
+    /// The course that it began with.
+    pub const fn began(&self) -> &Arc<Course> {
+        &self.began
+    }
+
     /// What is run.
     pub const fn course(&self) -> &Arc<Course> {
         self.lab.course()
@@ -222,8 +245,9 @@ impl Run {
                 self.stirs.follow(&self.record, stop);
                 if let Some(meter) = &mut self.meter {
                     // Windows are of whole seconds.
-                    let until = stop.minus(BEHIND).0 / WINDOW.0 * WINDOW.0;
-                    meter.take(&self.record, LabTime(until), stop);
+                    let until = LabTime(stop.minus(BEHIND).0 / WINDOW.0 * WINDOW.0);
+                    // After going back it has much to take: not at once.
+                    meter.take(&self.record, until.min(meter.to.plus(CATCH_UP)), stop);
                 }
                 self.forget();
             }
@@ -260,7 +284,8 @@ impl Run {
     /// Does something now.
     pub fn command(&mut self, command: Command) {
         self.commands.push((self.lab.now(), command));
-        self.lab.command(command, &self.rules, &mut self.record);
+        let read = ReadLater { rules: &self.rules, courses: &self.courses };
+        self.lab.command(command, read, &mut self.record);
     }
 
     /// Puts a rule that was read again in the place of the one in force, from one tick on that lies ahead of every
@@ -278,6 +303,17 @@ impl Run {
         let version = self.rules.len().min(usize::from(u16::MAX)) as u16;
         self.command(Command::Reload { kind, version, reach });
         Ok(())
+    }
+
+    /// Takes over what can be of a course that was saved, now. Says what was, and what holds from a new beginning on only.
+    pub fn take_over(&mut self, saved: &Course) -> Saved {
+        let came_of_it = self.course().take_over(saved, &self.began);
+        if let Some(course) = came_of_it.course.clone().filter(|_| !came_of_it.taken.is_empty()) {
+            self.courses.push(Arc::new(course));
+            let version = self.courses.len().min(usize::from(u16::MAX)) as u16;
+            self.command(Command::TakeOver { version });
+        }
+        came_of_it
     }
 
     /// Whether a rule may be laid out otherwise on the machines that a change reaches: on all, or on one whose program does not
@@ -302,6 +338,9 @@ impl Run {
         // What is dropped goes first, so that its memory can be used for what comes.
         self.record.truncate(at);
         self.record.end = at;
+        if self.meter.is_some() {
+            self.meter();
+        }
         // What stirred later has not stirred yet.
         self.stirs = Stirs::default();
         self.stirs.follow(&self.record, at);
@@ -314,7 +353,8 @@ impl Run {
         // Commands of the very moment of a checkpoint came after it was made.
         for &(when, command) in self.commands.iter().filter(|(when, _)| *when >= from) {
             self.lab.advance(when, &mut Unrecorded);
-            self.lab.command(command, &self.rules, &mut Unrecorded);
+            let read = ReadLater { rules: &self.rules, courses: &self.courses };
+            self.lab.command(command, read, &mut Unrecorded);
         }
         self.lab.advance(at, &mut Unrecorded);
     }

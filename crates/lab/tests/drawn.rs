@@ -48,7 +48,7 @@ fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 6]
     let mut both = Both { record: Record::new(Cast::of(&lab)), drawn: Vec::new() };
     for (at, command) in commands {
         lab.advance(LabTime::from_secs(*at), &mut both);
-        lab.command(*command, &[], &mut both);
+        lab.command(*command, velocitas_lab::ReadLater::default(), &mut both);
     }
     lab.advance(LabTime::from_secs(seconds), &mut both);
     let record = &both.record;

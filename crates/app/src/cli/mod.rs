@@ -70,11 +70,13 @@ fn start(mut args: Args) -> Result<Outcome, OpenError> {
 
 /// Opens the interface.
 fn open(args: Args) -> Result<Outcome, OpenError> {
-    let mut course = files::course(args.course.as_deref(), &[])?;
-    course.seed = args.seed.unwrap_or(course.seed);
+    let course = files::course(args.course.as_deref(), &[])?;
     let entity = args.entity.map(|name| member(&course, &name)).transpose()?;
     let (file, keep) = (args.course, Some(args.keep));
-    tui::run(course, &tui::Options { ascii: args.ascii, seed: None, file, keep, at: args.at, entity })?;
+    tui::run(
+        course,
+        &tui::Options { ascii: args.ascii, seed: args.seed, file, keep, at: args.at, entity, own: Vec::new() },
+    )?;
     Ok(Outcome::Good)
 }
 

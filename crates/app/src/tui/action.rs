@@ -93,6 +93,10 @@ pub enum Action {
     Edit,
     /// Whether saved edits reach all machines or the selected one only.
     Reach,
+    /// The selected member's budgets, held against the run so far.
+    Budget,
+    /// Begin again, with the course as it was saved.
+    Again,
     /// Take away what is seen.
     Export,
     /// This list.
@@ -155,7 +159,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 50] = [
+pub const BINDINGS: [Binding; 52] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -223,6 +227,15 @@ pub const BINDINGS: [Binding; 50] = [
     bind(Action::RailOut, KeyCode::Char('{'), NONE, "{", "", "rail: coarser slices"),
     bind(Action::Loupe, KeyCode::Char('l'), NONE, "l", "", "loupe: 2 cm a dot, 5 cm, off"),
     bind(Action::Panel, KeyCode::Char('k'), NONE, "k", "", "show or hide the side panel where there is little room"),
+    bind(
+        Action::Budget,
+        KeyCode::Char('b'),
+        NONE,
+        "b",
+        "budget",
+        "what the course allows the selected member, and what it came to",
+    ),
+    bind(Action::Again, KeyCode::Char('r'), CTRL, "C-r", "", "begin again, with the course as it is saved now"),
     bind(
         Action::Export,
         KeyCode::Char('x'),

@@ -7,23 +7,15 @@ use ratatui::widgets::{Paragraph, Widget};
 
 use super::action::BINDINGS;
 use super::palette::Tone;
-use super::screen::frame;
+use super::screen::popup;
 use super::stage::Stage;
 
 pub(super) fn draw(stage: &Stage, area: Rect, scrolled: u16, buffer: &mut Buffer) {
     let lines = lines(stage);
-    let height = (lines.len() as u16 + 2).min(area.height - 2);
-    let width = 86.min(area.width - 4);
-    let page = Rect::new(area.x + (area.width - width) / 2, area.y + (area.height - height) / 2, width, height);
-    for y in page.top()..page.bottom() {
-        for x in page.left()..page.right() {
-            buffer[(x, y)].reset();
-        }
-    }
-    buffer.set_style(page, stage.palette.base());
-    let most = (lines.len() as u16 + 2).saturating_sub(height);
+    let wanted = lines.len() as u16 + 2;
+    let most = wanted.saturating_sub(wanted.min(area.height.saturating_sub(2)));
     let title = if most > 0 { "help \u{b7} up and down scroll, Esc closes" } else { "help \u{b7} Esc closes" };
-    let inner = frame(stage, page, title, buffer);
+    let inner = popup(stage, area, (86, wanted), title, buffer);
     Paragraph::new(lines).scroll((scrolled.min(most), 0)).render(inner, buffer);
 }
 

@@ -5,6 +5,8 @@
 //! thread: between two frames the lab is advanced for at most 8 ms.
 
 mod action;
+mod budget;
+mod course;
 mod driving;
 mod field;
 mod hands;
@@ -50,6 +52,8 @@ use terminal::{Signals, Tty};
 pub struct Options {
     /// The course's own file, beside which its gaits are looked for.
     pub file: Option<std::path::PathBuf>,
+    /// Rules of the user's own, that a course which is saved may name.
+    pub own: Vec<std::sync::Arc<dyn velocitas_core::Motion>>,
     /// Plain ASCII characters only.
     pub ascii: bool,
     /// Another seed than the course's.
@@ -85,7 +89,9 @@ const SLICE: Duration = Duration::from_millis(8);
 pub fn run(mut course: Course, options: &Options) -> Result<(), OpenError> {
     course.seed = options.seed.unwrap_or(course.seed);
     let mut run = Run::new(course)?;
-    run.set_keep(options.keep.unwrap_or(Keep::USUAL));
+    let keep = options.keep.unwrap_or(Keep::USUAL);
+    run.set_keep(keep);
+    run.meter();
     terminal::is_able().map_err(OpenError::Terminal)?;
     if let Some(at) = options.at {
         let to = at.plus(BEYOND);
@@ -94,7 +100,8 @@ pub fn run(mut course: Course, options: &Options) -> Result<(), OpenError> {
         bar.finish_and_clear();
     }
     let mut stage = Stage::new(run, Palette::from_environment(options.ascii));
-    stage.read_from(options.file.as_deref());
+    stage.origin = course::Origin { file: None, seed: options.seed, keep };
+    stage.read_from(options.file.as_deref(), &options.own);
     stage.tell_warnings();
     stage.open_at(options.at, options.entity);
     let signals = Signals::listen().map_err(OpenError::Terminal)?;

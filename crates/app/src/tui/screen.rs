@@ -13,7 +13,7 @@ use ratatui::style::Style;
 
 use super::palette::Tone;
 use super::stage::Stage;
-use super::{field, help, keyline, masthead, panel, rail, rules};
+use super::{budget, field, help, keyline, masthead, panel, rail, rules};
 
 /// The smallest terminal there is room in.
 const LEAST: (u16, u16) = (80, 24);
@@ -101,6 +101,7 @@ pub fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     }
     rail::draw(stage, layout.rail, buffer);
     keyline::draw(stage, layout.keys, buffer);
+    budget::draw(stage, layout.screen, buffer);
     if let Some(scrolled) = stage.help {
         help::draw(stage, area, scrolled, buffer);
     }
@@ -116,6 +117,19 @@ pub(super) fn write(buffer: &mut Buffer, at: (u16, u16), end: u16, pieces: &[(&s
         x = buffer.set_stringn(x, y, text, usize::from(end - x), *style).0;
     }
     x
+}
+
+/// An empty frame with a title over the middle of an area, as large as wanted where there is room.
+pub(super) fn popup(stage: &Stage, area: Rect, wanted: (u16, u16), title: &str, buffer: &mut Buffer) -> Rect {
+    let (width, height) = (wanted.0.min(area.width.saturating_sub(4)), wanted.1.min(area.height.saturating_sub(2)));
+    let page = Rect::new(area.x + (area.width - width) / 2, area.y + (area.height - height) / 2, width, height);
+    for y in page.top()..page.bottom() {
+        for x in page.left()..page.right() {
+            buffer[(x, y)].reset();
+        }
+    }
+    buffer.set_style(page, stage.palette.base());
+    frame(stage, page, title, buffer)
 }
 
 /// A frame with a title.

@@ -16,6 +16,8 @@ use velocitas_lab::{Coming, Command, KNOBS, Knob, KnobValue, LabTime, MachineId,
 use velocitas_report::{Of, chart};
 
 use super::action::{Action, action};
+use super::budget::Budget;
+use super::course::Origin;
 use super::driving::Driving;
 use super::field::Camera;
 use super::palette::Palette;
@@ -24,6 +26,7 @@ use super::rules::Rules;
 use super::screen::{Layout, Screen};
 use super::typing::Typing;
 use crate::files::Output;
+use crate::saved::CourseFile;
 use crate::sources::Source;
 
 /// Speeds, slow to fast.
@@ -116,6 +119,10 @@ pub struct Stage {
     /// Real time since the gait files were looked at.
     pub(super) unlooked: Duration,
     pub(super) facts: Option<Facts>,
+    /// What the run came from.
+    pub(super) origin: Origin,
+    /// The budgets, while they are shown.
+    pub(super) budget: Option<Budget>,
 }
 
 impl Stage {
@@ -147,6 +154,8 @@ impl Stage {
             rules: Rules { sources: Source::of(run.course(), None), ..Rules::default() },
             unlooked: Duration::ZERO,
             facts: None,
+            origin: Origin::default(),
+            budget: None,
             run,
         };
         stage.follow();
@@ -312,9 +321,10 @@ impl Stage {
             self.camera.follow(echo.pos);
         }
         self.rail.follow(self.at, self.run.now());
+        self.refresh_budget();
     }
 
-    fn refresh(&mut self) {
+    pub(super) fn refresh(&mut self) {
         self.facts = None;
         self.follow();
     }
@@ -353,6 +363,9 @@ impl Stage {
             }
         }
         if key.kind == KeyEventKind::Release {
+            return None;
+        }
+        if key.code == crossterm::event::KeyCode::Esc && self.budget.take().is_some() {
             return None;
         }
         if self.help.is_some() {
@@ -490,6 +503,8 @@ impl Stage {
                     Loupe::Centimetres(_) => Loupe::Off,
                 };
             }
+            Action::Budget => self.turn_budget(),
+            Action::Again => self.begin_again(),
             Action::Export => self.export(Path::new(".")),
             Action::Help => self.help = Some(0),
             Action::Suspend | Action::Quit | Action::QuitAlways | Action::Edit => {}
@@ -572,6 +587,9 @@ impl Stage {
         self.run.resume_from(self.at);
         let at = self.at;
         self.hands_kept.iter_mut().for_each(|kept| kept.forget_after(at));
+        // What was taken over of the course may be what was dropped.
+        self.origin.file.iter_mut().for_each(CourseFile::forget);
+        self.budget = None;
         let dropped = &before[reloaded(&self.run).len()..];
         // Edits that were dropped with the later part are what the files say all the same.
         let (known, sources) = (self.run.lab().server_known(), &mut self.rules.sources);

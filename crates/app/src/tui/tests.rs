@@ -274,7 +274,7 @@ fn quitting_works_in_every_mode() {
 fn the_help_page_lists_every_key_and_scrolls_where_it_must() {
     let mut stage = after(0.5);
     type_keys(&mut stage, "?");
-    let shown = text(&stage, 160, 60);
+    let shown = text(&stage, 160, 66);
     for binding in &super::action::BINDINGS {
         assert!(shown.contains(binding.help), "{}", binding.help);
     }
@@ -713,4 +713,99 @@ fn a_fault_shows_in_words_with_its_remedy_and_m_mends_it() {
         pass(&mut stage, 9000);
         assert!(!text(&stage, 160, 47).contains("m mends it"), "{name} is mended");
     }
+}
+
+/// A stage on a course in a folder, so that it can be saved again.
+fn on_file(text: &str) -> (tempfile::TempDir, std::path::PathBuf, Stage) {
+    let folder = tempfile::tempdir().expect("a folder");
+    let path = folder.path().join("quay.course.toml");
+    std::fs::write(&path, text).expect("written");
+    let run = Run::new(crate::files::course(Some(&path), &[]).unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
+    let mut stage = Stage::new(run, Palette::new(Colours::True, false));
+    stage.resized(Size::new(160, 47));
+    stage.read_from(Some(&path), &[]);
+    stage.advance_to(LabTime::from_secs(4.0));
+    (folder, path, stage)
+}
+
+/// Looks at files until something was said, as the frames do.
+#[track_caller]
+fn until_said(stage: &mut Stage, what: &str) {
+    for _ in 0..200 {
+        stage.look_at_files(Duration::from_millis(200));
+        if stage.notice().is_some_and(|said| said.contains(what)) {
+            return;
+        }
+        std::thread::sleep(Duration::from_millis(10));
+    }
+    panic!("never said `{what}`, but {:?}", stage.notice());
+}
+
+const QUAY: &str = "format = 1\nname = \"quay\"\ntick_rate = \"60 Hz\"\nworld = { min = [-30, -20], max = [30, 20] }\n\
+    [link.home]\nlatency = \"40 ms\"\n\
+    [[cast]]\nname = \"teal\"\nrole = \"helm\"\nlink = \"home\"\nspawn = [0, 0]\nroute = [{ at = [9, 0] }, { at = [0, 0] }]\n\
+    [[budget]]\nbytes_up = \"1 kB/s\"\n";
+
+#[test]
+fn a_course_that_is_saved_is_taken_over_and_what_is_not_is_told_until_it_is_begun_again() {
+    let (_folder, path, mut stage) = on_file(QUAY);
+    std::fs::write(&path, QUAY.replace("40 ms", "90 ms")).expect("written");
+    until_said(&mut stage, "quay.course.toml: took over link, from now on");
+    assert_eq!(stage.run.lab().knobs(MemberId::new(0)).up.latency_ms, 90.0);
+
+    // A mistake changes nothing, and stays in sight.
+    std::fs::write(&path, QUAY.replace("40 ms", "40 m")).expect("written");
+    until_said(&mut stage, "the unit must be ms, s, min");
+    stage.fade(Duration::from_secs(9));
+    for (width, height) in [(160, 47), (120, 36), (80, 24)] {
+        let shown = text(&stage, width, height);
+        assert!(shown.contains("quay.course.toml:6:11"), "{shown}");
+    }
+    assert_eq!(stage.run.lab().knobs(MemberId::new(0)).up.latency_ms, 90.0);
+
+    // What needs a new beginning is named, and then it is begun.
+    let next = QUAY.replace("spawn = [0, 0]", "spawn = [0, 9]").replace("40 ms", "70 ms");
+    std::fs::write(&path, &next).expect("written");
+    until_said(&mut stage, "took over link; needs a new beginning (C-r): teal: spawn");
+    stage.fade(Duration::from_secs(9));
+    assert!(text(&stage, 160, 47).contains("C-r begins again with what is saved"));
+    stage.key(&KeyEvent::new(KeyCode::Char('r'), KeyModifiers::CONTROL));
+    assert!(stage.run.now() == LabTime::ZERO && stage.running && stage.course_trouble().is_none());
+    stage.advance_to(LabTime::from_secs(1.0));
+    let at = stage.run.lab().server_state(MemberId::new(0)).map(|state| state.vec3(0).y);
+    assert!(at.is_some_and(|y| y > 8.0), "{at:?}");
+
+    // Looking back, it waits for the present.
+    type_keys(&mut stage, ",");
+    std::fs::write(&path, next.replace("70 ms", "10 ms")).expect("written");
+    for _ in 0..40 {
+        stage.look_at_files(Duration::from_millis(200));
+        std::thread::sleep(Duration::from_millis(5));
+    }
+    assert_eq!(stage.run.lab().knobs(MemberId::new(0)).up.latency_ms, 70.0);
+    press(&mut stage, KeyCode::End);
+    until_said(&mut stage, "took over link");
+    assert_eq!(stage.run.lab().knobs(MemberId::new(0)).up.latency_ms, 10.0);
+}
+
+#[test]
+fn budgets_are_held_against_the_run_so_far() {
+    let (_folder, path, mut stage) = on_file(QUAY);
+    type_keys(&mut stage, "b");
+    for (width, height) in [(160, 47), (120, 36), (80, 24)] {
+        let shown = text(&stage, width, height);
+        let row = shown.lines().find(|line| line.contains("bytes up")).unwrap_or_else(|| panic!("{shown}"));
+        assert!(row.contains("1.55 kB/s") && row.contains("at most 1 kB/s"), "{row}");
+        assert!(shown.contains("verdicts on the honest"), "{shown}");
+    }
+    // Another bound, saved, holds at once.
+    std::fs::write(&path, QUAY.replace("1 kB/s", "3 kB/s")).expect("written");
+    until_said(&mut stage, "took over budget");
+    type_keys(&mut stage, "b");
+    let shown = text(&stage, 160, 47);
+    assert!(shown.contains("at most 3 kB/s") && shown.contains("nobody else has exceeded theirs so far"), "{shown}");
+    stage.advance_to(LabTime::from_secs(9.0));
+    assert!(text(&stage, 160, 47).contains("the run up to 0:09.00"));
+    press(&mut stage, KeyCode::Esc);
+    assert!(!text(&stage, 160, 47).contains("at most 3 kB/s"));
 }

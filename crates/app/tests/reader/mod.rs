@@ -235,8 +235,7 @@ impl File {
 
     /// How long the program of a machine ran, in milliseconds.
     fn there(&self, machine: &str) -> f64 {
-        let from_the_beginning =
-            self.cast().iter().any(|actor| actor["came_with"] == machine && actor["born_ns"] == 0);
+        let from_the_beginning = self.cast().iter().any(|actor| actor["came_with"] == machine && actor["born_ns"] == 0);
         let mut turns: Vec<(u64, bool)> = vec![(0, from_the_beginning)];
         for (kind, there) in [("started", true), ("crashed", false), ("out", false)] {
             turns.extend(self.of(kind, machine).map(|row| (at(row), there)));

@@ -11,10 +11,12 @@ mod hands;
 mod quantity;
 mod resolve;
 mod rules;
+mod saved;
 mod settings;
 mod suspicion;
 
 pub use error::CourseError;
+pub use saved::Saved;
 pub(crate) use settings::measured;
 
 use std::ops::Index;
@@ -294,6 +296,18 @@ pub struct Happens {
     pub every: Option<LabTime>,
     /// What.
     pub what: What,
+}
+
+impl Happens {
+    /// When it happens next after a moment, if it does.
+    pub fn next_after(&self, now: LabTime) -> Option<LabTime> {
+        if self.at > now {
+            return Some(self.at);
+        }
+        let every = self.every.filter(|every| every.0 > 0)?;
+        let times = now.minus(self.at).0 / every.0 + 1;
+        Some(self.at.plus(LabTime(every.0.saturating_mul(times))))
+    }
 }
 
 /// What happens.

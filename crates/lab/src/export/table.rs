@@ -446,6 +446,7 @@ pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
         Command::Reload { kind, version, reach: r } => {
             json!({ "reload": rule(kind), "version": version, "reach": reach(r) })
         }
+        Command::TakeOver { version } => json!({ "takes_over": "course", "version": version }),
     }
 }
 

@@ -1,11 +1,9 @@
 //! What is done to a lab from outside: keys, the helm, settings, rules.
 
-use std::sync::Arc;
-
-use velocitas_core::{Client, Motion, Tick};
+use velocitas_core::{Client, Tick};
 
 use super::{Helm, Lab};
-use crate::command::{Command, Sudden};
+use crate::command::{Command, ReadLater, Sudden};
 use crate::controls::Controls;
 use crate::course::What;
 use crate::hands::Hands;
@@ -18,8 +16,8 @@ use crate::watch::{Happening, Watch};
 impl Lab {
     /// Does what was commanded, now.
     ///
-    /// `rules` are those read while it ran, for commands that speak of them by number.
-    pub fn command<W: Watch>(&mut self, command: Command, rules: &[Arc<dyn Motion>], watch: &mut W) {
+    /// `read` is what was read while it ran, for commands that speak of it by number.
+    pub fn command<W: Watch>(&mut self, command: Command, read: ReadLater<'_>, watch: &mut W) {
         let concerns = match command {
             Command::Keys(controls) => {
                 self.helm.since = self.now;
@@ -75,8 +73,14 @@ impl Lab {
                 return self.change(reach, Changed::Tuned { kind, tunable, value }, command, watch);
             }
             Command::Reload { kind, version, reach } => {
-                let Some(rule) = rules.get(usize::from(version).wrapping_sub(1)).cloned() else { return };
+                let Some(rule) = read.rules.get(usize::from(version).wrapping_sub(1)).cloned() else { return };
                 return self.change(reach, Changed::Reloaded { kind, version, rule }, command, watch);
+            }
+            Command::TakeOver { version } => {
+                let Some(course) = read.courses.get(usize::from(version).wrapping_sub(1)).cloned() else { return };
+                let tick = Some(self.server_tick());
+                self.tell(watch, MachineId::SERVER, Part::Server, tick, Happening::Command(command));
+                return self.take_over(&course, watch);
             }
         };
         let Some(member) = concerns else { return };

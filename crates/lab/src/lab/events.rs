@@ -1,13 +1,16 @@
 //! What happens in a course: pushes, freezes, comings and goings, changes of hands.
 
+use std::cmp::Reverse;
+use std::sync::Arc;
+
 use velocitas_core::{Client, EntityId, Token};
 
 use super::{Due, Lab, guest};
-use crate::command::Command;
-use crate::course::{Coming, KnownTo, Override, Owned, Turned, What};
+use crate::command::{Command, ReadLater};
+use crate::course::{Coming, Course, KnownTo, Override, Owned, Turned, What};
 use crate::fault::Fault;
 use crate::ids::{MachineId, MemberId, Part};
-use crate::knob::Knobs;
+use crate::knob::{Knobs, Place, SETTINGS};
 use crate::known::Reach;
 use crate::machine::token;
 use crate::watch::{Happening, Watch};
@@ -132,7 +135,41 @@ impl Lab {
             }
         };
         for reach in reaches {
-            self.command(Command::Tune { kind: o.kind, tunable, value: o.value, reach }, &[], watch);
+            self.command(Command::Tune { kind: o.kind, tunable, value: o.value, reach }, ReadLater::default(), watch);
+        }
+    }
+
+    /// A course takes the place of the one in force: what it says anew of links and settings is set, and its events happen
+    /// from now on.
+    pub(super) fn take_over<W: Watch>(&mut self, course: &Arc<Course>, watch: &mut W) {
+        let before = std::mem::replace(&mut self.course, course.clone());
+        for member in course.members() {
+            let (was, is) = (&before[member].knobs, &course[member].knobs);
+            let mut turned = Turned { up: Vec::new(), down: Vec::new() };
+            let mut set = Vec::new();
+            for spec in &SETTINGS {
+                if let Place::Link { get, .. } = spec.place {
+                    let ways = [(&mut turned.up, &was.up, &is.up), (&mut turned.down, &was.down, &is.down)];
+                    let changed = ways.into_iter().filter(|(_, was, is)| get(was) != get(is));
+                    changed.for_each(|(way, _, is)| way.push((spec.knob, get(is))));
+                } else if spec.knob.get(was) != spec.knob.get(is) {
+                    set.push((spec.knob, spec.knob.get(is)));
+                }
+            }
+            if !(turned.up.is_empty() && turned.down.is_empty()) {
+                self.turn_link(member, &turned, watch);
+            }
+            for (knob, value) in set {
+                self.command(Command::Set { member, knob, value }, ReadLater::default(), watch);
+            }
+        }
+        if before.events != course.events {
+            self.queue.retain(|Reverse((_, _, due))| !matches!(due, Due::Event(_)));
+            for (i, event) in course.events.iter().enumerate() {
+                if let Some(at) = event.next_after(self.now) {
+                    self.schedule(at, Due::Event(i));
+                }
+            }
         }
     }
 

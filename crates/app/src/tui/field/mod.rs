@@ -71,9 +71,13 @@ fn cursor(stage: &Stage, view: &View, buffer: &mut Buffer) {
     buffer[cell].set_char(stage.palette.cursor()).set_style(stage.palette.text(Tone::Bright));
 }
 
-/// What is amiss with who is there, and what helps: the first of it, in the last two rows.
+/// What is amiss with who is there or with the course's file, and what helps: the first of it, in the last two rows.
 fn amiss(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    let Some((what, helps)) = refused(stage).or_else(|| wrong(stage)).filter(|_| area.height > 6) else { return };
+    let Some((what, helps)) =
+        refused(stage).or_else(|| wrong(stage)).or_else(|| unsaved(stage)).filter(|_| area.height > 6)
+    else {
+        return;
+    };
     let p = stage.palette;
     let blank = " ".repeat(usize::from(area.width));
     let rows = [(format!(" {} {what} ", p.correction()), Tone::Correction), (format!(" {helps} "), Tone::Text)];
@@ -90,6 +94,15 @@ fn refused(stage: &Stage) -> Option<(String, String)> {
     let (machine, words) = record.cast.players().find_map(|m| Some((m, record.refusal(m, stage.at)?)))?;
     let what = format!("{} is not let in: {words}", record.cast.name(machine));
     Some((what, "it asks again each second; on screen 2 edits can reach all machines (a)".to_owned()))
+}
+
+/// What stands against what was saved of the course.
+fn unsaved(stage: &Stage) -> Option<(String, String)> {
+    let why = stage.course_trouble()?;
+    Some((
+        why.to_owned(),
+        "the course runs on with what it could take over; C-r begins again with what is saved".to_owned(),
+    ))
 }
 
 /// What is amiss, and its remedy.

@@ -6,7 +6,7 @@ use std::time::Duration;
 use velocitas_lab::{Command, Reach, turned};
 
 use super::Both;
-use crate::sources::{Source, Watcher};
+use crate::sources::{GaitWatcher, Source};
 use crate::tui::stage::{Stage, Wish};
 
 /// How often gait files are looked at.
@@ -14,12 +14,12 @@ const LOOK_EVERY: Duration = Duration::from_millis(200);
 
 impl Stage {
     /// The gaits lie beside this course file and may be edited there.
-    pub fn read_from(&mut self, file: Option<&Path>) {
+    pub(in crate::tui) fn read_gaits_from(&mut self, file: Option<&Path>) {
         self.rules.sources = Source::of(self.run.course(), file);
-        self.rules.watcher = self.rules.sources.iter().any(|s| s.path.is_some()).then(Watcher::start);
+        self.rules.watcher = self.rules.sources.iter().any(|s| s.path.is_some()).then(GaitWatcher::of_gaits);
     }
 
-    /// Has the files looked at for saved edits now and then, and lets those that are good take effect. Never waits for
+    /// Has the course's and the gaits' files looked at for saved edits now and then, and lets those that are good take effect. Never waits for
     /// a file. Says whether there was anything new.
     pub fn look_at_files(&mut self, passed: Duration) -> bool {
         self.unlooked += passed;
@@ -28,10 +28,12 @@ impl Stage {
             self.look_now();
         }
         let news = self.take_news();
-        self.take_effect() || news
+        let course = self.take_over_course();
+        self.take_effect() || news || course
     }
 
     fn look_now(&mut self) {
+        self.look_at_course();
         let known = self.run.lab().server_known();
         let looks = self.rules.sources.iter().filter_map(|s| s.to_look(known.kinds.motion(s.kind).schema()));
         let looks = looks.collect();
@@ -42,7 +44,7 @@ impl Stage {
 
     fn take_news(&mut self) -> bool {
         let mut any = false;
-        let news = self.rules.watcher.as_mut().map(Watcher::news).unwrap_or_default();
+        let news = self.rules.watcher.as_mut().map(GaitWatcher::news).unwrap_or_default();
         for seen in news {
             let known = self.run.lab().server_known();
             let Some(source) = self.rules.sources.iter_mut().find(|s| seen.is_of(s.kind)) else { continue };

@@ -24,14 +24,14 @@ use velocitas_core::Motion;
 use velocitas_lab::Known;
 
 use super::stage::Stage;
-use crate::sources::{Source, Watcher};
+use crate::sources::{GaitWatcher, Source};
 
 /// What the screen keeps for itself.
 #[derive(Debug, Default)]
 pub(super) struct Rules {
     pub(super) sources: Vec<Source>,
     /// The thread that looks whether they were saved, where there are files.
-    pub(super) watcher: Option<Watcher>,
+    pub(super) watcher: Option<GaitWatcher>,
     /// The tunable that keys act on.
     pub(super) tunable: usize,
     /// First line shown.

@@ -1,0 +1,89 @@
+//! The budgets of the selected member, held against the run so far.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use velocitas_lab::budget::{Bound, Held, Outcome, hold};
+use velocitas_lab::{LabTime, MemberId};
+
+use super::palette::Tone;
+use super::screen::{popup, write};
+use super::stage::Stage;
+
+/// They are held against the run anew after so long.
+const EVERY: LabTime = LabTime(1_000_000_000);
+
+/// What came of them when it was looked at.
+pub(super) struct Budget {
+    /// The end of what was looked at.
+    to: LabTime,
+    held: Vec<Held>,
+}
+
+impl Stage {
+    /// Shows them, or no more.
+    pub(super) fn turn_budget(&mut self) {
+        self.budget = if self.budget.is_some() { None } else { Some(self.held()) };
+    }
+
+    fn held(&self) -> Budget {
+        Budget { to: self.run.now(), held: hold(self.run.course(), &self.run.measured()) }
+    }
+
+    /// Holds them against what has been since.
+    pub(super) fn refresh_budget(&mut self) {
+        let now = self.run.now();
+        if self.budget.as_ref().is_some_and(|budget| now < budget.to || now >= budget.to.plus(EVERY)) {
+            self.budget = Some(self.held());
+        }
+    }
+}
+
+/// Those of a member.
+fn of(held: &[Held], member: MemberId) -> Vec<Held> {
+    held.iter().filter(|held| held.limit.member == member).copied().collect()
+}
+
+pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
+    let Some(budget) = &stage.budget else { return };
+    let (p, name) = (stage.palette, stage.name(stage.entity));
+    let rows = of(&budget.held, stage.entity);
+    let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
+    let title = format!("budget of {name} {} the run up to {} {} b closes", p.dot(), budget.to, p.dot());
+    let inner = popup(stage, area, (78, rows.len() as u16 + 5), &title, buffer);
+    let (x, end) = (inner.x + 1, inner.right());
+    let head = format!("{:<26}{:>12}   {:<20}look at", "", "so far", "allowed");
+    write(buffer, (x, inner.y), end, &[(&head, muted)]);
+    for (y, held) in (inner.y + 1..inner.bottom()).zip(&rows) {
+        let measure = held.limit.measure;
+        let (mark, style) = match held.outcome() {
+            Outcome::Beyond => (p.correction(), p.text(Tone::Correction)),
+            Outcome::Within => (' ', text),
+            Outcome::Unmeasured => (' ', muted),
+        };
+        let value = held.value.map_or_else(|| "nothing yet".to_owned(), |value| measure.shown(value));
+        let side = if measure.bound == Bound::Most { "at most" } else { "at least" };
+        let allowed = format!("{side} {}", measure.shown(held.limit.value));
+        let at = held.at.map_or_else(String::new, |at| at.to_string());
+        write(
+            buffer,
+            (x, y),
+            end,
+            &[
+                (&format!("{mark} "), style),
+                (&format!("{:<24}", measure.name), text),
+                (&format!("{value:>12}"), style),
+                (&format!("   {allowed:<20}{at}"), muted),
+            ],
+        );
+    }
+    let others = budget.held.iter().filter(|held| held.outcome() == Outcome::Beyond);
+    let mut others: Vec<&str> =
+        others.map(|held| held.limit.member).filter(|m| *m != stage.entity).map(|m| stage.name(m)).collect();
+    others.dedup();
+    let said = match (stage.run.course().limits.iter().any(|limit| limit.line.is_some()), others.is_empty()) {
+        (false, _) => "the course has no [[budget]]: docs/check.md says how to write one".to_owned(),
+        (true, true) => "nobody else has exceeded theirs so far".to_owned(),
+        (true, false) => format!("exceeded so far by {} as well (tab)", others.join(", ")),
+    };
+    write(buffer, (x, inner.bottom().saturating_sub(1)), end, &[(&said, muted)]);
+}
