@@ -223,6 +223,23 @@ fn a_new_folder_runs_as_it_is_and_nothing_in_it_is_overwritten() {
     let said = String::from_utf8_lossy(&vetted.stdout).into_owned();
     assert!(vetted.status.success() && said.contains("game.course.toml: good") && said.contains("drop"), "{said}");
     assert!(!said.contains("EXCEEDED") && !said.contains("warning"), "{said}");
+    // Its budgets hold, as the script has it that its pipeline runs.
+    let check = || {
+        let path =
+            std::path::Path::new(env!("CARGO_BIN_EXE_velocitas")).parent().expect("a folder").display().to_string();
+        let path = format!("{path}:{}", std::env::var("PATH").unwrap_or_default());
+        Command::new("sh").arg(format!("{game}/check.sh")).env("PATH", path).output().expect("a shell")
+    };
+    let checked = check();
+    let said = String::from_utf8_lossy(&checked.stdout).into_owned();
+    assert!(checked.status.success() && said.contains("5 seeds of 30 s, 30 limits: kept"), "{said}");
+    assert!(fs::read_to_string(format!("{game}/netcode.xml")).is_ok_and(|xml| xml.contains("<testsuite")));
+    let pipeline = fs::read_to_string(format!("{game}/pipeline.yml")).expect("there");
+    assert!(pipeline.contains("sh check.sh") && pipeline.contains("netcode.xml"));
+    for file in ["editor/course.schema.json", "editor/gait.tmLanguage.json", "teal.track.json"] {
+        let text = fs::read_to_string(format!("{game}/{file}")).expect("there");
+        assert!(serde_json::from_str::<Value>(&text).is_ok(), "{file}");
+    }
     // The fault that the course offers to make: a tunable that the clients alone know.
     let text = fs::read_to_string(&course).expect("there");
     let tune = text.find("# [[tune]]").expect("the offer");
@@ -230,6 +247,7 @@ fn a_new_folder_runs_as_it_is_and_nothing_in_it_is_overwritten() {
     let (report, _) = json(&["run", &course, "--for", "20s", "--report", "json"]);
     let first = &report["clients"][0]["corrections"];
     assert!(first["count"].as_u64() > Some(5) && first["unexplained"] == 0, "{first}");
+    assert_eq!(check().status.code(), Some(1));
     let again = velocitas(&["new", &game]);
     assert_eq!(again.status.code(), Some(2));
     assert!(String::from_utf8_lossy(&again.stderr).contains("none is overwritten"));

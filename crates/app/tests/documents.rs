@@ -300,6 +300,21 @@ fn the_schema_of_courses_is_current_and_knows_every_key_of_the_demo() {
 }
 
 #[test]
+fn the_script_and_the_pipeline_on_the_page_are_those_that_new_makes() {
+    let page = document("docs/check.md");
+    for (mark, file) in [("```sh\n", "check.sh"), ("```yaml\n", "pipeline.yml")] {
+        let shown = format!("{mark}{}```", document(&format!("crates/app/starter/{file}")));
+        assert!(page.contains(&shown), "{file}");
+    }
+}
+
+#[test]
+fn the_grammar_for_editors_is_current() {
+    let text = serde_json::to_string_pretty(&velocitas_gait::grammar()).expect("JSON") + "\n";
+    is_current("docs/gait.tmLanguage.json", &text);
+}
+
+#[test]
 fn the_reference_of_the_language_lists_every_function_unit_and_kind_of_mistake() {
     let page = document("docs/gait.md");
     let begin = page.find("<!-- functions -->\n").expect("a table of functions") + 19;

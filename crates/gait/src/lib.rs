@@ -13,6 +13,7 @@ mod fold;
 #[doc(hidden)]
 pub mod fuzz;
 mod gait;
+mod grammar;
 mod highlight;
 pub mod keys;
 mod lexer;
@@ -36,5 +37,6 @@ mod tests;
 pub use builtin::{BUILTINS, BuiltinSpec};
 pub use diagnostic::{Diagnostic, Excerpt, Place, Report, Row, Severity, Span, escaped, printable};
 pub use gait::{Compiled, Gait, compile, compile_after};
+pub use grammar::grammar;
 pub use highlight::{Class, classes};
 pub use unit::{Dimension, UNITS, Unit, read_quantity};

@@ -3,17 +3,30 @@
 use std::fs;
 use std::io;
 
+use velocitas_lab::Course;
+
 use super::Outcome;
 use super::args::NewTask;
 use crate::files::stream::say;
 use crate::files::{OpenError, Output};
 
 /// What is put into the folder.
-const FILES: [(&str, &str); 3] = [
+const FILES: [(&str, &str); 6] = [
     ("walker.gait", include_str!("../../starter/walker.gait")),
     ("game.course.toml", include_str!("../../starter/game.course.toml")),
+    ("teal.track.json", include_str!("../../starter/teal.track.json")),
+    ("check.sh", include_str!("../../starter/check.sh")),
+    ("pipeline.yml", include_str!("../../starter/pipeline.yml")),
     ("README.md", include_str!("../../starter/README.md")),
 ];
+
+/// Where what is for editors is put.
+const EDITOR: &str = "editor";
+
+/// The grammar of gaits as a file.
+fn grammar_text() -> String {
+    serde_json::to_string_pretty(&velocitas_gait::grammar()).unwrap_or_default() + "\n"
+}
 
 pub(super) fn run(task: &NewTask) -> Result<Outcome, OpenError> {
     let folder = &task.folder;
@@ -23,16 +36,24 @@ pub(super) fn run(task: &NewTask) -> Result<Outcome, OpenError> {
         let why = "expected a new or empty folder; there are files in it, and none is overwritten";
         return Err(wrong(io::Error::new(io::ErrorKind::AlreadyExists, why)));
     }
-    for (name, text) in FILES {
-        Output::create(&folder.join(name), &[])?.finish(|out| out.write_all(text.as_bytes()))?;
+    fs::create_dir_all(folder.join(EDITOR)).map_err(wrong)?;
+    let for_editors = [
+        (format!("{EDITOR}/course.schema.json"), Course::schema()),
+        (format!("{EDITOR}/gait.tmLanguage.json"), grammar_text()),
+    ];
+    let files = FILES.map(|(name, text)| (name.to_owned(), text.to_owned())).into_iter().chain(for_editors);
+    let mut names = String::new();
+    for (name, text) in files {
+        Output::create(&folder.join(&name), &[])?.finish(|out| out.write_all(text.as_bytes()))?;
+        names += &format!("  {name}\n");
     }
-    let files: String = FILES.iter().map(|(name, _)| format!("  {name}\n")).collect();
     let course = folder.join("game.course.toml");
     say(format_args!(
-        "made {}\n{files}open it:  velocitas {}\nthen press 2 and edit walker.gait with e, or with any editor: a saved \
-         edit takes effect at once\n",
+        "made {}\n{names}open it:  velocitas {}\nhold it to its budgets:  velocitas check {}\nREADME.md says the next five \
+         things to try\n",
         folder.display(),
-        course.display()
+        course.display(),
+        folder.display()
     ))?;
     Ok(Outcome::Good)
 }
