@@ -179,13 +179,17 @@ impl Case<'_> {
 
     fn one_sided(&self) -> Option<Cause> {
         let (from, to) = self.ticks;
+        let known_to = |id: SolidId, tick| {
+            let server = self.record.knows(MachineId::SERVER, Part::Server, id, tick);
+            KnownTo::of(server, self.record.knows(self.machine, Part::Client, id, tick))
+        };
         let touched = |track: &Track, side: KnownTo| {
             let start = (from.0..=to.0).find_map(|tick| track.of_tick(RecordTick(tick)))?;
             (start..track.len())
                 .map_while(|i| track.head(i).filter(|h| h.tick <= to))
-                .flat_map(|h| h.touched().collect::<Vec<_>>())
-                .find(|id| self.record.cast.solid(*id).is_some_and(|s| s.known_to == side))
-                .map(|id| Cause::OneSided(id, side))
+                .flat_map(|h| h.touched().map(|id| (id, h.tick)).collect::<Vec<_>>())
+                .find(|(id, tick)| known_to(*id, *tick) == side)
+                .map(|(id, _)| Cause::OneSided(id, side))
         };
         let own = || self.record.of(self.machine).own(self.actor);
         touched(self.record.authority(self.actor), KnownTo::Server)

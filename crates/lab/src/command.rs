@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use velocitas_core::{Motion, Vec3};
+use velocitas_core::{Motion, SolidId, Vec3};
 
 use crate::controls::Controls;
 use crate::course::{Coming, Course};
@@ -73,6 +73,15 @@ pub enum Command {
         tunable: &'static str,
         /// To what, in SI units.
         value: f32,
+        /// On which machines.
+        reach: Reach,
+    },
+    /// A solid of the course is there, or no more.
+    Solid {
+        /// Which.
+        solid: SolidId,
+        /// Whether it is there from then on.
+        there: bool,
         /// On which machines.
         reach: Reach,
     },

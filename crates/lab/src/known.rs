@@ -1,4 +1,4 @@
-//! What a machine knows of the rules: which ones, and what their tunables are set to.
+//! What a machine knows of the rules and the ground: which rules, what their tunables are set to, and which solids there are.
 //!
 //! Machines begin with what the course tells their side and learn of [`Change`]s, each at one agreed tick. A rule that
 //! differs on one side is the commonest fault there is: here it is made, and from the same changes it is explained.
@@ -6,9 +6,9 @@
 use std::fmt;
 use std::sync::Arc;
 
-use velocitas_core::{Kinds, Motion, Tunable};
+use velocitas_core::{Ground, Ingredients, Kinds, Motion, SolidId, Tunable};
 
-use crate::course::{Course, KnownTo};
+use crate::course::{Course, KnownTo, World};
 use crate::ids::{MachineId, RecordTick};
 use crate::time::LabTime;
 
@@ -28,7 +28,7 @@ impl Reach {
     }
 }
 
-/// A change of the rules, as it is recorded.
+/// A change of the rules or of the ground, as it is recorded.
 #[derive(Clone, Debug)]
 pub struct Change {
     /// When it was asked for.
@@ -62,6 +62,13 @@ pub enum Changed {
         /// What it is now.
         rule: Arc<dyn Motion>,
     },
+    /// A solid of the course is there from now on, or no more.
+    Solid {
+        /// Which.
+        solid: SolidId,
+        /// Whether it is there.
+        there: bool,
+    },
 }
 
 impl fmt::Debug for Changed {
@@ -69,11 +76,12 @@ impl fmt::Debug for Changed {
         match self {
             Self::Tuned { kind, tunable, value } => write!(f, "Tuned({kind}, {tunable} = {value})"),
             Self::Reloaded { kind, version, .. } => write!(f, "Reloaded({kind}, {version})"),
+            Self::Solid { solid, there } => write!(f, "Solid({}, {there})", solid.0),
         }
     }
 }
 
-/// The rules as one machine knows them.
+/// The rules and the ground as one machine knows them.
 #[derive(Clone, Debug)]
 pub struct Known {
     /// The rules.
@@ -82,13 +90,36 @@ pub struct Known {
     pub tunables: Vec<Vec<f32>>,
     /// For each rule which version of it; 0 is the course's.
     pub versions: Vec<u16>,
+    /// Where it is.
+    world: Arc<World>,
+    /// Which of its solids this machine knows, by id.
+    solids: Vec<bool>,
+    /// The ground made of them; `None` until it is asked for after a change.
+    ground: Option<Arc<Ground>>,
 }
 
 impl Known {
     /// What a course tells a side.
     pub fn of(course: &Course, side: KnownTo) -> Self {
         let tunables = course.tunables(side);
-        Self { kinds: course.kinds.clone(), versions: vec![0; tunables.len()], tunables }
+        let solids: Vec<bool> = course.world.solids.iter().map(|solid| solid.known_to.includes(side)).collect();
+        let (world, ground) = (course.world.clone(), Some(Arc::new(course.world.ground_of(&solids))));
+        Self { kinds: course.kinds.clone(), versions: vec![0; tunables.len()], tunables, world, solids, ground }
+    }
+
+    /// Whether it knows a solid. The floor and the edge of the world are known to all.
+    pub fn knows(&self, solid: SolidId) -> bool {
+        self.solids.get(usize::from(solid.0)).copied().unwrap_or(true)
+    }
+
+    /// The ground as it knows it.
+    pub fn ground(&self) -> Arc<Ground> {
+        self.ground.clone().unwrap_or_else(|| Arc::new(self.world.ground_of(&self.solids)))
+    }
+
+    /// What a program is told of all that.
+    pub(crate) fn ingredients(&self) -> Ingredients {
+        Ingredients { ground: self.ground(), kinds: self.kinds.clone(), tunables: self.tunables.clone().into() }
     }
 
     /// Takes over a change. What does not fit changes nothing.
@@ -103,6 +134,12 @@ impl Known {
                 }
             }
             Changed::Reloaded { kind, version, rule } => self.reload(*kind, *version, rule),
+            Changed::Solid { solid, there } => {
+                if let Some(known) = self.solids.get_mut(usize::from(solid.0)) {
+                    *known = *there;
+                    self.ground = None;
+                }
+            }
         }
     }
 

@@ -26,7 +26,7 @@ use crate::knob::Knobs;
 use crate::known::Known;
 use crate::link::Ticket;
 use crate::links::Links;
-use crate::machine::{Arrived, Machine, Place, Playing, Serving, machine_at, token, told};
+use crate::machine::{Arrived, Machine, Place, Playing, Serving, machine_at, token};
 use crate::tap::{RunDigest, Tap};
 use crate::time::LabTime;
 use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
@@ -456,7 +456,7 @@ impl Lab {
             }
         }
         if begins {
-            let lawful = told(Arc::new(course.ground(KnownTo::Clients)), &seat.known);
+            let lawful = seat.known.ingredients();
             let newest = seat.client.as_ref().and_then(Client::newest_tick).zip(before);
             seat.trials.push(Trial::new(index, cheat.spec, (kind, course.rate.dt()), lawful, newest));
         } else {
@@ -506,7 +506,7 @@ fn serving(course: &Course) -> (Serving, Vec<EntityId>) {
         rate: course.rate,
         base: Tick(course.first_tick),
         start,
-        ingredients: told(Arc::new(course.ground(KnownTo::Server)), &known),
+        ingredients: known.ingredients(),
         patience: course.patience,
         secret: course.seed,
     });

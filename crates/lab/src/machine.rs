@@ -3,9 +3,7 @@
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-use velocitas_core::{
-    Address, Client, ClientConfig, EntityId, Ground, Ingredients, InputKind, Life, Server, Tick, Token,
-};
+use velocitas_core::{Address, Client, ClientConfig, EntityId, Ingredients, InputKind, Life, Server, Tick, Token};
 
 use crate::course::{Course, KnownTo};
 use crate::fault::{Fault, Faulty};
@@ -173,14 +171,8 @@ impl Playing {
 
     /// What its client is told: what it lawfully knows, bent by the tricks in force.
     pub(crate) fn ingredients(&self, course: &Course) -> Ingredients {
-        let lawful = told(Arc::new(course.ground(KnownTo::Clients)), &self.known);
-        self.forged.ingredients(lawful, &self.known.kinds, course[self.member].kind)
+        self.forged.ingredients(self.known.ingredients(), &self.known.kinds, course[self.member].kind)
     }
-}
-
-/// What a machine is told: this ground and these rules.
-pub(crate) fn told(ground: Arc<Ground>, known: &Known) -> Ingredients {
-    Ingredients { ground, kinds: known.kinds.clone(), tunables: known.tunables.clone().into() }
 }
 
 /// Machines are so many at most; above that an address counts the programs started on one.

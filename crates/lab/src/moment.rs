@@ -3,7 +3,9 @@
 use velocitas_core::{Correction, Drawn, Fact, MessageKind, Presence, Restored, Schema, Vec3, Verdict};
 
 use crate::cause::{Cause, causes};
+use crate::course::KnownTo;
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
+use crate::known::Changed;
 use crate::metrics::{ClientMetrics, measure, view_age};
 use crate::record::{DrawnRow, Layout, Mark, MarkRow, OwnRows, Record, Track};
 use crate::time::LabTime;
@@ -271,6 +273,23 @@ impl Moment<'_> {
             .filter_map(|number| self.record.drawn_in(viewer, actor, number))
             .map(|row| row.pos)
             .collect()
+    }
+
+    /// Who knows of each solid of the course, of the server and a viewer's machine, by id.
+    pub fn solids(&self, viewer: MachineId) -> Vec<KnownTo> {
+        // A change counts from when it is asked for: it holds a few ticks later.
+        let changes: Vec<_> = self.record.changes.iter().filter(|c| c.at <= self.at).collect();
+        let knows = |machine, part, solid| {
+            let changed = changes.iter().rev().filter(|c| c.reach.covers(machine)).find_map(|c| match c.what {
+                Changed::Solid { solid: of, there } if of == solid => Some(there),
+                _ => None,
+            });
+            changed.unwrap_or_else(|| self.record.cast.rules(part).knows(solid))
+        };
+        let solids = self.record.cast.world.solids.iter().map(|named| named.solid.id);
+        let known =
+            |solid| KnownTo::of(knows(MachineId::SERVER, Part::Server, solid), knows(viewer, Part::Client, solid));
+        solids.map(known).collect()
     }
 
     /// What happened at a machine up to now, the newest first.

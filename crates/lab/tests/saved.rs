@@ -176,5 +176,8 @@ fn an_event_tunes_what_it_names_in_whatever_order_the_saved_rule_has_it() {
     // What the running rule has not cannot be tuned.
     let text = COURSE.to_owned() + &tune.replace("haste = 1.9", "aaa = 1.5");
     let came = run.take_over(&read_with(&text, ("tune {", "tune {\n  aaa 1 from 0 to 2\n")));
-    assert!(came.course.is_none() && came.restart.iter().any(|said| said.starts_with("event (it tunes")), "{came:?}");
+    assert!(
+        came.course.is_none() && came.restart.iter().any(|said| said.starts_with("event (it speaks of a tunable")),
+        "{came:?}"
+    );
 }

@@ -41,6 +41,8 @@ pub enum Action {
     Push,
     /// The selected member is put elsewhere.
     Teleport,
+    /// The selected machine forgets the nearest solid, or knows it again.
+    Forget,
     /// The selected machine's program ends without a word.
     Crash,
     /// The selected member says goodbye.
@@ -159,7 +161,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 52] = [
+pub const BINDINGS: [Binding; 53] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -206,6 +208,14 @@ pub const BINDINGS: [Binding; 52] = [
         "the selected entity is pushed ahead at 7 m/s; only the server knows",
     ),
     bind(Action::Teleport, KeyCode::Char('j'), NONE, "j", "", "the server puts the selected entity 5 m ahead"),
+    bind(
+        Action::Forget,
+        KeyCode::Char('o'),
+        NONE,
+        "o",
+        "",
+        "the selected machine forgets the nearest solid; again: knows it again",
+    ),
     bind(Action::Mend, KeyCode::Char('m'), NONE, "m", "", "mend what a machine gets wrong about who is there"),
     bind(Action::EntityOn, KeyCode::Tab, NONE, "tab", "entity", "look at the next entity"),
     bind(Action::EntityBack, KeyCode::BackTab, SHIFT, "S-tab", "", "look at the previous entity"),

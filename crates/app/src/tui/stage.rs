@@ -12,7 +12,7 @@ use velocitas_core::vec3;
 use velocitas_lab::amiss::{Amiss, amiss};
 use velocitas_lab::moment::{Corrected, Figures, Moment};
 use velocitas_lab::track::Recorder;
-use velocitas_lab::{Coming, Command, KNOBS, Knob, KnobValue, LabTime, MachineId, MemberId, Part, Run, Sudden};
+use velocitas_lab::{Coming, Command, KNOBS, Knob, KnobValue, LabTime, MachineId, MemberId, Part, Reach, Run, Sudden};
 use velocitas_report::{Of, chart};
 
 use super::action::{Action, action};
@@ -460,6 +460,7 @@ impl Stage {
                     self.happens(Sudden::Teleport(to), "is put elsewhere by the server");
                 }
             }
+            Action::Forget => self.forget_solid(),
             Action::Crash => self.comes_or_goes(Coming::Crash),
             Action::Leave => self.comes_or_goes(Coming::Leave),
             Action::Return => self.comes_or_goes(Coming::Return),
@@ -579,7 +580,7 @@ impl Stage {
         let reloaded = |run: &Run| -> Vec<u8> {
             let kinds = run.record().changes.iter().filter_map(|c| match c.what {
                 velocitas_lab::Changed::Reloaded { kind, .. } => Some(kind),
-                velocitas_lab::Changed::Tuned { .. } => None,
+                velocitas_lab::Changed::Tuned { .. } | velocitas_lab::Changed::Solid { .. } => None,
             });
             kinds.collect()
         };
@@ -639,6 +640,26 @@ impl Stage {
         }
         self.run.command(Command::Happens(self.entity, what));
         self.say(format!("{name} {says}"));
+    }
+
+    /// The solid nearest to the selected entity is known to its machine no more, or again.
+    fn forget_solid(&mut self) {
+        if !self.is_live() {
+            return self.offer();
+        }
+        let Some(at) = self.echoes().authority.map(|e| e.pos) else { return };
+        let far = |solid: &velocitas_lab::NamedSolid| {
+            let (x, y) = (solid.solid.x - at.x, solid.solid.y - at.y);
+            x * x + y * y
+        };
+        let course = self.run.course().clone();
+        let nearest = course.world.solids.iter().min_by(|a, b| far(a).total_cmp(&far(b)));
+        let Some(solid) = nearest else { return self.say("there is nothing on the ground that could be forgotten") };
+        let there = !self.run.lab().known(self.entity).knows(solid.solid.id);
+        let reach = Reach::One(self.machine(self.entity));
+        self.run.command(Command::Solid { solid: solid.solid.id, there, reach });
+        let says = if there { "knows of" } else { "has forgotten" };
+        self.say(format!("{} {says} `{}`, the nearest to it", self.name(self.entity), solid.name));
     }
 
     /// Where the selected entity looks, to the east and to the north.

@@ -809,3 +809,24 @@ fn budgets_are_held_against_the_run_so_far() {
     press(&mut stage, KeyCode::Esc);
     assert!(!text(&stage, 160, 47).contains("at most 3 kB/s"));
 }
+
+#[test]
+fn a_machine_forgets_the_nearest_solid_at_a_key_and_knows_it_again() {
+    // The server alone knows of the crate that plover runs into.
+    let mut stage = after(4.0);
+    let unknown = |stage: &Stage| -> Vec<String> {
+        let solids = stage.run.course().world.solids.iter();
+        let unknown = solids.filter(|solid| !stage.run.lab().known(stage.entity).knows(solid.solid.id));
+        unknown.map(|solid| solid.name.clone()).collect()
+    };
+    assert_eq!(unknown(&stage), ["crate 7"]);
+    type_keys(&mut stage, "o");
+    let shown = text(&stage, 160, 47);
+    assert!(shown.contains("plover knows of `crate 7`, the nearest to it") && unknown(&stage).is_empty(), "{shown}");
+    type_keys(&mut stage, "o");
+    let shown = text(&stage, 160, 47);
+    assert!(shown.contains("plover has forgotten `crate 7`") && shown.contains("crate 7, known"), "{shown}");
+    assert_eq!(unknown(&stage), ["crate 7"]);
+    type_keys(&mut stage, ",o");
+    assert!(text(&stage, 160, 47).contains("looking back"));
+}

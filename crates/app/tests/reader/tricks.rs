@@ -32,10 +32,16 @@ fn pair(value: &Value) -> (f32, f32) {
 }
 
 impl File {
-    /// The ground as the server knows it.
-    fn ground(&self) -> Ground {
+    /// The ground as the server knows it at a tick.
+    fn ground(&self, tick: u64) -> Ground {
         let ground = &self.head["ground"];
-        let known = ground["solids"].as_array().expect("a list").iter().filter(|s| s["known_to"] != "clients");
+        let is_there = |solid: &&Value| {
+            let rows = self.all("ground").iter().rev().filter(|row| row["solid"] == solid["id"]);
+            let mut rows = rows.filter(|row| row["reach"] == "all" || row["reach"] == self.server());
+            let newest = rows.find(|row| number(row, "tick").is_some_and(|from| from <= tick));
+            newest.map_or(solid["known_to"] == "all" || solid["known_to"] == "server", |row| row["there"] == true)
+        };
+        let known = ground["solids"].as_array().expect("a list").iter().filter(is_there);
         let solids = known.map(|s| Solid {
             id: SolidId(number(s, "id").expect("a number") as u16),
             x: real(s, "x_m"),
@@ -121,7 +127,8 @@ impl File {
     }
 
     fn gains(&self, machine: &str, entity: &str, tricks: &mut [Trick]) {
-        let (ground, motion) = (self.ground(), self.motion(entity));
+        let motion = self.motion(entity);
+        let mut ground = self.ground(0);
         let track = self.track(entity);
         let verdicts: Vec<&Value> = self.of("verdict", machine).filter(|row| is(row, "entity", entity)).collect();
         let mut verdicts = verdicts.into_iter().peekable();
@@ -138,6 +145,9 @@ impl File {
         for i in 0..track.at.len() {
             while let Some(verdict) = verdicts.next_if(|row| at(row) <= track.at[i]) {
                 accuse(verdict, tricks);
+            }
+            if !self.all("ground").is_empty() {
+                ground = self.ground(track.tick[i]);
             }
             let Some((tick, metres)) = self.gain(machine, entity, i, &ground, &*motion) else { continue };
             if let Some(trick) = tricks.iter_mut().rev().find(|trick| (trick.first..=trick.last).contains(&tick)) {

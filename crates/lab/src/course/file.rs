@@ -191,9 +191,9 @@ pub(super) struct Solid {
     /// From bottom to top.
     #[schemars(with = "Quantity<Length>")]
     pub(super) height: Spanned<Quantity<Length>>,
-    /// Who knows of it: all, server or clients.
+    /// Who knows of it: all, server, clients, or nobody until an event says so.
     #[serde(default)]
-    #[schemars(with = "Option<String>", extend("enum" = ["all", "server", "clients"]))]
+    #[schemars(with = "Option<String>", extend("enum" = ["all", "server", "clients", "nobody"]))]
     pub(super) known_to: Option<Spanned<String>>,
 }
 
@@ -440,6 +440,9 @@ pub(super) struct Event {
     /// Tunables are turned, for everybody or on one side.
     #[serde(default)]
     pub(super) tune: Option<Tune>,
+    /// A solid of the course is known to others than before.
+    #[serde(default)]
+    pub(super) ground: Option<Reground>,
     /// A machine stands still.
     #[serde(default)]
     pub(super) freeze: Option<Freeze>,
@@ -512,6 +515,18 @@ pub(super) struct Teleport {
     /// How far above the floor.
     #[serde(default)]
     pub(super) height: Option<Quantity<Length>>,
+}
+
+/// A solid that comes to be, or goes, for all or on one side.
+#[derive(JsonSchema, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Reground {
+    /// A solid of the course.
+    #[schemars(with = "String")]
+    pub(super) solid: Spanned<String>,
+    /// Who knows of it from then on: all, server, clients or nobody.
+    #[schemars(with = "String", extend("enum" = ["all", "server", "clients", "nobody"]))]
+    pub(super) known_to: Spanned<String>,
 }
 
 /// A machine that stands still.

@@ -150,10 +150,15 @@ pub struct World {
 impl World {
     /// The ground as the server or the clients know it.
     pub fn ground(&self, side: KnownTo) -> Ground {
-        let known = |s: &&NamedSolid| s.known_to == KnownTo::All || s.known_to == side;
+        self.ground_of(&self.solids.iter().map(|solid| solid.known_to.includes(side)).collect::<Vec<_>>())
+    }
+
+    /// The ground with these of its solids, by id.
+    pub fn ground_of(&self, known: &[bool]) -> Ground {
+        let there = self.solids.iter().zip(known).filter(|(_, known)| **known);
         Ground::new(
             self.bounds,
-            self.solids.iter().filter(known).map(|s| s.solid).collect(),
+            there.map(|(named, _)| named.solid).collect(),
             self.zones.iter().map(|z| z.zone).collect(),
         )
     }
@@ -168,6 +173,38 @@ pub enum KnownTo {
     Server,
     /// The clients only.
     Clients,
+    /// Nobody: it is not there, and may come to be.
+    Nobody,
+}
+
+impl KnownTo {
+    /// All of them.
+    pub const ALL: [Self; 4] = [Self::All, Self::Server, Self::Clients, Self::Nobody];
+
+    /// Its name in courses and reports.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::All => "all",
+            Self::Server => "server",
+            Self::Clients => "clients",
+            Self::Nobody => "nobody",
+        }
+    }
+
+    /// Whether a side, or everybody, is among them.
+    pub fn includes(self, side: Self) -> bool {
+        self == Self::All || self == side && self != Self::Nobody
+    }
+
+    /// Those who know something, if it is known to the server, and to the clients.
+    pub const fn of(server: bool, clients: bool) -> Self {
+        match (server, clients) {
+            (true, true) => Self::All,
+            (true, false) => Self::Server,
+            (false, true) => Self::Clients,
+            (false, false) => Self::Nobody,
+        }
+    }
 }
 
 /// A solid with its name.
@@ -321,6 +358,8 @@ pub enum What {
     Link(MemberId, Turned),
     /// Tunables of a rule are turned, on these sides.
     Tune(Vec<Override>),
+    /// A solid is known to these sides from then on.
+    Ground(SolidId, KnownTo),
     /// A machine (`None`: the one that decides) stands still for so long.
     Freeze(Option<MemberId>, LabTime),
     /// A member of the cast comes or goes.

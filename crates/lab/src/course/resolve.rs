@@ -283,6 +283,11 @@ impl Resolver<'_> {
         })
     }
 
+    /// The same of a solid, which nobody may know of.
+    fn is_known_to(&self, word: &Spanned<String>) -> Result<KnownTo> {
+        self.word(word, "who knows of it", &KnownTo::ALL.map(|to| (to.name(), to)))
+    }
+
     fn snapshot_every(&self, value: Option<&Spanned<i64>>, default: u8) -> Result<u8> {
         value.map_or(Ok(default), |v| self.whole(v, "ticks between snapshots", 1..61).map(|n| n as u8))
     }
@@ -352,7 +357,7 @@ impl Resolver<'_> {
         if !(0.01..=200.0).contains(&height) {
             return Err(self.wrong(s.height.span(), "expected a height from 0.01 m to 200 m"));
         }
-        let known_to = self.known_to(s.known_to.as_ref())?;
+        let known_to = s.known_to.as_ref().map_or(Ok(KnownTo::All), |word| self.is_known_to(word))?;
         let low = floor + or(s.base, 0.0) as f32;
         let solid = Solid {
             id: SolidId(index as u16),
@@ -557,6 +562,10 @@ impl Resolver<'_> {
             What::Link(who, link.turned().map_err(|m| self.mistake(m))?)
         } else if let Some(tune) = &e.tune {
             What::Tune(self.overrides(course, tune)?)
+        } else if let Some(ground) = &e.ground {
+            let solids: Vec<(&str, SolidId)> =
+                course.world.solids.iter().map(|named| (named.name.as_str(), named.solid.id)).collect();
+            What::Ground(self.word(&ground.solid, "a solid", &solids)?, self.is_known_to(&ground.known_to)?)
         } else if let Some(freeze) = &e.freeze {
             let mut machines: Vec<(&str, Option<MemberId>)> = names.iter().map(|(n, i)| (*n, Some(*i))).collect();
             machines.push(("server", None));
@@ -593,6 +602,7 @@ fn only_one(resolver: &Resolver<'_>, spanned: &Spanned<file::Event>) -> Result<(
         ("teleport", e.teleport.is_some()),
         ("link", e.link.is_some()),
         ("tune", e.tune.is_some()),
+        ("ground", e.ground.is_some()),
         ("freeze", e.freeze.is_some()),
         ("join", e.join.is_some()),
         ("leave", e.leave.is_some()),

@@ -36,7 +36,7 @@ impl Course {
             return Saved { course: None, taken: Vec::new(), restart };
         }
         let Some(events) = saved.events.iter().map(|event| self.event_here(saved, event)).collect() else {
-            restart.push("event (it tunes what the rule that runs has not)".to_owned());
+            restart.push("event (it speaks of a tunable or a solid that is not there)".to_owned());
             return Saved { course: None, taken: Vec::new(), restart };
         };
         let mut cast = self.cast.clone();
@@ -64,6 +64,11 @@ impl Course {
 
     /// An event of a saved course as this one knows tunables; `None` if it does not.
     fn event_here(&self, saved: &Self, event: &Happens) -> Option<Happens> {
+        if let What::Ground(solid, known_to) = event.what {
+            let name = &saved.world.solids[usize::from(solid.0)].name;
+            let here = self.world.solids.iter().find(|solid| solid.name == *name)?;
+            return Some(Happens { what: What::Ground(here.solid.id, known_to), ..event.clone() });
+        }
         let What::Tune(overrides) = &event.what else { return Some(event.clone()) };
         let mut here = overrides.clone();
         for o in &mut here {

@@ -27,6 +27,8 @@ fn the_demo_course_is_sound_and_as_its_comments_say() {
 fn mistakes_are_told_where_they_are_and_what_was_expected() {
     let mistakes = [
         ("format = 1", "format = 2"),
+        ("freeze = { who = \"dunlin\", lasts = \"1.2 s\" }", "ground = { solid = \"crate 9\", known_to = \"all\" }"),
+        ("freeze = { who = \"dunlin\", lasts = \"1.2 s\" }", "ground = { solid = \"crate 7\", known_to = \"noone\" }"),
         ("format = 1\n", ""),
         ("tick_rate = \"60 Hz\"", "tick_rate = 60"),
         ("tick_rate = \"60 Hz\"", "tick_rate = \"60 ms\""),

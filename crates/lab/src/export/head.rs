@@ -4,7 +4,7 @@ use serde_json::{Map, Value, json};
 use velocitas_core::{Agree, Blend, Input, InputKind, Motion, Schema, SeenBy, Shape, State, Tunable};
 
 use super::RECORD_FORMAT;
-use crate::course::{KnownTo, Material};
+use crate::course::Material;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, Part, RecordTick};
 use crate::knob::{KnobSpec, Knobs, Place, SETTINGS, Takes};
@@ -173,16 +173,11 @@ fn inputs(schema: &Schema) -> Value {
 
 fn ground(cast: &Cast) -> Value {
     let world = &cast.world;
-    let known = |to| match to {
-        KnownTo::All => "all",
-        KnownTo::Server => "server",
-        KnownTo::Clients => "clients",
-    };
     let solids = world.solids.iter().map(|named| {
         let s = &named.solid;
         json!({
             "name": named.name, "id": s.id.0, "x_m": s.x, "y_m": s.y, "half_x_m": s.half_x, "half_y_m": s.half_y,
-            "yaw_rad": s.yaw, "low_m": s.low, "high_m": s.high, "known_to": known(named.known_to),
+            "yaw_rad": s.yaw, "low_m": s.low, "high_m": s.high, "known_to": named.known_to.name(),
         })
     });
     let zones = world.zones.iter().map(|named| {

@@ -20,7 +20,7 @@ use head::{head, state_value};
 use inputs::{INPUT, InputHere};
 use kind::{Kind, Place};
 use table::{
-    AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, MESSAGE, PREDICTED, REWRITTEN, RULE, Seen, StateRow, WINDOW,
+    AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, GROUND, MESSAGE, PREDICTED, REWRITTEN, RULE, Seen, StateRow, WINDOW,
     happening,
 };
 
@@ -146,9 +146,13 @@ impl<'a> Slice<'a> {
             self.machine(machine);
         }
         for change in record.changes.iter().filter(|c| c.at >= self.from && c.at < self.to) {
-            if matches!(change.what, Changed::Reloaded { .. }) {
-                let place = self.place(MachineId::SERVER, change.at, Some(change.tick));
-                self.rows.push(RULE.row(&place, change));
+            let place = self.place(MachineId::SERVER, change.at, Some(change.tick));
+            match change.what {
+                Changed::Reloaded { .. } => self.rows.push(RULE.row(&place, change)),
+                Changed::Solid { solid, there } => {
+                    self.rows.push(GROUND.row(&place, &(change.reach, solid, there)));
+                }
+                Changed::Tuned { .. } => {}
             }
         }
         for (from, to, column) in record.links().filter(|_| self.only.is_none_or(|only| only == MESSAGE.name)) {

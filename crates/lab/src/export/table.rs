@@ -1,7 +1,7 @@
 //! The table of all kinds of row.
 
 use serde_json::{Value, json};
-use velocitas_core::{Correction, EntityId, Fact, Input, PeerId, Restored, Vec3, Verdict};
+use velocitas_core::{Correction, EntityId, Fact, Input, PeerId, Restored, SolidId, Vec3, Verdict};
 
 use super::comings::{
     BORN, CONNECTED, CRASHED, DENIED, ENDED, ENTERED, GONE, LEAVES, LEFT, OBEYED, ORDERED, OUT, OWNER, OWNS, REFUSED,
@@ -375,7 +375,7 @@ pub(super) static RULE: Kind<Change> = Kind {
             says: "counting what was read",
             get: |_, change| match change.what {
                 Changed::Reloaded { version, .. } => version.into(),
-                Changed::Tuned { .. } => Value::Null,
+                Changed::Tuned { .. } | Changed::Solid { .. } => Value::Null,
             },
         },
         Key {
@@ -387,9 +387,19 @@ pub(super) static RULE: Kind<Change> = Kind {
                     let of = |known: Known| known.tunables[usize::from(*kind)].clone();
                     super::head::rule(&**rule, &of(known(Part::Server)), &of(known(Part::Client)))
                 }
-                Changed::Tuned { .. } => Value::Null,
+                Changed::Tuned { .. } | Changed::Solid { .. } => Value::Null,
             },
         },
+    ],
+};
+pub(super) static GROUND: Kind<(Reach, SolidId, bool)> = Kind {
+    name: "ground",
+    says: "a solid of the first row is there from this tick on, or no more",
+    keys: &[
+        tick(),
+        Key { name: "reach", says: "all, or a machine", get: |place, (to, ..)| reach(place, *to).into() },
+        Key { name: "solid", says: "its id in the first row", get: |_, (_, solid, _)| solid.0.into() },
+        key("there", |_, (.., there)| (*there).into()),
     ],
 };
 pub(super) static COMMAND: Kind<Command> = Kind {
@@ -445,6 +455,9 @@ pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
         }
         Command::Reload { kind, version, reach: r } => {
             json!({ "reload": rule(kind), "version": version, "reach": reach(r) })
+        }
+        Command::Solid { solid, there, reach: r } => {
+            json!({ "solid": solid.0, "there": there, "reach": reach(r) })
         }
         Command::TakeOver { version } => json!({ "takes_over": "course", "version": version }),
     }
@@ -552,6 +565,7 @@ pub fn row_kinds() -> Vec<RowSpec> {
         OFFENCE.spec(),
         STEP_FAULT.spec(),
         RULE.spec(),
+        GROUND.spec(),
         COMMAND.spec(),
     ]
 }

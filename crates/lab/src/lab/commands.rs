@@ -10,7 +10,7 @@ use crate::hands::Hands;
 use crate::ids::{MachineId, MemberId, Part};
 use crate::knob::{Knob, KnobValue};
 use crate::known::{Change, Changed, Reach};
-use crate::machine::{Serving, token, told};
+use crate::machine::{Serving, token};
 use crate::watch::{Happening, Watch};
 
 impl Lab {
@@ -72,6 +72,12 @@ impl Lab {
             Command::Tune { kind, tunable, value, reach } => {
                 return self.change(reach, Changed::Tuned { kind, tunable, value }, command, watch);
             }
+            Command::Solid { solid, there, reach } => {
+                if self.course.solid(solid).is_none() {
+                    return;
+                }
+                return self.change(reach, Changed::Solid { solid, there }, command, watch);
+            }
             Command::Reload { kind, version, reach } => {
                 let Some(rule) = read.rules.get(usize::from(version).wrapping_sub(1)).cloned() else { return };
                 return self.change(reach, Changed::Reloaded { kind, version, rule }, command, watch);
@@ -97,8 +103,7 @@ impl Lab {
         for (_, machine) in machines.filter(|(id, _)| reach.covers(*id)) {
             if let Some(Serving { server, known }) = machine.server.as_deref_mut() {
                 known.take(&what);
-                let ground = server.ingredients().ground.clone();
-                server.set_ingredients_at(from, told(ground, known));
+                server.set_ingredients_at(from, known.ingredients());
             }
             if let Some(playing) = machine.client.as_deref_mut() {
                 playing.known.take(&what);

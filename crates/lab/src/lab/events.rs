@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 use std::sync::Arc;
 
-use velocitas_core::{Client, EntityId, Token};
+use velocitas_core::{Client, EntityId, SolidId, Token};
 
 use super::{Due, Lab, guest};
 use crate::command::{Command, ReadLater};
@@ -45,6 +45,7 @@ impl Lab {
             }
             What::Link(member, turned) => self.turn_link(*member, turned, watch),
             What::Tune(overrides) => overrides.iter().for_each(|o| self.retune(o, watch)),
+            What::Ground(solid, known_to) => self.reground(*solid, *known_to, watch),
             What::Freeze(who, lasts) => {
                 let machine = who.map_or(MachineId::SERVER, |member| course.machine(member));
                 self.machines[machine.index()].frozen_until = self.now.plus(*lasts);
@@ -127,14 +128,7 @@ impl Lab {
     /// A tunable becomes otherwise, on the machines of a side.
     fn retune<W: Watch>(&mut self, o: &Override, watch: &mut W) {
         let tunable = self.course.kinds.motion(o.kind).tunables()[o.tunable].name;
-        let reaches: Vec<Reach> = match o.known_to {
-            KnownTo::All => vec![Reach::All],
-            KnownTo::Server => vec![Reach::One(MachineId::SERVER)],
-            KnownTo::Clients => {
-                MachineId::first(self.machines.len()).filter(|id| *id != MachineId::SERVER).map(Reach::One).collect()
-            }
-        };
-        for reach in reaches {
+        for reach in self.reaches(o.known_to) {
             self.command(Command::Tune { kind: o.kind, tunable, value: o.value, reach }, ReadLater::default(), watch);
         }
     }
@@ -169,6 +163,33 @@ impl Lab {
                 if let Some(at) = event.next_after(self.now) {
                     self.schedule(at, Due::Event(i));
                 }
+            }
+        }
+    }
+
+    /// The machines of a side.
+    fn reaches(&self, side: KnownTo) -> Vec<Reach> {
+        match side {
+            KnownTo::All => vec![Reach::All],
+            KnownTo::Server => vec![Reach::One(MachineId::SERVER)],
+            KnownTo::Clients => {
+                MachineId::first(self.machines.len()).filter(|id| *id != MachineId::SERVER).map(Reach::One).collect()
+            }
+            KnownTo::Nobody => Vec::new(),
+        }
+    }
+
+    /// A solid is known to these from now on, and to nobody else.
+    fn reground<W: Watch>(&mut self, solid: SolidId, known_to: KnownTo, watch: &mut W) {
+        let [server, clients] = [KnownTo::Server, KnownTo::Clients].map(|side| known_to.includes(side));
+        let changes = if server == clients {
+            vec![(KnownTo::All, server)]
+        } else {
+            vec![(KnownTo::Server, server), (KnownTo::Clients, clients)]
+        };
+        for (side, there) in changes {
+            for reach in self.reaches(side) {
+                self.command(Command::Solid { solid, there, reach }, ReadLater::default(), watch);
             }
         }
     }

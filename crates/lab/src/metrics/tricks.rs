@@ -12,7 +12,6 @@ use velocitas_core::{
     slide,
 };
 
-use crate::course::KnownTo;
 use crate::ids::{MachineId, Part, RecordTick};
 use crate::known::Known;
 use crate::record::{OwnRows, Record, Track};
@@ -214,7 +213,6 @@ struct Judge<'a> {
     own: &'a OwnRows,
     /// Whether inputs travel, not positions.
     sends_inputs: bool,
-    ground: Ground,
     /// What the server knows of the rules, where that is always the same.
     known: Option<Known>,
 }
@@ -228,7 +226,6 @@ impl<'a> Judge<'a> {
             machine,
             own,
             sends_inputs: player.is_some_and(|player| player.arrangement.sends_inputs()),
-            ground: record.cast.world.ground(KnownTo::Server),
             known,
         }
     }
@@ -253,16 +250,17 @@ impl<'a> Judge<'a> {
         let kind = self.record.cast.actors[self.own.actor.index()].kind;
         let motion = known.kinds.motion(kind);
         let tunables = &known.tunables[usize::from(kind)];
+        let ground = known.ground();
         let dt = self.record.cast.rate.dt();
         let quantum = f64::from(motion.schema().state[0].wire.step());
         let beyond = if self.sends_inputs {
-            let scene = Scene { tick: is.tick.tick(self.record.cast.first), dt, ground: &self.ground, tunables };
+            let scene = Scene { tick: is.tick.tick(self.record.cast.first), dt, ground: &ground, tunables };
             self.beyond_input(track, before, motion, &scene)?
         } else {
             let limits = motion.limits(tunables);
             let seconds = dt * (tick.0 - from.0) as f32;
             let most = (limits.level * seconds, limits.up * seconds, limits.down * seconds);
-            self.beyond_claim(motion, track.pos(before), track.pos(i), most)
+            beyond_claim(&ground, motion, (track.pos(before), track.pos(i)), most)
         };
         (beyond > quantum).then_some((tick, beyond))
     }
@@ -285,22 +283,27 @@ impl<'a> Judge<'a> {
             checked_step(motion, scene, &track.state(before), &given(motion.schema(), &sampled, &used)).ok()?;
         Some(f64::from(lawful.state.vec3(0).distance(track.pos(before + 1))))
     }
+}
 
-    /// How far a claim lies from the nearest that could be reached towards it.
-    fn beyond_claim(&self, motion: &dyn Motion, from: Vec3, to: Vec3, (level, up, down): (f32, f32, f32)) -> f64 {
-        let mut travel = to - from;
-        let along = travel.level().length();
-        if along > level {
-            let share = level / along;
-            (travel.x, travel.y) = (travel.x * share, travel.y * share);
-        }
-        travel.z = velocitas_core::clamp(travel.z, -down, up);
-        let reached = |grounded| {
-            let wanted = Slide { from, travel, velocity: Vec3::ZERO, grounded };
-            f64::from(slide(&self.ground, &motion.body(), wanted).position.distance(to))
-        };
-        reached(true).min(reached(false))
+/// How far a claim lies from the nearest that could be reached towards it.
+fn beyond_claim(
+    ground: &Ground,
+    motion: &dyn Motion,
+    (from, to): (Vec3, Vec3),
+    (level, up, down): (f32, f32, f32),
+) -> f64 {
+    let mut travel = to - from;
+    let along = travel.level().length();
+    if along > level {
+        let share = level / along;
+        (travel.x, travel.y) = (travel.x * share, travel.y * share);
     }
+    travel.z = velocitas_core::clamp(travel.z, -down, up);
+    let reached = |grounded| {
+        let wanted = Slide { from, travel, velocity: Vec3::ZERO, grounded };
+        f64::from(slide(ground, &motion.body(), wanted).position.distance(to))
+    };
+    reached(true).min(reached(false))
 }
 
 /// What the step would have read of what the hands gave: presses as they were read, everything else as it was sampled.

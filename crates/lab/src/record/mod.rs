@@ -166,6 +166,16 @@ impl Record {
         known
     }
 
+    /// Whether a part of a machine knew a solid at a tick.
+    pub fn knows(&self, machine: MachineId, part: Part, solid: SolidId, tick: RecordTick) -> bool {
+        let changes = self.changes.iter().rev().filter(|c| c.tick <= tick && c.reach.covers(machine));
+        let changed = changes.filter_map(|c| match c.what {
+            Changed::Solid { solid: of, there } if of == solid => Some(there),
+            _ => None,
+        });
+        changed.into_iter().next().unwrap_or_else(|| self.cast.rules(part).knows(solid))
+    }
+
     /// The layout of an entity's states at a tick.
     pub fn layout(&self, actor: ActorId, tick: RecordTick) -> Layout {
         let kind = self.cast.actors[actor.index()].kind;

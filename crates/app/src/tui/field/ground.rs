@@ -14,7 +14,9 @@ const NAMED_FROM: f32 = 9.0;
 pub(super) fn draw(stage: &Stage, view: &View, buffer: &mut Buffer) {
     let p = stage.palette;
     let world = &stage.run.course().world;
-    let placed: Vec<Placed> = world.solids.iter().map(|s| Placed::new(&s.solid, s.known_to, view)).collect();
+    let known = stage.moment().solids(stage.machine(stage.viewer));
+    let there = || world.solids.iter().zip(&known).filter(|(_, known_to)| **known_to != KnownTo::Nobody);
+    let placed: Vec<Placed> = there().map(|(s, known_to)| Placed::new(&s.solid, *known_to, view)).collect();
     let area = view.area;
     for y in area.top()..area.bottom() {
         for x in area.left()..area.right() {
@@ -24,7 +26,7 @@ pub(super) fn draw(stage: &Stage, view: &View, buffer: &mut Buffer) {
             cell.set_char(p.ground_glyph(ground)).set_fg(p.text(Tone::Line).fg.unwrap_or_default());
         }
     }
-    for solid in &world.solids {
+    for (solid, _) in there() {
         let s = &solid.solid;
         let name = solid.name.chars().count() as f32;
         let (across, down) = view.cell_size();

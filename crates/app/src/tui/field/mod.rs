@@ -162,11 +162,17 @@ fn title_of(stage: &Stage, actor: ActorId) -> String {
 
 /// What only one side knows is marked in words.
 fn names_of_one_sided(stage: &Stage, view: &View, buffer: &mut Buffer) {
-    for solid in &stage.run.course().world.solids {
-        let who = match solid.known_to {
-            KnownTo::All => continue,
-            KnownTo::Server => "known to the server only",
-            KnownTo::Clients => "known to the clients only",
+    let known = stage.moment().solids(stage.machine(stage.viewer));
+    let elsewhere = |id: usize| {
+        let viewers = stage.run.course().members().filter(|member| *member != stage.viewer);
+        viewers.into_iter().any(|member| stage.moment().solids(stage.machine(member))[id] == KnownTo::All)
+    };
+    for (id, (solid, known_to)) in stage.run.course().world.solids.iter().zip(known).enumerate() {
+        let who = match known_to {
+            KnownTo::All | KnownTo::Nobody => continue,
+            KnownTo::Server if elsewhere(id) => format!("not known to {}", stage.name(stage.viewer)),
+            KnownTo::Server => "known to the server only".to_owned(),
+            KnownTo::Clients => "not known to the server".to_owned(),
         };
         let at = velocitas_core::vec3(solid.solid.x, solid.solid.y + solid.solid.half_y.max(solid.solid.half_x), 0.0);
         if let Some((x, y)) = view.cell(at)
