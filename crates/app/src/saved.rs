@@ -30,7 +30,7 @@ impl Look {
         if now == self.stamp {
             return None;
         }
-        let what = files::course(Some(&self.path), &self.own).map(Box::new).map_err(|why| why.to_string());
+        let what = read(&self.path, &self.own).map(Box::new);
         Some(Seen { stamp: now, what })
     }
 }
@@ -87,8 +87,8 @@ impl CourseFile {
     }
 
     /// Reads it now.
-    pub(crate) fn read(&self) -> Result<Course, files::OpenError> {
-        files::course(Some(&self.path), &self.own)
+    pub(crate) fn read(&self) -> Result<Course, String> {
+        read(&self.path, &self.own)
     }
 
     /// Its path, and its name.
@@ -99,6 +99,13 @@ impl CourseFile {
     pub(crate) fn name(&self) -> String {
         self.path.file_name().map_or_else(String::new, |name| name.to_string_lossy().into_owned())
     }
+}
+
+/// Reads a course from a regular file: what has taken its place may never end.
+fn read(path: &Path, own: &[Arc<dyn Motion>]) -> Result<Course, String> {
+    let text =
+        files::read_regular(path, "a course is a TOML file").map_err(|why| format!("cannot read the course: {why}"))?;
+    files::parse_course(path, &text, own).map_err(|why| why.to_string())
 }
 
 fn first_line(text: &str) -> String {

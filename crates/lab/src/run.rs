@@ -29,7 +29,7 @@ const THINNED: u64 = 4;
 /// At least so much is kept, whatever the bound: what happened a moment ago is always there to look at.
 pub const LEAST_KEPT: LabTime = LabTime(60_000_000_000);
 /// So much is taken into figures at a time.
-const CATCH_UP: LabTime = LabTime(8_000_000_000);
+const CATCH_UP: LabTime = LabTime(2_000_000_000);
 /// Figures follow so far behind: by then it is known what became of everything.
 const BEHIND: LabTime = LabTime(8_000_000_000);
 
@@ -236,19 +236,22 @@ impl Run {
     pub fn advance(&mut self, to: LabTime) {
         while self.lab.now() < to {
             let last = self.checkpoints.last().map_or(LabTime::ZERO, |(at, _)| *at);
-            let stop = to.min(last.plus(CHECKPOINT));
+            let mut stop = to.min(last.plus(CHECKPOINT));
+            if self.meter.is_some() {
+                // Figures are taken second by second: what a screen waits for at once is little.
+                stop = stop.min(LabTime((self.lab.now().0 / WINDOW.0 + 1) * WINDOW.0));
+            }
             self.lab.advance(stop, &mut self.record);
+            self.record.end = stop;
+            if let Some(meter) = self.meter.as_mut().filter(|_| stop.0.is_multiple_of(WINDOW.0)) {
+                // After going back it has much to take: not at once.
+                let until = stop.minus(BEHIND).0.min(meter.to.plus(CATCH_UP).0 / WINDOW.0 * WINDOW.0);
+                meter.take(&self.record, LabTime(until), stop);
+            }
             if stop == last.plus(CHECKPOINT) {
                 self.checkpoints.push((stop, self.lab.clone()));
                 self.thin();
-                self.record.end = stop;
                 self.stirs.follow(&self.record, stop);
-                if let Some(meter) = &mut self.meter {
-                    // Windows are of whole seconds.
-                    let until = LabTime(stop.minus(BEHIND).0 / WINDOW.0 * WINDOW.0);
-                    // After going back it has much to take: not at once.
-                    meter.take(&self.record, until.min(meter.to.plus(CATCH_UP)), stop);
-                }
                 self.forget();
             }
         }

@@ -210,6 +210,24 @@ fn the_meter_and_the_record_agree_on_any_course_and_watching_changes_nothing() {
 }
 
 #[test]
+fn figures_of_a_run_that_went_back_are_those_of_one_that_never_did() {
+    for n in [1, 4, 7] {
+        let mut metered = Run::new(any_course(n)).expect("it fits");
+        metered.meter();
+        metered.advance(secs(31.3));
+        metered.resume_from(secs(24.6));
+        for at in [24.6, 25.0, 29.0, 47.2] {
+            metered.advance(secs(at));
+            let (figures, _) = metered.figures();
+            for (machine, figures) in metered.record().cast.players().zip(figures) {
+                let whole = metrics::measure(metered.record(), machine, LabTime::ZERO, metered.now());
+                assert_eq!(figures, whole, "course {n} at {at}");
+            }
+        }
+    }
+}
+
+#[test]
 fn what_did_not_stir_is_said_and_nothing_else() {
     let bot = |name: &str, route: &str| {
         format!("[[cast]]\nname = \"{name}\"\nrole = \"bot\"\nlink = \"test\"\nspawn = [0, 0]\n{route}\n")

@@ -106,8 +106,8 @@ pub(super) struct CheckTask {
     #[arg(long)]
     pub(super) seed: Option<u64>,
     /// How many runs at once; as many as there are cores if 0
-    #[arg(long, default_value_t = 0)]
-    pub(super) jobs: usize,
+    #[arg(long, default_value_t = 0, value_parser = clap::value_parser!(u16).range(0..=1024))]
+    pub(super) jobs: u16,
     /// Tell of every limit, those that were kept too
     #[arg(long)]
     pub(super) all: bool,

@@ -30,6 +30,9 @@ pub(super) fn run(task: &CheckTask) -> Result<Outcome, OpenError> {
         courses.iter().flat_map(|(path, course)| files::inputs_of(Some(path), course)).collect();
     inputs.extend(task.against.clone());
     let known = task.against.as_deref().map(read_kept).transpose()?;
+    if task.json.is_some() && task.json == task.junit {
+        return Err(OpenError::Usage("expected --json and --junit to name two files; found one".to_owned()));
+    }
     let open = |path: &PathBuf| Output::create(path, &inputs);
     let (json, junit) = (task.json.as_ref().map(open).transpose()?, task.junit.as_ref().map(open).transpose()?);
     let mut checked = Checked { courses: simulate(task, &courses)?, against: None };
@@ -112,7 +115,9 @@ fn in_folder(folder: &Path, paths: &mut Vec<PathBuf>) -> Result<(), OpenError> {
         if is_folder && !name.starts_with('.') {
             in_folder(&entry.path(), paths)?;
         } else if !is_folder && name.ends_with(".course.toml") {
-            paths.push(entry.path());
+            let path = entry.path();
+            // As people call it.
+            paths.push(path.strip_prefix("./").map(Path::to_owned).unwrap_or(path));
         }
     }
     Ok(())
@@ -138,7 +143,7 @@ fn simulate(task: &CheckTask, courses: &[(PathBuf, Course)]) -> Result<Vec<Check
         })
         .collect();
     let pool = ThreadPoolBuilder::new()
-        .num_threads(task.jobs)
+        .num_threads(usize::from(task.jobs))
         .build()
         .map_err(|why| OpenError::Usage(format!("cannot start {} threads: {why}", task.jobs)))?;
     let bar = progress("checking", jobs.iter().map(|job| job.lasts).fold(LabTime::ZERO, LabTime::plus));

@@ -75,7 +75,7 @@ impl Stage {
             None => (**self.run.began()).clone(),
             Some(Ok(course)) => course,
             Some(Err(why)) => {
-                let first = why.to_string().lines().next().unwrap_or("").to_owned();
+                let first = why.lines().next().unwrap_or("").to_owned();
                 return self.say(format!("{first}; the course runs on as it was"));
             }
         };
