@@ -59,7 +59,7 @@ pub use known::{Change, Changed, Known, Reach, turned};
 pub use lab::Lab;
 pub use link::{Conditions, TraceNumber};
 pub use profile::{PROFILES, Profile};
-pub use run::{Keep, LEAST_KEPT, Measured, ReloadError, Run, RunError, Totals};
+pub use run::{AgainError, Keep, LEAST_KEPT, Measured, ReloadError, Run, RunError, Totals};
 pub use time::LabTime;
 pub use trace::{Trace, TraceError};
 pub use watch::{Happening, HappeningRow, MessageRow, Unrecorded, Watch};

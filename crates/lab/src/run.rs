@@ -3,6 +3,7 @@
 //! Going back to look is reading the record. Going back to go on is restoring a checkpoint, running the few seconds up
 //! to the moment again with the same commands, and dropping what came after.
 
+use std::collections::VecDeque;
 use std::sync::Arc;
 
 use thiserror::Error;
@@ -18,7 +19,7 @@ use crate::metrics::{ClientMetrics, Moments, Reel, Span, Tally, WINDOW};
 use crate::record::{Cast, Record};
 use crate::stirs::Stirs;
 use crate::time::LabTime;
-use crate::watch::{Happening, Unrecorded};
+use crate::watch::{Happening, Unrecorded, Watch};
 
 /// Between checkpoints while they are fresh.
 const CHECKPOINT: LabTime = LabTime(4_000_000_000);
@@ -70,13 +71,26 @@ pub enum ReloadError {
     Layout,
 }
 
+/// Why a stretch of a run cannot be had again.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
+pub enum AgainError {
+    /// It was not there yet.
+    #[error("expected a moment up to {0}, where the run is")]
+    NotReached(LabTime),
+    /// It does not come out as it did: this program, or what it read, is another.
+    #[error("run again, it is no more what it was by {0}")]
+    Parted(LabTime),
+}
+
 /// A lab with its record and checkpoints.
 #[derive(Clone, Debug)]
 pub struct Run {
     lab: Lab,
     record: Record,
-    checkpoints: Vec<(LabTime, Lab)>,
+    checkpoints: Vec<(LabTime, Arc<Lab>)>,
     commands: Vec<(LabTime, Command)>,
+    /// What is to be commanded later, each at its moment: as it was in the run that this one branched off.
+    ahead: VecDeque<(LabTime, Command)>,
     /// Rules read while it ran, in that order.
     rules: Vec<Arc<dyn Motion>>,
     /// Courses read while it ran, in that order.
@@ -141,13 +155,14 @@ impl Run {
             trial.bring(token(member), course.server.offset)?;
         }
         let (lab, began) = (Lab::new(course.clone()), course);
-        let checkpoints = vec![(LabTime::ZERO, lab.clone())];
+        let checkpoints = vec![(LabTime::ZERO, Arc::new(lab.clone()))];
         let record = Record::new(Cast::of(&lab));
         Ok(Self {
             lab,
             record,
             checkpoints,
             commands: Vec::new(),
+            ahead: VecDeque::new(),
             rules: Vec::new(),
             courses: Vec::new(),
             began,
@@ -234,6 +249,15 @@ impl Run {
 
     /// Runs on to a moment.
     pub fn advance(&mut self, to: LabTime) {
+        while let Some(&(when, command)) = self.ahead.front().filter(|(when, _)| *when <= to) {
+            self.ahead.pop_front();
+            self.run_to(when);
+            self.command(command);
+        }
+        self.run_to(to);
+    }
+
+    fn run_to(&mut self, to: LabTime) {
         while self.lab.now() < to {
             let last = self.checkpoints.last().map_or(LabTime::ZERO, |(at, _)| *at);
             let mut stop = to.min(last.plus(CHECKPOINT));
@@ -249,7 +273,7 @@ impl Run {
                 meter.take(&self.record, LabTime(until), stop);
             }
             if stop == last.plus(CHECKPOINT) {
-                self.checkpoints.push((stop, self.lab.clone()));
+                self.checkpoints.push((stop, Arc::new(self.lab.clone())));
                 self.thin();
                 self.stirs.follow(&self.record, stop);
                 self.forget();
@@ -351,21 +375,80 @@ impl Run {
         self.checkpoints.truncate(index + 1);
         self.checkpoints.shrink_to_fit();
         self.lab.clone_from(&self.checkpoints[index].1);
-        let from = self.lab.now();
         self.commands.retain(|(when, _)| *when <= at);
+        self.ahead.clear();
         // Commands of the very moment of a checkpoint came after it was made.
-        for &(when, command) in self.commands.iter().filter(|(when, _)| *when >= from) {
-            self.lab.advance(when, &mut Unrecorded);
-            let read = ReadLater { rules: &self.rules, courses: &self.courses };
-            self.lab.command(command, read, &mut Unrecorded);
+        let from = self.lab.now();
+        let again = self.commands.iter().filter(|(when, _)| *when >= from);
+        let read = ReadLater { rules: &self.rules, courses: &self.courses };
+        repeat(&mut self.lab, again, read, at, &mut Unrecorded);
+    }
+
+    /// Another run that was this one up to a moment. What was commanded later is commanded there as well, each at its moment, so
+    /// that only what is changed there is otherwise: luck hangs on the seed alone. `None` for a moment that is not kept or not
+    /// reached.
+    pub fn branch(&self, at: LabTime) -> Option<Self> {
+        if at > self.now() || at < self.record.kept_from {
+            return None;
         }
-        self.lab.advance(at, &mut Unrecorded);
+        let mut branch = self.clone();
+        branch.resume_from(at);
+        branch.ahead =
+            self.commands.iter().filter(|(when, _)| *when > at).copied().chain(self.ahead.iter().copied()).collect();
+        Some(branch)
+    }
+
+    /// Runs from the checkpoint before `from` up to `to` once more, watched from `from` on, and gives the lab as it was then: its
+    /// inner state, which no record keeps.
+    ///
+    /// # Errors
+    /// When it was not there yet, or does not come out as it did.
+    pub fn again<W: Watch>(&self, from: LabTime, to: LabTime, watch: &mut W) -> Result<Lab, AgainError> {
+        if to > self.now() || from > to {
+            return Err(AgainError::NotReached(self.now()));
+        }
+        let first = self.checkpoints.partition_point(|(when, _)| *when <= from).saturating_sub(1);
+        let mut lab = (*self.checkpoints[first].1).clone();
+        let read = ReadLater { rules: &self.rules, courses: &self.courses };
+        let begin = lab.now();
+        let before = self.commands.iter().filter(|(when, _)| (begin..=from).contains(when));
+        repeat(&mut lab, before, read, from, &mut Unrecorded);
+        let mut at = from;
+        let passed = self.checkpoints[first + 1..].iter().take_while(|(when, _)| *when <= to);
+        for (when, checkpoint) in passed {
+            // What was commanded at a checkpoint's very moment came after it.
+            let commanded =
+                self.commands.iter().filter(|(c, _)| if at == from { *c > at } else { *c >= at } && c < when);
+            repeat(&mut lab, commanded, read, *when, watch);
+            if lab.digest() != checkpoint.digest() {
+                return Err(AgainError::Parted(*when));
+            }
+            at = *when;
+        }
+        let commanded = self.commands.iter().filter(|(c, _)| if at == from { *c > at } else { *c >= at } && *c <= to);
+        repeat(&mut lab, commanded, read, to, watch);
+        Ok(lab)
     }
 
     /// The digest of everything so far.
     pub fn digest(&self) -> u64 {
         self.lab.digest()
     }
+}
+
+/// Runs a lab on to a moment, with what was commanded meanwhile.
+fn repeat<'a, W: Watch>(
+    lab: &mut Lab,
+    commanded: impl Iterator<Item = &'a (LabTime, Command)>,
+    read: ReadLater<'_>,
+    to: LabTime,
+    watch: &mut W,
+) {
+    for &(when, command) in commanded {
+        lab.advance(when, watch);
+        lab.command(command, read, watch);
+    }
+    lab.advance(to, watch);
 }
 
 impl Meter {
