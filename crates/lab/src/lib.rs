@@ -10,6 +10,7 @@ pub mod cause;
 mod chance;
 mod cheat;
 mod command;
+pub mod compare;
 mod controls;
 mod course;
 pub mod export;

@@ -5,6 +5,7 @@
 
 mod chart;
 pub mod check;
+pub mod compare;
 mod summary;
 mod table;
 mod text;

@@ -44,6 +44,7 @@ impl Args {
             Some(Task::Chart(task)) => task.course.iter().cloned().collect(),
             Some(Task::Vet(task)) => task.files.iter().chain(&task.track).cloned().collect(),
             Some(Task::Check(task)) => task.courses.iter().chain(&task.against).cloned().collect(),
+            Some(Task::Compare(task)) => vec![task.a.clone(), task.b.clone()],
             Some(Task::New(_)) => Vec::new(),
         }
     }
@@ -60,6 +61,8 @@ pub(super) enum Task {
     Vet(VetTask),
     /// Run courses over seeds and hold them against their budgets, for a pipeline
     Check(CheckTask),
+    /// Run two courses with the same seeds and tell what came out otherwise, and where they part
+    Compare(CompareTask),
     /// Make a folder with a gait and a course to begin with
     New(NewTask),
 }
@@ -123,6 +126,30 @@ pub(super) struct CheckTask {
     /// By how much it may become worse
     #[arg(long, value_name = "SHARE", default_value = "10%", value_parser = share, requires = "against")]
     pub(super) worse: f64,
+}
+
+/// `velocitas compare`.
+#[derive(Debug, ClapArgs)]
+pub(super) struct CompareTask {
+    /// A course
+    pub(super) a: PathBuf,
+    /// Another
+    pub(super) b: PathBuf,
+    /// How much virtual time each run lasts
+    #[arg(long = "for", default_value = "30s", value_parser = span)]
+    pub(super) lasts: LabTime,
+    /// With how many seeds each is run; figures are then means
+    #[arg(long, default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=1000))]
+    pub(super) seeds: u32,
+    /// The first seed of both; each course's own if not given
+    #[arg(long)]
+    pub(super) seed: Option<u64>,
+    /// How to report
+    #[arg(long, value_enum, default_value_t = Report::Text)]
+    pub(super) report: Report,
+    /// Exit with 1 when anything came out otherwise
+    #[arg(long)]
+    pub(super) fail: bool,
 }
 
 /// `velocitas new`.

@@ -1,12 +1,13 @@
 //! The command line: what was typed, and what it means.
 //!
 //! Exit codes: 0 good; 1 an honest client was accused, a trick went unanswered, a step faulted, `check` found a budget
-//! exceeded, or `vet` a mistake or a limit exceeded; 2 bad usage or input, or what there was to say could not be
+//! exceeded, `compare` a difference where that was asked for, or `vet` a mistake or a limit exceeded; 2 bad usage or input, or what there was to say could not be
 //! written; 128 + n when signal n ended it.
 
 mod args;
 mod chart;
 mod check;
+mod compare;
 mod logging;
 mod new;
 mod run;
@@ -61,6 +62,7 @@ fn start(mut args: Args) -> Result<Outcome, OpenError> {
     match args.task {
         None => open(args),
         Some(Task::Check(task)) => check::run(&task),
+        Some(Task::Compare(task)) => compare::run(&task),
         Some(Task::Run(task)) => run::run(&task),
         Some(Task::Chart(task)) => chart::run(&task),
         Some(Task::Vet(task)) => vet::run(&task),

@@ -56,6 +56,22 @@ impl Course {
         Saved { course: Some(course), taken: changes(self).taken, restart }
     }
 
+    /// What this course says otherwise than another, by its keys, and which gaits of the same path are otherwise.
+    pub fn differs_from(&self, other: &Self) -> Vec<String> {
+        let Changes { mut taken, restart } = changes(&other.text, &self.text);
+        taken.extend(restart);
+        if self.seed != other.seed && !taken.iter().any(|key| key == "seed") {
+            taken.push("seed".to_owned());
+        }
+        for gait in &self.gaits {
+            let same = other.gaits.iter().find(|of| of.path == gait.path);
+            if same.is_some_and(|of| of.text != gait.text) {
+                taken.push(gait.path.clone());
+            }
+        }
+        taken
+    }
+
     /// The names of the traces that a member's link follows, up and down.
     fn traces_of(&self, member: &Member) -> [Option<&str>; 2] {
         let name = |way: &Conditions| way.trace.map(|number| self.traces[usize::from(number.0)].name.as_str());
