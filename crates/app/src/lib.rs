@@ -21,6 +21,7 @@ mod files;
 mod progress;
 mod saved;
 mod sources;
+mod times;
 pub mod tui;
 
 pub use velocitas_core as core;

@@ -95,6 +95,25 @@ impl Drop for Terminal {
 }
 
 #[test]
+fn what_keys_do_is_typed_behind_a_colon() {
+    let t = Terminal::open(120, 36);
+    t.keys(&[":"]);
+    t.wait_for(":_   go  look  screen");
+    t.type_text("late");
+    t.keys(&["Tab"]);
+    t.type_text("150 ms");
+    t.wait_for("latency VALUE [NAME | all]");
+    t.keys(&["Enter"]);
+    t.wait_for("latency, one way of plover set to 150 ms");
+    t.keys(&[":"]);
+    t.type_text("latancy 1");
+    t.keys(&["Enter"]);
+    t.wait_for("did you mean `latency`?");
+    t.keys(&["Escape", "q"]);
+    t.is_clean();
+}
+
+#[test]
 fn a_session_from_the_start_to_a_clean_terminal() {
     let t = Terminal::open(160, 47);
     let screen = t.screen();

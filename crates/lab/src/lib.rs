@@ -48,7 +48,7 @@ pub use command::{Command, ReadLater, Sudden};
 pub use controls::{Acts, Controls};
 pub use course::{
     COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, Happens, KnownTo, Material, Member,
-    NamedSolid, NamedZone, Override, Owned, Role, Saved, Sources, Thing, Trick, What, World, shipped_gait,
+    NamedSolid, NamedZone, Override, Owned, Role, Saved, Sources, Thing, Trick, What, World, nearest, shipped_gait,
 };
 pub use fate::{Fate, fate};
 pub use fault::{FAULTS, Fault, FaultSpec};

@@ -191,6 +191,14 @@ impl Moment<'_> {
         track.head(track.at(self.at)?).map(|h| h.tick)
     }
 
+    /// When a part of a machine made a tick, by the number that is shown.
+    pub fn made_at(&self, machine: MachineId, part: Part, shown: u64) -> Option<LabTime> {
+        let track = self.made(machine, part)?;
+        // Ticks are shown from the first of the course on.
+        let tick = u32::try_from(shown.checked_sub(self.record.shown(RecordTick(0)))?).ok()?;
+        track.head(track.of_tick(RecordTick(tick))?).map(|head| head.at)
+    }
+
     /// When a part of a machine made the tick before or after its newest.
     pub fn step(&self, machine: MachineId, part: Part, forward: bool) -> Option<LabTime> {
         let track = self.made(machine, part)?;

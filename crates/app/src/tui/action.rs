@@ -95,6 +95,8 @@ pub enum Action {
     Edit,
     /// Whether saved edits reach all machines or the selected one only.
     Reach,
+    /// Type what keys do.
+    Prompt,
     /// The selected member's budgets, held against the run so far.
     Budget,
     /// Begin again, with the course as it was saved.
@@ -161,7 +163,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 53] = [
+pub const BINDINGS: [Binding; 54] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -237,6 +239,14 @@ pub const BINDINGS: [Binding; 53] = [
     bind(Action::RailOut, KeyCode::Char('{'), NONE, "{", "", "rail: coarser slices"),
     bind(Action::Loupe, KeyCode::Char('l'), NONE, "l", "", "loupe: 2 cm a dot, 5 cm, off"),
     bind(Action::Panel, KeyCode::Char('k'), NONE, "k", "", "show or hide the side panel where there is little room"),
+    bind(
+        Action::Prompt,
+        KeyCode::Char(':'),
+        NONE,
+        ":",
+        "type",
+        "type what keys do, as latency 150 ms or go 0:12.5; tab completes",
+    ),
     bind(
         Action::Budget,
         KeyCode::Char('b'),

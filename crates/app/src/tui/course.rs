@@ -92,6 +92,7 @@ impl Stage {
         stage.entity = entity.unwrap_or(stage.entity);
         stage.viewer = viewer.unwrap_or(stage.entity);
         stage.driving.releases = self.driving.releases;
+        stage.history = std::mem::take(&mut self.history);
         (stage.screen, stage.panel, stage.knob) = (self.screen, self.panel, self.knob);
         let origin = std::mem::take(&mut self.origin);
         let path = origin.file.as_ref().map(|file| file.path().to_owned());

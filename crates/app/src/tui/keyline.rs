@@ -17,6 +17,15 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     if let Some(typing) = &stage.typing {
         return typed(stage, typing, area, buffer);
     }
+    if let Some(prompt) = &stage.prompt {
+        let x = write(buffer, at, area.right(), &[(":", key), (&prompt.text, p.text(Tone::Bright)), ("_   ", key)]);
+        let (hint, tone) = match &prompt.wrong {
+            Some(why) => (why.clone(), Tone::Correction),
+            None => (stage.prompt_hint(), Tone::Muted),
+        };
+        write(buffer, (x, area.y), area.right(), &[(&hint, p.text(tone))]);
+        return;
+    }
     if let Some(notice) = stage.notice() {
         write(buffer, at, area.right(), &[(notice, p.text(Tone::Bright))]);
         return;

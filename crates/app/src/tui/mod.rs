@@ -17,6 +17,7 @@ mod keyline;
 mod masthead;
 mod palette;
 mod panel;
+mod prompt;
 mod rail;
 mod rules;
 mod screen;

@@ -21,6 +21,7 @@ use super::course::Origin;
 use super::driving::Driving;
 use super::field::Camera;
 use super::palette::Palette;
+use super::prompt::Prompt;
 use super::rail::RailView;
 use super::rules::Rules;
 use super::screen::{Layout, Screen};
@@ -111,6 +112,9 @@ pub struct Stage {
     pub(super) hands_kept: Option<Recorder>,
     /// What is typed for the chosen knob, while it is.
     pub(super) typing: Option<Typing>,
+    /// The line that is typed, while one is, and those that were done.
+    pub(super) prompt: Option<Prompt>,
+    pub(super) history: Vec<String>,
     notice: Option<(String, Duration)>,
     /// Whether it was said what did not stir.
     still_told: bool,
@@ -148,6 +152,8 @@ impl Stage {
             driving: Driving::default(),
             hands_kept: None,
             typing: None,
+            prompt: None,
+            history: Vec::new(),
             notice: None,
             still_told: false,
             screen: Screen::default(),
@@ -352,6 +358,9 @@ impl Stage {
             }
             return None;
         }
+        if self.prompt.is_some() {
+            return if key.kind == KeyEventKind::Release { None } else { self.prompt_key(key) };
+        }
         if self.driving.on && self.help.is_none() {
             if key.code == crossterm::event::KeyCode::Esc {
                 self.leave_driving();
@@ -504,6 +513,7 @@ impl Stage {
                     Loupe::Centimetres(_) => Loupe::Off,
                 };
             }
+            Action::Prompt => self.open_prompt(),
             Action::Budget => self.turn_budget(),
             Action::Again => self.begin_again(),
             Action::Export => self.export(Path::new(".")),
@@ -519,7 +529,7 @@ impl Stage {
         members.nth(next).unwrap_or(from)
     }
 
-    fn look(&mut self, at: LabTime) {
+    pub(super) fn look(&mut self, at: LabTime) {
         self.running = false;
         self.go(at);
     }

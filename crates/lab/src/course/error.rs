@@ -125,7 +125,7 @@ fn floor_char(text: &str, mut at: usize) -> usize {
 }
 
 /// "did you mean …" for the known word most like `found`, if any is like it at all.
-pub(super) fn nearest<'a>(found: &str, known: impl Iterator<Item = &'a str>) -> Option<String> {
+pub fn nearest<'a>(found: &str, known: impl Iterator<Item = &'a str>) -> Option<String> {
     known
         .map(|word| (strsim::jaro_winkler(found, word), word))
         .filter(|(likeness, _)| *likeness > 0.72)

@@ -15,7 +15,7 @@ mod saved;
 mod settings;
 mod suspicion;
 
-pub use error::CourseError;
+pub use error::{CourseError, nearest};
 pub use saved::Saved;
 pub(crate) use settings::measured;
 

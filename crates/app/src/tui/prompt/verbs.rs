@@ -1,0 +1,352 @@
+//! The table of what can be typed, besides every setting by its key.
+
+use velocitas_core::{Vec3, vec3};
+use velocitas_gait::{Dimension, read_quantity};
+use velocitas_lab::cause::shown;
+use velocitas_lab::{Coming, Command, KnobSpec, LabTime, MemberId, Part, Reach, SETTINGS, Sudden, nearest};
+
+use crate::times;
+use crate::tui::action::Action;
+use crate::tui::stage::{Stage, Wish};
+
+/// What came of a line: something that only the program around the stage can do, or why not.
+type Done = Result<Option<Wish>, String>;
+
+/// A row of the table.
+struct Verb {
+    name: &'static str,
+    /// What may follow it.
+    takes: &'static str,
+    help: &'static str,
+    run: fn(&mut Stage, &str) -> Done,
+}
+
+/// The table, in the order in which it is offered.
+const VERBS: [Verb; 21] = [
+    Verb { name: "go", takes: "0:12.5 | tick 510 | live | beginning", help: "looks at a moment", run: go },
+    Verb { name: "look", takes: "NAME", help: "looks at a member", run: look },
+    Verb { name: "screen", takes: "NAME", help: "on the screen of a member", run: screen },
+    Verb {
+        name: "push",
+        takes: "[NAME] east 5 m/s north 2 m/s up 1 m/s",
+        help: "pushes, at the server only",
+        run: push,
+    },
+    Verb { name: "teleport", takes: "[NAME] EAST NORTH [HEIGHT]", help: "puts elsewhere, in metres", run: teleport },
+    Verb { name: "freeze", takes: "[NAME] 2 s", help: "has a machine stand still", run: freeze },
+    Verb { name: "crash", takes: "[NAME]", help: "its program ends", run: |s, rest| comes(s, rest, Action::Crash) },
+    Verb { name: "leave", takes: "[NAME]", help: "it says goodbye", run: |s, rest| comes(s, rest, Action::Leave) },
+    Verb { name: "return", takes: "[NAME]", help: "it comes back", run: |s, rest| comes(s, rest, Action::Return) },
+    Verb {
+        name: "forget",
+        takes: "SOLID [NAME]",
+        help: "a machine forgets a solid",
+        run: |s, rest| solid(s, rest, false),
+    },
+    Verb { name: "know", takes: "SOLID [NAME]", help: "a machine knows a solid", run: |s, rest| solid(s, rest, true) },
+    Verb { name: "tune", takes: "TUNABLE VALUE [NAME]", help: "turns a tunable, for all or on one machine", run: tune },
+    Verb { name: "pause", takes: "", help: "pauses", run: |s, _| running(s, false) },
+    Verb { name: "run", takes: "", help: "runs on, from the present", run: |s, _| running(s, true) },
+    Verb { name: "resume", takes: "", help: "resumes from the moment looked at", run: |s, _| act(s, Action::Resume) },
+    Verb { name: "budget", takes: "", help: "shows the budgets", run: |s, _| act(s, Action::Budget) },
+    Verb { name: "again", takes: "", help: "begins again", run: |s, _| act(s, Action::Again) },
+    Verb { name: "export", takes: "", help: "takes away what is seen", run: |s, _| act(s, Action::Export) },
+    Verb { name: "edit", takes: "", help: "edits the rule", run: |s, _| Ok(s.edit()) },
+    Verb { name: "help", takes: "", help: "every key", run: |s, _| act(s, Action::Help) },
+    Verb { name: "quit", takes: "", help: "leaves", run: |s, _| Ok(s.leave()) },
+];
+
+fn verb(name: &str) -> Option<&'static Verb> {
+    VERBS.iter().find(|verb| verb.name == name)
+}
+
+fn setting(name: &str) -> Option<&'static KnobSpec> {
+    SETTINGS.iter().find(|spec| spec.key == name)
+}
+
+/// The first word, and what follows it.
+fn first(text: &str) -> (&str, &str) {
+    let text = text.trim_start();
+    text.split_once(char::is_whitespace).map_or((text, ""), |(word, rest)| (word, rest.trim()))
+}
+
+/// Does what a line says.
+pub(super) fn does(stage: &mut Stage, line: &str) -> Done {
+    let (word, rest) = first(line);
+    if let Some(verb) = verb(word) {
+        return (verb.run)(stage, rest);
+    }
+    if let Some(spec) = setting(word) {
+        return set(stage, spec, rest);
+    }
+    let known = VERBS.iter().map(|verb| verb.name).chain(SETTINGS.iter().map(|spec| spec.key));
+    let meant = nearest(word, known).unwrap_or_else(|| "tab lists what can be typed".to_owned());
+    Err(format!("there is no `{word}`: {meant}"))
+}
+
+/// How a word is used, once it is typed.
+pub(super) fn usage(text: &str) -> Option<String> {
+    let (word, _) = first(text);
+    if !text.contains(char::is_whitespace) {
+        return None;
+    }
+    match (verb(word), setting(word)) {
+        (Some(verb), _) if verb.takes.is_empty() => Some(verb.help.to_owned()),
+        (Some(verb), _) => Some(format!("{} {}: {}", verb.name, verb.takes, verb.help)),
+        (_, Some(spec)) => Some(format!("{} VALUE [NAME | all]: {}", spec.key, spec.help)),
+        _ => None,
+    }
+}
+
+/// What stands before the last word, and what that can be completed to.
+pub(super) fn completions(stage: &Stage, text: &str) -> (String, Vec<String>) {
+    // Solids may have several words.
+    let is_solid = ["forget ", "know "].iter().any(|verb| text.starts_with(verb));
+    let space = if is_solid { text.find(' ') } else { text.rfind(char::is_whitespace) };
+    let begin = space.map_or(0, |i| i + text[i..].chars().next().map_or(1, char::len_utf8));
+    let (before, word) = text.split_at(begin);
+    let all: Vec<String> = if before.trim().is_empty() {
+        VERBS.iter().map(|verb| verb.name).chain(SETTINGS.iter().map(|spec| spec.key)).map(str::to_owned).collect()
+    } else {
+        let members = stage.run.course().cast.iter().map(|member| member.name.clone());
+        let solids = stage.run.course().world.solids.iter().map(|solid| solid.name.clone());
+        let (verb, _) = first(before);
+        match verb {
+            "forget" | "know" => solids.collect(),
+            "tune" => tunables(stage).map(str::to_owned).chain(members).collect(),
+            "go" => ["tick", "live", "beginning"].map(str::to_owned).to_vec(),
+            _ => members.collect(),
+        }
+    };
+    (before.to_owned(), all.into_iter().filter(|known| known.starts_with(word)).collect())
+}
+
+fn tunables(stage: &Stage) -> impl Iterator<Item = &'static str> + use<> {
+    let kind = stage.run.course()[stage.entity].kind;
+    let names: Vec<&'static str> =
+        stage.run.lab().server_known().kinds.motion(kind).tunables().iter().map(|t| t.name).collect();
+    names.into_iter()
+}
+
+/// A name at the beginning, the longest there is, and what follows it.
+fn named<'n, 'a>(names: impl Iterator<Item = &'n str>, text: &'a str) -> Option<(usize, &'a str)> {
+    let fits = |name: &str| -> Option<&'a str> {
+        let rest = text.strip_prefix(name)?;
+        (rest.is_empty() || rest.starts_with(char::is_whitespace)).then(|| rest.trim_start())
+    };
+    let found = names.enumerate().filter_map(|(i, name)| Some((name.len(), i, fits(name)?)));
+    found.max_by_key(|(length, ..)| *length).map(|(_, i, rest)| (i, rest))
+}
+
+/// A member at the beginning of a text, or the selected one.
+fn who<'a>(stage: &Stage, text: &'a str) -> (MemberId, &'a str) {
+    let course = stage.run.course().clone();
+    match named(course.cast.iter().map(|member| member.name.as_str()), text) {
+        Some((i, rest)) => (MemberId::new(i as u16), rest),
+        None => (stage.entity, text),
+    }
+}
+
+/// Exactly a member.
+fn member(stage: &Stage, text: &str) -> Result<MemberId, String> {
+    stage.run.course().member(text).ok_or_else(|| {
+        let names: Vec<&str> = stage.run.course().cast.iter().map(|member| member.name.as_str()).collect();
+        let meant = nearest(text, names.iter().copied()).map_or_else(String::new, |meant| format!(": {meant}"));
+        format!("expected one of {}; found `{text}`{meant}", names.join(", "))
+    })
+}
+
+/// What is done to the world is done in the present.
+fn live(stage: &Stage) -> Result<(), String> {
+    if stage.is_live() { Ok(()) } else { Err("looking back: `go live` returns to the present".to_owned()) }
+}
+
+fn act(stage: &mut Stage, action: Action) -> Done {
+    stage.act(action);
+    Ok(None)
+}
+
+fn go(stage: &mut Stage, rest: &str) -> Done {
+    let at = match first(rest) {
+        ("live", "") => return act(stage, Action::Live),
+        ("beginning", "") => return act(stage, Action::Beginning),
+        ("tick", number) => {
+            let tick: u64 = number.parse().map_err(|_| format!("expected the number of a tick; found `{number}`"))?;
+            let machine = stage.machine(stage.entity);
+            let found = stage.moment().made_at(machine, Part::Client, tick);
+            found.ok_or_else(|| format!("{} made no tick {tick} that is kept", stage.name(stage.entity)))?
+        }
+        _ => times::moment(rest)?,
+    };
+    let (from, to) = (stage.run.record().kept_from, stage.run.now());
+    if !(from..=to).contains(&at) {
+        return Err(format!("expected a moment from {from} to {to}; found {at}"));
+    }
+    stage.look(at);
+    Ok(None)
+}
+
+fn look(stage: &mut Stage, rest: &str) -> Done {
+    let member = member(stage, rest)?;
+    stage.open_at(None, Some(member));
+    Ok(None)
+}
+
+fn screen(stage: &mut Stage, rest: &str) -> Done {
+    stage.viewer = member(stage, rest)?;
+    stage.refresh();
+    Ok(None)
+}
+
+/// A number with its unit, or in the unit meant.
+fn quantity(text: &str, of: Dimension, what: &str) -> Result<f32, String> {
+    let (value, dimension) = read_quantity(text)?;
+    if dimension == of || dimension == Dimension::NONE {
+        Ok(value as f32)
+    } else {
+        Err(format!("expected {what}; found `{text}`"))
+    }
+}
+
+fn push(stage: &mut Stage, rest: &str) -> Done {
+    live(stage)?;
+    let (member, rest) = who(stage, rest);
+    let mut by: [Vec<&str>; 3] = Default::default();
+    let mut axis = None;
+    for word in rest.split_whitespace() {
+        match ["east", "north", "up"].iter().position(|name| *name == word) {
+            Some(place) => axis = Some(place),
+            None => by[axis.ok_or_else(|| format!("expected east, north or up; found `{word}`"))?].push(word),
+        }
+    }
+    let mut speed = [0.0f32; 3];
+    for (speed, words) in speed.iter_mut().zip(&by).filter(|(_, words)| !words.is_empty()) {
+        *speed = quantity(&words.join(" "), Dimension::SPEED, "a speed such as 5 m/s")?;
+    }
+    if speed == [0.0; 3] {
+        return Err("expected where to and how fast, such as `east 5 m/s`".to_owned());
+    }
+    if speed.iter().any(|v| v.abs() > 1000.0) {
+        return Err("expected at most 1000 m/s".to_owned());
+    }
+    moved(stage, member, Sudden::Push(vec3(speed[0], speed[1], speed[2])), "is pushed, and only the server knows")
+}
+
+fn teleport(stage: &mut Stage, rest: &str) -> Done {
+    live(stage)?;
+    let (member, rest) = who(stage, rest);
+    let words: Vec<&str> = rest.split_whitespace().collect();
+    let number = |word: &&str| word.parse::<f32>().ok().filter(|x| x.is_finite());
+    let numbers: Option<Vec<f32>> = words.iter().map(number).collect();
+    let at: Vec3 = match numbers.as_deref() {
+        Some([x, y]) => vec3(*x, *y, stage.run.course().world.bounds.floor),
+        Some([x, y, z]) => vec3(*x, *y, stage.run.course().world.bounds.floor + z),
+        _ => return Err(format!("expected two or three numbers of metres; found `{rest}`")),
+    };
+    if !stage.run.lab().has_room(member, at) {
+        return Err("there is no room there".to_owned());
+    }
+    moved(stage, member, Sudden::Teleport(at), "is put elsewhere by the server")
+}
+
+fn freeze(stage: &mut Stage, rest: &str) -> Done {
+    live(stage)?;
+    let (member, rest) = who(stage, rest);
+    let lasts: LabTime = times::span(rest)?;
+    moved(stage, member, Sudden::Freeze(lasts), "stands still")
+}
+
+/// Something happens to a member.
+fn moved(stage: &mut Stage, member: MemberId, what: Sudden, says: &str) -> Done {
+    let name = stage.name(member).to_owned();
+    if !stage.run.course()[member].arrangement.sends_inputs() && !matches!(what, Sudden::Freeze(_)) {
+        return Err(format!("{name} says where it is: the server cannot move it so"));
+    }
+    stage.run.command(Command::Happens(member, what));
+    stage.say(format!("{name} {says}"));
+    Ok(None)
+}
+
+fn comes(stage: &mut Stage, rest: &str, action: Action) -> Done {
+    live(stage)?;
+    let selected = stage.entity;
+    if !rest.is_empty() {
+        stage.entity = member(stage, rest)?;
+    }
+    let coming = match action {
+        Action::Crash => Coming::Crash,
+        Action::Leave => Coming::Leave,
+        _ => Coming::Return,
+    };
+    stage.comes_or_goes(coming);
+    stage.entity = selected;
+    stage.refresh();
+    Ok(None)
+}
+
+fn solid(stage: &mut Stage, rest: &str, there: bool) -> Done {
+    live(stage)?;
+    let course = stage.run.course().clone();
+    let names = course.world.solids.iter().map(|solid| solid.name.as_str());
+    let Some((place, rest)) = named(names.clone(), rest) else {
+        let meant = nearest(rest, names).unwrap_or_else(|| "tab lists them".to_owned());
+        return Err(format!("there is no solid `{rest}`: {meant}"));
+    };
+    let member = if rest.is_empty() { stage.entity } else { member(stage, rest)? };
+    let (id, name) = (course.world.solids[place].solid.id, &course.world.solids[place].name);
+    stage.run.command(Command::Solid { solid: id, there, reach: Reach::One(stage.machine(member)) });
+    let says = if there { "knows of" } else { "has forgotten" };
+    stage.say(format!("{} {says} `{name}`", stage.name(member)));
+    Ok(None)
+}
+
+fn tune(stage: &mut Stage, rest: &str) -> Done {
+    live(stage)?;
+    let (name, rest) = first(rest);
+    let kind = stage.run.course()[stage.entity].kind;
+    let rule = stage.run.lab().server_known().kinds.motion(kind);
+    let Some(tunable) = rule.tunables().iter().find(|t| t.name == name).copied() else {
+        let meant = nearest(name, tunables(stage)).unwrap_or_else(|| "tab lists them".to_owned());
+        return Err(format!("`{}` has no tunable `{name}`: {meant}", rule.name()));
+    };
+    let course = stage.run.course().clone();
+    let last = course.members().find(|m| rest.ends_with(&format!(" {}", course[*m].name)));
+    let text = last.map_or(rest, |m| rest[..rest.len() - course[m].name.len()].trim_end());
+    let (value, _) = read_quantity(text)?;
+    let value = value as f32;
+    if !(tunable.least..=tunable.most).contains(&value) {
+        let (least, most, unit) = (tunable.least, tunable.most, tunable.unit);
+        return Err(format!("expected {name} from {least} to {most} {unit}; found `{text}`"));
+    }
+    let reach = last.map_or(Reach::All, |m| Reach::One(stage.machine(m)));
+    stage.run.command(Command::Tune { kind, tunable: tunable.name, value, reach });
+    let whom = last.map_or("all machines", |m| stage.name(m)).to_owned();
+    stage.say(format!("{name} is {value} {} at {whom}", tunable.unit));
+    Ok(None)
+}
+
+fn running(stage: &mut Stage, on: bool) -> Done {
+    if !stage.is_live() && on {
+        return act(stage, Action::Live);
+    }
+    stage.running = on;
+    stage.refresh();
+    Ok(None)
+}
+
+/// Sets a setting of the selected member, of another, or of all.
+fn set(stage: &mut Stage, spec: &KnobSpec, rest: &str) -> Done {
+    live(stage)?;
+    let course = stage.run.course().clone();
+    let last = course.members().find(|m| rest.ends_with(&format!(" {}", course[*m].name)));
+    let (text, members): (&str, Vec<MemberId>) = match (last, rest.strip_suffix(" all")) {
+        (Some(m), _) => (&rest[..rest.len() - course[m].name.len()], vec![m]),
+        (None, Some(text)) => (text, course.members().collect()),
+        (None, None) => (rest, vec![stage.entity]),
+    };
+    let value = spec.knob.read(text)?;
+    members.iter().for_each(|member| stage.set(*member, spec.knob, value));
+    let whom = if members.len() == 1 { stage.name(members[0]).to_owned() } else { "all".to_owned() };
+    stage.say(format!("{} of {whom} set to {}", spec.name, shown(spec.knob, value)));
+    Ok(None)
+}
