@@ -3,7 +3,7 @@
 #![allow(missing_docs, reason = "criterion's macros make undocumented functions")]
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
-use velocitas_lab::{Course, LabTime, Run};
+use velocitas_lab::{Course, LabTime, Run, Unrecorded};
 
 fn demo(seconds: f64) -> Run {
     let mut run = Run::new(Course::demo()).expect("the demo fits");
@@ -27,6 +27,20 @@ fn lab(c: &mut Criterion) {
             BatchSize::LargeInput,
         );
     });
+    group.bench_function("branch ten seconds back and run it up to now", |b| {
+        let at = minute.now().minus(LabTime::from_secs(10.0));
+        b.iter(|| {
+            let mut branch = minute.branch(at).expect("it is kept");
+            branch.advance(minute.now());
+            branch
+        });
+    });
+    // Each as far from its checkpoint as can be.
+    let long = demo(140.0);
+    for (name, at) in [("a moment of the last minute", 139.9), ("one of long ago", 15.9)] {
+        let at = LabTime::from_secs(at);
+        group.bench_function(format!("again: {name}"), |b| b.iter(|| long.again(at, at, &mut Unrecorded)));
+    }
     group.bench_function("figures of ten seconds", |b| {
         let moment = velocitas_lab::moment::Moment { record: minute.record(), at: minute.now() };
         let machine = minute.record().cast.players().next().expect("somebody plays");
