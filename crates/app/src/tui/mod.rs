@@ -25,6 +25,7 @@ mod stage;
 mod terminal;
 mod typing;
 mod who;
+mod world;
 
 #[cfg(test)]
 mod tests;

@@ -12,7 +12,7 @@ use velocitas_core::vec3;
 use velocitas_lab::amiss::{Amiss, amiss};
 use velocitas_lab::moment::{Corrected, Figures, Moment};
 use velocitas_lab::track::Recorder;
-use velocitas_lab::{Coming, Command, KNOBS, Knob, KnobValue, LabTime, MachineId, MemberId, Part, Reach, Run, Sudden};
+use velocitas_lab::{Coming, KNOBS, LabTime, MachineId, MemberId, Part, Run, Sudden};
 use velocitas_report::{Of, chart};
 
 use super::action::{Action, action};
@@ -611,75 +611,6 @@ impl Stage {
         self.running = true;
         self.refresh();
         self.say(format!("resumed from here: the {gone:.1} s after it were dropped"));
-    }
-
-    // --- knobs ---
-
-    /// The knob that keys act on.
-    pub(super) const fn chosen_knob(&self) -> Knob {
-        KNOBS[self.knob].knob
-    }
-
-    fn turn(&mut self, up: bool, all: bool) {
-        if !self.is_live() {
-            self.offer();
-            return;
-        }
-        let knob = self.chosen_knob();
-        let value = knob.turned(knob.get(self.run.lab().knobs(self.entity)), up);
-        let members: Vec<MemberId> = if all { self.run.course().members().collect() } else { vec![self.entity] };
-        for member in members {
-            self.set(member, knob, value);
-        }
-        if all {
-            let shown = velocitas_lab::cause::shown(knob, value);
-            self.say(format!("{} set to {shown} for all machines", knob.spec().name));
-        }
-    }
-
-    /// Something happens to the selected member.
-    fn happens(&mut self, what: Sudden, says: &str) {
-        if !self.is_live() {
-            self.offer();
-            return;
-        }
-        let moves_itself = !self.run.course()[self.entity].arrangement.sends_inputs();
-        let name = self.name(self.entity).to_owned();
-        if moves_itself && !matches!(what, Sudden::Freeze(_)) {
-            return self.say(format!("{name} says where it is: the server cannot move it so"));
-        }
-        self.run.command(Command::Happens(self.entity, what));
-        self.say(format!("{name} {says}"));
-    }
-
-    /// The solid nearest to the selected entity is known to its machine no more, or again.
-    fn forget_solid(&mut self) {
-        if !self.is_live() {
-            return self.offer();
-        }
-        let Some(at) = self.echoes().authority.map(|e| e.pos) else { return };
-        let far = |solid: &velocitas_lab::NamedSolid| {
-            let (x, y) = (solid.solid.x - at.x, solid.solid.y - at.y);
-            x * x + y * y
-        };
-        let course = self.run.course().clone();
-        let nearest = course.world.solids.iter().min_by(|a, b| far(a).total_cmp(&far(b)));
-        let Some(solid) = nearest else { return self.say("there is nothing on the ground that could be forgotten") };
-        let there = !self.run.lab().known(self.entity).knows(solid.solid.id);
-        let reach = Reach::One(self.machine(self.entity));
-        self.run.command(Command::Solid { solid: solid.solid.id, there, reach });
-        let says = if there { "knows of" } else { "has forgotten" };
-        self.say(format!("{} {says} `{}`, the nearest to it", self.name(self.entity), solid.name));
-    }
-
-    /// Where the selected entity looks, to the east and to the north.
-    fn ahead(&self) -> (f32, f32) {
-        let bearing = self.echoes().authority.and_then(|e| e.bearing).unwrap_or(0.0);
-        (libm::cosf(bearing), libm::sinf(bearing))
-    }
-
-    pub(super) fn set(&mut self, member: MemberId, knob: Knob, value: KnobValue) {
-        self.run.command(Command::Set { member, knob, value });
     }
 
     // --- taking away ---
