@@ -81,6 +81,24 @@ fn who_takes_part_in_one_only_is_named_and_a_link_alone_need_not_part_states() {
 }
 
 #[test]
+fn who_goes_earlier_or_comes_later_in_either_parts_there() {
+    let leaves = |at: &str| format!("{QUAY}[[event]]\nat = \"{at}\"\nleave = {{ who = \"teal\" }}\n");
+    let joins = |at: &str| QUAY.replace("name = \"teal\"\n", &format!("name = \"teal\"\njoins = \"{at}\"\n"));
+    for (early, late) in [(leaves("4 s"), leaves("7 s")), (joins("2 s"), joins("5 s"))] {
+        for (a, b) in [(&early, &late), (&late, &early)] {
+            let report = json(a, b, &[]);
+            let partings = report["partings"].as_array().expect("a list");
+            let teal = partings.iter().find(|p| p["entity"] == "teal").unwrap_or_else(|| panic!("{report}"));
+            let what = teal["what"].as_str().expect("words");
+            // The one who stays longer, or comes earlier, is there alone.
+            let first = (a == &late) == a.contains("leave");
+            let wanted = if first { "it is there in the first run only" } else { "it is there in the second run only" };
+            assert_eq!(what, wanted, "{teal}");
+        }
+    }
+}
+
+#[test]
 fn what_cannot_be_read_is_told() {
     let (said, code) = compare(QUAY, "format = 2", &[]);
     assert!(code == 2 && said.contains("b.course.toml:"), "{said}");

@@ -161,12 +161,12 @@ fn the_report_page_lists_the_table_of_figures() {
 
 #[test]
 fn the_page_about_checking_lists_the_table_of_measures_and_its_example_is_read() {
-    use velocitas::lab::budget::{Bound, MEASURES, Whose};
+    use velocitas::lab::budget::{MEASURES, Whose};
     let page = document("docs/check.md");
     let (mark, end) = ("<!-- measures -->\n", "<!-- end -->");
     let (begin, stop) = (page.find(mark).expect("a mark") + mark.len(), page.find(end).expect("an end"));
     let row = |m: &velocitas::lab::budget::Measure| {
-        let side = if m.bound == Bound::Most { "at most" } else { "at least" };
+        let side = m.bound.words();
         let whose = match m.whose {
             Whose::All => "all",
             Whose::Honest => "the honest",

@@ -2,10 +2,10 @@
 //!
 //! Entities are the same by name, ticks by their count from the beginning: two runs of one course, of two versions of it, or of two programs.
 
-use velocitas_core::{Shape, StateField};
+use velocitas_core::{Schema, Shape, State, StateField};
 
 use crate::ids::{ActorId, RecordTick};
-use crate::record::Record;
+use crate::record::{Record, StateHead};
 use crate::time::LabTime;
 
 /// A value of a field of a state.
@@ -86,37 +86,51 @@ fn born(record: &Record, actor: ActorId, by: LabTime) -> Option<(RecordTick, Lab
     record.authority(actor).head(0).filter(|head| head.at <= by).map(|head| (head.tick, head.at))
 }
 
+/// Where the states of an entity part that is there in both.
 fn of_one(a: &Record, actor: ActorId, b: &Record, other: ActorId) -> Option<(RecordTick, LabTime, Parted)> {
     let (ours, theirs) = (a.authority(actor), b.authority(other));
+    let (born, born_there) = (ours.head(0)?, theirs.head(0)?);
+    if born.tick != born_there.tick {
+        let first = born.tick < born_there.tick;
+        let (head, end) = if first { (born, b.end) } else { (born_there, a.end) };
+        return is_missed(&head, end).then_some((head.tick, head.at, Parted::Missing { first }));
+    }
     for i in 0..ours.len() {
         let head = ours.head(i)?;
         let Some(j) = theirs.of_tick(head.tick) else {
-            // Made where the other run has none: it is gone there, unless that has only not come so far.
-            let passed =
-                head.at <= b.end.minus(LabTime::from_secs(1.0)) && theirs.head(0).is_some_and(|t| t.tick <= head.tick);
-            return passed.then_some((head.tick, head.at, Parted::Missing { first: true }));
+            return is_missed(&head, b.end).then_some((head.tick, head.at, Parted::Missing { first: true }));
         };
-        let (here, there) = (ours.state(i), theirs.state(j));
-        let (la, lb) = (a.layout(actor, head.tick), b.layout(other, head.tick));
-        for field in &la.schema().state {
-            let Some(like) = lb.schema().state.iter().find(|f| f.name == field.name && f.shape == field.shape) else {
-                return Some((head.tick, head.at, Parted::Layout));
-            };
-            let lanes = field.shape.lanes();
-            if (0..lanes).any(|lane| here.int(field.lane + lane) != there.int(like.lane + lane)) {
-                let values = (value(field, &here), value(like, &there));
-                let what = Parted::Field { name: field.name, unit: field.unit, values };
-                return Some((head.tick, head.at, what));
-            }
-        }
-        if la.schema().state.len() != lb.schema().state.len() {
-            return Some((head.tick, head.at, Parted::Layout));
+        let layouts = (a.layout(actor, head.tick), b.layout(other, head.tick));
+        let schemas = (layouts.0.schema(), layouts.1.schema());
+        if let Some(what) = parted(schemas, (&ours.state(i), &theirs.state(j))) {
+            return Some((head.tick, head.at, what));
         }
     }
-    None
+    // It may go on where the first run has it no more.
+    let after = theirs.head(theirs.of_tick(ours.head(ours.len() - 1)?.tick)? + 1)?;
+    is_missed(&after, a.end).then_some((after.tick, after.at, Parted::Missing { first: false }))
 }
 
-fn value(field: &StateField, state: &velocitas_core::State) -> Field {
+/// Whether a run that ends then should have a state like this: what was made a moment before the end may only not have come
+/// so far.
+fn is_missed(head: &StateHead, end: LabTime) -> bool {
+    head.at.plus(LabTime::from_secs(1.0)) <= end
+}
+
+/// What of two states is otherwise.
+fn parted(schemas: (&Schema, &Schema), states: (&State, &State)) -> Option<Parted> {
+    let same = |field: &StateField, like: &StateField| like.name == field.name && like.shape == field.shape;
+    for field in &schemas.0.state {
+        let Some(like) = schemas.1.state.iter().find(|like| same(field, like)) else { return Some(Parted::Layout) };
+        if (0..field.shape.lanes()).any(|lane| states.0.int(field.lane + lane) != states.1.int(like.lane + lane)) {
+            let values = (value(field, states.0), value(like, states.1));
+            return Some(Parted::Field { name: field.name, unit: field.unit, values });
+        }
+    }
+    (schemas.0.state.len() != schemas.1.state.len()).then_some(Parted::Layout)
+}
+
+fn value(field: &StateField, state: &State) -> Field {
     match field.shape {
         Shape::Flag => Field::Flag(state.flag(field.lane)),
         Shape::Counter => Field::Counter(state.int(field.lane)),

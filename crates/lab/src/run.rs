@@ -379,7 +379,7 @@ impl Run {
         self.ahead.clear();
         // Commands of the very moment of a checkpoint came after it was made.
         let from = self.lab.now();
-        let again = self.commands.iter().filter(|(when, _)| *when >= from);
+        let again = &self.commands[self.commands.partition_point(|(when, _)| *when < from)..];
         let read = ReadLater { rules: &self.rules, courses: &self.courses };
         repeat(&mut self.lab, again, read, at, &mut Unrecorded);
     }
@@ -410,23 +410,20 @@ impl Run {
         let first = self.checkpoints.partition_point(|(when, _)| *when <= from).saturating_sub(1);
         let mut lab = (*self.checkpoints[first].1).clone();
         let read = ReadLater { rules: &self.rules, courses: &self.courses };
-        let begin = lab.now();
-        let before = self.commands.iter().filter(|(when, _)| (begin..=from).contains(when));
-        repeat(&mut lab, before, read, from, &mut Unrecorded);
-        let mut at = from;
+        // What was commanded at a checkpoint's very moment came after it.
+        let before = |when: LabTime| self.commands.partition_point(|(c, _)| *c < when);
+        let up_to = |when: LabTime| self.commands.partition_point(|(c, _)| *c <= when);
+        let mut next = up_to(from);
+        repeat(&mut lab, &self.commands[before(self.checkpoints[first].0)..next], read, from, &mut Unrecorded);
         let passed = self.checkpoints[first + 1..].iter().take_while(|(when, _)| *when <= to);
         for (when, checkpoint) in passed {
-            // What was commanded at a checkpoint's very moment came after it.
-            let commanded =
-                self.commands.iter().filter(|(c, _)| if at == from { *c > at } else { *c >= at } && c < when);
-            repeat(&mut lab, commanded, read, *when, watch);
+            repeat(&mut lab, &self.commands[next..before(*when)], read, *when, watch);
             if lab.digest() != checkpoint.digest() {
                 return Err(AgainError::Parted(*when));
             }
-            at = *when;
+            next = before(*when);
         }
-        let commanded = self.commands.iter().filter(|(c, _)| if at == from { *c > at } else { *c >= at } && *c <= to);
-        repeat(&mut lab, commanded, read, to, watch);
+        repeat(&mut lab, &self.commands[next..up_to(to)], read, to, watch);
         Ok(lab)
     }
 
@@ -437,13 +434,7 @@ impl Run {
 }
 
 /// Runs a lab on to a moment, with what was commanded meanwhile.
-fn repeat<'a, W: Watch>(
-    lab: &mut Lab,
-    commanded: impl Iterator<Item = &'a (LabTime, Command)>,
-    read: ReadLater<'_>,
-    to: LabTime,
-    watch: &mut W,
-) {
+fn repeat<W: Watch>(lab: &mut Lab, commanded: &[(LabTime, Command)], read: ReadLater<'_>, to: LabTime, watch: &mut W) {
     for &(when, command) in commanded {
         lab.advance(when, watch);
         lab.command(command, read, watch);

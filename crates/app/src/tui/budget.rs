@@ -2,7 +2,7 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_lab::budget::{Bound, Held, Outcome, hold};
+use velocitas_lab::budget::{Held, Outcome, hold};
 use velocitas_lab::{LabTime, MemberId};
 
 use super::palette::Tone;
@@ -61,8 +61,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
             Outcome::Unmeasured => (' ', muted),
         };
         let value = held.value.map_or_else(|| "nothing yet".to_owned(), |value| measure.shown(value));
-        let side = if measure.bound == Bound::Most { "at most" } else { "at least" };
-        let allowed = format!("{side} {}", measure.shown(held.limit.value));
+        let allowed = format!("{} {}", measure.bound.words(), measure.shown(held.limit.value));
         let at = held.at.map_or_else(String::new, |at| at.to_string());
         write(
             buffer,

@@ -470,9 +470,9 @@ impl Stage {
                 }
             }
             Action::Forget => self.forget_solid(),
-            Action::Crash => self.comes_or_goes(Coming::Crash),
-            Action::Leave => self.comes_or_goes(Coming::Leave),
-            Action::Return => self.comes_or_goes(Coming::Return),
+            Action::Crash => self.comes_or_goes(self.entity, Coming::Crash),
+            Action::Leave => self.comes_or_goes(self.entity, Coming::Leave),
+            Action::Return => self.comes_or_goes(self.entity, Coming::Return),
             Action::Mend => self.mend(),
             Action::EntityOn | Action::EntityBack => {
                 self.look_on(action == Action::EntityOn);

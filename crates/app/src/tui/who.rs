@@ -46,13 +46,13 @@ impl Stage {
         }
     }
 
-    /// The selected member comes or goes, if it can.
-    pub(super) fn comes_or_goes(&mut self, coming: Coming) {
+    /// A member comes or goes, if it can.
+    pub(super) fn comes_or_goes(&mut self, member: MemberId, coming: Coming) {
         if !self.is_live() {
             self.offer();
             return;
         }
-        let (member, name) = (self.entity, self.name(self.entity).to_owned());
+        let name = self.name(member).to_owned();
         if self.run.lab().runs(member) == coming.comes() {
             let is = if coming.comes() { "is there" } else { "is not there: r brings it back" };
             self.say(format!("{name} {is}"));

@@ -1,6 +1,6 @@
 //! What keys do to the world: knobs that are turned, and what happens to somebody at once.
 
-use velocitas_lab::{Command, KNOBS, Knob, KnobValue, MemberId, Reach, Sudden};
+use velocitas_lab::{Command, KNOBS, Knob, KnobValue, MemberId, NamedSolid, Reach, Sudden};
 
 use super::stage::Stage;
 
@@ -27,19 +27,26 @@ impl Stage {
         }
     }
 
-    /// Something happens to the selected member.
+    /// Something happens to the selected member, at a key.
     pub(super) fn happens(&mut self, what: Sudden, says: &str) {
         if !self.is_live() {
-            self.offer();
-            return;
+            return self.offer();
         }
-        let moves_itself = !self.run.course()[self.entity].arrangement.sends_inputs();
-        let name = self.name(self.entity).to_owned();
+        if let Err(why) = self.happens_to(self.entity, what, says) {
+            self.say(why);
+        }
+    }
+
+    /// Something happens to a member, or why it cannot.
+    pub(super) fn happens_to(&mut self, member: MemberId, what: Sudden, says: &str) -> Result<(), String> {
+        let name = self.name(member).to_owned();
+        let moves_itself = !self.run.course()[member].arrangement.sends_inputs();
         if moves_itself && !matches!(what, Sudden::Freeze(_)) {
-            return self.say(format!("{name} says where it is: the server cannot move it so"));
+            return Err(format!("{name} says where it is: the server cannot move it so"));
         }
-        self.run.command(Command::Happens(self.entity, what));
+        self.run.command(Command::Happens(member, what));
         self.say(format!("{name} {says}"));
+        Ok(())
     }
 
     /// The solid nearest to the selected entity is known to its machine no more, or again.
@@ -48,18 +55,19 @@ impl Stage {
             return self.offer();
         }
         let Some(at) = self.echoes().authority.map(|e| e.pos) else { return };
-        let far = |solid: &velocitas_lab::NamedSolid| {
-            let (x, y) = (solid.solid.x - at.x, solid.solid.y - at.y);
-            x * x + y * y
-        };
         let course = self.run.course().clone();
-        let nearest = course.world.solids.iter().min_by(|a, b| far(a).total_cmp(&far(b)));
-        let Some(solid) = nearest else { return self.say("there is nothing on the ground that could be forgotten") };
-        let there = !self.run.lab().known(self.entity).knows(solid.solid.id);
-        let reach = Reach::One(self.machine(self.entity));
+        let Some(solid) = course.world.nearest(at) else {
+            return self.say("there is nothing on the ground that could be forgotten");
+        };
+        self.know(self.entity, solid, !self.run.lab().known(self.entity).knows(solid.solid.id));
+    }
+
+    /// A member's machine knows a solid from now on, or no more.
+    pub(super) fn know(&mut self, member: MemberId, solid: &NamedSolid, there: bool) {
+        let reach = Reach::One(self.machine(member));
         self.run.command(Command::Solid { solid: solid.solid.id, there, reach });
         let says = if there { "knows of" } else { "has forgotten" };
-        self.say(format!("{} {says} `{}`, the nearest to it", self.name(self.entity), solid.name));
+        self.say(format!("{} {says} `{}`", self.name(member), solid.name));
     }
 
     /// Where the selected entity looks, to the east and to the north.

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::{Bound, Measure};
+use super::Measure;
 use crate::time::LabTime;
 
 /// A value that a report knows.
@@ -20,12 +20,6 @@ pub struct Known {
     pub measure: &'static Measure,
     /// How much, in the unit kept.
     pub value: f64,
-}
-
-impl PartialEq for Measure {
-    fn eq(&self, other: &Self) -> bool {
-        self.key == other.key
-    }
 }
 
 /// A measure of a member in two reports: means over the seeds that both have.
@@ -50,10 +44,7 @@ pub struct Compared {
 impl Compared {
     /// Whether it became worse by more than a share of what it was, and by more than the grain of its measure.
     pub fn is_worse(&self, share: f64) -> bool {
-        let by = match self.measure.bound {
-            Bound::Most => self.is - self.was,
-            Bound::Least => self.was - self.is,
-        };
+        let by = self.measure.bound.worse_by(self.is, self.was);
         by > self.measure.grain + 1e-12 && by > self.was.abs() * share
     }
 }
@@ -90,10 +81,7 @@ pub fn against(now: &[Known], kept: &[Known]) -> Vec<Compared> {
         compared.was += was;
         compared.is += known.value;
         compared.seeds += 1;
-        let by = match known.measure.bound {
-            Bound::Most => known.value - was,
-            Bound::Least => was - known.value,
-        };
+        let by = known.measure.bound.worse_by(known.value, *was);
         if by > *worst {
             (*worst, compared.seed) = (by, known.seed);
         }

@@ -14,6 +14,24 @@ pub enum Bound {
     Least,
 }
 
+impl Bound {
+    /// In words.
+    pub const fn words(self) -> &'static str {
+        match self {
+            Self::Most => "at most",
+            Self::Least => "at least",
+        }
+    }
+
+    /// By how much a value is worse than another; below nothing where it is better.
+    pub fn worse_by(self, is: f64, was: f64) -> f64 {
+        match self {
+            Self::Most => is - was,
+            Self::Least => was - is,
+        }
+    }
+}
+
 /// Of whom something can be asked.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Whose {
@@ -52,6 +70,12 @@ pub struct Measure {
     pub when: fn(&Moments) -> Option<LabTime>,
 }
 
+impl PartialEq for Measure {
+    fn eq(&self, other: &Self) -> bool {
+        self.key == other.key
+    }
+}
+
 impl Measure {
     /// By its key.
     pub fn named(key: &str) -> Option<&'static Self> {
@@ -60,11 +84,7 @@ impl Measure {
 
     /// Whether a value is within a bound. What floats of figures lose is no breach.
     pub fn is_within(&self, value: f64, limit: f64) -> bool {
-        let rounding = limit.abs() * 1e-9;
-        match self.bound {
-            Bound::Most => value <= limit + rounding,
-            Bound::Least => value >= limit - rounding,
-        }
+        self.bound.worse_by(value, limit) <= limit.abs() * 1e-9
     }
 
     /// Whether it can be asked of a member of the cast.

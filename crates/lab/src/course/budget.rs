@@ -244,8 +244,7 @@ impl JsonSchema for Budget {
             properties.insert(key.to_owned(), json_schema!({ "type": "string", "description": says }).to_value());
         }
         for measure in MEASURES {
-            let side = if measure.bound == crate::budget::Bound::Most { "at most" } else { "at least" };
-            let says = format!("{}, {side}: {}.", measure.name, measure.help);
+            let says = format!("{}, {}: {}.", measure.name, measure.bound.words(), measure.help);
             properties.insert(measure.key.to_owned(), described(written_as(measure.takes, generator), says));
         }
         json_schema!({

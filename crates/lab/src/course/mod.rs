@@ -153,6 +153,15 @@ impl World {
         self.ground_of(&self.solids.iter().map(|solid| solid.known_to.includes(side)).collect::<Vec<_>>())
     }
 
+    /// The solid whose middle is nearest to a place, as seen from above.
+    pub fn nearest(&self, to: Vec3) -> Option<&NamedSolid> {
+        let far = |named: &NamedSolid| {
+            let (x, y) = (named.solid.x - to.x, named.solid.y - to.y);
+            x * x + y * y
+        };
+        self.solids.iter().min_by(|a, b| far(a).total_cmp(&far(b)))
+    }
+
     /// The ground with these of its solids, by id.
     pub fn ground_of(&self, known: &[bool]) -> Ground {
         let there = self.solids.iter().zip(known).filter(|(_, known)| **known);

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 use velocitas_lab::LabTime;
-use velocitas_lab::budget::{Bound, Held, Known, MEASURES, Measure, Outcome};
+use velocitas_lab::budget::{Held, Known, MEASURES, Measure, Outcome};
 
 use super::{Checked, CheckedCourse, CheckedRun};
 
@@ -120,7 +120,7 @@ fn limit_of<'a>(course: &'a CheckedCourse, run: &CheckedRun, held: &Held) -> Lim
         member,
         measure: measure.key,
         unit: measure.unit,
-        bound: if measure.bound == Bound::Most { "at most" } else { "at least" },
+        bound: measure.bound.words(),
         limit: limit.value,
         line: limit.line,
         value: held.value,

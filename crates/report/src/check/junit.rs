@@ -1,7 +1,7 @@
 //! A check as JUnit XML: a suite for each course, a case for each limit and seed.
 
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
-use velocitas_lab::budget::{Bound, Held, Outcome};
+use velocitas_lab::budget::{Held, Outcome};
 
 use super::{Checked, CheckedCourse, CheckedRun, clock};
 
@@ -74,7 +74,7 @@ fn status_of(course: &CheckedCourse, run: &CheckedRun, held: &Held, kept: bool) 
             failure("unmeasured", "nothing to measure, of nobody it is for and in no run: the bound guards nothing")
         }
         (Outcome::Beyond, _) => {
-            let side = if measure.bound == Bound::Most { "at most" } else { "at least" };
+            let side = measure.bound.words();
             let value = held.value.map_or_else(String::new, |value| measure.shown(value));
             let at = held.at.map_or(String::new(), |at| format!(" at {}", clock(at)));
             let said = format!("{} {value}, {side} {}{at}", measure.name, measure.shown(held.limit.value));

@@ -6,7 +6,7 @@ mod text;
 
 pub use json::{KeptError, kept};
 
-use velocitas_lab::budget::{Compared, Held, Known, Limit, MEASURES, Measure, Outcome, against};
+use velocitas_lab::budget::{Compared, Held, Known, Limit, MEASURES, Outcome, against};
 use velocitas_lab::metrics::ClientMetrics;
 use velocitas_lab::{Course, LabTime};
 
@@ -108,7 +108,8 @@ impl CheckedCourse {
             let all = || self.runs.iter().map(move |run| (run, run.held[place]));
             let limit = self.runs[0].held[place].limit;
             let measured = all().filter(|(_, held)| held.value.is_some());
-            let worse = |held: &Held| held.value.map_or(f64::NEG_INFINITY, |value| badness(limit.measure, value));
+            let worse =
+                |held: &Held| held.value.map_or(f64::NEG_INFINITY, |value| limit.measure.bound.worse_by(value, 0.0));
             // Of equal ones the first.
             let worst = measured.reduce(|a, b| if worse(&b.1) > worse(&a.1) { b } else { a });
             Line {
@@ -195,14 +196,6 @@ impl Checked {
     /// For people: what was not kept, with the commands that open it; with `every`, all limits.
     pub fn text(&self, every: bool) -> String {
         text::text(self, every)
-    }
-}
-
-/// How bad a value is: more is worse.
-fn badness(measure: &Measure, value: f64) -> f64 {
-    match measure.bound {
-        velocitas_lab::budget::Bound::Most => value,
-        velocitas_lab::budget::Bound::Least => -value,
     }
 }
 

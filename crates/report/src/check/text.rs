@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use velocitas_lab::budget::{Bound, Compared, Limit};
+use velocitas_lab::budget::{Compared, Limit};
 
 use super::{Checked, CheckedCourse, Line, clock};
 
@@ -60,12 +60,8 @@ fn course_text(out: &mut String, course: &CheckedCourse, every: bool) {
 
 /// What is allowed, in words.
 fn allowed(limit: &Limit) -> String {
-    let side = match limit.measure.bound {
-        Bound::Most => "at most",
-        Bound::Least => "at least",
-    };
     let line = limit.line.map_or_else(|| "asked of every course".to_owned(), |line| format!("line {line}"));
-    format!("{side} {} ({line})", limit.measure.shown(limit.value))
+    format!("{} {} ({line})", limit.measure.bound.words(), limit.measure.shown(limit.value))
 }
 
 fn line_text(out: &mut String, course: &CheckedCourse, line: &Line<'_>) {

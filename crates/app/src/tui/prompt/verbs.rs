@@ -34,9 +34,9 @@ const VERBS: [Verb; 21] = [
     },
     Verb { name: "teleport", takes: "[NAME] EAST NORTH [HEIGHT]", help: "puts elsewhere, in metres", run: teleport },
     Verb { name: "freeze", takes: "[NAME] 2 s", help: "has a machine stand still", run: freeze },
-    Verb { name: "crash", takes: "[NAME]", help: "its program ends", run: |s, rest| comes(s, rest, Action::Crash) },
-    Verb { name: "leave", takes: "[NAME]", help: "it says goodbye", run: |s, rest| comes(s, rest, Action::Leave) },
-    Verb { name: "return", takes: "[NAME]", help: "it comes back", run: |s, rest| comes(s, rest, Action::Return) },
+    Verb { name: "crash", takes: "[NAME]", help: "its program ends", run: |s, rest| comes(s, rest, Coming::Crash) },
+    Verb { name: "leave", takes: "[NAME]", help: "it says goodbye", run: |s, rest| comes(s, rest, Coming::Leave) },
+    Verb { name: "return", takes: "[NAME]", help: "it comes back", run: |s, rest| comes(s, rest, Coming::Return) },
     Verb {
         name: "forget",
         takes: "SOLID [NAME]",
@@ -258,29 +258,13 @@ fn freeze(stage: &mut Stage, rest: &str) -> Done {
 
 /// Something happens to a member.
 fn moved(stage: &mut Stage, member: MemberId, what: Sudden, says: &str) -> Done {
-    let name = stage.name(member).to_owned();
-    if !stage.run.course()[member].arrangement.sends_inputs() && !matches!(what, Sudden::Freeze(_)) {
-        return Err(format!("{name} says where it is: the server cannot move it so"));
-    }
-    stage.run.command(Command::Happens(member, what));
-    stage.say(format!("{name} {says}"));
-    Ok(None)
+    stage.happens_to(member, what, says).map(|()| None)
 }
 
-fn comes(stage: &mut Stage, rest: &str, action: Action) -> Done {
+fn comes(stage: &mut Stage, rest: &str, coming: Coming) -> Done {
     live(stage)?;
-    let selected = stage.entity;
-    if !rest.is_empty() {
-        stage.entity = member(stage, rest)?;
-    }
-    let coming = match action {
-        Action::Crash => Coming::Crash,
-        Action::Leave => Coming::Leave,
-        _ => Coming::Return,
-    };
-    stage.comes_or_goes(coming);
-    stage.entity = selected;
-    stage.refresh();
+    let member = if rest.is_empty() { stage.entity } else { member(stage, rest)? };
+    stage.comes_or_goes(member, coming);
     Ok(None)
 }
 
@@ -293,10 +277,7 @@ fn solid(stage: &mut Stage, rest: &str, there: bool) -> Done {
         return Err(format!("there is no solid `{rest}`: {meant}"));
     };
     let member = if rest.is_empty() { stage.entity } else { member(stage, rest)? };
-    let (id, name) = (course.world.solids[place].solid.id, &course.world.solids[place].name);
-    stage.run.command(Command::Solid { solid: id, there, reach: Reach::One(stage.machine(member)) });
-    let says = if there { "knows of" } else { "has forgotten" };
-    stage.say(format!("{} {says} `{name}`", stage.name(member)));
+    stage.know(member, &course.world.solids[place], there);
     Ok(None)
 }
 
