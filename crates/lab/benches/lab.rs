@@ -3,7 +3,8 @@
 #![allow(missing_docs, reason = "criterion's macros make undocumented functions")]
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
-use velocitas_lab::{Course, LabTime, Run, Unrecorded};
+use velocitas_core::{Correction, Fact};
+use velocitas_lab::{Course, Happening, LabTime, MachineId, Run, Unrecorded};
 
 fn demo(seconds: f64) -> Run {
     let mut run = Run::new(Course::demo()).expect("the demo fits");
@@ -46,7 +47,26 @@ fn lab(c: &mut Criterion) {
         let machine = minute.record().cast.players().next().expect("somebody plays");
         b.iter(|| moment.figures(machine, LabTime::from_secs(10.0)));
     });
+    let corrected: Vec<_> = minute.record().cast.players().flat_map(|m| corrections(&minute, m)).collect();
+    group.bench_function(format!("why: each of {} corrections of the demo", corrected.len()), |b| {
+        b.iter_batched(
+            // A copy looks for itself.
+            || minute.record().clone(),
+            |record| corrected.iter().map(|(m, at, c)| record.finding(*m, *at, c).replays).sum::<u32>(),
+            BatchSize::LargeInput,
+        );
+    });
     group.finish();
+}
+
+/// Everything that a machine took back.
+fn corrections(run: &Run, machine: MachineId) -> Vec<(MachineId, LabTime, Correction)> {
+    let rows = run.record().of(machine).happenings.iter();
+    rows.filter_map(|row| match row.what {
+        Happening::Fact(Fact::Corrected(c)) => Some((machine, row.at, c)),
+        _ => None,
+    })
+    .collect()
 }
 
 criterion_group!(benches, lab);

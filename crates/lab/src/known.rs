@@ -112,6 +112,11 @@ impl Known {
         self.solids.get(usize::from(solid.0)).copied().unwrap_or(true)
     }
 
+    /// Which of the course's solids it knows, by id.
+    pub(crate) fn solids(&self) -> &[bool] {
+        &self.solids
+    }
+
     /// The ground as it knows it.
     pub fn ground(&self) -> Arc<Ground> {
         self.ground.clone().unwrap_or_else(|| Arc::new(self.world.ground_of(&self.solids)))

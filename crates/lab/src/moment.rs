@@ -1,8 +1,10 @@
 //! What everybody believed at one moment: the questions that screens ask of the record.
 
+use std::sync::Arc;
+
 use velocitas_core::{Correction, Drawn, Fact, MessageKind, Presence, Restored, Schema, Vec3, Verdict};
 
-use crate::cause::{Cause, causes};
+use crate::cause::Finding;
 use crate::course::KnownTo;
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::known::Changed;
@@ -51,7 +53,7 @@ pub struct Corrected {
     /// What.
     pub correction: Correction,
     /// Why, as far as it is proven.
-    pub causes: Vec<Cause>,
+    pub finding: Arc<Finding>,
 }
 
 /// What has become of an order.
@@ -310,8 +312,8 @@ impl Moment<'_> {
     pub fn last_correction(&self, machine: MachineId) -> Option<Corrected> {
         self.happened(machine).find_map(|r| match r.what {
             Happening::Fact(Fact::Corrected(correction)) if correction.why != Restored::Settled => {
-                let causes = causes(self.record, machine, r.at, &correction);
-                Some(Corrected { at: r.at, correction, causes })
+                let finding = self.record.finding(machine, r.at, &correction);
+                Some(Corrected { at: r.at, correction, finding })
             }
             _ => None,
         })

@@ -53,8 +53,8 @@ pub struct HappeningRow {
 pub enum Happening {
     /// In a client or the server, as it told it.
     Fact(Fact),
-    /// The server pushed the member's entity before this tick.
-    Pushed(EntityId),
+    /// The server added to the velocity of the member's entity before this tick, in metres a second.
+    Pushed(EntityId, [f32; 3]),
     /// The server put the member's entity elsewhere before this tick.
     Teleported(EntityId, [f32; 3]),
     /// A setting of the link between the machine and the one that decides becomes otherwise, on one way.

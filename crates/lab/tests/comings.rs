@@ -3,9 +3,8 @@
 mod scenario;
 
 use scenario::{Words, facts, machine, member, walker};
-use velocitas_core::{EndedBy, Fact, Presence};
+use velocitas_core::{EndedBy, Fact, Presence, Restored};
 use velocitas_lab::amiss::{Amiss, amiss};
-use velocitas_lab::cause::causes;
 use velocitas_lab::{COMINGS, Coming, Command, Course, Happening, LabTime, MachineId, Reach, Run};
 
 fn secs(x: f64) -> LabTime {
@@ -163,8 +162,9 @@ fn a_rule_that_differs_on_who_returns_is_let_in_noted_and_found_as_the_cause() {
     assert!(told.iter().any(|f| matches!(f, Fact::RuleDiffers { kind: 1, .. })), "{told:?}");
     let corrected =
         facts(record, teal).filter_map(|(at, f)| if let Fact::Corrected(c) = f { Some((at, c)) } else { None });
-    let named =
-        corrected.filter(|(at, c)| causes(record, teal, *at, c).iter().any(|c| c.name() == "rule_differs")).count();
+    let named = corrected
+        .filter(|(at, c)| record.finding(teal, *at, c).causes.iter().any(|c| c.name() == "rule_differs"))
+        .count();
     assert!(named > 10, "{named}");
 }
 
@@ -218,11 +218,12 @@ fn what_two_move_is_corrected_with_that_as_the_cause() {
     let cart = record.cast.actors.iter().find(|a| a.name == "handcart").expect("it is there").id;
     let rows: Vec<(LabTime, velocitas_core::Correction)> = facts(record, heron)
         .filter_map(|(at, f)| if let Fact::Corrected(c) = f { Some((at, c)) } else { None })
-        .filter(|(at, c)| c.entity == cart && *at > secs(6.0))
+        .filter(|(at, c)| c.why != Restored::Settled && c.entity == cart && *at > secs(6.0))
         .collect();
     assert!(rows.len() > 20, "it flickers: {}", rows.len());
     for (at, c) in &rows {
-        let names: Vec<&str> = causes(record, heron, *at, c).iter().map(velocitas_lab::cause::Cause::name).collect();
+        let names: Vec<&str> =
+            record.finding(heron, *at, c).causes.iter().map(velocitas_lab::cause::Cause::name).collect();
         assert!(names.contains(&"not_owner"), "{names:?}");
     }
     let started = |m: MachineId| record.of(m).happenings.iter().any(|r| matches!(r.what, Happening::Started));

@@ -65,7 +65,7 @@ fn at(seconds: f64) -> Run {
 fn pushes(run: &Run) -> Vec<u64> {
     let rows = &run.record().of(run.course().machine(MemberId::new(0))).happenings;
     let pushed = rows.iter().filter(|row| {
-        matches!(row.what, Happening::Pushed(_)) && row.part == velocitas_lab::Part::Client && row.tick.is_some()
+        matches!(row.what, Happening::Pushed(..)) && row.part == velocitas_lab::Part::Client && row.tick.is_some()
     });
     let mut moments: Vec<u64> = pushed.map(|row| row.at.0 / 100_000_000).collect();
     moments.dedup();

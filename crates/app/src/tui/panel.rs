@@ -230,9 +230,7 @@ fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let (ago, tick) = (stage.at.minus(c.at).secs(), c.correction.tick.0);
     let head = format!("corrected {}, tick {tick}, {ago:.1} s ago", distance(c.correction.jump));
     pen.row(buffer, &[(&glyph, pen.tone(Tone::Correction)), (&head, text)]);
-    let why: Vec<String> = c.causes.iter().take(2).map(|cause| cause.words(record)).collect();
-    let why = if why.is_empty() { "not attributed".to_owned() } else { why.join("; ") };
-    let said = format!("{why} ({} ticks replayed)", c.correction.replayed);
+    let said = c.finding.words(record, stage.machine(stage.entity), &c.correction);
     for line in wrapped(&said, width).iter().take(3) {
         pen.row(buffer, &[("  ", text), (line, text)]);
     }

@@ -57,6 +57,11 @@ impl Kinds {
         &*self.rules[usize::from(kind)]
     }
 
+    /// The rule of a kind, to be shared.
+    pub fn shared(&self, kind: u8) -> Option<&Arc<dyn Motion>> {
+        self.rules.get(usize::from(kind))
+    }
+
     /// This table with another rule of a kind.
     ///
     /// # Errors

@@ -9,7 +9,6 @@ use super::comings::{
 };
 use super::inputs::INPUT;
 use super::kind::{Key, Kind, Place, RowSpec, actor_name, entity_name, key, machine, tick};
-use crate::cause::causes;
 use crate::command::Command;
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::knob::{Knob, KnobValue};
@@ -203,7 +202,7 @@ pub(super) static CLOCK: Kind<ClockRow> = Kind {
     ],
 };
 
-const CORRECTED: [Key<Correction>; 10] = [
+const CORRECTED: [Key<Correction>; 11] = [
     machine(),
     key("entity", |place, c| entity_name(place, c.entity)),
     Key { name: "tick", says: "compared", get: |_, c| c.tick.0.into() },
@@ -219,13 +218,22 @@ const CORRECTED: [Key<Correction>; 10] = [
     },
     Key {
         name: "causes",
-        says: "a list, each with `cause` and `words`",
+        says: "found by trying: a list, each with `cause` and `words`; empty where it is not attributed",
         get: |place, c| {
-            let found = causes(place.record, place.machine, place.at, c);
+            let found = place.record.finding(place.machine, place.at, c);
             json!(
-                found.iter().map(|c| json!({ "cause": c.name(), "words": c.words(place.record) })).collect::<Vec<_>>()
+                found
+                    .causes
+                    .iter()
+                    .map(|c| json!({ "cause": c.name(), "words": c.words(place.record) }))
+                    .collect::<Vec<_>>()
             )
         },
+    },
+    Key {
+        name: "finding",
+        says: "the same in words, with what was tried",
+        get: |place, c| place.record.finding(place.machine, place.at, c).words(place.record, place.machine, c).into(),
     },
 ];
 
@@ -302,10 +310,15 @@ pub(super) static CLOCK_SET: Kind<i64> = Kind {
     keys: &[machine(), tick(), key("shift_ns", |_, shift| (*shift).into())],
 };
 pub(super) static JOINED: Kind<()> = Kind { name: "joined", says: "a client joined", keys: &[machine(), tick()] };
-pub(super) static PUSHED: Kind<EntityId> = Kind {
+pub(super) static PUSHED: Kind<(EntityId, [f32; 3])> = Kind {
     name: "pushed",
-    says: "the server pushed an entity before this tick",
-    keys: &[machine(), tick(), key("entity", |place, entity| entity_name(place, *entity))],
+    says: "the server added to an entity's velocity before this tick, in metres a second",
+    keys: &[
+        machine(),
+        tick(),
+        key("entity", |place, (entity, _)| entity_name(place, *entity)),
+        key("by", |_, (_, by)| json!(by)),
+    ],
 };
 pub(super) static PUT_ELSEWHERE: Kind<(EntityId, [f32; 3])> = Kind {
     name: "teleported",
@@ -467,7 +480,7 @@ pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
 pub(super) fn happening(place: &Place<'_>, part: Part, what: &Happening) -> (LabTime, Value) {
     match what {
         Happening::Fact(fact) => self::fact(place, part, fact),
-        Happening::Pushed(entity) => PUSHED.row(place, entity),
+        Happening::Pushed(entity, by) => PUSHED.row(place, &(*entity, *by)),
         Happening::Link { up, knob, value } => LINK.row(place, &(*up, *knob, *value)),
         Happening::Teleported(entity, to) => PUT_ELSEWHERE.row(place, &(*entity, *to)),
         Happening::Frozen(lasts) => FROZEN.row(place, lasts),

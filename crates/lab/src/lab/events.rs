@@ -32,8 +32,8 @@ impl Lab {
             What::Push(member, velocity) => {
                 if let Some(entity) = self.entity(*member) {
                     self.serving_mut().server.push(entity, *velocity);
-                    let tick = self.server_tick().next();
-                    self.tell(watch, course.machine(*member), Part::Client, Some(tick), Happening::Pushed(entity));
+                    let (tick, by) = (self.server_tick().next(), [velocity.x, velocity.y, velocity.z]);
+                    self.tell(watch, course.machine(*member), Part::Client, Some(tick), Happening::Pushed(entity, by));
                 }
             }
             What::Teleport(member, to) => {

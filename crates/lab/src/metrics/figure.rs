@@ -111,7 +111,7 @@ pub static FIGURES: &[Figure] = &[
         "corrections.unexplained",
         Some("  unexplained"),
         Unit::Count,
-        "of these, for how many the record lists no cause",
+        "of these, for how many no exchange was found that makes them vanish",
         |m| count(m.corrections.unexplained),
     ),
     figure(

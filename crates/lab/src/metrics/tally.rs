@@ -10,7 +10,6 @@ use super::tricks::Tricks;
 use super::views::{Reel, WINDOW, Window};
 use super::{ClientMetrics, Corrections, ErrorM, Inputs, Joining, Margin, Seen, SeenAfter, Span, Spread};
 use super::{prediction_errors, seen_after_ms};
-use crate::cause::causes;
 use crate::course::Role;
 use crate::fate::{Fate, fate};
 use crate::ids::{ActorId, MachineId, RecordTick};
@@ -204,7 +203,7 @@ impl Tally {
                         self.jumps_seen += 1;
                     }
                     self.replayed += u64::from(c.replayed);
-                    if causes(record, machine, row.at, &c).is_empty() {
+                    if record.finding(machine, row.at, &c).causes.is_empty() {
                         self.unexplained += 1;
                         Moments::first(&mut self.moments.unexplained, row.at);
                     }

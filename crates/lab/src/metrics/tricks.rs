@@ -275,7 +275,8 @@ impl<'a> Judge<'a> {
         let id = self.record.cast.actors[self.own.actor.index()].id;
         let mut around = self.record.of(self.machine).happenings.span(made.minus(PUSH_BEFORE), made);
         if around.any(|row| {
-            matches!(row.what, Happening::Pushed(e) | Happening::Teleported(e, _) if e == id) && row.tick == Some(tick)
+            matches!(row.what, Happening::Pushed(e, _) | Happening::Teleported(e, _) if e == id)
+                && row.tick == Some(tick)
         }) {
             return None;
         }

@@ -28,12 +28,14 @@ pub use rows::{
 pub use track::Track;
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use velocitas_core::{
-    Client, EndedBy, EntityId, Event, Fact, HostNanos, Input, InputFact, InputFate, Made, Presence, Provenance,
-    Restored, SolidId, StateEvent, Tick,
+    Client, Correction, EndedBy, EntityId, Event, Fact, HostNanos, Input, InputFact, InputFate, Made, Presence,
+    Provenance, Restored, SolidId, StateEvent, Tick,
 };
 
+use crate::cause::{Finding, Findings};
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::known::{Change, Changed, Known};
 use crate::machine::machine_at;
@@ -58,6 +60,8 @@ pub struct Record {
     pub changes: Vec<Change>,
     /// What machines were told that were not let in, each time it was something else.
     refusals: Vec<(LabTime, MachineId, String)>,
+    /// What was found behind corrections.
+    findings: Findings,
     /// From when on it has everything; what was before may be forgotten.
     pub kept_from: LabTime,
     /// How far it goes.
@@ -73,6 +77,7 @@ impl Record {
             messages: Messages::new(),
             changes: Vec::new(),
             refusals: Vec::new(),
+            findings: Findings::default(),
             kept_from: LabTime::ZERO,
             end: LabTime::ZERO,
             cast,
@@ -144,6 +149,7 @@ impl Record {
         self.messages.values_mut().for_each(|column| column.cut_after(at));
         self.changes.retain(|c| c.at <= at);
         self.refusals.retain(|(told, ..)| *told <= at);
+        self.findings.truncate(at);
         self.end = self.end.min(at);
     }
 
@@ -154,7 +160,13 @@ impl Record {
         self.authority.iter_mut().for_each(|track| track.forget(from));
         self.machines.iter_mut().for_each(|machine| machine.forget(from));
         self.messages.values_mut().for_each(|column| column.forget_before(from));
+        self.findings.forget(from);
         self.kept_from = self.kept_from.max(kept_from);
+    }
+
+    /// What lies behind a correction that a machine made at a moment, found by trying. It is looked for once.
+    pub fn finding(&self, machine: MachineId, at: LabTime, correction: &Correction) -> Arc<Finding> {
+        self.findings.of(self, machine, at, correction)
     }
 
     /// What a part of a machine knew of the rules at a tick.

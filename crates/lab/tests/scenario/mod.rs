@@ -81,7 +81,7 @@ pub fn measure(record: &Record, member: usize, from: LabTime, to: LabTime) -> Cl
 }
 
 pub fn causes(record: &Record, member: usize, at: LabTime, c: &Correction) -> Vec<Cause> {
-    velocitas_lab::cause::causes(record, machine(record, member), at, c)
+    record.finding(machine(record, member), at, c).causes.clone()
 }
 
 /// What the authority made of a member's entity, and what its owner predicted at first.
@@ -154,7 +154,7 @@ pub fn first_predictions_are_exact(record: &Record, member: usize) -> usize {
             let tick = row.tick.unwrap_or_default().0;
             match row.what {
                 Happening::Fact(Fact::Dropped { count, .. }) => (tick..=tick + count as u32).for_each(&mut note),
-                Happening::Pushed(_) => note(tick),
+                Happening::Pushed(..) => note(tick),
                 _ => {}
             }
         }

@@ -1,0 +1,55 @@
+//! What was found, kept beside the record: panel, figures, report and export read the same.
+
+use std::collections::BTreeMap;
+use std::sync::{Arc, Mutex, PoisonError};
+
+use velocitas_core::{Correction, EntityId, Tick};
+
+use super::mind::Minds;
+use super::{Finding, find};
+use crate::ids::MachineId;
+use crate::record::Record;
+use crate::time::LabTime;
+
+/// By when, where, of which entity, at which tick.
+type Key = (LabTime, MachineId, EntityId, Tick);
+
+/// What was found so far. Who takes a copy of the record looks for itself.
+#[derive(Debug, Default)]
+pub(crate) struct Findings {
+    found: Mutex<BTreeMap<Key, Arc<Finding>>>,
+    minds: Minds,
+}
+
+impl Clone for Findings {
+    fn clone(&self) -> Self {
+        Self::default()
+    }
+}
+
+impl Findings {
+    /// What lies behind a correction, looked for unless it was.
+    pub(crate) fn of(&self, record: &Record, machine: MachineId, at: LabTime, c: &Correction) -> Arc<Finding> {
+        let key = (at, machine, c.entity, c.tick);
+        // Whoever panicked while holding it left whole entries.
+        if let Some(found) = self.found.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
+            return found.clone();
+        }
+        let found = Arc::new(find(record, &self.minds, (machine, at), c));
+        self.found.lock().unwrap_or_else(PoisonError::into_inner).insert(key, found.clone());
+        found
+    }
+
+    /// What came after a moment is no more.
+    pub(crate) fn truncate(&mut self, at: LabTime) {
+        let found = self.found.get_mut().unwrap_or_else(PoisonError::into_inner);
+        found.retain(|(when, ..), _| *when <= at);
+        self.minds.forget();
+    }
+
+    /// What came before a moment is no longer asked for.
+    pub(crate) fn forget(&mut self, before: LabTime) {
+        let found = self.found.get_mut().unwrap_or_else(PoisonError::into_inner);
+        found.retain(|(when, ..), _| *when >= before);
+    }
+}

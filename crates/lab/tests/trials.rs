@@ -1,0 +1,320 @@
+//! Causes are found by trying: what was planted is named and nothing else, two at once are told apart, and what is not in the
+//! table is not attributed.
+
+mod scenario;
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
+
+use scenario::{Words, corrections, machine, walker};
+use velocitas_core::walker::Walker;
+use velocitas_core::{
+    Body, Correction, Input, Limits, Motion, Restored, Scene, Schema, State, Step, Tick, Tunable, Vec3,
+};
+use velocitas_lab::cause::{Cause, Finding};
+use velocitas_lab::{Command, Course, Knob, KnobValue, KnownTo, LabTime, Reach, Run, Sources, shipped_gait};
+
+fn secs(x: f64) -> LabTime {
+    LabTime::from_secs(x)
+}
+
+/// Everything found behind what a member's eyes could see, each with its correction.
+fn found(run: &Run, member: usize) -> Vec<(LabTime, Correction, Arc<Finding>)> {
+    let record = run.record();
+    let all = corrections(record, member, LabTime::ZERO);
+    all.into_iter().map(|(at, c)| (at, c, record.finding(machine(record, member), at, &c))).collect()
+}
+
+fn names(finding: &Finding) -> Vec<&'static str> {
+    finding.causes.iter().map(Cause::name).collect()
+}
+
+/// A wall across the way of somebody who goes to and fro, known to one side.
+const FENCE: &str =
+    "[[solid]]\nname = \"fence\"\nat = [5, 0]\nsize = [0.6, 8]\nheight = \"2 m\"\nknown_to = \"KNOWN\"\n";
+/// To and fro.
+const ACROSS: &str = "[{ at = [9, 0], hold = [\"sprint\"] }, { at = [0, 0], press = [\"hop\"] }]";
+
+/// A planted difference: its tables, keys of the one it is planted on, what of the link, and what must be found.
+struct Planted {
+    tables: String,
+    keys: &'static str,
+    link: &'static str,
+    cause: &'static str,
+}
+
+fn planted() -> Vec<Planted> {
+    let of = |tables: &str, keys, link, cause| Planted { tables: tables.to_owned(), keys, link, cause };
+    let smooth = "latency = \"50 ms\"";
+    let event = |what: &str| format!("[[event]]\nat = \"4 s\"\nevery = \"3 s\"\n{what}\n");
+    vec![
+        of(&FENCE.replace("KNOWN", "server"), "", smooth, "one_sided"),
+        of(&FENCE.replace("KNOWN", "clients"), "", smooth, "one_sided"),
+        of(
+            "[[tune]]\nrule = \"courier\"\nknown_to = \"server\"\nset = { haste = 1.2 }\n",
+            "",
+            smooth,
+            "tunable_differs",
+        ),
+        of(&event("push = { who = \"plover\", north = \"6 m/s\" }"), "", smooth, "pushed"),
+        of(&event("teleport = { who = \"plover\", to = [-6, 6] }"), "", smooth, "teleported"),
+        of(&event("freeze = { who = \"plover\", lasts = \"400 ms\" }"), "", smooth, "client_skipped"),
+        of(&event("freeze = { who = \"server\", lasts = \"500 ms\" }"), "", smooth, "server_skipped"),
+        of("", "settings = { ticks_per_message = 1 }", "latency = \"50 ms\"\nloss = \"8 %\"", "made_up"),
+    ]
+}
+
+fn plover(route: &str, keys: &str) -> String {
+    walker("plover", keys).replace(scenario::ROUND, route)
+}
+
+#[test]
+fn what_was_planted_is_the_cause_and_nothing_else() {
+    for Planted { tables, keys, link, cause } in planted() {
+        for seed in 1..=5 {
+            // What is held on goes unnoticed: only who does something new all the time feels it.
+            let route = if cause == "made_up" { scenario::ZIGZAG } else { ACROSS };
+            let rest = tables.clone() + &plover(route, keys);
+            let run = Words { seed, link, rest, ..Words::default() }.run(20.0);
+            let found = found(&run, 0);
+            assert!(found.len() > 3, "{cause}, seed {seed}: {}", found.len());
+            for (at, c, finding) in &found {
+                let named = names(finding);
+                // Whoever stands still makes nothing, and the server makes its inputs up meanwhile: its keys come up at last.
+                let as_well = cause.ends_with("_skipped") && named == [cause, "made_up"];
+                assert!(named == [cause] || as_well, "{cause}, seed {seed}, {at}: {named:?} of {c:?}");
+                let most = finding.present + if named.len() == 1 { 2 } else { finding.present + 2 };
+                assert!(finding.replays <= most, "{cause}: {} replays of {}", finding.replays, finding.present);
+            }
+        }
+    }
+}
+
+#[test]
+fn where_nothing_was_planted_nothing_is_found() {
+    for seed in 1..=5 {
+        let rest = plover(ACROSS, "");
+        let run = Words { seed, link: "latency = \"50 ms\"\nloss = \"2 %\"", rest, ..Words::default() }.run(20.0);
+        assert_eq!(found(&run, 0).len(), 0, "seed {seed}");
+    }
+}
+
+#[test]
+fn another_version_of_the_rule_is_named_and_not_what_it_sets_by_itself() {
+    for seed in 1..=5 {
+        let rest = plover(ACROSS, "");
+        let mut run = Words { seed, link: "latency = \"50 ms\"", rest, ..Words::default() }.run(2.0);
+        let text = shipped_gait("courier.gait").expect("it ships");
+        let slower = text.replace("4.2 m/s ", "4 m/s ");
+        assert_ne!(text, slower);
+        let before = run.lab().server_known().kinds.motion(1).schema().clone();
+        let rule = velocitas_gait::compile_after(&slower, Some(&before)).gait.expect("it is sound");
+        let here = machine(run.record(), 0);
+        run.reload(1, Arc::new(rule), Reach::One(here)).expect("of the same layout");
+        run.advance(secs(12.0));
+        let found = found(&run, 0);
+        assert!(found.len() > 20, "{}", found.len());
+        assert!(found.iter().all(|(.., f)| names(f) == ["rule_differs"]), "seed {seed}");
+    }
+}
+
+#[test]
+fn a_sender_who_rewrites_its_inputs_is_seen_to() {
+    let rogue = "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\ngait = \"courier.gait\"\nlink = \"test\"\nspawn = [0, 0]\n\
+                 trick = [{ overreach = \"0.5 times\", at = \"4 s\", lasts = \"4 s\" }]\n\
+                 random = \"5 /s\"\n";
+    let run = Words { link: "latency = \"50 ms\"", rest: rogue.to_owned(), ..Words::default() }.run(12.0);
+    let found = found(&run, 0);
+    assert!(found.len() > 5, "{}", found.len());
+    // What reaches beyond the stick is refused, and then missed.
+    // Half a push is within what a stick can give: nobody refuses it.
+    let named: BTreeSet<Vec<&str>> = found.iter().map(|(.., finding)| names(finding)).collect();
+    assert_eq!(named, [vec!["altered"]].into());
+    let altered = found.iter().find(|(.., finding)| names(finding) == ["altered"]);
+    let words = altered.map(|(.., finding)| finding.causes[0].words(run.record()));
+    assert!(words.is_some_and(|w| w.ends_with("reached the server otherwise than they were given")));
+}
+
+#[test]
+fn two_at_once_are_told_apart_and_where_both_are_needed_both_are_named() {
+    // A fence that the server alone knows, and pushes far from it.
+    let push = "[[event]]\nat = \"4.5 s\"\nevery = \"2.3 s\"\npush = { who = \"plover\", north = \"5 m/s\" }\n";
+    // Pushed while up against the fence: neither alone gives what the server had.
+    let mut seen: BTreeMap<Vec<&str>, u32> = BTreeMap::new();
+    for seed in 1..=5 {
+        let rest = FENCE.replace("KNOWN", "server") + push + &plover(ACROSS, "");
+        let run = Words { seed, link: "latency = \"50 ms\"", rest, ..Words::default() }.run(30.0);
+        let record = run.record();
+        for (at, c, finding) in found(&run, 0) {
+            let named = names(&finding);
+            *seen.entry(named.clone()).or_default() += 1;
+            let x = record.authority(scenario::actor(record, 0));
+            let x = x.pos(x.of_tick(record.cast.tick(c.tick)).expect("it was made")).x;
+            // The body is 0.35 m wide to each side of where it is.
+            let near = (x - 5.0).abs() < 1.6;
+            assert!(near || named == ["pushed"], "{at} at {x}: {named:?}");
+            assert!(named.iter().all(|n| ["pushed", "one_sided"].contains(n)) && !named.is_empty(), "{at}: {named:?}");
+        }
+    }
+    let both = vec!["pushed", "one_sided"];
+    assert!([vec!["pushed"], vec!["one_sided"], both].iter().all(|n| seen.contains_key(n)), "{seen:?}");
+}
+
+#[test]
+fn of_two_solids_the_one_in_the_way_is_named() {
+    let second = FENCE.replace("KNOWN", "server").replace("fence", "bin").replace("at = [5, 0]", "at = [-5, 0]");
+    let route = "[{ at = [9, 0] }, { at = [0, 0] }, { at = [-9, 0] }, { at = [0, 0] }]";
+    let rest = FENCE.replace("KNOWN", "server") + &second + &plover(route, "");
+    let run = Words { link: "latency = \"50 ms\"", rest, ..Words::default() }.run(40.0);
+    let record = run.record();
+    let mut words = BTreeSet::new();
+    for (_, c, finding) in found(&run, 0) {
+        let [Cause::OneSided(id, KnownTo::Server)] = finding.causes[..] else { panic!("{finding:?}") };
+        let track = record.authority(scenario::actor(record, 0));
+        let x = track.pos(track.of_tick(record.cast.tick(c.tick)).expect("it was made")).x;
+        let name = &record.cast.solid(id).expect("a solid").name;
+        assert_eq!(name == "fence", x > 0.0, "{name} at {x}");
+        words.insert(finding.causes[0].exchanged(record, machine(record, 0)).expect("it was tried"));
+    }
+    assert!(words.iter().eq(["bin known to plover", "fence known to plover"].iter()), "{words:?}");
+}
+
+#[test]
+fn the_words_say_what_was_tried() {
+    let rest = FENCE.replace("KNOWN", "server") + &plover(ACROSS, "");
+    let run = Words { link: "latency = \"50 ms\"", rest, ..Words::default() }.run(6.0);
+    let (_, c, finding) = found(&run, 0).remove(0);
+    let words = finding.words(run.record(), machine(run.record(), 0), &c);
+    let expected = format!(
+        "fence: the server stops, the client walks on. Tried: with fence known to plover tick {} agrees",
+        c.tick.0
+    );
+    assert_eq!(words, expected);
+}
+
+#[test]
+fn what_reconciliation_left_to_add_up_has_its_cause_and_the_knob() {
+    let push = "[[event]]\nat = \"5 s\"\npush = { who = \"plover\", north = \"6 m/s\" }\n";
+    let rest = plover("[]", "") + push;
+    let mut run = Words { link: "latency = \"40 ms\"", rest, ..Words::default() }.run(4.0);
+    let switch =
+        |on| Command::Set { member: scenario::member(0), knob: Knob::Reconciliation, value: KnobValue::Switch(on) };
+    run.command(switch(false));
+    run.advance(secs(12.0));
+    run.command(switch(true));
+    run.advance(secs(13.0));
+    let found = found(&run, 0);
+    assert_eq!(found.len(), 1);
+    assert_eq!(names(&found[0].2), ["pushed", "knob"]);
+}
+
+#[test]
+fn what_parted_longer_ago_than_is_stepped_again_says_since_when() {
+    let tune = "[[tune]]\nrule = \"courier\"\nknown_to = \"server\"\nset = { walk = \"4 m/s\" }\n";
+    let rest = tune.to_owned() + &plover(ACROSS, "settings = { reconciliation = false }");
+    let mut run = Words { link: "latency = \"40 ms\"", rest, ..Words::default() }.run(30.0);
+    run.command(Command::Set {
+        member: scenario::member(0),
+        knob: Knob::Reconciliation,
+        value: KnobValue::Switch(true),
+    });
+    run.advance(secs(30.2));
+    let (_, c, finding) = found(&run, 0).remove(0);
+    assert!(finding.causes.is_empty() && finding.replays == 0);
+    let words = finding.words(run.record(), machine(run.record(), 0), &c);
+    assert_eq!(words, format!("parted before tick {}: further back nothing is tried", c.tick.0 - 1024));
+}
+
+/// A walker that is no pure function: the first to make a tick that is divisible by 100 gets one lane of it altered.
+#[derive(Debug)]
+struct Unfaithful {
+    walker: Walker,
+    lane: usize,
+    made: Mutex<BTreeSet<u64>>,
+    altered: AtomicU64,
+}
+
+impl Motion for Unfaithful {
+    fn name(&self) -> &'static str {
+        "unfaithful"
+    }
+    fn schema(&self) -> &Schema {
+        self.walker.schema()
+    }
+    fn tunables(&self) -> &[Tunable] {
+        self.walker.tunables()
+    }
+    fn body(&self) -> Body {
+        self.walker.body()
+    }
+    fn limits(&self, tunables: &[f32]) -> Limits {
+        self.walker.limits(tunables)
+    }
+    fn spawn(&self, position: Vec3, bearing: f32) -> State {
+        self.walker.spawn(position, bearing)
+    }
+    fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step {
+        let mut step = self.walker.step(scene, state, input);
+        let Tick(tick) = scene.tick;
+        if tick > 200 && tick.is_multiple_of(100) && self.made.lock().expect("whole").insert(tick) {
+            step.state.set_real(self.lane, step.state.real(self.lane) + 0.25);
+            self.altered.fetch_add(1, Ordering::Relaxed);
+        }
+        step
+    }
+}
+
+#[test]
+fn a_lane_altered_by_what_nobody_knows_of_is_not_attributed() {
+    for lane in [0, 1, 3, 6] {
+        let rule =
+            Arc::new(Unfaithful { walker: Walker::new(), lane, made: Mutex::default(), altered: AtomicU64::new(0) });
+        let own: [Arc<dyn Motion>; 1] = [rule.clone()];
+        let cast = plover(ACROSS, "").replace("gait = \"courier.gait\"", "rule = \"unfaithful\"");
+        // Beside it what would be named gladly: a push, and a tunable of no effect.
+        let push = "[[event]]\nat = \"4.5 s\"\nevery = \"1 s\"\npush = { who = \"plover\", north = \"0.001 m/s\" }\n\
+                    [[tune]]\nrule = \"unfaithful\"\nknown_to = \"server\"\nset = { plunge = \"30 m/s\" }\n";
+        let words = Words { link: "latency = \"50 ms\"", rest: push.to_owned() + &cast, ..Words::default() };
+        let course = Course::parse_with("x", &words.text(), Sources { own: &own, read: &|p| shipped_gait(p) });
+        let mut run = Run::new(course.unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
+        run.advance(secs(20.0));
+        let found = found(&run, 0);
+        let altered: Vec<_> =
+            found.iter().filter(|(_, c, _)| (c.agreed.0..c.tick.0).any(|t| (t + 1).is_multiple_of(100))).collect();
+        // What is made good within a tick or two is seen only where that is compared.
+        let least = if lane < 3 { rule.altered.load(Ordering::Relaxed) - 1 } else { 2 };
+        assert!(altered.len() as u64 >= least, "lane {lane}: {altered:?}");
+        for (at, c, finding) in altered {
+            assert!(c.why == Restored::Diverged && finding.causes.is_empty(), "lane {lane}, {at}: {finding:?}");
+            assert_eq!(finding.words(run.record(), machine(run.record(), 0), c), "not attributed");
+        }
+    }
+}
+
+#[test]
+#[ignore = "minutes: run it after changes to causes or to what machines do"]
+fn over_a_dozen_seeds_of_every_shipped_course_nothing_is_left_unattributed() {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../courses");
+    let mut count = 0;
+    for folder in ["", "links", "faults"].map(|sub| folder.join(sub)) {
+        for path in std::fs::read_dir(folder).expect("it is there").map(|entry| entry.expect("an entry").path()) {
+            if !path.to_string_lossy().ends_with(".course.toml") {
+                continue;
+            }
+            let text = std::fs::read_to_string(&path).expect("it reads");
+            for seed in 1..=12 {
+                let course = Course::parse(&path.to_string_lossy(), &text, &[]).unwrap_or_else(|e| panic!("{e}"));
+                let mut run = Run::new(Course { seed, ..course }).expect("it fits");
+                run.advance(secs(120.0));
+                for member in 0..run.course().cast.len() {
+                    for (at, c, finding) in found(&run, member) {
+                        count += 1;
+                        assert!(!finding.causes.is_empty(), "{}, seed {seed}, {at}: {c:?}", path.display());
+                    }
+                }
+            }
+        }
+    }
+    assert!(count > 10_000, "only {count} corrections");
+}
