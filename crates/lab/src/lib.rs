@@ -40,6 +40,7 @@ mod tap;
 mod time;
 mod trace;
 pub mod track;
+pub mod trouble;
 pub mod vet;
 mod watch;
 

@@ -11,7 +11,7 @@ use velocitas_core::{Fact, Motion, Server, ServerConfig, SpawnError, Tick};
 
 use crate::command::{Command, ReadLater};
 use crate::course::{Course, KnownTo, Saved};
-use crate::ids::Part;
+use crate::ids::{MachineId, Part};
 use crate::known::Reach;
 use crate::lab::{Lab, populate};
 use crate::machine::token;
@@ -19,6 +19,7 @@ use crate::metrics::{ClientMetrics, Moments, Reel, Span, Tally, WINDOW};
 use crate::record::{Cast, Record};
 use crate::stirs::Stirs;
 use crate::time::LabTime;
+use crate::trouble::{Trouble, sort};
 use crate::watch::{Happening, Unrecorded, Watch};
 
 /// Between checkpoints while they are fresh.
@@ -120,6 +121,8 @@ pub struct Measured {
     pub clients: Vec<ClientMetrics>,
     /// Of each of them, when to look at what went wrong.
     pub moments: Vec<Moments>,
+    /// What went wrong, by reason: the worst first.
+    pub troubles: Vec<Trouble>,
     /// What is no single member's.
     pub totals: Totals,
 }
@@ -206,7 +209,10 @@ impl Run {
             .map(|machine| (machine, &meter.tallies[machine.index()]))
             .map(|(machine, tally)| (tally.figures(&self.record, machine), tally.moments()))
             .unzip();
-        Measured { clients, moments, totals: meter.totals }
+        let of = |machine: MachineId| meter.tallies[machine.index()].troubles(machine);
+        let mut troubles: Vec<Trouble> = self.record.cast.players().flat_map(of).collect();
+        sort(&mut troubles);
+        Measured { clients, moments, troubles, totals: meter.totals }
     }
 
     /// What has not stirred so far, in words: members that never moved, inputs never given, fields that never changed. Where

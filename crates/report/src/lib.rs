@@ -11,6 +11,6 @@ mod table;
 mod text;
 
 pub use chart::{ChartError, Of, chart};
-pub use summary::{Summary, summarise};
+pub use summary::{Summary, TroubleRow, summarise};
 pub use table::csv_table;
 pub use text::text;

@@ -6,7 +6,8 @@ use std::time::Duration;
 use serde::Serialize;
 use velocitas_lab::metrics::{ClientMetrics, seen_after_ms};
 use velocitas_lab::record::Record;
-use velocitas_lab::{ActorId, LabTime, Run};
+use velocitas_lab::trouble::Trouble;
+use velocitas_lab::{ActorId, LabTime, Measured, Run};
 
 /// A run in numbers. `docs/report.md` explains the keys.
 #[derive(Clone, Debug, Serialize)]
@@ -33,10 +34,61 @@ pub struct Summary {
     pub refused_datagrams: u64,
     /// Each of the cast.
     pub clients: Vec<ClientMetrics>,
+    /// What went wrong, by reason: the worst first.
+    pub troubles: Vec<TroubleRow>,
     /// Everything that was ever there, in the order of birth.
     pub entities: Vec<EntityLife>,
     /// What did not stir, in words: where nothing happened, nothing was proven.
     pub still: Vec<String>,
+}
+
+/// A trouble in numbers.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct TroubleRow {
+    /// Whose screen, or prediction.
+    pub client: String,
+    /// Why, in one word.
+    pub reason: String,
+    /// The same in words, with how often and how far.
+    pub words: String,
+    /// How often the present was taken back.
+    pub corrections: u32,
+    /// Frames in which something drawn moved otherwise than it should.
+    pub hops: u32,
+    /// How often everything stood still.
+    pub stalls: u32,
+    /// The jumps of the corrections, in all.
+    pub jumps_m: f64,
+    /// The largest of them.
+    pub worst_m: f64,
+    /// What eyes saw jump after easing.
+    pub seen_m: f64,
+    /// In how many seconds.
+    pub seconds: f64,
+    /// When it was first.
+    pub first_ms: f64,
+    /// When it was last.
+    pub last_ms: f64,
+}
+
+impl TroubleRow {
+    /// A trouble of a record.
+    pub fn of(record: &Record, t: &Trouble) -> Self {
+        Self {
+            client: record.cast.name(t.machine).to_owned(),
+            reason: t.reason.name(),
+            words: t.words(record),
+            corrections: t.corrections,
+            hops: t.hops,
+            stalls: t.stalls,
+            jumps_m: t.jumps_m,
+            worst_m: t.worst_m,
+            seen_m: t.seen_m,
+            seconds: t.seconds,
+            first_ms: t.first.millis(),
+            last_ms: t.last.millis(),
+        }
+    }
 }
 
 /// From an entity's birth to its end.
@@ -103,7 +155,7 @@ impl Summary {
 pub fn summarise(run: &Run, took: Duration) -> Summary {
     let record = run.record();
     let course = run.course();
-    let (clients, totals) = run.figures();
+    let Measured { clients, totals, troubles, .. } = run.measured();
     let wall_ms = took.as_secs_f64() * 1e3;
     Summary {
         course: course.name.clone(),
@@ -117,6 +169,7 @@ pub fn summarise(run: &Run, took: Duration) -> Summary {
         step_faults: totals.step_faults,
         refused_datagrams: run.lab().refused(),
         clients,
+        troubles: troubles.iter().map(|t| TroubleRow::of(record, t)).collect(),
         entities: lives(record),
         still: run.still(),
     }

@@ -53,6 +53,7 @@ pub fn text(s: &Summary) -> String {
         }
         out.push('\n');
     }
+    out.push_str(&troubles(s));
     out.push_str(&comings(s));
     for c in s.clients.iter().filter(|c| c.kind == "rogue") {
         let _ = writeln!(
@@ -84,6 +85,22 @@ fn accusations(client: &ClientMetrics) -> String {
     let by_rule = |(rule, n): (&&str, &u32)| format!("{n} for {rule}");
     let told: Vec<String> = client.verdicts.iter().map(by_rule).collect();
     if told.is_empty() { "no verdict".to_owned() } else { told.join(", ") }
+}
+
+/// So many troubles are told of; all are in the report for programs.
+const TOLD: usize = 8;
+
+/// What went wrong, by reason: the worst first.
+fn troubles(s: &Summary) -> String {
+    let mut out = String::new();
+    for t in s.troubles.iter().take(TOLD) {
+        let head = if out.is_empty() { "\ntroubles, the worst first\n" } else { "" };
+        let _ = writeln!(out, "{head}  {:10} {}", t.client, t.words);
+    }
+    if s.troubles.len() > TOLD {
+        let _ = writeln!(out, "  and {} more: --report json has all", s.troubles.len() - TOLD);
+    }
+    out
 }
 
 /// Who came later than the beginning, or went, or has not exactly the owner it came with: nothing where that is nobody.

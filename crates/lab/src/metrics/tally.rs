@@ -16,6 +16,7 @@ use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::record::{InputRow, Record};
 use crate::samples::Samples;
 use crate::time::LabTime;
+use crate::trouble::{Ledger, Trouble};
 use crate::watch::Happening;
 
 /// Figures of a machine on their way.
@@ -47,6 +48,7 @@ pub struct Tally {
     frames: u64,
     extrapolated: u64,
     held: u64,
+    troubles: Ledger,
     responses: Samples,
     seen: Samples,
     bytes_up: (u64, u64),
@@ -98,6 +100,7 @@ impl Tally {
         self.add_inputs(record, machine, span);
         self.errors.extend(prediction_errors(record, machine, span.from, span.to).into_iter().map(|(_, e)| e));
         self.add_views(record, machine, span, reel);
+        self.troubles.end(record, machine, span);
         let looked = (span.from, span.to, span.end);
         for (at, ms) in responses(record, machine, looked) {
             self.responses.push(ms);
@@ -182,12 +185,18 @@ impl Tally {
         Moments { trick: self.tricks.unanswered(), ..self.moments.clone() }
     }
 
+    /// What went wrong, by reason.
+    pub fn troubles(&self, machine: MachineId) -> Vec<Trouble> {
+        self.troubles.troubles(machine)
+    }
+
     fn add_happenings(&mut self, record: &Record, machine: MachineId, span: Span) {
         let rows = &record.of(machine).happenings;
         for row in rows.span(span.from, span.to) {
             match row.what {
                 Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled => {
                     self.corrections += 1;
+                    self.troubles.corrected(record, machine, row.at, &c);
                     self.moments.corrections.note(1, row.at);
                     if c.why == Restored::Teleported {
                         self.teleported += 1;
@@ -272,7 +281,8 @@ impl Tally {
         let after = (span.to.0 + 1) / WINDOW.0;
         for second in first..after {
             let begin = LabTime(second * WINDOW.0);
-            reel.play(record, machine, begin, |_, own, sights, window| {
+            reel.play(record, machine, begin, |actor, own, sights, window| {
+                self.troubles.seen(record, machine, (actor, own), sights, &window);
                 if own {
                     self.moments.own.note(&window, begin);
                     return self.own.add(&window);

@@ -35,6 +35,8 @@ pub struct Window {
     pub roughness_mps: Option<f64>,
     /// Frames in which it moved otherwise than the authority had it.
     pub hops: u32,
+    /// Which of the frames of the window they are, and how far off each moved, in metres.
+    pub hopped: Vec<(usize, f64)>,
     /// Seconds between the frames that were looked at for that.
     pub seconds: f64,
 }
@@ -284,7 +286,10 @@ fn judge(truth: &Truth, sights: &[Sight], timing: &mut Timing) -> Window {
             pairs += 1;
             moved += way;
             window.seconds += seconds;
-            window.hops += u32::from(off > HOP_M.max(HOP_SHARE * way));
+            if off > HOP_M.max(HOP_SHARE * way) {
+                window.hops += 1;
+                window.hopped.push((i, off));
+            }
         }
     }
     window.roughness_mps = (pairs > 0 && moved >= MOVED_M).then(|| libm::sqrt(squares / f64::from(pairs)));

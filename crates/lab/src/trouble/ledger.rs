@@ -1,0 +1,231 @@
+//! Troubles as they add up, second by second.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use velocitas_core::{Correction, Drawn, Fact, MessageKind, Restored};
+
+use super::{Dry, Reason, Trouble};
+use crate::ids::{ActorId, MachineId, RecordTick};
+use crate::metrics::{Reel, Span, WINDOW, Window};
+use crate::record::{Record, Sight};
+use crate::time::LabTime;
+use crate::watch::Happening;
+
+/// What is closer together than this is one stretch.
+const TOGETHER: LabTime = LabTime(250_000_000);
+/// So long before a hop of the own character a correction may have been whose easing it is, and so long after it one that undoes
+/// what parted by then.
+const EASED: LabTime = LabTime(500_000_000);
+const UNDONE: LabTime = LabTime(1_000_000_000);
+/// Of somebody whose frames are further apart than this, and than three of them, it is said that it stood still.
+const STOOD: LabTime = LabTime(100_000_000);
+/// So far back a snapshot may have left that should have been there.
+const SENT: LabTime = LabTime(1_500_000_000);
+
+/// What adds up under one reason.
+#[derive(Clone, Debug, Default)]
+struct Sum {
+    corrections: u32,
+    hops: u32,
+    stalls: u32,
+    jumps_m: f64,
+    worst_m: f64,
+    seen_m: f64,
+    seconds: f64,
+    times: Option<(LabTime, LabTime)>,
+}
+
+impl Sum {
+    /// Something was so at a moment; within a second they may come in any order.
+    fn at(&mut self, moment: LabTime) {
+        let (first, last) = self.times.unwrap_or((moment, moment));
+        if moment > last && moment.minus(last) <= TOGETHER {
+            self.seconds += moment.minus(last).secs();
+        }
+        self.times = Some((first.min(moment), last.max(moment)));
+    }
+}
+
+/// The troubles of one machine so far.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Ledger {
+    sums: BTreeMap<Reason, Sum>,
+    /// The last frame in which others stood still past all limits, and the last frame there was.
+    held: Option<LabTime>,
+    frame: Option<LabTime>,
+    /// What of the second at hand is to be taken in the order of time: moments, why, and how far.
+    hops: Vec<(LabTime, Reason, f64)>,
+    holds: BTreeSet<LabTime>,
+}
+
+impl Ledger {
+    /// Adds a second, or less, of the record by itself.
+    pub(super) fn add(&mut self, record: &Record, machine: MachineId, span: Span, reel: &mut Reel) {
+        for row in record.of(machine).happenings.span(span.from, span.to) {
+            if let Happening::Fact(Fact::Corrected(c)) = row.what {
+                self.corrected(record, machine, row.at, &c);
+            }
+        }
+        reel.play(record, machine, LabTime(span.from.0 / WINDOW.0 * WINDOW.0), |actor, own, sights, window| {
+            self.seen(record, machine, (actor, own), sights, &window);
+        });
+        self.end(record, machine, span);
+    }
+
+    /// Takes a correction.
+    pub(crate) fn corrected(&mut self, record: &Record, machine: MachineId, at: LabTime, c: &Correction) {
+        if c.why == Restored::Settled {
+            return;
+        }
+        let reason = Reason::of(&record.finding(machine, at, c));
+        let sum = self.sums.entry(reason).or_default();
+        sum.corrections += 1;
+        // Who is put elsewhere is meant to be there.
+        if c.why != Restored::Teleported {
+            sum.jumps_m += f64::from(c.jump);
+            sum.worst_m = sum.worst_m.max(f64::from(c.jump));
+        }
+        sum.at(at);
+    }
+
+    /// Takes what was drawn of an entity in a second.
+    pub(crate) fn seen(
+        &mut self,
+        record: &Record,
+        machine: MachineId,
+        (actor, own): (ActorId, bool),
+        sights: &[Sight],
+        window: &Window,
+    ) {
+        for &(i, off) in &window.hopped {
+            let reason = if own {
+                own_hop(record, machine, actor, sights[i].at)
+            } else {
+                Some(other_hop(record, machine, &sights[i.saturating_sub(1)..=i]))
+            };
+            self.hops.extend(reason.map(|reason| (sights[i].at, reason, off)));
+        }
+        if !own {
+            self.holds.extend(sights.iter().filter(|sight| sight.how == Drawn::Held).map(|sight| sight.at));
+        }
+    }
+
+    /// A second, or what there is of it, is over.
+    pub(crate) fn end(&mut self, record: &Record, machine: MachineId, span: Span) {
+        self.hops.sort_by(|a, b| (a.0, &a.1).cmp(&(b.0, &b.1)));
+        for (at, reason, off) in std::mem::take(&mut self.hops) {
+            let sum = self.sums.entry(reason).or_default();
+            sum.hops += 1;
+            sum.seen_m += off;
+            sum.at(at);
+        }
+        for at in std::mem::take(&mut self.holds) {
+            let sum = self.sums.entry(Reason::RanDry(dry(record, machine, at))).or_default();
+            sum.stalls += u32::from(self.held.is_none_or(|held| at.minus(held) > TOGETHER));
+            sum.at(at);
+            self.held = Some(at);
+        }
+        self.stood(record, machine, span);
+    }
+
+    /// Looks for long frames.
+    fn stood(&mut self, record: &Record, machine: MachineId, span: Span) {
+        let fps = record.cast.machines[machine.index()].host.fps;
+        let limit = STOOD.max(LabTime::from_secs(3.0 / fps));
+        let rows = record.of(machine);
+        for frame in rows.frames.span(span.from, span.to) {
+            let before = self.frame.replace(frame.at);
+            // Before it began to play there was nothing to stand still.
+            let Some(before) = before.filter(|before| *before >= rows.joined_by(frame.at)) else { continue };
+            if frame.at.minus(before) > limit {
+                let sum = self.sums.entry(Reason::StoodStill).or_default();
+                sum.stalls += 1;
+                sum.seconds += frame.at.minus(before).secs();
+                let (first, last) = sum.times.unwrap_or((before, frame.at));
+                sum.times = Some((first.min(before), last.max(frame.at)));
+            }
+        }
+    }
+
+    /// What they came to.
+    pub(crate) fn troubles(&self, machine: MachineId) -> Vec<Trouble> {
+        let trouble = |(reason, sum): (&Reason, &Sum)| {
+            let (first, last) = sum.times?;
+            Some(Trouble {
+                machine,
+                reason: reason.clone(),
+                corrections: sum.corrections,
+                hops: sum.hops,
+                stalls: sum.stalls,
+                jumps_m: sum.jumps_m,
+                worst_m: sum.worst_m,
+                seen_m: sum.seen_m,
+                seconds: sum.seconds,
+                first,
+                last,
+            })
+        };
+        self.sums.iter().filter_map(trouble).collect()
+    }
+}
+
+/// Why the own character hopped in a frame: for the correction that is being eased out, else for the one that is still to come.
+/// `None` where it was put elsewhere and is meant to be there.
+fn own_hop(record: &Record, machine: MachineId, actor: ActorId, at: LabTime) -> Option<Reason> {
+    let rows = &record.of(machine).happenings;
+    let entity = record.cast.actors[actor.index()].id;
+    let correction = |row: &crate::watch::HappeningRow| match row.what {
+        Happening::Fact(Fact::Corrected(c)) if c.entity == entity && c.why != Restored::Settled => Some((row.at, c)),
+        _ => None,
+    };
+    let before = rows.span(at.minus(EASED), at).rev().find_map(correction);
+    let near = before.or_else(|| rows.span(at, at.plus(UNDONE)).find_map(correction));
+    if let Some((when, c)) = near {
+        let reason = || Reason::of(&record.finding(machine, when, &c));
+        return (c.why != Restored::Teleported).then(reason);
+    }
+    let passed_over = |row: &crate::watch::HappeningRow| matches!(row.what, Happening::Fact(Fact::Dropped { .. }));
+    let stood = rows.span(at.minus(EASED), at).any(passed_over);
+    Some(if stood { Reason::StoodStill } else { Reason::Unknown })
+}
+
+/// Why somebody else hopped, from the frame and the one before.
+fn other_hop(record: &Record, machine: MachineId, frames: &[Sight]) -> Reason {
+    let is_past = |sight: &&Sight| matches!(sight.how, Drawn::Extrapolated | Drawn::Held);
+    if let Some(past) = frames.iter().find(is_past) {
+        return Reason::RanDry(dry(record, machine, past.at));
+    }
+    let [before, now] = frames else { return Reason::Unknown };
+    if now.how == Drawn::Newest {
+        return Reason::AsItCame;
+    }
+    let drawn = |sight: &Sight| f64::from(sight.tick.0) + f64::from(sight.fraction);
+    let ticks = now.at.minus(before.at).secs() * f64::from(record.cast.rate.hz());
+    // A quarter off is what makes a hop by itself.
+    if (drawn(now) - drawn(before) - ticks).abs() > ticks / 4.0 { Reason::Uneven } else { Reason::Straight }
+}
+
+/// Why at a moment no newer snapshot was there.
+fn dry(record: &Record, machine: MachineId, at: LabTime) -> Dry {
+    let received = &record.of(machine).received;
+    let until = received.until(at);
+    let newest = received.range(until.saturating_sub(16), until).map(|row| row.tick).max().unwrap_or(RecordTick(0));
+    let link = record.link(MachineId::SERVER, machine);
+    let sent = link.into_iter().flat_map(|rows| rows.span(at.minus(SENT), at));
+    let newer: Vec<_> =
+        sent.filter(|row| row.kind == MessageKind::Snapshot && row.tick.is_some_and(|tick| tick > newest)).collect();
+    if newer.iter().any(|row| row.arrived.is_none() || row.unread) {
+        return Dry::Lost;
+    }
+    // What left a moment ago nobody expects yet.
+    let interval = LabTime(3_000_000_000 / u64::from(record.cast.rate.hz()));
+    let stood = |actor: ActorId| {
+        let track = record.authority(actor);
+        let made = track.at(at).and_then(|i| track.head(i)).map(|head| head.at);
+        made.is_some_and(|made| at.minus(made) > LabTime(interval.0.max(STOOD.0)))
+    };
+    if record.cast.actors().filter(|a| record.cast.actors[a.index()].is_there(at)).all(stood) {
+        return Dry::ServerStood;
+    }
+    if newer.is_empty() { Dry::Seldom } else { Dry::Late }
+}

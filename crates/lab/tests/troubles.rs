@@ -1,0 +1,138 @@
+//! What goes wrong for one reason is one trouble, and everything that goes wrong is in one.
+
+mod scenario;
+
+use scenario::{Words, corrections, machine, walker};
+use velocitas_lab::trouble::{Dry, Reason, Trouble, troubles};
+use velocitas_lab::{Command, Course, Keep, Knob, KnobValue, LabTime, MachineId, Run};
+
+fn secs(x: f64) -> LabTime {
+    LabTime::from_secs(x)
+}
+
+/// The troubles of a member in a whole run.
+fn of(run: &Run, member: usize) -> Vec<Trouble> {
+    let record = run.record();
+    troubles(record, Some(machine(record, member)), LabTime::ZERO, run.now())
+}
+
+fn named(all: &[Trouble], name: &str) -> Option<Trouble> {
+    all.iter().find(|t| t.reason.name() == name).cloned()
+}
+
+const FENCE: &str =
+    "[[solid]]\nname = \"fence\"\nat = [5, 0]\nsize = [0.6, 8]\nheight = \"2 m\"\nknown_to = \"server\"\n";
+const ACROSS: &str = "[{ at = [9, 0] }, { at = [0, 0] }]";
+
+fn two(link: &str, rest: &str) -> Run {
+    let cast = walker("plover", "").replace(scenario::ROUND, ACROSS)
+        + &walker("heron", "").replace(scenario::ROUND, "[{ at = [-9, 0] }, { at = [0, 0] }]");
+    let words = Words { link, rest: rest.to_owned() + &cast, ..Words::default() };
+    let mut run = Run::new(words.course()).expect("it fits");
+    run.set_keep(Keep::All);
+    run
+}
+
+#[test]
+fn all_corrections_at_one_solid_are_one_trouble() {
+    let mut run = two("latency = \"50 ms\"", FENCE);
+    run.advance(secs(20.0));
+    let all = of(&run, 0);
+    let fence = named(&all, "one_sided").expect("it is there");
+    let corrected = corrections(run.record(), 0, LabTime::ZERO);
+    let jumps: f64 = corrected.iter().map(|(_, c)| f64::from(c.jump)).sum();
+    assert!(fence.corrections as usize == corrected.len() && fence.corrections > 20, "{fence:?}");
+    assert!((fence.jumps_m - jumps).abs() < 1e-9 && fence.seen_m > 0.0, "{fence:?}");
+    assert_eq!(
+        (fence.first, fence.last),
+        (corrected[0].0.min(fence.first), corrected.last().expect("some").0.max(fence.last))
+    );
+    let words = fence.words(run.record());
+    assert!(
+        words.starts_with(&format!("fence: {} corrections, ", corrected.len())) && words.contains(" each; "),
+        "{words}"
+    );
+    assert!(!of(&run, 1).iter().any(|t| t.corrections > 0), "heron has none of it");
+}
+
+#[test]
+fn easing_takes_from_what_eyes_see_and_not_from_the_corrections() {
+    let run = |ease: f64| {
+        let push = "[[event]]\nat = \"4 s\"\nevery = \"2 s\"\npush = { who = \"plover\", north = \"1.5 m/s\" }\n";
+        let mut run = two("latency = \"50 ms\"", push);
+        run.command(Command::Set { member: scenario::member(0), knob: Knob::Ease, value: KnobValue::Number(ease) });
+        run.advance(secs(20.0));
+        named(&of(&run, 0), "pushed").expect("it is there")
+    };
+    let (hard, soft) = (run(0.0), run(400.0));
+    assert_eq!((hard.corrections, hard.jumps_m.to_bits()), (soft.corrections, soft.jumps_m.to_bits()));
+    assert!(soft.seen_m < hard.seen_m, "{} m eased, {} m not", soft.seen_m, hard.seen_m);
+}
+
+#[test]
+fn stalls_and_hops_of_others_say_what_was_missing() {
+    let smooth = "latency = \"40 ms\"";
+    for (link, rest, name) in [
+        (
+            smooth,
+            "[[event]]\nat = \"5 s\"\nlink = { who = \"plover\", down = { loss = \"100 %\" } }\n[[event]]\nat = \"6.5 s\"\nlink = { who = \"plover\", down = { loss = \"0 %\" } }\n",
+            "snapshots_lost",
+        ),
+        (smooth, "[[event]]\nat = \"5 s\"\nfreeze = { who = \"server\", lasts = \"1.5 s\" }\n", "server_stood_still"),
+        (smooth, "[[event]]\nat = \"5 s\"\nfreeze = { who = \"plover\", lasts = \"700 ms\" }\n", "stood_still"),
+        (
+            smooth,
+            "[[event]]\nat = \"5 s\"\nlink = { who = \"plover\", down = { latency = \"900 ms\" } }\n",
+            "snapshots_late",
+        ),
+    ] {
+        let mut run = two(link, rest);
+        run.advance(secs(12.0));
+        let all = of(&run, 0);
+        let stalled: Vec<&Trouble> = all.iter().filter(|t| t.stalls > 0).collect();
+        let names: Vec<String> = stalled.iter().map(|t| t.reason.name()).collect();
+        assert_eq!(names, [name], "{all:?}");
+        assert!(stalled[0].stalls == 1 && (0.3..2.5).contains(&stalled[0].seconds), "{:?}", stalled[0]);
+        assert!(stalled[0].first > secs(4.9) && stalled[0].last < secs(8.0), "{:?}", stalled[0]);
+    }
+}
+
+#[test]
+fn drawn_as_it_comes_is_a_trouble_by_that_name() {
+    let mut run = two("latency = \"40 ms\"", "");
+    run.command(Command::Set {
+        member: scenario::member(0),
+        knob: Knob::Interpolation,
+        value: KnobValue::Switch(false),
+    });
+    run.advance(secs(12.0));
+    let all = of(&run, 0);
+    let worst = all.first().expect("it hops");
+    assert_eq!((&worst.reason, worst.corrections), (&Reason::AsItCame, 0));
+    assert!(worst.hops > 100 && worst.seen_m > 5.0, "{worst:?}");
+    assert!(!all.iter().any(|t| t.reason == Reason::RanDry(Dry::Seldom)), "{all:?}");
+}
+
+#[test]
+fn whatever_the_figures_count_is_in_a_trouble_and_the_worst_is_first() {
+    let mut run = Run::new(Course::demo()).expect("it fits");
+    run.set_keep(Keep::All);
+    run.meter();
+    run.advance(secs(40.0));
+    let (record, measured) = (run.record(), run.measured());
+    let machines: Vec<MachineId> = record.cast.players().collect();
+    for (client, machine) in measured.clients.iter().zip(&machines) {
+        let mine = measured.troubles.iter().filter(|t| t.machine == *machine);
+        let count: u32 = mine.clone().map(|t| t.corrections).sum();
+        assert_eq!(count, client.corrections.count, "{}", client.name);
+        // A teleport of the own is no hop to anybody.
+        let hops: u32 = mine.map(|t| t.hops).sum();
+        let told = [client.own.hops_per_min, client.others.hops_per_min].map(|h| h.unwrap_or(0.0));
+        assert!(hops > 0 || told == [0.0, 0.0], "{}", client.name);
+    }
+    let seen: Vec<f64> = measured.troubles.iter().map(|t| t.seen_m).collect();
+    assert!(seen.is_sorted_by(|a, b| a >= b) && seen.len() > 6);
+    // Metered second by second or asked for at once, they are the same.
+    let at_once = troubles(record, None, LabTime::ZERO, run.now());
+    assert_eq!(at_once, measured.troubles);
+}
