@@ -34,6 +34,40 @@ impl Sudden {
     }
 }
 
+/// What from now on no longer goes wrong, whatever the course has in store.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Calm {
+    /// The way up of a member's link: everything arrives at once.
+    Up(MemberId),
+    /// The way down.
+    Down(MemberId),
+    /// A machine's frames: no hitches and no freezes. `None`: of the one that decides.
+    Frames(Option<MemberId>),
+    /// Nobody is pushed or put elsewhere.
+    Pushes,
+}
+
+impl Calm {
+    /// One word, for programs.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Up(_) => "up",
+            Self::Down(_) => "down",
+            Self::Frames(_) => "frames",
+            Self::Pushes => "pushes",
+        }
+    }
+
+    /// Whose it is, if it is one member's.
+    pub const fn member(self) -> Option<MemberId> {
+        match self {
+            Self::Up(member) | Self::Down(member) => Some(member),
+            Self::Frames(member) => member,
+            Self::Pushes => None,
+        }
+    }
+}
+
 /// What was read while a run went on, for commands that speak of it by number.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct ReadLater<'a> {
@@ -56,6 +90,8 @@ pub enum Command {
     Mend(MemberId),
     /// Something happens to a member, as an event of a course would have it.
     Happens(MemberId, Sudden),
+    /// Something no longer goes wrong from now on.
+    Calm(Calm),
     /// A knob of one member of the cast is set.
     Set {
         /// Whose.

@@ -55,6 +55,8 @@ pub enum Knob {
     Bandwidth,
     /// How much waits for it.
     Queue,
+    /// How much earlier inputs arrive than they need to.
+    Lead,
 }
 
 /// What a knob is set to.
@@ -106,6 +108,17 @@ pub enum Takes {
     Whole,
     /// true or false.
     Switch,
+}
+
+/// What to try where something is wrong, as one change that may cure it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Sound {
+    /// As it does least harm: of a link as if it were perfect, of a client as it begins unless told otherwise, a switch on.
+    Usual,
+    /// A notch more.
+    Up,
+    /// A notch less.
+    Down,
 }
 
 /// What it is a setting of, and how that is read and changed. Shares are kept from 0 to 1.
@@ -171,6 +184,8 @@ pub struct KnobSpec {
     pub key: &'static str,
     /// How a course writes it.
     pub takes: Takes,
+    /// What to try as a cure.
+    pub sound: Sound,
     /// What it is a setting of.
     pub place: Place,
 }
@@ -192,11 +207,12 @@ const OFTEN: &[f64] = &[0.0, 0.2, 0.5, 1.0, 2.0, 4.0, 6.0, 10.0, 20.0, 30.0, 60.
 const KILOBITS: &[f64] =
     &[0.0, 8.0, 16.0, 24.0, 32.0, 48.0, 64.0, 96.0, 128.0, 256.0, 512.0, 1000.0, 10_000.0, 1_000_000.0];
 const KILOBYTES: &[f64] = &[0.0, 1.0, 2.0, 4.0, 8.0, 16.0, 32.0, 64.0, 128.0, 256.0, 1000.0, 10_000.0];
+const EXTRA: &[f64] = &[0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0];
 /// No delay of a client is longer, in milliseconds.
 const LONGEST: f64 = 5000.0;
 
 /// The table.
-pub static SETTINGS: [KnobSpec; 24] = [
+pub static SETTINGS: [KnobSpec; 25] = [
     KnobSpec {
         knob: Knob::Latency,
         name: "latency, one way",
@@ -205,6 +221,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "mean delay in each direction; with prediction off it is felt twice before anything moves",
         key: "latency",
         takes: Takes::Time,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.latency_ms, set: |c, x| c.latency_ms = x },
     },
     KnobSpec {
@@ -215,6 +232,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "spread of the delay; widens the lead and the view delay",
         key: "jitter",
         takes: Takes::Time,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.jitter_ms, set: |c, x| c.jitter_ms = x },
     },
     KnobSpec {
@@ -225,6 +243,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "datagrams lost in each direction; repeats cover it for inputs",
         key: "loss",
         takes: Takes::Share,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.loss, set: |c, x| c.loss = x },
     },
     KnobSpec {
@@ -235,6 +254,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "each message carries the inputs of so many ticks; more cost bytes and survive loss",
         key: "ticks_per_message",
         takes: Takes::Whole,
+        sound: Sound::Up,
         place: Place::Number { get: |k| f64::from(k.settings.repeats), set: |k, x| k.settings.repeats = x as u8 },
     },
     KnobSpec {
@@ -245,6 +265,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "ticks between snapshots to this client; fewer bytes, a longer view delay",
         key: "snapshot_every",
         takes: Takes::Whole,
+        sound: Sound::Down,
         place: Place::Number { get: |k| f64::from(k.snapshot_every), set: |k, x| k.snapshot_every = x as u8 },
     },
     KnobSpec {
@@ -255,6 +276,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "how far behind arrivals remotes are drawn; auto is two snapshot intervals + 2 \u{3c3}",
         key: "view_delay",
         takes: Takes::TimeOrAuto,
+        sound: Sound::Usual,
         place: Place::NumberOrAuto {
             get: |k| match k.settings.view_delay {
                 ViewDelay::Auto => None,
@@ -271,6 +293,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "a correction fades in over this time; 0 shows it at once",
         key: "ease",
         takes: Takes::Time,
+        sound: Sound::Usual,
         place: Place::Number {
             get: |k| f64::from(k.settings.ease_ms),
             set: |k, x| k.settings.ease_ms = x.min(LONGEST) as u32,
@@ -284,6 +307,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "off: the own character waits for the server like everybody else",
         key: "prediction",
         takes: Takes::Switch,
+        sound: Sound::Usual,
         place: Place::Switch { get: |k| k.settings.predict, set: |k, on| k.settings.predict = on },
     },
     KnobSpec {
@@ -294,6 +318,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "off: predictions are never restored to what the server says",
         key: "reconciliation",
         takes: Takes::Switch,
+        sound: Sound::Usual,
         place: Place::Switch { get: |k| k.settings.reconcile, set: |k, on| k.settings.reconcile = on },
     },
     KnobSpec {
@@ -304,6 +329,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "off: remotes jump to the newest snapshot as it arrives",
         key: "interpolation",
         takes: Takes::Switch,
+        sound: Sound::Usual,
         place: Place::Switch { get: |k| k.settings.interpolate, set: |k, on| k.settings.interpolate = on },
     },
     KnobSpec {
@@ -314,6 +340,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "how long the delay stays alike",
         key: "correlation",
         takes: Takes::Time,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.correlation_ms, set: |c, x| c.correlation_ms = x },
     },
     KnobSpec {
@@ -324,6 +351,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "datagrams that arrive twice",
         key: "duplication",
         takes: Takes::Share,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.duplication, set: |c, x| c.duplication = x },
     },
     KnobSpec {
@@ -334,6 +362,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "datagrams held back so that later ones pass",
         key: "reordering",
         takes: Takes::Share,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.reordering, set: |c, x| c.reordering = x },
     },
     KnobSpec {
@@ -344,6 +373,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "datagrams arrive together at gates this far apart",
         key: "bunch",
         takes: Takes::Time,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.bunch_ms, set: |c, x| c.bunch_ms = x },
     },
     KnobSpec {
@@ -354,6 +384,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "corrections larger than this are shown at once",
         key: "snap",
         takes: Takes::Length,
+        sound: Sound::Usual,
         place: Place::Number { get: |k| f64::from(k.settings.snap_m), set: |k, x| k.settings.snap_m = x as f32 },
     },
     KnobSpec {
@@ -364,6 +395,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "how long remotes run on without data, then they stand",
         key: "extrapolate",
         takes: Takes::Time,
+        sound: Sound::Usual,
         place: Place::Number {
             get: |k| f64::from(k.settings.extrapolate_ms),
             set: |k, x| k.settings.extrapolate_ms = x.min(LONGEST) as u32,
@@ -377,6 +409,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "off: the own character is drawn at its newest tick, so it steps where frames and ticks are out of step",
         key: "between_ticks",
         takes: Takes::Switch,
+        sound: Sound::Usual,
         place: Place::Switch { get: |k| k.settings.between_ticks, set: |k, on| k.settings.between_ticks = on },
     },
     KnobSpec {
@@ -387,6 +420,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "so often a minute, on average, a burst of loss begins",
         key: "bursts",
         takes: Takes::Often,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.bursts, set: |c, x| c.bursts = x },
     },
     KnobSpec {
@@ -397,6 +431,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "how long a burst of loss lasts on average; one in twenty lasts three times as long",
         key: "burst",
         takes: Takes::Time,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.burst_ms, set: |c, x| c.burst_ms = x },
     },
     KnobSpec {
@@ -407,6 +442,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "datagrams lost while a burst lasts",
         key: "burst_loss",
         takes: Takes::Share,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.burst_loss, set: |c, x| c.burst_loss = x },
     },
     KnobSpec {
@@ -417,6 +453,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "so often a minute, on average, nothing gets through for a while",
         key: "outages",
         takes: Takes::Often,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.outages, set: |c, x| c.outages = x },
     },
     KnobSpec {
@@ -427,6 +464,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "for so long nothing gets through",
         key: "outage",
         takes: Takes::Time,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.outage_ms, set: |c, x| c.outage_ms = x },
     },
     KnobSpec {
@@ -437,6 +475,7 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "so much gets through in each direction, with 28 bytes of headers a datagram; 0 for all",
         key: "bandwidth",
         takes: Takes::Bandwidth,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.bandwidth, set: |c, x| c.bandwidth = x },
     },
     KnobSpec {
@@ -447,7 +486,19 @@ pub static SETTINGS: [KnobSpec; 24] = [
         help: "as much waits for the bandwidth at most, and is late; what comes then is dropped",
         key: "queue",
         takes: Takes::Size,
+        sound: Sound::Usual,
         place: Place::Link { get: |c| c.queue, set: |c, x| c.queue = x },
+    },
+    KnobSpec {
+        knob: Knob::Lead,
+        name: "extra lead",
+        unit: "tick",
+        range: Range::Steps(EXTRA),
+        help: "inputs arrive so many ticks earlier than they need to: fewer are late, and the present is further ahead",
+        key: "extra_lead",
+        takes: Takes::Whole,
+        sound: Sound::Up,
+        place: Place::Number { get: |k| f64::from(k.settings.extra_lead), set: |k, x| k.settings.extra_lead = x as u8 },
     },
 ];
 
@@ -545,6 +596,26 @@ impl Knob {
         }
     }
 
+    /// What to try as a cure: another value than now, or none.
+    pub fn cure(self, of: &Knobs) -> Option<KnobValue> {
+        let now = self.get(of);
+        let usual = Knobs {
+            up: Conditions::PERFECT,
+            down: Conditions::PERFECT,
+            settings: ClientSettings::DEFAULT,
+            snapshot_every: of.snapshot_every,
+        };
+        let cure = match self.spec().sound {
+            Sound::Usual => self.get(&usual),
+            Sound::Up => self.turned(now, true),
+            Sound::Down => self.turned(now, false),
+        };
+        // The two directions of a link may differ, and one of them be as it should.
+        let differs = |way: fn(&Knobs) -> Knobs| self.get(&way(of)) != cure;
+        let down = |k: &Knobs| Knobs { up: k.down, ..*k };
+        (now != cure || differs(down)).then_some(cure)
+    }
+
     /// The value one notch up or down from `value`; the same at the end of the range.
     pub fn turned(self, value: KnobValue, up: bool) -> KnobValue {
         match (self.spec().range, value) {
@@ -610,6 +681,27 @@ mod tests {
         keys.sort_unstable();
         keys.dedup();
         assert_eq!(keys.len(), SETTINGS.len(), "keys of their own");
+    }
+
+    #[test]
+    fn every_knob_knows_what_to_try_as_a_cure() {
+        let bad = Conditions { latency_ms: 80.0, loss: 0.1, bandwidth: 64.0, ..Conditions::PERFECT };
+        let settings = ClientSettings { predict: false, ease_ms: 0, ..ClientSettings::DEFAULT };
+        let knobs = Knobs { up: Conditions::PERFECT, down: bad, settings, snapshot_every: 3 };
+        let cures: Vec<(Knob, KnobValue)> =
+            SETTINGS.iter().filter_map(|s| Some((s.knob, s.knob.cure(&knobs)?))).collect();
+        let number = |knob, x| (knob, KnobValue::Number(x));
+        let expected = [
+            number(Knob::Latency, 0.0),
+            number(Knob::Loss, 0.0),
+            number(Knob::Repeats, 4.0),
+            number(Knob::SnapshotEvery, 2.0),
+            number(Knob::Ease, 120.0),
+            (Knob::Prediction, KnobValue::Switch(true)),
+            number(Knob::Bandwidth, 0.0),
+            number(Knob::Lead, 1.0),
+        ];
+        assert_eq!(cures, expected);
     }
 
     #[test]

@@ -17,6 +17,7 @@ use velocitas_core::{
 };
 
 use crate::chance::{Chance, Purpose};
+use crate::command::Calm;
 use crate::controls::Controls;
 use crate::course::{Course, KnownTo, Role};
 use crate::faults::{Forged, Trial};
@@ -64,6 +65,8 @@ pub struct Lab {
     links: Links,
     /// What nobody came with, in the order of the course.
     things: Vec<EntityId>,
+    /// What no longer goes wrong.
+    calms: Vec<Calm>,
     helm: Helm,
     digest: RunDigest,
 }
@@ -97,6 +100,7 @@ impl Lab {
             machines,
             links,
             things,
+            calms: Vec::new(),
             helm: Helm::default(),
             digest: RunDigest::default(),
             course,

@@ -13,6 +13,7 @@ mod command;
 pub mod compare;
 mod controls;
 mod course;
+pub mod diagnose;
 pub mod export;
 mod fate;
 mod fault;
@@ -45,7 +46,7 @@ pub mod vet;
 mod watch;
 
 pub use cheat::{CHEATS, Cheat, CheatSpec, Does};
-pub use command::{Command, ReadLater, Sudden};
+pub use command::{Calm, Command, ReadLater, Sudden};
 pub use controls::{Acts, Controls};
 pub use course::{
     COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, Happens, KnownTo, Material, Member,
@@ -56,7 +57,7 @@ pub use fault::{FAULTS, Fault, FaultSpec};
 pub use hands::{Given, Script, Stroke, Strokes, Waypoint};
 pub use host::HostSpec;
 pub use ids::{ActorId, MachineId, MemberId, Part, RecordTick};
-pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Place, Range, SETTINGS, Takes};
+pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Place, Range, SETTINGS, Sound, Takes};
 pub use known::{Change, Changed, Known, Reach, turned};
 pub use lab::Lab;
 pub use link::{Conditions, TraceNumber};

@@ -404,6 +404,14 @@ impl Run {
         Some(branch)
     }
 
+    /// Lets go of what came before a moment, but for what figures of later look back at: a copy is lighter then.
+    pub(crate) fn forget_before(&mut self, at: LabTime) {
+        self.record.forget(at);
+        self.meter = None;
+        let first = self.checkpoints.partition_point(|(when, _)| *when <= at).saturating_sub(1);
+        self.checkpoints.drain(..first);
+    }
+
     /// Runs from the checkpoint before `from` up to `to` once more, watched from `from` on, and gives the lab as it was then: its
     /// inner state, which no record keeps.
     ///

@@ -1,13 +1,15 @@
 //! Causes are found by trying: what was planted is named and nothing else, two at once are told apart, and what is not in the
 //! table is not attributed.
 
+mod planted;
 mod scenario;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 
-use scenario::{Words, corrections, machine, walker};
+use planted::{ACROSS, FENCE, planted, plover};
+use scenario::{Words, corrections, machine};
 use velocitas_core::walker::Walker;
 use velocitas_core::{
     Body, Correction, Input, Limits, Motion, Restored, Scene, Schema, State, Step, Tick, Tunable, Vec3,
@@ -30,53 +32,12 @@ fn names(finding: &Finding) -> Vec<&'static str> {
     finding.causes.iter().map(Cause::name).collect()
 }
 
-/// A wall across the way of somebody who goes to and fro, known to one side.
-const FENCE: &str =
-    "[[solid]]\nname = \"fence\"\nat = [5, 0]\nsize = [0.6, 8]\nheight = \"2 m\"\nknown_to = \"KNOWN\"\n";
-/// To and fro.
-const ACROSS: &str = "[{ at = [9, 0], hold = [\"sprint\"] }, { at = [0, 0], press = [\"hop\"] }]";
-
-/// A planted difference: its tables, keys of the one it is planted on, what of the link, and what must be found.
-struct Planted {
-    tables: String,
-    keys: &'static str,
-    link: &'static str,
-    cause: &'static str,
-}
-
-fn planted() -> Vec<Planted> {
-    let of = |tables: &str, keys, link, cause| Planted { tables: tables.to_owned(), keys, link, cause };
-    let smooth = "latency = \"50 ms\"";
-    let event = |what: &str| format!("[[event]]\nat = \"4 s\"\nevery = \"3 s\"\n{what}\n");
-    vec![
-        of(&FENCE.replace("KNOWN", "server"), "", smooth, "one_sided"),
-        of(&FENCE.replace("KNOWN", "clients"), "", smooth, "one_sided"),
-        of(
-            "[[tune]]\nrule = \"courier\"\nknown_to = \"server\"\nset = { haste = 1.2 }\n",
-            "",
-            smooth,
-            "tunable_differs",
-        ),
-        of(&event("push = { who = \"plover\", north = \"6 m/s\" }"), "", smooth, "pushed"),
-        of(&event("teleport = { who = \"plover\", to = [-6, 6] }"), "", smooth, "teleported"),
-        of(&event("freeze = { who = \"plover\", lasts = \"400 ms\" }"), "", smooth, "client_skipped"),
-        of(&event("freeze = { who = \"server\", lasts = \"500 ms\" }"), "", smooth, "server_skipped"),
-        of("", "settings = { ticks_per_message = 1 }", "latency = \"50 ms\"\nloss = \"8 %\"", "made_up"),
-    ]
-}
-
-fn plover(route: &str, keys: &str) -> String {
-    walker("plover", keys).replace(scenario::ROUND, route)
-}
-
 #[test]
 fn what_was_planted_is_the_cause_and_nothing_else() {
-    for Planted { tables, keys, link, cause } in planted() {
+    for plant in planted() {
+        let cause = plant.cause;
         for seed in 1..=5 {
-            // What is held on goes unnoticed: only who does something new all the time feels it.
-            let route = if cause == "made_up" { scenario::ZIGZAG } else { ACROSS };
-            let rest = tables.clone() + &plover(route, keys);
-            let run = Words { seed, link, rest, ..Words::default() }.run(20.0);
+            let run = plant.words(seed).run(20.0);
             let found = found(&run, 0);
             assert!(found.len() > 3, "{cause}, seed {seed}: {}", found.len());
             for (at, c, finding) in &found {

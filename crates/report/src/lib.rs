@@ -6,11 +6,13 @@
 mod chart;
 pub mod check;
 pub mod compare;
+mod diagnosis;
 mod summary;
 mod table;
 mod text;
 
 pub use chart::{ChartError, Of, chart};
+pub use diagnosis::Diagnosis;
 pub use summary::{Summary, TroubleRow, summarise};
 pub use table::csv_table;
 pub use text::text;

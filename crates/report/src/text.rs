@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use velocitas_lab::metrics::{ClientMetrics, FIGURES, Figure, Unit, Value};
 
-use crate::summary::{EntityLife, Summary};
+use crate::summary::{EntityLife, Summary, TroubleRow};
 
 /// Width of a client's column.
 const COLUMN: usize = 12;
@@ -93,12 +93,15 @@ const TOLD: usize = 8;
 /// What went wrong, by reason: the worst first.
 fn troubles(s: &Summary) -> String {
     let mut out = String::new();
-    for t in s.troubles.iter().take(TOLD) {
+    // What a rogue brings upon itself is told with its tricks.
+    let is_rogue = |t: &&TroubleRow| s.clients.iter().any(|c| c.name == t.client && c.kind == "rogue");
+    let honest: Vec<&TroubleRow> = s.troubles.iter().filter(|t| !is_rogue(t)).collect();
+    for t in honest.iter().take(TOLD) {
         let head = if out.is_empty() { "\ntroubles, the worst first\n" } else { "" };
         let _ = writeln!(out, "{head}  {:10} {}", t.client, t.words);
     }
-    if s.troubles.len() > TOLD {
-        let _ = writeln!(out, "  and {} more: --report json has all", s.troubles.len() - TOLD);
+    if honest.len() > TOLD {
+        let _ = writeln!(out, "  and {} more: --report json has all", honest.len() - TOLD);
     }
     out
 }

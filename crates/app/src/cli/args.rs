@@ -47,6 +47,7 @@ impl Args {
             Some(Task::Vet(task)) => task.files.iter().chain(&task.track).cloned().collect(),
             Some(Task::Check(task)) => task.courses.iter().chain(&task.against).cloned().collect(),
             Some(Task::Compare(task)) => vec![task.a.clone(), task.b.clone()],
+            Some(Task::Diagnose(task)) => task.course.iter().cloned().collect(),
             Some(Task::New(_)) => Vec::new(),
         }
     }
@@ -65,6 +66,8 @@ pub(super) enum Task {
     Check(CheckTask),
     /// Run two courses with the same seeds and tell what came out otherwise, and where they part
     Compare(CompareTask),
+    /// Find the worst trouble of a stretch and what would cure it, by trying
+    Diagnose(DiagnoseTask),
     /// Make a folder with a gait and a course to begin with
     New(NewTask),
 }
@@ -150,6 +153,37 @@ pub(super) struct CompareTask {
     #[arg(long, value_enum, default_value_t = Report::Text)]
     pub(super) report: Report,
     /// Exit with 1 when anything came out otherwise
+    #[arg(long)]
+    pub(super) fail: bool,
+}
+
+/// `velocitas diagnose`.
+#[derive(Debug, ClapArgs)]
+pub(super) struct DiagnoseTask {
+    /// The course to run, or - for standard input; the demo if none is given
+    pub(super) course: Option<PathBuf>,
+    /// Where the stretch begins, such as 5s or 0:05; at the beginning if not given
+    #[arg(long, value_parser = moment)]
+    pub(super) from: Option<LabTime>,
+    /// Where it ends; whole seconds are looked at
+    #[arg(long, default_value = "10s", value_parser = moment)]
+    pub(super) to: LabTime,
+    /// On whose machine; the worst trouble of anybody if none is given
+    #[arg(long, value_name = "NAME")]
+    pub(super) client: Option<String>,
+    /// Another seed than the course's
+    #[arg(long)]
+    pub(super) seed: Option<u64>,
+    /// Try the best remedies two at a time as well
+    #[arg(long)]
+    pub(super) pairs: bool,
+    /// How many branches at once; as many as there are cores if 0
+    #[arg(long, default_value_t = 0, value_parser = clap::value_parser!(u16).range(0..=1024))]
+    pub(super) jobs: u16,
+    /// How to report
+    #[arg(long, value_enum, default_value_t = Report::Text)]
+    pub(super) report: Report,
+    /// Exit with 1 when there is a trouble
     #[arg(long)]
     pub(super) fail: bool,
 }

@@ -12,7 +12,7 @@ pub(super) fn run(task: &ChartTask) -> Result<Outcome, OpenError> {
     let course = course(task.course.as_deref(), task.seed)?;
     let member = match &task.entity {
         None => MemberId::new(0),
-        Some(name) => member(&course, name)?,
+        Some(name) => member(&course, "--entity", name)?,
     };
     let output = Output::create(&task.output, &files::inputs_of(task.course.as_deref(), &course))?;
     let (run, _) = simulate(course, task.lasts, true)?;

@@ -1,13 +1,14 @@
 //! The command line: what was typed, and what it means.
 //!
 //! Exit codes: 0 good; 1 an honest client was accused, a trick went unanswered, a step faulted, `check` found a budget
-//! exceeded, `compare` a difference where that was asked for, or `vet` a mistake or a limit exceeded; 2 bad usage or input, or what there was to say could not be
+//! exceeded, `compare` a difference or `diagnose` a trouble where that was asked for, or `vet` a mistake or a limit exceeded; 2 bad usage or input, or what there was to say could not be
 //! written; 128 + n when signal n ended it.
 
 mod args;
 mod chart;
 mod check;
 mod compare;
+mod diagnose;
 mod logging;
 mod new;
 mod run;
@@ -63,6 +64,7 @@ fn start(mut args: Args) -> Result<Outcome, OpenError> {
         None => open(args),
         Some(Task::Check(task)) => check::run(&task),
         Some(Task::Compare(task)) => compare::run(&task),
+        Some(Task::Diagnose(task)) => diagnose::run(&task),
         Some(Task::Run(task)) => run::run(&task),
         Some(Task::Chart(task)) => chart::run(&task),
         Some(Task::Vet(task)) => vet::run(&task),
@@ -73,7 +75,7 @@ fn start(mut args: Args) -> Result<Outcome, OpenError> {
 /// Opens the interface.
 fn open(args: Args) -> Result<Outcome, OpenError> {
     let course = files::course(args.course.as_deref(), &[])?;
-    let entity = args.entity.map(|name| member(&course, &name)).transpose()?;
+    let entity = args.entity.map(|name| member(&course, "--entity", &name)).transpose()?;
     let (file, keep) = (args.course, Some(args.keep));
     tui::run(
         course,
@@ -83,10 +85,10 @@ fn open(args: Args) -> Result<Outcome, OpenError> {
 }
 
 /// A member of the cast by the name that was typed.
-fn member(course: &Course, name: &str) -> Result<MemberId, OpenError> {
+fn member(course: &Course, option: &str, name: &str) -> Result<MemberId, OpenError> {
     course.member(name).ok_or_else(|| {
         let names: Vec<&str> = course.cast.iter().map(|m| m.name.as_str()).collect();
-        OpenError::Usage(format!("expected --entity to be one of {}; found `{name}`", names.join(", ")))
+        OpenError::Usage(format!("expected {option} to be one of {}; found `{name}`", names.join(", ")))
     })
 }
 

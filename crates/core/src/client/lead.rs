@@ -46,8 +46,9 @@ impl Lead {
         self.shifted
     }
 
-    /// Takes a report: `margin` in quarter ticks, of inputs that left under the shift `then`.
-    pub(super) fn report(&mut self, rate: Rate, margin: i8, then: f64) -> Steer {
+    /// Takes a report: `margin` in quarter ticks, of inputs that left under the shift `then`. So many ticks more than usual are
+    /// wanted.
+    pub(super) fn report(&mut self, rate: Rate, (margin, then): (i8, f64), more: u8) -> Steer {
         let tick = rate.nanos() as f64;
         self.window.push_back(f64::from(margin) * 0.25 * tick + then);
         if self.window.len() > WINDOW {
@@ -57,7 +58,7 @@ impl Lead {
             return Steer::Hold;
         }
         let low = self.low() - self.shifted;
-        self.error = WANTED_TICKS * tick - low;
+        self.error = (WANTED_TICKS + f64::from(more)) * tick - low;
         // A saturated report says only "more than".
         if self.error.abs() > HARD_NANOS || matches!(margin, i8::MIN | i8::MAX) {
             let by = -self.error as i64;
@@ -109,8 +110,8 @@ impl Lead {
 mod tests {
     use super::*;
 
-    /// Ticks until the control rests when inputs have `late` nanoseconds too little margin.
-    fn settle(late: f64) -> (usize, f64) {
+    /// Ticks until the control rests when inputs have `late` nanoseconds too little margin, and so many ticks more are wanted.
+    fn settle(late: f64, more: u8) -> (usize, f64) {
         let rate = Rate::new(60).unwrap();
         let mut lead = Lead::default();
         let mut last_move = 0;
@@ -118,7 +119,7 @@ mod tests {
             if tick % 3 == 0 {
                 let margin = (-late - lead.shifted()) / rate.nanos() as f64 * 4.0;
                 let then = lead.shifted();
-                lead.report(rate, margin.clamp(-128.0, 127.0) as i8, then);
+                lead.report(rate, (margin.clamp(-128.0, 127.0) as i8, then), more);
             }
             if let Steer::Slew(by) = lead.steer(rate) {
                 assert!(by.abs() <= rate.nanos() / 60);
@@ -130,9 +131,16 @@ mod tests {
 
     #[test]
     fn too_little_lead_is_worked_off_at_a_tick_a_second_without_overshoot() {
-        let (ticks, margin) = settle(50_000_000.0);
+        let (ticks, margin) = settle(50_000_000.0, 0);
         assert!((180..330).contains(&ticks), "{ticks}");
         assert!((8e6..17e6).contains(&margin), "{margin}");
+    }
+
+    #[test]
+    fn more_lead_is_more_margin_by_as_many_ticks() {
+        let ((_, usual), (_, more)) = (settle(20_000_000.0, 0), settle(20_000_000.0, 2));
+        let ticks = (more - usual) / Rate::new(60).unwrap().nanos() as f64;
+        assert!((1.9..2.1).contains(&ticks), "{ticks}");
     }
 
     #[test]
@@ -151,7 +159,7 @@ mod tests {
     fn a_third_of_a_second_is_set_at_once() {
         let rate = Rate::new(60).unwrap();
         let mut lead = Lead::default();
-        let steers: Vec<_> = (0..6).map(|_| lead.report(rate, -80, 0.0)).collect();
+        let steers: Vec<_> = (0..6).map(|_| lead.report(rate, (-80, 0.0), 0)).collect();
         assert!(matches!(steers[5], Steer::Set(by) if by < -330_000_000), "{steers:?}");
     }
 }

@@ -298,7 +298,7 @@ impl Playing {
             }
         }
         if let Some(margin) = snapshot.head.margin {
-            self.steer(margin, left, sink);
+            self.steer(lent, margin, left, sink);
         }
     }
 
@@ -413,10 +413,10 @@ impl Playing {
         self.hide(lent, (place, cut), moved);
     }
 
-    fn steer<S: Sink>(&mut self, margin: i8, left: Option<HostNanos>, sink: &mut S) {
+    fn steer<S: Sink>(&mut self, lent: &Lent<'_>, margin: i8, left: Option<HostNanos>, sink: &mut S) {
         let then = left.and_then(|left| self.shifts.iter().rev().find(|(at, _)| *at <= left)).map(|(_, shift)| *shift);
         let Some(then) = then else { return };
-        if let Steer::Set(shift) = self.lead.report(self.ticks.rate(), margin, then) {
+        if let Steer::Set(shift) = self.lead.report(self.ticks.rate(), (margin, then), lent.settings.extra_lead) {
             self.ticks.shift(shift);
             tell(sink, Fact::ClockSet { shift });
             // What the new clock calls past is past: made up for in a burst, it would arrive late and set the clock again.

@@ -15,6 +15,8 @@ pub struct ClientSettings {
     pub snap_m: f32,
     /// Milliseconds a remote may run on past its newest state.
     pub extrapolate_ms: u32,
+    /// Ticks by which inputs are to arrive earlier than they need to.
+    pub extra_lead: u8,
     /// Whether own inputs are applied at once.
     pub predict: bool,
     /// Whether predictions are held against snapshots.
@@ -33,6 +35,7 @@ impl ClientSettings {
         ease_ms: 120,
         snap_m: 3.0,
         extrapolate_ms: 200,
+        extra_lead: 0,
         predict: true,
         reconcile: true,
         interpolate: true,

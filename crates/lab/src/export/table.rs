@@ -454,6 +454,7 @@ pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
         }),
         // The row is kept with the machine of who takes the helm.
         Command::Helm(member) => json!({ "helm": member.map(|_| cast.name(place.machine)) }),
+        Command::Calm(calm) => json!({ "calm": calm.name() }),
         // Told by a row of its own.
         Command::Mend(_) => json!({ "mends": true }),
         Command::Moves(_, coming) => json!({ "moves": coming.name() }),

@@ -3,13 +3,14 @@
 use velocitas_core::{Client, Tick};
 
 use super::{Helm, Lab};
-use crate::command::{Command, ReadLater, Sudden};
+use crate::command::{Calm, Command, ReadLater, Sudden};
 use crate::controls::Controls;
 use crate::course::What;
 use crate::hands::Hands;
 use crate::ids::{MachineId, MemberId, Part};
 use crate::knob::{Knob, KnobValue};
 use crate::known::{Change, Changed, Reach};
+use crate::link::Conditions;
 use crate::machine::{Serving, token};
 use crate::watch::{Happening, Watch};
 
@@ -62,6 +63,13 @@ impl Lab {
                 }
                 Some(member)
             }
+            Command::Calm(calm) => {
+                if calm.member().is_some_and(|member| member.index() >= self.course.cast.len()) {
+                    return;
+                }
+                self.calm(calm);
+                calm.member()
+            }
             Command::Set { member, knob, value } => {
                 if member.index() >= self.course.cast.len() {
                     return;
@@ -89,9 +97,42 @@ impl Lab {
                 return self.take_over(&course, watch);
             }
         };
+        if let Command::Calm(_) = command
+            && concerns.is_none()
+        {
+            let tick = Some(self.server_tick());
+            return self.tell(watch, MachineId::SERVER, Part::Server, tick, Happening::Command(command));
+        }
         let Some(member) = concerns else { return };
         let tick = self.client(member).and_then(Client::newest_tick);
         self.tell(watch, self.course.machine(member), Part::Client, tick, Happening::Command(command));
+    }
+
+    /// Something no longer goes wrong from now on.
+    fn calm(&mut self, calm: Calm) {
+        self.calms.retain(|other| *other != calm);
+        self.calms.push(calm);
+        match calm {
+            Calm::Up(member) | Calm::Down(member) => self.lay(member),
+            Calm::Frames(member) => {
+                let machine = member.map_or(MachineId::SERVER, |member| self.course.machine(member));
+                let machine = &mut self.machines[machine.index()];
+                machine.host.hitches_per_minute = 0.0;
+                machine.frozen_until = machine.frozen_until.min(self.now);
+            }
+            Calm::Pushes => {}
+        }
+    }
+
+    /// Lays a member's link as its knobs say, or as if it were perfect where it is calm.
+    pub(super) fn lay(&mut self, member: MemberId) {
+        let machine = self.course.machine(member);
+        let knobs = self.playing(member).knobs;
+        let is_calm = |calm| self.calms.contains(&calm);
+        let up = if is_calm(Calm::Up(member)) { Conditions::PERFECT } else { knobs.up };
+        let down = if is_calm(Calm::Down(member)) { Conditions::PERFECT } else { knobs.down };
+        self.links.change(machine, MachineId::SERVER, up);
+        self.links.change(MachineId::SERVER, machine, down);
     }
 
     /// Lets machines know something else from one tick on that lies ahead of them all.
@@ -122,15 +163,13 @@ impl Lab {
     }
 
     fn set(&mut self, member: MemberId, knob: Knob, value: KnobValue) {
-        let machine = self.course.machine(member);
         let playing = self.playing_mut(member);
         knob.set(&mut playing.knobs, value);
         let knobs = playing.knobs;
         if let Some(client) = &mut playing.client {
             client.set_settings(knobs.settings);
         }
-        self.links.change(machine, MachineId::SERVER, knobs.up);
-        self.links.change(MachineId::SERVER, machine, knobs.down);
+        self.lay(member);
         self.serving_mut().server.set_snapshot_every(token(member), knobs.snapshot_every);
     }
 }

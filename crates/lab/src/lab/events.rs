@@ -6,7 +6,7 @@ use std::sync::Arc;
 use velocitas_core::{Client, EntityId, SolidId, Token};
 
 use super::{Due, Lab, guest};
-use crate::command::{Command, ReadLater};
+use crate::command::{Calm, Command, ReadLater};
 use crate::course::{Coming, Course, KnownTo, Override, Owned, Turned, What};
 use crate::fault::Fault;
 use crate::ids::{MachineId, MemberId, Part};
@@ -29,6 +29,8 @@ impl Lab {
     pub(super) fn happen<W: Watch>(&mut self, what: &What, watch: &mut W) {
         let course = self.course.clone();
         match what {
+            What::Push(..) | What::Teleport(..) if self.calms.contains(&Calm::Pushes) => {}
+            What::Freeze(who, _) if self.calms.contains(&Calm::Frames(*who)) => {}
             What::Push(member, velocity) => {
                 if let Some(entity) = self.entity(*member) {
                     self.serving_mut().server.push(entity, *velocity);
@@ -114,9 +116,7 @@ impl Lab {
         let playing = self.playing_mut(member);
         let Knobs { up, down, .. } = &mut playing.knobs;
         turned.apply(up, down);
-        let knobs = playing.knobs;
-        self.links.change(machine, MachineId::SERVER, knobs.up);
-        self.links.change(MachineId::SERVER, machine, knobs.down);
+        self.lay(member);
         for (up, settings) in [(true, &turned.up), (false, &turned.down)] {
             for (knob, value) in settings {
                 let what = Happening::Link { up, knob: *knob, value: *value };

@@ -206,7 +206,7 @@ impl Trouble {
         let counts = [(self.corrections, "correction"), (self.hops, "hop"), (self.stalls, "stall")];
         let told: Vec<String> = counts.iter().filter(|(n, _)| *n > 0).map(|(n, what)| plural(*n, what)).collect();
         let mut words = told.join(", ");
-        if self.seconds > 0.0 {
+        if self.seconds >= 0.05 {
             words += &format!(" in {:.1} s", self.seconds);
         }
         if self.corrections > 0 {

@@ -1,0 +1,181 @@
+//! What may cure a trouble: one change each, that is done to a branch.
+
+use std::sync::Arc;
+
+use velocitas_core::{Fact, Motion};
+
+use crate::cause::shown;
+use crate::command::{Calm, Command};
+use crate::host::HostSpec;
+use crate::ids::{MachineId, MemberId, Part, RecordTick};
+use crate::knob::SETTINGS;
+use crate::known::Reach;
+use crate::record::Record;
+use crate::run::Run;
+use crate::time::LabTime;
+use crate::watch::Happening;
+
+/// How far a remedy reaches: of two that do the same the nearer one is named first.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Reaches {
+    /// What both sides should have alike is made alike.
+    Mistake,
+    /// A setting of a program.
+    Setting,
+    /// A quality of the link, which nobody has in hand.
+    Link,
+    /// Something that simply no longer happens.
+    World,
+}
+
+/// One change that may cure a trouble.
+#[derive(Clone, Debug)]
+pub struct Remedy {
+    /// What is done, in words.
+    pub words: String,
+    /// How far it reaches.
+    pub reaches: Reaches,
+    /// What is commanded.
+    pub commands: Vec<Command>,
+    /// A rule that is read first, for one machine.
+    pub rule: Option<(u8, Arc<dyn Motion>, MachineId)>,
+}
+
+impl PartialEq for Remedy {
+    fn eq(&self, other: &Self) -> bool {
+        self.words == other.words
+    }
+}
+
+impl Remedy {
+    fn of(reaches: Reaches, words: String, command: Command) -> Self {
+        Self { words, reaches, commands: vec![command], rule: None }
+    }
+
+    /// Both at once.
+    pub(super) fn and(&self, other: &Self) -> Self {
+        Self {
+            words: format!("{} and {}", self.words, other.words),
+            reaches: self.reaches.max(other.reaches),
+            commands: self.commands.iter().chain(&other.commands).copied().collect(),
+            rule: self.rule.clone().or_else(|| other.rule.clone()),
+        }
+    }
+
+    /// Does it to a run, now.
+    pub fn apply(&self, run: &mut Run) {
+        if let Some((kind, rule, machine)) = &self.rule {
+            // Its layout is the server's, so it is never refused.
+            let _ = run.reload(*kind, rule.clone(), Reach::One(*machine));
+        }
+        self.commands.iter().for_each(|command| run.command(*command));
+    }
+}
+
+/// Everything to be tried for a member from a moment on, as the lab is there; `record` is that of the whole stretch.
+pub(super) fn remedies(at: &Run, record: &Record, machine: MachineId, (from, to): (LabTime, LabTime)) -> Vec<Remedy> {
+    let Some(member) = at.course().player(machine) else { return Vec::new() };
+    let mut all = Vec::new();
+    let ticks = ticks(record, (from, to));
+    all.extend(solids(record, machine, ticks));
+    all.extend(rules(record, machine, ticks));
+    all.extend(knobs(at, member));
+    all.extend(calm(record, (machine, member), (from, to)));
+    all
+}
+
+/// The server's first and last tick of a stretch.
+fn ticks(record: &Record, (from, to): (LabTime, LabTime)) -> (RecordTick, RecordTick) {
+    let of = |at| {
+        let tick = |actor| {
+            let track = record.authority(actor);
+            track.at(at).and_then(|i| track.head(i)).map(|head| head.tick)
+        };
+        record.cast.actors().filter_map(tick).max().unwrap_or_default()
+    };
+    (of(from), of(to))
+}
+
+/// What one side alone knows, made known to all.
+fn solids(record: &Record, machine: MachineId, (first, last): (RecordTick, RecordTick)) -> Vec<Remedy> {
+    let one_sided = |solid, tick| {
+        record.knows(machine, Part::Client, solid, tick) != record.knows(MachineId::SERVER, Part::Server, solid, tick)
+    };
+    let solids = record.cast.world.solids.iter();
+    let solids = solids.filter(|named| [first, last].iter().any(|tick| one_sided(named.solid.id, *tick)));
+    let known = |named: &crate::course::NamedSolid| {
+        let command = Command::Solid { solid: named.solid.id, there: true, reach: Reach::All };
+        Remedy::of(Reaches::Mistake, format!("{} known to all", named.name), command)
+    };
+    solids.map(known).collect()
+}
+
+/// Rules and tunables that differ, made as the server has them.
+fn rules(record: &Record, machine: MachineId, (_, last): (RecordTick, RecordTick)) -> Vec<Remedy> {
+    let (here, there) =
+        (record.known(machine, Part::Client, last), record.known(MachineId::SERVER, Part::Server, last));
+    let who = record.cast.name(machine);
+    let mut all = Vec::new();
+    for (kind, rule) in there.kinds.iter() {
+        let place = usize::from(kind);
+        if here.versions[place] != there.versions[place] {
+            let words = format!("the server's {} on {who}", rule.name());
+            let rule = there.kinds.shared(kind).map(|rule| (kind, rule.clone(), machine));
+            all.push(Remedy { words, reaches: Reaches::Mistake, commands: Vec::new(), rule });
+            continue;
+        }
+        for (i, spec) in rule.tunables().iter().enumerate() {
+            let value = there.tunables[place][i];
+            if here.tunables[place][i] != value {
+                let unit = if spec.unit == "1" { String::new() } else { format!(" {}", spec.unit) };
+                let words = format!("{} at {value}{unit} on {who}", spec.name);
+                let command = Command::Tune { kind, tunable: spec.name, value, reach: Reach::One(machine) };
+                all.push(Remedy::of(Reaches::Mistake, words, command));
+            }
+        }
+    }
+    all
+}
+
+/// Every knob at its sound value, or a notch towards it.
+fn knobs(at: &Run, member: MemberId) -> Vec<Remedy> {
+    let knobs = at.lab().knobs(member);
+    let name = &at.course()[member].name;
+    let cure = |spec: &crate::knob::KnobSpec| {
+        let (now, value) = (spec.knob.get(knobs), spec.knob.cure(knobs)?);
+        let is_link = matches!(spec.place, crate::knob::Place::Link { .. });
+        let reaches = if is_link { Reaches::Link } else { Reaches::Setting };
+        let (now, then) = (shown(spec.knob, now), shown(spec.knob, value));
+        let words = format!("{name}: {} {then} instead of {now}", spec.name);
+        Some(Remedy::of(reaches, words, Command::Set { member, knob: spec.knob, value }))
+    };
+    SETTINGS.iter().filter_map(cure).collect()
+}
+
+/// What no longer goes wrong by itself.
+fn calm(record: &Record, (machine, member): (MachineId, MemberId), (from, to): (LabTime, LabTime)) -> Vec<Remedy> {
+    let mut all = Vec::new();
+    let name = record.cast.name(machine);
+    let mut push = |words: String, calm| all.push(Remedy::of(Reaches::World, words, Command::Calm(calm)));
+    push(format!("a perfect link up from {name}"), Calm::Up(member));
+    push(format!("a perfect link down to {name}"), Calm::Down(member));
+    let hitches = |host: &HostSpec| host.hitches_per_minute > 0.0;
+    let froze = |machine: MachineId| {
+        let stood = |row: &crate::watch::HappeningRow| {
+            matches!(row.what, Happening::Frozen(_) | Happening::Fact(Fact::Dropped { .. }))
+        };
+        hitches(&record.cast.machines[machine.index()].host) || record.of(machine).happenings.span(from, to).any(stood)
+    };
+    if froze(machine) {
+        push(format!("no hitches of {name}"), Calm::Frames(Some(member)));
+    }
+    if machine != MachineId::SERVER && froze(MachineId::SERVER) {
+        push("no hitches of the server".to_owned(), Calm::Frames(None));
+    }
+    let pushed =
+        |row: &crate::watch::HappeningRow| matches!(row.what, Happening::Pushed(..) | Happening::Teleported(..));
+    if record.of(machine).happenings.span(from, to).any(pushed) {
+        push("no pushes".to_owned(), Calm::Pushes);
+    }
+    all
+}

@@ -1,0 +1,63 @@
+//! Courses with one difference planted in each: for tests of what is found, and of what is said to cure it.
+
+#![allow(dead_code, reason = "each test file uses some of it")]
+
+use crate::scenario::{self, Words, walker};
+
+/// A wall across the way of somebody who goes to and fro, known to one side.
+pub const FENCE: &str =
+    "[[solid]]\nname = \"fence\"\nat = [5, 0]\nsize = [0.6, 8]\nheight = \"2 m\"\nknown_to = \"KNOWN\"\n";
+/// To and fro.
+pub const ACROSS: &str = "[{ at = [9, 0], hold = [\"sprint\"] }, { at = [0, 0], press = [\"hop\"] }]";
+
+/// A planted difference: its tables, keys of the one it is planted on, what of the link, and what must be found.
+pub struct Planted {
+    pub tables: String,
+    pub keys: &'static str,
+    pub link: &'static str,
+    pub cause: &'static str,
+    /// What must be found to cure it: one of these.
+    pub remedies: &'static [&'static str],
+}
+
+impl Planted {
+    /// The course with it.
+    pub fn words(&self, seed: u64) -> Words<'static> {
+        // What is held on goes unnoticed: only who does something new all the time feels that inputs are missing.
+        let route = if self.cause == "made_up" { scenario::ZIGZAG } else { ACROSS };
+        let rest = self.tables.clone() + &plover(route, self.keys);
+        Words { seed, link: self.link, rest, ..Words::default() }
+    }
+}
+
+pub fn planted() -> Vec<Planted> {
+    let with = |tables: &str, cause, remedies| {
+        let (keys, link) = ("", "latency = \"50 ms\"");
+        Planted { tables: tables.to_owned(), keys, link, cause, remedies }
+    };
+    let event = |what: &str| format!("[[event]]\nat = \"4 s\"\nevery = \"3 s\"\n{what}\n");
+    let tune = "[[tune]]\nrule = \"courier\"\nknown_to = \"server\"\nset = { haste = 1.2 }\n";
+    let lossy = Planted {
+        keys: "settings = { ticks_per_message = 1 }",
+        link: "latency = \"50 ms\"\nloss = \"8 %\"",
+        ..with("", "made_up", &["plover: ticks per message 2 instead of 1", "plover: loss, one way 0 % instead of 8 %"])
+    };
+    vec![
+        with(&FENCE.replace("KNOWN", "server"), "one_sided", &["fence known to all"]),
+        with(&FENCE.replace("KNOWN", "clients"), "one_sided", &["fence known to all"]),
+        with(tune, "tunable_differs", &["haste at 1.2 on plover"]),
+        with(&event("push = { who = \"plover\", north = \"6 m/s\" }"), "pushed", &["no pushes"]),
+        with(&event("teleport = { who = \"plover\", to = [-6, 6] }"), "teleported", &["no pushes"]),
+        with(&event("freeze = { who = \"plover\", lasts = \"400 ms\" }"), "client_skipped", &["no hitches of plover"]),
+        with(
+            &event("freeze = { who = \"server\", lasts = \"500 ms\" }"),
+            "server_skipped",
+            &["no hitches of the server"],
+        ),
+        lossy,
+    ]
+}
+
+pub fn plover(route: &str, keys: &str) -> String {
+    walker("plover", keys).replace(scenario::ROUND, route)
+}
