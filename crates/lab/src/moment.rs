@@ -8,9 +8,10 @@ use crate::cause::Finding;
 use crate::course::KnownTo;
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::known::Changed;
-use crate::metrics::{ClientMetrics, measure, view_age};
+use crate::metrics::{ClientMetrics, measure_all, view_age};
 use crate::record::{DrawnRow, Layout, Mark, MarkRow, OwnRows, Record, Track};
 use crate::time::LabTime;
+use crate::trouble::Trouble;
 use crate::watch::{Happening, HappeningRow};
 
 /// One machine's belief about one entity.
@@ -358,9 +359,11 @@ impl Moment<'_> {
             lost += u32::from(row.arrived.is_none());
         }
         let newest = mine.pop();
+        let (measured, troubles) = measure_all(self.record, machine, from, self.at);
         let margins = mine.iter().rev().take(24).rev().map(|r| r.margin.map(|m| f32::from(m) / 4.0)).collect();
         Figures {
-            measured: measure(self.record, machine, from, self.at),
+            measured,
+            troubles,
             seconds: self.at.minus(from).secs().max(1e-3),
             rtt_ms: newest.map(|r| f64::from(r.rtt_us) / 1e3),
             rtt_sigma_ms: newest.map(|r| f64::from(r.rtt_sigma_us) / 1e3),
@@ -376,6 +379,8 @@ impl Moment<'_> {
 pub struct Figures {
     /// All that [`crate::metrics`] measures.
     pub measured: ClientMetrics,
+    /// What went wrong, by reason: the worst first.
+    pub troubles: Vec<Trouble>,
     /// Length of the window.
     pub seconds: f64,
     /// Round trip as the client measures it.

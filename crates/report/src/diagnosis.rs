@@ -76,6 +76,11 @@ impl Row {
 
     /// A line of the table, all columns as wide as their heads.
     fn line(&self) -> String {
+        let [left, corrections, hops, stalls, seen, error, roughness, bytes] = self.cells();
+        format!("{left:>7}{corrections:>13}{hops:>7}{stalls:>8}{seen:>9}{error:>16}{roughness:>15}{bytes:>9}")
+    }
+
+    fn cells(&self) -> [String; 8] {
         let metres = |m: Option<f64>| match m {
             None => "-".to_owned(),
             Some(m) if m < 0.01 => format!("{:.0} mm", m * 1e3),
@@ -83,23 +88,26 @@ impl Row {
             Some(m) => format!("{m:.1} m"),
         };
         let speed = |v: Option<f64>| v.map_or_else(|| "-".to_owned(), |v| format!("{v:.2}"));
-        format!(
-            "{:>5.0} %{:>13}{:>7}{:>8}{:>9}{:>8}/{:<7}{:>7}/{:<7}{:>9}",
-            self.left_share * 100.0,
-            self.corrections,
-            self.hops,
-            self.stalls,
+        [
+            format!("{:.0} %", self.left_share * 100.0),
+            self.corrections.to_string(),
+            self.hops.to_string(),
+            self.stalls.to_string(),
             metres(Some(self.seen_m)),
-            metres(self.others_drawn_error_m),
-            metres(self.own_drawn_error_m),
-            speed(self.others_roughness_mps),
-            speed(self.own_roughness_mps),
-            self.bytes,
-        )
+            format!("{:>7}/{:<7}", metres(self.others_drawn_error_m), metres(self.own_drawn_error_m)),
+            format!("{:>6}/{:<6}", speed(self.others_roughness_mps), speed(self.own_roughness_mps)),
+            self.bytes.to_string(),
+        ]
     }
 }
 
-const HEAD: &str = " left  corrections   hops  stalls     seen   drawn error    roughness m/s     bytes";
+/// What a stretch came to, as the cells of a table: what is left, corrections, hops, stalls, metres seen to jump, drawn error and
+/// roughness (of others and of the own, each pair equally wide), bytes.
+pub fn cells(outcome: &Outcome, left: f64) -> [String; 8] {
+    Row::of(outcome, None, left).cells()
+}
+
+const HEAD: &str = "   left  corrections   hops  stalls     seen     drawn error  roughness m/s     bytes";
 
 impl Diagnosis<'_> {
     /// Whether something that was tried takes all of the trouble away.

@@ -12,7 +12,7 @@ mod table;
 mod text;
 
 pub use chart::{ChartError, Of, chart};
-pub use diagnosis::Diagnosis;
+pub use diagnosis::{Diagnosis, cells};
 pub use summary::{Summary, TroubleRow, summarise};
 pub use table::csv_table;
 pub use text::text;

@@ -99,6 +99,12 @@ pub enum Action {
     Prompt,
     /// The selected member's budgets, held against the run so far.
     Budget,
+    /// Why the last seconds are bad, and what would cure them.
+    Why,
+    /// The branch takes the place of the run.
+    KeepBranch,
+    /// The branch is let go.
+    DropBranch,
     /// Begin again, with the course as it was saved.
     Again,
     /// Take away what is seen.
@@ -163,7 +169,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 54] = [
+pub const BINDINGS: [Binding; 57] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -255,6 +261,16 @@ pub const BINDINGS: [Binding; 54] = [
         "budget",
         "what the course allows the selected member, and what it came to",
     ),
+    bind(
+        Action::Why,
+        KeyCode::Char('y'),
+        NONE,
+        "y",
+        "why",
+        "why the last seconds are bad, and what would cure them: tried",
+    ),
+    bind(Action::KeepBranch, KeyCode::Char('K'), NONE, "K", "", "keep the branch: it takes the place of the run"),
+    bind(Action::DropBranch, KeyCode::Char('D'), NONE, "D", "", "drop the branch"),
     bind(Action::Again, KeyCode::Char('r'), CTRL, "C-r", "", "begin again, with the course as it is saved now"),
     bind(
         Action::Export,

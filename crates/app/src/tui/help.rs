@@ -34,6 +34,12 @@ fn lines(stage: &Stage) -> Vec<Line<'static>> {
             say("drawn by the viewer"),
         ]),
         Line::from(vec![
+            glyph(p.predicted_hollow(), p.text(Tone::Predicted)),
+            say("predicted in the branch   "),
+            glyph(p.authority_hollow(), p.text(Tone::Authority)),
+            say("the server's in the branch"),
+        ]),
+        Line::from(vec![
             glyph(p.correction(), p.text(Tone::Correction)),
             say("corrected    "),
             glyph('!', p.verdict()),

@@ -26,6 +26,12 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
         write(buffer, (x, area.y), area.right(), &[(&hint, p.text(tone))]);
         return;
     }
+    if let Some(offer) = &stage.offered {
+        let with = format!("begin a branch from {} with {}   ", stage.at, offer.change.words);
+        let pieces = [("Enter ", key), (with.as_str(), p.text(Tone::Bright)), ("Esc ", key), ("let it be", muted)];
+        write(buffer, at, area.right(), &pieces);
+        return;
+    }
     if let Some(notice) = stage.notice() {
         write(buffer, at, area.right(), &[(notice, p.text(Tone::Bright))]);
         return;

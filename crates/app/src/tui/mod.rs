@@ -5,6 +5,7 @@
 //! thread: between two frames the lab is advanced for at most 8 ms.
 
 mod action;
+mod branch;
 mod budget;
 mod course;
 mod driving;
@@ -13,6 +14,7 @@ mod hands;
 mod helm;
 mod help;
 mod input;
+mod job;
 mod keyline;
 mod masthead;
 mod palette;
@@ -25,6 +27,7 @@ mod stage;
 mod terminal;
 mod typing;
 mod who;
+mod why;
 mod world;
 
 #[cfg(test)]
@@ -148,6 +151,7 @@ fn frames(stage: &mut Stage, tty: &mut Tty, inbox: &Inbox, signals: &Signals) ->
         stage.resized(size);
         changed |= stage.look_at_files(passed);
         changed |= stage.fade(passed);
+        changed |= stage.look_at_jobs();
         // Time in which nothing moved is no time of the world.
         advance(stage, if rested { passed.min(FRAME) } else { passed });
         let moves = stage.moves();
@@ -155,7 +159,7 @@ fn frames(stage: &mut Stage, tty: &mut Tty, inbox: &Inbox, signals: &Signals) ->
             terminal.draw(|frame| draw(stage, frame.area(), frame.buffer_mut()))?;
         }
         (changed, rested) = (false, !moves);
-        let mut wait = if moves { FRAME } else { IDLE };
+        let mut wait = if moves || stage.works() { FRAME } else { IDLE };
         while let Some(input) = inbox.next(wait.saturating_sub(frame_began.elapsed())) {
             changed = true;
             if !moves {

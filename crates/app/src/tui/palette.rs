@@ -187,6 +187,16 @@ impl Palette {
         self.glyph('\u{25cf}', 'P')
     }
 
+    /// The server's belief in a branch.
+    pub fn authority_hollow(self) -> char {
+        self.glyph('\u{25c7}', 'V')
+    }
+
+    /// The owner's belief in a branch.
+    pub fn predicted_hollow(self) -> char {
+        self.glyph('\u{25a1}', 'O')
+    }
+
     /// A viewer's picture.
     pub fn drawn(self) -> char {
         self.glyph('\u{25cb}', 'o')
@@ -257,6 +267,11 @@ impl Palette {
         self.glyph('\u{2503}', '|')
     }
 
+    /// Where something leaves something else.
+    pub fn branch(self) -> char {
+        self.glyph('\u{2514}', '`')
+    }
+
     /// Between two facts of a line.
     pub fn dot(self) -> &'static str {
         if self.ascii { "-" } else { "\u{b7}" }
@@ -284,7 +299,18 @@ mod tests {
     fn each_kind_of_echo_has_a_shape_and_a_colour_of_its_own() {
         for ascii in [false, true] {
             let p = Palette::new(Colours::True, ascii);
-            let shapes = [p.authority(), p.predicted(), p.drawn(), p.correction(), p.late(), p.made_up(), '!'];
+            let hollow = [p.authority_hollow(), p.predicted_hollow()];
+            let shapes = [
+                p.authority(),
+                p.predicted(),
+                hollow[0],
+                hollow[1],
+                p.drawn(),
+                p.correction(),
+                p.late(),
+                p.made_up(),
+                '!',
+            ];
             for (i, a) in shapes.iter().enumerate() {
                 assert!(!shapes[i + 1..].contains(a), "{a}");
             }

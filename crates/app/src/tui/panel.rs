@@ -39,11 +39,14 @@ impl Pen<'_> {
 }
 
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    // Where there is little room the list of knobs scrolls, so that what is believed stays in view; at the helm it makes room for
-    // the hands.
+    // Where there is little room the list of knobs scrolls, so that what is believed stays in view; it makes room for the hands at
+    // the helm, and for a branch.
     let hands = if stage.drives() { super::hands::rows(stage).min(area.height.saturating_sub(16)) } else { 0 };
-    let knobs = area.height.saturating_sub(20 + hands).clamp(if hands > 0 { 5 } else { 8 }, KNOBS.len() as u16 + 2 + 2);
-    let upper = Rect { height: area.height.saturating_sub(knobs + hands), ..area };
+    let branch = super::branch::rows(stage).min(area.height.saturating_sub(16 + hands));
+    let between = hands + branch;
+    let least = if between > 0 { 5 } else { 8 };
+    let knobs = area.height.saturating_sub(20 + between).clamp(least, KNOBS.len() as u16 + 2 + 2);
+    let upper = Rect { height: area.height.saturating_sub(knobs + between), ..area };
     if upper.height >= 6 {
         let inner = frame(stage, upper, &title(stage), buffer);
         let mut pen = Pen { stage, area: Rect { x: inner.x + 1, width: inner.width - 1, ..inner }, y: inner.y };
@@ -53,6 +56,9 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     }
     if hands > 0 {
         super::hands::draw(stage, Rect { y: upper.bottom(), height: hands, ..area }, buffer);
+    }
+    if branch > 3 {
+        super::branch::draw(stage, Rect { y: upper.bottom() + hands, height: branch, ..area }, buffer);
     }
     let lower = Rect { y: area.y + area.height.saturating_sub(knobs), height: knobs.min(area.height), ..area };
     self::knobs(stage, lower, buffer);

@@ -104,7 +104,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let now = ((stage.run.now().0.saturating_sub(from.0)) / slice.0) as usize;
     // What is no longer kept is left empty.
     let kept = stage.run.record().kept_from.minus(from).0.div_ceil(slice.0) as usize;
-    let rail = Drawing { stage, x: area.x + NAMES, head, now, columns, kept };
+    let rail = Drawing { stage, x: area.x + NAMES, from, slice, head, now, columns, kept };
 
     let mut y = area.y + 1;
     let lanes = area.height.saturating_sub(2);
@@ -142,6 +142,7 @@ fn title(stage: &Stage, area: Rect, slice: LabTime, columns: usize, buffer: &mut
             (&kept(stage.run.record().kept_from), text),
         ],
     );
+    let x = worst(stage, (x, area), buffer);
     let glyph = |c: char| format!(" {c}");
     let (snapshot, lost, made, late, corrected) =
         (glyph(p.snapshot()), glyph(p.lost()), glyph(p.made_up()), glyph(p.late()), glyph(p.correction()));
@@ -169,10 +170,30 @@ fn title(stage: &Stage, area: Rect, slice: LabTime, columns: usize, buffer: &mut
     }
 }
 
+/// The worst trouble of the selected machine in the window looked at, and the key that asks why.
+fn worst(stage: &Stage, (x, area): (u16, Rect), buffer: &mut Buffer) -> u16 {
+    let p = stage.palette;
+    let Some(trouble) = stage.facts.as_ref().and_then(|facts| facts.figures.troubles.first()) else { return x };
+    let said = format!("{} ", trouble.briefly(stage.run.record()));
+    // The legend is worth more where there is no room for both.
+    if area.width < 150 {
+        return x;
+    }
+    write(
+        buffer,
+        (x, area.y),
+        area.right(),
+        &[(" ", p.text(Tone::Muted)), ("y ", p.chosen()), (&said, p.text(Tone::Text))],
+    )
+}
+
 /// The lanes, once it is known what lies where.
 struct Drawing<'a> {
     stage: &'a Stage,
     x: u16,
+    /// The first moment shown, and the length of a column.
+    from: LabTime,
+    slice: LabTime,
     head: usize,
     now: usize,
     columns: usize,
@@ -234,9 +255,27 @@ impl Drawing<'_> {
         self.playhead(y, buffer);
     }
 
+    /// The selected machine's lane in the branch.
+    fn branch(&self, left: u16, y: u16, buffer: &mut Buffer) {
+        let Some(branch) = &self.stage.branch else { return };
+        let (p, machine) = (self.stage.palette, self.stage.machine(self.stage.entity));
+        let name = format!("{}branch", p.branch());
+        let Some(run) = branch.run() else {
+            write(buffer, (left + 1, y), self.x, &[(&name, p.text(Tone::Muted))]);
+            return;
+        };
+        let s = slices(run.record(), self.from, self.slice, self.columns, machine);
+        let column = |at: LabTime| (at.minus(self.from).0 / self.slice.0) as usize;
+        // It has nothing of its own before it left the run.
+        let lane = Drawing { kept: self.kept.max(column(branch.from)), now: column(run.now()), ..*self };
+        lane.lane(&name, None, (&s.worst[machine.index()], &s.out[machine.index()]), left, y, buffer);
+    }
+
     /// Selected and viewer first, then by trouble; what does not fit is folded into one lane.
     fn members(&self, s: &Slices, left: u16, y: u16, room: usize, buffer: &mut Buffer) {
         let stage = self.stage;
+        let has_branch = stage.branch.is_some() && room > 1;
+        let room = room - usize::from(has_branch);
         let mut order: Vec<MemberId> = stage.run.course().members().collect();
         let count = order.len();
         let at = |member: MemberId| stage.machine(member).index();
@@ -246,15 +285,15 @@ impl Drawing<'_> {
             order.sort_by_key(|&i| rank(i));
         }
         let own = if count > room { room.saturating_sub(1).max(1) } else { count };
+        let mut y = y;
         for (row, &member) in order.iter().take(own.min(room)).enumerate() {
-            self.lane(
-                stage.name(member),
-                Some(member),
-                (&s.worst[at(member)], &s.out[at(member)]),
-                left,
-                y + row as u16,
-                buffer,
-            );
+            let lanes = (&s.worst[at(member)][..], &s.out[at(member)][..]);
+            self.lane(stage.name(member), Some(member), lanes, left, y + row as u16, buffer);
+            if has_branch && member == stage.entity {
+                // Beneath the one that it is of.
+                y += 1;
+                self.branch(left, y + row as u16, buffer);
+            }
         }
         if count > own && room > own {
             let folded = &order[own..];

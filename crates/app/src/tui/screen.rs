@@ -13,7 +13,7 @@ use ratatui::style::Style;
 
 use super::palette::Tone;
 use super::stage::Stage;
-use super::{budget, field, help, keyline, masthead, panel, rail, rules};
+use super::{budget, field, help, keyline, masthead, panel, rail, rules, why};
 
 /// The smallest terminal there is room in.
 const LEAST: (u16, u16) = (80, 24);
@@ -59,6 +59,8 @@ impl Layout {
         } else {
             4
         };
+        // A branch has a lane of its own.
+        let rail = if area.height >= 32 { rail + u16::from(stage.branch.is_some()) } else { rail };
         let middle = area.height - 2 - rail - 1;
         let row = |y: u16, height: u16| Rect::new(area.x, area.y + y, area.width, height);
         let body = row(2, middle);
@@ -102,6 +104,7 @@ pub fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     rail::draw(stage, layout.rail, buffer);
     keyline::draw(stage, layout.keys, buffer);
     budget::draw(stage, layout.screen, buffer);
+    why::draw(stage, layout.screen, buffer);
     if let Some(scrolled) = stage.help {
         help::draw(stage, area, scrolled, buffer);
     }

@@ -16,6 +16,7 @@ use velocitas_lab::{Coming, KNOBS, LabTime, MachineId, MemberId, Part, Run, Sudd
 use velocitas_report::{Of, chart};
 
 use super::action::{Action, action};
+use super::branch::{Branch, Offer};
 use super::budget::Budget;
 use super::course::Origin;
 use super::driving::Driving;
@@ -26,6 +27,7 @@ use super::rail::RailView;
 use super::rules::Rules;
 use super::screen::{Layout, Screen};
 use super::typing::Typing;
+use super::why::Why;
 use crate::files::Output;
 use crate::saved::CourseFile;
 use crate::sources::Source;
@@ -127,6 +129,11 @@ pub struct Stage {
     pub(super) origin: Origin,
     /// The budgets, while they are shown.
     pub(super) budget: Option<Budget>,
+    /// A change that Enter would begin a branch with, and the branch there is.
+    pub(super) offered: Option<Offer>,
+    pub(super) branch: Option<Branch>,
+    /// Why this stretch is bad, while that is shown.
+    pub(super) why: Option<Why>,
 }
 
 impl Stage {
@@ -162,6 +169,9 @@ impl Stage {
             facts: None,
             origin: Origin::default(),
             budget: None,
+            offered: None,
+            branch: None,
+            why: None,
             run,
         };
         stage.follow();
@@ -305,6 +315,7 @@ impl Stage {
     }
 
     fn go(&mut self, at: LabTime) {
+        self.offered = None;
         self.at = at.max(self.run.record().kept_from).min(self.run.now());
         self.follow();
     }
@@ -328,6 +339,7 @@ impl Stage {
         }
         self.rail.follow(self.at, self.run.now());
         self.refresh_budget();
+        self.follow_branch();
     }
 
     pub(super) fn refresh(&mut self) {
@@ -374,7 +386,10 @@ impl Stage {
         if key.kind == KeyEventKind::Release {
             return None;
         }
-        if key.code == crossterm::event::KeyCode::Esc && self.budget.take().is_some() {
+        let is_esc = key.code == crossterm::event::KeyCode::Esc;
+        if self.help.is_none() && self.why_key(key)
+            || is_esc && (self.budget.take().is_some() || self.offered.take().is_some())
+        {
             return None;
         }
         if self.help.is_some() {
@@ -515,6 +530,8 @@ impl Stage {
             }
             Action::Prompt => self.open_prompt(),
             Action::Budget => self.turn_budget(),
+            Action::Why => self.ask_why(),
+            Action::KeepBranch | Action::DropBranch => self.end_branch(action == Action::KeepBranch),
             Action::Again => self.begin_again(),
             Action::Export => self.export(Path::new(".")),
             Action::Help => self.help = Some(0),
@@ -582,6 +599,9 @@ impl Stage {
     }
 
     fn resume(&mut self) {
+        if let Some(offer) = self.offered.take() {
+            return self.begin_branch(self.at, &offer.change);
+        }
         if self.is_live() {
             self.running = true;
             return;
@@ -595,6 +615,7 @@ impl Stage {
             kinds.collect()
         };
         let before = reloaded(&self.run);
+        (self.branch, self.why) = (None, None);
         self.run.resume_from(self.at);
         let at = self.at;
         self.hands_kept.iter_mut().for_each(|kept| kept.forget_after(at));

@@ -1,3 +1,5 @@
+mod branching;
+
 use std::time::Duration;
 
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
@@ -165,7 +167,7 @@ fn looking_back_knobs_and_helm_only_offer_the_way_to_live() {
     let mut stage = after(5.0);
     type_keys(&mut stage, "<");
     let commands = stage.run().commands().len();
-    for code in [KeyCode::Right, KeyCode::Char('h'), KeyCode::Char(' ')] {
+    for code in [KeyCode::Char('h'), KeyCode::Char(' ')] {
         press(&mut stage, code);
         assert!(text(&stage, 120, 36).contains("looking back: End returns to live, Enter resumes from here"));
     }
@@ -274,12 +276,12 @@ fn quitting_works_in_every_mode() {
 fn the_help_page_lists_every_key_and_scrolls_where_it_must() {
     let mut stage = after(0.5);
     type_keys(&mut stage, "?");
-    let shown = text(&stage, 160, 66);
+    let shown = text(&stage, 160, 72);
     for binding in &super::action::BINDINGS {
         assert!(shown.contains(binding.help), "{}", binding.help);
     }
     assert!(!text(&stage, 80, 24).contains("hand back to the script"));
-    for _ in 0..60 {
+    for _ in 0..70 {
         press(&mut stage, KeyCode::Down);
     }
     assert!(text(&stage, 80, 24).contains("hand back to the script"));
@@ -929,8 +931,8 @@ fn lines_are_completed_and_remembered() {
     press(&mut stage, KeyCode::Tab);
     assert_eq!(typed(&stage), "forget crate 1 ");
     press(&mut stage, KeyCode::Enter);
-    type_keys(&mut stage, ":b");
-    assert!(text(&stage, 160, 47).contains(":b_   budget  "));
+    type_keys(&mut stage, ":bu");
+    assert!(text(&stage, 160, 47).contains(":bu_   budget  "));
     press(&mut stage, KeyCode::Up);
     assert_eq!(typed(&stage), "forget crate 1");
     press(&mut stage, KeyCode::Up);

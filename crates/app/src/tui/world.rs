@@ -11,13 +11,22 @@ impl Stage {
     }
 
     pub(super) fn turn(&mut self, up: bool, all: bool) {
-        if !self.is_live() {
-            self.offer();
-            return;
-        }
         let knob = self.chosen_knob();
-        let value = knob.turned(knob.get(self.run.lab().knobs(self.entity)), up);
         let members: Vec<MemberId> = if all { self.run.course().members().collect() } else { vec![self.entity] };
+        let now = knob.get(self.run.lab().knobs(self.entity));
+        if !self.is_live() {
+            // Turned further, it is offered further.
+            let offered = self.offered.as_ref().and_then(|offer| match offer.change.commands.first() {
+                Some(Command::Set { member, knob: of, value }) if (*member, *of) == (members[0], knob) => Some(*value),
+                _ => None,
+            });
+            let value = knob.turned(offered.unwrap_or(now), up);
+            let whose = if all { "all".to_owned() } else { self.name(self.entity).to_owned() };
+            let words = format!("{whose}: {} {}", knob.spec().name, velocitas_lab::cause::shown(knob, value));
+            let commands = members.into_iter().map(|member| Command::Set { member, knob, value }).collect();
+            return self.offer_branch(words, commands);
+        }
+        let value = knob.turned(now, up);
         for member in members {
             self.set(member, knob, value);
         }

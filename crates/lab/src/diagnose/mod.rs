@@ -19,7 +19,7 @@ use crate::trouble::{Reason, Trouble, troubles};
 /// worked off at a tick a second.
 const SETTLES: LabTime = LabTime(2_000_000_000);
 /// What leaves no more of a trouble than this has cured it.
-pub const CURED: f64 = 0.02;
+pub const CURED: f64 = 0.1;
 /// What leaves more of it than this has done nothing worth telling.
 pub const HELPS: f64 = 0.9;
 /// So many of the best are tried in pairs.

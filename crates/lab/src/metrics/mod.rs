@@ -24,6 +24,7 @@ use velocitas_core::Presence;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::record::{DrawnRow, Record, SeenRow};
 use crate::time::LabTime;
+use crate::trouble::{Trouble, sort};
 
 /// Corrections of one client.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
@@ -238,9 +239,16 @@ pub struct Span {
 
 /// The figures of a machine between two moments.
 pub fn measure(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -> ClientMetrics {
+    measure_all(record, machine, from, to).0
+}
+
+/// The same, and what went wrong there by reason, the worst first.
+pub fn measure_all(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -> (ClientMetrics, Vec<Trouble>) {
     let mut tally = Tally::default();
     tally.add(record, machine, Span { from, to, end: to }, &mut Reel::default());
-    tally.figures(record, machine)
+    let mut troubles = tally.troubles(machine);
+    sort(&mut troubles);
+    (tally.figures(record, machine), troubles)
 }
 
 /// How far the first prediction of each tick of a machine's own was from what the authority made of it: (moment, metres).

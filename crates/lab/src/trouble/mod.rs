@@ -200,6 +200,13 @@ impl Trouble {
         format!("{}: {}", self.reason.words(record), self.counts())
     }
 
+    /// In a few words: why, and how often.
+    pub fn briefly(&self, record: &Record) -> String {
+        let of = [(self.corrections, "corrections"), (self.hops, "hops"), (self.stalls, "stalls")];
+        let most = of.iter().find(|(n, _)| *n > 0).map_or_else(String::new, |(n, what)| format!(": {n} {what}"));
+        format!("{}{most}", self.reason.words(record))
+    }
+
     /// How often, how long, how far.
     pub fn counts(&self) -> String {
         let plural = |n: u32, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });

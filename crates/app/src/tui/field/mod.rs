@@ -53,6 +53,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     gone_lately(stage, &view, buffer);
     ordered(stage, &view, buffer);
     cursor(stage, &view, buffer);
+    branch(stage, &view, buffer);
     entities(stage, &view, buffer);
     loupe::draw(stage, inner, buffer);
     amiss(stage, inner, buffer);
@@ -258,6 +259,27 @@ fn entities(stage: &Stage, view: &View, buffer: &mut Buffer) {
     let mut taken: Vec<(u16, u16, u16)> = places.iter().map(|(_, cell)| (cell.0, cell.0 + 1, cell.1)).collect();
     for (actor, cell) in places.into_iter().rev() {
         name(stage, view, (actor, cell), &mut taken, buffer);
+    }
+}
+
+/// Where a branch has everybody, hollow, as far as that is another cell than here.
+fn branch(stage: &Stage, view: &View, buffer: &mut Buffer) {
+    let Some(other) = stage.branch.as_ref().and_then(|branch| branch.at(stage.at)) else { return };
+    let (p, here, viewer) = (stage.palette, stage.moment(), stage.machine(stage.viewer));
+    for actor in other.record.cast.actors() {
+        let is_known = actor.index() < here.record.cast.actors.len();
+        let e = other.echoes(actor, viewer);
+        let real = if is_known { here.echoes(actor, viewer) } else { velocitas_lab::moment::Echoes::default() };
+        let pairs = [
+            (e.authority, real.authority, p.authority_hollow(), Tone::Authority),
+            (e.predicted, real.predicted, p.predicted_hollow(), Tone::Predicted),
+        ];
+        for (there, here, glyph, tone) in pairs {
+            let cell = there.and_then(|echo| view.cell(echo.pos));
+            if let Some(cell) = cell.filter(|cell| here.and_then(|echo| view.cell(echo.pos)) != Some(*cell)) {
+                buffer[cell].set_char(glyph).set_style(p.text(tone));
+            }
+        }
     }
 }
 

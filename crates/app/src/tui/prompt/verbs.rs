@@ -3,7 +3,7 @@
 use velocitas_core::{Vec3, vec3};
 use velocitas_gait::{Dimension, read_quantity};
 use velocitas_lab::cause::shown;
-use velocitas_lab::{Coming, Command, KnobSpec, LabTime, MemberId, Part, Reach, SETTINGS, Sudden, nearest};
+use velocitas_lab::{Coming, Command, KnobSpec, KnobValue, LabTime, MemberId, Part, Reach, SETTINGS, Sudden, nearest};
 
 use crate::times;
 use crate::tui::action::Action;
@@ -22,7 +22,7 @@ struct Verb {
 }
 
 /// The table, in the order in which it is offered.
-const VERBS: [Verb; 21] = [
+const VERBS: [Verb; 25] = [
     Verb { name: "go", takes: "0:12.5 | tick 510 | live | beginning", help: "looks at a moment", run: go },
     Verb { name: "look", takes: "NAME", help: "looks at a member", run: look },
     Verb { name: "screen", takes: "NAME", help: "on the screen of a member", run: screen },
@@ -48,6 +48,15 @@ const VERBS: [Verb; 21] = [
     Verb { name: "pause", takes: "", help: "pauses", run: |s, _| running(s, false) },
     Verb { name: "run", takes: "", help: "runs on, from the present", run: |s, _| running(s, true) },
     Verb { name: "resume", takes: "", help: "resumes from the moment looked at", run: |s, _| act(s, Action::Resume) },
+    Verb {
+        name: "branch",
+        takes: "SETTING VALUE [NAME | all]",
+        help: "what would have happened with it, from the moment looked at",
+        run: branch,
+    },
+    Verb { name: "keep", takes: "", help: "keeps the branch", run: |s, _| act(s, Action::KeepBranch) },
+    Verb { name: "drop", takes: "", help: "drops the branch", run: |s, _| act(s, Action::DropBranch) },
+    Verb { name: "why", takes: "", help: "what would cure the last seconds", run: |s, _| act(s, Action::Why) },
     Verb { name: "budget", takes: "", help: "shows the budgets", run: |s, _| act(s, Action::Budget) },
     Verb { name: "again", takes: "", help: "begins again", run: |s, _| act(s, Action::Again) },
     Verb { name: "export", takes: "", help: "takes away what is seen", run: |s, _| act(s, Action::Export) },
@@ -114,6 +123,7 @@ pub(super) fn completions(stage: &Stage, text: &str) -> (String, Vec<String>) {
         match verb {
             "forget" | "know" => solids.collect(),
             "tune" => tunables(stage).map(str::to_owned).chain(members).collect(),
+            "branch" if before.trim() == "branch" => SETTINGS.iter().map(|spec| spec.key.to_owned()).collect(),
             "go" => ["tick", "live", "beginning"].map(str::to_owned).to_vec(),
             _ => members.collect(),
         }
@@ -318,6 +328,37 @@ fn running(stage: &mut Stage, on: bool) -> Done {
 /// Sets a setting of the selected member, of another, or of all.
 fn set(stage: &mut Stage, spec: &KnobSpec, rest: &str) -> Done {
     live(stage)?;
+    let (value, members) = meant(stage, spec, rest)?;
+    members.iter().for_each(|member| stage.set(*member, spec.knob, value));
+    let whom = whom(stage, &members);
+    stage.say(format!("{} of {whom} set to {}", spec.name, shown(spec.knob, value)));
+    Ok(None)
+}
+
+fn whom(stage: &Stage, members: &[MemberId]) -> String {
+    if members.len() == 1 { stage.name(members[0]).to_owned() } else { "all".to_owned() }
+}
+
+/// Begins a branch from the moment looked at with a setting set there.
+fn branch(stage: &mut Stage, rest: &str) -> Done {
+    let (word, rest) = first(rest);
+    let spec = setting(word).ok_or_else(|| {
+        let known = SETTINGS.iter().map(|spec| spec.key);
+        let meant = nearest(word, known).unwrap_or_else(|| "expected a setting, such as latency 0 ms".to_owned());
+        format!("there is no setting `{word}`: {meant}")
+    })?;
+    if stage.is_live() {
+        return Err("a branch begins in the past: look back first (go 0:05, or <)".to_owned());
+    }
+    let (value, members) = meant(stage, spec, rest)?;
+    let words = format!("{}: {} {}", whom(stage, &members), spec.name, shown(spec.knob, value));
+    let commands = members.into_iter().map(|member| Command::Set { member, knob: spec.knob, value }).collect();
+    stage.offer_branch(words, commands);
+    act(stage, Action::Resume)
+}
+
+/// The value that a setting is to have, and whose.
+fn meant(stage: &Stage, spec: &KnobSpec, rest: &str) -> Result<(KnobValue, Vec<MemberId>), String> {
     let course = stage.run.course().clone();
     let last = course.members().find(|m| rest.ends_with(&format!(" {}", course[*m].name)));
     let (text, members): (&str, Vec<MemberId>) = match (last, rest.strip_suffix(" all")) {
@@ -325,9 +366,5 @@ fn set(stage: &mut Stage, spec: &KnobSpec, rest: &str) -> Done {
         (None, Some(text)) => (text, course.members().collect()),
         (None, None) => (rest, vec![stage.entity]),
     };
-    let value = spec.knob.read(text)?;
-    members.iter().for_each(|member| stage.set(*member, spec.knob, value));
-    let whom = if members.len() == 1 { stage.name(members[0]).to_owned() } else { "all".to_owned() };
-    stage.say(format!("{} of {whom} set to {}", spec.name, shown(spec.knob, value)));
-    Ok(None)
+    Ok((spec.knob.read(text)?, members))
 }

@@ -1,0 +1,195 @@
+//! Branches and what would cure: begun by key, shown beside the run, kept or dropped.
+
+use super::*;
+
+/// Waits for what goes on beside the frames.
+#[track_caller]
+fn settle(stage: &mut Stage) {
+    for _ in 0..3000 {
+        stage.look_at_jobs();
+        if !stage.works() {
+            return;
+        }
+        std::thread::sleep(Duration::from_millis(10));
+    }
+    panic!("it never ends");
+}
+
+fn last_row(stage: &Stage) -> String {
+    lines(&drawn(stage, 160, 47)).pop().expect("rows")
+}
+
+/// The row of the branch's box in the panel that begins so.
+fn figures(stage: &Stage, name: &str) -> Vec<String> {
+    let shown = text(stage, 160, 47);
+    let row = shown.lines().find_map(|line| line.split_once(name).map(|(_, rest)| rest.to_owned()));
+    let row = row.unwrap_or_else(|| panic!("no {name}:\n{shown}"));
+    row.trim_end_matches(['\u{2502}', ' ']).split_whitespace().map(str::to_owned).collect()
+}
+
+#[test]
+fn a_knob_turned_in_the_past_offers_a_branch_that_enter_begins() {
+    let mut stage = after(8.0);
+    stage.look(LabTime::from_secs(3.0));
+    press(&mut stage, KeyCode::Right);
+    let offered = "Enter begin a branch from 0:03.00 with plover: latency, one way 50 ms   Esc let it be";
+    assert!(last_row(&stage).contains(offered), "{}", last_row(&stage));
+    // Turned further it is offered further; Esc lets it be; to look elsewhere as well.
+    press(&mut stage, KeyCode::Right);
+    assert!(last_row(&stage).contains("latency, one way 60 ms"));
+    press(&mut stage, KeyCode::Esc);
+    assert!(!last_row(&stage).contains("branch"));
+    press(&mut stage, KeyCode::Right);
+    press(&mut stage, KeyCode::Char('.'));
+    assert!(stage.offered.is_none(), "elsewhere it would be another branch");
+    stage.look(LabTime::from_secs(3.0));
+    press(&mut stage, KeyCode::Right);
+    let before = stage.run.digest();
+    press(&mut stage, KeyCode::Enter);
+    assert!(text(&stage, 160, 47).contains("branch from 0:03.00"), "its box is there at once");
+    settle(&mut stage);
+    assert_eq!((stage.run.digest(), stage.run.now()), (before, LabTime::from_secs(8.0)), "the run is as it was");
+    let branch = stage.branch.as_ref().and_then(|b| b.run()).expect("it has run");
+    assert_eq!(branch.now(), stage.run.now());
+    assert_ne!(branch.digest(), before);
+    assert!(lines(&drawn(&stage, 160, 47)).iter().any(|line| line.starts_with(" \u{2514}branch")), "a lane of its own");
+}
+
+#[test]
+fn both_figures_and_their_difference_stand_in_the_panel_and_hollow_echoes_in_the_field() {
+    let mut stage = after(8.0);
+    stage.look(LabTime::from_secs(1.0));
+    line(&mut stage, "branch latency 0 ms");
+    assert!(stage.branch.is_some() && stage.works());
+    settle(&mut stage);
+    stage.look(LabTime::from_secs(0.5));
+    assert!(text(&stage, 160, 47).contains("the same until 0:01.00; look later"));
+    stage.look(LabTime::from_secs(7.0));
+    let record = |run: &Run| {
+        let moment = velocitas_lab::moment::Moment { record: run.record(), at: LabTime::from_secs(7.0) };
+        moment.figures(stage.machine(FIRST), super::super::stage::WINDOW).measured.corrections.count
+    };
+    let (here, there) = (record(&stage.run), record(stage.branch.as_ref().and_then(|b| b.run()).expect("it has run")));
+    let row = figures(&stage, "\u{2502} corrections");
+    let expected = [here.to_string(), there.to_string(), (i64::from(there) - i64::from(here)).to_string()];
+    assert_eq!(row[..3].iter().map(|n| n.trim_start_matches('+')).collect::<Vec<_>>(), expected);
+    let hollow = ['\u{25c7}', '\u{25a1}'];
+    let shown = |at: f64, stage: &mut Stage| {
+        stage.look(LabTime::from_secs(at));
+        lines(&drawn(stage, 160, 40))[3..26].concat().chars().filter(|c| hollow.contains(c)).count()
+    };
+    let seen: usize = (20..70).map(|tenth| shown(f64::from(tenth) / 10.0, &mut stage)).sum();
+    assert!(seen > 0, "somewhere somebody is a cell further");
+    assert_eq!(shown(0.5, &mut stage), 0, "before it there is nothing hollow");
+}
+
+#[test]
+fn a_branch_is_kept_or_dropped() {
+    let mut stage = after(6.0);
+    type_keys(&mut stage, "K");
+    assert!(stage.notice().is_some_and(|n| n.starts_with("there is no branch")));
+    let digest = stage.run.digest();
+    let begin = |stage: &mut Stage| {
+        stage.look(LabTime::from_secs(2.0));
+        press(stage, KeyCode::Right);
+        press(stage, KeyCode::Enter);
+    };
+    begin(&mut stage);
+    type_keys(&mut stage, "K");
+    if stage.notice().is_some_and(|n| n.starts_with("the branch is not there yet")) {
+        settle(&mut stage);
+        type_keys(&mut stage, "K");
+    }
+    assert!(stage.branch.is_none() && stage.run.digest() != digest);
+    // It is what a run comes to in which that was set there.
+    let mut same = Run::new(Course::demo()).expect("it fits");
+    same.advance(LabTime::from_secs(2.0));
+    let set = velocitas_lab::Command::Set {
+        member: FIRST,
+        knob: velocitas_lab::Knob::Latency,
+        value: velocitas_lab::KnobValue::Number(50.0),
+    };
+    same.command(set);
+    same.advance(LabTime::from_secs(6.0));
+    assert_eq!(stage.run.digest(), same.digest());
+    begin(&mut stage);
+    settle(&mut stage);
+    let kept = stage.run.digest();
+    type_keys(&mut stage, "D");
+    assert!(stage.branch.is_none() && stage.run.digest() == kept);
+    // Whoever resumes lets go of it, since it is of what is dropped.
+    begin(&mut stage);
+    settle(&mut stage);
+    stage.look(LabTime::from_secs(4.0));
+    press(&mut stage, KeyCode::Enter);
+    assert!(stage.branch.is_none());
+}
+
+#[test]
+fn why_lists_troubles_tries_remedies_and_opens_one_as_a_branch() {
+    let mut stage = after(9.0);
+    type_keys(&mut stage, "y");
+    settle(&mut stage);
+    let shown = text(&stage, 160, 47);
+    let crate7 =
+        shown.lines().position(|l| l.contains("\u{25b8} crate 7: 65 corrections")).expect("the worst is chosen");
+    let rows: Vec<&str> = shown.lines().skip(crate7).collect();
+    let best = rows.iter().position(|l| l.contains("  crate 7 known to all")).expect("it cures");
+    let cells: Vec<&str> = rows[best].split_whitespace().collect();
+    let left = cells.iter().position(|cell| *cell == "%").expect("what is left");
+    assert!(cells[left - 1].parse::<u32>().is_ok_and(|l| l <= 10) && cells[left + 1] == "0", "{}", rows[best]);
+    assert!(rows[best - 1].contains("100 %") && rows[best - 1].contains("as it was"), "{shown}");
+    assert!(shown.contains("more change next to nothing"), "{shown}");
+    // At every size nothing spills over, and it says what keys do.
+    for (width, height) in [(120, 36), (80, 24)] {
+        let shown = text(&stage, width, height);
+        assert!(shown.contains("crate 7 known to all") && shown.contains("Enter see it as a branch"), "{shown}");
+    }
+    // The next trouble is looked into as well.
+    press(&mut stage, KeyCode::Tab);
+    settle(&mut stage);
+    assert!(
+        text(&stage, 160, 47).contains("\u{25b8} pushes: 1 correction")
+            || text(&stage, 160, 47).contains("\u{25b8} turns")
+    );
+    press(&mut stage, KeyCode::BackTab);
+    settle(&mut stage);
+    press(&mut stage, KeyCode::Enter);
+    assert!(stage.why.is_none());
+    settle(&mut stage);
+    stage.look(LabTime::from_secs(8.0));
+    let row = figures(&stage, "\u{2502} corrections");
+    assert_eq!((row[0].as_str(), row[1].as_str()), ("65", "0"), "{row:?}");
+}
+
+#[test]
+fn a_remedy_is_applied_from_now_on_and_esc_closes() {
+    let mut stage = after(6.0);
+    type_keys(&mut stage, "y");
+    press(&mut stage, KeyCode::Esc);
+    assert!(stage.why.is_none() && !stage.works());
+    type_keys(&mut stage, "y");
+    settle(&mut stage);
+    type_keys(&mut stage, "a");
+    assert_eq!(stage.notice(), Some("from now on: crate 7 known to all"));
+    let last = stage.run.commands().last().map(|(at, command)| (*at, *command));
+    assert!(matches!(last, Some((at, velocitas_lab::Command::Solid { there: true, .. })) if at == stage.run.now()));
+    // Nothing to look at yet, and nothing wrong.
+    let mut fresh = after(0.3);
+    type_keys(&mut fresh, "y");
+    assert_eq!(fresh.notice(), Some("there is no whole second to look at yet"));
+}
+
+#[test]
+fn typed_branches_say_what_they_cannot() {
+    let mut stage = after(5.0);
+    let wrong = line(&mut stage, "branch latency 0 ms");
+    assert!(wrong.contains("a branch begins in the past: look back first"), "{wrong}");
+    press(&mut stage, KeyCode::Esc);
+    stage.look(LabTime::from_secs(2.0));
+    let wrong = line(&mut stage, "branch latancy 0 ms");
+    assert!(wrong.contains("there is no setting `latancy`") && wrong.contains("latency"), "{wrong}");
+    press(&mut stage, KeyCode::Esc);
+    let wrong = line(&mut stage, "branch latency 9 m");
+    assert!(wrong.contains("the unit must be"), "{wrong}");
+}
