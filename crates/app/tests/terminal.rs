@@ -31,7 +31,7 @@ impl Terminal {
         let start = format!("COLORTERM=truecolor {variables} {} {arguments}", env!("CARGO_BIN_EXE_velocitas"));
         terminal.type_text(&start);
         terminal.keys(&["Enter"]);
-        terminal.wait_for("LIVE");
+        terminal.wait_until("the interface", |s| s.contains("LIVE") || s.contains("BACK"));
         terminal
     }
 
@@ -370,4 +370,37 @@ fn every_kind_of_input_is_driven_kept_as_a_track_and_played() {
         .expect("it runs");
     let said = String::from_utf8_lossy(&vet.stdout).into_owned();
     assert!(said.contains("pos.x m") && said.contains("aim.z m"), "{said}");
+}
+
+#[test]
+fn somebody_asks_why_branches_off_compares_and_keeps() {
+    let t = Terminal::open_with(160, 47, "", "--at 0:08");
+    t.wait_for("BACK");
+    t.keys(&["y"]);
+    t.wait_for("crate 7 known to all");
+    t.wait_for("more change next to nothing");
+    t.keys(&["Enter"]);
+    t.wait_for("with crate 7 known to all");
+    // Its lane, and both figures with their difference.
+    let screen = t.wait_until("the branch", |s| s.contains("\u{2514}branch") && s.contains("K keep the branch"));
+    let row = screen.lines().find_map(|l| l.split_once("corrections").filter(|_| l.contains("-65")));
+    assert!(row.is_some_and(|(_, figures)| figures.split_whitespace().next() == Some("65")), "{screen}");
+    t.keys(&["D"]);
+    t.wait_for("dropped the branch");
+    // By hand: look back, turn a knob, Enter.
+    t.keys(&["<", "<", "Right"]);
+    t.wait_for("begin a branch from 0:06.00 with plover: latency, one way 50 ms");
+    t.keys(&["Enter"]);
+    t.wait_for("K keep the branch");
+    t.keys(&["K"]);
+    t.wait_for("kept: the run is now the one with plover: latency, one way 50 ms");
+    t.wait_until("the knob as it is kept", |s| {
+        s.lines().any(|l| l.contains("latency, one way") && l.contains("50 ms"))
+    });
+    t.keys(&[":"]);
+    t.type_text("branch loss 0 %");
+    t.keys(&["Enter"]);
+    t.wait_for("K keep the branch");
+    t.keys(&["q"]);
+    t.is_clean();
 }

@@ -194,7 +194,10 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     }
     for (i, trouble) in why.troubles.iter().enumerate().take(LISTED) {
         let (mark, style) = if i == why.chosen { (p.handles().1, key) } else { (" ", muted) };
-        write(buffer, (x, y), end, &[(mark, key), (" ", key), (&trouble.words(record), style)]);
+        let room = usize::from(end.saturating_sub(x + 2));
+        let words = Some(trouble.words(record)).filter(|words| words.chars().count() <= room);
+        let words = words.unwrap_or_else(|| trouble.briefly(record));
+        write(buffer, (x, y), end, &[(mark, key), (" ", key), (&words, style)]);
         y += 1;
     }
     if why.troubles.len() > LISTED {
@@ -260,6 +263,10 @@ fn footer(stage: &Stage, why: &Why, (x, y): (u16, u16), end: u16, buffer: &mut B
     ];
     let mut at = x;
     for (k, what) in keys {
+        // What does not fit whole is left out.
+        if usize::from(end.saturating_sub(at)) < k.len() + what.trim_end().len() {
+            break;
+        }
         at = write(buffer, (at, y + 2), end, &[(k, key), (what, muted)]);
     }
 }
