@@ -107,7 +107,7 @@ pub fn cells(outcome: &Outcome, left: f64) -> [String; 8] {
     Row::of(outcome, None, left).cells()
 }
 
-const HEAD: &str = "   left  corrections   hops  stalls     seen     drawn error  roughness m/s     bytes";
+const HEAD: &str = "   left  corrections   hops  stalls     seen     drawn error  roughness m/s    bytes";
 
 impl Diagnosis<'_> {
     /// Whether something that was tried takes all of the trouble away.
