@@ -4,6 +4,7 @@
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
 use velocitas_core::{Correction, Fact};
+use velocitas_lab::diagnose::Case;
 use velocitas_lab::{Course, Happening, LabTime, MachineId, Run, Unrecorded};
 
 fn demo(seconds: f64) -> Run {
@@ -55,6 +56,14 @@ fn lab(c: &mut Criterion) {
             |record| corrected.iter().map(|(m, at, c)| record.finding(*m, *at, c).replays).sum::<u32>(),
             BatchSize::LargeInput,
         );
+    });
+    let plover = minute.record().cast.players().next();
+    let (from, to) = (LabTime::from_secs(1.0), LabTime::from_secs(11.0));
+    group.bench_function("diagnose ten seconds of the demo, every remedy in turn", |b| {
+        b.iter(|| {
+            let case = Case::of(&minute, plover, from, to).expect("there is a trouble");
+            case.remedies.iter().map(|remedy| case.try_out(remedy).left).sum::<f64>()
+        });
     });
     group.finish();
 }

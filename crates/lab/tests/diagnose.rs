@@ -83,6 +83,37 @@ fn what_nothing_cures_is_left_and_where_nothing_is_wrong_there_is_no_case() {
 }
 
 #[test]
+fn of_remedies_that_leave_as_little_the_nearest_at_hand_comes_first() {
+    let run = ran(&planted()[0].words(3), 16.0);
+    let case = Case::of(&run, None, secs(4.0), secs(14.0)).expect("there is a trouble");
+    let one = case.try_out(&case.remedies[0]);
+    let with = |reaches, left, bytes| {
+        let mut other = one.clone();
+        (other.remedy.reaches, other.left, other.outcome.bytes) = (reaches, left, bytes);
+        other
+    };
+    let mut all = vec![
+        with(Reaches::Mistake, 0.5, 1),
+        with(Reaches::World, 0.002, 1),
+        with(Reaches::Setting, 0.004, 3),
+        with(Reaches::Setting, 0.0, 2),
+        with(Reaches::Link, 0.001, 1),
+        with(Reaches::Mistake, 0.009, 9),
+    ];
+    rank(&mut all);
+    let order: Vec<(Reaches, u64)> = all.iter().map(|t| (t.remedy.reaches, t.outcome.bytes)).collect();
+    let expected = [
+        (Reaches::Mistake, 9),
+        (Reaches::Setting, 2),
+        (Reaches::Setting, 3),
+        (Reaches::Link, 1),
+        (Reaches::World, 1),
+        (Reaches::Mistake, 1),
+    ];
+    assert_eq!(order, expected);
+}
+
+#[test]
 fn a_remedy_applied_to_the_run_is_what_its_branch_was() {
     let words = planted()[0].words(1);
     let mut run = ran(&words, 16.0);

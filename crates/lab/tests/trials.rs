@@ -226,23 +226,33 @@ impl Motion for Unfaithful {
     }
 }
 
+/// Somebody who goes by it, beside what would be named gladly: these events, and a tunable of no effect.
+fn unfaithful(lane: usize, events: &str) -> (Run, Arc<Unfaithful>) {
+    let (walker, made, altered) = (Walker::new(), Mutex::default(), AtomicU64::new(0));
+    let rule = Arc::new(Unfaithful { walker, lane, made, altered });
+    let own: [Arc<dyn Motion>; 1] = [rule.clone()];
+    let cast = plover(ACROSS, "").replace("gait = \"courier.gait\"", "rule = \"unfaithful\"");
+    let tune = "[[tune]]\nrule = \"unfaithful\"\nknown_to = \"server\"\nset = { plunge = \"30 m/s\" }\n";
+    let rest = events.to_owned() + tune + &cast;
+    let words = Words { link: "latency = \"50 ms\"", rest, ..Words::default() };
+    let course = Course::parse_with("x", &words.text(), Sources { own: &own, read: &|p| shipped_gait(p) });
+    let mut run = Run::new(course.unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
+    run.advance(secs(20.0));
+    (run, rule)
+}
+
+/// Whether a correction is of ticks among which one was altered.
+fn is_altered(c: &Correction) -> bool {
+    (c.agreed.0 + 1..=c.tick.0).any(|tick| tick.is_multiple_of(100))
+}
+
 #[test]
 fn a_lane_altered_by_what_nobody_knows_of_is_not_attributed() {
     for lane in [0, 1, 3, 6] {
-        let rule =
-            Arc::new(Unfaithful { walker: Walker::new(), lane, made: Mutex::default(), altered: AtomicU64::new(0) });
-        let own: [Arc<dyn Motion>; 1] = [rule.clone()];
-        let cast = plover(ACROSS, "").replace("gait = \"courier.gait\"", "rule = \"unfaithful\"");
-        // Beside it what would be named gladly: a push, and a tunable of no effect.
-        let push = "[[event]]\nat = \"4.5 s\"\nevery = \"1 s\"\npush = { who = \"plover\", north = \"0.001 m/s\" }\n\
-                    [[tune]]\nrule = \"unfaithful\"\nknown_to = \"server\"\nset = { plunge = \"30 m/s\" }\n";
-        let words = Words { link: "latency = \"50 ms\"", rest: push.to_owned() + &cast, ..Words::default() };
-        let course = Course::parse_with("x", &words.text(), Sources { own: &own, read: &|p| shipped_gait(p) });
-        let mut run = Run::new(course.unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
-        run.advance(secs(20.0));
+        let push = "[[event]]\nat = \"4.5 s\"\nevery = \"1 s\"\npush = { who = \"plover\", north = \"0.001 m/s\" }\n";
+        let (run, rule) = unfaithful(lane, push);
         let found = found(&run, 0);
-        let altered: Vec<_> =
-            found.iter().filter(|(_, c, _)| (c.agreed.0..c.tick.0).any(|t| (t + 1).is_multiple_of(100))).collect();
+        let altered: Vec<_> = found.iter().filter(|(_, c, _)| is_altered(c)).collect();
         // What is made good within a tick or two is seen only where that is compared.
         let least = if lane < 3 { rule.altered.load(Ordering::Relaxed) - 1 } else { 2 };
         assert!(altered.len() as u64 >= least, "lane {lane}: {altered:?}");
@@ -250,6 +260,36 @@ fn a_lane_altered_by_what_nobody_knows_of_is_not_attributed() {
             assert!(c.why == Restored::Diverged && finding.causes.is_empty(), "lane {lane}, {at}: {finding:?}");
             assert_eq!(finding.words(run.record(), machine(run.record(), 0), c), "not attributed");
         }
+    }
+}
+
+#[test]
+fn what_would_explain_another_difference_than_there_was_is_not_named() {
+    // Pushed in the very ticks that are altered: the push is part of the truth, and not of what the client had.
+    let push = "[[event]]\nat = \"4.97 s\"\nevery = \"5 s\"\npush = { who = \"plover\", north = \"3 m/s\" }\n";
+    let (run, _) = unfaithful(0, push);
+    let both: Vec<_> = found(&run, 0)
+        .into_iter()
+        .filter(|(_, c, _)| (c.agreed.0 + 1..=c.tick.0).any(|tick| tick.is_multiple_of(300)))
+        .collect();
+    assert!(both.len() > 1, "{both:?}");
+    for (at, c, finding) in both {
+        assert!(c.divergence > 0.2 && finding.causes.is_empty() && finding.present > 1, "{at}: {c:?} {finding:?}");
+    }
+}
+
+#[test]
+fn of_three_that_are_there_the_two_that_it_takes_are_named() {
+    let other = FENCE.replace("fence", "hedge").replace("at = [5, 0]", "at = [0, 5]").replace("[0.6, 8]", "[16, 0.6]");
+    let tune = "[[tune]]\nrule = \"courier\"\nknown_to = \"server\"\nset = { plunge = \"30 m/s\" }\n";
+    let fences = (FENCE.replace("[0.6, 8]", "[0.6, 16]") + &other).replace("KNOWN", "server");
+    let rest = fences + tune + &plover("[{ at = [9, 9] }, { at = [0, 0] }]", "");
+    let run = Words { link: "latency = \"50 ms\"", rest, ..Words::default() }.run(16.0);
+    let found = found(&run, 0);
+    let corner: Vec<_> = found.iter().filter(|(.., finding)| finding.causes.len() > 1).collect();
+    assert!(corner.len() > 3, "{found:?}");
+    for (at, _, finding) in corner {
+        assert_eq!((names(finding), finding.present), (vec!["one_sided", "one_sided"], 3), "{at}");
     }
 }
 
