@@ -74,6 +74,14 @@ fn what_nothing_cures_is_left_and_where_nothing_is_wrong_there_is_no_case() {
     assert!(words.contains("fence known to all") && words.contains("hedge known to all"), "{words}");
     assert!(both[0].left < 0.1 && both[0].left < alone[0].left, "{} {}", both[0].left, alone[0].left);
 
+    // Where nothing is left, that is nothing, and not less.
+    let rest = FENCE.replace("KNOWN", "server") + &plover(ACROSS, "");
+    let run = ran(&Words { link: "latency = \"50 ms\"", rest, ..Words::default() }, 12.0);
+    let about = velocitas_lab::trouble::troubles(run.record(), None, secs(5.0), secs(10.0)).remove(0);
+    let case = Case::about(&run, about, (secs(5.0), secs(10.0))).expect("it is kept");
+    let left: Vec<f64> = tried(&case).iter().map(|t| t.outcome.seen_m).collect();
+    assert!(left.contains(&0.0) && left.iter().all(|m| m.is_sign_positive()), "{left:?}");
+
     let calm = ran(&Words { link: "latency = \"50 ms\"", rest: plover("[]", ""), ..Words::default() }, 8.0);
     assert_eq!(Case::of(&calm, None, secs(2.0), secs(7.0)).err(), Some(DiagnoseError::Nothing));
     let stretch = |from, to| Case::of(&calm, None, secs(from), secs(to)).err();

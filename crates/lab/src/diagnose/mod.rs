@@ -69,7 +69,8 @@ impl Outcome {
             corrections: all.iter().map(|t| t.corrections).sum(),
             hops: all.iter().map(|t| t.hops).sum(),
             stalls: all.iter().map(|t| t.stalls).sum(),
-            seen_m: all.iter().map(|t| t.seen_m).sum(),
+            // The sum of nothing is −0.
+            seen_m: all.iter().map(|t| t.seen_m).fold(0.0, |sum, m| sum + m),
             trouble: all.into_iter().find(|t| t.reason == *reason),
             drawn_error_m: [others.drawn_error_m.p95, own.drawn_error_m.p95],
             roughness_mps: [others.roughness_mps.p95, own.roughness_mps.p95],
