@@ -17,14 +17,14 @@ use velocitas_core::{
 };
 
 use crate::chance::{Chance, Purpose};
-use crate::command::Calm;
+use crate::command::{Calm, ReloadError};
 use crate::controls::Controls;
 use crate::course::{Course, KnownTo, Role};
 use crate::faults::{Forged, Trial};
 use crate::hands::{Luck, Seen};
 use crate::ids::{MachineId, MemberId, Part, RecordTick};
 use crate::knob::Knobs;
-use crate::known::Known;
+use crate::known::{Known, Reach};
 use crate::link::Ticket;
 use crate::links::Links;
 use crate::machine::{Arrived, Machine, Place, Playing, Serving, machine_at, token};
@@ -491,13 +491,21 @@ impl Lab {
         &self.playing(member).known
     }
 
-    /// Whether everybody would still fit a snapshot with another rule of a kind.
+    /// Whether another rule of a kind can take the place of the one in force on these machines, now.
     ///
     /// # Errors
-    /// When not, or when there is no such kind.
-    pub fn fits(&self, kind: u8, rule: &Arc<dyn Motion>) -> Result<(), SpawnError> {
-        let kinds = self.serving().known.kinds.with(kind, rule.clone()).map_err(|_| SpawnError::Kind(kind))?;
-        self.server().fits(&kinds)
+    /// When everybody would no longer fit a snapshot, there is no such kind, or one machine alone would read and write other bits
+    /// than the rest while its program runs. One that does not run may have another layout: it is refused when it comes.
+    pub fn may_reload(&self, kind: u8, rule: &Arc<dyn Motion>, reach: Reach) -> Result<(), ReloadError> {
+        let before = &self.serving().known.kinds;
+        let kinds = before.with(kind, rule.clone()).map_err(|_| SpawnError::Kind(kind))?;
+        self.server().fits(&kinds)?;
+        let is_other = before.motion(kind).schema().fingerprint() != rule.schema().fingerprint();
+        let may_be_other = match reach {
+            Reach::All => true,
+            Reach::One(machine) => self.course.player(machine).is_some_and(|member| !self.runs(member)),
+        };
+        if is_other && !may_be_other { Err(ReloadError::Layout) } else { Ok(()) }
     }
 }
 

@@ -37,6 +37,7 @@ mod run;
 mod samples;
 mod spells;
 mod stirs;
+pub mod take;
 mod tap;
 mod time;
 mod trace;
@@ -46,11 +47,12 @@ pub mod vet;
 mod watch;
 
 pub use cheat::{CHEATS, Cheat, CheatSpec, Does};
-pub use command::{Calm, Command, ReadLater, Sudden};
+pub use command::{Calm, Command, ReadLater, ReadRule, ReloadError, Sudden};
 pub use controls::{Acts, Controls};
 pub use course::{
     COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, Happens, KnownTo, Material, Member,
-    NamedSolid, NamedZone, Override, Owned, Role, Saved, Sources, Thing, Trick, What, World, nearest, shipped_gait,
+    NamedFile, NamedSolid, NamedZone, Override, Owned, Role, Saved, Sources, Thing, Trick, What, World, nearest,
+    shipped_gait,
 };
 pub use fate::{Fate, fate};
 pub use fault::{FAULTS, Fault, FaultSpec};
@@ -62,7 +64,7 @@ pub use known::{Change, Changed, Known, Reach, turned};
 pub use lab::Lab;
 pub use link::{Conditions, TraceNumber};
 pub use profile::{PROFILES, Profile};
-pub use run::{AgainError, Keep, LEAST_KEPT, Measured, ReloadError, Run, RunError, Totals};
+pub use run::{AgainError, Keep, LEAST_KEPT, Measured, Run, RunError, Totals};
 pub use time::LabTime;
 pub use trace::{Trace, TraceError};
 pub use watch::{Happening, HappeningRow, MessageRow, Unrecorded, Watch};

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use thiserror::Error;
 use velocitas_core::{Fact, Motion, Server, ServerConfig, SpawnError, Tick};
 
-use crate::command::{Command, ReadLater};
+use crate::command::{Command, ReadLater, ReadRule, ReloadError};
 use crate::course::{Course, KnownTo, Saved};
 use crate::ids::{MachineId, Part};
 use crate::known::Reach;
@@ -18,6 +18,7 @@ use crate::machine::token;
 use crate::metrics::{ClientMetrics, Moments, Reel, Span, Tally, WINDOW};
 use crate::record::{Cast, Record};
 use crate::stirs::Stirs;
+use crate::take::Take;
 use crate::time::LabTime;
 use crate::trouble::{Trouble, sort};
 use crate::watch::{Happening, Unrecorded, Watch};
@@ -59,19 +60,6 @@ pub enum RunError {
     Cast(#[from] SpawnError),
 }
 
-/// Why a rule cannot take the place of another while it runs.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
-pub enum ReloadError {
-    /// A snapshot of everybody would no longer fit a datagram.
-    #[error("the new rule is too large: {0}")]
-    Size(#[from] SpawnError),
-    /// One machine alone would read and write other bits than the rest.
-    #[error(
-        "the new rule has another layout; on one machine alone only step and tunables may differ while its program runs"
-    )]
-    Layout,
-}
-
 /// Why a stretch of a run cannot be had again.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
 pub enum AgainError {
@@ -92,8 +80,13 @@ pub struct Run {
     commands: Vec<(LabTime, Command)>,
     /// What is to be commanded later, each at its moment: as it was in the run that this one branched off.
     ahead: VecDeque<(LabTime, Command)>,
+    /// Its digest at every checkpoint there ever was, before what was commanded at that moment.
+    digests: Vec<(LabTime, u64)>,
+    /// What the digests are to be, where that is told by a take, and the first that was not so.
+    told: VecDeque<(LabTime, u64)>,
+    parted: Option<LabTime>,
     /// Rules read while it ran, in that order.
-    rules: Vec<Arc<dyn Motion>>,
+    rules: Vec<ReadRule>,
     /// Courses read while it ran, in that order.
     courses: Vec<Arc<Course>>,
     /// The one that it began with.
@@ -166,6 +159,9 @@ impl Run {
             checkpoints,
             commands: Vec::new(),
             ahead: VecDeque::new(),
+            digests: Vec::new(),
+            told: VecDeque::new(),
+            parted: None,
             rules: Vec::new(),
             courses: Vec::new(),
             began,
@@ -173,6 +169,40 @@ impl Run {
             meter: None,
             stirs: Stirs::default(),
         })
+    }
+
+    /// The run of a take, at its beginning: what was commanded in it is commanded again, each at its moment, as it is
+    /// [advanced](Self::advance) to the take's end.
+    ///
+    /// # Errors
+    /// When the cast does not fit a snapshot.
+    pub fn of_take(take: &Take) -> Result<Self, RunError> {
+        let mut run = Self::new(take.course.clone())?;
+        run.ahead = take.commands.iter().copied().collect();
+        run.told = take.digests.iter().copied().collect();
+        run.rules.clone_from(&take.rules);
+        run.courses.clone_from(&take.courses);
+        Ok(run)
+    }
+
+    /// The first checkpoint at which the run is not what the take says that it was made of: the program is another.
+    pub const fn parted(&self) -> Option<LabTime> {
+        self.parted
+    }
+
+    /// Its digest at every checkpoint so far, each before what was commanded at that very moment.
+    pub fn digests(&self) -> &[(LabTime, u64)] {
+        &self.digests
+    }
+
+    /// Rules that were read while it ran, in that order.
+    pub fn rules(&self) -> &[ReadRule] {
+        &self.rules
+    }
+
+    /// Courses that were taken over while it ran, in that order.
+    pub fn courses(&self) -> &[Arc<Course>] {
+        &self.courses
     }
 
     /// Keeps so much to look back at.
@@ -280,12 +310,24 @@ impl Run {
             }
             if stop == last.plus(CHECKPOINT) {
                 self.checkpoints.push((stop, Arc::new(self.lab.clone())));
+                self.note_digest(stop);
                 self.thin();
                 self.stirs.follow(&self.record, stop);
                 self.forget();
             }
         }
         self.record.end = self.lab.now();
+    }
+
+    fn note_digest(&mut self, at: LabTime) {
+        let digest = self.lab.digest();
+        self.digests.push((at, digest));
+        while let Some(&(when, told)) = self.told.front().filter(|(when, _)| *when <= at) {
+            self.told.pop_front();
+            if when == at && told != digest {
+                self.parted.get_or_insert(at);
+            }
+        }
     }
 
     /// One old checkpoint in four is enough: running sixteen seconds again is quick.
@@ -327,12 +369,16 @@ impl Run {
     /// # Errors
     /// When one machine alone would read and write other bits than the rest while it runs, or a snapshot would grow too long.
     pub fn reload(&mut self, kind: u8, rule: Arc<dyn Motion>, reach: Reach) -> Result<(), ReloadError> {
-        self.lab.fits(kind, &rule)?;
-        let before = self.lab.server_known().kinds.motion(kind).schema();
-        if before.fingerprint() != rule.schema().fingerprint() && !self.may_differ(reach) {
-            return Err(ReloadError::Layout);
-        }
-        self.rules.push(rule);
+        self.reload_text(kind, ReadRule { rule, text: None }, reach)
+    }
+
+    /// The same for a rule with the text of its file, without which no [take](crate::take) can hold it.
+    ///
+    /// # Errors
+    /// As [`reload`](Self::reload).
+    pub fn reload_text(&mut self, kind: u8, read: ReadRule, reach: Reach) -> Result<(), ReloadError> {
+        self.lab.may_reload(kind, &read.rule, reach)?;
+        self.rules.push(read);
         let version = self.rules.len().min(usize::from(u16::MAX)) as u16;
         self.command(Command::Reload { kind, version, reach });
         Ok(())
@@ -349,12 +395,11 @@ impl Run {
         came_of_it
     }
 
-    /// Whether a rule may be laid out otherwise on the machines that a change reaches: on all, or on one whose program does not
-    /// run. That one is refused when it comes.
-    fn may_differ(&self, reach: Reach) -> bool {
-        match reach {
-            Reach::All => true,
-            Reach::One(machine) => self.course().player(machine).is_some_and(|member| !self.lab.runs(member)),
+    /// What the file of a rule said in one of its versions; 0 is the course's. `None` for a rule without a file.
+    pub fn rule_text(&self, kind: u8, version: u16) -> Option<Arc<str>> {
+        match usize::from(version).checked_sub(1) {
+            None => self.began.gait_file(kind).map(|file| file.text.as_str().into()),
+            Some(place) => self.rules.get(place)?.text.clone(),
         }
     }
 
@@ -382,7 +427,9 @@ impl Run {
         self.checkpoints.shrink_to_fit();
         self.lab.clone_from(&self.checkpoints[index].1);
         self.commands.retain(|(when, _)| *when <= at);
+        self.digests.retain(|(when, _)| *when <= at);
         self.ahead.clear();
+        self.told.clear();
         // Commands of the very moment of a checkpoint came after it was made.
         let from = self.lab.now();
         let again = &self.commands[self.commands.partition_point(|(when, _)| *when < from)..];

@@ -19,9 +19,11 @@ pub use error::{CourseError, nearest};
 pub use saved::Saved;
 pub(crate) use settings::measured;
 
+use std::cell::RefCell;
 use std::ops::Index;
 use std::sync::Arc;
 
+use serde::{Deserialize, Serialize};
 use velocitas_core::walker::Walker;
 use velocitas_core::{
     Arrangement, Bounds, ClientSettings, Ground, Kinds, Motion, Patience, Rate, Solid, SolidId, State, Vec3, Zone,
@@ -101,6 +103,18 @@ pub struct Course {
     pub warnings: Vec<CourseError>,
     /// What its file said.
     pub text: Arc<str>,
+    /// The files that it names, and what they said: with them it can be read again wherever it is.
+    pub files: Arc<[NamedFile]>,
+}
+
+/// A file that a course names.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct NamedFile {
+    /// As the course names it.
+    pub path: String,
+    /// What it said.
+    pub text: String,
 }
 
 /// A rule that was read from a file.
@@ -469,9 +483,19 @@ impl Course {
         let read: file::File = toml::from_str(text).map_err(|e| CourseError::from_toml(file, text, &e))?;
         let mut rules: Vec<Arc<dyn Motion>> = vec![Arc::new(Walker::new())];
         rules.extend(sources.own.iter().cloned());
-        let mut course = resolve::Resolver { file, text, rules, read: sources.read }.course(&read)?;
+        let files = RefCell::new(Vec::<NamedFile>::new());
+        let reader = |path: &str| {
+            let said = (sources.read)(path)?;
+            let mut files = files.borrow_mut();
+            if files.iter().all(|file| file.path != path) {
+                files.push(NamedFile { path: path.to_owned(), text: said.clone() });
+            }
+            Ok(said)
+        };
+        let mut course = resolve::Resolver { file, text, rules, read: &reader }.course(&read)?;
         course.warnings = suspicion::suspicions(file, text, &read, &course);
         course.text = text.into();
+        course.files = files.into_inner().into();
         Ok(course)
     }
 

@@ -146,6 +146,7 @@ impl Resolver<'_> {
             check: self.check(&file.check)?,
             warnings: Vec::new(),
             text: "".into(),
+            files: Arc::new([]),
         };
         for tune in &file.tune {
             let found = self.overrides(&course, tune)?;

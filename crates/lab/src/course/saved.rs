@@ -51,8 +51,8 @@ impl Course {
             (member.knobs.up.trace, member.knobs.down.trace) = (before.knobs.up.trace, before.knobs.down.trace);
         }
         let (name, limits, check) = (saved.name.clone(), saved.limits.clone(), saved.check);
-        let (warnings, text) = (saved.warnings.clone(), saved.text.clone());
-        let course = Self { name, limits, check, warnings, text, events, cast, ..self.clone() };
+        let (warnings, text, files) = (saved.warnings.clone(), saved.text.clone(), saved.files.clone());
+        let course = Self { name, limits, check, warnings, text, files, events, cast, ..self.clone() };
         Saved { course: Some(course), taken: changes(self).taken, restart }
     }
 

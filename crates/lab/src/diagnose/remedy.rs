@@ -5,7 +5,7 @@ use std::sync::Arc;
 use velocitas_core::{Fact, Motion};
 
 use crate::cause::shown;
-use crate::command::{Calm, Command};
+use crate::command::{Calm, Command, ReadRule};
 use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId, Part, RecordTick};
 use crate::knob::SETTINGS;
@@ -38,7 +38,7 @@ pub struct Remedy {
     /// What is commanded.
     pub commands: Vec<Command>,
     /// A rule that is read first, for one machine.
-    pub rule: Option<(u8, Arc<dyn Motion>, MachineId)>,
+    pub rule: Option<(u8, ReadRule, MachineId)>,
 }
 
 impl PartialEq for Remedy {
@@ -66,7 +66,7 @@ impl Remedy {
     pub fn apply(&self, run: &mut Run) {
         if let Some((kind, rule, machine)) = &self.rule {
             // Its layout is the server's, so it is never refused.
-            let _ = run.reload(*kind, rule.clone(), Reach::One(*machine));
+            let _ = run.reload_text(*kind, rule.clone(), Reach::One(*machine));
         }
         self.commands.iter().for_each(|command| run.command(*command));
     }
@@ -78,7 +78,7 @@ pub(super) fn remedies(at: &Run, record: &Record, machine: MachineId, (from, to)
     let mut all = Vec::new();
     let ticks = ticks(record, (from, to));
     all.extend(solids(record, machine, ticks));
-    all.extend(rules(record, machine, ticks));
+    all.extend(rules(at, record, machine, ticks));
     all.extend(knobs(at, member));
     all.extend(calm(record, (machine, member), (from, to)));
     all
@@ -111,7 +111,7 @@ fn solids(record: &Record, machine: MachineId, (first, last): (RecordTick, Recor
 }
 
 /// Rules and tunables that differ, made as the server has them.
-fn rules(record: &Record, machine: MachineId, (_, last): (RecordTick, RecordTick)) -> Vec<Remedy> {
+fn rules(at: &Run, record: &Record, machine: MachineId, (_, last): (RecordTick, RecordTick)) -> Vec<Remedy> {
     let (here, there) =
         (record.known(machine, Part::Client, last), record.known(MachineId::SERVER, Part::Server, last));
     let who = record.cast.name(machine);
@@ -120,7 +120,9 @@ fn rules(record: &Record, machine: MachineId, (_, last): (RecordTick, RecordTick
         let place = usize::from(kind);
         if here.versions[place] != there.versions[place] {
             let words = format!("the server's {} on {who}", rule.name());
-            let rule = there.kinds.shared(kind).map(|rule| (kind, rule.clone(), machine));
+            let text = at.rule_text(kind, there.versions[place]);
+            let read = |rule: &Arc<dyn Motion>| ReadRule { rule: rule.clone(), text };
+            let rule = there.kinds.shared(kind).map(|rule| (kind, read(rule), machine));
             all.push(Remedy { words, reaches: Reaches::Mistake, commands: Vec::new(), rule });
             continue;
         }

@@ -87,7 +87,11 @@ impl Lab {
                 return self.change(reach, Changed::Solid { solid, there }, command, watch);
             }
             Command::Reload { kind, version, reach } => {
-                let Some(rule) = read.rules.get(usize::from(version).wrapping_sub(1)).cloned() else { return };
+                let Some(read) = read.rules.get(usize::from(version).wrapping_sub(1)) else { return };
+                let rule = read.rule.clone();
+                if self.may_reload(kind, &rule, reach).is_err() {
+                    return;
+                }
                 return self.change(reach, Changed::Reloaded { kind, version, rule }, command, watch);
             }
             Command::TakeOver { version } => {

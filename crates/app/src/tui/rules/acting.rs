@@ -3,7 +3,7 @@
 use std::path::Path;
 use std::time::Duration;
 
-use velocitas_lab::{Command, Reach, turned};
+use velocitas_lab::{Command, Reach, ReadRule, turned};
 
 use super::Both;
 use crate::sources::{GaitWatcher, Source};
@@ -75,7 +75,8 @@ impl Stage {
             let (kind, name) = (self.rules.sources[i].kind, self.rules.sources[i].name.clone());
             let mine = self.run.course()[self.entity].kind == kind;
             let reach = if self.rules.one_only && mine { one } else { Reach::All };
-            match self.run.reload(kind, rule, reach) {
+            let text = Some(self.rules.sources[i].said.text.as_str().into());
+            match self.run.reload_text(kind, ReadRule { rule, text }, reach) {
                 Ok(()) => {
                     let tick = self.run.record().changes.last().map_or(0, |c| self.run.record().shown(c.tick));
                     let whom = if reach == Reach::All { "all machines" } else { self.name(self.entity) };
