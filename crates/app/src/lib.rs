@@ -20,6 +20,7 @@ pub mod cli;
 mod files;
 mod progress;
 mod saved;
+mod session;
 mod sources;
 mod times;
 pub mod tui;
@@ -32,16 +33,16 @@ use std::sync::Arc;
 
 use velocitas_core::Motion;
 
-pub use files::OpenError;
+pub use files::{OpenError, Opened};
 
-/// Opens the interface on a course file whose cast may use these rules besides the built-in `walker`.
+/// Opens the interface on the file of a course, or of a take of one, whose cast may use these rules besides the built-in `walker`.
 ///
 /// # Errors
 /// When the file cannot be read or is not a course, or the terminal cannot be used.
 pub fn open(course: impl AsRef<Path>, kinds: &[Arc<dyn Motion>]) -> Result<(), OpenError> {
     let file = course.as_ref();
-    let course = files::course(Some(file), kinds)?;
-    tui::run(course, &tui::Options { file: Some(file.to_owned()), own: kinds.to_vec(), ..tui::Options::default() })
+    let opened = Opened::read(Some(file), kinds)?;
+    tui::run(&opened, &tui::Options { file: Some(file.to_owned()), own: kinds.to_vec(), ..tui::Options::default() })
 }
 
 /// The same for the text of a course; `name` stands for the file in errors.
@@ -50,5 +51,5 @@ pub fn open(course: impl AsRef<Path>, kinds: &[Arc<dyn Motion>]) -> Result<(), O
 /// When the text is not a course, or the terminal cannot be used.
 pub fn open_text(name: &str, text: &str, kinds: &[Arc<dyn Motion>]) -> Result<(), OpenError> {
     let options = tui::Options { own: kinds.to_vec(), ..tui::Options::default() };
-    tui::run(velocitas_lab::Course::parse(name, text, kinds)?, &options)
+    tui::run(&Opened::Course(Box::new(velocitas_lab::Course::parse(name, text, kinds)?)), &options)
 }

@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 /// A tmux server of its own with the program in its only window.
 struct Terminal {
     socket: String,
-    _folder: tempfile::TempDir,
+    folder: tempfile::TempDir,
 }
 
 impl Terminal {
@@ -19,7 +19,7 @@ impl Terminal {
     fn open_with(width: u16, height: u16, variables: &str, arguments: &str) -> Self {
         let folder = tempfile::tempdir().expect("a folder");
         let socket = folder.path().join("tmux").display().to_string();
-        let terminal = Self { socket, _folder: folder };
+        let terminal = Self { socket, folder };
         let (w, h) = (width.to_string(), height.to_string());
         // A shell around it shows what is left behind.
         terminal.tmux(&["-f", "/dev/null", "new-session", "-d", "-s", "t", "-x", &w, "-y", &h, "sh"]);
@@ -28,7 +28,10 @@ impl Terminal {
         terminal.type_text("PS1='ready$ '; clear");
         terminal.keys(&["Enter"]);
         terminal.wait_for("ready$");
-        let start = format!("COLORTERM=truecolor {variables} {} {arguments}", env!("CARGO_BIN_EXE_velocitas"));
+        // Not the sessions of whoever runs the tests.
+        let state = terminal.folder.path().join(".state").display().to_string();
+        let program = env!("CARGO_BIN_EXE_velocitas");
+        let start = format!("COLORTERM=truecolor XDG_STATE_HOME={state} {variables} {program} {arguments}");
         terminal.type_text(&start);
         terminal.keys(&["Enter"]);
         terminal.wait_until("the interface", |s| s.contains("LIVE") || s.contains("BACK"));

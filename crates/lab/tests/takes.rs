@@ -174,6 +174,9 @@ proptest! {
         let replayed = again(&take);
         prop_assert_eq!((replayed.digest(), replayed.parted()), (run.digest(), None));
         prop_assert_eq!(replayed.digests(), run.digests());
+        prop_assert_eq!(take.look, None);
+        text += &journal.look(run.now(), "heron");
+        prop_assert_eq!(read(&text).look, Some((run.now(), member(1))));
         // Told at once it is the same run; what was told bit by bit and cut short is a run up to there.
         prop_assert_eq!(again(&read(&told(&run))).digest(), run.digest());
         let cut = cut.index(text.len());

@@ -2,33 +2,94 @@
 
 use std::fmt::Write;
 
-use serde::Serialize;
-use velocitas_lab::LabTime;
+use serde::{Deserialize, Serialize};
+use serde_json::Value as Json;
 use velocitas_lab::compare::Parting;
-use velocitas_lab::metrics::{ClientMetrics, FIGURES, Unit, Value};
+use velocitas_lab::metrics::{ClientMetrics, FIGURES, Figure, Unit, Value};
+use velocitas_lab::{LabTime, Run};
 
-/// The figures of both runs with one seed, and where their states part.
+use crate::summary::TroubleRow;
+
+/// What came of one run.
 #[derive(Clone, Debug)]
-pub struct Pair {
-    /// Of the first run, and of the second.
-    pub seeds: (u64, u64),
-    /// The figures of the cast.
-    pub clients: (Vec<ClientMetrics>, Vec<ClientMetrics>),
-    /// The first first; the tick is as the first run shows it.
-    pub partings: Vec<(u64, Parting)>,
+pub struct Half {
+    /// Where its luck came from.
+    pub seed: u64,
+    /// The cast, each by name with the values of [`FIGURES`]; `None` where there were no samples.
+    clients: Vec<(String, Vec<Option<f64>>)>,
+    troubles: Vec<TroubleRow>,
 }
 
-/// Two courses, each run with the same seeds.
+/// Both runs with one seed, and where their states part.
+#[derive(Clone, Debug)]
+pub struct Pair {
+    /// What came of the first, and of the second.
+    pub halves: (Half, Half),
+    /// The first first; the tick is as the first run shows it. `None` where states are not known: a report holds none.
+    pub partings: Option<Vec<(u64, Parting)>>,
+}
+
+/// Two courses, takes or reports, those that can be run with the same seeds.
 #[derive(Clone, Debug)]
 pub struct Comparison {
     /// Their files, as they were named.
     pub files: (String, String),
     /// How long each run lasted.
-    pub lasts: LabTime,
+    pub lasts: (LabTime, LabTime),
     /// What the second says otherwise than the first, by its keys.
     pub differ_in: Vec<String>,
     /// A pair for each seed.
     pub pairs: Vec<Pair>,
+}
+
+impl Half {
+    /// What came of a run.
+    pub fn of(run: &Run) -> Self {
+        let measured = run.measured();
+        let number = |figure: &Figure, client: &ClientMetrics| match (figure.get)(client) {
+            Value::Number(x) => x,
+            Value::Word(_) => None,
+        };
+        let figures = |client: &ClientMetrics| {
+            let values = FIGURES.iter().map(|figure| number(figure, client)).collect();
+            (client.name.clone(), values)
+        };
+        Self {
+            seed: run.began().seed,
+            clients: measured.clients.iter().map(figures).collect(),
+            troubles: measured.troubles.iter().map(|t| TroubleRow::of(run.record(), t)).collect(),
+        }
+    }
+
+    /// What a report says that `velocitas run --report json` wrote.
+    ///
+    /// # Errors
+    /// What of it is missing, in words.
+    pub fn of_report(report: &Json) -> Result<Self, String> {
+        let expected = |what: &str| format!("expected {what}, as `velocitas run --report json` writes it");
+        let clients = report.get("clients").and_then(Json::as_array).ok_or_else(|| expected("`clients`"))?;
+        let client = |client: &Json| {
+            let name =
+                client.get("name").and_then(Json::as_str).ok_or_else(|| expected("the `name` of each client"))?;
+            let at = |key: &str| match key.split('.').try_fold(client, |inside, part| inside.get(part))? {
+                // Told by kind: the figure is how many there are of all.
+                Json::Object(kinds) => kinds.values().map(Json::as_f64).sum(),
+                value => value.as_f64(),
+            };
+            Ok((name.to_owned(), FIGURES.iter().map(|figure| figure.key.and_then(at)).collect()))
+        };
+        let troubles = report.get("troubles").ok_or_else(|| expected("`troubles`"))?;
+        Ok(Self {
+            seed: report.get("seed").and_then(Json::as_u64).ok_or_else(|| expected("a `seed`"))?,
+            clients: clients.iter().map(client).collect::<Result<_, String>>()?,
+            troubles: Deserialize::deserialize(troubles).map_err(|why| format!("{}: {why}", expected("`troubles`")))?,
+        })
+    }
+
+    /// The figures of somebody.
+    fn figures(&self, name: &str) -> Option<&[Option<f64>]> {
+        self.clients.iter().find(|(other, _)| other == name).map(|(_, values)| values.as_slice())
+    }
 }
 
 /// A figure that is otherwise: means over the seeds.
@@ -49,16 +110,47 @@ pub struct Difference {
     pub b: Option<f64>,
 }
 
+/// A trouble that came, went, or became otherwise: means over the seeds.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct TroubleChange {
+    /// On whose screen, or in whose prediction.
+    pub client: String,
+    /// Why, in words.
+    pub what: String,
+    /// In the first; `None` where it is there with no seed.
+    pub a: Option<TroubleMean>,
+    /// In the second.
+    pub b: Option<TroubleMean>,
+}
+
+/// How much of a trouble there was: means over all seeds, those without it too.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct TroubleMean {
+    /// With how many seeds it was there.
+    pub seeds: usize,
+    /// How often the present was taken back.
+    pub corrections: f64,
+    /// Frames in which something drawn moved otherwise than it should.
+    pub hops: f64,
+    /// How often everything stood still.
+    pub stalls: f64,
+    /// What eyes saw jump.
+    pub seen_m: f64,
+}
+
 #[derive(Serialize)]
-struct Json<'a> {
+struct Whole<'a> {
     same: bool,
     a: &'a str,
     b: &'a str,
     lasts_ms: f64,
+    b_lasts_ms: f64,
     differ_in: &'a [String],
     only_in_a: Vec<&'a str>,
     only_in_b: Vec<&'a str>,
+    states_known: bool,
     partings: Vec<Part<'a>>,
+    troubles: Vec<TroubleChange>,
     figures: Vec<Difference>,
 }
 
@@ -72,6 +164,54 @@ struct Part<'a> {
     what: String,
 }
 
+/// The troubles of a half that are somebody's for one reason.
+fn rows<'a>(half: &'a Half, client: &str, what: &str) -> Vec<&'a TroubleRow> {
+    half.troubles.iter().filter(|row| row.client == client && row.what == what).collect()
+}
+
+impl TroubleMean {
+    /// Of the rows of each seed.
+    fn of(seeds: &[Vec<&TroubleRow>]) -> Option<Self> {
+        let there = seeds.iter().filter(|rows| !rows.is_empty()).count();
+        let mean =
+            |get: fn(&TroubleRow) -> f64| seeds.iter().flatten().map(|row| get(row)).sum::<f64>() / seeds.len() as f64;
+        (there > 0).then(|| Self {
+            seeds: there,
+            corrections: mean(|row| row.corrections.into()),
+            hops: mean(|row| row.hops.into()),
+            stalls: mean(|row| row.stalls.into()),
+            seen_m: mean(|row| row.seen_m),
+        })
+    }
+
+    /// For people.
+    fn words(&self) -> String {
+        let counts = [(self.corrections, "corrections"), (self.hops, "hops"), (self.stalls, "stalls")];
+        let shown = |x: f64| (x * 10.0).round() / 10.0;
+        let one = |n: f64, what: &'static str| if n == 1.0 { what.trim_end_matches('s') } else { what };
+        let mut told: Vec<String> = counts
+            .iter()
+            .filter(|(n, _)| *n > 0.0)
+            .map(|(n, what)| format!("{} {}", shown(*n), one(*n, what)))
+            .collect();
+        if self.seen_m >= 0.0005 {
+            told.push(format!("{:.3} m seen to jump", self.seen_m));
+        }
+        told.join(", ")
+    }
+}
+
+impl TroubleChange {
+    /// 0 where it came, 1 where it went, 2 where it is otherwise.
+    const fn kind(&self) -> u8 {
+        match (&self.a, &self.b) {
+            (None, _) => 0,
+            (_, None) => 1,
+            _ => 2,
+        }
+    }
+}
+
 fn mean(values: &[f64]) -> Option<f64> {
     (!values.is_empty()).then(|| values.iter().sum::<f64>() / values.len() as f64)
 }
@@ -79,20 +219,20 @@ fn mean(values: &[f64]) -> Option<f64> {
 impl Comparison {
     /// Whether nothing is otherwise: no state, no figure, nobody who takes part.
     pub fn is_same(&self) -> bool {
-        let parted = self.pairs.iter().any(|pair| !pair.partings.is_empty());
-        !parted && self.differences().is_empty() && self.only().iter().all(Vec::is_empty)
+        let parted = self.pairs.iter().flat_map(|pair| &pair.partings).any(|partings| !partings.is_empty());
+        let same = self.differences().is_empty() && self.troubles().is_empty() && self.lasts.0 == self.lasts.1;
+        !parted && same && self.only().iter().all(Vec::is_empty)
     }
 
     /// Members of the cast that are there in the first only, and in the second only.
     fn only(&self) -> [Vec<&str>; 2] {
-        let Some(Pair { clients: (a, b), .. }) = self.pairs.first() else { return [Vec::new(), Vec::new()] };
-        let missing = |from: &[ClientMetrics], name: &str| from.iter().all(|client| client.name != name);
-        let only = |these: &[ClientMetrics], those: &[ClientMetrics]| -> Vec<usize> {
-            (0..these.len()).filter(|i| missing(those, &these[*i].name)).collect()
+        let Some(Pair { halves: (a, b), .. }) = self.pairs.first() else { return [Vec::new(), Vec::new()] };
+        let only = |these: &Half, those: &Half| -> Vec<usize> {
+            (0..these.clients.len()).filter(|i| those.figures(&these.clients[*i].0).is_none()).collect()
         };
         [
-            only(a, b).into_iter().map(|i| a[i].name.as_str()).collect(),
-            only(b, a).into_iter().map(|i| b[i].name.as_str()).collect(),
+            only(a, b).into_iter().map(|i| a.clients[i].0.as_str()).collect(),
+            only(b, a).into_iter().map(|i| b.clients[i].0.as_str()).collect(),
         ]
     }
 
@@ -100,20 +240,19 @@ impl Comparison {
     pub fn differences(&self) -> Vec<Difference> {
         let Some(first) = self.pairs.first() else { return Vec::new() };
         let mut all = Vec::new();
-        for client in &first.clients.0 {
-            let of = |clients: &[ClientMetrics]| clients.iter().position(|c| c.name == client.name);
-            let (Some(i), Some(j)) = (of(&first.clients.0), of(&first.clients.1)) else { continue };
-            for figure in FIGURES {
+        for (member, _) in &first.halves.0.clients {
+            if first.halves.1.figures(member).is_none() {
+                continue;
+            }
+            for (i, figure) in FIGURES.iter().enumerate() {
                 let Some(key) = figure.key else { continue };
-                let number = |client: &ClientMetrics| match (figure.get)(client) {
-                    Value::Number(x) => x,
-                    Value::Word(_) => None,
+                let values = |half: fn(&Pair) -> &Half| -> Vec<f64> {
+                    self.pairs.iter().filter_map(|pair| half(pair).figures(member)?[i]).collect()
                 };
-                let a: Vec<f64> = self.pairs.iter().filter_map(|pair| number(&pair.clients.0[i])).collect();
-                let b: Vec<f64> = self.pairs.iter().filter_map(|pair| number(&pair.clients.1[j])).collect();
+                let (a, b) = (values(|pair| &pair.halves.0), values(|pair| &pair.halves.1));
                 if a != b {
-                    let (member, name, unit) = (client.name.clone(), figure.name, figure.unit);
-                    let unit = if unit == Unit::Count { "" } else { unit.name() };
+                    let unit = if figure.unit == Unit::Count { "" } else { figure.unit.name() };
+                    let (member, name) = (member.clone(), figure.name);
                     all.push(Difference { member, key, name, unit, a: mean(&a), b: mean(&b) });
                 }
             }
@@ -121,28 +260,53 @@ impl Comparison {
         all
     }
 
+    /// Troubles that came, went, or became otherwise: those that came first, and of each kind the worst first.
+    pub fn troubles(&self) -> Vec<TroubleChange> {
+        let mut known: Vec<(&str, &str)> = Vec::new();
+        for row in self.pairs.iter().flat_map(|pair| pair.halves.0.troubles.iter().chain(&pair.halves.1.troubles)) {
+            if !known.contains(&(&row.client, &row.what)) {
+                known.push((&row.client, &row.what));
+            }
+        }
+        let change = |(client, what): (&str, &str)| {
+            let halves = |half: fn(&Pair) -> &Half| {
+                self.pairs.iter().map(half).map(|half| rows(half, client, what)).collect::<Vec<_>>()
+            };
+            let (a, b) = (halves(|pair| &pair.halves.0), halves(|pair| &pair.halves.1));
+            let (client, what) = (client.to_owned(), what.to_owned());
+            (a != b).then(|| TroubleChange { client, what, a: TroubleMean::of(&a), b: TroubleMean::of(&b) })
+        };
+        let mut all: Vec<TroubleChange> = known.into_iter().filter_map(change).collect();
+        let seen = |t: &TroubleChange| [t.a, t.b].iter().flatten().map(|mean| mean.seen_m).fold(0.0, f64::max);
+        all.sort_by(|x, y| x.kind().cmp(&y.kind()).then(seen(y).total_cmp(&seen(x))));
+        all
+    }
+
     /// As JSON, indented.
     pub fn json(&self) -> String {
         let [only_in_a, only_in_b] = self.only();
         let partings = self.pairs.iter().flat_map(|pair| {
-            pair.partings.iter().map(|(tick, parting)| Part {
-                seed_a: pair.seeds.0,
-                seed_b: pair.seeds.1,
+            pair.partings.iter().flatten().map(|(tick, parting)| Part {
+                seed_a: pair.halves.0.seed,
+                seed_b: pair.halves.1.seed,
                 entity: &parting.entity,
                 tick: *tick,
                 at_ms: parting.at.millis(),
                 what: parting.what.words(),
             })
         });
-        let all = Json {
+        let all = Whole {
             same: self.is_same(),
             a: &self.files.0,
             b: &self.files.1,
-            lasts_ms: self.lasts.millis(),
+            lasts_ms: self.lasts.0.millis(),
+            b_lasts_ms: self.lasts.1.millis(),
             differ_in: &self.differ_in,
             only_in_a,
             only_in_b,
+            states_known: self.pairs.iter().all(|pair| pair.partings.is_some()),
             partings: partings.collect(),
+            troubles: self.troubles(),
             figures: self.differences(),
         };
         serde_json::to_string_pretty(&all).unwrap_or_default() + "\n"
@@ -152,10 +316,15 @@ impl Comparison {
     pub fn text(&self) -> String {
         let mut out = String::new();
         let seeds = match self.pairs.len() {
-            1 => format!("seed {}", self.pairs[0].seeds.0),
-            n => format!("{n} seeds from {} on", self.pairs.first().map_or(0, |pair| pair.seeds.0)),
+            1 => {
+                let (a, b) = (self.pairs[0].halves.0.seed, self.pairs[0].halves.1.seed);
+                if a == b { format!("seed {a}") } else { format!("seeds {a} and {b}") }
+            }
+            n => format!("{n} seeds from {} on", self.pairs.first().map_or(0, |pair| pair.halves.0.seed)),
         };
-        let _ = writeln!(out, "{} and {}: {} s, {seeds}", self.files.0, self.files.1, self.lasts.secs());
+        let (a, b) = (self.lasts.0.secs(), self.lasts.1.secs());
+        let lasts = if a == b { format!("{a} s") } else { format!("{a} s and {b} s") };
+        let _ = writeln!(out, "{} and {}: {lasts}, {seeds}", self.files.0, self.files.1);
         if !self.differ_in.is_empty() {
             let _ = writeln!(out, "  what they say differs in: {}", self.differ_in.join(", "));
         }
@@ -169,13 +338,37 @@ impl Comparison {
         for pair in &self.pairs {
             self.parting_text(&mut out, pair);
         }
+        self.troubles_text(&mut out);
         self.figures_text(&mut out);
         out
     }
 
+    fn troubles_text(&self, out: &mut String) {
+        let mut last = None;
+        for change in self.troubles() {
+            let kind = change.kind();
+            if last != Some(kind) {
+                let _ = writeln!(out, "  troubles that {}", ["came", "went", "are otherwise"][kind as usize]);
+                last = Some(kind);
+            }
+            let told = match (change.a, change.b) {
+                (Some(a), Some(b)) => format!("{}, now {}", a.words(), b.words()),
+                (a, b) => a.or(b).map_or_else(String::new, |mean| mean.words()),
+            };
+            let seeds = change.a.or(change.b).map_or(0, |mean| mean.seeds);
+            let of = self.pairs.len();
+            let seeds = if kind < 2 && of > 1 { format!(" (with {seeds} of {of} seeds)") } else { String::new() };
+            let _ = writeln!(out, "    {:<10} {}: {told}{seeds}", change.client, change.what);
+        }
+    }
+
     fn parting_text(&self, out: &mut String, pair: &Pair) {
-        let seed = pair.seeds.0;
-        match pair.partings.as_slice() {
+        let seed = pair.halves.0.seed;
+        let Some(partings) = &pair.partings else {
+            let _ = writeln!(out, "  where states part is not known: a report holds none");
+            return;
+        };
+        match partings.as_slice() {
             [] => {
                 let _ = writeln!(out, "  seed {seed}: no state of the server is otherwise");
             }

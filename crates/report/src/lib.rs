@@ -13,6 +13,6 @@ mod text;
 
 pub use chart::{ChartError, Of, chart};
 pub use diagnosis::{Diagnosis, cells};
-pub use summary::{Summary, TroubleRow, summarise};
+pub use summary::{Summary, TakeSummary, TroubleRow, summarise};
 pub use table::csv_table;
 pub use text::text;

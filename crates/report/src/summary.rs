@@ -3,9 +3,10 @@
 use std::collections::BTreeMap;
 use std::time::Duration;
 
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use velocitas_lab::metrics::{ClientMetrics, seen_after_ms};
 use velocitas_lab::record::Record;
+use velocitas_lab::take::Take;
 use velocitas_lab::trouble::Trouble;
 use velocitas_lab::{ActorId, LabTime, Measured, Run};
 
@@ -20,6 +21,8 @@ pub struct Summary {
     pub tick_rate: u32,
     /// Server ticks run; those passed over after a stall are none.
     pub ticks: u64,
+    /// How much virtual time was run.
+    pub ends_ms: f64,
     /// Of everything that happened, as 16 hexadecimal digits.
     pub digest: String,
     /// How long the simulation took, recording included.
@@ -40,16 +43,63 @@ pub struct Summary {
     pub entities: Vec<EntityLife>,
     /// What did not stir, in words: where nothing happened, nothing was proven.
     pub still: Vec<String>,
+    /// How the run of a take came out again; `None` for a course.
+    pub take: Option<TakeSummary>,
+}
+
+/// How the run of a take came out again.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct TakeSummary {
+    /// The version of the program that wrote it.
+    pub program: String,
+    /// How far it goes.
+    pub ends_ms: f64,
+    /// Its checkpoints that were run to.
+    pub checkpoints: usize,
+    /// The first at which the run is no longer what it was.
+    pub parted_ms: Option<f64>,
+    /// Bytes that were left out because they are damaged.
+    pub lost_bytes: usize,
+}
+
+impl TakeSummary {
+    /// Of a take and what it came to when it was run.
+    pub fn of(take: &Take, run: &Run) -> Self {
+        Self {
+            program: take.program.clone(),
+            ends_ms: take.end.millis(),
+            checkpoints: take.digests.iter().filter(|(at, _)| *at <= run.now()).count(),
+            parted_ms: run.parted().map(LabTime::millis),
+            lost_bytes: take.damage.map_or(0, |damage| damage.lost),
+        }
+    }
+
+    /// In words, for people.
+    pub fn words(&self) -> String {
+        let Self { program, checkpoints, parted_ms, .. } = self;
+        let count = if *checkpoints == 1 { "1 checkpoint".to_owned() } else { format!("{checkpoints} checkpoints") };
+        match parted_ms {
+            None => format!("kept by version {program}: the same again at {count}"),
+            Some(at) => {
+                let at = LabTime::from_millis(*at);
+                format!(
+                    "kept by version {program}: no longer the same from checkpoint {at} on, of {count}: this program is another"
+                )
+            }
+        }
+    }
 }
 
 /// A trouble in numbers.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct TroubleRow {
     /// Whose screen, or prediction.
     pub client: String,
     /// Why, in one word.
     pub reason: String,
-    /// The same in words, with how often and how far.
+    /// The same in words: a solid or a tunable by its name.
+    pub what: String,
+    /// The same with how often and how far.
     pub words: String,
     /// How often the present was taken back.
     pub corrections: u32,
@@ -77,6 +127,7 @@ impl TroubleRow {
         Self {
             client: record.cast.name(t.machine).to_owned(),
             reason: t.reason.name(),
+            what: t.reason.words(record),
             words: t.words(record),
             corrections: t.corrections,
             hops: t.hops,
@@ -143,6 +194,7 @@ impl Summary {
         self.step_faults == 0
             && self.clients.iter().filter(honest).all(|c| c.verdicts.is_empty())
             && self.clients.iter().all(|c| c.tricks_unanswered() == 0)
+            && self.take.as_ref().is_none_or(|take| take.parted_ms.is_none())
     }
 
     /// As JSON, indented.
@@ -162,6 +214,7 @@ pub fn summarise(run: &Run, took: Duration) -> Summary {
         seed: course.seed,
         tick_rate: course.rate.hz(),
         ticks: run.lab().server_tick().0.saturating_sub(course.first_tick).saturating_sub(totals.server_dropped),
+        ends_ms: run.now().millis(),
         digest: format!("{:016x}", run.digest()),
         wall_ms,
         times_real_time: if wall_ms > 0.0 { run.now().millis() / wall_ms } else { 0.0 },
@@ -172,6 +225,7 @@ pub fn summarise(run: &Run, took: Duration) -> Summary {
         troubles: troubles.iter().map(|t| TroubleRow::of(record, t)).collect(),
         entities: lives(record),
         still: run.still(),
+        take: None,
     }
 }
 

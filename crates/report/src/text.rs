@@ -41,6 +41,9 @@ pub fn text(s: &Summary) -> String {
         s.times_real_time,
         s.record_bytes as f64 / 1e6
     );
+    if let Some(take) = &s.take {
+        let _ = writeln!(out, "take {}", take.words());
+    }
     let _ = write!(out, "\n{:21}", "");
     for c in &s.clients {
         let _ = write!(out, "{:>COLUMN$}", c.name);

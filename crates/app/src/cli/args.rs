@@ -16,7 +16,7 @@ use crate::times::{moment, span};
     Logs are written to the file that VELOCITAS_LOG names."
 )]
 pub(super) struct Args {
-    /// The course to open (a .course.toml file), or - for standard input; the only one of the working folder, or the demo, if none is given
+    /// The course (.course.toml) or take (.take) to open, or - for standard input; the only one of the working folder, or the demo, if none is given
     pub(super) course: Option<PathBuf>,
     /// Draw with plain ASCII characters only
     #[arg(long)]
@@ -64,7 +64,7 @@ pub(super) enum Task {
     Vet(VetTask),
     /// Run courses over seeds and hold them against their budgets, for a pipeline
     Check(CheckTask),
-    /// Run two courses with the same seeds and tell what came out otherwise, and where they part
+    /// Hold two courses, takes or reports against each other: what came out otherwise, and where they part
     Compare(CompareTask),
     /// Find the worst trouble of a stretch and what would cure it, by trying
     Diagnose(DiagnoseTask),
@@ -136,13 +136,13 @@ pub(super) struct CheckTask {
 /// `velocitas compare`.
 #[derive(Debug, ClapArgs)]
 pub(super) struct CompareTask {
-    /// A course
+    /// A course, a take, or a report that `run --report json` wrote
     pub(super) a: PathBuf,
     /// Another
     pub(super) b: PathBuf,
-    /// How much virtual time each run lasts
-    #[arg(long = "for", default_value = "30s", value_parser = span)]
-    pub(super) lasts: LabTime,
+    /// How much virtual time each run lasts; if not given 30s, or as long as the shorter take or the report
+    #[arg(long = "for", value_parser = span)]
+    pub(super) lasts: Option<LabTime>,
     /// With how many seeds each is run; figures are then means
     #[arg(long, default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=1000))]
     pub(super) seeds: u32,
@@ -160,7 +160,7 @@ pub(super) struct CompareTask {
 /// `velocitas diagnose`.
 #[derive(Debug, ClapArgs)]
 pub(super) struct DiagnoseTask {
-    /// The course to run, or - for standard input; the demo if none is given
+    /// The course or take to run, or - for standard input; the demo if none is given
     pub(super) course: Option<PathBuf>,
     /// Where the stretch begins, such as 5s or 0:05; at the beginning if not given
     #[arg(long, value_parser = moment)]
@@ -198,11 +198,11 @@ pub(super) struct NewTask {
 /// `velocitas run`.
 #[derive(Debug, ClapArgs)]
 pub(super) struct RunTask {
-    /// The course to run, or - for standard input; the demo if none is given
+    /// The course or take (NAME.take) to run, or - for standard input; the demo if none is given
     pub(super) course: Option<PathBuf>,
-    /// How much virtual time to run, such as 60s, 1500ms or 10min
-    #[arg(long = "for", default_value = "60s", value_parser = span)]
-    pub(super) lasts: LabTime,
+    /// How much virtual time to run, such as 60s, 1500ms or 10min; if not given 60s, and a take to its end
+    #[arg(long = "for", value_parser = span)]
+    pub(super) lasts: Option<LabTime>,
     /// Another seed than the course's
     #[arg(long)]
     pub(super) seed: Option<u64>,
@@ -213,6 +213,9 @@ pub(super) struct RunTask {
     /// error
     #[arg(long)]
     pub(super) record: Option<PathBuf>,
+    /// Keep the run as a take in this file, to be opened or run again
+    #[arg(long, value_name = "FILE")]
+    pub(super) take: Option<PathBuf>,
     /// Write one kind of row as CSV; the file's name says which, such as inputs.csv or drawn.csv. May be given several times
     #[arg(long = "table", value_name = "FILE")]
     pub(super) tables: Vec<PathBuf>,
@@ -230,11 +233,11 @@ pub(super) enum Report {
 /// `velocitas chart`.
 #[derive(Debug, ClapArgs)]
 pub(super) struct ChartTask {
-    /// The course to run, or - for standard input; the demo if none is given
+    /// The course or take to run, or - for standard input; the demo if none is given
     pub(super) course: Option<PathBuf>,
-    /// How much virtual time to run
-    #[arg(long = "for", default_value = "20s", value_parser = span)]
-    pub(super) lasts: LabTime,
+    /// How much virtual time to run; if not given 20s, and a take to its end
+    #[arg(long = "for", value_parser = span)]
+    pub(super) lasts: Option<LabTime>,
     /// Another seed than the course's
     #[arg(long)]
     pub(super) seed: Option<u64>,

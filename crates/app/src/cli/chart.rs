@@ -4,18 +4,21 @@ use velocitas_lab::{LabTime, MemberId};
 use velocitas_report::{Of, chart};
 
 use super::args::{ChartOf, ChartTask};
-use super::run::{course, simulate};
+use super::run::{lasts, opened, simulate};
 use super::{Outcome, member};
-use crate::files::{self, OpenError, Output};
+use crate::files::{OpenError, Output};
+
+/// How long a course is run unless something is said.
+const USUAL: LabTime = LabTime(20_000_000_000);
 
 pub(super) fn run(task: &ChartTask) -> Result<Outcome, OpenError> {
-    let course = course(task.course.as_deref(), task.seed)?;
+    let opened = opened(task.course.as_deref(), task.seed)?;
     let member = match &task.entity {
         None => MemberId::new(0),
-        Some(name) => member(&course, "--entity", name)?,
+        Some(name) => member(opened.course(), "--entity", name)?,
     };
-    let output = Output::create(&task.output, &files::inputs_of(task.course.as_deref(), &course))?;
-    let (run, _) = simulate(course, task.lasts, true)?;
+    let output = Output::create(&task.output, &opened.inputs(task.course.as_deref()))?;
+    let (run, _) = simulate(&opened, lasts(&opened, task.lasts, USUAL), true)?;
     let of = match task.of {
         ChartOf::Error => Of::Error,
     };

@@ -26,8 +26,7 @@ struct Job<'a> {
 
 pub(super) fn run(task: &CheckTask) -> Result<Outcome, OpenError> {
     let courses = courses(&task.courses)?;
-    let mut inputs: Vec<PathBuf> =
-        courses.iter().flat_map(|(path, course)| files::inputs_of(Some(path), course)).collect();
+    let mut inputs: Vec<PathBuf> = courses.iter().flat_map(|(path, course)| files::inputs_of(path, course)).collect();
     inputs.extend(task.against.clone());
     let known = task.against.as_deref().map(read_kept).transpose()?;
     if task.json.is_some() && task.json == task.junit {

@@ -1,48 +1,87 @@
-//! `velocitas compare`: two courses run with the same seeds, and what came out otherwise.
+//! `velocitas compare`: two courses, takes or reports held against each other: what came out otherwise, and where they part.
 
+use std::path::Path;
+
+use indicatif::ProgressBar;
 use rayon::iter::{IntoParallelIterator, ParallelIterator};
+use serde_json::Value;
 use velocitas_lab::compare::partings;
-use velocitas_lab::{Course, Keep, Run};
-use velocitas_report::compare::{Comparison, Pair};
+use velocitas_lab::{Course, Keep, LabTime, Run};
+use velocitas_report::compare::{Comparison, Half, Pair};
 
 use super::Outcome;
 use super::args::{CompareTask, Report};
-use super::run::course;
+use super::run::warn;
 use crate::files::stream::say;
-use crate::files::{OpenError, named};
+use crate::files::{Named, OpenError, Opened, named};
 use crate::progress::{advance_to, progress};
 
+/// How long courses are run unless something is said.
+const USUAL: LabTime = LabTime(30_000_000_000);
+
+/// One side.
+enum Side {
+    /// Can be run.
+    Runs(Opened),
+    /// What `velocitas run --report json` wrote, and how long its run lasted.
+    Report(Box<Half>, LabTime),
+}
+
+impl Side {
+    fn read(path: &Path) -> Result<Self, OpenError> {
+        match Named::read(path, &[])? {
+            Named::Opened(opened) => {
+                warn(&opened, Some(path));
+                Ok(Self::Runs(opened))
+            }
+            Named::Json(report) => {
+                let wrong = |why: String| OpenError::File { path: path.to_owned(), why };
+                let lasts = report.get("ends_ms").and_then(Value::as_f64).map(LabTime::from_millis);
+                let why = "expected `ends_ms`, as `velocitas run --report json` writes it".to_owned();
+                let half = Half::of_report(&report).map_err(wrong)?;
+                Ok(Self::Report(Box::new(half), lasts.ok_or_else(|| wrong(why))?))
+            }
+        }
+    }
+
+    /// How long it lasts by itself, if it does.
+    fn lasts(&self) -> Option<LabTime> {
+        match self {
+            Self::Runs(opened) => opened.take().map(|take| take.end),
+            Self::Report(_, lasts) => Some(*lasts),
+        }
+    }
+
+    const fn is_report(&self) -> bool {
+        matches!(self, Self::Report(..))
+    }
+}
+
 pub(super) fn run(task: &CompareTask) -> Result<Outcome, OpenError> {
-    let (a, b) = (course(Some(&task.a), None)?, course(Some(&task.b), None)?);
-    let bar = progress("comparing", velocitas_lab::LabTime(task.lasts.0.saturating_mul(2 * u64::from(task.seeds))));
-    let one = |course: &Course, seed: u64| -> Result<Run, OpenError> {
-        let mut run = Run::new(Course { seed, ..course.clone() })?;
-        run.set_keep(Keep::All);
-        run.meter();
-        advance_to(&mut run, task.lasts, &bar);
-        Ok(run)
-    };
-    let pair = |n: u32| -> Result<Pair, OpenError> {
-        let first = |course: &Course| task.seed.unwrap_or(course.seed).wrapping_add(u64::from(n));
-        let seeds = (first(&a), first(&b));
-        let (left, right) = rayon::join(|| one(&a, seeds.0), || one(&b, seeds.1));
-        let (left, right) = (left?, right?);
-        let parted = partings(left.record(), right.record());
-        let shown = |parting: velocitas_lab::compare::Parting| (left.record().shown(parting.tick), parting);
-        Ok(Pair {
-            seeds,
-            clients: (left.figures().0, right.figures().0),
-            partings: parted.into_iter().map(shown).collect(),
-        })
-    };
+    let (a, b) = (Side::read(&task.a)?, Side::read(&task.b)?);
+    let own = [&a, &b].into_iter().filter_map(Side::lasts).min();
+    if own.is_some() && (task.seeds > 1 || task.seed.is_some()) {
+        let why = "takes and reports have their own seed: --seeds and --seed are for courses";
+        return Err(OpenError::Usage(why.to_owned()));
+    }
+    if task.lasts.is_some() && (a.is_report() || b.is_report()) {
+        return Err(OpenError::Usage("a report is of a run that is over: leave --for out".to_owned()));
+    }
+    let lasts = task.lasts.or(own).unwrap_or(USUAL);
+    let runs = [&a, &b].into_iter().filter(|side| !side.is_report()).count() as u64;
+    let bar = progress("comparing", LabTime(lasts.0.saturating_mul(runs * u64::from(task.seeds))));
+    let pair = |n: u32| pair((&a, &b), n, task.seed, lasts, &bar);
     let pairs = (0..task.seeds).into_par_iter().map(pair).collect::<Result<Vec<_>, _>>();
     bar.finish_and_clear();
-    let mut differ_in = b.differs_from(&a);
-    if task.seed.is_some() {
-        differ_in.retain(|key| key != "seed");
-    }
-    let comparison =
-        Comparison { files: (named(&task.a), named(&task.b)), lasts: task.lasts, differ_in, pairs: pairs? };
+    let pairs = pairs?;
+    let lasts = |side: &Side| if let Side::Report(_, own) = side { *own } else { lasts };
+    let lasts = (lasts(&a), lasts(&b));
+    let comparison = Comparison {
+        files: (named(&task.a), named(&task.b)),
+        lasts,
+        differ_in: differ_in(&a, &b, task.seed.is_some()),
+        pairs,
+    };
     let said = match task.report {
         // Names of files may hold anything.
         Report::Text => {
@@ -52,4 +91,57 @@ pub(super) fn run(task: &CompareTask) -> Result<Outcome, OpenError> {
     };
     say(said)?;
     Ok(if task.fail && !comparison.is_same() { Outcome::Findings } else { Outcome::Good })
+}
+
+/// What the second says otherwise than the first.
+fn differ_in(a: &Side, b: &Side, seeded: bool) -> Vec<String> {
+    let (Side::Runs(a), Side::Runs(b)) = (a, b) else { return Vec::new() };
+    let mut differ_in = b.course().differs_from(a.course());
+    if seeded {
+        differ_in.retain(|key| key != "seed");
+    }
+    let done = |opened: &Opened| opened.take().map(|take| take.commands.clone()).unwrap_or_default();
+    if done(a) != done(b) {
+        differ_in.push("what was done".to_owned());
+    }
+    differ_in
+}
+
+/// Both with one seed.
+fn pair(
+    (a, b): (&Side, &Side),
+    n: u32,
+    seed: Option<u64>,
+    lasts: LabTime,
+    bar: &ProgressBar,
+) -> Result<Pair, OpenError> {
+    let (left, right) = rayon::join(|| one(a, n, seed, lasts, bar), || one(b, n, seed, lasts, bar));
+    let (left, right) = (left?, right?);
+    let partings = left.1.zip(right.1).map(|(left, right)| {
+        let parted = partings(left.record(), right.record()).into_iter();
+        parted.map(|parting| (left.record().shown(parting.tick), parting)).collect()
+    });
+    Ok(Pair { halves: (left.0, right.0), partings })
+}
+
+/// What came of a side, with its run where there is one.
+fn one(
+    side: &Side,
+    n: u32,
+    seed: Option<u64>,
+    lasts: LabTime,
+    bar: &ProgressBar,
+) -> Result<(Half, Option<Box<Run>>), OpenError> {
+    let mut run = match side {
+        Side::Report(half, _) => return Ok(((**half).clone(), None)),
+        Side::Runs(Opened::Course(course)) => {
+            let seed = seed.unwrap_or(course.seed).wrapping_add(u64::from(n));
+            Run::new(Course { seed, ..(**course).clone() })?
+        }
+        Side::Runs(take) => take.run()?,
+    };
+    run.set_keep(Keep::All);
+    run.meter();
+    advance_to(&mut run, lasts, bar);
+    Ok((Half::of(&run), Some(Box::new(run))))
 }

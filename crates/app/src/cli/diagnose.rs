@@ -3,11 +3,11 @@
 use rayon::ThreadPoolBuilder;
 use rayon::iter::{IntoParallelRefIterator, ParallelIterator};
 use velocitas_lab::diagnose::{Case, DiagnoseError, Remedy, Tried, rank};
-use velocitas_lab::{Keep, LabTime, Run};
+use velocitas_lab::{Keep, LabTime};
 use velocitas_report::{Diagnosis, TroubleRow};
 
 use super::args::{DiagnoseTask, Report};
-use super::run::course;
+use super::run::opened;
 use super::{Outcome, member};
 use crate::files::OpenError;
 use crate::files::stream::say;
@@ -21,15 +21,16 @@ pub(super) fn run(task: &DiagnoseTask) -> Result<Outcome, OpenError> {
     if from >= to {
         return Err(OpenError::Usage(format!("expected --to after --from; found {to} and {from}")));
     }
-    let course = course(task.course.as_deref(), task.seed)?;
-    let whose = task.client.as_deref().map(|name| member(&course, "--client", name)).transpose()?;
+    let opened = opened(task.course.as_deref(), task.seed)?;
+    let course = opened.course();
+    let whose = task.client.as_deref().map(|name| member(course, "--client", name)).transpose()?;
     let machine = whose.map(|member| course.machine(member));
     let (name, seed) = (course.name.clone(), course.seed);
     let pool = ThreadPoolBuilder::new()
         .num_threads(usize::from(task.jobs))
         .build()
         .map_err(|why| OpenError::Usage(format!("cannot start {} threads: {why}", task.jobs)))?;
-    let mut run = Run::new(course)?;
+    let mut run = opened.run()?;
     run.set_keep(Keep::All);
     let bar = progress("running", to.plus(AFTER));
     advance_to(&mut run, to.plus(AFTER), &bar);

@@ -1,6 +1,7 @@
 //! The command line: what was typed, and what it means.
 //!
-//! Exit codes: 0 good; 1 an honest client was accused, a trick went unanswered, a step faulted, `check` found a budget
+//! Exit codes: 0 good; 1 an honest client was accused, a trick went unanswered, a step faulted, a take did not come out as it
+//! was, `check` found a budget
 //! exceeded, `compare` a difference or `diagnose` a trouble where that was asked for, or `vet` a mistake or a limit exceeded; 2 bad usage or input, or what there was to say could not be
 //! written; 128 + n when signal n ended it.
 
@@ -23,7 +24,7 @@ use velocitas_lab::{Course, MemberId};
 use args::{Args, Task};
 
 use crate::files::stream::{complain, said};
-use crate::files::{self, OpenError, signals};
+use crate::files::{self, OpenError, Opened, signals};
 use crate::tui;
 
 /// Bad usage or input.
@@ -74,11 +75,11 @@ fn start(mut args: Args) -> Result<Outcome, OpenError> {
 
 /// Opens the interface.
 fn open(args: Args) -> Result<Outcome, OpenError> {
-    let course = files::course(args.course.as_deref(), &[])?;
-    let entity = args.entity.map(|name| member(&course, "--entity", &name)).transpose()?;
+    let opened = Opened::read(args.course.as_deref(), &[])?.seeded(args.seed)?;
+    let entity = args.entity.map(|name| member(opened.course(), "--entity", &name)).transpose()?;
     let (file, keep) = (args.course, Some(args.keep));
     tui::run(
-        course,
+        &opened,
         &tui::Options { ascii: args.ascii, seed: args.seed, file, keep, at: args.at, entity, own: Vec::new() },
     )?;
     Ok(Outcome::Good)

@@ -4,32 +4,47 @@ use std::path::{Path, PathBuf};
 use std::time::Instant;
 
 use velocitas_lab::export::Ending;
-use velocitas_lab::{Course, Keep, LEAST_KEPT, LabTime, Run, export};
-use velocitas_report::{csv_table, summarise, text};
+use velocitas_lab::{Keep, LEAST_KEPT, LabTime, Run, export};
+use velocitas_report::{TakeSummary, csv_table, summarise, text};
 
 use super::Outcome;
 use super::args::{Report, RunTask};
 use crate::files::stream::{complain, say};
-use crate::files::{self, OpenError, Output};
+use crate::files::{self, OpenError, Opened, Output, journal};
+use crate::progress::{advance_to, progress};
 
-/// A course from the command line, with another seed if one was given. What it probably does not mean is told.
-pub(super) fn course(path: Option<&Path>, seed: Option<u64>) -> Result<Course, OpenError> {
-    let mut course = files::course(path, &[])?;
-    course.seed = seed.unwrap_or(course.seed);
-    for warning in &course.warnings {
-        complain(format_args!("warning: {warning}\n\n"));
-    }
-    Ok(course)
+/// A course or a take from the command line, with another seed if one was given.
+pub(super) fn opened(path: Option<&Path>, seed: Option<u64>) -> Result<Opened, OpenError> {
+    let opened = Opened::read(path, &[])?.seeded(seed)?;
+    warn(&opened, path);
+    Ok(opened)
 }
 
-/// Runs a course from its beginning. Returns it with the time it took. All of it is kept, or no more than figures and causes
-/// are had from.
-pub(super) fn simulate(course: Course, lasts: LabTime, all: bool) -> Result<(Run, std::time::Duration), OpenError> {
+/// Tells what is wrong with it and no error.
+pub(super) fn warn(opened: &Opened, path: Option<&Path>) {
+    for warning in &opened.course().warnings {
+        complain(format_args!("warning: {warning}\n\n"));
+    }
+    if let (Some(damage), Some(path)) = (opened.take().and_then(|take| take.damage), path) {
+        complain(format_args!("warning: {}: {damage}\n\n", files::named(path)));
+    }
+}
+
+/// How long to run: what was asked for, a take to its end, a course as usual.
+pub(super) fn lasts(opened: &Opened, asked: Option<LabTime>, usual: LabTime) -> LabTime {
+    asked.unwrap_or_else(|| opened.take().map_or(usual, |take| take.end))
+}
+
+/// Runs it from its beginning. Returns it with the time it took. All of it is kept, or no more than figures and causes are had
+/// from.
+pub(super) fn simulate(opened: &Opened, lasts: LabTime, all: bool) -> Result<(Run, std::time::Duration), OpenError> {
     let began = Instant::now();
-    let mut run = Run::new(course)?;
+    let mut run = opened.run()?;
     run.set_keep(if all { Keep::All } else { Keep::Time(LEAST_KEPT) });
     run.meter();
-    run.advance(lasts);
+    let bar = progress("running", lasts);
+    advance_to(&mut run, lasts, &bar);
+    bar.finish_and_clear();
     Ok((run, began.elapsed()))
 }
 
@@ -53,21 +68,30 @@ fn tables(paths: &[PathBuf], inputs: &[PathBuf]) -> Result<Vec<(&'static str, Ou
     paths.iter().map(open).collect()
 }
 
+/// How long a course is run unless something is said.
+const USUAL: LabTime = LabTime(60_000_000_000);
+
 pub(super) fn run(task: &RunTask) -> Result<Outcome, OpenError> {
-    let course = course(task.course.as_deref(), task.seed)?;
-    let inputs = files::inputs_of(task.course.as_deref(), &course);
+    let opened = opened(task.course.as_deref(), task.seed)?;
+    let inputs = opened.inputs(task.course.as_deref());
+    let take = task.take.as_deref().map(|path| Output::create(path, &inputs)).transpose()?;
     let record = task.record.as_deref().map(|path| Output::create(path, &inputs)).transpose()?;
     let tables = tables(&task.tables, &inputs)?;
-    let (run, took) = simulate(course, task.lasts, task.record.is_some() || !tables.is_empty())?;
+    let lasts = lasts(&opened, task.lasts, USUAL);
+    let (run, took) = simulate(&opened, lasts, task.record.is_some() || !tables.is_empty())?;
     tracing::info!(ms = took.as_millis() as u64, "simulated");
     if let Some(output) = record {
         let ending = Ending { digest: run.digest(), refused_datagrams: run.lab().refused() };
         output.finish(|mut out| export::write(run.record(), &ending, &mut out))?;
     }
+    if let Some(output) = take {
+        output.finish(|out| out.write_all(journal(&opened, task.course.as_deref()).news(&run).as_bytes()))?;
+    }
     for (kind, output) in tables {
         output.finish(|out| csv_table(run.record(), kind, out).map_err(std::io::Error::other))?;
     }
-    let summary = summarise(&run, took);
+    let mut summary = summarise(&run, took);
+    summary.take = opened.take().map(|take| TakeSummary::of(take, &run));
     let mut said = match task.report {
         Report::Text => text(&summary),
         Report::Json => summary.json(),

@@ -6,9 +6,13 @@ use std::os::unix::fs::{FileTypeExt, OpenOptionsExt};
 use std::path::Path;
 
 use rustix::fs::OFlags;
+use velocitas_lab::take::is_take;
 
 /// The largest text read: far more than any course or gait needs.
 const MOST_BYTES: u64 = 4 << 20;
+
+/// The largest take read: days of a run at whose helm somebody sits.
+const MOST_TAKE: u64 = 256 << 20;
 
 /// Stands for standard input or output on the command line.
 pub(crate) const STANDARD: &str = "-";
@@ -20,14 +24,46 @@ fn wrong(why: String) -> io::Error {
 /// A text named on the command line: a regular file, a pipe, or `-` for standard input. `is` says what such a text is
 /// where it is none. Waits for whoever writes into a pipe.
 pub(crate) fn read_named(path: &Path, is: &str) -> io::Result<String> {
+    read_text(named(path, is)?, is)
+}
+
+/// The same for what may be a take as well: its bytes.
+pub(super) fn read_course_or_take(path: &Path, is: &str) -> io::Result<Vec<u8>> {
+    let mut from = named(path, is)?;
+    let mut bytes = Vec::new();
+    from.by_ref().take(MOST_BYTES + 1).read_to_end(&mut bytes)?;
+    if bytes.len() as u64 <= MOST_BYTES {
+        return Ok(bytes);
+    }
+    if !is_take(&bytes) {
+        return Err(too_long(MOST_BYTES, is));
+    }
+    rest_of_take(from, bytes)
+}
+
+/// The bytes of a take.
+pub(crate) fn read_take(from: impl Read) -> io::Result<Vec<u8>> {
+    rest_of_take(from, Vec::new())
+}
+
+fn rest_of_take(from: impl Read, mut bytes: Vec<u8>) -> io::Result<Vec<u8>> {
+    from.take(MOST_TAKE + 1 - bytes.len() as u64).read_to_end(&mut bytes)?;
+    if bytes.len() as u64 > MOST_TAKE { Err(too_long(MOST_TAKE, "a take is a text")) } else { Ok(bytes) }
+}
+
+fn named(path: &Path, is: &str) -> io::Result<Box<dyn Read>> {
     if path == Path::new(STANDARD) {
-        return read_text(io::stdin().lock(), is);
+        return Ok(Box::new(io::stdin().lock()));
     }
     let kind = path.metadata()?.file_type();
     if !kind.is_file() && !kind.is_fifo() {
         return Err(wrong(format!("it is {}; {is}", name_of(kind))));
     }
-    read_text(File::open(path)?, is)
+    Ok(Box::new(File::open(path)?))
+}
+
+fn too_long(most: u64, is: &str) -> io::Error {
+    wrong(format!("it has more than {most} bytes; {is} of at most that many"))
 }
 
 /// A text that a course names: a regular file and nothing else, so that reading it ends. Never waits for a writer, not
@@ -47,8 +83,13 @@ fn read_text(from: impl Read, is: &str) -> io::Result<String> {
     let mut bytes = Vec::new();
     from.take(MOST_BYTES + 1).read_to_end(&mut bytes)?;
     if bytes.len() as u64 > MOST_BYTES {
-        return Err(wrong(format!("it has more than {MOST_BYTES} bytes; {is} of at most that many")));
+        return Err(too_long(MOST_BYTES, is));
     }
+    as_text(bytes, is)
+}
+
+/// Bytes that are a text.
+pub(super) fn as_text(bytes: Vec<u8>, is: &str) -> io::Result<String> {
     String::from_utf8(bytes).map_err(|_| wrong(format!("it is not UTF-8 text; {is}")))
 }
 

@@ -11,9 +11,11 @@ use std::sync::Arc;
 
 use thiserror::Error;
 use velocitas_core::Motion;
-use velocitas_lab::{Course, CourseError, RunError, Sources};
+use velocitas_lab::take::{Journal, Take, TakeError, is_take};
+use velocitas_lab::{Course, CourseError, DEMO_FILE, Run, RunError, Sources};
 
-pub(crate) use input::{STANDARD, read_named, read_regular};
+pub(crate) use input::{STANDARD, read_named, read_regular, read_take};
+use input::{as_text, read_course_or_take};
 pub(crate) use output::{Output, is_standard_output, same_file};
 
 /// Why a course cannot be opened or a result not be written.
@@ -36,6 +38,14 @@ pub enum OpenError {
     /// The terminal cannot be used.
     #[error("cannot use the terminal: {0}")]
     Terminal(io::Error),
+    /// It is a take that gives none.
+    #[error("cannot read the take {}: {why}", path.display())]
+    Take {
+        /// Which.
+        path: PathBuf,
+        /// What is wrong with it.
+        why: TakeError,
+    },
     /// A signal ended the interface, or the terminal went away.
     #[error("ended by signal {0}")]
     Signal(u8),
@@ -67,6 +77,117 @@ pub enum OpenError {
     #[error("{0}")]
     Usage(String),
 }
+
+/// What can be run: a course from its beginning, or a run that was kept.
+#[derive(Clone, Debug)]
+pub enum Opened {
+    /// A course.
+    Course(Box<Course>),
+    /// A take.
+    Take(Box<Take>),
+}
+
+impl Opened {
+    /// What a file holds, or standard input (`-`); the demo without one.
+    ///
+    /// # Errors
+    /// When it cannot be read or is neither.
+    pub fn read(path: Option<&Path>, kinds: &[Arc<dyn Motion>]) -> Result<Self, OpenError> {
+        let Some(path) = path else { return Ok(Self::Course(Box::new(Course::demo()))) };
+        let is = "a course is a TOML file";
+        let bytes = read_course_or_take(path, is).map_err(|why| OpenError::Read { path: path.to_owned(), why })?;
+        Self::of(path, bytes, is, kinds)
+    }
+
+    fn of(path: &Path, bytes: Vec<u8>, is: &str, kinds: &[Arc<dyn Motion>]) -> Result<Self, OpenError> {
+        if is_take(&bytes) || path.extension().is_some_and(|kind| kind == TAKE) {
+            let take = Take::read(&bytes, kinds).map_err(|why| OpenError::Take { path: path.to_owned(), why })?;
+            return Ok(Self::Take(Box::new(take)));
+        }
+        let text = as_text(bytes, is).map_err(|why| OpenError::Read { path: path.to_owned(), why })?;
+        Ok(Self::Course(Box::new(parse_course(path, &text, kinds)?)))
+    }
+
+    /// Its course as it begins.
+    pub fn course(&self) -> &Course {
+        match self {
+            Self::Course(course) => course,
+            Self::Take(take) => &take.course,
+        }
+    }
+
+    /// Every file that was read for it.
+    pub(crate) fn inputs(&self, path: Option<&Path>) -> Vec<PathBuf> {
+        match (path, self) {
+            (None, _) => Vec::new(),
+            (Some(path), Self::Course(course)) => inputs_of(path, course),
+            // What its course names is in it.
+            (Some(path), Self::Take(_)) => vec![path.to_owned()],
+        }
+    }
+
+    /// The take, if it is one.
+    pub fn take(&self) -> Option<&Take> {
+        match self {
+            Self::Course(_) => None,
+            Self::Take(take) => Some(take),
+        }
+    }
+
+    /// With another seed, if one is given.
+    ///
+    /// # Errors
+    /// When it is a take: its luck is part of it.
+    pub fn seeded(mut self, seed: Option<u64>) -> Result<Self, OpenError> {
+        match (&mut self, seed) {
+            (_, None) => {}
+            (Self::Course(course), Some(seed)) => course.seed = seed,
+            (Self::Take(take), Some(_)) => {
+                let why =
+                    format!("a take has its own seed ({}): name its course to run it with another", take.course.seed);
+                return Err(OpenError::Usage(why));
+            }
+        }
+        Ok(self)
+    }
+
+    /// Its run, at the beginning.
+    ///
+    /// # Errors
+    /// When the cast does not fit a snapshot.
+    pub fn run(&self) -> Result<Run, RunError> {
+        match self {
+            Self::Course(course) => Run::new((**course).clone()),
+            Self::Take(take) => Run::of_take(take),
+        }
+    }
+}
+
+/// What can be held against something else.
+pub(crate) enum Named {
+    /// A course or a take.
+    Opened(Opened),
+    /// A report.
+    Json(serde_json::Value),
+}
+
+impl Named {
+    /// What a file holds, or standard input (`-`).
+    pub(crate) fn read(path: &Path, kinds: &[Arc<dyn Motion>]) -> Result<Self, OpenError> {
+        let is = "courses, takes and reports are texts";
+        let bytes = read_course_or_take(path, is).map_err(|why| OpenError::Read { path: path.to_owned(), why })?;
+        // No course begins like that.
+        if bytes.trim_ascii_start().first() != Some(&b'{') {
+            return Ok(Self::Opened(Opened::of(path, bytes, is, kinds)?));
+        }
+        let why =
+            |why: serde_json::Error| OpenError::File { path: path.to_owned(), why: format!("it is no JSON: {why}") };
+        serde_json::from_slice(&bytes).map(Self::Json).map_err(why)
+    }
+}
+
+/// How the name of a take's file ends.
+pub(crate) const TAKE: &str = "take";
 
 /// The course in a file, from standard input (`-`), or the demo. Gaits are read from beside it.
 pub fn course(path: Option<&Path>, kinds: &[Arc<dyn Motion>]) -> Result<Course, OpenError> {
@@ -115,12 +236,22 @@ pub fn beside(course: &Path, name: &str) -> PathBuf {
 }
 
 /// Every file that is read for a course: its own, its gaits, tracks and traces.
-pub(crate) fn inputs_of(path: Option<&Path>, course: &Course) -> Vec<PathBuf> {
-    let Some(path) = path else { return Vec::new() };
-    let gaits = course.gaits.iter().map(|g| &g.path);
-    let tracks = course.cast.iter().filter_map(|member| member.script.track.as_ref());
-    let traces = course.traces.iter().map(|trace| &trace.name);
-    std::iter::once(path.to_owned()).chain(gaits.chain(tracks).chain(traces).map(|name| beside(path, name))).collect()
+pub(crate) fn inputs_of(path: &Path, course: &Course) -> Vec<PathBuf> {
+    std::iter::once(path.to_owned()).chain(course.files.iter().map(|file| beside(path, &file.path))).collect()
+}
+
+/// What is told of a run into a take, from its beginning; the run came from this file, or from the demo.
+pub(crate) fn journal(opened: &Opened, path: Option<&Path>) -> Journal {
+    Journal::new(&course_name(opened, path), env!("CARGO_PKG_VERSION"))
+}
+
+/// The name of a course's file, without its folder: of the one that a take is of, or of the demo's.
+pub(crate) fn course_name(opened: &Opened, path: Option<&Path>) -> String {
+    let name = |path: &Path| path.file_name().map_or_else(|| named(path), |name| name.to_string_lossy().into_owned());
+    match opened {
+        Opened::Take(take) => take.file.clone(),
+        Opened::Course(_) => path.map_or_else(|| DEMO_FILE.to_owned(), name),
+    }
 }
 
 #[cfg(test)]

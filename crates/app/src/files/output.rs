@@ -20,6 +20,8 @@ const MOST_LINKS: usize = 40;
 pub(crate) struct Output {
     path: PathBuf,
     target: Target,
+    /// Nothing may be written over.
+    is_new: bool,
 }
 
 enum Target {
@@ -61,6 +63,17 @@ impl Output {
         Self::open(path, &[], false)
     }
 
+    /// The same for one that must not be there yet: it is not even written over when it comes to be there meanwhile.
+    pub(crate) fn create_new(path: &Path) -> Result<Self, OpenError> {
+        if path.symlink_metadata().is_ok() {
+            let why = io::Error::new(io::ErrorKind::AlreadyExists, "it is there already");
+            return Err(OpenError::Write { path: path.to_owned(), why });
+        }
+        let mut output = Self::open(path, &[], false)?;
+        output.is_new = true;
+        Ok(output)
+    }
+
     fn open(path: &Path, inputs: &[PathBuf], named: bool) -> Result<Self, OpenError> {
         let wrong = |why| OpenError::Write { path: path.to_owned(), why };
         if let Some(input) = inputs.iter().find(|input| same_file(path, input)) {
@@ -68,7 +81,7 @@ impl Output {
             return Err(wrong(io::Error::new(io::ErrorKind::InvalidInput, why)));
         }
         let target = Self::target(path, named).map_err(wrong)?;
-        Ok(Self { path: path.to_owned(), target })
+        Ok(Self { path: path.to_owned(), target, is_new: false })
     }
 
     fn target(path: &Path, named: bool) -> io::Result<Target> {
@@ -120,7 +133,7 @@ impl Output {
 
     /// Writes all of it and gives it its name.
     pub(crate) fn finish(self, write: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> Result<(), OpenError> {
-        let Self { path, target } = self;
+        let Self { path, target, is_new } = self;
         let wrong = |why| OpenError::Write { path: path.clone(), why };
         let all = |to: &mut dyn Write| {
             let mut out = io::BufWriter::with_capacity(1 << 16, to);
@@ -132,7 +145,8 @@ impl Output {
                 all(temporary.as_file_mut()).map_err(wrong)?;
                 let Some(temporary) = file.0.take() else { return Ok(()) };
                 let before = temporary.path().to_owned();
-                let kept = temporary.persist(&at).map(drop).map_err(|e| e.error);
+                let kept = if is_new { temporary.persist_noclobber(&at) } else { temporary.persist(&at) };
+                let kept = kept.map(drop).map_err(|e| e.error);
                 signals::settled(&before);
                 kept.map_err(wrong)
             }

@@ -107,6 +107,8 @@ pub enum Action {
     DropBranch,
     /// Begin again, with the course as it was saved.
     Again,
+    /// Keep the run as a take.
+    Take,
     /// Take away what is seen.
     Export,
     /// This list.
@@ -169,7 +171,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 57] = [
+pub const BINDINGS: [Binding; 58] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -272,6 +274,7 @@ pub const BINDINGS: [Binding; 57] = [
     bind(Action::KeepBranch, KeyCode::Char('K'), NONE, "K", "", "keep the branch: it takes the place of the run"),
     bind(Action::DropBranch, KeyCode::Char('D'), NONE, "D", "", "drop the branch"),
     bind(Action::Again, KeyCode::Char('r'), CTRL, "C-r", "", "begin again, with the course as it is saved now"),
+    bind(Action::Take, KeyCode::Char('w'), NONE, "w", "", "keep the run as a take: a file to open again, or to send"),
     bind(
         Action::Export,
         KeyCode::Char('x'),

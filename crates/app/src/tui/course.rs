@@ -80,10 +80,23 @@ impl Stage {
             }
         };
         let seed = self.origin.seed.unwrap_or(course.seed);
-        let mut run = match Run::new(velocitas_lab::Course { seed, ..course }) {
+        let run = match Run::new(velocitas_lab::Course { seed, ..course }) {
             Ok(run) => run,
             Err(why) => return self.say(format!("{why}; the course runs on as it was")),
         };
+        let path = self.origin.file.as_ref().map(|file| file.path().to_owned());
+        let mut stage = self.anew(run);
+        stage.origin = std::mem::take(&mut self.origin);
+        stage.origin.file.iter_mut().for_each(|file| (file.waiting, file.trouble) = (None, None));
+        stage.read_gaits_from(path.as_deref());
+        stage.session_again(std::mem::take(&mut self.kept));
+        *self = stage;
+        self.refresh();
+        self.say("begun again, as the course says it now");
+    }
+
+    /// A stage of another run, on which is looked at and chosen what is here, as far as it is there.
+    pub(super) fn anew(&mut self, mut run: Run) -> Self {
         run.set_keep(self.origin.keep);
         run.meter();
         let names = [self.entity, self.viewer].map(|member| self.name(member).to_owned());
@@ -94,13 +107,6 @@ impl Stage {
         stage.driving.releases = self.driving.releases;
         stage.history = std::mem::take(&mut self.history);
         (stage.screen, stage.panel, stage.knob) = (self.screen, self.panel, self.knob);
-        let origin = std::mem::take(&mut self.origin);
-        let path = origin.file.as_ref().map(|file| file.path().to_owned());
-        stage.origin = origin;
-        stage.origin.file.iter_mut().for_each(|file| (file.waiting, file.trouble) = (None, None));
-        stage.read_gaits_from(path.as_deref());
-        *self = stage;
-        self.refresh();
-        self.say("begun again, as the course says it now");
+        stage
     }
 }

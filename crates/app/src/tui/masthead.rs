@@ -69,6 +69,9 @@ fn first(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
 /// Live and looking back never look alike.
 fn badge(stage: &Stage) -> (String, ratatui::style::Style) {
     let p = stage.palette;
+    if let Some((now, to)) = stage.reading() {
+        return (format!("READING {now} of {to}"), p.badge(Tone::Predicted));
+    }
     if !stage.is_live() {
         let back = stage.run.now().minus(stage.at).secs();
         return (format!("BACK \u{2212}{back:.2} s"), p.badge(Tone::Correction));

@@ -24,6 +24,7 @@ mod rail;
 mod rules;
 mod screen;
 mod stage;
+mod take;
 mod terminal;
 mod typing;
 mod who;
@@ -40,14 +41,15 @@ use std::time::{Duration, Instant};
 use ratatui::backend::CrosstermBackend;
 use ratatui::layout::Size;
 use signal_hook::consts::SIGHUP;
-use velocitas_lab::{Course, Keep, LabTime, MemberId, Run};
+use velocitas_lab::{Keep, LabTime, MemberId};
 
 pub use palette::{Colours, Palette};
 pub use screen::draw;
 pub use stage::Stage;
 
-use crate::files::OpenError;
+use crate::files::{self, OpenError, Opened};
 use crate::progress::{advance_to, progress};
+use crate::session;
 use input::{Inbox, Input};
 use stage::Wish;
 use terminal::{Signals, Tty};
@@ -87,18 +89,18 @@ const BEYOND: LabTime = LabTime(2_000_000_000);
 /// What the lab may take of it.
 const SLICE: Duration = Duration::from_millis(8);
 
-/// Opens the interface on a course and returns when the user leaves.
+/// Opens the interface on a course, or on a take to look back at, and returns when the user leaves.
 ///
 /// # Errors
 /// When the course cannot be run or the terminal cannot be used.
-pub fn run(mut course: Course, options: &Options) -> Result<(), OpenError> {
-    course.seed = options.seed.unwrap_or(course.seed);
-    let mut run = Run::new(course)?;
+pub fn run(opened: &Opened, options: &Options) -> Result<(), OpenError> {
+    let opened = &opened.clone().seeded(options.seed)?;
+    let mut run = opened.run()?;
     let keep = options.keep.unwrap_or(Keep::USUAL);
     run.set_keep(keep);
     run.meter();
     terminal::is_able().map_err(OpenError::Terminal)?;
-    if let Some(at) = options.at {
+    if let (Some(at), None) = (options.at, opened.take()) {
         let to = at.plus(BEYOND);
         let bar = progress("running there", to);
         advance_to(&mut run, to, &bar);
@@ -106,14 +108,28 @@ pub fn run(mut course: Course, options: &Options) -> Result<(), OpenError> {
     }
     let mut stage = Stage::new(run, Palette::from_environment(options.ascii));
     stage.origin = course::Origin { file: None, seed: options.seed, keep };
-    stage.read_from(options.file.as_deref(), &options.own);
+    stage.read_from(options.file.as_deref().filter(|_| opened.take().is_none()), &options.own);
     stage.tell_warnings();
-    stage.open_at(options.at, options.entity);
+    let folder = session::folder();
+    let left = folder.as_deref().map(session::left).unwrap_or_default();
+    stage.keep_session(&files::course_name(opened, options.file.as_deref()), folder, &options.own);
+    match opened.take() {
+        Some(take) => {
+            let look = take.look;
+            stage.open_at(options.at, options.entity.or(look.map(|(_, who)| who)));
+            stage.reads(take, Some(options.at.or(look.map(|(at, _)| at)).unwrap_or_default()), None);
+        }
+        None => {
+            stage.open_at(options.at, options.entity);
+            stage.offer_session(left);
+        }
+    }
     let signals = Signals::listen().map_err(OpenError::Terminal)?;
     let inbox = Inbox::new();
     let mut tty = Tty::take(&inbox).map_err(OpenError::Terminal)?;
     let done = frames(&mut stage, &mut tty, &inbox, &signals);
     tty.give_back();
+    stage.end_session(matches!(done, Ok(Left::Wished)) && signals.leave().is_none());
     match (done, signals.leave()) {
         (_, Some(signal)) => Err(OpenError::Signal(signal)),
         (Ok(Left::Wished), None) => Ok(()),
@@ -152,6 +168,8 @@ fn frames(stage: &mut Stage, tty: &mut Tty, inbox: &Inbox, signals: &Signals) ->
         changed |= stage.look_at_files(passed);
         changed |= stage.fade(passed);
         changed |= stage.look_at_jobs();
+        changed |= stage.read_on();
+        changed |= stage.follow_session(passed);
         // Time in which nothing moved is no time of the world.
         advance(stage, if rested { passed.min(FRAME) } else { passed });
         let moves = stage.moves();

@@ -13,7 +13,7 @@ use ratatui::style::Style;
 
 use super::palette::Tone;
 use super::stage::Stage;
-use super::{budget, field, help, keyline, masthead, panel, rail, rules, why};
+use super::{budget, field, help, keyline, masthead, panel, rail, rules, take, why};
 
 /// The smallest terminal there is room in.
 const LEAST: (u16, u16) = (80, 24);
@@ -105,6 +105,7 @@ pub fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     keyline::draw(stage, layout.keys, buffer);
     budget::draw(stage, layout.screen, buffer);
     why::draw(stage, layout.screen, buffer);
+    take::draw(stage, layout.screen, buffer);
     if let Some(scrolled) = stage.help {
         help::draw(stage, area, scrolled, buffer);
     }

@@ -26,6 +26,7 @@ use super::prompt::Prompt;
 use super::rail::RailView;
 use super::rules::Rules;
 use super::screen::{Layout, Screen};
+use super::take::Kept;
 use super::typing::Typing;
 use super::why::Why;
 use crate::files::Output;
@@ -134,6 +135,8 @@ pub struct Stage {
     pub(super) branch: Option<Branch>,
     /// Why this stretch is bad, while that is shown.
     pub(super) why: Option<Why>,
+    /// What the run has to do with takes.
+    pub(super) kept: Kept,
 }
 
 impl Stage {
@@ -172,15 +175,16 @@ impl Stage {
             offered: None,
             branch: None,
             why: None,
+            kept: Kept::default(),
             run,
         };
         stage.follow();
         stage
     }
 
-    /// Whether the moment looked at is the run's present.
+    /// Whether the moment looked at is the run's present. While a take is read there is none.
     pub fn is_live(&self) -> bool {
-        self.at == self.run.now()
+        self.at == self.run.now() && self.reading().is_none()
     }
 
     /// The moment looked at.
@@ -321,7 +325,7 @@ impl Stage {
     }
 
     /// What moves with the moment: figures, camera, rail.
-    fn follow(&mut self) {
+    pub(super) fn follow(&mut self) {
         let stale = self.facts.as_ref().is_none_or(|f| {
             let apart = f.at.0.abs_diff(self.at.0);
             f.entity != self.entity || apart > 100_000_000 || apart > 0 && !(self.running && self.is_live())
@@ -363,6 +367,9 @@ impl Stage {
         if key.kind == KeyEventKind::Press && meant == Some(Action::Suspend) {
             self.release_all();
             return Some(Wish::Suspend);
+        }
+        if self.session_key(key) {
+            return None;
         }
         if self.typing.is_some() {
             if key.kind != KeyEventKind::Release {
@@ -455,6 +462,7 @@ impl Stage {
             Action::SecondOn => self.second_on(),
             Action::EventBack | Action::EventOn => self.event(action == Action::EventOn),
             Action::Beginning => self.look(self.run.record().kept_from),
+            Action::Live if self.must_wait() => {}
             Action::Live => {
                 self.go(self.run.now());
                 self.running = true;
@@ -533,6 +541,7 @@ impl Stage {
             Action::Why => self.ask_why(),
             Action::KeepBranch | Action::DropBranch => self.end_branch(action == Action::KeepBranch),
             Action::Again => self.begin_again(),
+            Action::Take => self.take_key(),
             Action::Export => self.export(Path::new(".")),
             Action::Help => self.help = Some(0),
             Action::Suspend | Action::Quit | Action::QuitAlways | Action::Edit => {}
@@ -599,6 +608,9 @@ impl Stage {
     }
 
     fn resume(&mut self) {
+        if self.must_wait() {
+            return;
+        }
         if let Some(offer) = self.offered.take() {
             return self.begin_branch(self.at, &offer.change);
         }

@@ -70,7 +70,7 @@ impl Why {
 impl Stage {
     /// Asks why the last ten seconds are bad, or closes the answer.
     pub(super) fn ask_why(&mut self) {
-        if self.why.take().is_some() {
+        if self.why.take().is_some() || self.must_wait() {
             return;
         }
         let machine = self.machine(self.entity);

@@ -52,6 +52,8 @@ impl Pty {
         // What is exported by a key lands here.
         let folder = tempfile::tempdir().expect("a folder");
         command.cwd(folder.path());
+        // Not the sessions of whoever runs the tests.
+        command.env("XDG_STATE_HOME", folder.path().join(".state"));
         for (name, value) in variables {
             command.env(name, value);
         }

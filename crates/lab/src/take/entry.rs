@@ -57,6 +57,13 @@ pub(super) enum Entry {
         /// How many commands are left.
         commands: usize,
     },
+    /// Who kept it looked at this, and later lines say otherwise.
+    Look {
+        /// When.
+        at_ns: u64,
+        /// At whom.
+        who: String,
+    },
     /// So far the run had come.
     Reached {
         /// When.

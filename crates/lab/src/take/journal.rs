@@ -43,6 +43,11 @@ impl Journal {
         }
     }
 
+    /// Whether anything was told.
+    pub const fn is_begun(&self) -> bool {
+        self.begun
+    }
+
     /// Lines to append to what was told: empty when there is nothing new.
     pub fn news(&mut self, run: &Run) -> String {
         let mut entries = Vec::new();
@@ -60,6 +65,11 @@ impl Journal {
             entries.push(Entry::Reached { at_ns: run.now().0 });
         }
         entries.iter().map(|entry| self.line(entry)).collect()
+    }
+
+    /// A line to append that says what is being looked at: whoever opens the take sees that first.
+    pub fn look(&mut self, at: LabTime, who: &str) -> String {
+        self.line(&Entry::Look { at_ns: at.0, who: who.to_owned() })
     }
 
     fn line(&mut self, entry: &Entry) -> String {

@@ -24,6 +24,7 @@ use thiserror::Error;
 
 use crate::command::{Command, ReadRule};
 use crate::course::{Course, CourseError};
+use crate::ids::MemberId;
 use crate::time::LabTime;
 
 /// The format that this program writes, and the only one that it reads.
@@ -46,6 +47,8 @@ pub struct Take {
     pub rules: Vec<ReadRule>,
     /// Courses that were taken over meanwhile, in that order.
     pub courses: Vec<Arc<Course>>,
+    /// The moment and the member of the cast that who kept it looked at, if that is told.
+    pub look: Option<(LabTime, MemberId)>,
     /// How far the run had come.
     pub end: LabTime,
     /// Where the file is no longer sound, if so: all that stands before it is in the take.

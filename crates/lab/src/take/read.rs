@@ -31,6 +31,13 @@ pub struct Damage {
     why: Unsound,
 }
 
+impl Damage {
+    /// In a few words, for a line on a screen.
+    pub fn briefly(&self) -> String {
+        format!("damaged from line {} (byte {}) on; the last {} bytes are left out", self.line, self.byte, self.lost)
+    }
+}
+
 impl fmt::Display for Damage {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Self { line, byte, lost, why } = self;
@@ -63,6 +70,7 @@ struct Lines {
     /// Texts by version: of the rules, and of the courses.
     rules: Vec<Option<String>>,
     courses: Vec<Text>,
+    look: Option<(usize, LabTime, String)>,
     reached: LabTime,
 }
 
@@ -154,6 +162,7 @@ impl Lines {
                 self.digests.retain(|(at, _)| at.0 <= at_ns);
                 self.reached = LabTime(at_ns);
             }
+            Entry::Look { at_ns, who } => self.look = Some((line, LabTime(at_ns), who)),
             Entry::Reached { at_ns } => self.reached = self.moment(line, at_ns)?,
         }
         Ok(())
@@ -216,10 +225,15 @@ impl Lines {
             let command = told.command(&course, &met.rules).map_err(wrong)?;
             commands.push((*at, command));
         }
+        let look = self.look.map(|(line, at, who)| {
+            let who = super::told::member(&course, &who).map_err(|why| TakeError::Line { line, why })?;
+            Ok((at.min(self.reached), who))
+        });
+        let look = look.transpose()?;
         renumber(&mut commands, &read, &taken);
         let (rules, courses) = (read.into_iter().flatten().collect(), taken.into_iter().flatten().collect());
         let (program, file, digests, end) = (self.program, began.file.clone(), self.digests, self.reached);
-        Ok(Take { program, file, course, commands, digests, rules, courses, end, damage })
+        Ok(Take { program, file, course, commands, digests, rules, courses, look, end, damage })
     }
 }
 

@@ -199,9 +199,7 @@ impl Told {
 
     /// The command; `rules` are those that were read before it.
     pub(super) fn command(&self, course: &Course, rules: &[(u8, ReadRule)]) -> Result<Command, String> {
-        let member = |name: &String| {
-            course.member(name).ok_or_else(|| unknown("member", name, course.cast.iter().map(|m| m.name.as_str())))
-        };
+        let member = |name: &String| member(course, name);
         Ok(match self {
             Self::Keys { stick, facing, pitch, order, given } => {
                 let mut keys = Controls {
@@ -281,6 +279,11 @@ impl Machines {
         let found = machines.find(|(_, (name, _))| name == wanted).map(|(machine, _)| Reach::One(machine));
         found.ok_or_else(|| unknown("machine", wanted, course.machines().map(|(name, _)| name)))
     }
+}
+
+/// A member of the course's cast.
+pub(super) fn member(course: &Course, name: &str) -> Result<MemberId, String> {
+    course.member(name).ok_or_else(|| unknown("member", name, course.cast.iter().map(|m| m.name.as_str())))
 }
 
 /// The number of a rule of the course.

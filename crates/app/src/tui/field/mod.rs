@@ -74,8 +74,11 @@ fn cursor(stage: &Stage, view: &View, buffer: &mut Buffer) {
 
 /// What is amiss with who is there or with the course's file, and what helps: the first of it, in the last two rows.
 fn amiss(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    let Some((what, helps)) =
-        refused(stage).or_else(|| wrong(stage)).or_else(|| unsaved(stage)).filter(|_| area.height > 6)
+    let Some((what, helps)) = refused(stage)
+        .or_else(|| wrong(stage))
+        .or_else(|| unsaved(stage))
+        .or_else(|| kept(stage))
+        .filter(|_| area.height > 6)
     else {
         return;
     };
@@ -104,6 +107,12 @@ fn unsaved(stage: &Stage) -> Option<(String, String)> {
         why.to_owned(),
         "the course runs on with what it could take over; C-r begins again with what is saved".to_owned(),
     ))
+}
+
+/// What is wrong with the take that the run came from.
+fn kept(stage: &Stage) -> Option<(String, String)> {
+    let why = stage.take_trouble()?;
+    Some((why.to_owned(), "what is shown is what this program makes of it".to_owned()))
 }
 
 /// What is amiss, and its remedy.

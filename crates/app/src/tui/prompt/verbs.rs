@@ -1,5 +1,7 @@
 //! The table of what can be typed, besides every setting by its key.
 
+use std::path::Path;
+
 use velocitas_core::{Vec3, vec3};
 use velocitas_gait::{Dimension, read_quantity};
 use velocitas_lab::cause::shown;
@@ -22,7 +24,7 @@ struct Verb {
 }
 
 /// The table, in the order in which it is offered.
-const VERBS: [Verb; 25] = [
+const VERBS: [Verb; 26] = [
     Verb { name: "go", takes: "0:12.5 | tick 510 | live | beginning", help: "looks at a moment", run: go },
     Verb { name: "look", takes: "NAME", help: "looks at a member", run: look },
     Verb { name: "screen", takes: "NAME", help: "on the screen of a member", run: screen },
@@ -59,6 +61,7 @@ const VERBS: [Verb; 25] = [
     Verb { name: "why", takes: "", help: "what would cure the last seconds", run: |s, _| act(s, Action::Why) },
     Verb { name: "budget", takes: "", help: "shows the budgets", run: |s, _| act(s, Action::Budget) },
     Verb { name: "again", takes: "", help: "begins again", run: |s, _| act(s, Action::Again) },
+    Verb { name: "take", takes: "[NAME]", help: "keeps the run as NAME.take", run: take },
     Verb { name: "export", takes: "", help: "takes away what is seen", run: |s, _| act(s, Action::Export) },
     Verb { name: "edit", takes: "", help: "edits the rule", run: |s, _| Ok(s.edit()) },
     Verb { name: "help", takes: "", help: "every key", run: |s, _| act(s, Action::Help) },
@@ -337,6 +340,13 @@ fn set(stage: &mut Stage, spec: &KnobSpec, rest: &str) -> Done {
 
 fn whom(stage: &Stage, members: &[MemberId]) -> String {
     if members.len() == 1 { stage.name(members[0]).to_owned() } else { "all".to_owned() }
+}
+
+/// Keeps the run as a take; over nothing that is there already.
+fn take(stage: &mut Stage, rest: &str) -> Done {
+    let said = stage.keep_take(Path::new("."), Some(rest).filter(|name| !name.is_empty()))?;
+    stage.say(said);
+    Ok(None)
 }
 
 /// Begins a branch from the moment looked at with a setting set there.
