@@ -34,7 +34,7 @@ impl Terminal {
         let start = format!("COLORTERM=truecolor XDG_STATE_HOME={state} {variables} {program} {arguments}");
         terminal.type_text(&start);
         terminal.keys(&["Enter"]);
-        terminal.wait_until("the interface", |s| s.contains("LIVE") || s.contains("BACK"));
+        terminal.wait_until("the interface", |s| ["LIVE", "BACK", "PAUSED"].iter().any(|it| s.contains(it)));
         terminal
     }
 
@@ -406,4 +406,61 @@ fn somebody_asks_why_branches_off_compares_and_keeps() {
     t.wait_for("K keep the branch");
     t.keys(&["q"]);
     t.is_clean();
+}
+
+#[test]
+fn a_run_is_kept_opened_again_and_not_lost_when_its_program_is_killed() {
+    let t = Terminal::open(160, 47);
+    let folder = t.folder.path().display().to_string();
+    t.keys(&["q"]);
+    t.is_clean();
+    // Where takes land.
+    t.type_text(&format!("cd {folder}; clear"));
+    t.keys(&["Enter"]);
+    let program = env!("CARGO_BIN_EXE_velocitas");
+    let start = |arguments: &str| {
+        t.type_text(&format!("clear; XDG_STATE_HOME={folder}/.state {program} {arguments}"));
+        t.keys(&["Enter"]);
+    };
+    let sessions = || std::fs::read_dir(t.folder.path().join(".state/velocitas")).map_or(0, Iterator::count);
+    start("");
+    t.wait_for("LIVE");
+    assert_eq!(sessions(), 0, "nothing was done yet");
+    t.keys(&["u", "f"]);
+    t.wait_for("stands still for a second");
+    t.keys(&[" ", "<", "w"]);
+    t.wait_for("kept as lampwick-quay-1.take");
+    t.keys(&[":"]);
+    t.type_text("take lampwick-quay-1");
+    t.keys(&["Enter"]);
+    t.wait_for("lampwick-quay-1.take: it is there already");
+    t.keys(&["Escape", "w"]);
+    t.wait_for("kept as lampwick-quay-2.take");
+    let began = Instant::now();
+    while sessions() == 0 {
+        assert!(began.elapsed() < Duration::from_secs(10), "no session is kept");
+        sleep(Duration::from_millis(50));
+    }
+    // Killed, it is offered by the next one.
+    let child = program_in(&t);
+    assert!(Command::new("kill").args(["-KILL", &child]).status().expect("kill").success());
+    t.wait_for("Killed");
+    let state = format!("XDG_STATE_HOME={folder}/.state");
+    let next = Terminal::open_with(160, 47, &state, "");
+    next.wait_for("a session was not closed");
+    next.wait_for("lampwick-quay.course.toml to ");
+    next.wait_for("2 things done");
+    next.keys(&["Enter"]);
+    next.wait_for("the take is read to ");
+    next.wait_for("PAUSED");
+    next.keys(&["q"]);
+    next.is_clean();
+    assert_eq!(sessions(), 0, "who leaves it has it no more");
+    // The take opens where it was looked at.
+    let take = Terminal::open_with(160, 47, &state, &format!("{folder}/lampwick-quay-1.take"));
+    take.wait_until("the take, looking back", |s| s.contains("BACK") && s.contains("the take is read to "));
+    take.keys(&["End"]);
+    take.wait_for("LIVE");
+    take.keys(&["q"]);
+    take.is_clean();
 }
