@@ -59,7 +59,11 @@ impl Branch {
 impl Stage {
     /// Offers a branch from the moment looked at with something else there.
     pub(super) fn offer_branch(&mut self, words: String, commands: Vec<Command>) {
-        let change = Remedy { words, reaches: Reaches::Setting, commands, rule: None };
+        self.offer_change(Remedy { words, reaches: Reaches::Setting, commands, rule: None });
+    }
+
+    /// The same with anything that can be done to a run.
+    pub(super) fn offer_change(&mut self, change: Remedy) {
         self.offered = Some(Offer { change });
     }
 

@@ -481,17 +481,7 @@ impl Stage {
                     "is pushed, and only the server knows",
                 );
             }
-            Action::Teleport => {
-                let (east, north) = self.ahead();
-                let from = self.echoes().authority.map(|e| e.pos);
-                if let Some(from) = from {
-                    let to = from + vec3(east * FAR, north * FAR, 0.0);
-                    if !self.run.lab().has_room(self.entity, to) {
-                        return self.say("there is no room 5 m ahead: turn, or walk on");
-                    }
-                    self.happens(Sudden::Teleport(to), "is put elsewhere by the server");
-                }
-            }
+            Action::Teleport => self.put_ahead(FAR),
             Action::Forget => self.forget_solid(),
             Action::Crash => self.comes_or_goes(self.entity, Coming::Crash),
             Action::Leave => self.comes_or_goes(self.entity, Coming::Leave),

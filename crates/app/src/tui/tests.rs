@@ -434,9 +434,11 @@ fn a_value_is_typed_for_a_knob_and_what_is_none_stays_to_be_mended() {
     assert!(text(&stage, 160, 47).contains("expected a time such as"), "{}", text(&stage, 160, 47));
     press(&mut stage, KeyCode::Esc);
     assert_eq!(latency(&stage), 200.0);
-    // Looking back nothing is typed.
-    type_keys(&mut stage, ",t");
-    assert!(stage.typing.is_none());
+    // Looking back it is offered.
+    type_keys(&mut stage, ",t150");
+    press(&mut stage, KeyCode::Enter);
+    assert!(text(&stage, 160, 47).contains("with plover: latency, one way 150 ms"), "{}", text(&stage, 160, 47));
+    assert_eq!(latency(&stage), 200.0);
 }
 
 #[test]
@@ -517,11 +519,13 @@ fn a_tunable_turned_on_one_machine_is_marked_and_for_all_is_not() {
     stage.key(&KeyEvent::new(KeyCode::Right, KeyModifiers::SHIFT));
     let shown = text(&stage, 160, 47);
     assert!(shown.contains("1.8") && !shown.contains("server 1.6") && shown.contains("turned"), "{shown}");
-    // Looking back, nothing is turned.
+    // Looking back, nothing is turned but offered, from what it was then.
     type_keys(&mut stage, "<");
-    press(&mut stage, KeyCode::Left);
-    assert!(text(&stage, 160, 47).contains("looking back: End returns to live"));
-    assert!(text(&stage, 160, 47).contains("1.8"));
+    press(&mut stage, KeyCode::Right);
+    let shown = text(&stage, 160, 47);
+    assert!(shown.contains("with haste at 1.7 on plover") && shown.contains("1.8"), "{shown}");
+    press(&mut stage, KeyCode::Right);
+    assert!(text(&stage, 160, 47).contains("with haste at 1.8 on plover"), "turned further it is offered further");
 }
 
 #[test]
@@ -653,10 +657,13 @@ fn somebody_crashes_leaves_and_returns_by_key_and_the_panel_says_what_the_record
     press(&mut stage, KeyCode::Char('g'));
     pass(&mut stage, 1000);
     assert!(row(&stage, "gone").contains("s ago"), "at once, with a goodbye");
-    // Looking back nothing is done by accident.
+    // Looking back nothing is done by accident: it was there still, and its going is offered.
+    press(&mut stage, KeyCode::Char('<'));
     press(&mut stage, KeyCode::Char('<'));
     press(&mut stage, KeyCode::Char('r'));
-    assert!(text(&stage, 160, 47).contains("looking back") && !stage.run().lab().runs(FIRST));
+    assert!(text(&stage, 160, 47).contains("heron is there"), "{}", text(&stage, 160, 47));
+    press(&mut stage, KeyCode::Char('c'));
+    assert!(text(&stage, 160, 47).contains("with heron crashing") && !stage.run().lab().runs(FIRST));
 }
 
 #[test]
@@ -829,8 +836,11 @@ fn a_machine_forgets_the_nearest_solid_at_a_key_and_knows_it_again() {
     let shown = text(&stage, 160, 47);
     assert!(shown.contains("plover has forgotten `crate 7`") && shown.contains("crate 7, known"), "{shown}");
     assert_eq!(unknown(&stage), ["crate 7"]);
-    type_keys(&mut stage, ",o");
-    assert!(text(&stage, 160, 47).contains("looking back"));
+    // Looking back it is offered, as it was then.
+    stage.look(stage.run.now().minus(LabTime::from_secs(0.1)));
+    type_keys(&mut stage, "o");
+    assert!(text(&stage, 160, 47).contains("with crate 7 known to plover"), "{}", text(&stage, 160, 47));
+    assert_eq!(unknown(&stage), ["crate 7"]);
 }
 
 /// Types a line behind `:` and enters it; returns what the last row says then.
@@ -873,7 +883,9 @@ fn what_keys_do_can_be_typed() {
     // Moments: looking back nothing is done to the world.
     line(&mut stage, "go 0:02.5");
     assert_eq!(stage.at, LabTime::from_secs(2.5));
-    assert!(line(&mut stage, "latency 10 ms").contains("`go live` returns to the present"));
+    assert!(
+        line(&mut stage, "latency 10 ms").contains("begin a branch from 0:02.50 with plover: latency, one way 10 ms")
+    );
     press(&mut stage, KeyCode::Esc);
     line(&mut stage, "go tick 200");
     assert!(text(&stage, 160, 47).contains("plover 200 "), "{}", text(&stage, 160, 47));

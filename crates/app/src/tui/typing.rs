@@ -1,6 +1,7 @@
 //! Typing a value for the chosen knob.
 
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use velocitas_lab::Command;
 use velocitas_lab::cause::shown;
 
 use super::stage::Stage;
@@ -16,13 +17,9 @@ pub(super) struct Typing {
 const MOST: usize = 24;
 
 impl Stage {
-    /// Begins to type a value for the chosen knob, or offers the way back to live.
+    /// Begins to type a value for the chosen knob.
     pub(super) fn type_value(&mut self) {
-        if self.is_live() {
-            self.typing = Some(Typing::default());
-        } else {
-            self.offer();
-        }
+        self.typing = Some(Typing::default());
     }
 
     /// Takes a key while a value is typed.
@@ -49,8 +46,10 @@ impl Stage {
         let knob = self.chosen_knob();
         match knob.read(&text) {
             Ok(value) => {
-                self.set(self.entity, knob, value);
-                self.say(format!("{} of {} set to {}", knob.spec().name, self.name(self.entity), shown(knob, value)));
+                let (name, whose, shown) = (knob.spec().name, self.name(self.entity), shown(knob, value));
+                let (words, says) = (format!("{whose}: {name} {shown}"), format!("{name} of {whose} set to {shown}"));
+                let commands = vec![Command::Set { member: self.entity, knob, value }];
+                self.do_or_offer(words, commands, Some(says));
             }
             Err(why) => self.typing = Some(Typing { text, wrong: Some(why) }),
         }

@@ -2,7 +2,7 @@
 
 use velocitas_lab::amiss::Amiss;
 use velocitas_lab::moment::Echoes;
-use velocitas_lab::{ActorId, Coming, Command, MemberId};
+use velocitas_lab::{ActorId, Coming, Command, Lab, MemberId};
 
 use super::stage::Stage;
 
@@ -48,41 +48,45 @@ impl Stage {
 
     /// A member comes or goes, if it can.
     pub(super) fn comes_or_goes(&mut self, member: MemberId, coming: Coming) {
-        if !self.is_live() {
-            self.offer();
-            return;
-        }
         let name = self.name(member).to_owned();
-        if self.run.lab().runs(member) == coming.comes() {
-            let is = if coming.comes() { "is there" } else { "is not there: r brings it back" };
-            self.say(format!("{name} {is}"));
-            return;
+        match self.ask_lab(|lab| lab.runs(member) == coming.comes()) {
+            Ok(false) => {}
+            Ok(true) => {
+                let is = if coming.comes() { "is there" } else { "is not there: r brings it back" };
+                return self.say(format!("{name} {is}"));
+            }
+            Err(why) => return self.say(why),
         }
-        self.run.command(Command::Moves(member, coming));
         let gone = f64::from(self.run.course().patience.gone_ms) / 1000.0;
-        self.say(match coming {
-            Coming::Join | Coming::Return => format!("{name} comes: it asks the server to join"),
-            Coming::Leave => format!("{name} says goodbye"),
-            Coming::Crash => format!("{name} crashed; the server misses it after {gone:.0} s; r brings it back"),
-        });
+        let (words, says) = match coming {
+            Coming::Join | Coming::Return => ("coming", "comes: it asks the server to join".to_owned()),
+            Coming::Leave => ("leaving", "says goodbye".to_owned()),
+            Coming::Crash => ("crashing", format!("crashed; the server misses it after {gone:.0} s; r brings it back")),
+        };
+        let commands = vec![Command::Moves(member, coming)];
+        self.do_or_offer(format!("{name} {words}"), commands, Some(format!("{name} {says}")));
     }
 
     /// What is amiss first is mended, or else the selected machine.
     pub(super) fn mend(&mut self) {
-        if !self.is_live() {
-            self.offer();
-            return;
-        }
-        let faulty = |member: &MemberId| !self.run.lab().faults(*member).is_empty();
         let shows = self.facts.as_ref().and_then(|f| f.amiss.first()).map(Amiss::machine);
-        let shown = shows.and_then(|machine| self.run.course().player(machine)).filter(faulty);
-        let Some(member) = shown.or(Some(self.entity).filter(faulty)) else {
-            self.say("no machine that shows a fault was given one on purpose: there is nothing to mend");
-            return;
+        let shown = shows.and_then(|machine| self.run.course().player(machine));
+        let remedies =
+            |lab: &Lab, member| -> Vec<&str> { lab.faults(member).iter().map(|fault| fault.spec().remedy).collect() };
+        let first = |lab: &Lab| {
+            let asked = shown.into_iter().chain([self.entity]);
+            asked.map(|member| (member, remedies(lab, member))).find(|(_, remedies)| !remedies.is_empty())
         };
-        let remedies: Vec<&str> = self.run.lab().faults(member).iter().map(|fault| fault.spec().remedy).collect();
-        let said = format!("mended {}: {}", self.name(member), remedies.join("; "));
-        self.run.command(Command::Mend(member));
-        self.say(said);
+        match self.ask_lab(first) {
+            Ok(Some((member, remedies))) => {
+                let name = self.name(member);
+                let (words, says) = (format!("{name} mended"), format!("mended {name}: {}", remedies.join("; ")));
+                self.do_or_offer(words, vec![Command::Mend(member)], Some(says));
+            }
+            Ok(None) => {
+                self.say("no machine that shows a fault was given one on purpose: there is nothing to mend");
+            }
+            Err(why) => self.say(why),
+        }
     }
 }

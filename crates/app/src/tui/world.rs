@@ -1,6 +1,7 @@
 //! What keys do to the world: knobs that are turned, and what happens to somebody at once.
 
-use velocitas_lab::{Command, KNOBS, Knob, KnobValue, MemberId, NamedSolid, Reach, Sudden};
+use velocitas_core::vec3;
+use velocitas_lab::{Command, KNOBS, Knob, Lab, MemberId, NamedSolid, Reach, Sudden, Unrecorded};
 
 use super::stage::Stage;
 
@@ -10,37 +11,48 @@ impl Stage {
         KNOBS[self.knob].knob
     }
 
+    /// Asks the lab as it is, or as it was at the moment looked at: that is had by running it there again.
+    pub(super) fn ask_lab<T>(&self, ask: impl FnOnce(&Lab) -> T) -> Result<T, String> {
+        if self.is_live() {
+            return Ok(ask(self.run.lab()));
+        }
+        let again = self.run.again(self.at, self.at, &mut Unrecorded);
+        again.map(|lab| ask(&lab)).map_err(|why| why.to_string())
+    }
+
+    /// Does something to the run now; looking back, offers a branch in which it is done at the moment looked at.
+    pub(super) fn do_or_offer(&mut self, words: String, commands: Vec<Command>, says: Option<String>) {
+        if !self.is_live() {
+            return self.offer_branch(words, commands);
+        }
+        commands.into_iter().for_each(|command| self.run.command(command));
+        if let Some(says) = says {
+            self.say(says);
+        }
+    }
+
     pub(super) fn turn(&mut self, up: bool, all: bool) {
         let knob = self.chosen_knob();
         let members: Vec<MemberId> = if all { self.run.course().members().collect() } else { vec![self.entity] };
-        let now = knob.get(self.run.lab().knobs(self.entity));
-        if !self.is_live() {
-            // Turned further, it is offered further.
-            let offered = self.offered.as_ref().and_then(|offer| match offer.change.commands.first() {
-                Some(Command::Set { member, knob: of, value }) if (*member, *of) == (members[0], knob) => Some(*value),
-                _ => None,
-            });
-            let value = knob.turned(offered.unwrap_or(now), up);
-            let whose = if all { "all".to_owned() } else { self.name(self.entity).to_owned() };
-            let words = format!("{whose}: {} {}", knob.spec().name, velocitas_lab::cause::shown(knob, value));
-            let commands = members.into_iter().map(|member| Command::Set { member, knob, value }).collect();
-            return self.offer_branch(words, commands);
-        }
+        // Turned further, it is offered further.
+        let offered = self.offered.as_ref().and_then(|offer| match offer.change.commands.first() {
+            Some(Command::Set { member, knob: of, value }) if (*member, *of) == (members[0], knob) => Some(*value),
+            _ => None,
+        });
+        let now = match offered.map_or_else(|| self.ask_lab(|lab| knob.get(lab.knobs(self.entity))), Ok) {
+            Ok(now) => now,
+            Err(why) => return self.say(why),
+        };
         let value = knob.turned(now, up);
-        for member in members {
-            self.set(member, knob, value);
-        }
-        if all {
-            let shown = velocitas_lab::cause::shown(knob, value);
-            self.say(format!("{} set to {shown} for all machines", knob.spec().name));
-        }
+        let whose = if all { "all".to_owned() } else { self.name(self.entity).to_owned() };
+        let (name, shown) = (knob.spec().name, velocitas_lab::cause::shown(knob, value));
+        let commands = members.into_iter().map(|member| Command::Set { member, knob, value }).collect();
+        let says = all.then(|| format!("{name} set to {shown} for all machines"));
+        self.do_or_offer(format!("{whose}: {name} {shown}"), commands, says);
     }
 
     /// Something happens to the selected member, at a key.
     pub(super) fn happens(&mut self, what: Sudden, says: &str) {
-        if !self.is_live() {
-            return self.offer();
-        }
         if let Err(why) = self.happens_to(self.entity, what, says) {
             self.say(why);
         }
@@ -53,39 +65,52 @@ impl Stage {
         if moves_itself && !matches!(what, Sudden::Freeze(_)) {
             return Err(format!("{name} says where it is: the server cannot move it so"));
         }
-        self.run.command(Command::Happens(member, what));
-        self.say(format!("{name} {says}"));
+        let words = match what {
+            Sudden::Push(v) => format!("{name} pushed by {:.1}, {:.1}, {:.1} m/s", v.x, v.y, v.z),
+            Sudden::Teleport(to) => format!("{name} put at {:.1}, {:.1}, {:.1}", to.x, to.y, to.z),
+            Sudden::Freeze(lasts) => format!("{name} standing still for {} s", lasts.secs()),
+        };
+        self.do_or_offer(words, vec![Command::Happens(member, what)], Some(format!("{name} {says}")));
         Ok(())
+    }
+
+    /// The server puts the selected entity so far ahead, if there is room.
+    pub(super) fn put_ahead(&mut self, far: f32) {
+        let (east, north) = self.ahead();
+        let Some(from) = self.echoes().authority.map(|e| e.pos) else { return };
+        let to = from + vec3(east * far, north * far, 0.0);
+        match self.ask_lab(|lab| lab.has_room(self.entity, to)) {
+            Ok(true) => self.happens(Sudden::Teleport(to), "is put elsewhere by the server"),
+            Ok(false) => self.say(format!("there is no room {far} m ahead: turn, or walk on")),
+            Err(why) => self.say(why),
+        }
     }
 
     /// The solid nearest to the selected entity is known to its machine no more, or again.
     pub(super) fn forget_solid(&mut self) {
-        if !self.is_live() {
-            return self.offer();
-        }
         let Some(at) = self.echoes().authority.map(|e| e.pos) else { return };
         let course = self.run.course().clone();
         let Some(solid) = course.world.nearest(at) else {
             return self.say("there is nothing on the ground that could be forgotten");
         };
-        self.know(self.entity, solid, !self.run.lab().known(self.entity).knows(solid.solid.id));
+        match self.ask_lab(|lab| lab.known(self.entity).knows(solid.solid.id)) {
+            Ok(knows) => self.know(self.entity, solid, !knows),
+            Err(why) => self.say(why),
+        }
     }
 
     /// A member's machine knows a solid from now on, or no more.
     pub(super) fn know(&mut self, member: MemberId, solid: &NamedSolid, there: bool) {
         let reach = Reach::One(self.machine(member));
-        self.run.command(Command::Solid { solid: solid.solid.id, there, reach });
-        let says = if there { "knows of" } else { "has forgotten" };
-        self.say(format!("{} {says} `{}`", self.name(member), solid.name));
+        let name = self.name(member);
+        let says = format!("{name} {} `{}`", if there { "knows of" } else { "has forgotten" }, solid.name);
+        let words = format!("{} {} {name}", solid.name, if there { "known to" } else { "forgotten by" });
+        self.do_or_offer(words, vec![Command::Solid { solid: solid.solid.id, there, reach }], Some(says));
     }
 
     /// Where the selected entity looks, to the east and to the north.
     pub(super) fn ahead(&self) -> (f32, f32) {
         let bearing = self.echoes().authority.and_then(|e| e.bearing).unwrap_or(0.0);
         (libm::cosf(bearing), libm::sinf(bearing))
-    }
-
-    pub(super) fn set(&mut self, member: MemberId, knob: Knob, value: KnobValue) {
-        self.run.command(Command::Set { member, knob, value });
     }
 }

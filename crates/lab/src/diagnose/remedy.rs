@@ -38,7 +38,7 @@ pub struct Remedy {
     /// What is commanded.
     pub commands: Vec<Command>,
     /// A rule that is read first, for one machine.
-    pub rule: Option<(u8, ReadRule, MachineId)>,
+    pub rule: Option<(u8, ReadRule, Reach)>,
 }
 
 impl PartialEq for Remedy {
@@ -64,9 +64,9 @@ impl Remedy {
 
     /// Does it to a run, now.
     pub fn apply(&self, run: &mut Run) {
-        if let Some((kind, rule, machine)) = &self.rule {
+        if let Some((kind, rule, reach)) = &self.rule {
             // Its layout is the server's, so it is never refused.
-            let _ = run.reload_text(*kind, rule.clone(), Reach::One(*machine));
+            let _ = run.reload_text(*kind, rule.clone(), *reach);
         }
         self.commands.iter().for_each(|command| run.command(*command));
     }
@@ -122,7 +122,7 @@ fn rules(at: &Run, record: &Record, machine: MachineId, (_, last): (RecordTick, 
             let words = format!("the server's {} on {who}", rule.name());
             let text = at.rule_text(kind, there.versions[place]);
             let read = |rule: &Arc<dyn Motion>| ReadRule { rule: rule.clone(), text };
-            let rule = there.kinds.shared(kind).map(|rule| (kind, read(rule), machine));
+            let rule = there.kinds.shared(kind).map(|rule| (kind, read(rule), Reach::One(machine)));
             all.push(Remedy { words, reaches: Reaches::Mistake, commands: Vec::new(), rule });
             continue;
         }

@@ -52,7 +52,7 @@ const VERBS: [Verb; 26] = [
     Verb { name: "resume", takes: "", help: "resumes from the moment looked at", run: |s, _| act(s, Action::Resume) },
     Verb {
         name: "branch",
-        takes: "SETTING VALUE [NAME | all]",
+        takes: "SETTING VALUE [NAME | all] | push … | tune … | forget …",
         help: "what would have happened with it, from the moment looked at",
         run: branch,
     },
@@ -67,6 +67,9 @@ const VERBS: [Verb; 26] = [
     Verb { name: "help", takes: "", help: "every key", run: |s, _| act(s, Action::Help) },
     Verb { name: "quit", takes: "", help: "leaves", run: |s, _| Ok(s.leave()) },
 ];
+
+/// Those of them that change the run: looking back, each offers a branch.
+const CHANGES: [&str; 9] = ["push", "teleport", "freeze", "leave", "crash", "return", "forget", "know", "tune"];
 
 fn verb(name: &str) -> Option<&'static Verb> {
     VERBS.iter().find(|verb| verb.name == name)
@@ -126,7 +129,9 @@ pub(super) fn completions(stage: &Stage, text: &str) -> (String, Vec<String>) {
         match verb {
             "forget" | "know" => solids.collect(),
             "tune" => tunables(stage).map(str::to_owned).chain(members).collect(),
-            "branch" if before.trim() == "branch" => SETTINGS.iter().map(|spec| spec.key.to_owned()).collect(),
+            "branch" if before.trim() == "branch" => {
+                CHANGES.into_iter().chain(SETTINGS.iter().map(|spec| spec.key)).map(str::to_owned).collect()
+            }
             "go" => ["tick", "live", "beginning"].map(str::to_owned).to_vec(),
             _ => members.collect(),
         }
@@ -167,11 +172,6 @@ fn member(stage: &Stage, text: &str) -> Result<MemberId, String> {
         let meant = nearest(text, names.iter().copied()).map_or_else(String::new, |meant| format!(": {meant}"));
         format!("expected one of {}; found `{text}`{meant}", names.join(", "))
     })
-}
-
-/// What is done to the world is done in the present.
-fn live(stage: &Stage) -> Result<(), String> {
-    if stage.is_live() { Ok(()) } else { Err("looking back: `go live` returns to the present".to_owned()) }
 }
 
 fn act(stage: &mut Stage, action: Action) -> Done {
@@ -222,7 +222,6 @@ fn quantity(text: &str, of: Dimension, what: &str) -> Result<f32, String> {
 }
 
 fn push(stage: &mut Stage, rest: &str) -> Done {
-    live(stage)?;
     let (member, rest) = who(stage, rest);
     let mut by: [Vec<&str>; 3] = Default::default();
     let mut axis = None;
@@ -246,7 +245,6 @@ fn push(stage: &mut Stage, rest: &str) -> Done {
 }
 
 fn teleport(stage: &mut Stage, rest: &str) -> Done {
-    live(stage)?;
     let (member, rest) = who(stage, rest);
     let words: Vec<&str> = rest.split_whitespace().collect();
     let number = |word: &&str| word.parse::<f32>().ok().filter(|x| x.is_finite());
@@ -256,14 +254,13 @@ fn teleport(stage: &mut Stage, rest: &str) -> Done {
         Some([x, y, z]) => vec3(*x, *y, stage.run.course().world.bounds.floor + z),
         _ => return Err(format!("expected two or three numbers of metres; found `{rest}`")),
     };
-    if !stage.run.lab().has_room(member, at) {
+    if !stage.ask_lab(|lab| lab.has_room(member, at))? {
         return Err("there is no room there".to_owned());
     }
     moved(stage, member, Sudden::Teleport(at), "is put elsewhere by the server")
 }
 
 fn freeze(stage: &mut Stage, rest: &str) -> Done {
-    live(stage)?;
     let (member, rest) = who(stage, rest);
     let lasts: LabTime = times::span(rest)?;
     moved(stage, member, Sudden::Freeze(lasts), "stands still")
@@ -275,14 +272,12 @@ fn moved(stage: &mut Stage, member: MemberId, what: Sudden, says: &str) -> Done 
 }
 
 fn comes(stage: &mut Stage, rest: &str, coming: Coming) -> Done {
-    live(stage)?;
     let member = if rest.is_empty() { stage.entity } else { member(stage, rest)? };
     stage.comes_or_goes(member, coming);
     Ok(None)
 }
 
 fn solid(stage: &mut Stage, rest: &str, there: bool) -> Done {
-    live(stage)?;
     let course = stage.run.course().clone();
     let names = course.world.solids.iter().map(|solid| solid.name.as_str());
     let Some((place, rest)) = named(names.clone(), rest) else {
@@ -295,13 +290,13 @@ fn solid(stage: &mut Stage, rest: &str, there: bool) -> Done {
 }
 
 fn tune(stage: &mut Stage, rest: &str) -> Done {
-    live(stage)?;
     let (name, rest) = first(rest);
     let kind = stage.run.course()[stage.entity].kind;
-    let rule = stage.run.lab().server_known().kinds.motion(kind);
-    let Some(tunable) = rule.tunables().iter().find(|t| t.name == name).copied() else {
-        let meant = nearest(name, tunables(stage)).unwrap_or_else(|| "tab lists them".to_owned());
-        return Err(format!("`{}` has no tunable `{name}`: {meant}", rule.name()));
+    let all = stage.ask_lab(|lab| lab.server_known().kinds.motion(kind).tunables().to_vec())?;
+    let Some(tunable) = all.iter().find(|t| t.name == name).copied() else {
+        let rule = stage.run.course().kinds.motion(kind).name();
+        let meant = nearest(name, all.iter().map(|t| t.name)).unwrap_or_else(|| "tab lists them".to_owned());
+        return Err(format!("`{rule}` has no tunable `{name}`: {meant}"));
     };
     let course = stage.run.course().clone();
     let last = course.members().find(|m| rest.ends_with(&format!(" {}", course[*m].name)));
@@ -313,9 +308,11 @@ fn tune(stage: &mut Stage, rest: &str) -> Done {
         return Err(format!("expected {name} from {least} to {most} {unit}; found `{text}`"));
     }
     let reach = last.map_or(Reach::All, |m| Reach::One(stage.machine(m)));
-    stage.run.command(Command::Tune { kind, tunable: tunable.name, value, reach });
-    let whom = last.map_or("all machines", |m| stage.name(m)).to_owned();
-    stage.say(format!("{name} is {value} {} at {whom}", tunable.unit));
+    stage.tunes(kind, &tunable, value, reach, false);
+    if stage.is_live() {
+        let whom = last.map_or("all machines", |m| stage.name(m)).to_owned();
+        stage.say(format!("{name} is {value} {} at {whom}", tunable.unit));
+    }
     Ok(None)
 }
 
@@ -330,11 +327,11 @@ fn running(stage: &mut Stage, on: bool) -> Done {
 
 /// Sets a setting of the selected member, of another, or of all.
 fn set(stage: &mut Stage, spec: &KnobSpec, rest: &str) -> Done {
-    live(stage)?;
     let (value, members) = meant(stage, spec, rest)?;
-    members.iter().for_each(|member| stage.set(*member, spec.knob, value));
-    let whom = whom(stage, &members);
-    stage.say(format!("{} of {whom} set to {}", spec.name, shown(spec.knob, value)));
+    let (whom, shown) = (whom(stage, &members), shown(spec.knob, value));
+    let commands = members.into_iter().map(|member| Command::Set { member, knob: spec.knob, value }).collect();
+    let says = format!("{} of {whom} set to {shown}", spec.name);
+    stage.do_or_offer(format!("{whom}: {} {shown}", spec.name), commands, Some(says));
     Ok(None)
 }
 
@@ -349,22 +346,22 @@ fn take(stage: &mut Stage, rest: &str) -> Done {
     Ok(None)
 }
 
-/// Begins a branch from the moment looked at with a setting set there.
+/// Begins a branch from the moment looked at with whatever else is done there.
 fn branch(stage: &mut Stage, rest: &str) -> Done {
-    let (word, rest) = first(rest);
-    let spec = setting(word).ok_or_else(|| {
-        let known = SETTINGS.iter().map(|spec| spec.key);
-        let meant = nearest(word, known).unwrap_or_else(|| "expected a setting, such as latency 0 ms".to_owned());
-        format!("there is no setting `{word}`: {meant}")
-    })?;
     if stage.is_live() {
         return Err("a branch begins in the past: look back first (go 0:05, or <)".to_owned());
     }
-    let (value, members) = meant(stage, spec, rest)?;
-    let words = format!("{}: {} {}", whom(stage, &members), spec.name, shown(spec.knob, value));
-    let commands = members.into_iter().map(|member| Command::Set { member, knob: spec.knob, value }).collect();
-    stage.offer_branch(words, commands);
-    act(stage, Action::Resume)
+    let (word, _) = first(rest);
+    let changes = CHANGES.contains(&word) || setting(word).is_some();
+    if !changes {
+        let known = CHANGES.into_iter().chain(SETTINGS.iter().map(|spec| spec.key));
+        let meant = nearest(word, known).unwrap_or_else(|| "expected a change, such as latency 0 ms".to_owned());
+        return Err(format!("there is no `{word}` that changes a run: {meant}"));
+    }
+    stage.offered = None;
+    does(stage, rest)?;
+    // What could not be done has said why.
+    if stage.offered.is_some() { act(stage, Action::Resume) } else { Ok(None) }
 }
 
 /// The value that a setting is to have, and whose.

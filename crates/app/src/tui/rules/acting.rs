@@ -1,8 +1,12 @@
 //! What the Rules screen does: taking over saved edits, opening the editor, turning tunables.
 
 use std::path::Path;
+use std::sync::Arc;
 use std::time::Duration;
 
+use velocitas_core::Tunable;
+use velocitas_gait::{Compiled, compile_after};
+use velocitas_lab::diagnose::{Reaches, Remedy};
 use velocitas_lab::{Command, Reach, ReadRule, turned};
 
 use super::Both;
@@ -29,7 +33,7 @@ impl Stage {
         }
         let news = self.take_news();
         let course = self.take_over_course();
-        self.take_effect() || news || course
+        self.take_effect(news) || news || course
     }
 
     fn look_now(&mut self) {
@@ -63,18 +67,19 @@ impl Stage {
     }
 
     /// Puts rules that wait into force, unless the past is looked at. Says whether there were any.
-    fn take_effect(&mut self) -> bool {
+    fn take_effect(&mut self, news: bool) -> bool {
         if !self.is_live() {
+            if news {
+                self.offer_edit();
+            }
             return false;
         }
         let mut any = false;
-        let one = Reach::One(self.machine(self.entity));
         for i in 0..self.rules.sources.len() {
             let Some(rule) = self.rules.sources[i].waiting.take() else { continue };
             any = true;
             let (kind, name) = (self.rules.sources[i].kind, self.rules.sources[i].name.clone());
-            let mine = self.run.course()[self.entity].kind == kind;
-            let reach = if self.rules.one_only && mine { one } else { Reach::All };
+            let reach = self.reach_of_edits(kind);
             let text = Some(self.rules.sources[i].said.text.as_str().into());
             match self.run.reload_text(kind, ReadRule { rule, text }, reach) {
                 Ok(()) => {
@@ -89,6 +94,31 @@ impl Stage {
             }
         }
         any
+    }
+
+    /// A rule that was saved while the past is looked at is offered from there on; back in the present it takes effect all the same.
+    fn offer_edit(&mut self) {
+        let Some(source) = self.rules.sources.iter().find(|source| source.waiting.is_some()) else { return };
+        let (kind, name, text) = (source.kind, source.name.clone(), source.said.text.clone());
+        let reach = self.reach_of_edits(kind);
+        // Its fields stay in the lanes that they had then.
+        let compiled = self.ask_lab(|lab| compile_after(&text, Some(lab.server_known().kinds.motion(kind).schema())));
+        let Ok(Compiled { gait: Some(gait), .. }) = compiled else { return };
+        let read = ReadRule { rule: Arc::new(gait), text: Some(text.as_str().into()) };
+        let whom = if reach == Reach::All { "all" } else { self.name(self.entity) };
+        let words = format!("{name} as it is saved now, on {whom}");
+        self.offer_change(Remedy {
+            words,
+            reaches: Reaches::Mistake,
+            commands: Vec::new(),
+            rule: Some((kind, read, reach)),
+        });
+    }
+
+    /// Which machines a saved edit of a rule reaches.
+    fn reach_of_edits(&self, kind: u8) -> Reach {
+        let mine = self.run.course()[self.entity].kind == kind;
+        if self.rules.one_only && mine { Reach::One(self.machine(self.entity)) } else { Reach::All }
     }
 
     /// Back from the editor.
@@ -111,21 +141,47 @@ impl Stage {
 
     /// Turns the chosen tunable, on the selected entity's machine or on all.
     pub(in crate::tui) fn tune(&mut self, up: bool, all: bool) {
-        if !self.is_live() {
-            self.offer();
-            return;
-        }
-        let both = Both::of(self);
-        // Another rule may have fewer: then its last one is chosen, as it is drawn.
-        let chosen = self.rules.tunable.min(both.rule().tunables().len().saturating_sub(1));
-        let Some(t) = both.rule().tunables().get(chosen).copied() else { return };
-        let value = both.values().get(chosen).copied().unwrap_or(t.default);
-        let (kind, tunable, value) = (both.kind, t.name, turned(&t, value, up));
-        let reach = if all { Reach::All } else { Reach::One(self.machine(self.entity)) };
-        self.run.command(Command::Tune { kind, tunable, value, reach });
-        if !all {
-            self.say(format!("{tunable} at {} only: the server does not know of it", self.name(self.entity)));
-        }
+        let (chosen, entity) = (self.rules.tunable, self.entity);
+        let kind = self.run.course()[entity].kind;
+        let found = self.ask_lab(|lab| {
+            let here = lab.known(entity);
+            let tunables = here.kinds.motion(kind).tunables();
+            // Another rule may have fewer: then its last one is chosen, as it is drawn.
+            let chosen = chosen.min(tunables.len().saturating_sub(1));
+            let spec = tunables.get(chosen)?;
+            Some((*spec, here.tunables[usize::from(kind)].get(chosen).copied().unwrap_or(spec.default)))
+        });
+        let (spec, now) = match found {
+            Ok(Some(found)) => found,
+            Ok(None) => return,
+            Err(why) => return self.say(why),
+        };
+        let reach = if all { Reach::All } else { Reach::One(self.machine(entity)) };
+        // Turned further, it is offered further.
+        let offered = self.offered.as_ref().and_then(|offer| match offer.change.commands.first() {
+            Some(Command::Tune { kind: of, tunable, value, reach: r })
+                if (*of, *tunable, *r) == (kind, spec.name, reach) =>
+            {
+                Some(*value)
+            }
+            _ => None,
+        });
+        let value = turned(&spec, offered.unwrap_or(now), up);
+        self.tunes(kind, &spec, value, reach, !all);
+    }
+
+    /// Sets a tunable on all machines or on one.
+    pub(in crate::tui) fn tunes(&mut self, kind: u8, spec: &Tunable, value: f32, reach: Reach, says: bool) {
+        let name = spec.name;
+        let whom = match reach {
+            Reach::All => "all".to_owned(),
+            Reach::One(machine) => self.run.record().cast.name(machine).to_owned(),
+        };
+        let unit = if spec.unit == "1" { String::new() } else { format!(" {}", spec.unit) };
+        let words = format!("{name} at {value}{unit} on {whom}");
+        let only = format!("{name} at {whom} only: the server does not know of it");
+        let commands = vec![Command::Tune { kind, tunable: name, value, reach }];
+        self.do_or_offer(words, commands, says.then_some(only));
     }
 
     pub(in crate::tui) fn choose_tunable(&mut self, down: bool) {

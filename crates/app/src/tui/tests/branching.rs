@@ -188,8 +188,56 @@ fn typed_branches_say_what_they_cannot() {
     press(&mut stage, KeyCode::Esc);
     stage.look(LabTime::from_secs(2.0));
     let wrong = line(&mut stage, "branch latancy 0 ms");
-    assert!(wrong.contains("there is no setting `latancy`") && wrong.contains("latency"), "{wrong}");
+    assert!(wrong.contains("there is no `latancy` that changes a run") && wrong.contains("latency"), "{wrong}");
     press(&mut stage, KeyCode::Esc);
     let wrong = line(&mut stage, "branch latency 9 m");
     assert!(wrong.contains("the unit must be"), "{wrong}");
+}
+
+#[test]
+fn whatever_changes_a_run_is_offered_in_the_past_and_begun_there() {
+    use velocitas_lab::{Command, Sudden};
+    let mut stage = after(6.0);
+    // What the knob was then, not what it is now.
+    line(&mut stage, "latency 200 ms");
+    stage.look(LabTime::from_secs(4.0));
+    press(&mut stage, KeyCode::Right);
+    assert!(last_row(&stage).contains("plover: latency, one way 50 ms"), "{}", last_row(&stage));
+    for (said, offered) in [
+        ("push plover east 5 m/s", "plover pushed by 5.0, 0.0, 0.0 m/s"),
+        ("teleport plover -20 -8", "plover put at -20.0, -8.0, 0.0"),
+        ("freeze dunlin 2 s", "dunlin standing still for 2 s"),
+        ("crash heron", "heron crashing"),
+        ("leave heron", "heron leaving"),
+        ("know crate 7", "crate 7 known to plover"),
+        ("tune walk 5 m/s", "walk at 5 m/s on all"),
+        ("tune walk 5 m/s plover", "walk at 5 m/s on plover"),
+        ("loss 9 % heron", "heron: loss, one way 9 %"),
+    ] {
+        let commands = stage.run.commands().len();
+        let row = line(&mut stage, said);
+        assert!(row.contains(&format!("begin a branch from 0:04.00 with {offered}   Esc")), "{said}: {row}");
+        assert_eq!(stage.run.commands().len(), commands, "nothing was done yet");
+        press(&mut stage, KeyCode::Esc);
+        // Or at once.
+        line(&mut stage, &format!("branch {said}"));
+        settle(&mut stage);
+        let branch = stage.branch.as_ref().and_then(|b| b.run()).expect("it has run");
+        assert_eq!((branch.now(), branch.commands()[0].0), (stage.run.now(), LabTime::from_secs(4.0)), "{said}");
+        assert_ne!(branch.digest(), stage.run.digest(), "{said}");
+        press(&mut stage, KeyCode::Char('D'));
+    }
+    let wrong = line(&mut stage, "teleport plover 500 500");
+    assert!(wrong.contains("there is no room there"), "{wrong}");
+    press(&mut stage, KeyCode::Esc);
+    // By key, and kept.
+    type_keys(&mut stage, "f");
+    press(&mut stage, KeyCode::Enter);
+    settle(&mut stage);
+    press(&mut stage, KeyCode::Char('K'));
+    let first = stage.run.commands()[0];
+    assert!(
+        matches!(first, (at, Command::Happens(_, Sudden::Freeze(_))) if at == LabTime::from_secs(4.0)),
+        "{first:?}"
+    );
 }
