@@ -38,6 +38,9 @@ impl Pen<'_> {
     }
 }
 
+/// Rows from which on there is room for more than three lines of a finding.
+const ROOMY: u16 = 24;
+
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     // Where there is little room the list of knobs scrolls, so that what is believed stays in view; it makes room for the hands at
     // the helm, and for a branch.
@@ -237,8 +240,10 @@ fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let head = format!("corrected {}, tick {tick}, {ago:.1} s ago", distance(c.correction.jump));
     pen.row(buffer, &[(&glyph, pen.tone(Tone::Correction)), (&head, text)]);
     let said = c.finding.words(record, stage.machine(stage.entity), &c.correction);
-    for line in wrapped(&said, width).iter().take(3) {
-        pen.row(buffer, &[("  ", text), (line, text)]);
+    // Where there is room to spare, two causes are told with what was tried.
+    let rows = if pen.area.height >= ROOMY { 5 } else { 3 };
+    for line in told_in(&said, width, rows) {
+        pen.row(buffer, &[("  ", text), (&line, text)]);
     }
     // Where room is short the figures are worth more than a gap.
     if pen.area.height >= 19 {
@@ -340,6 +345,23 @@ fn knobs(stage: &Stage, area: Rect, buffer: &mut Buffer) {
 }
 
 /// Text in lines of at most `width` characters, broken between words.
+/// A finding in so many lines: without what was tried where that is too long, and with a sign where even so it is.
+fn told_in(said: &str, width: usize, rows: usize) -> Vec<String> {
+    let whole = wrapped(said, width);
+    if whole.len() <= rows {
+        return whole;
+    }
+    let mut lines = wrapped(said.split(". Tried: ").next().unwrap_or(said), width);
+    if lines.len() > rows {
+        lines.truncate(rows);
+        if let Some(last) = lines.last_mut() {
+            while last.chars().count() >= width && last.pop().is_some() {}
+            last.push('\u{2026}');
+        }
+    }
+    lines
+}
+
 pub(super) fn wrapped(text: &str, width: usize) -> Vec<String> {
     let mut lines = vec![String::new()];
     for word in text.split(' ') {
@@ -360,6 +382,16 @@ pub(super) fn wrapped(text: &str, width: usize) -> Vec<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_does_not_fit_is_left_out_whole_or_marked() {
+        let said = "ice: the server slides, the client walks. Tried: with ice known to heron tick 4 agrees";
+        assert_eq!(told_in(said, 60, 3).concat(), wrapped(said, 60).concat());
+        assert_eq!(told_in(said, 22, 3), ["ice: the server", "slides, the client", "walks"]);
+        let cut = told_in(said, 22, 2);
+        assert_eq!(cut, ["ice: the server", "slides, the client\u{2026}"]);
+        assert!(told_in(&"x ".repeat(99), 5, 1).iter().all(|line| line.chars().count() <= 5));
+    }
     use velocitas_lab::metrics::{ErrorM, Spread};
 
     #[test]

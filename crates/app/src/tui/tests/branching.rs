@@ -241,3 +241,47 @@ fn whatever_changes_a_run_is_offered_in_the_past_and_begun_there() {
         "{first:?}"
     );
 }
+
+#[test]
+fn a_rule_that_is_saved_while_the_past_is_looked_at_is_offered_from_there() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let (path, gait) = (folder.path().join("quay.course.toml"), folder.path().join("courier.gait"));
+    let courier = velocitas_lab::shipped_gait("courier.gait").expect("it ships");
+    std::fs::write(&gait, &courier).expect("written");
+    std::fs::write(&path, QUAY.replace("role = \"helm\"", "role = \"helm\"\ngait = \"courier.gait\""))
+        .expect("written");
+    let run = Run::new(crate::files::course(Some(&path), &[]).unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
+    let mut stage = Stage::new(run, Palette::new(Colours::True, false));
+    stage.read_from(Some(&path), &[]);
+    stage.advance_to(LabTime::from_secs(5.0));
+    stage.look(LabTime::from_secs(2.0));
+    std::fs::write(&gait, courier.replace("4.2 m/s", "7 m/s ")).expect("written");
+    for _ in 0..400 {
+        stage.look_at_files(Duration::from_millis(200));
+        if stage.offered.is_some() {
+            break;
+        }
+        std::thread::sleep(Duration::from_millis(5));
+    }
+    assert!(
+        last_row(&stage).contains("from 0:02.00 with courier.gait as it is saved now, on all"),
+        "{}",
+        last_row(&stage)
+    );
+    press(&mut stage, KeyCode::Enter);
+    settle(&mut stage);
+    let walk = |run: &Run| run.lab().server_known().tunables[1][0];
+    let branch = stage.branch.as_ref().and_then(|b| b.run()).expect("it has run");
+    assert_eq!((walk(branch), walk(&stage.run)), (7.0, 4.2));
+    assert_eq!(branch.rules()[0].text.as_deref(), Some(courier.replace("4.2 m/s", "7 m/s ").as_str()));
+    // Kept, a take of it has the rule.
+    press(&mut stage, KeyCode::Char('K'));
+    let said = stage.keep_take(folder.path(), Some("kept")).expect("written");
+    assert!(said.starts_with("kept as kept.take, to 0:05.00"), "{said}");
+    let take = velocitas_lab::take::Take::read(&std::fs::read(folder.path().join("kept.take")).expect("there"), &[]);
+    let take = take.expect("sound");
+    let mut again = Run::of_take(&take).expect("it fits");
+    again.advance(take.end);
+    assert_eq!((again.digest(), walk(&again), take.look.map(|(at, _)| at)), (stage.run.digest(), 7.0, Some(stage.at)));
+    assert!(stage.keep_take(folder.path(), Some("kept.take")).is_err_and(|why| why.contains("it is there already")));
+}
