@@ -16,7 +16,7 @@ use crate::known::Reach;
 use crate::lab::{Lab, populate};
 use crate::machine::token;
 use crate::metrics::{ClientMetrics, Moments, Reel, Span, Tally, WINDOW};
-use crate::record::{Cast, Record};
+use crate::record::{CONTEXT, Cast, Record};
 use crate::stirs::Stirs;
 use crate::take::Take;
 use crate::time::LabTime;
@@ -33,6 +33,8 @@ const THINNED: u64 = 4;
 pub const LEAST_KEPT: LabTime = LabTime(60_000_000_000);
 /// So much is taken into figures at a time.
 const CATCH_UP: LabTime = LabTime(2_000_000_000);
+/// Checkpoints from before what is kept may take this part of the memory that may be kept, one in so many.
+const FAR: usize = 4;
 /// Figures follow so far behind: by then it is known what became of everything.
 const BEHIND: LabTime = LabTime(8_000_000_000);
 
@@ -350,10 +352,67 @@ impl Run {
         while from < wanted && !matches!(self.keep, Keep::Bytes(most) if self.bytes() <= most / 16 * 15) {
             from = from.plus(CHECKPOINT).min(wanted);
             self.record.forget(from);
-            // The checkpoint from which the oldest moment kept is had again stays.
-            let first = self.checkpoints.partition_point(|(at, _)| *at <= from).saturating_sub(1);
-            self.checkpoints.drain(..first);
+            self.forget_checkpoints(from);
         }
+    }
+
+    /// The checkpoint from which the oldest moment kept is had again stays. Those before it stay as far as they are light: what the
+    /// record let go is had again from them.
+    fn forget_checkpoints(&mut self, from: LabTime) {
+        let first = self.checkpoints.partition_point(|(at, _)| *at <= from).saturating_sub(1);
+        let Keep::Bytes(most) = self.keep else {
+            self.checkpoints.drain(..first);
+            return;
+        };
+        let mut far: Vec<_> = self.checkpoints.drain(..first).collect();
+        // Where the least that is kept fills the bound, hardly any stay.
+        let most = (most / FAR).min((most / 16 * 15).saturating_sub(self.bytes()));
+        while far.iter().map(|(_, lab)| lab.bytes()).sum::<usize>() > most && far.len() > 1 {
+            // Every second one, but the beginning.
+            let mut number = 0;
+            far.retain(|_| {
+                number += 1;
+                number % 2 == 1
+            });
+        }
+        far.append(&mut self.checkpoints);
+        self.checkpoints = far;
+    }
+
+    /// The earliest moment that can be had again, with what the record let go.
+    pub fn reach(&self) -> LabTime {
+        self.checkpoints[0].0
+    }
+
+    /// The run at a checkpoint so long before a moment that, [advanced](Self::advance) beyond the moment, its record has all that is
+    /// told of it, although this one has let it go. What was commanded later is ahead of it, and its digests are held against those
+    /// that there were. `None` for a moment that cannot be had, or is not reached.
+    pub fn recalled(&self, at: LabTime) -> Option<Self> {
+        if at < self.reach() || at > self.now() {
+            return None;
+        }
+        // What figures of the moment look back at is had again as well.
+        let first = self.checkpoints.partition_point(|(when, _)| *when <= at.minus(CONTEXT)).saturating_sub(1);
+        let (begin, lab) = self.checkpoints[first].clone();
+        let mut record = self.record.clone();
+        record.begin_anew(begin);
+        let before = self.commands.partition_point(|(when, _)| *when < begin);
+        Some(Self {
+            lab: (*lab).clone(),
+            record,
+            checkpoints: self.checkpoints[..=first].to_vec(),
+            commands: self.commands[..before].to_vec(),
+            ahead: self.commands[before..].iter().chain(&self.ahead).copied().collect(),
+            digests: self.digests.iter().filter(|(when, _)| *when <= begin).copied().collect(),
+            told: self.digests.iter().filter(|(when, _)| *when > begin).copied().collect(),
+            parted: None,
+            rules: self.rules.clone(),
+            courses: self.courses.clone(),
+            began: self.began.clone(),
+            keep: self.keep,
+            meter: None,
+            stirs: Stirs::default(),
+        })
     }
 
     /// Does something now.

@@ -87,3 +87,52 @@ fn a_command_after_something_was_forgotten_is_part_of_the_run() {
     };
     assert_eq!(go(Keep::Bytes(BOUND)), go(Keep::All));
 }
+
+#[test]
+fn what_was_let_go_is_had_again_as_it_was() {
+    let mut bounded = run(Keep::Bytes(2 * BOUND), true, 60.0);
+    let plover = MemberId::new(0);
+    bounded.command(Command::Set {
+        member: plover,
+        knob: velocitas_lab::Knob::Latency,
+        value: KnobValue::Number(90.0),
+    });
+    bounded.advance(LabTime::from_secs(300.0));
+    let mut whole = run(Keep::All, false, 60.0);
+    whole.command(Command::Set { member: plover, knob: velocitas_lab::Knob::Latency, value: KnobValue::Number(90.0) });
+    whole.advance(LabTime::from_secs(300.0));
+    let kept_from = bounded.record().kept_from;
+    assert!(bounded.reach() == LabTime::ZERO && kept_from > LabTime::from_secs(80.0), "{kept_from}");
+    for at in [0.0, 3.0, 21.5, 58.0, 62.0, 80.0] {
+        let (at, to) = (LabTime::from_secs(at), LabTime::from_secs(at + 6.0));
+        let mut recalled = bounded.recalled(at).expect("it can be had");
+        recalled.advance(to);
+        assert!(recalled.record().kept_from <= at && recalled.now() == to, "{at}");
+        assert_eq!(recalled.parted(), None, "held against the digests on the way");
+        let from = at.minus(LabTime::from_secs(10.0)).max(recalled.record().kept_from.minus(LabTime::from_secs(10.0)));
+        for machine in whole.course().members().map(|m| whole.course().machine(m)) {
+            let of = |run: &Run| metrics::measure(run.record(), machine, from, at);
+            // The end of a run is seen by what was under way then: look up to a moment well before it.
+            let up_to = |run: &Run| {
+                let moment = velocitas_lab::moment::Moment { record: run.record(), at };
+                (
+                    moment.tick(machine, Part::Client),
+                    moment.last_correction(machine).map(|c| (c.at, c.finding.causes.clone())),
+                )
+            };
+            assert_eq!(of(&recalled).corrections, of(&whole).corrections, "{at}");
+            let (there, here) = (up_to(&whole), up_to(&recalled));
+            assert_eq!(here.0, there.0, "{at}");
+            let lately =
+                |c: &Option<(LabTime, _)>| c.as_ref().is_some_and(|(when, _)| *when >= recalled.record().kept_from);
+            assert!(!lately(&there.1) || here.1 == there.1, "{at}: {:?} {:?}", here.1, there.1);
+        }
+        // It goes on as it did, with what was commanded later.
+        if at == LabTime::from_secs(58.0) {
+            let mut on = recalled;
+            on.advance(bounded.now());
+            assert_eq!((on.digest(), on.parted()), (bounded.digest(), None), "{at}");
+        }
+    }
+    assert!(bounded.recalled(LabTime::from_secs(301.0)).is_none());
+}

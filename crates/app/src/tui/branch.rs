@@ -93,7 +93,7 @@ impl Stage {
 
     /// What branches and trials have told since the last frame. Says whether anything changed.
     pub(super) fn look_at_jobs(&mut self) -> bool {
-        let mut changed = self.look_at_trials();
+        let mut changed = self.look_at_trials() | self.look_at_recalled();
         let Some(branch) = &mut self.branch else { return changed };
         for told in branch.job.news() {
             changed = true;
@@ -110,7 +110,9 @@ impl Stage {
 
     /// Whether something goes on beside the frames.
     pub(super) fn works(&self) -> bool {
-        self.branch.as_ref().is_some_and(|branch| branch.run.is_none() && !branch.job.is_over()) || self.tries()
+        self.branch.as_ref().is_some_and(|branch| branch.run.is_none() && !branch.job.is_over())
+            || self.tries()
+            || self.recalls()
     }
 
     /// Works out the branch's figures at the moment looked at.
@@ -134,6 +136,7 @@ impl Stage {
             (true, Some(run)) => {
                 self.release_all();
                 self.run = *run;
+                (self.present, self.recalling) = (None, None);
                 self.hands_kept = None;
                 self.origin.file.iter_mut().for_each(CourseFile::forget);
                 self.budget = None;

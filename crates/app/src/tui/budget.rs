@@ -26,12 +26,13 @@ impl Stage {
     }
 
     fn held(&self) -> Budget {
-        Budget { to: self.run.now(), held: hold(self.run.course(), &self.run.measured()) }
+        let whole = self.whole();
+        Budget { to: whole.now(), held: hold(whole.course(), &whole.measured()) }
     }
 
     /// Holds them against what has been since.
     pub(super) fn refresh_budget(&mut self) {
-        let now = self.run.now();
+        let now = self.whole().now();
         if self.budget.as_ref().is_some_and(|budget| now < budget.to || now >= budget.to.plus(EVERY)) {
             self.budget = Some(self.held());
         }

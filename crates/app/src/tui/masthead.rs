@@ -73,7 +73,7 @@ fn badge(stage: &Stage) -> (String, ratatui::style::Style) {
         return (format!("READING {now} of {to}"), p.badge(Tone::Predicted));
     }
     if !stage.is_live() {
-        let back = stage.run.now().minus(stage.at).secs();
+        let back = stage.whole().now().minus(stage.at).secs();
         return (format!("BACK \u{2212}{back:.2} s"), p.badge(Tone::Correction));
     }
     if !stage.running {

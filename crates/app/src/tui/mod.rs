@@ -21,6 +21,7 @@ mod palette;
 mod panel;
 mod prompt;
 mod rail;
+mod recall;
 mod rules;
 mod screen;
 mod stage;

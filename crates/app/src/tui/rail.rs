@@ -139,7 +139,7 @@ fn title(stage: &Stage, area: Rect, slice: LabTime, columns: usize, buffer: &mut
         &[
             (" rail ", text),
             (&format!("{span:.1} s, a column {} ms ", slice.0 / 1_000_000), muted),
-            (&kept(stage.run.record().kept_from), text),
+            (&kept(stage.whole().reach()), text),
         ],
     );
     let x = worst(stage, (x, area), buffer);

@@ -24,6 +24,7 @@ use super::field::Camera;
 use super::palette::Palette;
 use super::prompt::Prompt;
 use super::rail::RailView;
+use super::recall::Recalling;
 use super::rules::Rules;
 use super::screen::{Layout, Screen};
 use super::take::Kept;
@@ -137,6 +138,10 @@ pub struct Stage {
     pub(super) why: Option<Why>,
     /// What the run has to do with takes.
     pub(super) kept: Kept,
+    /// The run in its present, while a stretch that it let go is looked at in its place.
+    pub(super) present: Option<Box<Run>>,
+    /// Such a stretch, while it is run again.
+    pub(super) recalling: Option<Recalling>,
 }
 
 impl Stage {
@@ -176,6 +181,8 @@ impl Stage {
             branch: None,
             why: None,
             kept: Kept::default(),
+            present: None,
+            recalling: None,
             run,
         };
         stage.follow();
@@ -184,7 +191,7 @@ impl Stage {
 
     /// Whether the moment looked at is the run's present. While a take is read there is none.
     pub fn is_live(&self) -> bool {
-        self.at == self.run.now() && self.reading().is_none()
+        self.at == self.run.now() && self.present.is_none() && self.reading().is_none()
     }
 
     /// The moment looked at.
@@ -320,7 +327,9 @@ impl Stage {
 
     fn go(&mut self, at: LabTime) {
         self.offered = None;
-        self.at = at.max(self.run.record().kept_from).min(self.run.now());
+        if self.fetch(at) {
+            self.at = at.max(self.run.record().kept_from).min(self.run.now());
+        }
         self.follow();
     }
 
@@ -461,10 +470,10 @@ impl Stage {
             Action::SecondBack => self.look(self.at.minus(LabTime::from_secs(1.0))),
             Action::SecondOn => self.second_on(),
             Action::EventBack | Action::EventOn => self.event(action == Action::EventOn),
-            Action::Beginning => self.look(self.run.record().kept_from),
+            Action::Beginning => self.look(self.whole().reach()),
             Action::Live if self.must_wait() => {}
             Action::Live => {
-                self.go(self.run.now());
+                self.go(self.whole().now());
                 self.running = true;
             }
             Action::Resume => self.resume(),
@@ -588,7 +597,8 @@ impl Stage {
             Some(at) => self.look(at),
             None => {
                 let which = if on { "after" } else { "before" };
-                self.say(format!("nothing happened to {} {which} this moment", self.name(self.entity)));
+                let rest = if self.is_whole(on) { "" } else { " in this stretch; < and > go on" };
+                self.say(format!("nothing happened to {} {which} this moment{rest}", self.name(self.entity)));
             }
         }
     }
@@ -608,7 +618,7 @@ impl Stage {
             self.running = true;
             return;
         }
-        let gone = self.run.now().minus(self.at).secs();
+        let gone = self.whole().now().minus(self.at).secs();
         let reloaded = |run: &Run| -> Vec<u8> {
             let kinds = run.record().changes.iter().filter_map(|c| match c.what {
                 velocitas_lab::Changed::Reloaded { kind, .. } => Some(kind),
@@ -616,9 +626,10 @@ impl Stage {
             });
             kinds.collect()
         };
-        let before = reloaded(&self.run);
+        let before = reloaded(self.whole());
         (self.branch, self.why) = (None, None);
         self.run.resume_from(self.at);
+        self.forget_present();
         let at = self.at;
         self.hands_kept.iter_mut().for_each(|kept| kept.forget_after(at));
         // What was taken over of the course may be what was dropped.

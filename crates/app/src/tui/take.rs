@@ -77,7 +77,8 @@ impl Stage {
 
     /// Real time has passed: what was done is written. Says whether there is something to say.
     pub(super) fn follow_session(&mut self, passed: Duration) -> bool {
-        let wrong = self.kept.session.as_mut().and_then(|session| session.follow(&self.run, passed));
+        let run = self.present.as_deref().unwrap_or(&self.run);
+        let wrong = self.kept.session.as_mut().and_then(|session| session.follow(run, passed));
         let any = wrong.is_some();
         if let Some(wrong) = wrong {
             self.say(wrong);
@@ -89,7 +90,10 @@ impl Stage {
     pub(super) fn end_session(&mut self, wished: bool) {
         match self.kept.session.take() {
             Some(session) if wished => session.end(),
-            Some(session) => session.leave(&self.run),
+            Some(session) => {
+                let run = self.present.as_deref().unwrap_or(&self.run);
+                session.leave(run);
+            }
             None => {}
         }
     }
@@ -215,7 +219,7 @@ impl Stage {
             return Err(format!("the take is still being read: {now} of {to}"));
         }
         let mut journal = self.journal();
-        let text = journal.news(&self.run) + &journal.look(self.at, self.name(self.entity));
+        let text = journal.news(self.whole()) + &journal.look(self.at, self.name(self.entity));
         let write = |name: &str| -> Result<(), OpenError> {
             Output::create_new(&folder.join(name))?.finish(|out| out.write_all(text.as_bytes()))
         };
@@ -231,7 +235,7 @@ impl Stage {
             }
         };
         write(&name).map_err(|why| why.to_string())?;
-        Ok(format!("kept as {name}, to {}: `velocitas {name}` opens it", self.run.now()))
+        Ok(format!("kept as {name}, to {}: `velocitas {name}` opens it", self.whole().now()))
     }
 
     /// The same, from a key.

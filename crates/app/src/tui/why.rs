@@ -160,7 +160,7 @@ impl Stage {
                     let from = why.stretch.0.minus(LabTime(2 * SECOND)).max(self.run.record().kept_from);
                     self.begin_branch(from, &remedy);
                 } else {
-                    remedy.apply(&mut self.run);
+                    remedy.apply(self.whole_mut());
                     self.say(format!("from now on: {}", remedy.words));
                     self.refresh();
                 }

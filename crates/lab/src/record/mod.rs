@@ -43,7 +43,7 @@ use crate::time::LabTime;
 use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
 
 /// How much of what is no longer kept stays for what looks back from the first moment kept.
-const CONTEXT: LabTime = LabTime(15_000_000_000);
+pub(crate) const CONTEXT: LabTime = LabTime(15_000_000_000);
 
 /// Datagrams by link: from, to.
 type Messages = BTreeMap<(MachineId, MachineId), Packed<MessageRow>>;
@@ -162,6 +162,14 @@ impl Record {
         self.messages.values_mut().for_each(|column| column.forget_before(from));
         self.findings.forget(from);
         self.kept_from = self.kept_from.max(kept_from);
+    }
+
+    /// As it was at a moment from which it is let go: who is there, and what changed, but no rows. What is recorded from then on is
+    /// whole after a while.
+    pub(crate) fn begin_anew(&mut self, at: LabTime) {
+        self.truncate(at);
+        self.kept_from = if at == LabTime::ZERO { at } else { at.plus(CONTEXT) };
+        self.end = at;
     }
 
     /// What lies behind a correction that a machine made at a moment, found by trying. It is looked for once.

@@ -191,7 +191,7 @@ fn go(stage: &mut Stage, rest: &str) -> Done {
         }
         _ => times::moment(rest)?,
     };
-    let (from, to) = (stage.run.record().kept_from, stage.run.now());
+    let (from, to) = (stage.whole().reach(), stage.whole().now());
     if !(from..=to).contains(&at) {
         return Err(format!("expected a moment from {from} to {to}; found {at}"));
     }

@@ -285,3 +285,50 @@ fn a_rule_that_is_saved_while_the_past_is_looked_at_is_offered_from_there() {
     assert_eq!((again.digest(), walk(&again), take.look.map(|(at, _)| at)), (stage.run.digest(), 7.0, Some(stage.at)));
     assert!(stage.keep_take(folder.path(), Some("kept.take")).is_err_and(|why| why.contains("it is there already")));
 }
+
+#[test]
+fn what_memory_let_go_is_looked_at_again_and_the_present_stays() {
+    let mut run = Run::new(Course::demo()).expect("it fits");
+    run.set_keep(velocitas_lab::Keep::Bytes(16_000_000));
+    run.meter();
+    run.advance(LabTime::from_secs(140.0));
+    let kept_from = run.record().kept_from;
+    assert!(kept_from > LabTime::from_secs(40.0) && run.reach() == LabTime::ZERO, "{kept_from}");
+    let mut stage = Stage::new(run, Palette::new(Colours::True, false));
+    stage.resized(Size::new(160, 47));
+    stage.running = false;
+    let digest = stage.run.digest();
+    assert!(!text(&stage, 160, 47).contains("kept from"), "all of it can be had");
+    line(&mut stage, "go 0:08.5");
+    assert_eq!(stage.at, LabTime::from_secs(140.0), "it is not there yet");
+    assert!(last_row(&stage).contains("0:08.50 is no longer kept: it is run again"), "{}", last_row(&stage));
+    settle(&mut stage);
+    let shown = text(&stage, 160, 47);
+    assert!(shown.contains("BACK \u{2212}131.50 s") && shown.contains("corrected "), "{shown}");
+    assert!(shown.contains("run again from 0:00.00: the same as it was"), "{shown}");
+    // As whoever looked then saw it.
+    let mut then = after(18.5);
+    then.look(LabTime::from_secs(8.5));
+    let field = |stage: &Stage| lines(&drawn(stage, 160, 47))[2..30].join("\n");
+    assert_eq!(field(&stage), field(&then));
+    // On beyond its end it is lengthened; a knob is offered from what it was then; the present is as it was.
+    (0..12).for_each(|_| type_keys(&mut stage, ">"));
+    assert_eq!(stage.at, LabTime::from_secs(20.5));
+    press(&mut stage, KeyCode::Right);
+    assert!(last_row(&stage).contains("from 0:20.50 with plover: latency, one way 50 ms"), "{}", last_row(&stage));
+    press(&mut stage, KeyCode::End);
+    assert!(stage.is_live() && stage.run.digest() == digest && stage.run.record().kept_from == kept_from);
+    stage.running = false;
+    // Resumed from there, the rest is dropped, and what came before can be had still.
+    press(&mut stage, KeyCode::Home);
+    settle(&mut stage);
+    line(&mut stage, "go 0:30");
+    settle(&mut stage);
+    press(&mut stage, KeyCode::Enter);
+    assert!(stage.is_live() && stage.run.now() == LabTime::from_secs(30.0) && stage.run.reach() == LabTime::ZERO);
+    assert!(last_row(&stage).contains("the 110.0 s after it were dropped"), "{}", last_row(&stage));
+    let mut same = Run::new(Course::demo()).expect("it fits");
+    same.advance(LabTime::from_secs(30.0));
+    assert_eq!(stage.run.digest(), same.digest());
+    assert_eq!(stage.run.figures().0.len(), 6, "figures begin again with what is kept");
+}
