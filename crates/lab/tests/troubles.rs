@@ -4,7 +4,7 @@ mod scenario;
 
 use scenario::{Words, corrections, machine, walker};
 use velocitas_lab::trouble::{Dry, Reason, Trouble, troubles};
-use velocitas_lab::{Command, Course, Keep, Knob, KnobValue, LabTime, MachineId, Run};
+use velocitas_lab::{Command, Course, Keep, Knob, KnobValue, LabTime, MachineId, Run, metrics};
 
 fn secs(x: f64) -> LabTime {
     LabTime::from_secs(x)
@@ -135,4 +135,10 @@ fn whatever_the_figures_count_is_in_a_trouble_and_the_worst_is_first() {
     // Metered second by second or asked for at once, they are the same.
     let at_once = troubles(record, None, LabTime::ZERO, run.now());
     assert_eq!(at_once, measured.troubles);
+    // In one span as well: then sums are added up in the same order.
+    for machine in machines {
+        let (_, whole) = metrics::measure_all(record, machine, LabTime::ZERO, run.now());
+        let mine: Vec<&Trouble> = measured.troubles.iter().filter(|t| t.machine == machine).collect();
+        assert_eq!(whole.iter().collect::<Vec<_>>(), mine);
+    }
 }

@@ -9,7 +9,7 @@ use thiserror::Error;
 
 use crate::course::Role;
 use crate::ids::MachineId;
-use crate::metrics::{ClientMetrics, measure};
+use crate::metrics::{ClientMetrics, measure_all};
 use crate::record::Record;
 use crate::run::Run;
 use crate::time::LabTime;
@@ -62,8 +62,7 @@ pub struct Outcome {
 
 impl Outcome {
     fn of(record: &Record, (machine, reason): (MachineId, &Reason), (from, to): (LabTime, LabTime)) -> Self {
-        let all = troubles(record, Some(machine), from, to);
-        let figures = measure(record, machine, from, LabTime(to.0 - 1));
+        let (figures, all) = measure_all(record, machine, from, LabTime(to.0 - 1));
         let ClientMetrics { own, others, bytes_up, bytes_down, .. } = figures;
         Self {
             corrections: all.iter().map(|t| t.corrections).sum(),

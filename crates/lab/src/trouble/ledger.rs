@@ -1,6 +1,7 @@
 //! Troubles as they add up, second by second.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::cmp::Ordering;
+use std::collections::BTreeMap;
 
 use velocitas_core::{Correction, Drawn, Fact, MessageKind, Restored};
 
@@ -36,7 +37,7 @@ struct Sum {
 }
 
 impl Sum {
-    /// Something was so at a moment; within a second they may come in any order.
+    /// Something was so at a moment, none before those that came.
     fn at(&mut self, moment: LabTime) {
         let (first, last) = self.times.unwrap_or((moment, moment));
         if moment > last && moment.minus(last) <= TOGETHER {
@@ -53,9 +54,19 @@ pub(crate) struct Ledger {
     /// The last frame in which others stood still past all limits, and the last frame there was.
     held: Option<LabTime>,
     frame: Option<LabTime>,
-    /// What of the second at hand is to be taken in the order of time: moments, why, and how far.
-    hops: Vec<(LabTime, Reason, f64)>,
-    holds: BTreeSet<LabTime>,
+    /// What of the span at hand is to be taken in the order of time, so that it does not matter how long spans are.
+    events: Vec<(LabTime, Event)>,
+}
+
+/// Something went wrong at a moment.
+#[derive(Clone, Debug, PartialEq, PartialOrd)]
+enum Event {
+    /// The present was taken back, by so much; by nothing where it was put elsewhere.
+    Corrected(Reason, f32),
+    /// Something hopped so far.
+    Hop(Reason, f64),
+    /// Others stood still past all limits.
+    Held,
 }
 
 impl Ledger {
@@ -78,14 +89,9 @@ impl Ledger {
             return;
         }
         let reason = Reason::of(&record.finding(machine, at, c));
-        let sum = self.sums.entry(reason).or_default();
-        sum.corrections += 1;
         // Who is put elsewhere is meant to be there.
-        if c.why != Restored::Teleported {
-            sum.jumps_m += f64::from(c.jump);
-            sum.worst_m = sum.worst_m.max(f64::from(c.jump));
-        }
-        sum.at(at);
+        let jump = if c.why == Restored::Teleported { 0.0 } else { c.jump };
+        self.events.push((at, Event::Corrected(reason, jump)));
     }
 
     /// Takes what was drawn of an entity in a second.
@@ -103,27 +109,42 @@ impl Ledger {
             } else {
                 Some(other_hop(record, machine, &sights[i.saturating_sub(1)..=i]))
             };
-            self.hops.extend(reason.map(|reason| (sights[i].at, reason, off)));
+            self.events.extend(reason.map(|reason| (sights[i].at, Event::Hop(reason, off))));
         }
         if !own {
-            self.holds.extend(sights.iter().filter(|sight| sight.how == Drawn::Held).map(|sight| sight.at));
+            let held = sights.iter().filter(|sight| sight.how == Drawn::Held);
+            self.events.extend(held.map(|sight| (sight.at, Event::Held)));
         }
     }
 
-    /// A second, or what there is of it, is over.
+    /// A span is over.
     pub(crate) fn end(&mut self, record: &Record, machine: MachineId, span: Span) {
-        self.hops.sort_by(|a, b| (a.0, &a.1).cmp(&(b.0, &b.1)));
-        for (at, reason, off) in std::mem::take(&mut self.hops) {
-            let sum = self.sums.entry(reason).or_default();
-            sum.hops += 1;
-            sum.seen_m += off;
-            sum.at(at);
-        }
-        for at in std::mem::take(&mut self.holds) {
-            let sum = self.sums.entry(Reason::RanDry(dry(record, machine, at))).or_default();
-            sum.stalls += u32::from(self.held.is_none_or(|held| at.minus(held) > TOGETHER));
-            sum.at(at);
-            self.held = Some(at);
+        let mut events = std::mem::take(&mut self.events);
+        events.sort_by(|a, b| a.0.cmp(&b.0).then(a.1.partial_cmp(&b.1).unwrap_or(Ordering::Equal)));
+        // Several held in one frame are one thing that stood still.
+        events.dedup_by(|a, b| a.0 == b.0 && a.1 == Event::Held && b.1 == Event::Held);
+        for (at, event) in events {
+            match event {
+                Event::Corrected(reason, jump) => {
+                    let sum = self.sums.entry(reason).or_default();
+                    sum.corrections += 1;
+                    sum.jumps_m += f64::from(jump);
+                    sum.worst_m = sum.worst_m.max(f64::from(jump));
+                    sum.at(at);
+                }
+                Event::Hop(reason, off) => {
+                    let sum = self.sums.entry(reason).or_default();
+                    sum.hops += 1;
+                    sum.seen_m += off;
+                    sum.at(at);
+                }
+                Event::Held => {
+                    let sum = self.sums.entry(Reason::RanDry(dry(record, machine, at))).or_default();
+                    sum.stalls += u32::from(self.held.is_none_or(|held| at.minus(held) > TOGETHER));
+                    sum.at(at);
+                    self.held = Some(at);
+                }
+            }
         }
         self.stood(record, machine, span);
     }
