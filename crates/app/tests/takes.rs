@@ -134,3 +134,25 @@ fn a_crate_that_comes_to_be_known_is_a_trouble_that_went() {
     let went = troubles.iter().find(|t| t["client"] == "plover" && t["what"] == "crate 7").expect("named");
     assert!(went["b"].is_null() && went["a"]["seeds"] == 2 && went["a"]["corrections"].as_f64() > Some(20.0), "{went}");
 }
+
+#[test]
+fn a_sealed_record_comes_back_as_it_was() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let args = ["run", "--for", "3s", "--record", "a.jsonl", "--take", "a.take", "--sealed"];
+    let (_, why, code) = run(folder.path(), &args);
+    assert_eq!((why.as_str(), code), ("", 0));
+    let read = |name: &str| fs::read_to_string(folder.path().join(name)).expect("there");
+    assert_eq!(sealed(&read("a.take")), read("a.take"));
+    let (said, why, code) = run(folder.path(), &["run", "a.take", "--unseal", "b.jsonl"]);
+    assert!(code == 0 && said.contains("the same again"), "{said}{why}");
+    assert!(read("a.jsonl") == read("b.jsonl") && read("a.jsonl").lines().count() > 1000);
+    let report = json(folder.path(), &["run", "a.take"]);
+    assert_eq!(report["take"]["sealed_rows"].as_u64(), Some(read("a.jsonl").lines().count() as u64));
+    // One without has none, and a course is none.
+    run(folder.path(), &["run", "--for", "1s", "--take", "c.take"]);
+    let (_, why, code) = run(folder.path(), &["run", "c.take", "--unseal", "c.jsonl"]);
+    assert!(code == 2 && why.contains("c.take") && why.contains("expected a take with a sealed record"), "{why}");
+    assert!(!folder.path().join("c.jsonl").exists());
+    let (_, why, code) = run(folder.path(), &["run", "--sealed"]);
+    assert!(code == 2 && why.contains("--take"), "{why}");
+}

@@ -58,6 +58,8 @@ pub struct TakeSummary {
     pub checkpoints: usize,
     /// The first at which the run is no longer what it was.
     pub parted_ms: Option<f64>,
+    /// Rows of the record that it was sealed with.
+    pub sealed_rows: usize,
     /// Bytes that were left out because they are damaged.
     pub lost_bytes: usize,
 }
@@ -70,6 +72,7 @@ impl TakeSummary {
             ends_ms: take.end.millis(),
             checkpoints: take.digests.iter().filter(|(at, _)| *at <= run.now()).count(),
             parted_ms: run.parted().map(LabTime::millis),
+            sealed_rows: take.rows,
             lost_bytes: take.damage.map_or(0, |damage| damage.lost),
         }
     }
@@ -82,8 +85,9 @@ impl TakeSummary {
             None => format!("kept by version {program}: the same again at {count}"),
             Some(at) => {
                 let at = LabTime::from_millis(*at);
+                let was = if self.sealed_rows > 0 { "; --unseal writes what was" } else { "" };
                 format!(
-                    "kept by version {program}: no longer the same from checkpoint {at} on, of {count}: this program is another"
+                    "kept by version {program}: no longer the same from checkpoint {at} on, of {count}: this program is another{was}"
                 )
             }
         }

@@ -216,6 +216,12 @@ pub(super) struct RunTask {
     /// Keep the run as a take in this file, to be opened or run again
     #[arg(long, value_name = "FILE")]
     pub(super) take: Option<PathBuf>,
+    /// Put the whole record into the take as well: it can be read even where another version of the program gives another run
+    #[arg(long, requires = "take")]
+    pub(super) sealed: bool,
+    /// Write the record that the take was sealed with, as JSON Lines
+    #[arg(long, value_name = "FILE", requires = "course")]
+    pub(super) unseal: Option<PathBuf>,
     /// Write one kind of row as CSV; the file's name says which, such as inputs.csv or drawn.csv. May be given several times
     #[arg(long = "table", value_name = "FILE")]
     pub(super) tables: Vec<PathBuf>,

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 use std::time::Instant;
 
 use velocitas_lab::export::Ending;
+use velocitas_lab::take::sealed_rows;
 use velocitas_lab::{Keep, LEAST_KEPT, LabTime, Run, export};
 use velocitas_report::{TakeSummary, csv_table, summarise, text};
 
@@ -68,6 +69,18 @@ fn tables(paths: &[PathBuf], inputs: &[PathBuf]) -> Result<Vec<(&'static str, Ou
     paths.iter().map(open).collect()
 }
 
+/// Writes the record that a take was sealed with.
+fn unsealed(output: Output, path: &Path) -> Result<(), OpenError> {
+    let wrong = |why: String| OpenError::File { path: path.to_owned(), why };
+    let bytes = std::fs::File::open(path).and_then(files::read_take).map_err(|why| wrong(why.to_string()))?;
+    if sealed_rows(&bytes).next().is_none() {
+        return Err(wrong(
+            "expected a take with a sealed record (run --take FILE --sealed); found none in it".to_owned(),
+        ));
+    }
+    output.finish(|out| sealed_rows(&bytes).try_for_each(|row| writeln!(out, "{row}")))
+}
+
 /// How long a course is run unless something is said.
 const USUAL: LabTime = LabTime(60_000_000_000);
 
@@ -75,17 +88,25 @@ pub(super) fn run(task: &RunTask) -> Result<Outcome, OpenError> {
     let opened = opened(task.course.as_deref(), task.seed)?;
     let inputs = opened.inputs(task.course.as_deref());
     let take = task.take.as_deref().map(|path| Output::create(path, &inputs)).transpose()?;
+    let unseal = task.unseal.as_deref().map(|path| Output::create(path, &inputs)).transpose()?;
     let record = task.record.as_deref().map(|path| Output::create(path, &inputs)).transpose()?;
     let tables = tables(&task.tables, &inputs)?;
     let lasts = lasts(&opened, task.lasts, USUAL);
-    let (run, took) = simulate(&opened, lasts, task.record.is_some() || !tables.is_empty())?;
+    let (run, took) = simulate(&opened, lasts, task.record.is_some() || task.sealed || !tables.is_empty())?;
     tracing::info!(ms = took.as_millis() as u64, "simulated");
     if let Some(output) = record {
         let ending = Ending { digest: run.digest(), refused_datagrams: run.lab().refused() };
         output.finish(|mut out| export::write(run.record(), &ending, &mut out))?;
     }
     if let Some(output) = take {
-        output.finish(|out| out.write_all(journal(&opened, task.course.as_deref()).news(&run).as_bytes()))?;
+        let mut journal = journal(&opened, task.course.as_deref());
+        output.finish(|mut out| {
+            out.write_all(journal.news(&run).as_bytes())?;
+            if task.sealed { journal.seal_record(&run, &mut out) } else { Ok(()) }
+        })?;
+    }
+    if let (Some(output), Some(path)) = (unseal, task.course.as_deref()) {
+        unsealed(output, path)?;
     }
     for (kind, output) in tables {
         output.finish(|out| csv_table(run.record(), kind, out).map_err(std::io::Error::other))?;

@@ -5,7 +5,11 @@ use serde::{Deserialize, Serialize};
 use super::told::Told;
 use crate::course::NamedFile;
 
-/// What a line says.
+/// How the line of a row of the sealed record begins: the row and a closing brace follow. There may be millions of them, so that they are
+/// told from other lines without being read.
+pub(super) const ROW: &str = "{\"row\":";
+
+/// What a line says, but for rows.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub(super) enum Entry {

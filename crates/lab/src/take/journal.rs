@@ -1,13 +1,15 @@
 //! Follows a run and tells what a take of it has yet to be told.
 
+use std::io::{self, Write};
 use std::sync::Arc;
 
 use super::TAKE_FORMAT;
-use super::entry::Entry;
+use super::entry::{Entry, ROW};
 use super::seal::Seal;
 use super::told::Told;
 use crate::command::{Command, ReadRule};
 use crate::course::Course;
+use crate::export::{self, Ending};
 use crate::run::Run;
 use crate::time::LabTime;
 
@@ -70,6 +72,16 @@ impl Journal {
     /// A line to append that says what is being looked at: whoever opens the take sees that first.
     pub fn look(&mut self, at: LabTime, who: &str) -> String {
         self.line(&Entry::Look { at_ns: at.0, who: who.to_owned() })
+    }
+
+    /// Appends the whole record of the run as rows, so that what was can be read even where another program gives another run.
+    ///
+    /// # Errors
+    /// Those of the writer.
+    pub fn seal_record(&mut self, run: &Run, out: &mut impl Write) -> io::Result<()> {
+        let ending = Ending { digest: run.digest(), refused_datagrams: run.lab().refused() };
+        let mut rows = Rows { seal: &mut self.seal, out, line: Vec::new() };
+        export::write(run.record(), &ending, &mut rows)
     }
 
     fn line(&mut self, entry: &Entry) -> String {
@@ -135,5 +147,30 @@ impl Journal {
         entries.extend(digests.map(digest));
         self.commands.extend_from_slice(&run.commands()[self.commands.len()..]);
         self.digests.extend_from_slice(&run.digests()[self.digests.len()..]);
+    }
+}
+
+/// Seals line after line of a record.
+struct Rows<'a, W> {
+    seal: &'a mut Seal,
+    out: &'a mut W,
+    line: Vec<u8>,
+}
+
+impl<W: Write> Write for Rows<'_, W> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        for piece in bytes.split_inclusive(|b| *b == b'\n') {
+            self.line.extend_from_slice(piece);
+            if let Some(row) = self.line.strip_suffix(b"\n") {
+                let row = String::from_utf8_lossy(row);
+                self.out.write_all(self.seal.line(&format!("{ROW}{row}}}")).as_bytes())?;
+                self.line.clear();
+            }
+        }
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.out.flush()
     }
 }

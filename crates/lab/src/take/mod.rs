@@ -15,7 +15,7 @@ mod seal;
 mod told;
 
 pub use journal::Journal;
-pub use read::Damage;
+pub use read::{Damage, sealed_rows};
 pub use seal::is_take;
 
 use std::sync::Arc;
@@ -49,6 +49,8 @@ pub struct Take {
     pub courses: Vec<Arc<Course>>,
     /// The moment and the member of the cast that who kept it looked at, if that is told.
     pub look: Option<(LabTime, MemberId)>,
+    /// How many rows of its record it was sealed with.
+    pub rows: usize,
     /// How far the run had come.
     pub end: LabTime,
     /// Where the file is no longer sound, if so: all that stands before it is in the take.

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use velocitas_core::{Motion, Schema};
 
-use super::entry::Entry;
+use super::entry::{Entry, ROW};
 use super::seal::{Seal, Unsound};
 use super::told::Told;
 use super::{TAKE_FORMAT, Take, TakeError};
@@ -71,6 +71,7 @@ struct Lines {
     rules: Vec<Option<String>>,
     courses: Vec<Text>,
     look: Option<(usize, LabTime, String)>,
+    rows: usize,
     reached: LabTime,
 }
 
@@ -103,6 +104,13 @@ impl Take {
     }
 }
 
+/// The rows of the record that a take was sealed with, each a line of JSON: as far as the take is sound.
+pub fn sealed_rows(bytes: &[u8]) -> impl Iterator<Item = &str> {
+    let mut seal = Seal::default();
+    let texts = bytes.split_inclusive(|b| *b == b'\n').map_while(move |line| seal.open(line).ok());
+    texts.filter_map(|text| text.strip_prefix(ROW)?.strip_suffix('}'))
+}
+
 /// Takes the next of what was read, or another in the place of one that was: on the way that was kept it is that.
 fn told_again<T>(all: &mut Vec<T>, version: u16, what: T) -> Result<(), String> {
     match usize::from(version).checked_sub(1) {
@@ -125,6 +133,10 @@ impl Lines {
         let wrong = |why: String| TakeError::Line { line, why };
         if line == 1 {
             self.first(text)?;
+            return Ok(());
+        }
+        if text.starts_with(ROW) {
+            self.rows += 1;
             return Ok(());
         }
         let entry: Entry =
@@ -233,7 +245,8 @@ impl Lines {
         renumber(&mut commands, &read, &taken);
         let (rules, courses) = (read.into_iter().flatten().collect(), taken.into_iter().flatten().collect());
         let (program, file, digests, end) = (self.program, began.file.clone(), self.digests, self.reached);
-        Ok(Take { program, file, course, commands, digests, rules, courses, look, end, damage })
+        let rows = self.rows;
+        Ok(Take { program, file, course, commands, digests, rules, courses, look, rows, end, damage })
     }
 }
 
