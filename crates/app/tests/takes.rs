@@ -51,6 +51,10 @@ fn a_take_runs_again_to_its_end_and_says_that_it_is_the_same() {
     let read = |name: &str| fs::read_to_string(folder.path().join(name)).expect("there");
     assert_eq!(read("a.take"), read("b.take"));
     assert_eq!(sealed(&read("a.take")), read("a.take"));
+    for command in ["check", "vet"] {
+        let (_, why, code) = run(folder.path(), &[command, "a.take"]);
+        assert!(code == 2 && why.contains("a.take: expected a gait or a course; found a take"), "{command}: {why}");
+    }
     // Its course need not be there, and its luck is its own.
     let (_, why, code) = run(folder.path(), &["run", "a.take", "--seed", "8"]);
     assert!(code == 2 && why.contains("a take has its own seed (7)"), "{why}");

@@ -21,10 +21,11 @@ const APART: f32 = 0.05;
 
 pub(super) fn run(task: &VetTask) -> Result<Outcome, OpenError> {
     // What cannot be read is bad usage: said before anything takes long.
-    let read = |path: &PathBuf| {
-        let text = read_named(path, "gaits and courses are text files");
+    let read = |path: &PathBuf| -> Result<(PathBuf, String), OpenError> {
         let why = |e: io::Error| OpenError::File { path: path.clone(), why: e.to_string() };
-        text.map(|text| (path.clone(), text)).map_err(why)
+        let text = read_named(path, "gaits and courses are text files").map_err(why)?;
+        files::no_take(path, &text)?;
+        Ok((path.clone(), text))
     };
     let paths = task.files.iter().map(within).collect::<Result<Vec<_>, _>>()?.concat();
     let files = paths.iter().map(read).collect::<Result<Vec<_>, _>>()?;

@@ -6,13 +6,10 @@ use std::os::unix::fs::{FileTypeExt, OpenOptionsExt};
 use std::path::Path;
 
 use rustix::fs::OFlags;
-use velocitas_lab::take::is_take;
+use velocitas_lab::take::{MOST_BYTES as MOST_TAKE_BYTES, is_take};
 
 /// The largest text read: far more than any course or gait needs.
 const MOST_BYTES: u64 = 4 << 20;
-
-/// The largest take read: days of a run at whose helm somebody sits.
-const MOST_TAKE: u64 = 256 << 20;
 
 /// Stands for standard input or output on the command line.
 pub(crate) const STANDARD: &str = "-";
@@ -47,8 +44,8 @@ pub(crate) fn read_take(from: impl Read) -> io::Result<Vec<u8>> {
 }
 
 fn rest_of_take(from: impl Read, mut bytes: Vec<u8>) -> io::Result<Vec<u8>> {
-    from.take(MOST_TAKE + 1 - bytes.len() as u64).read_to_end(&mut bytes)?;
-    if bytes.len() as u64 > MOST_TAKE { Err(too_long(MOST_TAKE, "a take is a text")) } else { Ok(bytes) }
+    from.take(MOST_TAKE_BYTES + 1 - bytes.len() as u64).read_to_end(&mut bytes)?;
+    if bytes.len() as u64 > MOST_TAKE_BYTES { Err(too_long(MOST_TAKE_BYTES, "a take is a text")) } else { Ok(bytes) }
 }
 
 fn named(path: &Path, is: &str) -> io::Result<Box<dyn Read>> {

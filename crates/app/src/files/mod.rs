@@ -209,6 +209,7 @@ pub(crate) fn only_course_in(folder: &Path) -> Option<PathBuf> {
 
 /// A course whose text was read already.
 pub(crate) fn parse_course(path: &Path, text: &str, kinds: &[Arc<dyn Motion>]) -> Result<Course, OpenError> {
+    no_take(path, text)?;
     let read = |name: &str| {
         let what = match name.rsplit_once('.') {
             Some((_, "json")) => "a track is a JSON file",
@@ -218,6 +219,15 @@ pub(crate) fn parse_course(path: &Path, text: &str, kinds: &[Arc<dyn Motion>]) -
         read_regular(&beside(path, name), what).map_err(|why| why.to_string())
     };
     Ok(Course::parse_with(&named(path), text, Sources { own: kinds, read: &read })?)
+}
+
+/// Tells where a take was given in the place of a gait or a course.
+pub(crate) fn no_take(path: &Path, text: &str) -> Result<(), OpenError> {
+    if is_take(text.as_bytes()) {
+        let why = "expected a gait or a course; found a take: `velocitas run`, `diagnose`, `compare` and the interface open it";
+        return Err(OpenError::File { path: path.to_owned(), why: why.to_owned() });
+    }
+    Ok(())
 }
 
 /// A path as people call it.

@@ -3,10 +3,10 @@
 use std::io::{self, Write};
 use std::sync::Arc;
 
-use super::TAKE_FORMAT;
 use super::entry::{Entry, ROW};
 use super::seal::Seal;
 use super::told::Told;
+use super::{MOST_BYTES, TAKE_FORMAT};
 use crate::command::{Command, ReadRule};
 use crate::course::Course;
 use crate::export::{self, Ending};
@@ -77,10 +77,10 @@ impl Journal {
     /// Appends the whole record of the run as rows, so that what was can be read even where another program gives another run.
     ///
     /// # Errors
-    /// Those of the writer.
+    /// Those of the writer, and when the take would be [too large](MOST_BYTES) to be opened.
     pub fn seal_record(&mut self, run: &Run, out: &mut impl Write) -> io::Result<()> {
         let ending = Ending { digest: run.digest(), refused_datagrams: run.lab().refused() };
-        let mut rows = Rows { seal: &mut self.seal, out, line: Vec::new() };
+        let mut rows = Rows { seal: &mut self.seal, out, line: Vec::new(), written: 0 };
         export::write(run.record(), &ending, &mut rows)
     }
 
@@ -155,6 +155,7 @@ struct Rows<'a, W> {
     seal: &'a mut Seal,
     out: &'a mut W,
     line: Vec<u8>,
+    written: u64,
 }
 
 impl<W: Write> Write for Rows<'_, W> {
@@ -163,7 +164,13 @@ impl<W: Write> Write for Rows<'_, W> {
             self.line.extend_from_slice(piece);
             if let Some(row) = self.line.strip_suffix(b"\n") {
                 let row = String::from_utf8_lossy(row);
-                self.out.write_all(self.seal.line(&format!("{ROW}{row}}}")).as_bytes())?;
+                let sealed = self.seal.line(&format!("{ROW}{row}}}"));
+                self.written += sealed.len() as u64;
+                if self.written > MOST_BYTES / 16 * 15 {
+                    let why = format!("the record does not fit a take of {MOST_BYTES} bytes: seal a shorter run");
+                    return Err(io::Error::new(io::ErrorKind::FileTooLarge, why));
+                }
+                self.out.write_all(sealed.as_bytes())?;
                 self.line.clear();
             }
         }

@@ -30,6 +30,9 @@ use crate::time::LabTime;
 /// The format that this program writes, and the only one that it reads.
 pub const TAKE_FORMAT: u32 = 1;
 
+/// No larger take is written or read: days of a run at whose helm somebody sits, or minutes of a sealed record.
+pub const MOST_BYTES: u64 = 256 << 20;
+
 /// A run that was kept.
 #[derive(Clone, Debug)]
 pub struct Take {
