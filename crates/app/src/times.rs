@@ -23,7 +23,11 @@ pub(crate) fn span(text: &str) -> Result<LabTime, String> {
 
 /// A moment as typed: a time with its unit, or minutes and seconds.
 pub(crate) fn moment(text: &str) -> Result<LabTime, String> {
-    let Some((minutes, seconds)) = text.split_once(':') else { return span(text) };
+    let Some((minutes, seconds)) = text.split_once(':') else {
+        // The beginning is a moment, though nothing is no span.
+        let is_zero = ["ms", "s", "min"].iter().any(|unit| text.strip_suffix(unit).is_some_and(|n| n.trim() == "0"));
+        return if is_zero { Ok(LabTime::ZERO) } else { span(text) };
+    };
     let wrong = || format!("expected a moment such as 0:31.4 or 31.4s; found `{text}`");
     let digits = |s: &str, also: &str| !s.is_empty() && s.chars().all(|c| c.is_ascii_digit() || also.contains(c));
     if !digits(minutes, "") || !digits(seconds, ".") {
@@ -44,6 +48,7 @@ mod tests {
     #[test]
     fn moments_are_read_as_they_are_printed() {
         assert_eq!(moment("0:31.417"), Ok(LabTime::from_millis(31_417.0)));
+        assert_eq!((moment("0s"), moment("0 ms"), span("0s").is_err()), (Ok(LabTime::ZERO), Ok(LabTime::ZERO), true));
         assert_eq!(moment("2:05"), Ok(LabTime::from_secs(125.0)));
         assert_eq!(moment("31.4s"), Ok(LabTime::from_millis(31_400.0)));
         for bad in ["", ":", "1:", ":3", "0:60", "0:-1", "0:1e3", "0:nan", "9999:00", "1:2:3", "0:1.2.3", "31.4"] {

@@ -142,3 +142,25 @@ fn whatever_the_figures_count_is_in_a_trouble_and_the_worst_is_first() {
         assert_eq!(whole.iter().collect::<Vec<_>>(), mine);
     }
 }
+
+#[test]
+fn somebody_elses_pull_back_is_no_turn_between_snapshots() {
+    let mut run = Run::new(Course::demo()).expect("it fits");
+    run.set_keep(Keep::All);
+    run.advance(secs(40.0));
+    let heron = of(&run, 1);
+    let back = named(&heron, "other_pulled_back").expect("magpie is pulled back, and heron sees it");
+    assert!(back.hops > 5 && back.seen_m > 0.2 && back.corrections == 0, "{back:?}");
+    assert_eq!(back.reason.words(run.record()), "somebody pulled back by the guard");
+    // Couriers on foot do not turn so far.
+    let turns = named(&heron, "turns_between_snapshots").expect("couriers turn");
+    assert!(turns.seen_m / f64::from(turns.hops) < 0.1, "{turns:?}");
+    // Where nobody is pulled back there is none.
+    let mut honest = Course::demo();
+    let magpie = honest.member("magpie").expect("the rogue");
+    honest.cast[magpie.index()].tricks.clear();
+    let mut run = Run::new(honest).expect("it fits");
+    run.set_keep(Keep::All);
+    run.advance(secs(40.0));
+    assert!(named(&of(&run, 1), "other_pulled_back").is_none());
+}

@@ -21,11 +21,6 @@ const LISTED: usize = 4;
 /// A second: stretches are of whole ones.
 const SECOND: u64 = 1_000_000_000;
 
-/// A remedy that was tried, or was not.
-enum Told {
-    Tried(Box<Tried>),
-}
-
 /// What was found so far.
 pub(super) struct Why {
     member: MemberId,
@@ -37,7 +32,7 @@ pub(super) struct Why {
     tried: Vec<Tried>,
     /// The row that keys act on.
     row: usize,
-    job: Option<Job<Told>>,
+    job: Option<Job<Box<Tried>>>,
     /// How many are to be tried, and whether two at a time were.
     all: usize,
     paired: bool,
@@ -59,7 +54,7 @@ impl Why {
         self.all += remedies.len();
         self.job = Some(Job::begin(move |teller| {
             for remedy in remedies {
-                if !teller.tell(Told::Tried(Box::new(case.try_out(&remedy)))) {
+                if !teller.tell(Box::new(case.try_out(&remedy))) {
                     return;
                 }
             }
@@ -125,7 +120,7 @@ impl Stage {
         let was_over = job.is_over();
         let news = job.news();
         let changed = !news.is_empty() || job.is_over() != was_over;
-        for Told::Tried(tried) in news {
+        for tried in news {
             why.tried.push(*tried);
         }
         rank(&mut why.tried);
@@ -157,7 +152,7 @@ impl Stage {
                     return true;
                 };
                 if key.code == KeyCode::Enter {
-                    let from = why.stretch.0.minus(LabTime(2 * SECOND)).max(self.run.record().kept_from);
+                    let from = why.case.as_ref().map_or(why.stretch.0, |case| case.begins());
                     self.begin_branch(from, &remedy);
                 } else {
                     remedy.apply(self.whole_mut());

@@ -107,6 +107,11 @@ pub struct Case {
 }
 
 impl Case {
+    /// Where branches with a remedy leave the run: a while before the stretch, so that the remedy has settled by then.
+    pub fn begins(&self) -> LabTime {
+        self.at.now()
+    }
+
     /// The worst trouble of a stretch, of one machine or of any whose player is no rogue, and what may cure it.
     ///
     /// # Errors

@@ -107,7 +107,7 @@ impl Ledger {
             let reason = if own {
                 own_hop(record, machine, actor, sights[i].at)
             } else {
-                Some(other_hop(record, machine, &sights[i.saturating_sub(1)..=i]))
+                Some(other_hop(record, (machine, actor), &sights[i.saturating_sub(1)..=i]))
             };
             self.events.extend(reason.map(|reason| (sights[i].at, Event::Hop(reason, off))));
         }
@@ -211,7 +211,7 @@ fn own_hop(record: &Record, machine: MachineId, actor: ActorId, at: LabTime) -> 
 }
 
 /// Why somebody else hopped, from the frame and the one before.
-fn other_hop(record: &Record, machine: MachineId, frames: &[Sight]) -> Reason {
+fn other_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[Sight]) -> Reason {
     let is_past = |sight: &&Sight| matches!(sight.how, Drawn::Extrapolated | Drawn::Held);
     if let Some(past) = frames.iter().find(is_past) {
         return Reason::RanDry(dry(record, machine, past.at));
@@ -220,10 +220,30 @@ fn other_hop(record: &Record, machine: MachineId, frames: &[Sight]) -> Reason {
     if now.how == Drawn::Newest {
         return Reason::AsItCame;
     }
+    if put_back(record, (machine, actor), before, now) {
+        return Reason::PutBack;
+    }
     let drawn = |sight: &Sight| f64::from(sight.tick.0) + f64::from(sight.fraction);
     let ticks = now.at.minus(before.at).secs() * f64::from(record.cast.rate.hz());
     // A quarter off is what makes a hop by itself.
     if (drawn(now) - drawn(before) - ticks).abs() > ticks / 4.0 { Reason::Uneven } else { Reason::Straight }
+}
+
+/// Whether the guard pulled somebody back between the snapshots that two frames were drawn from.
+fn put_back(record: &Record, (machine, actor): (MachineId, ActorId), before: &Sight, now: &Sight) -> bool {
+    let (cast, entity) = (&record.cast, record.cast.actors[actor.index()].id);
+    let every =
+        cast.machines[machine.index()].player.as_ref().map_or(1, |player| u32::from(player.knobs.snapshot_every));
+    let ticks = before.tick.0.saturating_sub(every)..=now.tick.0 + every + 1;
+    let (from, to) = (now.at.minus(LabTime(2 * SENT.0)), now.at);
+    // It is kept with the machine of whom it is about.
+    let mut rows = cast.machines().flat_map(|machine| record.of(machine).happenings.span(from, to));
+    rows.any(|row| match row.what {
+        Happening::Fact(Fact::PulledBack { entity: of, tick, .. }) => {
+            of == entity && ticks.contains(&RecordTick::of(cast.first, tick).0)
+        }
+        _ => false,
+    })
 }
 
 /// Why at a moment no newer snapshot was there.

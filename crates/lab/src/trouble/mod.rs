@@ -52,6 +52,8 @@ pub enum Reason {
     AsItCame,
     /// Drawn time ran on unevenly.
     Uneven,
+    /// The guard pulled somebody else back.
+    PutBack,
     /// Others went otherwise between two snapshots than straight on.
     Straight,
     /// The machine itself stood still.
@@ -170,6 +172,7 @@ impl Reason {
             Self::RanDry(Dry::Seldom) => "drawn past the newest snapshot".to_owned(),
             Self::AsItCame => "drawn as it comes".to_owned(),
             Self::Uneven => "drawn time runs unevenly".to_owned(),
+            Self::PutBack => "somebody pulled back by the guard".to_owned(),
             Self::Straight => "turns between snapshots".to_owned(),
             Self::StoodStill => "the machine stood still".to_owned(),
             Self::Unknown => "no correction near".to_owned(),
@@ -187,6 +190,7 @@ impl Reason {
             Self::RanDry(Dry::Seldom) => "snapshots_seldom".to_owned(),
             Self::AsItCame => "as_it_came".to_owned(),
             Self::Uneven => "drawn_time_uneven".to_owned(),
+            Self::PutBack => "other_pulled_back".to_owned(),
             Self::Straight => "turns_between_snapshots".to_owned(),
             Self::StoodStill => "stood_still".to_owned(),
             Self::Unknown => "unknown".to_owned(),
