@@ -46,6 +46,8 @@ pub(super) struct Kept {
     folder: Option<PathBuf>,
     /// A session that was left by another program, to be opened or not.
     offered: Option<(Left, Take)>,
+    /// Whether the run goes on once that is answered.
+    goes_on: bool,
     /// Rules of the user's own.
     own: Vec<Arc<dyn Motion>>,
 }
@@ -102,7 +104,7 @@ impl Stage {
     pub(super) fn offer_session(&mut self, left: Vec<Left>) {
         for mut left in left {
             if let Ok(take) = left.read(&self.kept.own) {
-                self.running = false;
+                self.kept.goes_on = std::mem::replace(&mut self.running, false);
                 self.kept.offered = Some((left, take));
                 return;
             }
@@ -123,11 +125,11 @@ impl Stage {
             }
             KeyCode::Char('D') => {
                 left.remove();
-                self.running = true;
+                self.running = self.kept.goes_on;
                 self.say("dropped the session that was left");
             }
             KeyCode::Esc => {
-                self.running = true;
+                self.running = self.kept.goes_on;
                 self.say("left for later: it is offered again at the next start");
             }
             _ => self.kept.offered = Some((left, take)),
