@@ -279,4 +279,18 @@ fn bytes_that_are_no_take_are_told_from_those_of_another_format() {
     assert!(said(reload).contains("there is no rule 1 before it"));
     let unwritten = wrong(&sealed(&[first, &course, "{\"rule\":{\"version\":1,\"text\":null}}", reload]));
     assert!(unwritten.contains("line 4: a rule without a file was read here"), "{unwritten}");
+    // No number is too large for the file and then none.
+    let push = |x: &str| {
+        format!("{{\"do\":{{\"at_ns\":1,\"what\":{{\"push\":{{\"who\":\"plover\",\"by_mps\":[{x},0,0]}}}}}}}}")
+    };
+    assert!(said(&push("1e300")).contains("line 3: expected a number of 32 bits; found 1"), "{}", said(&push("1e300")));
+    // One that 32 bits just hold is run without end or panic.
+    for what in [
+        "\"push\":{\"who\":\"plover\",\"by_mps\":[3e38,-3e38,3e38]}",
+        "\"teleport\":{\"who\":\"heron\",\"to_m\":[3e38,1e30,-3e38]}",
+    ] {
+        let line = format!("{{\"do\":{{\"at_ns\":1000000000,\"what\":{{{what}}}}}}}");
+        let take = Take::read(&sealed(&[first, &course, &line, "{\"reached\":{\"at_ns\":3000000000}}"]), &[]);
+        assert_eq!(again(&take.expect("sound")).now(), LabTime::from_secs(3.0));
+    }
 }

@@ -132,7 +132,11 @@ impl Stage {
                 self.running = self.kept.goes_on;
                 self.say("left for later: it is offered again at the next start");
             }
-            _ => self.kept.offered = Some((left, take)),
+            code => {
+                self.kept.offered = Some((left, take));
+                // Who leaves now is asked again at the next start.
+                return code != KeyCode::Char('q');
+            }
         }
         true
     }

@@ -65,7 +65,7 @@ impl Remedy {
     /// Does it to a run, now.
     pub fn apply(&self, run: &mut Run) {
         if let Some((kind, rule, reach)) = &self.rule {
-            // Its layout is the server's, so it is never refused.
+            // Whoever made it saw that it may take the place of the one in force.
             let _ = run.reload_text(*kind, rule.clone(), *reach);
         }
         self.commands.iter().for_each(|command| run.command(*command));

@@ -128,8 +128,14 @@ fn three(v: Vec3) -> [Number; 3] {
     [v.x, v.y, v.z].map(Number::from)
 }
 
-fn vector([x, y, z]: [Number; 3]) -> Vec3 {
-    vec3(x as f32, y as f32, z as f32)
+fn vector([x, y, z]: [Number; 3]) -> Result<Vec3, String> {
+    Ok(vec3(real(x)?, real(y)?, real(z)?))
+}
+
+/// A number that 32 bits hold: what is beyond them would be none.
+fn real(x: Number) -> Result<f32, String> {
+    let narrow = x as f32;
+    if narrow.is_finite() { Ok(narrow) } else { Err(format!("expected a number of 32 bits; found {x}")) }
 }
 
 impl Told {
@@ -203,10 +209,10 @@ impl Told {
         Ok(match self {
             Self::Keys { stick, facing, pitch, order, given } => {
                 let mut keys = Controls {
-                    stick: (stick[0] as f32, stick[1] as f32),
-                    facing: *facing as f32,
-                    pitch: *pitch as f32,
-                    order: order.map(vector),
+                    stick: (real(stick[0])?, real(stick[1])?),
+                    facing: real(*facing)?,
+                    pitch: real(*pitch)?,
+                    order: order.map(vector).transpose()?,
                     given: Input::default(),
                 };
                 for (lane, bits) in given {
@@ -223,8 +229,8 @@ impl Told {
             Self::Crash { who } => Command::Moves(member(who)?, Coming::Crash),
             Self::Return { who } => Command::Moves(member(who)?, Coming::Return),
             Self::Mend { who } => Command::Mend(member(who)?),
-            Self::Push { who, by_mps } => Command::Happens(member(who)?, Sudden::Push(vector(*by_mps))),
-            Self::Teleport { who, to_m } => Command::Happens(member(who)?, Sudden::Teleport(vector(*to_m))),
+            Self::Push { who, by_mps } => Command::Happens(member(who)?, Sudden::Push(vector(*by_mps)?)),
+            Self::Teleport { who, to_m } => Command::Happens(member(who)?, Sudden::Teleport(vector(*to_m)?)),
             Self::Freeze { who, for_ns } => Command::Happens(member(who)?, Sudden::Freeze(LabTime(*for_ns))),
             Self::CalmUp { who } => Command::Calm(Calm::Up(member(who)?)),
             Self::CalmDown { who } => Command::Calm(Calm::Down(member(who)?)),
@@ -247,7 +253,7 @@ impl Told {
                 let found = all.find(|t| t.name == tunable).map(|t| t.name);
                 let own = course.kinds.motion(kind).tunables();
                 let tunable = found.ok_or_else(|| unknown("tunable", tunable, own.iter().map(|t| t.name)))?;
-                Command::Tune { kind, tunable, value: *to as f32, reach: at.reach(course)? }
+                Command::Tune { kind, tunable, value: real(*to)?, reach: at.reach(course)? }
             }
             Self::Solid { name, there, at } => {
                 let solids = &course.world.solids;

@@ -20,6 +20,8 @@ const EASED: LabTime = LabTime(500_000_000);
 const UNDONE: LabTime = LabTime(1_000_000_000);
 /// Of somebody whose frames are further apart than this, and than three of them, it is said that it stood still.
 const STOOD: LabTime = LabTime(100_000_000);
+/// So many snapshots received are looked through for those that something was drawn from.
+const LOOKED_THROUGH: usize = 128;
 /// So far back a snapshot may have left that should have been there.
 const SENT: LabTime = LabTime(1_500_000_000);
 
@@ -232,9 +234,12 @@ fn other_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[
 /// Whether the guard pulled somebody back between the snapshots that two frames were drawn from.
 fn put_back(record: &Record, (machine, actor): (MachineId, ActorId), before: &Sight, now: &Sight) -> bool {
     let (cast, entity) = (&record.cast, record.cast.actors[actor.index()].id);
-    let every =
-        cast.machines[machine.index()].player.as_ref().map_or(1, |player| u32::from(player.knobs.snapshot_every));
-    let ticks = before.tick.0.saturating_sub(every)..=now.tick.0 + every + 1;
+    let received = &record.of(machine).received;
+    let until = received.until(now.at);
+    let snapshots = || received.range(until.saturating_sub(LOOKED_THROUGH), until).map(|row| row.tick.0);
+    let first = snapshots().filter(|tick| *tick <= before.tick.0).max().unwrap_or(before.tick.0);
+    let last = snapshots().filter(|tick| *tick > now.tick.0).min().unwrap_or(now.tick.0 + 1);
+    let ticks = first..=last;
     let (from, to) = (now.at.minus(LabTime(2 * SENT.0)), now.at);
     // It is kept with the machine of whom it is about.
     let mut rows = cast.machines().flat_map(|machine| record.of(machine).happenings.span(from, to));

@@ -4,7 +4,7 @@ use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;
 
-use velocitas_core::Tunable;
+use velocitas_core::{Motion, Tunable};
 use velocitas_gait::{Compiled, compile_after};
 use velocitas_lab::diagnose::{Reaches, Remedy};
 use velocitas_lab::{Command, Reach, ReadRule, turned};
@@ -101,10 +101,19 @@ impl Stage {
         let Some(source) = self.rules.sources.iter().find(|source| source.waiting.is_some()) else { return };
         let (kind, name, text) = (source.kind, source.name.clone(), source.said.text.clone());
         let reach = self.reach_of_edits(kind);
-        // Its fields stay in the lanes that they had then.
-        let compiled = self.ask_lab(|lab| compile_after(&text, Some(lab.server_known().kinds.motion(kind).schema())));
-        let Ok(Compiled { gait: Some(gait), .. }) = compiled else { return };
-        let read = ReadRule { rule: Arc::new(gait), text: Some(text.as_str().into()) };
+        // Its fields stay in the lanes that they had then, and what could not have taken effect there is not offered.
+        let read = self.ask_lab(|lab| {
+            let before = lab.server_known().kinds.motion(kind).schema();
+            let Compiled { gait: Some(gait), .. } = compile_after(&text, Some(before)) else { return Ok(None) };
+            let rule: Arc<dyn Motion> = Arc::new(gait);
+            lab.may_reload(kind, &rule, reach).map_err(|why| why.to_string())?;
+            Ok(Some(ReadRule { rule, text: Some(text.as_str().into()) }))
+        });
+        let read = match read.and_then(|read| read) {
+            Ok(Some(read)) => read,
+            Ok(None) => return,
+            Err(why) => return self.say(format!("{name}: {why}")),
+        };
         let whom = if reach == Reach::All { "all" } else { self.name(self.entity) };
         let words = format!("{name} as it is saved now, on {whom}");
         self.offer_change(Remedy {
