@@ -15,6 +15,19 @@ fn settle(stage: &mut Stage) {
     panic!("it never ends");
 }
 
+/// Looks at files until something is so, as the frames do.
+#[track_caller]
+fn until(stage: &mut Stage, wanted: impl Fn(&Stage) -> bool) {
+    for _ in 0..1000 {
+        stage.look_at_files(Duration::from_millis(200));
+        if wanted(stage) {
+            return;
+        }
+        std::thread::sleep(Duration::from_millis(5));
+    }
+    panic!("it never came: {}", last_row(stage));
+}
+
 fn last_row(stage: &Stage) -> String {
     lines(&drawn(stage, 160, 47)).pop().expect("rows")
 }
@@ -256,18 +269,21 @@ fn a_rule_that_is_saved_while_the_past_is_looked_at_is_offered_from_there() {
     stage.advance_to(LabTime::from_secs(5.0));
     stage.look(LabTime::from_secs(2.0));
     std::fs::write(&gait, courier.replace("4.2 m/s", "7 m/s ")).expect("written");
-    for _ in 0..400 {
-        stage.look_at_files(Duration::from_millis(200));
-        if stage.offered.is_some() {
-            break;
-        }
-        std::thread::sleep(Duration::from_millis(5));
-    }
+    until(&mut stage, |stage| stage.offered.is_some());
     assert!(
         last_row(&stage).contains("from 0:02.00 with courier.gait as it is saved now, on all"),
         "{}",
         last_row(&stage)
     );
+    // On one machine alone another layout could not take effect: it is not offered, and why is said.
+    press(&mut stage, KeyCode::Esc);
+    stage.rules.one_only = true;
+    std::fs::write(&gait, courier.replace("stick    bits 7 ", "stick    bits 9 ")).expect("written");
+    until(&mut stage, |stage| stage.notice().is_some_and(|said| said.contains("the new rule has another layout")));
+    assert!(stage.offered.is_none());
+    stage.rules.one_only = false;
+    std::fs::write(&gait, courier.replace("4.2 m/s", "7 m/s ")).expect("written");
+    until(&mut stage, |stage| stage.offered.is_some());
     press(&mut stage, KeyCode::Enter);
     settle(&mut stage);
     let walk = |run: &Run| run.lab().server_known().tunables[1][0];
