@@ -13,7 +13,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::{Terminal, TerminalOptions, Viewport};
 use velocitas::lab::{Course, LabTime, Run};
-use velocitas::tui::{Colours, Palette, Stage, draw};
+use velocitas::tui::{Colours, Frame, Palette, draw};
 
 const AREA: Rect = Rect { x: 0, y: 0, width: 160, height: 47 };
 
@@ -31,8 +31,8 @@ impl Write for Counter {
     }
 }
 
-fn stage() -> Stage {
-    Stage::new(Run::new(Course::demo()).expect("the demo fits"), Palette::new(Colours::True, false))
+fn stage() -> Frame {
+    Frame::new(Run::new(Course::demo()).expect("the demo fits"), Palette::new(Colours::True, false))
 }
 
 /// Bytes of each of 1800 frames, a minute of the demo.
@@ -46,7 +46,7 @@ fn bytes_per_frame() -> Vec<usize> {
         .map(|frame| {
             stage.advance_to(LabTime(frame * 33_333_333));
             let before = counter.0.load(Ordering::Relaxed);
-            terminal.draw(|f| draw(&stage, f.area(), f.buffer_mut())).expect("a counter never fails");
+            terminal.draw(|f| draw(&mut stage, f.area(), f.buffer_mut())).expect("a counter never fails");
             counter.0.load(Ordering::Relaxed) - before
         })
         .collect();
@@ -70,7 +70,7 @@ fn screen(c: &mut Criterion) {
     c.bench_function("draw a frame of 160x47", |b| {
         b.iter(|| {
             let mut buffer = Buffer::empty(AREA);
-            draw(&stage, AREA, &mut buffer);
+            draw(&mut stage, AREA, &mut buffer);
             black_box(buffer)
         });
     });

@@ -83,10 +83,8 @@ pub enum Action {
     RailOut,
     /// The loupe's scale, or none.
     Loupe,
-    /// The screen Field.
-    Field,
-    /// The screen Rules.
-    Rules,
+    /// A screen.
+    Show(Screen),
     /// Scroll up.
     PageUp,
     /// Scroll down.
@@ -121,6 +119,16 @@ pub enum Action {
     QuitAlways,
 }
 
+/// A screen.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Screen {
+    /// What does each machine believe?
+    #[default]
+    Field,
+    /// What is the rule, and what does it cost?
+    Rules,
+}
+
 /// A line of the table.
 #[derive(Clone, Copy, Debug)]
 pub struct Binding {
@@ -136,9 +144,21 @@ pub struct Binding {
     pub hint: &'static str,
     /// A line for the help page.
     pub help: &'static str,
+    /// The screens on which it works; none for all.
+    pub on: &'static [Screen],
 }
 
 impl Binding {
+    /// Only on these screens.
+    const fn only(self, on: &'static [Screen]) -> Self {
+        Self { on, ..self }
+    }
+
+    /// Whether it works on a screen.
+    pub fn is_on(&self, screen: Screen) -> bool {
+        self.on.is_empty() || self.on.contains(&screen)
+    }
+
     /// The key by its own name.
     pub fn name(&self) -> String {
         let name = match self.code {
@@ -163,7 +183,7 @@ const fn bind(
     hint: &'static str,
     help: &'static str,
 ) -> Binding {
-    Binding { action, code, modifiers, key, hint, help }
+    Binding { action, code, modifiers, key, hint, help, on: &[] }
 }
 
 const NONE: KeyModifiers = KeyModifiers::NONE;
@@ -241,11 +261,11 @@ pub const BINDINGS: [Binding; 58] = [
     bind(Action::Slower, KeyCode::Char('-'), NONE, "-", "", "slower, down to \u{d7}1/8"),
     bind(Action::Faster, KeyCode::Char('+'), NONE, "- +", "speed", "faster, up to \u{d7}8"),
     bind(Action::Faster, KeyCode::Char('='), NONE, "=", "", "faster, too"),
-    bind(Action::ZoomIn, KeyCode::Char(']'), NONE, "]", "", "field: look closer"),
-    bind(Action::ZoomOut, KeyCode::Char('['), NONE, "[ ]", "zoom", "field: see more"),
+    bind(Action::ZoomIn, KeyCode::Char(']'), NONE, "]", "", "look closer").only(&[Screen::Field]),
+    bind(Action::ZoomOut, KeyCode::Char('['), NONE, "[ ]", "zoom", "see more").only(&[Screen::Field]),
     bind(Action::RailIn, KeyCode::Char('}'), NONE, "}", "", "rail: finer slices"),
     bind(Action::RailOut, KeyCode::Char('{'), NONE, "{", "", "rail: coarser slices"),
-    bind(Action::Loupe, KeyCode::Char('l'), NONE, "l", "", "loupe: 2 cm a dot, 5 cm, off"),
+    bind(Action::Loupe, KeyCode::Char('l'), NONE, "l", "", "loupe: 2 cm a dot, 5 cm, off").only(&[Screen::Field]),
     bind(Action::Panel, KeyCode::Char('k'), NONE, "k", "", "show or hide the side panel where there is little room"),
     bind(
         Action::Prompt,
@@ -283,38 +303,40 @@ pub const BINDINGS: [Binding; 58] = [
         "export",
         "write the selected entity's error over the rail's span as SVG",
     ),
-    bind(Action::Field, KeyCode::Char('1'), NONE, "1", "", "screen Field: what does each machine believe?"),
-    bind(Action::Rules, KeyCode::Char('2'), NONE, "1 2", "screen", "screen Rules: the selected entity's rule"),
     bind(
-        Action::Edit,
-        KeyCode::Char('e'),
+        Action::Show(Screen::Field),
+        KeyCode::Char('1'),
         NONE,
-        "e",
+        "1",
         "",
-        "rules: edit the rule in $VISUAL or $EDITOR; saving takes effect",
+        "screen Field: what does each machine believe?",
     ),
     bind(
-        Action::Reach,
-        KeyCode::Char('a'),
+        Action::Show(Screen::Rules),
+        KeyCode::Char('2'),
         NONE,
-        "a",
-        "",
-        "rules: saved edits reach all machines, or the selected one only",
+        "1 2",
+        "screen",
+        "screen Rules: what is the selected entity's rule, and what does it cost?",
     ),
-    bind(Action::PageUp, KeyCode::PageUp, NONE, "PgUp", "", "rules: scroll up"),
-    bind(Action::PageDown, KeyCode::PageDown, NONE, "PgDn", "", "rules: scroll down"),
+    bind(Action::Edit, KeyCode::Char('e'), NONE, "e", "", "edit the rule in $VISUAL or $EDITOR; saving takes effect")
+        .only(&[Screen::Rules]),
+    bind(Action::Reach, KeyCode::Char('a'), NONE, "a", "", "saved edits reach all machines, or the selected one only")
+        .only(&[Screen::Rules]),
+    bind(Action::PageUp, KeyCode::PageUp, NONE, "PgUp", "", "scroll up").only(&[Screen::Rules]),
+    bind(Action::PageDown, KeyCode::PageDown, NONE, "PgDn", "", "scroll down").only(&[Screen::Rules]),
     bind(Action::Help, KeyCode::Char('?'), NONE, "?", "help", "this page"),
     bind(Action::Suspend, KeyCode::Char('z'), CTRL, "C-z", "", "suspend"),
     bind(Action::Quit, KeyCode::Char('q'), NONE, "q", "quit", "leave"),
     bind(Action::QuitAlways, KeyCode::Char('q'), CTRL, "C-q", "", "leave, in every mode; so does C-c"),
 ];
 
-/// What a key means outside the driving mode.
-pub fn action(key: &KeyEvent) -> Option<Action> {
+/// What a key means on a screen, outside the driving mode.
+pub fn action(key: &KeyEvent, screen: Screen) -> Option<Action> {
     if key.code == KeyCode::Char('c') && key.modifiers.contains(CTRL) {
         return Some(Action::QuitAlways);
     }
-    BINDINGS.iter().find(|b| b.code == key.code && held(b, key.modifiers)).map(|b| b.action)
+    BINDINGS.iter().filter(|b| b.is_on(screen)).find(|b| b.code == key.code && held(b, key.modifiers)).map(|b| b.action)
 }
 
 fn held(binding: &Binding, modifiers: KeyModifiers) -> bool {
@@ -329,20 +351,25 @@ fn held(binding: &Binding, modifiers: KeyModifiers) -> bool {
 mod tests {
     use super::*;
 
+    const SCREENS: [Screen; 2] = [Screen::Field, Screen::Rules];
+
     #[test]
     fn no_two_bindings_share_a_key_and_each_is_found_and_explained() {
         for (i, a) in BINDINGS.iter().enumerate() {
-            assert_eq!(action(&KeyEvent::new(a.code, a.modifiers)), Some(a.action), "{}", a.key);
+            let screen = SCREENS.into_iter().find(|s| a.is_on(*s)).expect("it works somewhere");
+            assert_eq!(action(&KeyEvent::new(a.code, a.modifiers), screen), Some(a.action), "{}", a.key);
             assert!(!a.help.is_empty());
             for b in &BINDINGS[i + 1..] {
-                assert!(a.code != b.code || a.modifiers != b.modifiers, "{} and {}", a.key, b.key);
+                let apart = |s: &&Screen| !(a.is_on(**s) && b.is_on(**s));
+                let apart = SCREENS.iter().filter(apart).count() == SCREENS.len();
+                assert!(apart || a.code != b.code || a.modifiers != b.modifiers, "{} and {}", a.key, b.key);
             }
         }
     }
 
     #[test]
     fn ctrl_with_a_letter_is_not_the_letter() {
-        assert_eq!(action(&KeyEvent::new(KeyCode::Char('n'), CTRL)), None);
-        assert_eq!(action(&KeyEvent::new(KeyCode::Char('c'), CTRL)), Some(Action::QuitAlways));
+        assert_eq!(action(&KeyEvent::new(KeyCode::Char('n'), CTRL), Screen::Field), None);
+        assert_eq!(action(&KeyEvent::new(KeyCode::Char('c'), CTRL), Screen::Rules), Some(Action::QuitAlways));
     }
 }

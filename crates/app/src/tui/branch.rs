@@ -8,9 +8,9 @@ use velocitas_lab::metrics::ClientMetrics;
 use velocitas_lab::moment::{Figures, Moment};
 use velocitas_lab::{Command, LabTime, MemberId, Run};
 
+use super::canvas::{frame, write};
 use super::job::Job;
 use super::palette::Tone;
-use super::screen::{frame, write};
 use super::stage::{Stage, WINDOW};
 use crate::saved::CourseFile;
 
@@ -209,7 +209,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let Some(branch) = &stage.branch else { return };
     let p = stage.palette;
     let (text, muted, key) = (p.text(Tone::Text), p.text(Tone::Muted), p.chosen());
-    let inner = frame(stage, area, &format!("branch from {}", branch.from), buffer);
+    let inner = frame(stage.palette, area, &format!("branch from {}", branch.from), buffer);
     let (x, end) = (inner.x + 1, inner.right());
     write(buffer, (x, inner.y), end, &[("with ", muted), (&branch.words, text)]);
     let last = (x, inner.bottom().saturating_sub(1));

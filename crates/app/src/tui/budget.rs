@@ -5,8 +5,8 @@ use ratatui::layout::Rect;
 use velocitas_lab::budget::{Held, Outcome, hold};
 use velocitas_lab::{LabTime, MemberId};
 
+use super::canvas::{popup, write};
 use super::palette::Tone;
-use super::screen::{popup, write};
 use super::stage::Stage;
 
 /// They are held against the run anew after so long.
@@ -50,7 +50,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let rows = of(&budget.held, stage.entity);
     let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
     let title = format!("budget of {name} {} the run up to {} {} b closes", p.dot(), budget.to, p.dot());
-    let inner = popup(stage, area, (78, rows.len() as u16 + 5), &title, buffer);
+    let inner = popup(stage.palette, area, (78, rows.len() as u16 + 5), &title, buffer);
     let (x, end) = (inner.x + 1, inner.right());
     let head = format!("{:<26}{:>12}   {:<20}look at", "", "so far", "allowed");
     write(buffer, (x, inner.y), end, &[(&head, muted)]);

@@ -106,7 +106,7 @@ impl Stage {
         stage.viewer = viewer.unwrap_or(stage.entity);
         stage.driving.releases = self.driving.releases;
         stage.history = std::mem::take(&mut self.history);
-        (stage.screen, stage.panel, stage.knob) = (self.screen, self.panel, self.knob);
+        (stage.panel, stage.knob) = (self.panel, self.knob);
         stage
     }
 }

@@ -6,9 +6,9 @@ use ratatui::style::Style;
 use velocitas_core::InputKind;
 use velocitas_gait::keys::{Key, parts};
 
+use super::canvas::{frame, write};
 use super::driving::{Driving, Hand};
 use super::palette::Tone;
-use super::screen::{frame, write};
 use super::stage::Stage;
 
 /// Rows of the box, with its frame.
@@ -20,7 +20,7 @@ pub(super) fn rows(stage: &Stage) -> u16 {
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let how = if stage.driving.releases { "keys hold" } else { "keys latch: no releases told here" };
-    let inner = frame(stage, area, &format!("hands {} {how}", p.dot()), buffer);
+    let inner = frame(stage.palette, area, &format!("hands {} {how}", p.dot()), buffer);
     for (row, hand) in stage.driving.hands().iter().enumerate() {
         let at = (inner.x + 1, inner.y + row as u16);
         if at.1 >= inner.bottom() {

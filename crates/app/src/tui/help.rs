@@ -1,85 +1,156 @@
-//! The help page: every key, from the table, and what the shapes mean.
+//! The help page: the keys that work here, those that work everywhere, and what every glyph means. Typing searches it.
 
+use crossterm::event::{KeyCode, KeyEvent};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Paragraph, Widget};
 
-use super::action::BINDINGS;
+use super::action::{BINDINGS, Screen};
+use super::canvas::popup;
+use super::hands;
 use super::palette::Tone;
-use super::screen::popup;
+use super::panel::wrapped;
+use super::rail;
 use super::stage::Stage;
+use super::view::Glyph;
 
-pub(super) fn draw(stage: &Stage, area: Rect, scrolled: u16, buffer: &mut Buffer) {
-    let lines = lines(stage);
-    let wanted = lines.len() as u16 + 2;
-    let most = wanted.saturating_sub(wanted.min(area.height.saturating_sub(2)));
-    let title = if most > 0 { "help \u{b7} up and down scroll, Esc closes" } else { "help \u{b7} Esc closes" };
-    let inner = popup(stage, area, (86, wanted), title, buffer);
-    Paragraph::new(lines).scroll((scrolled.min(most), 0)).render(inner, buffer);
+/// From this width on there are two columns.
+const TWO: u16 = 100;
+/// Columns before what a key or a glyph means.
+const NAMES: usize = 10;
+/// The longest that can be searched for.
+const MOST: usize = 40;
+
+/// The page, while it is open.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Help {
+    typed: String,
+    scrolled: u16,
 }
 
-fn lines(stage: &Stage) -> Vec<Line<'static>> {
-    let p = stage.palette;
-    let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
-    let glyph = |c: char, style| Span::styled(format!(" {c} "), style);
-    let say = |s: &'static str| Span::styled(s, text);
-    let mut lines = vec![
-        Line::from(vec![
-            glyph(p.predicted(), p.text(Tone::Predicted)),
-            say("predicted by its owner    "),
-            glyph(p.authority(), p.text(Tone::Authority)),
-            say("the server's    "),
-            glyph(p.drawn(), p.text(Tone::Drawn)),
-            say("drawn by the viewer"),
-        ]),
-        Line::from(vec![
-            glyph(p.predicted_hollow(), p.text(Tone::Predicted)),
-            say("predicted in the branch   "),
-            glyph(p.authority_hollow(), p.text(Tone::Authority)),
-            say("the server's in the branch"),
-        ]),
-        Line::from(vec![
-            glyph(p.correction(), p.text(Tone::Correction)),
-            say("corrected    "),
-            glyph('!', p.verdict()),
-            say(" refused by the guard"),
-        ]),
-        Line::from(vec![
-            glyph('+', p.text(Tone::Bright)),
-            say("came    "),
-            glyph('-', p.text(Tone::Bright)),
-            say("went    "),
-            glyph(p.order(), p.text(Tone::Predicted)),
-            say("where the viewer ordered what it shares with others"),
-        ]),
-        Line::from(vec![
-            glyph(p.late(), p.text(Tone::Predicted)),
-            say("input late    "),
-            glyph(p.made_up(), p.text(Tone::Predicted)),
-            say("made up    "),
-            glyph(p.lost(), muted),
-            say("datagram lost"),
-        ]),
-        Line::from(Span::styled(
-            " The owner runs ahead: that distance is lag, not error. Only the same tick is compared.",
-            muted,
-        )),
-        Line::default(),
-    ];
-    for binding in &BINDINGS {
-        lines.push(Line::from(vec![
-            Span::styled(format!(" {:>9}  ", binding.name()), p.chosen()),
-            Span::styled(binding.help, text),
-        ]));
+impl Help {
+    /// Takes a key. Says whether the page stays open.
+    pub(super) fn key(&mut self, key: &KeyEvent) -> bool {
+        match key.code {
+            KeyCode::Esc | KeyCode::Enter => return false,
+            KeyCode::Char('?') if self.typed.is_empty() => return false,
+            KeyCode::Down => self.scrolled = self.scrolled.saturating_add(1),
+            KeyCode::Up => self.scrolled = self.scrolled.saturating_sub(1),
+            KeyCode::PageDown => self.scrolled = self.scrolled.saturating_add(10),
+            KeyCode::PageUp => self.scrolled = self.scrolled.saturating_sub(10),
+            KeyCode::Backspace => drop(self.typed.pop()),
+            KeyCode::Char(c) if self.typed.len() < MOST && !c.is_control() => {
+                (self.scrolled, _) = (0, self.typed.push(c));
+            }
+            _ => {}
+        }
+        true
     }
-    lines.push(Line::default());
-    lines.push(Line::from(vec![
-        Span::styled(format!(" At the helm of {}", stage.name(stage.at_helm())), p.chosen()),
-        Span::styled("  where the terminal does not tell of releases, keys latch", muted),
-    ]));
-    for (key, _, what) in super::hands::bindings(&stage.hands_at_helm()) {
-        lines.push(Line::from(vec![Span::styled(format!(" {key:>15}  "), p.chosen()), Span::styled(what, text)]));
+
+    fn finds(&self, entry: &Entry) -> bool {
+        let typed = self.typed.to_lowercase();
+        [&entry.name, &entry.said, entry.hint].into_iter().any(|words: &str| words.to_lowercase().contains(&typed))
+    }
+}
+
+/// A key or a glyph, and what it means.
+struct Entry {
+    name: String,
+    style: Style,
+    said: String,
+    /// The word on the key line.
+    hint: &'static str,
+}
+
+/// What belongs together.
+struct Section {
+    title: String,
+    entries: Vec<Entry>,
+}
+
+/// Draws the page of a screen with its glyphs.
+pub(super) fn draw(
+    stage: &Stage,
+    (screen, glyphs): (Screen, Vec<Glyph>),
+    area: Rect,
+    help: &Help,
+    buffer: &mut Buffer,
+) {
+    let width = area.width.saturating_sub(4).min(156);
+    let columns: u16 = if width >= TWO { 2 } else { 1 };
+    let each = (width - 2) / columns;
+    let lines = lines(stage, &sections(stage, screen, glyphs), help, usize::from(each) - 1);
+    let room = area.height.saturating_sub(4);
+    let rows = (lines.len() as u16).div_ceil(columns).clamp(8, room.max(8));
+    let most = (lines.len() as u16).saturating_sub(rows * columns);
+    let scroll = if most > 0 { ", up and down scroll" } else { "" };
+    let title = match &help.typed {
+        typed if typed.is_empty() => format!("help: type to search{scroll}, Esc closes"),
+        typed => format!("help: {typed}_{scroll}, Esc closes"),
+    };
+    let inner = popup(stage.palette, area, (width, rows + 2), &title, buffer);
+    for column in 0..columns {
+        let place = Rect { x: inner.x + column * each, width: each.min(inner.width), ..inner };
+        let from = help.scrolled.min(most) + column * inner.height;
+        let part: Vec<Line<'_>> =
+            lines.iter().skip(usize::from(from)).take(usize::from(inner.height)).cloned().collect();
+        Paragraph::new(part).render(place, buffer);
+    }
+}
+
+fn sections(stage: &Stage, screen: Screen, glyphs: Vec<Glyph>) -> Vec<Section> {
+    let p = stage.palette;
+    let keys = |here: bool| {
+        let of = BINDINGS.iter().filter(move |b| b.is_on(screen) && b.on.is_empty() != here);
+        of.map(|b| Entry { name: b.name(), style: p.chosen(), said: b.help.to_owned(), hint: b.hint }).collect()
+    };
+    let shapes = |glyphs: Vec<Glyph>| {
+        glyphs
+            .into_iter()
+            .map(|(c, style, said)| Entry { name: c.to_string(), style, said: said.to_owned(), hint: "" })
+            .collect()
+    };
+    let hands = hands::bindings(&stage.hands_at_helm()).into_iter();
+    let hands = hands.map(|(key, _, what)| Entry { name: key, style: p.chosen(), said: what, hint: "" });
+    vec![
+        Section { title: "on this screen".to_owned(), entries: keys(true) },
+        Section { title: "what is drawn here".to_owned(), entries: shapes(glyphs) },
+        Section { title: "on the rail".to_owned(), entries: shapes(rail::glyphs(p)) },
+        Section { title: "on every screen".to_owned(), entries: keys(false) },
+        Section { title: format!("at the helm of {}", stage.name(stage.at_helm())), entries: hands.collect() },
+    ]
+}
+
+fn lines(stage: &Stage, sections: &[Section], help: &Help, width: usize) -> Vec<Line<'static>> {
+    let (text, muted) = (stage.palette.text(Tone::Text), stage.palette.text(Tone::Muted));
+    let mut lines = Vec::new();
+    for section in sections {
+        let found: Vec<&Entry> = section.entries.iter().filter(|entry| help.finds(entry)).collect();
+        if found.is_empty() {
+            continue;
+        }
+        if !lines.is_empty() {
+            lines.push(Line::default());
+        }
+        lines.push(Line::from(Span::styled(format!(" {}", section.title), muted)));
+        for Entry { name, style, said, .. } in found {
+            // A long key stands on a line of its own.
+            let (indent, alone) = (NAMES + 2, name.chars().count() > NAMES);
+            for (row, part) in wrapped(said, width.saturating_sub(indent + 1)).into_iter().enumerate() {
+                let shown = if row == 0 && !alone { name.as_str() } else { "" };
+                if row == 0 && alone {
+                    lines.push(Line::from(Span::styled(format!(" {name}"), *style)));
+                }
+                let key = Span::styled(format!(" {shown:>NAMES$} "), *style);
+                lines.push(Line::from(vec![key, Span::styled(part, text)]));
+            }
+        }
+    }
+    if lines.is_empty() {
+        let said = format!(" nothing here is called or does `{}`: Backspace takes letters back", help.typed);
+        lines.extend(wrapped(&said, width).into_iter().map(|line| Line::from(Span::styled(line, muted))));
     }
     lines
 }

@@ -3,14 +3,14 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
-use super::action::BINDINGS;
+use super::action::{BINDINGS, Screen};
+use super::canvas::write;
 use super::hands;
 use super::palette::Tone;
-use super::screen::write;
 use super::stage::Stage;
 use super::typing::Typing;
 
-pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
+pub(super) fn draw(stage: &Stage, screen: Screen, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let (text, muted, key) = (p.text(Tone::Text), p.text(Tone::Muted), p.chosen());
     let at = (area.x + 1, area.y);
@@ -62,7 +62,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
         let pieces = [("End ", key), ("live", muted), ("   Enter ", key), ("resume from here", muted), ("   ", muted)];
         x = write(buffer, at, area.right(), &pieces);
     }
-    for binding in BINDINGS.iter().filter(|b| !b.hint.is_empty()) {
+    for binding in BINDINGS.iter().filter(|b| !b.hint.is_empty() && b.is_on(screen)) {
         let width = (binding.key.len() + 1 + binding.hint.len() + 3) as u16;
         if x + width > area.right() {
             break;

@@ -5,13 +5,14 @@ use ratatui::layout::Rect;
 use velocitas_core::ViewDelay;
 use velocitas_lab::{MachineId, Part};
 
+use super::canvas::write;
 use super::palette::Tone;
-use super::screen::{Screen, write};
+use super::screens::{SCREENS, Screen};
 use super::stage::Stage;
 
-pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
+pub(super) fn draw(stage: &Stage, shown: Screen, area: Rect, buffer: &mut Buffer, narrow: bool) {
     first(stage, area, buffer, narrow);
-    second(stage, area, buffer, narrow);
+    second(stage, shown, area, buffer, narrow);
 }
 
 fn first(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
@@ -87,15 +88,15 @@ fn badge(stage: &Stage) -> (String, ratatui::style::Style) {
     }
 }
 
-fn second(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
+fn second(stage: &Stage, shown: Screen, area: Rect, buffer: &mut Buffer, narrow: bool) {
     let p = stage.palette;
     let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
     let y = area.y + 1;
     let knobs = stage.run.lab().knobs(stage.entity);
     let mut x = area.x + 1;
-    for (screen, name) in Screen::ALL {
-        let style = if screen == stage.screen { p.badge(Tone::Text) } else { muted };
-        x = write(buffer, (x, y), area.right(), &[(&format!(" {name} "), style)]);
+    for spec in &SCREENS {
+        let style = if spec.screen == shown { p.badge(Tone::Text) } else { muted };
+        x = write(buffer, (x, y), area.right(), &[(&format!(" {} ", spec.name), style)]);
     }
     x = write(buffer, (x, y), area.right(), &[("  ", text)]);
     let Some(facts) = &stage.facts else { return };

@@ -7,9 +7,12 @@
 mod action;
 mod branch;
 mod budget;
+mod canvas;
 mod course;
 mod driving;
+mod edits;
 mod field;
+mod frame;
 mod hands;
 mod helm;
 mod help;
@@ -23,11 +26,12 @@ mod prompt;
 mod rail;
 mod recall;
 mod rules;
-mod screen;
+mod screens;
 mod stage;
 mod take;
 mod terminal;
 mod typing;
+mod view;
 mod who;
 mod why;
 mod world;
@@ -44,8 +48,8 @@ use ratatui::layout::Size;
 use signal_hook::consts::SIGHUP;
 use velocitas_lab::{Keep, LabTime, MemberId};
 
+pub use frame::{Frame, draw};
 pub use palette::{Colours, Palette};
-pub use screen::draw;
 pub use stage::Stage;
 
 use crate::files::{self, OpenError, Opened};
@@ -107,7 +111,7 @@ pub fn run(opened: &Opened, options: &Options) -> Result<(), OpenError> {
         advance_to(&mut run, to, &bar);
         bar.finish_and_clear();
     }
-    let mut stage = Stage::new(run, Palette::from_environment(options.ascii));
+    let mut stage = Frame::new(run, Palette::from_environment(options.ascii));
     stage.origin = course::Origin { file: None, seed: options.seed, keep };
     stage.read_from(options.file.as_deref().filter(|_| opened.take().is_none()), &options.own);
     stage.tell_warnings();
@@ -150,7 +154,7 @@ enum Left {
     Gone,
 }
 
-fn frames(stage: &mut Stage, tty: &mut Tty, inbox: &Inbox, signals: &Signals) -> std::io::Result<Left> {
+fn frames(stage: &mut Frame, tty: &mut Tty, inbox: &Inbox, signals: &Signals) -> std::io::Result<Left> {
     let mut terminal = blank()?;
     stage.resized(terminal.size()?);
     terminal.draw(|frame| draw(stage, frame.area(), frame.buffer_mut()))?;
@@ -198,7 +202,8 @@ fn frames(stage: &mut Stage, tty: &mut Tty, inbox: &Inbox, signals: &Signals) ->
                     before = Instant::now();
                 }
                 None if input == Input::Gone => return Ok(Left::Gone),
-                None => {}
+                // What a line asked the frame for it has done.
+                Some(Wish::Act(_)) | None => {}
             }
             if frame_began.elapsed() > FRAME {
                 // However much arrives, frames go on.
@@ -218,7 +223,7 @@ fn frames(stage: &mut Stage, tty: &mut Tty, inbox: &Inbox, signals: &Signals) ->
 
 /// Gives the terminal back while something else has it, and takes it again.
 fn aside<T>(
-    stage: &mut Stage,
+    stage: &mut Frame,
     tty: &mut Tty,
     inbox: &Inbox,
     terminal: &mut Screen,
@@ -237,7 +242,7 @@ fn aside<T>(
 }
 
 /// Lets virtual time catch up with real time, for a slice at most.
-fn advance(stage: &mut Stage, passed: Duration) {
+fn advance(stage: &mut Frame, passed: Duration) {
     let began = Instant::now();
     stage.wait_for(passed);
     while stage.advance_a_little() {
@@ -250,7 +255,7 @@ fn advance(stage: &mut Stage, passed: Duration) {
 }
 
 /// Takes what the terminal sent.
-fn taken(stage: &mut Stage, input: &Input, tty: &Tty, size: Size) -> std::io::Result<Option<Wish>> {
+fn taken(stage: &mut Frame, input: &Input, tty: &Tty, size: Size) -> std::io::Result<Option<Wish>> {
     match input {
         Input::Key(key) => return Ok(stage.key(key)),
         Input::Mouse(mouse) => stage.mouse(mouse, size),

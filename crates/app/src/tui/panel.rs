@@ -9,8 +9,8 @@ use velocitas_lab::metrics::Seen;
 use velocitas_lab::moment::Echo;
 use velocitas_lab::{KNOBS, LabTime, Range};
 
+use super::canvas::{frame, write};
 use super::palette::Tone;
-use super::screen::{frame, write};
 use super::stage::Stage;
 
 /// A pen that writes one row after the other.
@@ -51,7 +51,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let knobs = area.height.saturating_sub(20 + between).clamp(least, KNOBS.len() as u16 + 2 + 2);
     let upper = Rect { height: area.height.saturating_sub(knobs + between), ..area };
     if upper.height >= 6 {
-        let inner = frame(stage, upper, &title(stage), buffer);
+        let inner = frame(stage.palette, upper, &title(stage), buffer);
         let mut pen = Pen { stage, area: Rect { x: inner.x + 1, width: inner.width - 1, ..inner }, y: inner.y };
         beliefs(&mut pen, buffer);
         correction(&mut pen, buffer);
@@ -321,7 +321,7 @@ fn knobs(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let title =
         format!("knobs of {} (set) {} {} of {}", stage.name(stage.entity), p.dot(), stage.knob + 1, KNOBS.len());
-    let inner = frame(stage, area, &title, buffer);
+    let inner = frame(stage.palette, area, &title, buffer);
     let mut pen = Pen { stage, area: Rect { x: inner.x + 1, width: inner.width - 1, ..inner }, y: inner.y };
     let values = stage.run.lab().knobs(stage.entity);
     let (less, more) = p.handles();

@@ -18,9 +18,10 @@ use velocitas_lab::moment::{Slices, slices};
 use velocitas_lab::record::Mark;
 use velocitas_lab::{LabTime, MemberId};
 
-use super::palette::Tone;
-use super::screen::write;
+use super::canvas::write;
+use super::palette::{Palette, Tone};
 use super::stage::Stage;
+use super::view::Glyph;
 
 /// Width of the names at the left.
 const NAMES: u16 = 9;
@@ -118,6 +119,24 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let room = usize::from(area.bottom() - 1 - y);
     rail.members(&s, area.x, y, room, buffer);
     rail.axis(from, slice, area.bottom() - 1, buffer);
+}
+
+/// Every glyph of it.
+pub(super) fn glyphs(p: Palette) -> Vec<Glyph> {
+    let (muted, amber, bright) = (p.text(Tone::Muted), p.text(Tone::Predicted), p.text(Tone::Bright));
+    vec![
+        (p.playhead(), bright, "the moment looked at: of a column the worst is shown, as listed here"),
+        ('!', p.verdict(), "refused by the guard"),
+        ('-', bright, "went"),
+        ('+', bright, "came"),
+        (p.correction(), p.text(Tone::Correction), "corrected"),
+        (p.late(), amber, "an input came after its tick was made"),
+        (p.made_up(), amber, "an input was made up"),
+        (p.lost(), muted, "a datagram was lost"),
+        (p.snapshot(), p.text(Tone::Authority), "a snapshot left the server"),
+        (p.eighths(5), p.text(Tone::Correction), "how far a correction jumped, on decades from 1 mm to 10 m"),
+        (p.branch(), muted, "the selected entity's lane in the branch"),
+    ]
 }
 
 /// Where the kept part begins, once something was forgotten.

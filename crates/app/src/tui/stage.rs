@@ -6,8 +6,8 @@
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use crossterm::event::{KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
-use ratatui::layout::{Rect, Size};
+use crossterm::event::{KeyCode, KeyEvent, KeyEventKind};
+use ratatui::layout::Size;
 use velocitas_core::vec3;
 use velocitas_lab::amiss::{Amiss, amiss};
 use velocitas_lab::moment::{Corrected, Figures, Moment};
@@ -15,24 +15,21 @@ use velocitas_lab::track::Recorder;
 use velocitas_lab::{Coming, KNOBS, LabTime, MachineId, MemberId, Part, Run, Sudden};
 use velocitas_report::{Of, chart};
 
-use super::action::{Action, action};
+use super::action::Action;
 use super::branch::{Branch, Offer};
 use super::budget::Budget;
 use super::course::Origin;
 use super::driving::Driving;
-use super::field::Camera;
+use super::edits::Edits;
 use super::palette::Palette;
 use super::prompt::Prompt;
 use super::rail::RailView;
 use super::recall::Recalling;
-use super::rules::Rules;
-use super::screen::{Layout, Screen};
 use super::take::Kept;
 use super::typing::Typing;
 use super::why::Why;
 use crate::files::Output;
 use crate::saved::CourseFile;
-use crate::sources::Source;
 
 /// Speeds, slow to fast.
 const SPEEDS: [(f64, &str); 7] = [
@@ -69,13 +66,8 @@ pub(super) enum Wish {
     Leave,
     Suspend,
     Edit(PathBuf),
-}
-
-/// How large a dot of the loupe is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Loupe {
-    Off,
-    Centimetres(u8),
+    /// What a line that was typed asks the frame for.
+    Act(Action),
 }
 
 /// Figures worked out when the moment has moved enough, not for every frame.
@@ -106,9 +98,6 @@ pub struct Stage {
     pub(super) viewer: MemberId,
     pub(super) knob: usize,
     pub(super) panel: bool,
-    pub(super) help: Option<u16>,
-    pub(super) loupe: Loupe,
-    pub(super) camera: Camera,
     pub(super) rail: RailView,
     /// The keyboard's hands; the member at the helm is the lab's to know.
     pub driving: Driving,
@@ -120,12 +109,10 @@ pub struct Stage {
     pub(super) prompt: Option<Prompt>,
     pub(super) history: Vec<String>,
     notice: Option<(String, Duration)>,
+    /// The files of the rules, and what becomes of saved edits.
+    pub(super) edits: Edits,
     /// Whether it was said what did not stir.
     still_told: bool,
-    pub(super) screen: Screen,
-    pub(super) rules: Rules,
-    /// Real time since the gait files were looked at.
-    pub(super) unlooked: Duration,
     pub(super) facts: Option<Facts>,
     /// What the run came from.
     pub(super) origin: Origin,
@@ -147,7 +134,6 @@ pub struct Stage {
 impl Stage {
     /// A run at its beginning, running.
     pub fn new(run: Run, palette: Palette) -> Self {
-        let spawn = run.course().cast[0].spawn;
         let mut stage = Self {
             at: run.now(),
             target: run.now(),
@@ -160,9 +146,6 @@ impl Stage {
             viewer: MemberId::new(0),
             knob: 0,
             panel: false,
-            help: None,
-            loupe: Loupe::Centimetres(2),
-            camera: Camera::new(spawn),
             rail: RailView::default(),
             driving: Driving::default(),
             hands_kept: None,
@@ -171,9 +154,7 @@ impl Stage {
             history: Vec::new(),
             notice: None,
             still_told: false,
-            screen: Screen::default(),
-            rules: Rules { sources: Source::of(run.course(), None), ..Rules::default() },
-            unlooked: Duration::ZERO,
+            edits: Edits::of(run.course(), None),
             facts: None,
             origin: Origin::default(),
             budget: None,
@@ -346,10 +327,6 @@ impl Stage {
             let amiss = amiss(self.run.record(), self.at);
             self.facts = Some(Facts { at: self.at, entity: self.entity, figures, corrected, amiss });
         }
-        let echoes = self.echoes();
-        if let Some(echo) = echoes.predicted.or(echoes.authority).or(echoes.drawn) {
-            self.camera.follow(echo.pos);
-        }
         self.rail.follow(self.at, self.run.now());
         self.refresh_budget();
         self.follow_branch();
@@ -367,95 +344,36 @@ impl Stage {
 
     // --- input ---
 
-    /// Takes a key.
-    pub(super) fn key(&mut self, key: &KeyEvent) -> Option<Wish> {
-        let meant = action(key);
-        if key.kind == KeyEventKind::Press && meant == Some(Action::QuitAlways) {
-            return self.leave();
-        }
-        if key.kind == KeyEventKind::Press && meant == Some(Action::Suspend) {
-            self.release_all();
-            return Some(Wish::Suspend);
-        }
+    /// Takes a key that a mode takes before it means anything else: an offered session, a value or a line that is typed, the helm.
+    /// `None` where none does.
+    pub(super) fn key_in_a_mode(&mut self, key: &KeyEvent) -> Option<Option<Wish>> {
+        let is_pressed = key.kind != KeyEventKind::Release;
         if self.session_key(key) {
-            return None;
+            return Some(None);
         }
         if self.typing.is_some() {
-            if key.kind != KeyEventKind::Release {
+            if is_pressed {
                 self.typing_key(key);
             }
-            return None;
+            return Some(None);
         }
         if self.prompt.is_some() {
-            return if key.kind == KeyEventKind::Release { None } else { self.prompt_key(key) };
+            return Some(if is_pressed { self.prompt_key(key) } else { None });
         }
-        if self.driving.on && self.help.is_none() {
-            if key.code == crossterm::event::KeyCode::Esc {
+        if self.driving.on {
+            if key.code == KeyCode::Esc {
                 self.leave_driving();
-                return None;
+                return Some(None);
             }
             if self.drives() && self.driving.key(key) {
                 self.drive(0.0);
-                return None;
+                return Some(None);
             }
         }
-        if key.kind == KeyEventKind::Release {
-            return None;
-        }
-        let is_esc = key.code == crossterm::event::KeyCode::Esc;
-        if self.help.is_none() && self.why_key(key)
-            || is_esc && (self.budget.take().is_some() || self.offered.take().is_some())
-        {
-            return None;
-        }
-        if self.help.is_some() {
-            self.help_key(key, meant);
-            return None;
-        }
-        match meant {
-            Some(Action::Quit) => self.leave(),
-            Some(Action::Edit) => self.edit(),
-            Some(meant) => {
-                self.act(meant);
-                None
-            }
-            None => None,
-        }
+        None
     }
 
-    fn help_key(&mut self, key: &KeyEvent, meant: Option<Action>) {
-        use crossterm::event::KeyCode;
-        let Some(scrolled) = self.help else { return };
-        self.help = match (key.code, meant) {
-            (KeyCode::Down | KeyCode::PageDown, _) => Some(scrolled.saturating_add(1)),
-            (KeyCode::Up | KeyCode::PageUp, _) => Some(scrolled.saturating_sub(1)),
-            (KeyCode::Esc | KeyCode::Enter, _) | (_, Some(Action::Help | Action::Quit | Action::Pause)) => None,
-            _ => Some(scrolled),
-        };
-    }
-
-    /// A click on the rail moves the playhead there; one on the field sends what takes orders there, at the helm.
-    pub(super) fn mouse(&mut self, mouse: &MouseEvent, size: Size) {
-        let held =
-            matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left) | MouseEventKind::Drag(MouseButton::Left));
-        let layout = Layout::of(Rect::new(0, 0, size.width, size.height), self);
-        if let Some(layout) = layout.filter(|_| held)
-            && let Some(at) = self.rail.moment_at(layout.rail, mouse.column, mouse.row)
-        {
-            self.running = false;
-            self.go(at);
-        } else if let Some(layout) = layout.filter(|_| matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left)))
-            && self.screen == Screen::Field
-            && self.drives()
-            && self.driving.order_key().is_some()
-            && let Some(place) = super::field::place_at(self, layout.screen, (mouse.column, mouse.row))
-        {
-            self.driving.point_at(place);
-            self.drive(0.0);
-        }
-    }
-
-    /// Does what an action asks for.
+    /// Does what an action asks for that is the same on every screen.
     pub(super) fn act(&mut self, action: Action) {
         match action {
             Action::Pause => {
@@ -499,41 +417,19 @@ impl Stage {
             Action::EntityOn | Action::EntityBack => {
                 self.look_on(action == Action::EntityOn);
                 self.refresh();
-                self.camera.centre();
             }
             Action::ViewerOn | Action::ViewerBack => {
                 self.viewer = self.next(self.viewer, action == Action::ViewerOn);
                 self.refresh();
-            }
-            Action::Field => self.screen = Screen::Field,
-            Action::Rules => self.screen = Screen::Rules,
-            Action::PageUp | Action::PageDown => self.scroll(action == Action::PageDown),
-            Action::Reach => self.turn_reach(),
-            Action::KnobUp | Action::KnobDown if self.screen == Screen::Rules => {
-                self.choose_tunable(action == Action::KnobDown);
-            }
-            Action::TurnDown | Action::TurnUp if self.screen == Screen::Rules => {
-                self.tune(action == Action::TurnUp, false);
-            }
-            Action::TurnDownAll | Action::TurnUpAll if self.screen == Screen::Rules => {
-                self.tune(action == Action::TurnUpAll, true);
             }
             Action::KnobUp => self.knob = self.knob.checked_sub(1).unwrap_or(KNOBS.len() - 1),
             Action::KnobDown => self.knob = (self.knob + 1) % KNOBS.len(),
             Action::TurnDown | Action::TurnUp => self.turn(action == Action::TurnUp, false),
             Action::TurnDownAll | Action::TurnUpAll => self.turn(action == Action::TurnUpAll, true),
             Action::Panel => self.panel = !self.panel,
-            Action::ZoomIn | Action::ZoomOut => self.camera.zoom(action == Action::ZoomIn),
             Action::RailIn | Action::RailOut => {
                 self.rail.zoom(action == Action::RailIn);
                 self.follow();
-            }
-            Action::Loupe => {
-                self.loupe = match self.loupe {
-                    Loupe::Off => Loupe::Centimetres(2),
-                    Loupe::Centimetres(2) => Loupe::Centimetres(5),
-                    Loupe::Centimetres(_) => Loupe::Off,
-                };
             }
             Action::Prompt => self.open_prompt(),
             Action::Budget => self.turn_budget(),
@@ -542,8 +438,8 @@ impl Stage {
             Action::Again => self.begin_again(),
             Action::Take => self.take_key(),
             Action::Export => self.export(Path::new(".")),
-            Action::Help => self.help = Some(0),
-            Action::Suspend | Action::Quit | Action::QuitAlways | Action::Edit => {}
+            // The rest is the frame's, or a screen's that is not shown.
+            _ => {}
         }
     }
 
@@ -637,7 +533,7 @@ impl Stage {
         self.budget = None;
         let dropped = &before[reloaded(&self.run).len()..];
         // Edits that were dropped with the later part are what the files say all the same.
-        let (known, sources) = (self.run.lab().server_known(), &mut self.rules.sources);
+        let (known, sources) = (self.run.lab().server_known(), &mut self.edits.sources);
         for source in sources.iter_mut().filter(|s| s.trouble.is_none() && dropped.contains(&s.kind)) {
             source.take_again(known.kinds.motion(source.kind).schema());
         }

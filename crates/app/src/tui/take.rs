@@ -11,8 +11,8 @@ use velocitas_core::Motion;
 use velocitas_lab::take::{Journal, Take};
 use velocitas_lab::{LabTime, Run};
 
+use super::canvas::{popup, write};
 use super::palette::Tone;
-use super::screen::{popup, write};
 use super::stage::Stage;
 use crate::files::{OpenError, Output, TAKE};
 use crate::session::{Left, Session};
@@ -269,7 +269,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let (text, muted, key) = (p.text(Tone::Text), p.text(Tone::Muted), p.chosen());
     let title = "a session was not closed";
-    let inner = popup(stage, area, (74, 7), title, buffer);
+    let inner = popup(stage.palette, area, (74, 7), title, buffer);
     let (x, end) = (inner.x + 1, inner.right());
     let done = take.commands.len();
     let done = format!("{done} thing{} done", if done == 1 { "" } else { "s" });

@@ -7,28 +7,29 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::{Rect, Size};
 use velocitas_lab::{Course, Happening, LabTime, MemberId, Part, Run};
 
+use super::action::Action;
 use super::stage::Wish;
-use super::{Colours, Palette, Stage, draw};
+use super::{Colours, Frame, Palette, draw};
 
 /// The first of the cast.
 const FIRST: MemberId = MemberId::new(0);
 
-fn stage() -> Stage {
+fn stage() -> Frame {
     with_palette(Palette::new(Colours::True, false))
 }
 
-fn with_palette(palette: Palette) -> Stage {
-    Stage::new(Run::new(Course::demo()).expect("it fits"), palette)
+fn with_palette(palette: Palette) -> Frame {
+    Frame::new(Run::new(Course::demo()).expect("it fits"), palette)
 }
 
 /// The demo after so many seconds.
-fn after(seconds: f64) -> Stage {
+fn after(seconds: f64) -> Frame {
     let mut stage = stage();
     stage.advance_to(LabTime::from_secs(seconds));
     stage
 }
 
-fn drawn(stage: &Stage, width: u16, height: u16) -> Buffer {
+fn drawn(stage: &mut Frame, width: u16, height: u16) -> Buffer {
     let area = Rect::new(0, 0, width, height);
     let mut buffer = Buffer::empty(area);
     draw(stage, area, &mut buffer);
@@ -40,22 +41,22 @@ fn lines(buffer: &Buffer) -> Vec<String> {
     (0..buffer.area.height).map(row).collect()
 }
 
-fn text(stage: &Stage, width: u16, height: u16) -> String {
+fn text(stage: &mut Frame, width: u16, height: u16) -> String {
     lines(&drawn(stage, width, height)).join("\n")
 }
 
-fn press(stage: &mut Stage, code: KeyCode) -> Option<Wish> {
+fn press(stage: &mut Frame, code: KeyCode) -> Option<Wish> {
     stage.key(&KeyEvent::new(code, KeyModifiers::NONE))
 }
 
-fn type_keys(stage: &mut Stage, keys: &str) {
+fn type_keys(stage: &mut Frame, keys: &str) {
     for c in keys.chars() {
         press(stage, KeyCode::Char(c));
     }
 }
 
 /// Real time passes.
-fn pass(stage: &mut Stage, millis: u64) {
+fn pass(stage: &mut Frame, millis: u64) {
     for _ in 0..millis / 20 {
         stage.wait_for(Duration::from_millis(20));
         while stage.advance_a_little() {}
@@ -64,14 +65,14 @@ fn pass(stage: &mut Stage, millis: u64) {
 
 #[test]
 fn every_designed_size_shows_when_whose_and_what() {
-    let stage = after(5.0);
+    let mut stage = after(5.0);
     for (width, height) in [(160, 47), (120, 36), (80, 24), (300, 90), (110, 30), (109, 24)] {
-        let shown = text(&stage, width, height);
+        let shown = text(&mut stage, width, height);
         for wanted in ["VELOCITAS", "LIVE \u{d7}1", "0:05.00", "plover", "RTT", "rail", "now", "\u{25cf}"] {
             assert!(shown.contains(wanted), "{width}x{height} lacks `{wanted}`:\n{shown}");
         }
     }
-    let shown = text(&stage, 160, 47);
+    let shown = text(&mut stage, 160, 47);
     for wanted in ["predicted", "authority", "same tick", "corrected", "latency, one way", "loupe", "knobs of plover"] {
         assert!(shown.contains(wanted), "{wanted}");
     }
@@ -84,7 +85,7 @@ fn nothing_is_cut_at_the_right_edge_of_the_panel() {
         for _ in 0..entity {
             press(&mut stage, KeyCode::Tab);
         }
-        let rows = lines(&drawn(&stage, 160, 47));
+        let rows = lines(&drawn(&mut stage, 160, 47));
         for row in &rows[3..34] {
             let before_border = row.chars().nth(158);
             assert!(matches!(before_border, Some(' ' | '\u{2500}')), "cut: {row}");
@@ -94,24 +95,24 @@ fn nothing_is_cut_at_the_right_edge_of_the_panel() {
 
 #[test]
 fn a_small_terminal_says_what_it_needs_and_none_is_too_small() {
-    let stage = after(1.0);
-    assert!(text(&stage, 79, 24).contains("Velocitas needs 80\u{d7}24 cells; this is 79\u{d7}24"));
+    let mut stage = after(1.0);
+    assert!(text(&mut stage, 79, 24).contains("Velocitas needs 80\u{d7}24 cells; this is 79\u{d7}24"));
     for (width, height) in [(0, 0), (1, 1), (3, 90), (200, 2), (80, 23)] {
-        let _ = text(&stage, width, height);
+        let _ = text(&mut stage, width, height);
     }
 }
 
 #[test]
 fn drawing_twice_gives_the_same_cells() {
-    let stage = after(4.0);
-    assert_eq!(drawn(&stage, 160, 47), drawn(&stage, 160, 47));
+    let mut stage = after(4.0);
+    assert_eq!(drawn(&mut stage, 160, 47), drawn(&mut stage, 160, 47));
 }
 
 #[test]
 fn without_colour_shapes_alone_tell_the_echoes_and_the_ground_apart() {
     let mut stage = with_palette(Palette::new(Colours::None, false));
     stage.advance_to(LabTime::from_secs(4.0));
-    let buffer = drawn(&stage, 160, 47);
+    let buffer = drawn(&mut stage, 160, 47);
     assert!(buffer.content.iter().all(|c| c.bg == ratatui::style::Color::Reset));
     let shown = lines(&buffer).join("\n");
     for wanted in ["\u{25cf}", "\u{25c6}", "\u{25cb}", "~", "#", "%"] {
@@ -123,7 +124,7 @@ fn without_colour_shapes_alone_tell_the_echoes_and_the_ground_apart() {
 fn in_ascii_every_cell_is_ascii() {
     let mut stage = with_palette(Palette::new(Colours::True, true));
     stage.advance_to(LabTime::from_secs(4.0));
-    for row in lines(&drawn(&stage, 160, 47)) {
+    for row in lines(&drawn(&mut stage, 160, 47)) {
         // Words may carry a sigma or a middle dot of prose; shapes may not.
         let strange: String = row.chars().filter(|c| *c > '\u{2000}').collect();
         assert!(strange.is_empty(), "{strange} in {row}");
@@ -138,7 +139,7 @@ fn space_pauses_and_time_stands_until_it_runs_again() {
     type_keys(&mut stage, " ");
     pass(&mut stage, 500);
     assert_eq!(stage.at, LabTime::from_secs(1.0));
-    assert!(text(&stage, 120, 36).contains("PAUSED"));
+    assert!(text(&mut stage, 120, 36).contains("PAUSED"));
     type_keys(&mut stage, " ++");
     pass(&mut stage, 500);
     assert_eq!(stage.at, LabTime::from_secs(3.0));
@@ -147,19 +148,19 @@ fn space_pauses_and_time_stands_until_it_runs_again() {
 #[test]
 fn ticks_are_stepped_back_and_on_in_the_selected_machines_count() {
     let mut stage = after(5.0);
-    let tick = |stage: &Stage| stage.moment().tick(stage.machine(FIRST), Part::Client).unwrap_or_default().0;
-    let newest = tick(&stage);
+    let tick = |stage: &mut Frame| stage.moment().tick(stage.machine(FIRST), Part::Client).unwrap_or_default().0;
+    let newest = tick(&mut stage);
     type_keys(&mut stage, ",,,");
     // A frame may hold two ticks: they were made at the same moment and are stepped over together.
-    assert!((3..=6).contains(&(newest - tick(&stage))), "{} from {newest}", tick(&stage));
+    assert!((3..=6).contains(&(newest - tick(&mut stage))), "{} from {newest}", tick(&mut stage));
     assert!(!stage.is_live());
-    assert!(text(&stage, 160, 47).contains("BACK \u{2212}0.0"));
+    assert!(text(&mut stage, 160, 47).contains("BACK \u{2212}0.0"));
     type_keys(&mut stage, "...");
-    assert_eq!(tick(&stage), newest);
+    assert_eq!(tick(&mut stage), newest);
     // Beyond the present a step makes the next tick.
     press(&mut stage, KeyCode::End);
     type_keys(&mut stage, " .");
-    assert!(tick(&stage) > newest && stage.is_live() && !stage.running);
+    assert!(tick(&mut stage) > newest && stage.is_live() && !stage.running);
 }
 
 #[test]
@@ -169,12 +170,12 @@ fn looking_back_knobs_and_helm_only_offer_the_way_to_live() {
     let commands = stage.run().commands().len();
     for code in [KeyCode::Char('h'), KeyCode::Char(' ')] {
         press(&mut stage, code);
-        assert!(text(&stage, 120, 36).contains("looking back: End returns to live, Enter resumes from here"));
+        assert!(text(&mut stage, 120, 36).contains("looking back: End returns to live, Enter resumes from here"));
     }
     assert_eq!(stage.run().commands().len(), commands);
     press(&mut stage, KeyCode::Enter);
     assert!(stage.is_live() && stage.run().now() == LabTime::from_secs(4.0));
-    assert!(text(&stage, 120, 36).contains("the 1.0 s after it were dropped"));
+    assert!(text(&mut stage, 120, 36).contains("the 1.0 s after it were dropped"));
 }
 
 #[test]
@@ -188,17 +189,17 @@ fn events_are_jumped_to_and_named() {
             .last_correction(stage.machine(FIRST))
             .is_some_and(|c| stage.at.minus(c.at) < LabTime::from_millis(300.0))
     );
-    assert!(text(&stage, 160, 47).contains("crate 7: the server stops"));
+    assert!(text(&mut stage, 160, 47).contains("crate 7: the server stops"));
 }
 
 #[test]
 fn knobs_turn_for_one_machine_or_for_all() {
     let mut stage = after(1.0);
-    let latency = |stage: &Stage, member: u16| stage.run().lab().knobs(MemberId::new(member)).up.latency_ms;
+    let latency = |stage: &mut Frame, member: u16| stage.run().lab().knobs(MemberId::new(member)).up.latency_ms;
     press(&mut stage, KeyCode::Right);
-    assert_eq!((latency(&stage, 0), latency(&stage, 1)), (50.0, 22.0));
+    assert_eq!((latency(&mut stage, 0), latency(&mut stage, 1)), (50.0, 22.0));
     stage.key(&KeyEvent::new(KeyCode::Left, KeyModifiers::SHIFT));
-    assert_eq!((latency(&stage, 0), latency(&stage, 1)), (40.0, 40.0));
+    assert_eq!((latency(&mut stage, 0), latency(&mut stage, 1)), (40.0, 40.0));
     for _ in 0..9 {
         press(&mut stage, KeyCode::Down);
     }
@@ -239,7 +240,7 @@ fn the_helm_drives_with_held_keys_where_releases_are_told() {
         .expect("it plays")
         .pos;
     assert!(still.distance(to) < 1e-3, "and then it stands");
-    assert!(text(&stage, 120, 36).contains("driving plover"));
+    assert!(text(&mut stage, 120, 36).contains("driving plover"));
     press(&mut stage, KeyCode::Esc);
     type_keys(&mut stage, "h");
     assert_eq!(stage.run().lab().helm(), None);
@@ -272,21 +273,58 @@ fn quitting_works_in_every_mode() {
     assert_eq!(stage.key(&interrupt), Some(Wish::Leave));
 }
 
+/// What a page of help says, at a size at which all of it is seen.
+fn help(stage: &mut Frame) -> String {
+    let shown = lines(&drawn(stage, 164, 90));
+    let halves = |from: usize, to: usize| -> Vec<String> {
+        shown.iter().map(|row| row.chars().skip(from).take(to - from).collect::<String>().trim().to_owned()).collect()
+    };
+    [halves(5, 81), halves(82, 158)].concat().join(" ").split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
 #[test]
-fn the_help_page_lists_every_key_and_scrolls_where_it_must() {
+fn help_lists_the_keys_that_work_here_and_every_glyph_and_is_searched_by_typing() {
+    use super::action::{BINDINGS, Screen};
     let mut stage = after(0.5);
-    type_keys(&mut stage, "?");
-    let shown = text(&stage, 160, 72);
-    for binding in &super::action::BINDINGS {
-        assert!(shown.contains(binding.help), "{}", binding.help);
+    for screen in super::screens::SCREENS.iter().map(|spec| spec.screen) {
+        stage.act(Action::Show(screen));
+        stage.act(Action::Help);
+        let shown = help(&mut stage);
+        for binding in &BINDINGS {
+            assert_eq!(shown.contains(binding.help), binding.is_on(screen), "{screen:?}: {} in {shown}", binding.help);
+        }
+        for (glyph, _, said) in stage.shown.view().glyphs(stage.palette) {
+            assert!(shown.contains(&format!("{glyph} {said}")), "{screen:?}: {said} in {shown}");
+        }
+        press(&mut stage, KeyCode::Esc);
     }
-    assert!(!text(&stage, 80, 24).contains("hand back to the script"));
-    for _ in 0..70 {
-        press(&mut stage, KeyCode::Down);
-    }
-    assert!(text(&stage, 80, 24).contains("hand back to the script"));
+    stage.act(Action::Show(Screen::Field));
+    type_keys(&mut stage, "?budg");
+    let found = help(&mut stage);
+    assert!(found.contains("what the course allows the selected member") && !found.contains("suspend"), "{found}");
+    type_keys(&mut stage, "zz");
+    assert!(help(&mut stage).contains("nothing here is called or does `budgzz`"));
     press(&mut stage, KeyCode::Esc);
     assert!(stage.help.is_none());
+}
+
+#[test]
+fn help_scrolls_where_it_must_and_cuts_nothing_off() {
+    let mut stage = after(0.5);
+    for (width, height) in [(160, 47), (120, 36), (80, 24)] {
+        type_keys(&mut stage, "?");
+        let mut all = String::new();
+        for _ in 0..120 {
+            all += &lines(&drawn(&mut stage, width, height)).join(" ");
+            press(&mut stage, KeyCode::Down);
+        }
+        assert!(all.contains("hand back to the script"), "the last of it, at {width}x{height}");
+        for word in super::action::BINDINGS.iter().flat_map(|b| b.help.split(' ')) {
+            let is_here = super::action::BINDINGS.iter().any(|b| b.help.contains(word) && b.on.is_empty());
+            assert!(!is_here || all.contains(word), "{word} is cut off at {width}x{height}");
+        }
+        press(&mut stage, KeyCode::Esc);
+    }
 }
 
 #[test]
@@ -314,7 +352,7 @@ fn no_key_at_any_moment_panics() {
 }
 
 /// Presses whatever there is, at any moment.
-fn hammer(mut stage: Stage) {
+fn hammer(mut stage: Frame) {
     let codes: Vec<KeyCode> = (' '..='~')
         .map(KeyCode::Char)
         // Those write files.
@@ -332,7 +370,7 @@ fn hammer(mut stage: Stage) {
         }
         if i % 10 == 0 {
             let (width, height) = [(160, 47), (80, 24), (120, 36)][i % 3];
-            drawn(&stage, width, height);
+            drawn(&mut stage, width, height);
         }
     }
 }
@@ -345,10 +383,10 @@ fn an_export_is_written_whole_and_named_after_what_is_seen() {
     let name = "velocitas-plover-error-0m04s00.svg";
     let svg = std::fs::read_to_string(folder.path().join(name)).expect("it was written");
     assert!(svg.contains("plover, prediction error") && svg.ends_with("</svg>\n"), "{}", &svg[svg.len() - 20..]);
-    assert!(text(&stage, 120, 36).contains(&format!("wrote {name}")));
+    assert!(text(&mut stage, 120, 36).contains(&format!("wrote {name}")));
     // Where it cannot be written, that is said and nothing else happens.
     stage.export(&folder.path().join("nowhere"));
-    assert!(text(&stage, 160, 47).contains("cannot write"));
+    assert!(text(&mut stage, 160, 47).contains("cannot write"));
 }
 
 #[test]
@@ -364,25 +402,25 @@ fn the_rails_page_stands_until_the_playhead_reaches_its_end() {
     press(&mut stage, KeyCode::Home);
     assert!(stage.rail.span().0 <= stage.at);
     // Coarser slices show more.
-    let long = |stage: &Stage| stage.rail.span().1.minus(stage.rail.span().0);
-    let fine = long(&stage);
+    let long = |stage: &mut Frame| stage.rail.span().1.minus(stage.rail.span().0);
+    let fine = long(&mut stage);
     type_keys(&mut stage, "{");
-    assert_eq!(long(&stage).0, fine.0 * 2);
+    assert_eq!(long(&mut stage).0, fine.0 * 2);
 }
 
 #[test]
 fn the_loupe_and_the_zoom_change_what_a_cell_means_and_say_so() {
     let mut stage = after(4.0);
-    assert!(text(&stage, 160, 47).contains("1 dot 2 cm"));
+    assert!(text(&mut stage, 160, 47).contains("1 dot 2 cm"));
     type_keys(&mut stage, "l");
-    assert!(text(&stage, 160, 47).contains("1 dot 5 cm"));
+    assert!(text(&mut stage, 160, 47).contains("1 dot 5 cm"));
     type_keys(&mut stage, "l");
-    assert!(!text(&stage, 160, 47).contains("loupe"));
-    assert!(text(&stage, 160, 47).contains("1 cell 0.5 m"));
+    assert!(!text(&mut stage, 160, 47).contains("loupe"));
+    assert!(text(&mut stage, 160, 47).contains("1 cell 0.5 m"));
     type_keys(&mut stage, "]");
-    assert!(text(&stage, 160, 47).contains("1 cell 0.25 m"));
+    assert!(text(&mut stage, 160, 47).contains("1 cell 0.25 m"));
     type_keys(&mut stage, "[[[");
-    assert!(text(&stage, 160, 47).contains("1 cell 2 m"));
+    assert!(text(&mut stage, 160, 47).contains("1 cell 2 m"));
 }
 
 #[test]
@@ -395,7 +433,7 @@ fn live_paused_and_back_never_look_alike() {
             } else if i == 2 {
                 type_keys(&mut stage, "<");
             }
-            let buffer = drawn(&stage, 160, 47);
+            let buffer = drawn(&mut stage, 160, 47);
             let row = lines(&buffer)[0].clone();
             let at = ["LIVE", "PAUSED", "BACK"].iter().find_map(|w| row.find(w)).expect("a badge");
             let column = row[..at].chars().count() as u16;
@@ -417,7 +455,7 @@ fn a_verdict_is_shown_with_its_evidence() {
     for _ in 0..4 {
         press(&mut stage, KeyCode::Tab);
     }
-    let shown = text(&stage, 160, 47);
+    let shown = text(&mut stage, 160, 47);
     assert!(shown.contains("! reach at tick") && shown.contains("limit 0.122 (slack 4 %)"), "{shown}");
     assert!(shown.contains("the guard pulled back"), "{shown}");
 }
@@ -425,35 +463,39 @@ fn a_verdict_is_shown_with_its_evidence() {
 #[test]
 fn a_value_is_typed_for_a_knob_and_what_is_none_stays_to_be_mended() {
     let mut stage = after(1.0);
-    let latency = |stage: &Stage| stage.run().lab().knobs(FIRST).up.latency_ms;
+    let latency = |stage: &mut Frame| stage.run().lab().knobs(FIRST).up.latency_ms;
     type_keys(&mut stage, "t0.2 s");
-    assert!(text(&stage, 160, 47).contains("latency, one way   0.2 s_ ms"), "{}", text(&stage, 160, 47));
+    assert!(text(&mut stage, 160, 47).contains("latency, one way   0.2 s_ ms"), "{}", text(&mut stage, 160, 47));
     press(&mut stage, KeyCode::Enter);
-    assert_eq!(latency(&stage), 200.0);
+    assert_eq!(latency(&mut stage), 200.0);
     type_keys(&mut stage, "tq1");
     press(&mut stage, KeyCode::Enter);
-    assert!(text(&stage, 160, 47).contains("expected a time such as"), "{}", text(&stage, 160, 47));
+    assert!(text(&mut stage, 160, 47).contains("expected a time such as"), "{}", text(&mut stage, 160, 47));
     press(&mut stage, KeyCode::Esc);
-    assert_eq!(latency(&stage), 200.0);
+    assert_eq!(latency(&mut stage), 200.0);
     // Looking back it is offered.
     type_keys(&mut stage, ",t150");
     press(&mut stage, KeyCode::Enter);
-    assert!(text(&stage, 160, 47).contains("with plover: latency, one way 150 ms"), "{}", text(&stage, 160, 47));
-    assert_eq!(latency(&stage), 200.0);
+    assert!(
+        text(&mut stage, 160, 47).contains("with plover: latency, one way 150 ms"),
+        "{}",
+        text(&mut stage, 160, 47)
+    );
+    assert_eq!(latency(&mut stage), 200.0);
 }
 
 #[test]
 fn things_happen_to_the_selected_member_at_a_key_and_not_to_who_moves_itself() {
     let mut stage = after(2.0);
-    let count = |stage: &Stage, wanted: fn(&Happening) -> bool| {
+    let count = |stage: &mut Frame, wanted: fn(&Happening) -> bool| {
         let rows = &stage.run().record().of(stage.machine(stage.entity)).happenings;
         rows.span(LabTime::from_secs(2.0), stage.run().now()).filter(|row| wanted(&row.what)).count()
     };
     type_keys(&mut stage, "ujf");
     let found = [
-        count(&stage, |what| matches!(what, Happening::Pushed(..))),
-        count(&stage, |what| matches!(what, Happening::Teleported(..))),
-        count(&stage, |what| matches!(what, Happening::Frozen(_))),
+        count(&mut stage, |what| matches!(what, Happening::Pushed(..))),
+        count(&mut stage, |what| matches!(what, Happening::Teleported(..))),
+        count(&mut stage, |what| matches!(what, Happening::Frozen(_))),
     ];
     assert_eq!(found, [1, 1, 1]);
     // Curlew says where it is.
@@ -461,22 +503,22 @@ fn things_happen_to_the_selected_member_at_a_key_and_not_to_who_moves_itself() {
         press(&mut stage, KeyCode::Tab);
     }
     type_keys(&mut stage, "uj");
-    assert_eq!(count(&stage, |what| matches!(what, Happening::Pushed(..) | Happening::Teleported(..))), 0);
-    assert!(text(&stage, 160, 47).contains("curlew says where it is"));
+    assert_eq!(count(&mut stage, |what| matches!(what, Happening::Pushed(..) | Happening::Teleported(..))), 0);
+    assert!(text(&mut stage, 160, 47).contains("curlew says where it is"));
 }
 
 #[test]
 fn knobs_that_do_not_fit_are_scrolled_to() {
     let mut stage = after(2.0);
-    let shown = text(&stage, 120, 36);
+    let shown = text(&mut stage, 120, 36);
     assert!(shown.contains("latency, one way") && !shown.contains("queue  "));
     press(&mut stage, KeyCode::Up);
-    let shown = text(&stage, 120, 36);
+    let shown = text(&mut stage, 120, 36);
     assert!(shown.contains("queue  ") && !shown.contains("latency, one way"));
     // On the smallest screen the panel is a key away.
-    assert!(!text(&stage, 80, 24).contains("knobs of plover"));
+    assert!(!text(&mut stage, 80, 24).contains("knobs of plover"));
     type_keys(&mut stage, "k");
-    assert!(text(&stage, 80, 24).contains("knobs of plover"));
+    assert!(text(&mut stage, 80, 24).contains("knobs of plover"));
 }
 
 #[test]
@@ -484,7 +526,7 @@ fn the_rules_screen_shows_source_fields_and_tunables_at_every_size() {
     let mut stage = after(2.0);
     type_keys(&mut stage, "2");
     for (width, height) in [(160, 47), (120, 36), (80, 24), (300, 90)] {
-        let shown = text(&stage, width, height);
+        let shown = text(&mut stage, width, height);
         for wanted in ["2 Rules", "courier.gait", "IN FORCE", "gait \"courier\"", "input {"] {
             assert!(shown.contains(wanted), "{width}x{height} lacks `{wanted}`:\n{shown}");
         }
@@ -492,20 +534,20 @@ fn the_rules_screen_shows_source_fields_and_tunables_at_every_size() {
         assert_eq!(panel, width >= 110, "{width}x{height}:\n{shown}");
     }
     type_keys(&mut stage, "k");
-    assert!(text(&stage, 80, 24).contains("tunables at plover"), "on one key where there is little room");
+    assert!(text(&mut stage, 80, 24).contains("tunables at plover"), "on one key where there is little room");
     // The ferry has a rule of its own, scrolled to its end and back.
     press(&mut stage, KeyCode::BackTab);
     for _ in 0..40 {
         press(&mut stage, KeyCode::PageDown);
     }
-    let shown = text(&stage, 160, 47);
+    let shown = text(&mut stage, 160, 47);
     assert!(shown.contains("ferry.gait") && shown.contains("limits {") && shown.contains("lines above"), "{shown}");
     for _ in 0..40 {
         press(&mut stage, KeyCode::PageUp);
     }
-    assert!(text(&stage, 160, 47).contains("# The canal ferry"));
+    assert!(text(&mut stage, 160, 47).contains("# The canal ferry"));
     type_keys(&mut stage, "e");
-    assert!(text(&stage, 160, 47).contains("velocitas new FOLDER"), "built in: there is no file to edit");
+    assert!(text(&mut stage, 160, 47).contains("velocitas new FOLDER"), "built in: there is no file to edit");
 }
 
 #[test]
@@ -515,18 +557,18 @@ fn a_tunable_turned_on_one_machine_is_marked_and_for_all_is_not() {
     press(&mut stage, KeyCode::Down);
     press(&mut stage, KeyCode::Right);
     pass(&mut stage, 200);
-    let shown = text(&stage, 160, 47);
+    let shown = text(&mut stage, 160, 47);
     assert!(shown.contains("haste") && shown.contains("1.7") && shown.contains("server 1.6"), "{shown}");
     stage.key(&KeyEvent::new(KeyCode::Right, KeyModifiers::SHIFT));
-    let shown = text(&stage, 160, 47);
+    let shown = text(&mut stage, 160, 47);
     assert!(shown.contains("1.8") && !shown.contains("server 1.6") && shown.contains("turned"), "{shown}");
     // Looking back, nothing is turned but offered, from what it was then.
     type_keys(&mut stage, "<");
     press(&mut stage, KeyCode::Right);
-    let shown = text(&stage, 160, 47);
+    let shown = text(&mut stage, 160, 47);
     assert!(shown.contains("with haste at 1.7 on plover") && shown.contains("1.8"), "{shown}");
     press(&mut stage, KeyCode::Right);
-    assert!(text(&stage, 160, 47).contains("with haste at 1.8 on plover"), "turned further it is offered further");
+    assert!(text(&mut stage, 160, 47).contains("with haste at 1.8 on plover"), "turned further it is offered further");
 }
 
 #[test]
@@ -535,10 +577,10 @@ fn a_broken_edit_stands_under_its_line_and_a_good_one_waits_for_the_present() {
     type_keys(&mut stage, "2");
     let before = stage.run.lab().server_known().kinds.motion(1).schema().clone();
     let good = velocitas_lab::shipped_gait("courier.gait").expect("it ships");
-    stage.rules.sources[0].take(good.replace("breath + dt", "breth + dt"), &before);
-    stage.rules.show_first_mistake(1);
+    stage.edits.sources[0].take(good.replace("breath + dt", "breth + dt"), &before);
+    stage.edits.mistake = (1, 1);
     for (width, height) in [(160, 47), (80, 24)] {
-        let all = lines(&drawn(&stage, width, height));
+        let all = lines(&drawn(&mut stage, width, height));
         let caret = all.iter().position(|l| l.contains("^^^^^")).unwrap_or_else(|| panic!("{}", all.join("\n")));
         assert!(all[caret - 1].contains("breth") && all[caret + 1].contains("expected a name"), "{}", all.join("\n"));
         assert_eq!(all[caret].find('^'), all[caret - 1].find("breth"), "under the word");
@@ -546,13 +588,13 @@ fn a_broken_edit_stands_under_its_line_and_a_good_one_waits_for_the_present() {
     }
     // The past is looked at: a good edit waits.
     type_keys(&mut stage, "<");
-    stage.rules.sources[0].take(good.replace("4.2 m/s ", "5 m/s "), &before);
+    stage.edits.sources[0].take(good.replace("4.2 m/s ", "5 m/s "), &before);
     stage.look_at_files(Duration::from_millis(20));
-    assert!(text(&stage, 160, 47).contains("WAITING") && stage.run.record().changes.is_empty());
+    assert!(text(&mut stage, 160, 47).contains("WAITING") && stage.run.record().changes.is_empty());
     press(&mut stage, KeyCode::End);
     stage.look_at_files(Duration::from_millis(20));
     assert_eq!(stage.run.record().changes.len(), 1);
-    assert!(text(&stage, 160, 47).contains("IN FORCE since tick"));
+    assert!(text(&mut stage, 160, 47).contains("IN FORCE since tick"));
     // Resuming from before the edit drops it, and the file says it again.
     type_keys(&mut stage, "<<");
     press(&mut stage, KeyCode::Enter);
@@ -565,7 +607,7 @@ fn a_broken_edit_stands_under_its_line_and_a_good_one_waits_for_the_present() {
 fn the_ferry_is_drawn_in_its_size_with_its_heading_and_its_look() {
     let mut stage = after(12.0);
     press(&mut stage, KeyCode::BackTab);
-    let shown = text(&stage, 160, 47);
+    let shown = text(&mut stage, 160, 47);
     let around = shown.chars().filter(|c| ('\u{2801}'..='\u{28ff}').contains(c)).count();
     assert!(around > 12, "an outline of dots:\n{shown}");
     assert!(shown.contains("lawful: under_way"), "{shown}");
@@ -576,10 +618,10 @@ fn what_does_not_fit_the_rules_screen_says_so() {
     let mut stage = after(1.0);
     press(&mut stage, KeyCode::BackTab);
     type_keys(&mut stage, "2");
-    let shown = text(&stage, 120, 36);
+    let shown = text(&mut stage, 120, 36);
     assert!(shown.contains("more: a taller terminal shows them"), "{shown}");
     assert!(shown.contains('\u{203a}'), "lines cut at the right are marked:\n{shown}");
-    assert!(!text(&stage, 200, 60).contains("more: a taller"));
+    assert!(!text(&mut stage, 200, 60).contains("more: a taller"));
 }
 
 #[test]
@@ -588,14 +630,14 @@ fn an_edit_that_one_machine_alone_cannot_take_over_is_told_and_all_may() {
     type_keys(&mut stage, "2a");
     let before = stage.run.lab().server_known().kinds.motion(1).schema().clone();
     let good = velocitas_lab::shipped_gait("courier.gait").expect("it ships");
-    stage.rules.sources[0].take(good.replace("stick    bits 7 ", "stick    bits 9 "), &before);
+    stage.edits.sources[0].take(good.replace("stick    bits 7 ", "stick    bits 9 "), &before);
     stage.look_at_files(Duration::from_millis(20));
-    let shown = text(&stage, 160, 47);
+    let shown = text(&mut stage, 160, 47);
     assert!(shown.contains("the new rule has another layout") && stage.run.record().changes.is_empty(), "{shown}");
     type_keys(&mut stage, "a");
     stage.look_at_files(Duration::from_millis(20));
     assert_eq!(stage.run.record().changes.len(), 1);
-    assert!(text(&stage, 160, 47).contains("IN FORCE since tick"));
+    assert!(text(&mut stage, 160, 47).contains("IN FORCE since tick"));
 }
 
 #[test]
@@ -603,24 +645,24 @@ fn the_rail_says_where_the_kept_part_begins_and_the_playhead_stays_in_it() {
     let mut run = Run::new(Course::demo()).expect("it fits");
     run.set_keep(velocitas_lab::Keep::Time(velocitas_lab::LEAST_KEPT));
     run.advance(LabTime::from_secs(140.0));
-    let mut stage = Stage::new(run, Palette::new(Colours::True, false));
+    let mut stage = Frame::new(run, Palette::new(Colours::True, false));
     stage.resized(Size::new(160, 47));
     press(&mut stage, KeyCode::Home);
-    let shown = text(&stage, 160, 47);
+    let shown = text(&mut stage, 160, 47);
     assert!(shown.contains("kept from 1:20") && shown.contains("1:20.00"), "{shown}");
     type_keys(&mut stage, "<");
     assert_eq!(stage.at, LabTime::from_secs(80.0), "before that there is nothing to look at");
-    let fresh = text(&after(5.0), 160, 47);
+    let fresh = text(&mut after(5.0), 160, 47);
     assert!(!fresh.contains("kept from"), "{fresh}");
 }
 
-fn comings() -> Stage {
+fn comings() -> Frame {
     let course = Course::parse("comings", velocitas_lab::COMINGS, &[]).unwrap_or_else(|e| panic!("{e}"));
-    Stage::new(Run::new(course).expect("it fits"), Palette::new(Colours::True, false))
+    Frame::new(Run::new(course).expect("it fits"), Palette::new(Colours::True, false))
 }
 
 /// The row of the panel that begins with a word.
-fn row(stage: &Stage, name: &str) -> String {
+fn row(stage: &mut Frame, name: &str) -> String {
     let shown = text(stage, 160, 47);
     let rows = shown.lines().filter_map(|line| line.split('\u{2502}').rev().nth(1).map(str::trim).map(str::to_owned));
     let found: Vec<String> = rows.filter(|row| row.starts_with(name)).collect();
@@ -632,39 +674,43 @@ fn row(stage: &Stage, name: &str) -> String {
 fn somebody_crashes_leaves_and_returns_by_key_and_the_panel_says_what_the_record_does() {
     let mut stage = comings();
     stage.advance_to(LabTime::from_secs(3.0));
-    let known = |stage: &Stage| {
+    let known = |stage: &mut Frame| {
         let moment = stage.moment();
         let (know, not) = moment.known_to(stage.subject().expect("it came"));
         (know.len(), not.join(", "))
     };
-    assert_eq!((row(&stage, "owned by"), known(&stage)), ("heron; all 3 know it".to_owned(), (3, String::new())));
+    assert_eq!(
+        (row(&mut stage, "owned by"), known(&mut stage)),
+        ("heron; all 3 know it".to_owned(), (3, String::new()))
+    );
     press(&mut stage, KeyCode::Char('r'));
-    assert!(text(&stage, 160, 47).contains("heron is there"));
+    assert!(text(&mut stage, 160, 47).contains("heron is there"));
     press(&mut stage, KeyCode::Char('c'));
     pass(&mut stage, 1000);
     assert!(
-        text(&stage, 160, 47).contains("heron (silent)") && row(&stage, "\u{25cf} predicted").contains("it is out")
+        text(&mut stage, 160, 47).contains("heron (silent)")
+            && row(&mut stage, "\u{25cf} predicted").contains("it is out")
     );
-    assert_eq!(row(&stage, "owned by"), "heron; all 2 know it");
+    assert_eq!(row(&mut stage, "owned by"), "heron; all 2 know it");
     // Missed.
     pass(&mut stage, 5500);
-    let shown = text(&stage, 160, 47);
-    assert!(shown.contains("heron is gone") || row(&stage, "gone").contains("s ago"), "{shown}");
+    let shown = text(&mut stage, 160, 47);
+    assert!(shown.contains("heron is gone") || row(&mut stage, "gone").contains("s ago"), "{shown}");
     press(&mut stage, KeyCode::Char('g'));
-    assert!(text(&stage, 160, 47).contains("heron is not there: r brings it back"));
+    assert!(text(&mut stage, 160, 47).contains("heron is not there: r brings it back"));
     press(&mut stage, KeyCode::Char('r'));
     pass(&mut stage, 2500);
-    assert!(row(&stage, "owned by").starts_with("heron; all"));
+    assert!(row(&mut stage, "owned by").starts_with("heron; all"));
     press(&mut stage, KeyCode::Char('g'));
     pass(&mut stage, 1000);
-    assert!(row(&stage, "gone").contains("s ago"), "at once, with a goodbye");
+    assert!(row(&mut stage, "gone").contains("s ago"), "at once, with a goodbye");
     // Looking back nothing is done by accident: it was there still, and its going is offered.
     press(&mut stage, KeyCode::Char('<'));
     press(&mut stage, KeyCode::Char('<'));
     press(&mut stage, KeyCode::Char('r'));
-    assert!(text(&stage, 160, 47).contains("heron is there"), "{}", text(&stage, 160, 47));
+    assert!(text(&mut stage, 160, 47).contains("heron is there"), "{}", text(&mut stage, 160, 47));
     press(&mut stage, KeyCode::Char('c'));
-    assert!(text(&stage, 160, 47).contains("with heron crashing") && !stage.run().lab().runs(FIRST));
+    assert!(text(&mut stage, 160, 47).contains("with heron crashing") && !stage.run().lab().runs(FIRST));
 }
 
 #[test]
@@ -674,12 +720,12 @@ fn things_are_looked_at_too_and_an_order_shows_at_once() {
     for _ in 0..3 {
         press(&mut stage, KeyCode::BackTab);
     }
-    assert!(text(&stage, 160, 47).contains("barge \u{b7} figures of heron"));
-    assert_eq!(row(&stage, "owned by"), "nobody");
+    assert!(text(&mut stage, 160, 47).contains("barge \u{b7} figures of heron"));
+    assert_eq!(row(&mut stage, "owned by"), "nobody");
     press(&mut stage, KeyCode::Tab);
     press(&mut stage, KeyCode::Tab);
-    assert!(row(&stage, "owned by").starts_with("heron, plover; obeys"), "{}", row(&stage, "owned by"));
-    assert!(text(&stage, 160, 47).contains("nobody predicts it"));
+    assert!(row(&mut stage, "owned by").starts_with("heron, plover; obeys"), "{}", row(&mut stage, "owned by"));
+    assert!(text(&mut stage, 160, 47).contains("nobody predicts it"));
     // The helm's own order, sent eight metres to the north of where it stands.
     press(&mut stage, KeyCode::Tab);
     type_keys(&mut stage, "ho");
@@ -687,14 +733,14 @@ fn things_are_looked_at_too_and_an_order_shows_at_once() {
     press(&mut stage, KeyCode::Esc);
     press(&mut stage, KeyCode::BackTab);
     pass(&mut stage, 20);
-    let shown = row(&stage, "\u{2295} order");
+    let shown = row(&mut stage, "\u{2295} order");
     let crane = stage.subject().expect("it is there");
     let ((x, y), standing) = stage.moment().order(crane, stage.machine(FIRST)).expect("it was ordered");
     assert!(
         shown.contains(&format!("{x:.2}")) && shown.contains(&format!("{y:.2}")) && shown.ends_with(standing.name())
     );
     pass(&mut stage, 400);
-    let (order, owned) = (row(&stage, "\u{2295} order"), row(&stage, "owned by"));
+    let (order, owned) = (row(&mut stage, "\u{2295} order"), row(&mut stage, "owned by"));
     assert!(order.ends_with("obeyed") && owned.ends_with("obeys heron"), "{order}, {owned}");
 }
 
@@ -711,27 +757,27 @@ fn a_fault_shows_in_words_with_its_remedy_and_m_mends_it() {
         ("two-movers", "heron moves handcart, which it owns no longer"),
     ] {
         let course = Course::parse(name, &text_of(name), &[]).unwrap_or_else(|e| panic!("{e}"));
-        let mut stage = Stage::new(Run::new(course).expect("it fits"), Palette::new(Colours::True, false));
+        let mut stage = Frame::new(Run::new(course).expect("it fits"), Palette::new(Colours::True, false));
         stage.advance_to(LabTime::from_secs(9.0));
         pass(&mut stage, 40);
         for (width, height) in [(160, 47), (120, 36), (80, 24)] {
-            let shown = text(&stage, width, height);
+            let shown = text(&mut stage, width, height);
             assert!(shown.contains(words) && shown.contains("m mends it"), "{name} at {width}x{height}:\n{shown}");
         }
         press(&mut stage, KeyCode::Char('m'));
-        assert!(text(&stage, 160, 47).contains("mended"));
+        assert!(text(&mut stage, 160, 47).contains("mended"));
         pass(&mut stage, 9000);
-        assert!(!text(&stage, 160, 47).contains("m mends it"), "{name} is mended");
+        assert!(!text(&mut stage, 160, 47).contains("m mends it"), "{name} is mended");
     }
 }
 
 /// A stage on a course in a folder, so that it can be saved again.
-fn on_file(text: &str) -> (tempfile::TempDir, std::path::PathBuf, Stage) {
+fn on_file(text: &str) -> (tempfile::TempDir, std::path::PathBuf, Frame) {
     let folder = tempfile::tempdir().expect("a folder");
     let path = folder.path().join("quay.course.toml");
     std::fs::write(&path, text).expect("written");
     let run = Run::new(crate::files::course(Some(&path), &[]).unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
-    let mut stage = Stage::new(run, Palette::new(Colours::True, false));
+    let mut stage = Frame::new(run, Palette::new(Colours::True, false));
     stage.resized(Size::new(160, 47));
     stage.read_from(Some(&path), &[]);
     stage.advance_to(LabTime::from_secs(4.0));
@@ -740,7 +786,7 @@ fn on_file(text: &str) -> (tempfile::TempDir, std::path::PathBuf, Stage) {
 
 /// Looks at files until something was said, as the frames do.
 #[track_caller]
-fn until_said(stage: &mut Stage, what: &str) {
+fn until_said(stage: &mut Frame, what: &str) {
     for _ in 0..200 {
         stage.look_at_files(Duration::from_millis(200));
         if stage.notice().is_some_and(|said| said.contains(what)) {
@@ -768,7 +814,7 @@ fn a_course_that_is_saved_is_taken_over_and_what_is_not_is_told_until_it_is_begu
     until_said(&mut stage, "the unit must be ms, s, min");
     stage.fade(Duration::from_secs(9));
     for (width, height) in [(160, 47), (120, 36), (80, 24)] {
-        let shown = text(&stage, width, height);
+        let shown = text(&mut stage, width, height);
         assert!(shown.contains("quay.course.toml:6:11"), "{shown}");
     }
     assert_eq!(stage.run.lab().knobs(MemberId::new(0)).up.latency_ms, 90.0);
@@ -778,7 +824,7 @@ fn a_course_that_is_saved_is_taken_over_and_what_is_not_is_told_until_it_is_begu
     std::fs::write(&path, &next).expect("written");
     until_said(&mut stage, "took over link; needs a new beginning (C-r): teal: spawn");
     stage.fade(Duration::from_secs(9));
-    assert!(text(&stage, 160, 47).contains("C-r begins again with what is saved"));
+    assert!(text(&mut stage, 160, 47).contains("C-r begins again with what is saved"));
     stage.key(&KeyEvent::new(KeyCode::Char('r'), KeyModifiers::CONTROL));
     assert!(stage.run.now() == LabTime::ZERO && stage.running && stage.course_trouble().is_none());
     stage.advance_to(LabTime::from_secs(1.0));
@@ -803,7 +849,7 @@ fn budgets_are_held_against_the_run_so_far() {
     let (_folder, path, mut stage) = on_file(QUAY);
     type_keys(&mut stage, "b");
     for (width, height) in [(160, 47), (120, 36), (80, 24)] {
-        let shown = text(&stage, width, height);
+        let shown = text(&mut stage, width, height);
         let row = shown.lines().find(|line| line.contains("bytes up")).unwrap_or_else(|| panic!("{shown}"));
         assert!(row.contains("1.55 kB/s") && row.contains("at most 1 kB/s"), "{row}");
         assert!(shown.contains("verdicts on the honest"), "{shown}");
@@ -812,40 +858,41 @@ fn budgets_are_held_against_the_run_so_far() {
     std::fs::write(&path, QUAY.replace("1 kB/s", "3 kB/s")).expect("written");
     until_said(&mut stage, "took over budget");
     type_keys(&mut stage, "b");
-    let shown = text(&stage, 160, 47);
+    let shown = text(&mut stage, 160, 47);
     assert!(shown.contains("at most 3 kB/s") && shown.contains("nobody else has exceeded theirs so far"), "{shown}");
     stage.advance_to(LabTime::from_secs(9.0));
-    assert!(text(&stage, 160, 47).contains("the run up to 0:09.00"));
+    assert!(text(&mut stage, 160, 47).contains("the run up to 0:09.00"));
     press(&mut stage, KeyCode::Esc);
-    assert!(!text(&stage, 160, 47).contains("at most 3 kB/s"));
+    assert!(!text(&mut stage, 160, 47).contains("at most 3 kB/s"));
 }
 
 #[test]
 fn a_machine_forgets_the_nearest_solid_at_a_key_and_knows_it_again() {
     // The server alone knows of the crate that plover runs into.
     let mut stage = after(4.0);
-    let unknown = |stage: &Stage| -> Vec<String> {
+    let unknown = |stage: &mut Frame| -> Vec<String> {
         let solids = stage.run.course().world.solids.iter();
         let unknown = solids.filter(|solid| !stage.run.lab().known(stage.entity).knows(solid.solid.id));
         unknown.map(|solid| solid.name.clone()).collect()
     };
-    assert_eq!(unknown(&stage), ["crate 7"]);
+    assert_eq!(unknown(&mut stage), ["crate 7"]);
     type_keys(&mut stage, "o");
-    let shown = text(&stage, 160, 47);
-    assert!(shown.contains("plover knows of `crate 7`") && unknown(&stage).is_empty(), "{shown}");
+    let shown = text(&mut stage, 160, 47);
+    assert!(shown.contains("plover knows of `crate 7`") && unknown(&mut stage).is_empty(), "{shown}");
     type_keys(&mut stage, "o");
-    let shown = text(&stage, 160, 47);
+    let shown = text(&mut stage, 160, 47);
     assert!(shown.contains("plover has forgotten `crate 7`") && shown.contains("crate 7, known"), "{shown}");
-    assert_eq!(unknown(&stage), ["crate 7"]);
+    assert_eq!(unknown(&mut stage), ["crate 7"]);
     // Looking back it is offered, as it was then.
-    stage.look(stage.run.now().minus(LabTime::from_secs(0.1)));
+    let at = stage.run.now().minus(LabTime::from_secs(0.1));
+    stage.look(at);
     type_keys(&mut stage, "o");
-    assert!(text(&stage, 160, 47).contains("with crate 7 known to plover"), "{}", text(&stage, 160, 47));
-    assert_eq!(unknown(&stage), ["crate 7"]);
+    assert!(text(&mut stage, 160, 47).contains("with crate 7 known to plover"), "{}", text(&mut stage, 160, 47));
+    assert_eq!(unknown(&mut stage), ["crate 7"]);
 }
 
 /// Types a line behind `:` and enters it; returns what the last row says then.
-fn line(stage: &mut Stage, text: &str) -> String {
+fn line(stage: &mut Frame, text: &str) -> String {
     type_keys(stage, ":");
     type_keys(stage, text);
     press(stage, KeyCode::Enter);
@@ -855,7 +902,7 @@ fn line(stage: &mut Stage, text: &str) -> String {
 #[test]
 fn what_keys_do_can_be_typed() {
     let mut stage = after(4.0);
-    let member = |stage: &Stage, name: &str| stage.run.course().member(name).expect("a member");
+    let member = |stage: &mut Frame, name: &str| stage.run.course().member(name).expect("a member");
     for (text, said) in [
         ("latency 150 ms", "latency, one way of plover set to 150 ms"),
         ("loss 5 % heron", "loss, one way of heron set to 5 %"),
@@ -873,7 +920,7 @@ fn what_keys_do_can_be_typed() {
         let last = line(&mut stage, text);
         assert!(last.contains(said) && stage.prompt.is_none(), "{text}: {last}");
     }
-    let (plover, heron) = (member(&stage, "plover"), member(&stage, "heron"));
+    let (plover, heron) = (member(&mut stage, "plover"), member(&mut stage, "heron"));
     assert_eq!(stage.run.lab().knobs(plover).up.latency_ms, 150.0);
     assert_eq!((stage.run.lab().knobs(heron).down.loss, stage.entity), (0.05, plover));
     assert!(stage.run.course().members().all(|m| !stage.run.lab().knobs(m).settings.predict));
@@ -889,7 +936,7 @@ fn what_keys_do_can_be_typed() {
     );
     press(&mut stage, KeyCode::Esc);
     line(&mut stage, "go tick 200");
-    assert!(text(&stage, 160, 47).contains("plover 200 "), "{}", text(&stage, 160, 47));
+    assert!(text(&mut stage, 160, 47).contains("plover 200 "), "{}", text(&mut stage, 160, 47));
     line(&mut stage, "look teal");
     assert_eq!(stage.name(stage.entity), "teal");
     line(&mut stage, "go live");
@@ -923,7 +970,7 @@ fn what_cannot_be_done_says_why_and_stays_to_be_mended() {
         assert!(last.contains(said) && last.contains(text), "{text}: {last}");
         // Mended: the line is still there.
         press(&mut stage, KeyCode::Backspace);
-        assert!(!lines(&drawn(&stage, 160, 47)).pop().is_some_and(|last| last.contains(said)), "{text}");
+        assert!(!lines(&drawn(&mut stage, 160, 47)).pop().is_some_and(|last| last.contains(said)), "{text}");
         press(&mut stage, KeyCode::Esc);
         assert!(stage.prompt.is_none());
     }
@@ -933,35 +980,35 @@ fn what_cannot_be_done_says_why_and_stays_to_be_mended() {
 #[test]
 fn lines_are_completed_and_remembered() {
     let mut stage = after(2.0);
-    let typed = |stage: &Stage| stage.prompt.as_ref().map(|prompt| prompt.text.clone()).unwrap_or_default();
+    let typed = |stage: &mut Frame| stage.prompt.as_ref().map(|prompt| prompt.text.clone()).unwrap_or_default();
     type_keys(&mut stage, ":late");
     press(&mut stage, KeyCode::Tab);
-    assert_eq!(typed(&stage), "latency ");
-    assert!(text(&stage, 160, 47).contains("latency VALUE [NAME | all]"));
+    assert_eq!(typed(&mut stage), "latency ");
+    assert!(text(&mut stage, 160, 47).contains("latency VALUE [NAME | all]"));
     type_keys(&mut stage, "70 ms");
     press(&mut stage, KeyCode::Enter);
     type_keys(&mut stage, ":forget crate 1");
     press(&mut stage, KeyCode::Tab);
-    assert_eq!(typed(&stage), "forget crate 1 ");
+    assert_eq!(typed(&mut stage), "forget crate 1 ");
     press(&mut stage, KeyCode::Enter);
     type_keys(&mut stage, ":bu");
-    assert!(text(&stage, 160, 47).contains(":bu_   budget  "));
+    assert!(text(&mut stage, 160, 47).contains(":bu_   budget  "));
     press(&mut stage, KeyCode::Up);
-    assert_eq!(typed(&stage), "forget crate 1");
+    assert_eq!(typed(&mut stage), "forget crate 1");
     press(&mut stage, KeyCode::Up);
     press(&mut stage, KeyCode::Up);
-    assert_eq!(typed(&stage), "latency 70 ms");
+    assert_eq!(typed(&mut stage), "latency 70 ms");
     press(&mut stage, KeyCode::Down);
-    assert_eq!(typed(&stage), "forget crate 1");
+    assert_eq!(typed(&mut stage), "forget crate 1");
     for _ in 0..2 {
         press(&mut stage, KeyCode::Down);
     }
-    assert_eq!(typed(&stage), "");
+    assert_eq!(typed(&mut stage), "");
     press(&mut stage, KeyCode::Backspace);
     assert!(stage.prompt.is_none());
     for (width, height) in [(160, 47), (120, 36), (80, 24)] {
         type_keys(&mut stage, ":");
-        let last = lines(&drawn(&stage, width, height)).pop().unwrap_or_default();
+        let last = lines(&drawn(&mut stage, width, height)).pop().unwrap_or_default();
         assert!(last.contains(":_   go  look  screen"), "{last}");
         press(&mut stage, KeyCode::Esc);
     }

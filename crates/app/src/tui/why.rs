@@ -11,9 +11,9 @@ use velocitas_lab::trouble::{Trouble, troubles};
 use velocitas_lab::{LabTime, MemberId};
 use velocitas_report::cells;
 
+use super::canvas::{popup, write};
 use super::job::Job;
 use super::palette::Tone;
-use super::screen::{popup, write};
 use super::stage::{Stage, WINDOW};
 
 /// So many troubles are listed.
@@ -180,7 +180,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let listed = why.troubles.len().min(LISTED) as u16;
     let rows = why.rows();
     let wanted = listed + rows.len().max(3) as u16 + 10;
-    let inner = popup(stage, area, (112, wanted), &title, buffer);
+    let inner = popup(stage.palette, area, (112, wanted), &title, buffer);
     let (x, end) = (inner.x + 1, inner.right());
     let mut y = inner.y;
     if why.troubles.is_empty() {

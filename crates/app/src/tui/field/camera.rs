@@ -9,7 +9,7 @@ const SCALES: [f32; 5] = [0.125, 0.25, 0.5, 1.0, 2.0];
 
 /// Where we look.
 #[derive(Clone, Copy, Debug)]
-pub(in crate::tui) struct Camera {
+pub(super) struct Camera {
     /// In the middle of the screen.
     centre: Vec3,
     zoom: usize,
@@ -21,26 +21,26 @@ pub(in crate::tui) struct Camera {
 const DEAD: (f32, f32) = (24.0, 6.0);
 
 impl Camera {
-    pub(in crate::tui) const fn new(centre: Vec3) -> Self {
+    pub(super) const fn new(centre: Vec3) -> Self {
         Self { centre, zoom: 2, recentre: true }
     }
 
     /// Metres a column and a row.
-    pub(in crate::tui) const fn scale(&self) -> (f32, f32) {
+    pub(super) const fn scale(&self) -> (f32, f32) {
         (SCALES[self.zoom], SCALES[self.zoom] * 2.0)
     }
 
-    pub(in crate::tui) fn zoom(&mut self, closer: bool) {
+    pub(super) fn zoom(&mut self, closer: bool) {
         self.zoom = if closer { self.zoom.saturating_sub(1) } else { (self.zoom + 1).min(SCALES.len() - 1) };
         self.recentre = true;
     }
 
-    pub(in crate::tui) fn centre(&mut self) {
+    pub(super) fn centre(&mut self) {
         self.recentre = true;
     }
 
     /// Keeps a point in the dead zone.
-    pub(in crate::tui) fn follow(&mut self, at: Vec3) {
+    pub(super) fn follow(&mut self, at: Vec3) {
         let (across, down) = self.scale();
         if std::mem::take(&mut self.recentre) {
             self.centre = at;

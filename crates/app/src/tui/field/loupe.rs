@@ -8,16 +8,17 @@ use ratatui::layout::Rect;
 use velocitas_core::{Vec3, vec3};
 use velocitas_lab::LabTime;
 
+use super::camera::View;
 use super::dots::Dots;
+use crate::tui::canvas::{frame, write};
 use crate::tui::palette::Tone;
-use crate::tui::screen::{frame, write};
-use crate::tui::stage::{Loupe, Stage};
+use crate::tui::stage::Stage;
 
 const SIZE: (u16, u16) = (40, 13);
 const BACK: LabTime = LabTime(700_000_000);
 
-pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
-    let Loupe::Centimetres(scale) = stage.loupe else { return };
+pub(super) fn draw(stage: &Stage, view: &View, scale: u8, buffer: &mut Buffer) {
+    let screen = view.area;
     let (width, height) = if screen.height >= 26 { SIZE } else { (30, 9) };
     if screen.width < width * 2 || screen.height < height + 4 {
         return;
@@ -27,7 +28,6 @@ pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
     let e = stage.echoes();
     let Some(own) = e.predicted.or(e.authority) else { return };
     // Out of the way of what it shows: on the other side of the screen.
-    let view = stage.camera.view(screen, stage.run.course().world.bounds);
     let left = view.cell(own.pos).is_some_and(|(x, _)| x > screen.x + screen.width / 2);
     let x = if left { screen.x } else { screen.right() - width };
     let area = Rect::new(x, screen.y, width, height);
@@ -39,7 +39,7 @@ pub(super) fn draw(stage: &Stage, screen: Rect, buffer: &mut Buffer) {
     buffer.set_style(area, stage.palette.base());
     let p = stage.palette;
     let title = format!("loupe {} {} {} 1 dot {scale} cm", p.dot(), stage.subject_name(), p.dot());
-    let inner = frame(stage, area, &title, buffer);
+    let inner = frame(stage.palette, area, &title, buffer);
     let lens = Lens::new(inner, own.pos, e.authority.map_or(own.pos, |a| a.pos), f32::from(scale) / 100.0);
 
     let path = |trail: &[Vec3], tone, buffer: &mut Buffer| {

@@ -17,20 +17,20 @@ mod dots;
 mod ground;
 mod loupe;
 
-pub(super) use camera::Camera;
-
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use velocitas_core::{Presence, Vec3};
 use velocitas_lab::moment::Standing;
 use velocitas_lab::record::Mark;
-use velocitas_lab::{ActorId, KnownTo, LabTime, MachineId};
+use velocitas_lab::{ActorId, KnownTo, LabTime, MachineId, MemberId};
 
-use super::palette::Tone;
-use super::screen::frame;
+use super::action::Action;
+use super::canvas::frame;
+use super::palette::{Palette, Tone};
 use super::stage::Stage;
-use camera::View;
+use super::view::{Answer, Glyph};
+use camera::{Camera, View};
 use dots::Dots;
 
 /// How far trails go back.
@@ -40,29 +40,112 @@ const LATELY: LabTime = LabTime(2_000_000_000);
 /// How long a fault stays visible where it happened.
 const FLASH: LabTime = LabTime(700_000_000);
 
-pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    let (across, down) = stage.camera.scale();
-    let title =
-        format!("Field {} from above {} 1 cell {across} m \u{d7} {down} m", stage.palette.dot(), stage.palette.dot());
-    let inner = frame(stage, area, &title, buffer);
-    let view = stage.camera.view(inner, stage.run.course().world.bounds);
-    ground::draw(stage, &view, buffer);
-    names_of_one_sided(stage, &view, buffer);
-    bodies(stage, &view, buffer);
-    trails(stage, &view, buffer);
-    gone_lately(stage, &view, buffer);
-    ordered(stage, &view, buffer);
-    cursor(stage, &view, buffer);
-    branch(stage, &view, buffer);
-    entities(stage, &view, buffer);
-    loupe::draw(stage, inner, buffer);
-    amiss(stage, inner, buffer);
+/// How large a dot of the loupe is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Loupe {
+    Off,
+    Centimetres(u8),
 }
 
-/// The place in the world that a cell of the screen shows.
-pub(super) fn place_at(stage: &Stage, area: Rect, cell: (u16, u16)) -> Option<(f32, f32)> {
-    let inner = area.inner(ratatui::layout::Margin::new(1, 1));
-    stage.camera.view(inner, stage.run.course().world.bounds).place_of(cell)
+impl Loupe {
+    const fn next(self) -> Self {
+        match self {
+            Self::Off => Self::Centimetres(2),
+            Self::Centimetres(2) => Self::Centimetres(5),
+            Self::Centimetres(_) => Self::Off,
+        }
+    }
+}
+
+/// What the screen keeps for itself.
+pub(super) struct Field {
+    camera: Camera,
+    loupe: Loupe,
+    /// What the camera follows: another is gone to at once.
+    followed: Option<(MemberId, Option<usize>)>,
+}
+
+impl Default for Field {
+    fn default() -> Self {
+        Self { camera: Camera::new(Vec3::ZERO), loupe: Loupe::Centimetres(2), followed: None }
+    }
+}
+
+impl Field {
+    fn view(&self, stage: &Stage, inner: Rect) -> View {
+        self.camera.view(inner, stage.run.course().world.bounds)
+    }
+}
+
+impl super::view::View for Field {
+    fn follow(&mut self, stage: &Stage, _area: Rect) {
+        let subject = Some((stage.entity, stage.thing));
+        if std::mem::replace(&mut self.followed, subject) != subject {
+            self.camera.centre();
+        }
+        let echoes = stage.echoes();
+        let echo = echoes.predicted.or(echoes.authority).or(echoes.drawn);
+        let spawn = stage.run.course()[stage.entity].spawn;
+        self.camera.follow(echo.map_or(spawn, |echo| echo.pos));
+    }
+
+    fn draw(&self, stage: &Stage, area: Rect, buffer: &mut Buffer) {
+        let (across, down) = self.camera.scale();
+        let dot = stage.palette.dot();
+        let title = format!("Field {dot} from above {dot} 1 cell {across} m \u{d7} {down} m");
+        let inner = frame(stage.palette, area, &title, buffer);
+        let view = self.view(stage, inner);
+        ground::draw(stage, &view, buffer);
+        names_of_one_sided(stage, &view, buffer);
+        bodies(stage, &view, buffer);
+        trails(stage, &view, buffer);
+        gone_lately(stage, &view, buffer);
+        ordered(stage, &view, buffer);
+        cursor(stage, &view, buffer);
+        branch(stage, &view, buffer);
+        entities(stage, &view, buffer);
+        if let Loupe::Centimetres(scale) = self.loupe {
+            loupe::draw(stage, &view, scale, buffer);
+        }
+        amiss(stage, inner, buffer);
+    }
+
+    fn act(&mut self, _stage: &mut Stage, action: Action) -> Answer {
+        match action {
+            Action::ZoomIn | Action::ZoomOut => self.camera.zoom(action == Action::ZoomIn),
+            Action::Loupe => self.loupe = self.loupe.next(),
+            _ => return Answer::NotMine,
+        }
+        Answer::Done
+    }
+
+    /// At the helm, what takes orders is sent there.
+    fn click(&mut self, stage: &mut Stage, area: Rect, cell: (u16, u16)) {
+        let inner = area.inner(ratatui::layout::Margin::new(1, 1));
+        let place = self.view(stage, inner).place_of(cell);
+        if let Some(place) = place.filter(|_| stage.drives() && stage.driving.order_key().is_some()) {
+            stage.driving.point_at(place);
+            stage.drive(0.0);
+        }
+    }
+
+    fn glyphs(&self, p: Palette) -> Vec<Glyph> {
+        let (own, truth, bright) = (p.text(Tone::Predicted), p.text(Tone::Authority), p.text(Tone::Bright));
+        vec![
+            (p.predicted(), own, "predicted by its owner"),
+            (p.authority(), truth, "the server's"),
+            (p.drawn(), p.text(Tone::Drawn), "drawn by the viewer"),
+            (p.authority_trail(), truth, "the server's, at earlier snapshots"),
+            (p.drawn_trail(), p.text(Tone::Drawn), "drawn by the viewer, each tenth of a second before"),
+            (p.predicted_hollow(), own, "predicted in the branch"),
+            (p.authority_hollow(), truth, "the server's in the branch"),
+            (p.correction(), p.text(Tone::Correction), "corrected a moment ago"),
+            ('!', p.verdict(), "refused by the guard"),
+            (p.order(), own, "where the viewer ordered what it shares with others"),
+            (p.cursor(), bright, "where the next order goes"),
+            ('-', p.text(Tone::Muted), "gone a moment ago"),
+        ]
+    }
 }
 
 /// Where the next order goes.

@@ -62,9 +62,14 @@ const VERBS: [Verb; 26] = [
     Verb { name: "budget", takes: "", help: "shows the budgets", run: |s, _| act(s, Action::Budget) },
     Verb { name: "again", takes: "", help: "begins again", run: |s, _| act(s, Action::Again) },
     Verb { name: "take", takes: "[NAME]", help: "keeps the run as NAME.take", run: take },
-    Verb { name: "export", takes: "", help: "takes away what is seen", run: |s, _| act(s, Action::Export) },
+    Verb {
+        name: "export",
+        takes: "",
+        help: "takes away what is seen",
+        run: |_, _| Ok(Some(Wish::Act(Action::Export))),
+    },
     Verb { name: "edit", takes: "", help: "edits the rule", run: |s, _| Ok(s.edit()) },
-    Verb { name: "help", takes: "", help: "every key", run: |s, _| act(s, Action::Help) },
+    Verb { name: "help", takes: "", help: "every key", run: |_, _| Ok(Some(Wish::Act(Action::Help))) },
     Verb { name: "quit", takes: "", help: "leaves", run: |s, _| Ok(s.leave()) },
 ];
 

@@ -5,15 +5,15 @@ use ratatui::layout::Rect;
 use velocitas_core::SeenBy;
 
 use super::Both;
+use crate::tui::canvas::{frame, write};
 use crate::tui::palette::Tone;
-use crate::tui::screen::{frame, write};
 use crate::tui::stage::Stage;
 
 pub(super) fn draw(stage: &Stage, both: &Both<'_>, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let rule = both.rule();
     let schema = rule.schema();
-    let inner = frame(stage, area, &format!("{} {} bits on the wire", rule.name(), p.dot()), buffer);
+    let inner = frame(stage.palette, area, &format!("{} {} bits on the wire", rule.name(), p.dot()), buffer);
     let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
     let mut rows = vec![(format!("{:<10}{:<9}{:<7}{:>6}{:>8}", "input", "kind", "", "", "a tick"), muted)];
     for f in &schema.input {

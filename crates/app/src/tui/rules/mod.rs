@@ -23,36 +23,67 @@ use ratatui::layout::Rect;
 use velocitas_core::Motion;
 use velocitas_lab::Known;
 
+use super::action::Action;
+use super::palette::{Palette, Tone};
 use super::stage::Stage;
-use crate::sources::{GaitWatcher, Source};
+use super::view::{Answer, Glyph, View};
 
 /// What the screen keeps for itself.
 #[derive(Debug, Default)]
 pub(super) struct Rules {
-    pub(super) sources: Vec<Source>,
-    /// The thread that looks whether they were saved, where there are files.
-    pub(super) watcher: Option<GaitWatcher>,
     /// The tunable that keys act on.
-    pub(super) tunable: usize,
+    tunable: usize,
     /// First line shown.
-    pub(super) scroll: usize,
-    /// Whether saved edits reach the selected machine only.
-    pub(super) one_only: bool,
+    scroll: usize,
+    /// How many mistakes have been gone to.
+    seen: u32,
 }
 
-impl Rules {
-    /// The file behind a rule.
-    pub(super) fn source(&self, kind: u8) -> Option<&Source> {
-        self.sources.iter().find(|s| s.kind == kind)
-    }
-
-    /// Scrolls so that the first mistake is in sight.
-    pub(super) fn show_first_mistake(&mut self, kind: u8) {
-        let Some(source) = self.source(kind) else { return };
+impl View for Rules {
+    /// Scrolls so that the first mistake is in sight, when one is found.
+    fn follow(&mut self, stage: &Stage, _area: Rect) {
+        let (kind, count) = stage.edits.mistake;
+        if std::mem::replace(&mut self.seen, count) == count {
+            return;
+        }
+        let Some(source) = stage.edits.source(kind) else { return };
         let first = source.said.diagnostics.iter().find(|d| d.severity == velocitas_gait::Severity::Error);
         if let Some(d) = first {
             self.scroll = velocitas_gait::Place::of(&source.said.text, d.span).line.saturating_sub(8);
         }
+    }
+
+    /// The source.
+    fn draw(&self, stage: &Stage, area: Rect, buffer: &mut Buffer) {
+        source::draw(stage, self.scroll, area, buffer);
+    }
+
+    /// The fields and the tunables.
+    fn panel(&self, stage: &Stage, area: Rect, buffer: &mut Buffer) {
+        let both = Both::of(stage);
+        let wanted = both.rule().tunables().len() as u16 + 5;
+        let lower = wanted.min(area.height.saturating_sub(8)).max(area.height / 3);
+        let upper = Rect { height: area.height - lower, ..area };
+        fields::draw(stage, &both, upper, buffer);
+        tunables::draw(stage, &both, self.tunable, Rect { y: upper.bottom(), height: lower, ..area }, buffer);
+    }
+
+    fn act(&mut self, stage: &mut Stage, action: Action) -> Answer {
+        match action {
+            Action::PageUp | Action::PageDown => self.scroll(stage, action == Action::PageDown),
+            Action::Edit => return stage.edit().map_or(Answer::Done, Answer::Wish),
+            Action::Reach => stage.turn_reach(),
+            Action::KnobUp | Action::KnobDown => self.choose(stage, action == Action::KnobDown),
+            Action::TurnDown | Action::TurnUp => self.tune(stage, action == Action::TurnUp, false),
+            Action::TurnDownAll | Action::TurnUpAll => self.tune(stage, action == Action::TurnUpAll, true),
+            _ => return Answer::NotMine,
+        }
+        Answer::Done
+    }
+
+    fn glyphs(&self, palette: Palette) -> Vec<Glyph> {
+        let style = palette.text(Tone::Correction);
+        vec![('^', style, "a mistake in the rule, and what is wrong with it")]
     }
 }
 
@@ -89,19 +120,4 @@ impl<'a> Both<'a> {
         let i = self.there.kinds.motion(self.kind).tunables().iter().position(|t| t.name == name)?;
         self.there.tunables[usize::from(self.kind)].get(i).copied()
     }
-}
-
-/// The source.
-pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    source::draw(stage, area, buffer);
-}
-
-/// What stands beside it.
-pub(super) fn draw_panel(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    let both = Both::of(stage);
-    let wanted = both.rule().tunables().len() as u16 + 5;
-    let lower = wanted.min(area.height.saturating_sub(8)).max(area.height / 3);
-    let upper = Rect { height: area.height - lower, ..area };
-    fields::draw(stage, &both, upper, buffer);
-    tunables::draw(stage, &both, Rect { y: upper.bottom(), height: lower, ..area }, buffer);
 }

@@ -7,30 +7,30 @@ use velocitas_gait::{Class, Diagnostic, Place, Severity};
 
 use super::Both;
 use crate::sources::Source;
+use crate::tui::canvas::{frame, write};
 use crate::tui::palette::{Palette, Tone};
 use crate::tui::panel::wrapped;
-use crate::tui::screen::{frame, write};
 use crate::tui::stage::Stage;
 
 /// Columns before the text.
 const GUTTER: u16 = 6;
 
-pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
+pub(super) fn draw(stage: &Stage, scroll: usize, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let both = Both::of(stage);
     let rule = both.rule();
     let dot = p.dot();
-    let Some(source) = stage.rules.source(both.kind) else {
-        let inner = frame(stage, area, &format!("Rules {dot} {}", rule.name()), buffer);
+    let Some(source) = stage.edits.source(both.kind) else {
+        let inner = frame(stage.palette, area, &format!("Rules {dot} {}", rule.name()), buffer);
         let said = "this rule is written in Rust: there is no text to show or edit; its tunables can be turned";
         for (i, line) in wrapped(said, usize::from(inner.width.saturating_sub(4))).iter().enumerate() {
             write(buffer, (inner.x + 2, inner.y + 1 + i as u16), inner.right(), &[(line, p.text(Tone::Muted))]);
         }
         return;
     };
-    let inner = frame(stage, area, &format!("Rules {dot} {} {dot} {}", rule.name(), source.name), buffer);
+    let inner = frame(stage.palette, area, &format!("Rules {dot} {} {dot} {}", rule.name(), source.name), buffer);
     let body = status(stage, &both, source, inner, buffer);
-    text(stage, source, body, buffer);
+    text(stage, source, scroll, body, buffer);
 }
 
 /// One row that says what is in force. Returns what is left of the area.
@@ -38,7 +38,7 @@ fn status(stage: &Stage, both: &Both<'_>, source: &Source, area: Rect, buffer: &
     let p = stage.palette;
     let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
     let name = stage.name(stage.entity);
-    let reach = if stage.rules.one_only { format!("{name} only") } else { "all machines".to_owned() };
+    let reach = if stage.edits.one_only { format!("{name} only") } else { "all machines".to_owned() };
     let at = (area.x + 1, area.y);
     if let Some(trouble) = &source.trouble {
         let badge = format!(" BROKEN EDIT: {trouble} ");
@@ -82,11 +82,11 @@ fn style(p: Palette, class: Class) -> Style {
 }
 
 /// The text from the line scrolled to, with diagnostics under their lines.
-fn text(stage: &Stage, source: &Source, area: Rect, buffer: &mut Buffer) {
+fn text(stage: &Stage, source: &Source, scroll: usize, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let said = &source.said;
     let lines: Vec<&str> = said.text.lines().collect();
-    let first = stage.rules.scroll.min(lines.len().saturating_sub(1));
+    let first = scroll.min(lines.len().saturating_sub(1));
     let mut y = area.y;
     let mut start = lines.iter().take(first).map(|l| l.len()).sum::<usize>();
     // Line ends are one byte or two.

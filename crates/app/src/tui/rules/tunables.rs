@@ -4,8 +4,8 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
 use super::Both;
+use crate::tui::canvas::{frame, write};
 use crate::tui::palette::Tone;
-use crate::tui::screen::{frame, write};
 use crate::tui::stage::Stage;
 
 /// A value with as many digits as tell it from its neighbours.
@@ -19,16 +19,16 @@ fn shown(value: f32, unit: &str) -> String {
     if unit == "1" { number } else { format!("{number} {unit}") }
 }
 
-pub(super) fn draw(stage: &Stage, both: &Both<'_>, area: Rect, buffer: &mut Buffer) {
+pub(super) fn draw(stage: &Stage, both: &Both<'_>, chosen: usize, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
-    let inner = frame(stage, area, &format!("tunables at {} (set)", stage.name(stage.entity)), buffer);
+    let inner = frame(stage.palette, area, &format!("tunables at {} (set)", stage.name(stage.entity)), buffer);
     let tunables = both.rule().tunables();
     let room = usize::from(inner.height).saturating_sub(3).max(1);
     if tunables.is_empty() {
         write(buffer, (inner.x + 1, inner.y), inner.right(), &[("this rule has none", muted)]);
     }
-    let chosen = stage.rules.tunable.min(tunables.len().saturating_sub(1));
+    let chosen = chosen.min(tunables.len().saturating_sub(1));
     let first = (chosen + 1).saturating_sub(room);
     let (less, more) = p.handles();
     for (row, (i, t)) in tunables.iter().enumerate().skip(first).take(room).enumerate() {

@@ -4,7 +4,7 @@ use super::*;
 
 /// Waits for what goes on beside the frames.
 #[track_caller]
-fn settle(stage: &mut Stage) {
+fn settle(stage: &mut Frame) {
     for _ in 0..3000 {
         stage.look_at_jobs();
         if !stage.works() {
@@ -17,7 +17,7 @@ fn settle(stage: &mut Stage) {
 
 /// Looks at files until something is so, as the frames do.
 #[track_caller]
-fn until(stage: &mut Stage, wanted: impl Fn(&Stage) -> bool) {
+fn until(stage: &mut Frame, wanted: impl Fn(&mut Frame) -> bool) {
     for _ in 0..1000 {
         stage.look_at_files(Duration::from_millis(200));
         if wanted(stage) {
@@ -28,12 +28,12 @@ fn until(stage: &mut Stage, wanted: impl Fn(&Stage) -> bool) {
     panic!("it never came: {}", last_row(stage));
 }
 
-fn last_row(stage: &Stage) -> String {
+fn last_row(stage: &mut Frame) -> String {
     lines(&drawn(stage, 160, 47)).pop().expect("rows")
 }
 
 /// The row of the branch's box in the panel that begins so.
-fn figures(stage: &Stage, name: &str) -> Vec<String> {
+fn figures(stage: &mut Frame, name: &str) -> Vec<String> {
     let shown = text(stage, 160, 47);
     let row = shown.lines().find_map(|line| line.split_once(name).map(|(_, rest)| rest.to_owned()));
     let row = row.unwrap_or_else(|| panic!("no {name}:\n{shown}"));
@@ -46,12 +46,12 @@ fn a_knob_turned_in_the_past_offers_a_branch_that_enter_begins() {
     stage.look(LabTime::from_secs(3.0));
     press(&mut stage, KeyCode::Right);
     let offered = "Enter begin a branch from 0:03.00 with plover: latency, one way 50 ms   Esc let it be";
-    assert!(last_row(&stage).contains(offered), "{}", last_row(&stage));
+    assert!(last_row(&mut stage).contains(offered), "{}", last_row(&mut stage));
     // Turned further it is offered further; Esc lets it be; to look elsewhere as well.
     press(&mut stage, KeyCode::Right);
-    assert!(last_row(&stage).contains("latency, one way 60 ms"));
+    assert!(last_row(&mut stage).contains("latency, one way 60 ms"));
     press(&mut stage, KeyCode::Esc);
-    assert!(!last_row(&stage).contains("branch"));
+    assert!(!last_row(&mut stage).contains("branch"));
     press(&mut stage, KeyCode::Right);
     press(&mut stage, KeyCode::Char('.'));
     assert!(stage.offered.is_none(), "elsewhere it would be another branch");
@@ -59,13 +59,16 @@ fn a_knob_turned_in_the_past_offers_a_branch_that_enter_begins() {
     press(&mut stage, KeyCode::Right);
     let before = stage.run.digest();
     press(&mut stage, KeyCode::Enter);
-    assert!(text(&stage, 160, 47).contains("branch from 0:03.00"), "its box is there at once");
+    assert!(text(&mut stage, 160, 47).contains("branch from 0:03.00"), "its box is there at once");
     settle(&mut stage);
     assert_eq!((stage.run.digest(), stage.run.now()), (before, LabTime::from_secs(8.0)), "the run is as it was");
     let branch = stage.branch.as_ref().and_then(|b| b.run()).expect("it has run");
     assert_eq!(branch.now(), stage.run.now());
     assert_ne!(branch.digest(), before);
-    assert!(lines(&drawn(&stage, 160, 47)).iter().any(|line| line.starts_with(" \u{2514}branch")), "a lane of its own");
+    assert!(
+        lines(&drawn(&mut stage, 160, 47)).iter().any(|line| line.starts_with(" \u{2514}branch")),
+        "a lane of its own"
+    );
 }
 
 #[test]
@@ -76,18 +79,18 @@ fn both_figures_and_their_difference_stand_in_the_panel_and_hollow_echoes_in_the
     assert!(stage.branch.is_some() && stage.works());
     settle(&mut stage);
     stage.look(LabTime::from_secs(0.5));
-    assert!(text(&stage, 160, 47).contains("the same until 0:01.00; look later"));
+    assert!(text(&mut stage, 160, 47).contains("the same until 0:01.00; look later"));
     stage.look(LabTime::from_secs(7.0));
     let record = |run: &Run| {
         let moment = velocitas_lab::moment::Moment { record: run.record(), at: LabTime::from_secs(7.0) };
         moment.figures(stage.machine(FIRST), super::super::stage::WINDOW).measured.corrections.count
     };
     let (here, there) = (record(&stage.run), record(stage.branch.as_ref().and_then(|b| b.run()).expect("it has run")));
-    let row = figures(&stage, "\u{2502} corrections");
+    let row = figures(&mut stage, "\u{2502} corrections");
     let expected = [here.to_string(), there.to_string(), (i64::from(there) - i64::from(here)).to_string()];
     assert_eq!(row[..3].iter().map(|n| n.trim_start_matches('+')).collect::<Vec<_>>(), expected);
     let hollow = ['\u{25c7}', '\u{25a1}'];
-    let shown = |at: f64, stage: &mut Stage| {
+    let shown = |at: f64, stage: &mut Frame| {
         stage.look(LabTime::from_secs(at));
         lines(&drawn(stage, 160, 40))[3..26].concat().chars().filter(|c| hollow.contains(c)).count()
     };
@@ -102,7 +105,7 @@ fn a_branch_is_kept_or_dropped() {
     type_keys(&mut stage, "K");
     assert!(stage.notice().is_some_and(|n| n.starts_with("there is no branch")));
     let digest = stage.run.digest();
-    let begin = |stage: &mut Stage| {
+    let begin = |stage: &mut Frame| {
         stage.look(LabTime::from_secs(2.0));
         press(stage, KeyCode::Right);
         press(stage, KeyCode::Enter);
@@ -143,7 +146,7 @@ fn why_lists_troubles_tries_remedies_and_opens_one_as_a_branch() {
     let mut stage = after(9.0);
     type_keys(&mut stage, "y");
     settle(&mut stage);
-    let shown = text(&stage, 160, 47);
+    let shown = text(&mut stage, 160, 47);
     let crate7 =
         shown.lines().position(|l| l.contains("\u{25b8} crate 7: 65 corrections")).expect("the worst is chosen");
     let rows: Vec<&str> = shown.lines().skip(crate7).collect();
@@ -155,15 +158,15 @@ fn why_lists_troubles_tries_remedies_and_opens_one_as_a_branch() {
     assert!(shown.contains("more change next to nothing"), "{shown}");
     // At every size nothing spills over, and it says what keys do.
     for (width, height) in [(120, 36), (80, 24)] {
-        let shown = text(&stage, width, height);
+        let shown = text(&mut stage, width, height);
         assert!(shown.contains("crate 7 known to all") && shown.contains("Enter see it as a branch"), "{shown}");
     }
     // The next trouble is looked into as well.
     press(&mut stage, KeyCode::Tab);
     settle(&mut stage);
     assert!(
-        text(&stage, 160, 47).contains("\u{25b8} pushes: 1 correction")
-            || text(&stage, 160, 47).contains("\u{25b8} turns")
+        text(&mut stage, 160, 47).contains("\u{25b8} pushes: 1 correction")
+            || text(&mut stage, 160, 47).contains("\u{25b8} turns")
     );
     press(&mut stage, KeyCode::BackTab);
     settle(&mut stage);
@@ -171,7 +174,7 @@ fn why_lists_troubles_tries_remedies_and_opens_one_as_a_branch() {
     assert!(stage.why.is_none());
     settle(&mut stage);
     stage.look(LabTime::from_secs(8.0));
-    let row = figures(&stage, "\u{2502} corrections");
+    let row = figures(&mut stage, "\u{2502} corrections");
     assert_eq!((row[0].as_str(), row[1].as_str()), ("65", "0"), "{row:?}");
 }
 
@@ -215,7 +218,7 @@ fn whatever_changes_a_run_is_offered_in_the_past_and_begun_there() {
     line(&mut stage, "latency 200 ms");
     stage.look(LabTime::from_secs(4.0));
     press(&mut stage, KeyCode::Right);
-    assert!(last_row(&stage).contains("plover: latency, one way 50 ms"), "{}", last_row(&stage));
+    assert!(last_row(&mut stage).contains("plover: latency, one way 50 ms"), "{}", last_row(&mut stage));
     for (said, offered) in [
         ("push plover east 5 m/s", "plover pushed by 5.0, 0.0, 0.0 m/s"),
         ("teleport plover -20 -8", "plover put at -20.0, -8.0, 0.0"),
@@ -264,24 +267,24 @@ fn a_rule_that_is_saved_while_the_past_is_looked_at_is_offered_from_there() {
     std::fs::write(&path, QUAY.replace("role = \"helm\"", "role = \"helm\"\ngait = \"courier.gait\""))
         .expect("written");
     let run = Run::new(crate::files::course(Some(&path), &[]).unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
-    let mut stage = Stage::new(run, Palette::new(Colours::True, false));
+    let mut stage = Frame::new(run, Palette::new(Colours::True, false));
     stage.read_from(Some(&path), &[]);
     stage.advance_to(LabTime::from_secs(5.0));
     stage.look(LabTime::from_secs(2.0));
     std::fs::write(&gait, courier.replace("4.2 m/s", "7 m/s ")).expect("written");
     until(&mut stage, |stage| stage.offered.is_some());
     assert!(
-        last_row(&stage).contains("from 0:02.00 with courier.gait as it is saved now, on all"),
+        last_row(&mut stage).contains("from 0:02.00 with courier.gait as it is saved now, on all"),
         "{}",
-        last_row(&stage)
+        last_row(&mut stage)
     );
     // On one machine alone another layout could not take effect: it is not offered, and why is said.
     press(&mut stage, KeyCode::Esc);
-    stage.rules.one_only = true;
+    stage.edits.one_only = true;
     std::fs::write(&gait, courier.replace("stick    bits 7 ", "stick    bits 9 ")).expect("written");
     until(&mut stage, |stage| stage.notice().is_some_and(|said| said.contains("the new rule has another layout")));
     assert!(stage.offered.is_none());
-    stage.rules.one_only = false;
+    stage.edits.one_only = false;
     std::fs::write(&gait, courier.replace("4.2 m/s", "7 m/s ")).expect("written");
     until(&mut stage, |stage| stage.offered.is_some());
     press(&mut stage, KeyCode::Enter);
@@ -310,28 +313,36 @@ fn what_memory_let_go_is_looked_at_again_and_the_present_stays() {
     run.advance(LabTime::from_secs(140.0));
     let kept_from = run.record().kept_from;
     assert!(kept_from > LabTime::from_secs(40.0) && run.reach() == LabTime::ZERO, "{kept_from}");
-    let mut stage = Stage::new(run, Palette::new(Colours::True, false));
+    let mut stage = Frame::new(run, Palette::new(Colours::True, false));
     stage.resized(Size::new(160, 47));
     stage.running = false;
     let digest = stage.run.digest();
-    assert!(!text(&stage, 160, 47).contains("kept from"), "all of it can be had");
+    assert!(!text(&mut stage, 160, 47).contains("kept from"), "all of it can be had");
     line(&mut stage, "go 0:08.5");
     assert_eq!(stage.at, LabTime::from_secs(140.0), "it is not there yet");
-    assert!(last_row(&stage).contains("0:08.50 is no longer kept: it is run again"), "{}", last_row(&stage));
+    assert!(last_row(&mut stage).contains("0:08.50 is no longer kept: it is run again"), "{}", last_row(&mut stage));
     settle(&mut stage);
-    let shown = text(&stage, 160, 47);
+    let shown = text(&mut stage, 160, 47);
     assert!(shown.contains("BACK \u{2212}131.50 s") && shown.contains("corrected "), "{shown}");
     assert!(shown.contains("run again from 0:00.00: the same as it was"), "{shown}");
     // As whoever looked then saw it.
     let mut then = after(18.5);
     then.look(LabTime::from_secs(8.5));
-    let field = |stage: &Stage| lines(&drawn(stage, 160, 47))[2..30].join("\n");
-    assert_eq!(field(&stage), field(&then));
+    // Where the camera stands hangs on where it stood before, but not once it was asked to look closer.
+    let field = |stage: &mut Frame| {
+        type_keys(stage, "][");
+        lines(&drawn(stage, 160, 47))[2..30].join("\n")
+    };
+    assert_eq!(field(&mut stage), field(&mut then));
     // On beyond its end it is lengthened; a knob is offered from what it was then; the present is as it was.
     (0..12).for_each(|_| type_keys(&mut stage, ">"));
     assert_eq!(stage.at, LabTime::from_secs(20.5));
     press(&mut stage, KeyCode::Right);
-    assert!(last_row(&stage).contains("from 0:20.50 with plover: latency, one way 50 ms"), "{}", last_row(&stage));
+    assert!(
+        last_row(&mut stage).contains("from 0:20.50 with plover: latency, one way 50 ms"),
+        "{}",
+        last_row(&mut stage)
+    );
     press(&mut stage, KeyCode::End);
     assert!(stage.is_live() && stage.run.digest() == digest && stage.run.record().kept_from == kept_from);
     stage.running = false;
@@ -342,7 +353,7 @@ fn what_memory_let_go_is_looked_at_again_and_the_present_stays() {
     settle(&mut stage);
     press(&mut stage, KeyCode::Enter);
     assert!(stage.is_live() && stage.run.now() == LabTime::from_secs(30.0) && stage.run.reach() == LabTime::ZERO);
-    assert!(last_row(&stage).contains("the 110.0 s after it were dropped"), "{}", last_row(&stage));
+    assert!(last_row(&mut stage).contains("the 110.0 s after it were dropped"), "{}", last_row(&mut stage));
     let mut same = Run::new(Course::demo()).expect("it fits");
     same.advance(LabTime::from_secs(30.0));
     assert_eq!(stage.run.digest(), same.digest());

@@ -1,0 +1,200 @@
+//! What is around the stage: how the terminal is divided, which screen is shown, and to whom a key or the mouse goes.
+//!
+//! ```text
+//! masthead                                       2 rows
+//! the screen                       | side panel
+//! rail                                           8 to 10 rows
+//! key line                                       1 row
+//! ```
+
+use std::ops::{Deref, DerefMut};
+
+use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
+use ratatui::buffer::Buffer;
+use ratatui::layout::{Rect, Size};
+use velocitas_lab::Run;
+
+use super::action::{Action, action};
+use super::help::Help;
+use super::palette::{Palette, Tone};
+use super::screens::{Screen, Shown};
+use super::stage::{Stage, Wish};
+use super::view::Answer;
+use super::{budget, help, keyline, masthead, rail, take, why};
+
+/// The smallest terminal there is room in.
+const LEAST: (u16, u16) = (80, 24);
+/// Width of the side panel.
+const PANEL: u16 = 47;
+/// From this width on the panel has a place of its own.
+const WIDE: u16 = 110;
+
+/// A stage with the screens around it. What is not the frame's own is the stage's.
+pub struct Frame {
+    stage: Stage,
+    pub(super) shown: Shown,
+    pub(super) help: Option<Help>,
+}
+
+impl Deref for Frame {
+    type Target = Stage;
+    fn deref(&self) -> &Stage {
+        &self.stage
+    }
+}
+
+impl DerefMut for Frame {
+    fn deref_mut(&mut self) -> &mut Stage {
+        &mut self.stage
+    }
+}
+
+/// Where everything is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct Layout {
+    pub(super) masthead: Rect,
+    pub(super) screen: Rect,
+    pub(super) panel: Option<Rect>,
+    pub(super) rail: Rect,
+    pub(super) keys: Rect,
+}
+
+impl Layout {
+    /// `None` when there is too little room.
+    pub(super) fn of(area: Rect, stage: &Stage) -> Option<Self> {
+        if area.width < LEAST.0 || area.height < LEAST.1 {
+            return None;
+        }
+        let members = stage.run.course().cast.len() as u16;
+        let rail = if area.height >= 40 {
+            (5 + members).clamp(8, 11)
+        } else if area.height >= 32 {
+            (5 + members).clamp(6, 8)
+        } else {
+            4
+        };
+        // A branch has a lane of its own.
+        let rail = if area.height >= 32 { rail + u16::from(stage.branch.is_some()) } else { rail };
+        let middle = area.height - 2 - rail - 1;
+        let row = |y: u16, height: u16| Rect::new(area.x, area.y + y, area.width, height);
+        let body = row(2, middle);
+        let wide = area.width >= WIDE;
+        let panel = (wide || stage.panel).then(|| Rect { x: body.right() - PANEL, width: PANEL, ..body });
+        let screen = if wide { Rect { width: body.width - PANEL, ..body } } else { body };
+        Some(Self { masthead: row(0, 2), screen, panel, rail: row(2 + middle, rail), keys: row(area.height - 1, 1) })
+    }
+}
+
+impl Frame {
+    /// A run at its beginning, running, on the first screen.
+    pub fn new(run: Run, palette: Palette) -> Self {
+        Self { stage: Stage::new(run, palette), shown: Shown::default(), help: None }
+    }
+
+    /// The screen that is shown.
+    pub(super) const fn screen(&self) -> Screen {
+        self.shown.screen()
+    }
+
+    /// Takes a key.
+    pub(super) fn key(&mut self, key: &KeyEvent) -> Option<Wish> {
+        let wish = self.key_of_any(key);
+        match wish {
+            Some(Wish::Act(action)) => self.act(action),
+            wish => wish,
+        }
+    }
+
+    fn key_of_any(&mut self, key: &KeyEvent) -> Option<Wish> {
+        let meant = action(key, self.screen());
+        if key.kind == KeyEventKind::Press && meant == Some(Action::QuitAlways) {
+            return self.leave();
+        }
+        if key.kind == KeyEventKind::Press && meant == Some(Action::Suspend) {
+            self.release_all();
+            return Some(Wish::Suspend);
+        }
+        if let Some(help) = self.help.as_mut().filter(|_| key.kind != KeyEventKind::Release) {
+            if !help.key(key) {
+                self.help = None;
+            }
+            return None;
+        }
+        if let Some(wish) = self.stage.key_in_a_mode(key) {
+            return wish;
+        }
+        if key.kind == KeyEventKind::Release {
+            return None;
+        }
+        let is_esc = key.code == KeyCode::Esc;
+        let is_taken = self.stage.why_key(key)
+            || is_esc && (self.stage.budget.take().is_some() || self.stage.offered.take().is_some());
+        meant.filter(|_| !is_taken).map(Wish::Act)
+    }
+
+    /// Does what an action asks for: the screen that is shown is asked first.
+    pub(super) fn act(&mut self, action: Action) -> Option<Wish> {
+        match self.shown.view_mut().act(&mut self.stage, action) {
+            Answer::Done => return None,
+            Answer::Wish(wish) => return Some(wish),
+            Answer::NotMine => {}
+        }
+        match action {
+            Action::Show(screen) => self.shown.show(screen),
+            Action::Help => self.help = Some(Help::default()),
+            Action::Quit => return self.leave(),
+            action => self.stage.act(action),
+        }
+        None
+    }
+
+    /// A click on the rail moves the playhead there; one on the screen is the screen's.
+    pub(super) fn mouse(&mut self, mouse: &MouseEvent, size: Size) {
+        let clicked = matches!(mouse.kind, MouseEventKind::Down(MouseButton::Left));
+        let held = clicked || matches!(mouse.kind, MouseEventKind::Drag(MouseButton::Left));
+        let Some(layout) = Layout::of(Rect::new(0, 0, size.width, size.height), self).filter(|_| held) else { return };
+        let cell = (mouse.column, mouse.row);
+        if let Some(at) = self.rail.moment_at(layout.rail, mouse.column, mouse.row) {
+            self.look(at);
+        } else if clicked {
+            self.shown.view_mut().click(&mut self.stage, layout.screen, cell);
+        }
+    }
+}
+
+/// Has the screen follow the moment, and draws. The same frame gives the same cells.
+pub fn draw(frame: &mut Frame, area: Rect, buffer: &mut Buffer) {
+    // A terminal may say that it has no rows at all.
+    if area.is_empty() {
+        return;
+    }
+    buffer.set_style(area, frame.palette.base());
+    let Some(layout) = Layout::of(area, frame) else {
+        let needs =
+            format!("Velocitas needs {}\u{d7}{} cells; this is {}\u{d7}{}", LEAST.0, LEAST.1, area.width, area.height);
+        buffer.set_stringn(area.x, area.y, needs, usize::from(area.width), frame.palette.text(Tone::Text));
+        return;
+    };
+    frame.shown.view_mut().follow(&frame.stage, layout.screen);
+    let (stage, screen) = (&frame.stage, frame.screen());
+    let view = frame.shown.view();
+    masthead::draw(stage, screen, layout.masthead, buffer, area.width < WIDE);
+    view.draw(stage, layout.screen, buffer);
+    if let Some(panel) = layout.panel {
+        for y in panel.top()..panel.bottom() {
+            for x in panel.left()..panel.right() {
+                buffer[(x, y)].reset();
+            }
+        }
+        buffer.set_style(panel, stage.palette.base());
+        view.panel(stage, panel, buffer);
+    }
+    rail::draw(stage, layout.rail, buffer);
+    keyline::draw(stage, screen, layout.keys, buffer);
+    budget::draw(stage, layout.screen, buffer);
+    why::draw(stage, layout.screen, buffer);
+    take::draw(stage, layout.screen, buffer);
+    if let Some(help) = &frame.help {
+        help::draw(stage, (screen, view.glyphs(stage.palette)), area, help, buffer);
+    }
+}

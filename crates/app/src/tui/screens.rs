@@ -1,0 +1,51 @@
+//! The screens there are, in one table.
+
+use super::field::Field;
+use super::rules::Rules;
+use super::view::View;
+
+pub(super) use super::action::Screen;
+
+/// A row of the table.
+pub(super) struct Spec {
+    pub(super) screen: Screen,
+    /// Its name, behind the key that shows it.
+    pub(super) name: &'static str,
+    make: fn() -> Box<dyn View>,
+}
+
+/// All of them, in the order of their keys.
+pub(super) const SCREENS: [Spec; 2] = [
+    Spec { screen: Screen::Field, name: "1 Field", make: || Box::<Field>::default() },
+    Spec { screen: Screen::Rules, name: "2 Rules", make: || Box::<Rules>::default() },
+];
+
+/// One of each, and which is shown.
+pub(super) struct Shown {
+    views: Vec<Box<dyn View>>,
+    current: usize,
+}
+
+impl Default for Shown {
+    fn default() -> Self {
+        Self { views: SCREENS.iter().map(|spec| (spec.make)()).collect(), current: 0 }
+    }
+}
+
+impl Shown {
+    pub(super) const fn screen(&self) -> Screen {
+        SCREENS[self.current].screen
+    }
+
+    pub(super) fn show(&mut self, screen: Screen) {
+        self.current = SCREENS.iter().position(|spec| spec.screen == screen).unwrap_or(self.current);
+    }
+
+    pub(super) fn view(&self) -> &dyn View {
+        &*self.views[self.current]
+    }
+
+    pub(super) fn view_mut(&mut self) -> &mut dyn View {
+        &mut *self.views[self.current]
+    }
+}

@@ -1,0 +1,46 @@
+//! What a screen is: it draws, it may have a panel of its own, it takes what only it understands.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use ratatui::style::Style;
+
+use super::action::Action;
+use super::palette::Palette;
+use super::panel;
+use super::stage::{Stage, Wish};
+
+/// What a screen makes of an action.
+pub(super) enum Answer {
+    /// It was for it, and is done.
+    Done,
+    /// It was for it, and needs the program.
+    Wish(Wish),
+    /// It is not for it.
+    NotMine,
+}
+
+/// A glyph of a screen, and what it stands for.
+pub(super) type Glyph = (char, Style, &'static str);
+
+/// A screen: one question about the moment looked at, with a small state of its own.
+pub(super) trait View {
+    /// Follows the stage: called before it is drawn on this area.
+    fn follow(&mut self, _stage: &Stage, _area: Rect) {}
+
+    /// Draws; changes nothing.
+    fn draw(&self, stage: &Stage, area: Rect, buffer: &mut Buffer);
+
+    /// Draws what stands beside it: unless it has something of its own, what each machine believes.
+    fn panel(&self, stage: &Stage, area: Rect, buffer: &mut Buffer) {
+        panel::draw(stage, area, buffer);
+    }
+
+    /// Does what an action asks for, if it is for this screen.
+    fn act(&mut self, stage: &mut Stage, action: Action) -> Answer;
+
+    /// A cell of it was clicked.
+    fn click(&mut self, _stage: &mut Stage, _area: Rect, _cell: (u16, u16)) {}
+
+    /// Every glyph that it draws.
+    fn glyphs(&self, palette: Palette) -> Vec<Glyph>;
+}
