@@ -26,6 +26,7 @@ mod ids;
 mod knob;
 mod known;
 mod lab;
+pub mod lane;
 mod link;
 mod links;
 mod machine;

@@ -7,7 +7,7 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 
 use thiserror::Error;
-use velocitas_core::{Fact, Motion, Server, ServerConfig, SpawnError, Tick};
+use velocitas_core::{Digest, Fact, Motion, Server, ServerConfig, SpawnError, Tick};
 
 use crate::command::{Command, ReadLater, ReadRule, ReloadError};
 use crate::course::{Course, KnownTo, Saved};
@@ -195,6 +195,20 @@ impl Run {
     /// Its digest at every checkpoint so far, each before what was commanded at that very moment.
     pub fn digests(&self) -> &[(LabTime, u64)] {
         &self.digests
+    }
+
+    /// Stands for everything that happened up to a moment: two runs in which it is the same were the same until then. It takes the
+    /// digest of the last checkpoint and what was commanded by then.
+    pub fn past(&self, at: LabTime) -> u64 {
+        let mut past = Digest::default();
+        let checkpoint = self.digests.partition_point(|(when, _)| *when <= at);
+        let (when, digest) = checkpoint.checked_sub(1).map_or((0, 0), |i| (self.digests[i].0.0, self.digests[i].1));
+        past.word(when);
+        past.word(digest);
+        let commanded = self.commands.partition_point(|(when, _)| *when <= at);
+        past.word(commanded as u64);
+        past.word(commanded.checked_sub(1).map_or(0, |i| self.commands[i].0.0));
+        past.value()
     }
 
     /// Rules that were read while it ran, in that order.

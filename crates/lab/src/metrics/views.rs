@@ -27,10 +27,14 @@ const HOP_SHARE: f64 = 0.25;
 pub struct Window {
     /// How far before each frame the authority made what is drawn in it, in milliseconds; negative before it does.
     pub ages_ms: Vec<f64>,
+    /// Of which of the frames of the window that is known.
+    pub aged: Vec<usize>,
     /// Their mean.
     pub lag_ms: Option<f64>,
     /// In each frame, how far what is drawn is from where the authority had it a lag before.
     pub errors_m: Vec<f64>,
+    /// Of which of the frames of the window that is known.
+    pub placed: Vec<usize>,
     /// RMS of the difference of the velocities drawn and true; `None` where it hardly moved.
     pub roughness_mps: Option<f64>,
     /// Frames in which it moved otherwise than the authority had it.
@@ -263,8 +267,14 @@ fn judge(truth: &Truth, sights: &[Sight], timing: &mut Timing) -> Window {
     if timing.known.is_empty() {
         return Window::default();
     }
-    let mut window = Window { lag_ms: Some(timing.lag_ms), ages_ms: timing.ages_ms.clone(), ..Window::default() };
+    let mut window = Window {
+        lag_ms: Some(timing.lag_ms),
+        ages_ms: timing.ages_ms.clone(),
+        aged: timing.known.clone(),
+        ..Window::default()
+    };
     window.errors_m.reserve(timing.known.len());
+    window.placed.reserve(timing.known.len());
     let (mut squares, mut pairs, mut moved) = (0.0, 0u32, 0.0);
     let mut before: Option<(&Sight, [f64; 3])> = None;
     for (&i, place) in timing.known.iter().zip(&timing.places) {
@@ -275,6 +285,7 @@ fn judge(truth: &Truth, sights: &[Sight], timing: &mut Timing) -> Window {
         };
         let there = truth.between(after, share);
         window.errors_m.push(length(between(there, lanes(sight.pos))));
+        window.placed.push(i);
         if let Some((last, was)) = before.replace((sight, there))
             && sight.at > last.at
             && !truth.is_cut((timing.then(last), timing.then(sight)), (last.tick, sight.tick))
