@@ -3,16 +3,21 @@
 //! Nothing is simulated or measured here: a report arranges what [`velocitas_lab::metrics`] measured, a chart draws
 //! what the record holds. Everything comes out as bytes or text; who writes them where is the caller's business.
 
+mod about;
 mod chart;
 pub mod check;
 pub mod compare;
 mod diagnosis;
+pub mod drawing;
+mod scope;
 mod summary;
 mod table;
 mod text;
 
+pub use about::about;
 pub use chart::{ChartError, Of, chart};
 pub use diagnosis::{Diagnosis, cells};
+pub use scope::{LaneView, Page, scope, title as lane_title};
 pub use summary::{Summary, TakeSummary, TroubleRow, summarise};
 pub use table::csv_table;
 pub use text::text;

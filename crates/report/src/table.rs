@@ -41,6 +41,14 @@ pub fn csv_table(record: &Record, kind: &str, out: impl Write) -> Result<(), csv
     Ok(())
 }
 
+/// Rows of text as CSV.
+pub(crate) fn quoted(rows: &[Vec<String>]) -> String {
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    // Memory takes everything.
+    rows.iter().for_each(|row| drop(writer.write_record(row)));
+    writer.into_inner().map(|bytes| String::from_utf8_lossy(&bytes).into_owned()).unwrap_or_default()
+}
+
 /// Calls back with the name and text of every cell of a row.
 fn flat(name: &str, value: &Value, each: &mut impl FnMut(&str, String)) {
     let inner = |key: &str| if name.is_empty() { key.to_owned() } else { format!("{name}.{key}") };

@@ -77,6 +77,10 @@ pub enum Action {
     ZoomIn,
     /// See more.
     ZoomOut,
+    /// The playhead a column back.
+    ColumnBack,
+    /// The playhead a column on.
+    ColumnOn,
     /// Finer slices on the rail.
     RailIn,
     /// Coarser slices.
@@ -85,6 +89,10 @@ pub enum Action {
     Loupe,
     /// A screen.
     Show(Screen),
+    /// Show the chosen lane, or no longer.
+    LaneOn,
+    /// The axis of the chosen lane by decades, or even.
+    Decades,
     /// Scroll up.
     PageUp,
     /// Scroll down.
@@ -127,7 +135,13 @@ pub enum Screen {
     Field,
     /// What is the rule, and what does it cost?
     Rules,
+    /// How did it develop?
+    Scope,
 }
+
+/// Where the knobs stand beside the screen.
+const KNOBS: &[Screen] = &[Screen::Field, Screen::Rules];
+const SCOPE: &[Screen] = &[Screen::Scope];
 
 /// A line of the table.
 #[derive(Clone, Copy, Debug)]
@@ -191,7 +205,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 58] = [
+pub const BINDINGS: [Binding; 67] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -251,13 +265,24 @@ pub const BINDINGS: [Binding; 58] = [
     bind(Action::EntityBack, KeyCode::BackTab, SHIFT, "S-tab", "", "look at the previous entity"),
     bind(Action::ViewerOn, KeyCode::Char('v'), NONE, "v", "screen of", "on the screen of the next machine"),
     bind(Action::ViewerBack, KeyCode::Char('V'), NONE, "V", "", "on the screen of the previous machine"),
-    bind(Action::KnobUp, KeyCode::Up, NONE, "up", "", "the knob above"),
-    bind(Action::KnobDown, KeyCode::Down, NONE, "arrows", "knobs", "the knob below"),
-    bind(Action::TurnDown, KeyCode::Left, NONE, "left", "", "turn the knob down, for the selected entity's machine"),
-    bind(Action::TurnUp, KeyCode::Right, NONE, "right", "", "turn the knob up"),
-    bind(Action::Type, KeyCode::Char('t'), NONE, "t", "type", "type a value for the knob, with its unit or without"),
-    bind(Action::TurnDownAll, KeyCode::Left, SHIFT, "S-left", "", "turn the knob down for all machines"),
-    bind(Action::TurnUpAll, KeyCode::Right, SHIFT, "S-right", "", "turn the knob up for all machines"),
+    bind(Action::KnobUp, KeyCode::Up, NONE, "up", "", "the knob above").only(KNOBS),
+    bind(Action::KnobDown, KeyCode::Down, NONE, "arrows", "knobs", "the knob below").only(KNOBS),
+    bind(Action::TurnDown, KeyCode::Left, NONE, "left", "", "turn the knob down, for the selected entity's machine")
+        .only(KNOBS),
+    bind(Action::TurnUp, KeyCode::Right, NONE, "right", "", "turn the knob up").only(KNOBS),
+    bind(Action::Type, KeyCode::Char('t'), NONE, "t", "type", "type a value for the knob, with its unit or without")
+        .only(KNOBS),
+    bind(Action::TurnDownAll, KeyCode::Left, SHIFT, "S-left", "", "turn the knob down for all machines").only(KNOBS),
+    bind(Action::TurnUpAll, KeyCode::Right, SHIFT, "S-right", "", "turn the knob up for all machines").only(KNOBS),
+    bind(Action::KnobUp, KeyCode::Up, NONE, "up", "", "the lane above in the list").only(SCOPE),
+    bind(Action::KnobDown, KeyCode::Down, NONE, "up down", "lane", "the lane below").only(SCOPE),
+    bind(Action::LaneOn, KeyCode::Char('a'), NONE, "a", "show", "shows the chosen lane, or hides it").only(SCOPE),
+    bind(Action::Decades, KeyCode::Char('l'), NONE, "l", "axis", "the chosen lane's axis: by decades, or even")
+        .only(SCOPE),
+    bind(Action::ColumnBack, KeyCode::Left, NONE, "left", "", "the playhead a column back").only(SCOPE),
+    bind(Action::ColumnOn, KeyCode::Right, NONE, "left right", "column", "the playhead a column on").only(SCOPE),
+    bind(Action::ZoomIn, KeyCode::Char(']'), NONE, "]", "", "lower lanes, so that more fit").only(SCOPE),
+    bind(Action::ZoomOut, KeyCode::Char('['), NONE, "[ ]", "height", "higher lanes").only(SCOPE),
     bind(Action::Slower, KeyCode::Char('-'), NONE, "-", "", "slower, down to \u{d7}1/8"),
     bind(Action::Faster, KeyCode::Char('+'), NONE, "- +", "speed", "faster, up to \u{d7}8"),
     bind(Action::Faster, KeyCode::Char('='), NONE, "=", "", "faster, too"),
@@ -301,7 +326,7 @@ pub const BINDINGS: [Binding; 58] = [
         NONE,
         "x",
         "export",
-        "write the selected entity's error over the rail's span as SVG",
+        "take away what is seen: SVG and PDF, with its numbers as CSV",
     ),
     bind(
         Action::Show(Screen::Field),
@@ -315,9 +340,17 @@ pub const BINDINGS: [Binding; 58] = [
         Action::Show(Screen::Rules),
         KeyCode::Char('2'),
         NONE,
-        "1 2",
-        "screen",
+        "2",
+        "",
         "screen Rules: what is the selected entity's rule, and what does it cost?",
+    ),
+    bind(
+        Action::Show(Screen::Scope),
+        KeyCode::Char('4'),
+        NONE,
+        "1 to 4",
+        "screen",
+        "screen Scope: how did it develop?",
     ),
     bind(Action::Edit, KeyCode::Char('e'), NONE, "e", "", "edit the rule in $VISUAL or $EDITOR; saving takes effect")
         .only(&[Screen::Rules]),
@@ -351,7 +384,7 @@ fn held(binding: &Binding, modifiers: KeyModifiers) -> bool {
 mod tests {
     use super::*;
 
-    const SCREENS: [Screen; 2] = [Screen::Field, Screen::Rules];
+    const SCREENS: [Screen; 3] = [Screen::Field, Screen::Rules, Screen::Scope];
 
     #[test]
     fn no_two_bindings_share_a_key_and_each_is_found_and_explained() {

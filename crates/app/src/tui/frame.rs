@@ -8,13 +8,16 @@
 //! ```
 
 use std::ops::{Deref, DerefMut};
+use std::path::Path;
 
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Rect, Size};
 use velocitas_lab::Run;
+use velocitas_report::drawing::Theme;
 
 use super::action::{Action, action};
+use super::export::export;
 use super::help::Help;
 use super::palette::{Palette, Tone};
 use super::screens::{Screen, Shown};
@@ -142,10 +145,22 @@ impl Frame {
         match action {
             Action::Show(screen) => self.shown.show(screen),
             Action::Help => self.help = Some(Help::default()),
+            Action::Export => self.export(Path::new("."), Theme::Dark),
             Action::Quit => return self.leave(),
             action => self.stage.act(action),
         }
         None
+    }
+
+    /// Writes what is seen into a folder, and says what became of it.
+    pub(super) fn export(&mut self, folder: &Path, theme: Theme) {
+        let drawing = self.shown.view().drawing(&self.stage);
+        let name = &self.shown.name()[2..];
+        let said = match drawing.and_then(|drawing| export(&self.stage, name, &drawing, theme, folder)) {
+            Ok(name) => format!("wrote {name}.svg, .pdf and .csv"),
+            Err(why) => why,
+        };
+        self.say(said);
     }
 
     /// A click on the rail moves the playhead there; one on the screen is the screen's.

@@ -51,11 +51,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let knobs = area.height.saturating_sub(20 + between).clamp(least, KNOBS.len() as u16 + 2 + 2);
     let upper = Rect { height: area.height.saturating_sub(knobs + between), ..area };
     if upper.height >= 6 {
-        let inner = frame(stage.palette, upper, &title(stage), buffer);
-        let mut pen = Pen { stage, area: Rect { x: inner.x + 1, width: inner.width - 1, ..inner }, y: inner.y };
-        beliefs(&mut pen, buffer);
-        correction(&mut pen, buffer);
-        figures(&mut pen, buffer);
+        beliefs_of(stage, upper, buffer);
     }
     if hands > 0 {
         super::hands::draw(stage, Rect { y: upper.bottom(), height: hands, ..area }, buffer);
@@ -65,6 +61,15 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     }
     let lower = Rect { y: area.y + area.height.saturating_sub(knobs), height: knobs.min(area.height), ..area };
     self::knobs(stage, lower, buffer);
+}
+
+/// What each machine believes of the selected entity, its last correction, its figures: as far as there is room.
+pub(super) fn beliefs_of(stage: &Stage, area: Rect, buffer: &mut Buffer) {
+    let inner = frame(stage.palette, area, &title(stage), buffer);
+    let mut pen = Pen { stage, area: Rect { x: inner.x + 1, width: inner.width - 1, ..inner }, y: inner.y };
+    beliefs(&mut pen, buffer);
+    correction(&mut pen, buffer);
+    figures(&mut pen, buffer);
 }
 
 /// Whose beliefs, and whose figures.

@@ -26,7 +26,7 @@ use super::view::Glyph;
 /// Width of the names at the left.
 const NAMES: u16 = 9;
 /// Lengths of a slice, in milliseconds.
-const SLICES: [u64; 7] = [10, 20, 40, 80, 160, 320, 640];
+const SLICES: [u64; 10] = [10, 20, 40, 80, 160, 320, 640, 1280, 2560, 5120];
 
 /// What part of time the rail shows.
 #[derive(Clone, Copy, Debug)]
@@ -48,7 +48,13 @@ impl RailView {
         LabTime(SLICES[self.zoom] * 1_000_000)
     }
 
+    /// The first moment shown, and the length of a column.
+    pub(super) fn page(&self) -> (LabTime, LabTime) {
+        (self.from, self.slice())
+    }
+
     /// The span shown.
+    #[cfg(test)]
     pub(super) fn span(&self) -> (LabTime, LabTime) {
         (self.from, self.from.plus(LabTime(self.slice().0 * self.columns)))
     }

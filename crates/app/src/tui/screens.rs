@@ -2,6 +2,7 @@
 
 use super::field::Field;
 use super::rules::Rules;
+use super::scope::Scope;
 use super::view::View;
 
 pub(super) use super::action::Screen;
@@ -15,9 +16,10 @@ pub(super) struct Spec {
 }
 
 /// All of them, in the order of their keys.
-pub(super) const SCREENS: [Spec; 2] = [
+pub(super) const SCREENS: [Spec; 3] = [
     Spec { screen: Screen::Field, name: "1 Field", make: || Box::<Field>::default() },
     Spec { screen: Screen::Rules, name: "2 Rules", make: || Box::<Rules>::default() },
+    Spec { screen: Screen::Scope, name: "4 Scope", make: || Box::<Scope>::default() },
 ];
 
 /// One of each, and which is shown.
@@ -35,6 +37,10 @@ impl Default for Shown {
 impl Shown {
     pub(super) const fn screen(&self) -> Screen {
         SCREENS[self.current].screen
+    }
+
+    pub(super) const fn name(&self) -> &'static str {
+        SCREENS[self.current].name
     }
 
     pub(super) fn show(&mut self, screen: Screen) {

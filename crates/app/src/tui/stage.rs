@@ -13,7 +13,6 @@ use velocitas_lab::amiss::{Amiss, amiss};
 use velocitas_lab::moment::{Corrected, Figures, Moment};
 use velocitas_lab::track::Recorder;
 use velocitas_lab::{Coming, KNOBS, LabTime, MachineId, MemberId, Part, Run, Sudden};
-use velocitas_report::{Of, chart};
 
 use super::action::Action;
 use super::branch::{Branch, Offer};
@@ -28,7 +27,6 @@ use super::recall::Recalling;
 use super::take::Kept;
 use super::typing::Typing;
 use super::why::Why;
-use crate::files::Output;
 use crate::saved::CourseFile;
 
 /// Speeds, slow to fast.
@@ -437,7 +435,6 @@ impl Stage {
             Action::KeepBranch | Action::DropBranch => self.end_branch(action == Action::KeepBranch),
             Action::Again => self.begin_again(),
             Action::Take => self.take_key(),
-            Action::Export => self.export(Path::new(".")),
             // The rest is the frame's, or a screen's that is not shown.
             _ => {}
         }
@@ -541,28 +538,5 @@ impl Stage {
         self.running = true;
         self.refresh();
         self.say(format!("resumed from here: the {gone:.1} s after it were dropped"));
-    }
-
-    // --- taking away ---
-
-    /// Writes the selected entity's error over the rail's span into a folder.
-    pub(super) fn export(&mut self, folder: &Path) {
-        let (from, to) = self.rail.span();
-        let to = to.min(self.run.now());
-        let at = self.at.to_string().replace(':', "m").replace('.', "s");
-        // A name may hold what a path does not.
-        let who: String = self.name(self.entity).chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
-        let name = format!("velocitas-{who}-error-{at}.svg");
-        let path = folder.join(&name);
-        let done = chart(self.run.record(), Of::Error, self.machine(self.entity), from, to)
-            .map_err(|e| e.to_string())
-            .and_then(|svg| {
-                let output = Output::create_file(&path).map_err(|e| e.to_string())?;
-                output.finish(|out| out.write_all(svg.as_bytes())).map_err(|e| e.to_string())
-            });
-        match done {
-            Ok(()) => self.say(format!("wrote {name}")),
-            Err(why) => self.say(why),
-        }
     }
 }

@@ -7,6 +7,8 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::{Rect, Size};
 use velocitas_lab::{Course, Happening, LabTime, MemberId, Part, Run};
 
+use velocitas_report::drawing::Theme;
+
 use super::action::Action;
 use super::stage::Wish;
 use super::{Colours, Frame, Palette, draw};
@@ -377,16 +379,81 @@ fn hammer(mut stage: Frame) {
 
 #[test]
 fn an_export_is_written_whole_and_named_after_what_is_seen() {
-    let mut stage = after(4.0);
+    let mut stage = after(10.0);
     let folder = tempfile::tempdir().expect("a folder");
-    stage.export(folder.path());
-    let name = "velocitas-plover-error-0m04s00.svg";
-    let svg = std::fs::read_to_string(folder.path().join(name)).expect("it was written");
-    assert!(svg.contains("plover, prediction error") && svg.ends_with("</svg>\n"), "{}", &svg[svg.len() - 20..]);
-    assert!(text(&mut stage, 120, 36).contains(&format!("wrote {name}")));
+    type_keys(&mut stage, "4");
+    text(&mut stage, 160, 47);
+    stage.export(folder.path(), Theme::Dark);
+    let name = "velocitas-scope-plover-0m10s00";
+    assert!(text(&mut stage, 160, 47).contains(&format!("wrote {name}.svg, .pdf and .csv")));
+    let read = |ending: &str| std::fs::read(folder.path().join(format!("{name}.{ending}"))).expect("it was written");
+    let svg = String::from_utf8(read("svg")).expect("text");
+    assert!(svg.contains("Lampwick Quay: plover over time") && svg.ends_with("</svg>\n"));
+    assert!(read("pdf").starts_with(b"%PDF-") && read("csv").starts_with(b"plot,across_unit,"));
+    // Once more, and it is the same.
+    stage.export(folder.path(), Theme::Dark);
+    assert_eq!(String::from_utf8(read("svg")).expect("text"), svg);
     // Where it cannot be written, that is said and nothing else happens.
-    stage.export(&folder.path().join("nowhere"));
+    stage.export(&folder.path().join("nowhere"), Theme::Light);
     assert!(text(&mut stage, 160, 47).contains("cannot write"));
+}
+
+#[test]
+fn scope_says_what_each_lane_is_at_the_playhead_and_keeps_its_lanes() {
+    let mut stage = after(12.0);
+    type_keys(&mut stage, "4");
+    stage.look(LabTime::from_secs(10.5));
+    let shown = text(&mut stage, 160, 47);
+    for wanted in ["Scope", "prediction error, m", "1 mm", "mean", "lanes", "0:10.50"] {
+        assert!(shown.contains(wanted), "{wanted} in {shown}");
+    }
+    assert!(!shown.contains("reading"));
+    // What stands beside a lane is what the record says.
+    let lane = velocitas_lab::lane::Lane::of_key("lead").expect("in the table");
+    assert!(!shown.contains("lead, ticks   "));
+    (0..3).for_each(|_| drop(press(&mut stage, KeyCode::Down)));
+    type_keys(&mut stage, "a");
+    let of = velocitas_lab::lane::Subject {
+        machine: stage.machine(FIRST),
+        actor: stage.body(FIRST),
+        viewer: stage.machine(FIRST),
+    };
+    for _ in 0..2 {
+        let lead = velocitas_lab::lane::value_at(stage.run.record(), lane, of, stage.at)[0].expect("it is ahead");
+        let shown = text(&mut stage, 160, 47);
+        assert!(shown.contains(&format!("lead, ticks   {lead} ticks ")), "{lead} in {shown}");
+        // A column on.
+        let before = stage.at;
+        press(&mut stage, KeyCode::Right);
+        assert_eq!(stage.at.minus(before).millis(), 40.0);
+    }
+    // On another screen and back they are there; hidden they are not.
+    type_keys(&mut stage, "14");
+    assert!(text(&mut stage, 160, 47).contains("lead, ticks"));
+    type_keys(&mut stage, "a");
+    assert!(!text(&mut stage, 160, 47).contains("lead, ticks   "));
+    // A click looks there.
+    let click = MouseEvent {
+        kind: MouseEventKind::Down(MouseButton::Left),
+        column: 9 + 20,
+        row: 10,
+        modifiers: KeyModifiers::NONE,
+    };
+    let from = stage.rail.page().0;
+    stage.mouse(&click, Size::new(160, 47));
+    assert_eq!(stage.at.minus(from).millis().round(), 21.0 * 40.0);
+}
+
+#[test]
+fn a_page_of_minutes_is_read_over_frames_and_says_so_meanwhile() {
+    let mut stage = after(100.0);
+    type_keys(&mut stage, "4{{{{{{");
+    assert!(text(&mut stage, 160, 47).contains("reading"));
+    for _ in 0..60 {
+        text(&mut stage, 160, 47);
+    }
+    let shown = text(&mut stage, 160, 47);
+    assert!(!shown.contains("reading") && shown.contains("a column 2560 ms"), "{shown}");
 }
 
 #[test]

@@ -3,6 +3,7 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
+use velocitas_report::drawing::Drawing;
 
 use super::action::Action;
 use super::palette::Palette;
@@ -40,6 +41,9 @@ pub(super) trait View {
 
     /// A cell of it was clicked.
     fn click(&mut self, _stage: &mut Stage, _area: Rect, _cell: (u16, u16)) {}
+
+    /// What is seen, to be taken away, or why there is nothing.
+    fn drawing(&self, stage: &Stage) -> Result<Drawing, String>;
 
     /// Every glyph that it draws.
     fn glyphs(&self, palette: Palette) -> Vec<Glyph>;

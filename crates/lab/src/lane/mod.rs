@@ -226,6 +226,10 @@ pub fn value_at(record: &Record, lane: &Lane, subject: Subject, at: LabTime) -> 
     let mut screenings = Screenings::default();
     let mut reading = Reading { record, subject, screenings: &mut screenings };
     let mut values: [Option<(LabTime, f64)>; MOST_SERIES] = [None; MOST_SERIES];
+    if lane.together == Together::Count {
+        // None is a number as well.
+        values[..lane.series.len()].fill(Some((LabTime::ZERO, 0.0)));
+    }
     (lane.sample)(&mut reading, LabTime(at.minus(HOLDS).0 + 1), LabTime(at.0 + 1), &mut |series, when, value| {
         let slot = &mut values[series];
         *slot = match (*slot, lane.together) {

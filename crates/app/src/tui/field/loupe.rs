@@ -9,8 +9,8 @@ use velocitas_core::{Vec3, vec3};
 use velocitas_lab::LabTime;
 
 use super::camera::View;
-use super::dots::Dots;
 use crate::tui::canvas::{frame, write};
+use crate::tui::dots::Dots;
 use crate::tui::palette::Tone;
 use crate::tui::stage::Stage;
 

@@ -13,7 +13,6 @@
 //! ```
 
 mod camera;
-mod dots;
 mod ground;
 mod loupe;
 
@@ -27,11 +26,11 @@ use velocitas_lab::{ActorId, KnownTo, LabTime, MachineId, MemberId};
 
 use super::action::Action;
 use super::canvas::frame;
+use super::dots::Dots;
 use super::palette::{Palette, Tone};
 use super::stage::Stage;
 use super::view::{Answer, Glyph};
 use camera::{Camera, View};
-use dots::Dots;
 
 /// How far trails go back.
 const TRAIL: LabTime = LabTime(1_600_000_000);
@@ -127,6 +126,10 @@ impl super::view::View for Field {
             stage.driving.point_at(place);
             stage.drive(0.0);
         }
+    }
+
+    fn drawing(&self, _stage: &Stage) -> Result<velocitas_report::drawing::Drawing, String> {
+        Err("not yet".to_owned())
     }
 
     fn glyphs(&self, p: Palette) -> Vec<Glyph> {

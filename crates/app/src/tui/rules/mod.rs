@@ -22,6 +22,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_core::Motion;
 use velocitas_lab::Known;
+use velocitas_report::drawing::Drawing;
 
 use super::action::Action;
 use super::palette::{Palette, Tone};
@@ -79,6 +80,22 @@ impl View for Rules {
             _ => return Answer::NotMine,
         }
         Answer::Done
+    }
+
+    /// The text of the rule.
+    fn drawing(&self, stage: &Stage) -> Result<Drawing, String> {
+        let both = Both::of(stage);
+        let source = stage.edits.source(both.kind);
+        let source = source.ok_or("this rule is written in Rust: there is no text to take away")?;
+        // Letters of a page do not run together where a line begins.
+        let lines = source
+            .said
+            .text
+            .lines()
+            .enumerate()
+            .map(|(i, line)| format!("{:>4}  {line}", i + 1).replace(' ', "\u{a0}"));
+        let title = format!("{}: the rule {}", stage.run.course().name, both.rule().name());
+        Ok(Drawing { title, facts: lines.collect(), plots: Vec::new() })
     }
 
     fn glyphs(&self, palette: Palette) -> Vec<Glyph> {

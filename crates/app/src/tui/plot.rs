@@ -1,0 +1,139 @@
+//! A plot of a drawing in cells: braille for what is measured, words beside the axis.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use velocitas_report::drawing::{Mark, Plot, Span, Tone as Ink};
+
+use super::canvas::write;
+use super::dots::Dots;
+use super::palette::{Palette, Tone};
+
+/// Columns before a plot for what is written beside its axis.
+pub(super) const BESIDE: u16 = 8;
+
+/// The palette's tone for what a mark stands for.
+pub(super) const fn tone(ink: Ink) -> Tone {
+    match ink {
+        Ink::Owner => Tone::Predicted,
+        Ink::Authority => Tone::Authority,
+        Ink::Viewer => Tone::Drawn,
+        Ink::Fault | Ink::Verdict | Ink::OneSided => Tone::Correction,
+        Ink::Plain => Tone::Text,
+        Ink::Muted => Tone::Muted,
+        Ink::Line | Ink::Water | Ink::Ice | Ink::Planks | Ink::Wall => Tone::Line,
+    }
+}
+
+/// Draws the bands of a plot, one column of cells a span's place, with the ends of the axis at the left.
+pub(super) fn draw(p: Palette, plot: &Plot, area: Rect, buffer: &mut Buffer) {
+    let inner = Rect { x: area.x + BESIDE, width: area.width.saturating_sub(BESIDE), ..area };
+    if inner.is_empty() {
+        return;
+    }
+    axis(p, plot, area, inner, buffer);
+    for mark in &plot.marks {
+        if let Mark::Band { spans, tone: ink, holds, ghost, .. } = mark {
+            let mut dots = Dots::new(inner);
+            band(plot, spans, *holds, &mut dots, inner);
+            let style = p.text(tone(*ink));
+            let style = if *ghost { p.text(Tone::Line) } else { style };
+            dots.draw(p, style, buffer);
+        }
+    }
+}
+
+/// Lines where round values lie, as far as there are rows, with their words.
+fn axis(p: Palette, plot: &Plot, area: Rect, inner: Rect, buffer: &mut Buffer) {
+    let about = (usize::from(inner.height) / 2).max(2);
+    let mut free = area.bottom();
+    let ticks = plot.up.ticks(about);
+    // From the bottom up; the ends are worth more than what lies between.
+    for (value, words) in &ticks {
+        let y = row(plot.up.place(*value), inner);
+        if y >= free {
+            continue;
+        }
+        free = y;
+        let rule: String = std::iter::repeat_n(p.nothing(), usize::from(inner.width)).collect();
+        buffer.set_stringn(inner.x, y, &rule, usize::from(inner.width), p.text(Tone::Line));
+        let words: String = words.chars().take(usize::from(BESIDE) - 1).collect();
+        let x = area.x + (BESIDE - 1).saturating_sub(words.chars().count() as u16);
+        write(buffer, (x, y), inner.x, &[(&words, p.text(Tone::Muted))]);
+    }
+}
+
+/// The row of cells in which a value lies.
+fn row(place: f64, inner: Rect) -> u16 {
+    let rows = f64::from(inner.height);
+    inner.y + ((1.0 - place.clamp(0.0, 1.0)) * rows).floor().min(rows - 1.0) as u16
+}
+
+fn band(plot: &Plot, spans: &[Span], holds: bool, dots: &mut Dots, inner: Rect) {
+    let height = i32::from(inner.height) * 4;
+    let y = |value: f64| {
+        let place = plot.up.place(value).clamp(0.0, 1.0);
+        ((1.0 - place) * f64::from(height)).floor().min(f64::from(height - 1)) as i32
+    };
+    let width = f64::from(inner.width) * 2.0;
+    let x = |value: f64| (plot.across.place(value) * width).round() as i32;
+    let mut before: Option<&Span> = None;
+    for span in spans {
+        let (left, right) = (x(span.from), x(span.to).max(x(span.from) + 1));
+        if let Some(before) = before.filter(|before| holds && span.from - before.to < 0.25) {
+            (x(before.to)..left).for_each(|x| dots.set((x, y(before.last))));
+            dots.line((left, y(before.last)), (left, y(span.last)));
+        }
+        before = Some(span);
+        let (low, high) = (y(span.least), y(span.most));
+        for x in left..right {
+            dots.line((x, low), (x, high));
+            if !holds {
+                // What happens stands on the axis.
+                dots.line((x, height - 1), (x, high));
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use velocitas_report::drawing::Axis;
+
+    use super::*;
+    use crate::tui::palette::Colours;
+
+    fn drawn(spans: Vec<Span>, holds: bool) -> Vec<String> {
+        let mark = Mark::Band { series: String::new(), spans, tone: Ink::Owner, holds, ghost: false };
+        let plot = Plot {
+            name: String::new(),
+            across: Axis::linear("t", "", (0.0, 1.0)),
+            up: Axis::linear("v", "ms", (0.0, 4.0)),
+            marks: vec![mark],
+            legend: Vec::new(),
+            weight: 1,
+            even: false,
+        };
+        let area = Rect::new(0, 0, BESIDE + 10, 2);
+        let mut buffer = Buffer::empty(area);
+        draw(Palette::new(Colours::None, false), &plot, area, &mut buffer);
+        (0..2).map(|y| (0..area.width).map(|x| buffer[(x, y)].symbol().to_owned()).collect()).collect()
+    }
+
+    #[test]
+    fn least_and_greatest_fill_their_column_and_a_value_lasts_until_the_next() {
+        let span = |from: f64, least: f64, most: f64| Span { from, to: from + 0.1, least, most, last: most };
+        let rows = drawn(vec![span(0.1, 0.0, 3.9), span(0.3, 3.9, 3.9)], true);
+        let cell = |row: usize, column: usize| rows[row].chars().nth(usize::from(BESIDE) + column).expect("a cell");
+        assert_eq!((cell(0, 1), cell(1, 1)), ('\u{28ff}', '\u{28ff}'), "{rows:?}");
+        assert_eq!((cell(0, 2), cell(0, 3)), ('\u{2809}', '\u{2809}'), "it lasts: {rows:?}");
+        let rows = drawn(vec![span(0.5, 1.0, 2.1)], false);
+        let stem = rows[1].chars().nth(usize::from(BESIDE) + 5);
+        assert_eq!(stem, Some('\u{28ff}'), "what happens stands on the axis: {rows:?}");
+    }
+
+    #[test]
+    fn the_axis_has_its_unit() {
+        let rows = drawn(Vec::new(), true);
+        assert!(rows[0].trim_start().starts_with("4 ms") && rows[1].trim_start().starts_with("0 ms"), "{rows:?}");
+    }
+}

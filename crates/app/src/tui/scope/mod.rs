@@ -1,0 +1,349 @@
+//! Scope: how did it develop?
+//!
+//! Lanes over the rail's span, one under the other on one axis: the least and the greatest of each column, so that a spike of one
+//! tick is seen at any zoom. The playhead is the cursor; what each lane says there stands beside it.
+//!
+//! ```text
+//! ╭ Scope · plover · a column 40 ms ──────────────────────────────────╮
+//! │ prediction error, m                                  0:08.50 12 cm │
+//! │    1 m ····················⡇···························           │
+//! │   1 mm ⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣇⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀⣀           │
+//! ╰────────────────────────────────────────────────────────────────────╯
+//! ```
+
+mod panel;
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use velocitas_lab::lane::{LANES, Lane, MOST_SERIES, Reader, Strip, Subject, value_at};
+use velocitas_lab::{LabTime, MachineId, Run};
+use velocitas_report::drawing::{Drawing, told};
+use velocitas_report::{LaneView, Page, lane_title, scope};
+
+use super::action::Action;
+use super::canvas::{frame, write};
+use super::palette::{Palette, Tone};
+use super::plot;
+use super::stage::Stage;
+use super::view::{Answer, Glyph, View};
+
+/// What of lab time a lane may read in a frame.
+const READ: LabTime = LabTime(3_000_000_000);
+/// Between two readings while the run goes on.
+const EVERY: LabTime = LabTime(100_000_000);
+/// Rows of a lane, with its name, from the lowest that shows anything.
+const HEIGHTS: [u16; 5] = [3, 4, 5, 7, 10];
+
+/// A lane that is shown.
+struct Shown {
+    lane: usize,
+    strip: Strip,
+    ghost: Option<Strip>,
+    /// What it says at the playhead.
+    here: [Option<f64>; MOST_SERIES],
+}
+
+/// What the screen keeps for itself.
+pub(super) struct Scope {
+    shown: Vec<Shown>,
+    /// The row of the table that keys act on.
+    chosen: usize,
+    /// Lanes whose axis is even although decades would suit it.
+    even: Vec<usize>,
+    height: usize,
+    readers: [Reader; 2],
+    page: Page,
+    /// For which moment, subject and present it was read.
+    read: Option<(LabTime, Subject, LabTime)>,
+    /// Whether everything that is shown has been read.
+    whole: bool,
+}
+
+impl Default for Scope {
+    fn default() -> Self {
+        let page = Page { first: 0, count: 0, slice: LabTime(40_000_000), cursor: None };
+        let shown = ["error", "jump", "round-trip", "margin", "late", "drawn-error"];
+        let lane = |key: &&str| LANES.iter().position(|lane| lane.key == *key);
+        let shown = shown.iter().filter_map(lane).map(|lane| Shown {
+            lane,
+            strip: Strip::new(&LANES[lane], NOBODY, page.slice),
+            ghost: None,
+            here: [None; MOST_SERIES],
+        });
+        Self {
+            shown: shown.collect(),
+            chosen: 0,
+            even: Vec::new(),
+            height: 2,
+            readers: [Reader::default(), Reader::default()],
+            page,
+            read: None,
+            whole: false,
+        }
+    }
+}
+
+/// Before anybody is looked at.
+const NOBODY: Subject = Subject { machine: MachineId::SERVER, actor: None, viewer: MachineId::SERVER };
+
+/// What is looked at.
+fn subject(stage: &Stage) -> Subject {
+    Subject { machine: stage.machine(stage.entity), actor: stage.subject(), viewer: stage.machine(stage.viewer) }
+}
+
+impl Scope {
+    fn is_shown(&self, lane: usize) -> bool {
+        self.shown.iter().any(|shown| shown.lane == lane)
+    }
+
+    fn decades(&self, lane: usize) -> bool {
+        LANES[lane].decades_from.is_some() && !self.even.contains(&lane)
+    }
+
+    /// Shows the chosen lane, or no longer.
+    fn turn(&mut self) {
+        let lane = self.chosen;
+        if self.is_shown(lane) {
+            self.shown.retain(|shown| shown.lane != lane);
+        } else {
+            // Whose it is it learns before it is drawn.
+            let strip = Strip::new(&LANES[lane], NOBODY, self.page.slice);
+            self.shown.push(Shown { lane, strip, ghost: None, here: [None; MOST_SERIES] });
+            // In the order of the table.
+            self.shown.sort_by_key(|shown| shown.lane);
+        }
+        self.read = None;
+    }
+
+    fn views(&self) -> Vec<LaneView<'_>> {
+        let of = self.shown.iter();
+        let view = of.map(|shown| (&shown.strip, shown.ghost.as_ref(), self.decades(shown.lane)));
+        view.map(|(strip, ghost, decades)| LaneView { strip, ghost, decades }).collect()
+    }
+
+    fn drawn(&self, stage: &Stage, cursor: bool) -> Drawing {
+        let page = Page { cursor: self.page.cursor.filter(|_| cursor), ..self.page };
+        scope(&stage.run, stage.entity, stage.viewer, page, &self.views())
+    }
+
+    /// Reads what has to be read of the run and of its branch.
+    fn read(&mut self, stage: &Stage, of: Subject) {
+        let (columns, slice) = ((self.page.first, self.page.count), self.page.slice);
+        let branch = stage.branch.as_ref().and_then(|branch| branch.run());
+        self.whole = true;
+        for shown in &mut self.shown {
+            let lane: &'static Lane = &LANES[shown.lane];
+            let wanted = (of, slice);
+            let is_of = |strip: &Strip| (strip.of().1, strip.of().2) == wanted;
+            if !is_of(&shown.strip) {
+                shown.strip = Strip::new(lane, of, slice);
+            }
+            let mut most = READ;
+            shown.strip.read(&stage.run, columns, &mut most, &mut self.readers[0]);
+            self.whole &= shown.strip.has(&stage.run, columns.0, columns.1);
+            shown.ghost = branch.map(|run: &Run| {
+                let mut ghost = shown.ghost.take().filter(is_of).unwrap_or_else(|| Strip::new(lane, of, slice));
+                let mut most = READ;
+                ghost.read(run, columns, &mut most, &mut self.readers[1]);
+                self.whole &= ghost.has(run, columns.0, columns.1);
+                ghost
+            });
+            shown.here = value_at(stage.run.record(), lane, of, stage.at);
+        }
+    }
+
+    /// What a lane says at the playhead, in words.
+    fn said(shown: &Shown) -> String {
+        let lane = &LANES[shown.lane];
+        let each = lane.series.iter().zip(shown.here).map(|(series, value)| {
+            let value = value.map_or_else(|| "-".to_owned(), |value| told(value, lane.unit));
+            if series.name.is_empty() { value } else { format!("{} {value}", series.name) }
+        });
+        each.collect::<Vec<_>>().join(", ")
+    }
+}
+
+impl View for Scope {
+    fn follow(&mut self, stage: &Stage, area: Rect) {
+        let (from, slice) = stage.rail.page();
+        let columns = u64::from(area.width.saturating_sub(2 + plot::BESIDE + 1));
+        // The part of the rail's page around the playhead.
+        let ahead = stage.at.minus(from).0 / slice.0;
+        let first = from.0 / slice.0 + (ahead + 2).saturating_sub(columns);
+        let of = subject(stage);
+        let page = Page { first, count: columns, slice, cursor: Some(stage.at) };
+        let moved = self.page.first != page.first || self.page.count != page.count || self.page.slice != page.slice;
+        self.page = page;
+        let is_new = self.read.is_none_or(|(at, was, now)| {
+            was != of
+                || at.0.abs_diff(stage.at.0) > EVERY.0
+                || now != stage.run.now() && now.0.abs_diff(stage.run.now().0) > EVERY.0
+                || at != stage.at && !stage.moves()
+        });
+        if moved || is_new || !self.whole || stage.branch.is_some() {
+            self.read(stage, of);
+            self.read = Some((stage.at, of, stage.run.now()));
+        }
+    }
+
+    fn draw(&self, stage: &Stage, area: Rect, buffer: &mut Buffer) {
+        let p = stage.palette;
+        let dot = p.dot();
+        let reading = if self.whole { "" } else { " \u{b7} reading" };
+        let name = stage.subject_name();
+        let title = format!("Scope {dot} {name} over time {dot} a column {} ms{reading}", self.page.slice.millis());
+        let inner = frame(p, area, &title, buffer);
+        if self.shown.is_empty() {
+            let said = "no lane is shown: up and down choose one in the list, a shows it";
+            write(buffer, (inner.x + 1, inner.y + 1), inner.right(), &[(said, p.text(Tone::Muted))]);
+            return;
+        }
+        let drawing = self.drawn(stage, false);
+        let (height, fits) = self.fits(inner);
+        let first = self.first(fits);
+        for (row, (shown, plot)) in self.shown.iter().zip(&drawing.plots).skip(first).take(fits).enumerate() {
+            let place = Rect { y: inner.y + row as u16 * height, height, ..inner };
+            self.lane(stage, shown, plot, place, buffer);
+        }
+        self.playhead(stage, Rect { height: height * fits.min(self.shown.len()) as u16, ..inner }, buffer);
+        let left = self.shown.len().saturating_sub(fits);
+        if left > 0 {
+            let said = format!("{left} more: ] lowers lanes, up and down go there");
+            let x = inner.right().saturating_sub(said.chars().count() as u16 + 1);
+            write(buffer, (x, area.bottom() - 1), inner.right(), &[(&said, p.text(Tone::Muted))]);
+        }
+        self.times(stage, inner, buffer);
+    }
+
+    fn panel(&self, stage: &Stage, area: Rect, buffer: &mut Buffer) {
+        panel::draw(self, stage, area, buffer);
+    }
+
+    fn act(&mut self, stage: &mut Stage, action: Action) -> Answer {
+        match action {
+            Action::KnobUp => self.chosen = self.chosen.checked_sub(1).unwrap_or(LANES.len() - 1),
+            Action::KnobDown => self.chosen = (self.chosen + 1) % LANES.len(),
+            Action::LaneOn => self.turn(),
+            Action::ColumnBack => stage.look(stage.at.minus(self.page.slice)),
+            Action::ColumnOn => stage.look(stage.at.plus(self.page.slice)),
+            Action::Decades => {
+                let lane = self.chosen;
+                let was = self.even.len();
+                self.even.retain(|even| *even != lane);
+                self.even.extend((was == self.even.len() && LANES[lane].decades_from.is_some()).then_some(lane));
+            }
+            Action::ZoomIn => self.height = self.height.saturating_sub(1),
+            Action::ZoomOut => self.height = (self.height + 1).min(HEIGHTS.len() - 1),
+            _ => return Answer::NotMine,
+        }
+        Answer::Done
+    }
+
+    /// A click looks at the moment of its column.
+    fn click(&mut self, stage: &mut Stage, area: Rect, (x, _): (u16, u16)) {
+        let Some(column) = x.checked_sub(area.x + 1 + plot::BESIDE) else { return };
+        if u64::from(column) < self.page.count {
+            stage.look(LabTime((self.page.first + u64::from(column) + 1) * self.page.slice.0 - 1));
+        }
+    }
+
+    fn drawing(&self, stage: &Stage) -> Result<Drawing, String> {
+        if self.shown.is_empty() {
+            return Err("no lane is shown: there is nothing to take away".to_owned());
+        }
+        Ok(self.drawn(stage, true))
+    }
+
+    fn glyphs(&self, p: Palette) -> Vec<Glyph> {
+        vec![
+            (p.playhead(), p.text(Tone::Bright), "the playhead: what lanes say there stands behind their names"),
+            ('\u{28ff}', p.text(Tone::Predicted), "from the least to the greatest of a column"),
+            ('\u{28ff}', p.text(Tone::Line), "behind: the same in the branch"),
+            (p.nothing(), p.text(Tone::Line), "a round value of the axis"),
+        ]
+    }
+}
+
+impl Scope {
+    /// How high a lane is, and how many fit. The last row is the time's.
+    fn fits(&self, inner: Rect) -> (u16, usize) {
+        let room = inner.height.saturating_sub(1);
+        let wanted = HEIGHTS[self.height];
+        let all = self.shown.len().max(1) as u16;
+        // Where all of them fit, they fill the room.
+        let height = if wanted * all <= room { (room / all).min(wanted + 4) } else { wanted };
+        (height.min(room).max(1), usize::from(room / height.clamp(1, room.max(1))).max(1))
+    }
+
+    /// The first lane shown, so that the chosen one is in sight.
+    fn first(&self, fits: usize) -> usize {
+        let place = self.shown.iter().position(|shown| shown.lane == self.chosen).unwrap_or(0);
+        (place + 1).saturating_sub(fits)
+    }
+
+    fn lane(
+        &self,
+        stage: &Stage,
+        shown: &Shown,
+        plot: &velocitas_report::drawing::Plot,
+        place: Rect,
+        buffer: &mut Buffer,
+    ) {
+        let p = stage.palette;
+        let names = [stage.subject_name(), stage.name(stage.viewer)];
+        let title = lane_title(&LANES[shown.lane], names);
+        let style = if shown.lane == self.chosen { p.chosen() } else { p.text(Tone::Text) };
+        let mark = if shown.lane == self.chosen { p.handles().1 } else { " " };
+        let x = write(buffer, (place.x, place.y), place.right(), &[(mark, style), (&title, style), ("   ", style)]);
+        let said = Self::said(shown);
+        let x = write(buffer, (x, place.y), place.right(), &[(&said, p.text(Tone::Bright)), ("   ", style)]);
+        let mut legend = x;
+        for (ink, words) in plot.legend.iter().filter(|_| place.width > 90) {
+            let glyph = format!("{} ", p.line());
+            let pieces =
+                [(glyph.as_str(), p.text(plot::tone(*ink))), (words.as_str(), p.text(Tone::Muted)), ("  ", style)];
+            legend = write(buffer, (legend, place.y), place.right(), &pieces);
+        }
+        let body = Rect { y: place.y + 1, height: place.height - 1, width: place.width - 1, ..place };
+        plot::draw(p, plot, body, buffer);
+    }
+
+    fn column_of(&self, at: LabTime) -> Option<u16> {
+        let column = (at.0 / self.page.slice.0).checked_sub(self.page.first)?;
+        (column < self.page.count).then_some(column as u16)
+    }
+
+    fn playhead(&self, stage: &Stage, inner: Rect, buffer: &mut Buffer) {
+        let p = stage.palette;
+        let Some(column) = self.column_of(stage.at) else { return };
+        let x = inner.x + plot::BESIDE + column;
+        let style = if stage.is_live() { p.text(Tone::Bright) } else { p.text(Tone::Correction) };
+        for y in inner.top()..inner.bottom() {
+            let cell = &mut buffer[(x, y)];
+            // The playhead never hides what it stands on.
+            if [" ".to_owned(), p.nothing().to_string()].contains(&cell.symbol().to_owned()) {
+                cell.set_char(p.playhead()).set_style(style);
+            }
+        }
+    }
+
+    fn times(&self, stage: &Stage, inner: Rect, buffer: &mut Buffer) {
+        let p = stage.palette;
+        let y = inner.bottom().saturating_sub(1);
+        let head = self.column_of(stage.at);
+        for column in (0..self.page.count as u16).step_by(25) {
+            let at = LabTime((self.page.first + u64::from(column)) * self.page.slice.0);
+            let is_clear = head.is_none_or(|head| column + 9 < head || column > head + 9);
+            if is_clear && u64::from(column) + 8 < self.page.count {
+                let x = inner.x + plot::BESIDE + column;
+                write(buffer, (x, y), inner.right(), &[(&at.to_string(), p.text(Tone::Muted))]);
+            }
+        }
+        if let Some(head) = head {
+            let style = if stage.is_live() { p.text(Tone::Bright) } else { p.text(Tone::Correction) };
+            let said = stage.at.to_string();
+            let x = (inner.x + plot::BESIDE + head).min(inner.right().saturating_sub(said.len() as u16));
+            write(buffer, (x, y), inner.right(), &[(&said, style)]);
+        }
+    }
+}

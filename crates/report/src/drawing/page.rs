@@ -1,0 +1,287 @@
+//! A drawing on a page, as SVG: text stays text.
+
+use plotters::coord::Shift;
+use plotters::element::{Circle, Cross, EmptyElement, PathElement, Polygon, Rectangle, Text};
+use plotters::prelude::{Color, DrawingArea, IntoDrawingArea, IntoFont, SVGBackend, ShapeStyle};
+use plotters::style::RGBColor;
+use plotters::style::text_anchor::{HPos, Pos, VPos};
+
+use super::clip::{clipped, cut};
+use super::{Axis, Drawing, Mark, Plot, Shape, Span, Theme, Tone};
+
+/// The width of a page, in pixels.
+const WIDTH: i32 = 1280;
+/// Margins: for what is written at the left, at the right, between plots.
+const LEFT: i32 = 104;
+const RIGHT: i32 = 24;
+const BETWEEN: i32 = 26;
+/// How high a plot of weight 1 is.
+const PLOT: i32 = 118;
+/// How high what is written below an axis is.
+const BELOW: i32 = 40;
+/// Rows of text.
+const ROW: i32 = 17;
+/// Sizes of letters, as the plotting library counts them: it takes them for the height of a line. And the width of a small one.
+const LARGE: i32 = 21;
+const MIDDLE: i32 = 16;
+const SMALL: i32 = 15;
+const LETTER: f64 = 7.3;
+
+type Area<'a> = DrawingArea<SVGBackend<'a>, Shift>;
+
+/// A rectangle of the page: left, top, right, bottom.
+#[derive(Clone, Copy)]
+struct Place {
+    left: i32,
+    top: i32,
+    right: i32,
+    bottom: i32,
+}
+
+/// A drawing as SVG. The same drawing in the same theme gives the same bytes.
+pub fn svg(drawing: &Drawing, theme: Theme) -> String {
+    let facts: Vec<String> = drawing.facts.iter().flat_map(|fact| wrapped(fact)).collect();
+    let head = 44 + ROW * facts.len() as i32;
+    let heights: Vec<i32> = drawing.plots.iter().map(height).collect();
+    let shared = |i: usize| drawing.plots.get(i + 1).is_some_and(|next| next.across == drawing.plots[i].across);
+    let below: i32 = (0..drawing.plots.len()).map(|i| if shared(i) { 0 } else { BELOW }).sum();
+    let total = head + heights.iter().map(|h| h + BETWEEN).sum::<i32>() + below + 8;
+    let mut text = String::new();
+    {
+        let area = SVGBackend::with_string(&mut text, (WIDTH as u32, total as u32)).into_drawing_area();
+        let page = Page { area: &area, theme };
+        // Text has nowhere to fail to.
+        let _ = area.fill(&theme.ground());
+        page.write((24, 14), LARGE, Tone::Plain, (HPos::Left, VPos::Top), &drawing.title);
+        for (row, fact) in facts.iter().enumerate() {
+            page.write((24, 40 + ROW * row as i32), SMALL, Tone::Muted, (HPos::Left, VPos::Top), fact);
+        }
+        let mut top = head;
+        for (i, plot) in drawing.plots.iter().enumerate() {
+            let place =
+                Place { left: LEFT, top: top + BETWEEN, right: WIDTH - RIGHT, bottom: top + BETWEEN + heights[i] };
+            page.plot(plot, place, !shared(i));
+            top = place.bottom + if shared(i) { 0 } else { BELOW };
+        }
+        let _ = area.present();
+    }
+    text
+}
+
+fn height(plot: &Plot) -> i32 {
+    if plot.even {
+        let (across, up) = ((plot.across.to - plot.across.from).abs(), (plot.up.to - plot.up.from).abs());
+        return (f64::from(WIDTH - LEFT - RIGHT) * up / across) as i32;
+    }
+    PLOT * plot.weight as i32
+}
+
+/// A fact in rows that fit the page.
+fn wrapped(fact: &str) -> Vec<String> {
+    let most = (f64::from(WIDTH - 48) / LETTER) as usize;
+    let mut rows = vec![String::new()];
+    for word in fact.split(' ') {
+        let row =
+            rows.last_mut().filter(|row| row.is_empty() || row.chars().count() + 1 + word.chars().count() <= most);
+        match row {
+            Some(row) if row.is_empty() => row.push_str(word),
+            Some(row) => {
+                row.push(' ');
+                row.push_str(word);
+            }
+            None => rows.push(word.to_owned()),
+        }
+    }
+    rows
+}
+
+/// What is drawn on.
+struct Page<'p, 'a> {
+    area: &'p Area<'a>,
+    theme: Theme,
+}
+
+impl Page<'_, '_> {
+    fn ink(&self, tone: Tone) -> RGBColor {
+        self.theme.ink(tone)
+    }
+
+    fn write(&self, at: (i32, i32), size: i32, tone: Tone, (h, v): (HPos, VPos), text: &str) {
+        let style = ("monospace", size).into_font().color(&self.ink(tone)).pos(Pos::new(h, v));
+        let _ = self.area.draw(&Text::new(text.to_owned(), at, style));
+    }
+
+    fn path(&self, points: Vec<(i32, i32)>, tone: Tone, width: u32) {
+        let _ = self.area.draw(&PathElement::new(points, self.ink(tone).stroke_width(width)));
+    }
+
+    fn plot(&self, plot: &Plot, place: Place, labelled: bool) {
+        let to = Onto { plot, place };
+        self.grid(plot, &to, labelled);
+        self.write((place.left, place.top - 5), MIDDLE, Tone::Plain, (HPos::Left, VPos::Bottom), &plot.name);
+        let mut x = place.right;
+        for (tone, words) in plot.legend.iter().rev() {
+            self.write((x, place.top - 5), SMALL, *tone, (HPos::Right, VPos::Bottom), words);
+            x -= ((words.chars().count() as f64 + 2.5) * LETTER) as i32;
+        }
+        plot.marks.iter().for_each(|mark| self.mark(&to, mark));
+    }
+
+    /// The axes with what is written beside them.
+    fn grid(&self, plot: &Plot, to: &Onto<'_>, labelled: bool) {
+        let Place { left, top, right, bottom } = to.place;
+        let about = |axis: &Axis, length: i32, each: i32| axis.ticks(((length / each).max(2)) as usize);
+        for (value, words) in about(&plot.up, bottom - top, 44) {
+            let y = to.y(value);
+            self.path(vec![(left, y), (right, y)], Tone::Line, 1);
+            self.write((left - 8, y), SMALL, Tone::Muted, (HPos::Right, VPos::Center), &words);
+        }
+        let mut free = i32::MIN;
+        for (value, words) in about(&plot.across, right - left, 150) {
+            let (x, half) = (to.x(value), (words.chars().count() as f64 * LETTER / 2.0) as i32);
+            self.path(vec![(x, top), (x, bottom)], Tone::Line, 1);
+            if labelled && x - half > free {
+                self.write((x, bottom + 6), SMALL, Tone::Muted, (HPos::Center, VPos::Top), &words);
+                free = x + half + LETTER as i32;
+            }
+        }
+        let edge = vec![(left, top), (left, bottom), (right, bottom)];
+        self.path(edge, Tone::Muted, 1);
+        if labelled {
+            let unit = if ["", "lab time"].contains(&plot.across.unit) {
+                String::new()
+            } else {
+                format!(", {}", plot.across.unit)
+            };
+            let words = format!("{}{unit}", plot.across.name);
+            self.write(((left + right) / 2, bottom + 22), SMALL, Tone::Muted, (HPos::Center, VPos::Top), &words);
+        }
+    }
+
+    fn mark(&self, to: &Onto<'_>, mark: &Mark) {
+        match mark {
+            Mark::Band { spans, tone, holds, ghost, .. } => self.band(to, spans, *tone, (*holds, *ghost)),
+            Mark::Path { points, tone, dashed, .. } => {
+                let points: Vec<(f64, f64)> = points.iter().map(|p| to.place(*p)).collect();
+                for pair in points.windows(2) {
+                    if let Some((a, b)) = cut(pair[0], pair[1]) {
+                        self.line(to.pixel(a), to.pixel(b), *tone, *dashed);
+                    }
+                }
+            }
+            Mark::Point { at, shape, tone, label, .. } => {
+                let place = to.place(*at);
+                if (0.0..=1.0).contains(&place.0) && (0.0..=1.0).contains(&place.1) {
+                    self.point(to.pixel(place), *shape, *tone, label);
+                }
+            }
+            Mark::Area { corners, tone, .. } => {
+                let corners: Vec<(f64, f64)> = corners.iter().map(|corner| to.place(*corner)).collect();
+                let corners: Vec<(i32, i32)> = clipped(&corners).into_iter().map(|corner| to.pixel(corner)).collect();
+                if corners.len() > 2 {
+                    let _ = self.area.draw(&Polygon::new(corners, self.ink(*tone).filled()));
+                }
+            }
+            Mark::Rule { at, level, tone, .. } => {
+                let Place { left, top, right, bottom } = to.place;
+                let (x, y) = (to.x(*at), to.y(*at));
+                let (from, end) = if *level { ((left, y), (right, y)) } else { ((x, top), (x, bottom)) };
+                self.path(vec![from, end], *tone, 1);
+            }
+        }
+    }
+
+    /// Dashes are short strokes.
+    fn line(&self, a: (i32, i32), b: (i32, i32), tone: Tone, dashed: bool) {
+        if !dashed {
+            return self.path(vec![a, b], tone, 2);
+        }
+        let length = f64::from((b.0 - a.0).pow(2) + (b.1 - a.1).pow(2)).sqrt();
+        let count = (length / 10.0).ceil().max(1.0) as i32;
+        let along = |part: f64| {
+            let of = |a: i32, b: i32| a + (f64::from(b - a) * part).round() as i32;
+            (of(a.0, b.0), of(a.1, b.1))
+        };
+        for dash in 0..count {
+            let from = f64::from(dash) / f64::from(count);
+            self.path(vec![along(from), along(from + 0.6 / f64::from(count))], tone, 2);
+        }
+    }
+
+    /// Least to greatest of each column, joined where a value lasts.
+    fn band(&self, to: &Onto<'_>, spans: &[Span], tone: Tone, (holds, ghost): (bool, bool)) {
+        let share = |usual: f64| self.theme.thinned(tone, if ghost { usual * 0.4 } else { usual });
+        let (ink, fill): (ShapeStyle, ShapeStyle) = (share(1.0).stroke_width(1), share(0.8).filled());
+        let mut before: Option<&Span> = None;
+        for span in spans {
+            let (x0, x1) = (to.x(span.from), to.x(span.to));
+            let (low, high) = (to.y(span.least), to.y(span.most));
+            if holds {
+                if let Some(before) = before.filter(|before| span.from - before.to < 0.25) {
+                    let points =
+                        vec![(to.x(before.to), to.y(before.last)), (x0, to.y(before.last)), (x0, to.y(span.last))];
+                    let _ = self.area.draw(&PathElement::new(points, ink));
+                }
+                before = Some(span);
+            }
+            if low == high {
+                let _ = self.area.draw(&PathElement::new(vec![(x0, low), (x1.max(x0 + 1), low)], ink));
+            } else {
+                let _ = self.area.draw(&Rectangle::new([(x0, high), (x1.max(x0 + 1), low)], fill));
+            }
+            if !holds {
+                // What happens stands on the axis, so that it is seen.
+                let stem = vec![(i32::midpoint(x0, x1), to.place.bottom), (i32::midpoint(x0, x1), high)];
+                let _ = self.area.draw(&PathElement::new(stem, ink));
+            }
+        }
+    }
+
+    fn point(&self, at: (i32, i32), shape: Shape, tone: Tone, label: &str) {
+        let ink = self.ink(tone);
+        let around = |points: &[(i32, i32)]| points.iter().map(|(x, y)| (at.0 + x, at.1 + y)).collect::<Vec<_>>();
+        let filled = ink.filled();
+        let _ = match shape {
+            Shape::Dot => self.area.draw(&Circle::new(at, 4, filled)),
+            Shape::Ring => self.area.draw(&Circle::new(at, 4, ink.stroke_width(2))),
+            Shape::Diamond => self.area.draw(&Polygon::new(around(&[(0, -5), (5, 0), (0, 5), (-5, 0)]), filled)),
+            Shape::Cross => self.area.draw(&Cross::new(at, 4, ink.stroke_width(2))),
+            Shape::Notch => self.area.draw(&PathElement::new(around(&[(-4, 0), (4, 0)]), ink.stroke_width(1))),
+            Shape::Square => self.area.draw(&Polygon::new(around(&[(-3, -3), (3, -3), (3, 3), (-3, 3)]), filled)),
+            Shape::Exclamation => {
+                self.write(at, MIDDLE, tone, (HPos::Center, VPos::Center), "!");
+                self.area.draw(&EmptyElement::at(at))
+            }
+        };
+        if !label.is_empty() {
+            self.write((at.0 + 9, at.1), SMALL, Tone::Plain, (HPos::Left, VPos::Center), label);
+        }
+    }
+}
+
+/// From the units of a plot onto its place.
+struct Onto<'a> {
+    plot: &'a Plot,
+    place: Place,
+}
+
+impl Onto<'_> {
+    /// From 0 to 1 on both axes.
+    fn place(&self, (x, y): (f64, f64)) -> (f64, f64) {
+        (self.plot.across.place(x), self.plot.up.place(y))
+    }
+
+    fn pixel(&self, (x, y): (f64, f64)) -> (i32, i32) {
+        let Place { left, top, right, bottom } = self.place;
+        let along = |from: i32, to: i32, part: f64| from + (f64::from(to - from) * part.clamp(0.0, 1.0)).round() as i32;
+        (along(left, right, x), along(bottom, top, y))
+    }
+
+    fn x(&self, value: f64) -> i32 {
+        self.pixel((self.plot.across.place(value), 0.0)).0
+    }
+
+    fn y(&self, value: f64) -> i32 {
+        self.pixel((0.0, self.plot.up.place(value))).1
+    }
+}
