@@ -65,8 +65,8 @@ pub use vec3::{Vec3, vec3};
 pub use verdict::{Answer, Evidence, RULES, Rule, RuleSpec, Verdict};
 pub use wire::{
     Ack, Acks, BitReader, BitRow, BitWriter, Carried, Challenge, Claim, Denied, Difference, Ended, EndedBy,
-    EntityRecord, EntityRef, ForeignLayout, Header, Hello, Inputs, MAX_DATAGRAM, MAX_REPEATS, MOST_OWNERS, Message,
-    MessageKind, News, PROTOCOL_VERSION, PullBack, Refusal, RefusedFor, Snapshot, SnapshotHead, TELEPORT_BITS, Used,
-    Welcome, WireError, snapshot_bytes, write_snapshot,
+    EntityRecord, EntityRef, FieldValue, ForeignLayout, Header, Hello, Inputs, MAX_DATAGRAM, MAX_REPEATS, MOST_OWNERS,
+    Message, MessageKind, News, PROTOCOL_VERSION, PullBack, Refusal, RefusedFor, Snapshot, SnapshotHead, TELEPORT_BITS,
+    Used, Welcome, WireError, WireField, fields, snapshot_bytes, write_snapshot,
 };
 pub use world::{Entity, World};

@@ -12,8 +12,8 @@ use std::collections::{BinaryHeap, VecDeque};
 use std::sync::Arc;
 
 use velocitas_core::{
-    Address, Carried, Client, Entity, EntityId, Guest, HostNanos, MAX_DATAGRAM, Motion, Server, ServerConfig,
-    SpawnError, State, Tick, Token, Vec3, WireTick,
+    Address, Carried, Client, Entity, EntityId, Guest, HostNanos, Ingredients, Layouts, MAX_DATAGRAM, Motion, Server,
+    ServerConfig, SpawnError, State, Tick, Timeline, Token, Vec3, WireTick,
 };
 
 use crate::chance::{Chance, Purpose};
@@ -354,6 +354,20 @@ impl Lab {
         }
     }
 
+    /// Asks something of the layouts in which a machine's client reads and writes; where none runs, in those of the server.
+    pub(crate) fn as_client<T>(&self, id: MachineId, ask: impl FnOnce(&Layouts<'_>) -> T) -> T {
+        let machine = &self.machines[id.index()];
+        let read = machine.host.read(self.now);
+        match machine.client.as_ref().and_then(|playing| playing.client.as_ref()) {
+            Some(client) => ask(&client.layouts(read)),
+            None => {
+                let ground = Arc::new(self.course.ground(KnownTo::Server));
+                let known = Ingredients::new(ground, &self.server_known().kinds);
+                ask(&Layouts::new(&Timeline::new(known), None, &[]))
+            }
+        }
+    }
+
     fn new_orders(&mut self, id: MachineId) -> Vec<(Tick, EntityId, Option<Place>)> {
         self.machines[id.index()].client.as_deref_mut().map_or_else(Vec::new, Playing::new_orders)
     }
@@ -418,6 +432,7 @@ impl Lab {
             epoch: carried.epoch,
         };
         watch.message(from, to, row);
+        watch.payload(from, to, number, &bytes);
         let bytes: Arc<[u8]> = bytes.into();
         for at in [fate.arrives, fate.again].into_iter().flatten() {
             self.schedule(at, Due::Arrival { to, from, number, part, client, bytes: bytes.clone() });

@@ -311,3 +311,20 @@ fn a_snapshot_is_as_long_as_it_is_said_to_be() {
         assert!(is <= said && said - is <= 3, "{count} entities: {is} of {said}");
     }
 }
+
+#[test]
+fn the_fields_of_a_datagram_take_all_of_its_bits() {
+    let timeline = timeline();
+    let owned = [Owned { entity: OWN, kind: 0 }];
+    let layouts = Layouts::new(&timeline, None, &owned);
+    for (message, bytes) in samples() {
+        let fields = fields(&bytes, &layouts).expect("it is sound");
+        let bits: u32 = fields.iter().map(|field| field.bits).sum();
+        let all = bytes.len() as u32 * 8;
+        assert!(bits <= all && all - bits < 8, "{:?}: {bits} of {all} bits", message.kind());
+        assert_eq!(fields[2].value, FieldValue::Words(message.kind().name().to_owned()));
+    }
+    // What is not sound has none.
+    let (_, bytes) = samples().swap_remove(0);
+    assert!(super::fields(&bytes[..9], &layouts).is_err());
+}

@@ -1,0 +1,273 @@
+//! A datagram field by field: what it says, and in how many bits.
+//!
+//! Beside [`Message::read`](super::Message::read), which gives what it means, for people who want to see what it costs. The bits
+//! of all fields add up to what was written.
+
+use super::bits::BitReader;
+use super::datagram::Header;
+use super::error::WireError;
+use super::message::Message;
+use super::news::News;
+use super::snapshot::{EntityRecord, TELEPORT_BITS};
+use crate::data::{Input, State};
+use crate::ids::EntityId;
+use crate::schema::{InputKind, Schema, SeenBy, Shape};
+use crate::session::Layouts;
+use crate::tick::WireTick;
+
+/// What a field says.
+#[derive(Clone, Debug, PartialEq)]
+pub enum FieldValue {
+    /// A number.
+    Number(u64),
+    /// A number that may be below zero, in quarters.
+    Quarters(i8),
+    /// Yes or no.
+    Flag(bool),
+    /// A measure in a unit.
+    Real(f32, &'static str),
+    /// A tick, as it travels.
+    Tick(WireTick),
+    /// An entity.
+    Entity(EntityId),
+    /// Something in words.
+    Words(String),
+    /// Nothing: the field is there, and stands for nothing.
+    Nothing,
+}
+
+/// A field of a datagram.
+#[derive(Clone, Debug, PartialEq)]
+pub struct WireField {
+    /// Its name.
+    pub name: String,
+    /// Bits it takes.
+    pub bits: u32,
+    /// What it says.
+    pub value: FieldValue,
+    /// The entity that it is of, where it is of one among several.
+    pub of: Option<EntityId>,
+}
+
+/// Gathers fields.
+struct Fields<'a> {
+    all: Vec<WireField>,
+    of: Option<EntityId>,
+    layouts: &'a Layouts<'a>,
+}
+
+/// The fields of a datagram, read in the layouts of the ticks it is about.
+///
+/// # Errors
+/// Whatever is wrong with the bytes.
+pub fn fields(bytes: &[u8], layouts: &Layouts<'_>) -> Result<Vec<WireField>, WireError> {
+    let mut from = BitReader::new(bytes);
+    let header = Header::read(&mut from)?;
+    let after = from.left();
+    let message = Message::read(&header, from, layouts)?;
+    let mut fields = Fields { all: Vec::new(), of: None, layouts };
+    fields.envelope(&header);
+    fields.message(&message, after);
+    Ok(fields.all)
+}
+
+impl Fields<'_> {
+    fn put(&mut self, name: impl Into<String>, bits: u32, value: FieldValue) {
+        self.all.push(WireField { name: name.into(), bits, value, of: self.of });
+    }
+
+    fn number(&mut self, name: &str, bits: u32, value: impl Into<u64>) {
+        self.put(name, bits, FieldValue::Number(value.into()));
+    }
+
+    fn tick(&mut self, name: &str, tick: WireTick) {
+        self.put(name, 16, FieldValue::Tick(tick));
+    }
+
+    fn entity(&mut self, id: EntityId) {
+        self.put("entity", super::entity::ENTITY_ID_BITS, FieldValue::Entity(id));
+    }
+
+    fn envelope(&mut self, header: &Header) {
+        self.number("version", 3, super::PROTOCOL_VERSION);
+        self.put("acknowledges", 1, FieldValue::Flag(header.ack.is_some()));
+        self.put("kind", 4, FieldValue::Words(header.kind.name().to_owned()));
+        self.number("connection's epoch", 8, header.epoch);
+        self.number("sequence", 16, header.sequence);
+        match header.ack {
+            Some(ack) => {
+                self.number("newest decoded", 16, ack.newest);
+                let before = format!("{} of the 32 before", ack.mask.count_ones());
+                self.put("decoded before", 32, FieldValue::Words(before));
+                self.put("it waited", 16, FieldValue::Real(f32::from(ack.hold) / 10.0, "ms"));
+            }
+            None => [("newest decoded", 16), ("decoded before", 32), ("it waited", 16)]
+                .into_iter()
+                .for_each(|(name, bits)| self.put(name, bits, FieldValue::Nothing)),
+        }
+        self.put("sender's clock", 32, FieldValue::Real(header.sent_us as f32 / 1e3, "ms"));
+    }
+
+    /// What follows the envelope, `left` bits with what pads it to a byte.
+    fn message(&mut self, message: &Message, left: u32) {
+        match message {
+            Message::Inputs(m) => {
+                self.tick("newest tick", m.newest);
+                self.entity(m.entity);
+                self.number("further ticks", 4, m.count as u64 - 1);
+                for back in 0..m.count {
+                    let tick = WireTick(m.newest.0.wrapping_sub(back as u16));
+                    let same = back > 0 && m.inputs[back] == m.inputs[back - 1];
+                    if back > 0 {
+                        self.put(format!("{back} before: the same"), 1, FieldValue::Flag(same));
+                    }
+                    if !same && let Some(kind) = self.layouts.kind(m.entity) {
+                        self.input(self.layouts.schema(kind, tick), &m.inputs[back]);
+                    }
+                }
+            }
+            Message::Claim(m) => {
+                self.tick("newest tick", m.newest);
+                self.entity(m.entity);
+                self.number("epoch of the pull back", 8, m.epoch);
+                self.tick("since tick", m.since);
+                self.number("positions before", 4, m.count as u64);
+                if let Some(kind) = self.layouts.kind(m.entity) {
+                    let schema = self.layouts.schema(kind, m.newest);
+                    self.seen(schema, &m.state);
+                    let bits = schema.state[0].wire.bits() * 3;
+                    for (i, p) in m.trail[..m.count].iter().enumerate() {
+                        let words = format!("{:.3}, {:.3}, {:.3} m", p.x, p.y, p.z);
+                        self.put(format!("{} before", i + 1), bits, FieldValue::Words(words));
+                    }
+                }
+            }
+            Message::PullBack(m) => {
+                self.tick("tick", m.tick);
+                self.entity(m.entity);
+                self.number("epoch", 8, m.epoch);
+                if let Some(kind) = self.layouts.kind(m.entity) {
+                    self.exact(self.layouts.schema(kind, m.tick), &m.state);
+                }
+            }
+            Message::Snapshot(m) => {
+                self.tick("tick", m.head.tick);
+                self.number("ticks to the next", 8, m.head.every);
+                self.put("margin known", 1, FieldValue::Flag(m.head.margin.is_some()));
+                self.put("least margin", 8, m.head.margin.map_or(FieldValue::Nothing, FieldValue::Quarters));
+                self.number("entities", 8, m.entities.len() as u64);
+                self.news(&m.head.news);
+                m.entities.iter().for_each(|record| self.record(record, m.head.tick));
+                self.of = None;
+            }
+            Message::Hello(m) => {
+                self.number("player's token", 64, m.token.0);
+                self.number("life", 64, m.life.0);
+                self.number("cookie", 64, m.cookie);
+                self.number("rules", 8, m.kinds.len() as u64);
+                for (i, kind) in m.kinds.iter().enumerate() {
+                    let print = format!("layout {:08x}, rule {:08x}", kind.layout, kind.rule);
+                    self.put(format!("rule {i}"), 64, FieldValue::Words(print));
+                }
+            }
+            Message::Challenge(m) => {
+                self.put("clock of the hello", 32, FieldValue::Real(m.asked_us as f32 / 1e3, "ms"));
+                self.number("cookie", 64, m.cookie);
+            }
+            Message::Welcome(m) => {
+                self.put("clock of the hello", 32, FieldValue::Real(m.asked_us as f32 / 1e3, "ms"));
+                self.number("place", 16, m.slot);
+                self.number("base tick", 64, m.base);
+                self.put("since the base", 64, FieldValue::Real(m.since_base_us as f32 / 1e3, "ms"));
+                self.put("tick rate", 16, FieldValue::Real(f32::from(m.rate), "Hz"));
+                self.number("snapshot every", 8, m.snapshot_every);
+                self.put("server's frames", 32, FieldValue::Real(m.frame_us as f32 / 1e3, "ms"));
+                self.put("gone after", 32, FieldValue::Real(m.gone_ms as f32, "ms"));
+            }
+            Message::Refusal(m) => {
+                self.put("clock of the hello", 32, FieldValue::Real(m.asked_us as f32 / 1e3, "ms"));
+                self.put("reason", left.saturating_sub(32), FieldValue::Words(m.why.denied().name().to_owned()));
+            }
+            Message::Ended(m) => self.put("reason", left, FieldValue::Words(m.why.name().to_owned())),
+            Message::Goodbye => {}
+        }
+    }
+
+    fn news(&mut self, news: &[News]) {
+        self.number("news", 8, news.len() as u64);
+        for one in news {
+            let words = match one {
+                News::Gone(_) => "is gone".to_owned(),
+                News::Owned(_, owners) => format!("belongs to {owners:?}"),
+            };
+            self.of = Some(one.entity());
+            self.put("news", one.bits(), FieldValue::Words(words));
+        }
+        self.of = None;
+    }
+
+    fn record(&mut self, record: &EntityRecord, tick: WireTick) {
+        let it = record.entity;
+        self.of = Some(it.id);
+        self.entity(it.id);
+        self.number("rule", 8, it.kind);
+        self.number("teleports", TELEPORT_BITS, it.teleports);
+        self.put("own", 1, FieldValue::Flag(it.own.is_some()));
+        let schema = self.layouts.schema(it.kind, tick);
+        match it.own {
+            Some(used) => {
+                self.tick("used tick", used.tick);
+                self.number("of these made up", 8, used.made_up);
+                self.put("shared", 1, FieldValue::Flag(used.shared));
+                self.exact(schema, &record.state);
+            }
+            None => self.seen(schema, &record.state),
+        }
+    }
+
+    fn input(&mut self, schema: &Schema, input: &Input) {
+        for f in &schema.input {
+            if matches!(f.kind, InputKind::Point { .. }) {
+                let given = input.flag(f.given_lane());
+                self.put(format!("{} given", f.name), 1, FieldValue::Flag(given));
+                if !given {
+                    continue;
+                }
+            }
+            match f.kind.quantiser() {
+                Some(q) => {
+                    let lanes = f.lane..f.lane + f.kind.real_lanes();
+                    let values: Vec<String> = lanes.clone().map(|lane| format!("{:.3}", input.real(lane))).collect();
+                    self.put(f.name, q.bits() * lanes.len() as u32, FieldValue::Words(values.join(", ")));
+                }
+                None if f.kind == InputKind::Held => self.put(f.name, 1, FieldValue::Flag(input.flag(f.lane))),
+                None => self.number(f.name, f.kind.bits(), input.int(f.lane)),
+            }
+        }
+    }
+
+    fn seen(&mut self, schema: &Schema, state: &State) {
+        for f in schema.state.iter().filter(|f| f.seen_by == SeenBy::All) {
+            self.lanes((f.name, f.unit), f.shape, f.lane, f.wire.bits(), state);
+        }
+    }
+
+    fn exact(&mut self, schema: &Schema, state: &State) {
+        for f in &schema.state {
+            self.lanes((f.name, f.unit), f.shape, f.lane, 32, state);
+        }
+    }
+
+    fn lanes(&mut self, (name, unit): (&str, &str), shape: Shape, lane: usize, bits: u32, state: &State) {
+        match shape {
+            Shape::Flag => self.put(name, 1, FieldValue::Flag(state.flag(lane))),
+            Shape::Counter => self.number(name, 32, state.int(lane)),
+            _ => {
+                let lanes = lane..lane + shape.lanes();
+                let values: Vec<String> = lanes.clone().map(|lane| format!("{:.3}", state.real(lane))).collect();
+                let unit = if unit == "1" { String::new() } else { format!(" {unit}") };
+                self.put(name, bits * lanes.len() as u32, FieldValue::Words(values.join(", ") + &unit));
+            }
+        }
+    }
+}
