@@ -158,11 +158,11 @@ fn pressed(record: &Record, machine: MachineId, actor: ActorId, sampled: LabTime
     let before = own.inputs.rows().span(sampled.minus(SAMPLED_WITHIN), LabTime(sampled.0.saturating_sub(1)));
     let before = before.filter_map(|row| row.sampled_at()).filter(|at| *at < sampled).max();
     let rows = record.of(machine).happenings.span(sampled.minus(SAMPLED_WITHIN), sampled);
-    let presses = rows.filter_map(|row| match row.what {
+    let mut presses = rows.rev().filter_map(|row| match row.what {
         Happening::Pressed(at) if before.is_none_or(|before| row.at > before) => Some(at),
         _ => None,
     });
-    presses.last()
+    presses.next()
 }
 
 /// The datagrams that carried an input.

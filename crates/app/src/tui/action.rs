@@ -89,6 +89,10 @@ pub enum Action {
     Loupe,
     /// A screen.
     Show(Screen),
+    /// Follow an input, or no longer.
+    Follow,
+    /// Choose nothing any more.
+    LetGo,
     /// Show the chosen lane, or no longer.
     LaneOn,
     /// The axis of the chosen lane by decades, or even.
@@ -135,12 +139,15 @@ pub enum Screen {
     Field,
     /// What is the rule, and what does it cost?
     Rules,
+    /// What crossed the link, when?
+    Ladder,
     /// How did it develop?
     Scope,
 }
 
 /// Where the knobs stand beside the screen.
 const KNOBS: &[Screen] = &[Screen::Field, Screen::Rules];
+const LADDER: &[Screen] = &[Screen::Ladder];
 const SCOPE: &[Screen] = &[Screen::Scope];
 
 /// A line of the table.
@@ -205,7 +212,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 67] = [
+pub const BINDINGS: [Binding; 75] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -274,6 +281,23 @@ pub const BINDINGS: [Binding; 67] = [
         .only(KNOBS),
     bind(Action::TurnDownAll, KeyCode::Left, SHIFT, "S-left", "", "turn the knob down for all machines").only(KNOBS),
     bind(Action::TurnUpAll, KeyCode::Right, SHIFT, "S-right", "", "turn the knob up for all machines").only(KNOBS),
+    bind(Action::KnobUp, KeyCode::Up, NONE, "up", "", "the message that left before").only(LADDER),
+    bind(Action::KnobDown, KeyCode::Down, NONE, "up down", "message", "choose a message: the one that left next")
+        .only(LADDER),
+    bind(
+        Action::Follow,
+        KeyCode::Char('i'),
+        NONE,
+        "i",
+        "follow",
+        "follows the chosen input, or the newest press, from the hand to the other's screen; again: no longer",
+    )
+    .only(LADDER),
+    bind(Action::LetGo, KeyCode::Esc, NONE, "Esc", "", "chooses and follows nothing any more").only(LADDER),
+    bind(Action::ZoomIn, KeyCode::Char(']'), NONE, "]", "", "less time a row, down to 2 ms").only(LADDER),
+    bind(Action::ZoomOut, KeyCode::Char('['), NONE, "[ ]", "time", "more time a row, up to 100 ms").only(LADDER),
+    bind(Action::PageUp, KeyCode::PageUp, NONE, "PgUp", "", "scroll the message's fields up").only(LADDER),
+    bind(Action::PageDown, KeyCode::PageDown, NONE, "PgUp PgDn", "fields", "scroll them down").only(LADDER),
     bind(Action::KnobUp, KeyCode::Up, NONE, "up", "", "the lane above in the list").only(SCOPE),
     bind(Action::KnobDown, KeyCode::Down, NONE, "up down", "lane", "the lane below").only(SCOPE),
     bind(Action::LaneOn, KeyCode::Char('a'), NONE, "a", "show", "shows the chosen lane, or hides it").only(SCOPE),
@@ -384,7 +408,7 @@ fn held(binding: &Binding, modifiers: KeyModifiers) -> bool {
 mod tests {
     use super::*;
 
-    const SCREENS: [Screen; 3] = [Screen::Field, Screen::Rules, Screen::Scope];
+    const SCREENS: [Screen; 4] = [Screen::Field, Screen::Rules, Screen::Ladder, Screen::Scope];
 
     #[test]
     fn no_two_bindings_share_a_key_and_each_is_found_and_explained() {

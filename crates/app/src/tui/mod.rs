@@ -21,6 +21,7 @@ mod help;
 mod input;
 mod job;
 mod keyline;
+mod ladder;
 mod masthead;
 mod palette;
 mod panel;

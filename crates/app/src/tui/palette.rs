@@ -247,6 +247,11 @@ impl Palette {
         self.glyph('\u{253c}', '#')
     }
 
+    /// A tick, on the line of a machine.
+    pub fn notch(self) -> char {
+        self.glyph('\u{253c}', '+')
+    }
+
     /// A viewer's earlier picture.
     pub fn drawn_trail(self) -> char {
         self.glyph('\u{2218}', ',')

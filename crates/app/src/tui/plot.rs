@@ -2,7 +2,8 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_report::drawing::{Mark, Plot, Span, Tone as Ink};
+use ratatui::style::Style;
+use velocitas_report::drawing::{Mark, Plot, Shape, Span, Tone as Ink};
 
 use super::canvas::write;
 use super::dots::Dots;
@@ -18,6 +19,7 @@ pub(super) const fn tone(ink: Ink) -> Tone {
         Ink::Authority => Tone::Authority,
         Ink::Viewer => Tone::Drawn,
         Ink::Fault | Ink::Verdict | Ink::OneSided => Tone::Correction,
+        Ink::Bright => Tone::Bright,
         Ink::Plain => Tone::Text,
         Ink::Muted => Tone::Muted,
         Ink::Line | Ink::Water | Ink::Ice | Ink::Planks | Ink::Wall => Tone::Line,
@@ -39,6 +41,103 @@ pub(super) fn draw(p: Palette, plot: &Plot, area: Rect, buffer: &mut Buffer) {
             let style = if *ghost { p.text(Tone::Line) } else { style };
             dots.draw(p, style, buffer);
         }
+    }
+}
+
+/// Draws everything but bands: lines across, then paths, then points with their words, each over what came before.
+pub(super) fn marks(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
+    for mark in &plot.marks {
+        if let Mark::Rule { at, level, tone: ink, .. } = mark {
+            rule(p, plot, (*at, *level), p.text(tone(*ink)), inner, buffer);
+        }
+    }
+    paths(p, plot, inner, buffer);
+    for mark in &plot.marks {
+        if let Mark::Point { at, shape, tone: ink, label, .. } = mark {
+            let place = (plot.across.place(at.0), plot.up.place(at.1));
+            if (0.0..=1.0).contains(&place.0) && (0.0..=1.0).contains(&place.1) {
+                let cell = cell(place, inner);
+                let style = if *ink == Ink::Verdict { p.verdict() } else { p.text(tone(*ink)) };
+                buffer[cell].set_char(glyph(p, *shape)).set_style(style);
+                let words = if *shape == Shape::Notch { p.text(Tone::Muted) } else { style };
+                beside(label, (cell, place.0 < AWAY), words, inner, buffer);
+            }
+        }
+    }
+}
+
+/// What stands so near to the left edge has its words at its left.
+const AWAY: f64 = 0.15;
+
+/// The paths of each tone together, so that where they cross both are seen; what is chosen lies on top.
+fn paths(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
+    let dot = |at: (f64, f64)| {
+        let along = |place: f64, count: u16| (place * f64::from(count)).floor() as i32;
+        (along(plot.across.place(at.0), inner.width * 2), along(1.0 - plot.up.place(at.1), inner.height * 4))
+    };
+    for ink in [Ink::Line, Ink::Muted, Ink::Authority, Ink::Owner, Ink::Viewer, Ink::Fault, Ink::Verdict, Ink::Bright] {
+        let mut dots = Dots::new(inner);
+        let of = plot.marks.iter().filter_map(|mark| match mark {
+            Mark::Path { points, tone, dashed, .. } if *tone == ink => Some((points, *dashed)),
+            _ => None,
+        });
+        for (points, dashed) in of {
+            for pair in points.windows(2) {
+                let (a, b) = (dot(pair[0]), dot(pair[1]));
+                if dashed { dots.dashed_line(a, b) } else { dots.line(a, b) }
+            }
+        }
+        dots.draw(p, p.text(tone(ink)), buffer);
+    }
+}
+
+fn rule(p: Palette, plot: &Plot, (at, level): (f64, bool), style: Style, inner: Rect, buffer: &mut Buffer) {
+    let place = if level { plot.up.place(at) } else { plot.across.place(at) };
+    if !(0.0..=1.0).contains(&place) {
+        return;
+    }
+    let (x, y) = cell(if level { (0.0, place) } else { (place, 0.0) }, inner);
+    if level {
+        for x in inner.left()..inner.right() {
+            buffer[(x, y)].set_char(p.line()).set_style(style);
+        }
+    } else {
+        for y in inner.top()..inner.bottom() {
+            buffer[(x, y)].set_char(p.bar()).set_style(style);
+        }
+    }
+}
+
+/// The cell of a place, from 0 to 1 on both axes.
+fn cell((x, y): (f64, f64), inner: Rect) -> (u16, u16) {
+    let columns = f64::from(inner.width);
+    (inner.x + (x.clamp(0.0, 1.0) * columns).floor().min(columns - 1.0) as u16, row(y, inner))
+}
+
+/// The glyph of a shape.
+fn glyph(p: Palette, shape: Shape) -> char {
+    match shape {
+        Shape::Dot => p.predicted(),
+        Shape::Diamond => p.authority(),
+        Shape::Ring => p.drawn(),
+        Shape::Cross => p.correction(),
+        Shape::Notch => p.notch(),
+        Shape::Square => p.made_up(),
+        Shape::Hollow => p.late(),
+        Shape::Exclamation => '!',
+    }
+}
+
+/// Words beside a point, as far as there is room.
+fn beside(words: &str, ((x, y), left): ((u16, u16), bool), style: Style, inner: Rect, buffer: &mut Buffer) {
+    let width = words.chars().count() as u16;
+    if left {
+        let from = x.saturating_sub(width + 1);
+        if from >= inner.x && x > width {
+            write(buffer, (from, y), x, &[(words, style)]);
+        }
+    } else {
+        write(buffer, (x + 2, y), inner.right(), &[(words, style)]);
     }
 }
 

@@ -1,6 +1,7 @@
 //! The screens there are, in one table.
 
 use super::field::Field;
+use super::ladder::Ladder;
 use super::rules::Rules;
 use super::scope::Scope;
 use super::view::View;
@@ -16,9 +17,10 @@ pub(super) struct Spec {
 }
 
 /// All of them, in the order of their keys.
-pub(super) const SCREENS: [Spec; 3] = [
+pub(super) const SCREENS: [Spec; 4] = [
     Spec { screen: Screen::Field, name: "1 Field", make: || Box::<Field>::default() },
     Spec { screen: Screen::Rules, name: "2 Rules", make: || Box::<Rules>::default() },
+    Spec { screen: Screen::Ladder, name: "3 Ladder", make: || Box::<Ladder>::default() },
     Spec { screen: Screen::Scope, name: "4 Scope", make: || Box::<Scope>::default() },
 ];
 

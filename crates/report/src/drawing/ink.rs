@@ -35,6 +35,7 @@ impl Theme {
             Tone::Viewer => (0x2d_d4bf, 0x0b_7d70),
             Tone::Fault => (0xff_7a62, 0xc2_3a1f),
             Tone::Verdict => (0xd0_2648, 0xd0_2648),
+            Tone::Bright => (0xff_ffff, 0x00_0000),
             Tone::Plain => (0xc9_d1d9, 0x1f_2630),
             Tone::Muted => (0x8b_95a5, 0x5a_6474),
             Tone::Line => (0x3a_4354, 0xc8_ced8),

@@ -32,6 +32,8 @@ pub enum Tone {
     Fault,
     /// An accusation.
     Verdict,
+    /// What is chosen.
+    Bright,
     /// Nothing of these.
     Plain,
     /// What is less important.
@@ -59,6 +61,7 @@ impl Tone {
             Self::Viewer => "viewer",
             Self::Fault => "fault",
             Self::Verdict => "verdict",
+            Self::Bright => "chosen",
             Self::Plain => "plain",
             Self::Muted => "muted",
             Self::Line => "line",
@@ -96,8 +99,10 @@ pub enum Shape {
     Cross,
     /// A tick.
     Notch,
-    /// An input that came late, or was made up.
+    /// An input that was made up.
     Square,
+    /// An input that came late.
+    Hollow,
     /// An accusation.
     Exclamation,
 }

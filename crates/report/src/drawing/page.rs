@@ -27,6 +27,9 @@ const MIDDLE: i32 = 16;
 const SMALL: i32 = 15;
 const LETTER: f64 = 7.3;
 
+/// What stands so near to the left edge has its words at its left.
+const AWAY: f64 = 0.15;
+
 type Area<'a> = DrawingArea<SVGBackend<'a>, Shift>;
 
 /// A rectangle of the page: left, top, right, bottom.
@@ -172,7 +175,7 @@ impl Page<'_, '_> {
             Mark::Point { at, shape, tone, label, .. } => {
                 let place = to.place(*at);
                 if (0.0..=1.0).contains(&place.0) && (0.0..=1.0).contains(&place.1) {
-                    self.point(to.pixel(place), *shape, *tone, label);
+                    self.point(to.pixel(place), *shape, *tone, (label, place.0 < AWAY));
                 }
             }
             Mark::Area { corners, tone, .. } => {
@@ -237,7 +240,7 @@ impl Page<'_, '_> {
         }
     }
 
-    fn point(&self, at: (i32, i32), shape: Shape, tone: Tone, label: &str) {
+    fn point(&self, at: (i32, i32), shape: Shape, tone: Tone, (label, left): (&str, bool)) {
         let ink = self.ink(tone);
         let around = |points: &[(i32, i32)]| points.iter().map(|(x, y)| (at.0 + x, at.1 + y)).collect::<Vec<_>>();
         let filled = ink.filled();
@@ -248,13 +251,24 @@ impl Page<'_, '_> {
             Shape::Cross => self.area.draw(&Cross::new(at, 4, ink.stroke_width(2))),
             Shape::Notch => self.area.draw(&PathElement::new(around(&[(-4, 0), (4, 0)]), ink.stroke_width(1))),
             Shape::Square => self.area.draw(&Polygon::new(around(&[(-3, -3), (3, -3), (3, 3), (-3, 3)]), filled)),
+            Shape::Hollow => {
+                let corners = around(&[(-3, -3), (3, -3), (3, 3), (-3, 3), (-3, -3)]);
+                self.area.draw(&PathElement::new(corners, ink.stroke_width(1)))
+            }
             Shape::Exclamation => {
                 self.write(at, MIDDLE, tone, (HPos::Center, VPos::Center), "!");
                 self.area.draw(&EmptyElement::at(at))
             }
         };
         if !label.is_empty() {
-            self.write((at.0 + 9, at.1), SMALL, Tone::Plain, (HPos::Left, VPos::Center), label);
+            let (x, side) = if left { (at.0 - 9, HPos::Right) } else { (at.0 + 9, HPos::Left) };
+            self.write(
+                (x, at.1),
+                SMALL,
+                if shape == Shape::Notch { Tone::Muted } else { Tone::Plain },
+                (side, VPos::Center),
+                label,
+            );
         }
     }
 }

@@ -117,8 +117,16 @@ fn pages_are_the_same_byte_for_byte_and_dark_and_light_differ() {
 fn every_kind_of_mark_is_drawn_and_in_the_table() {
     let point =
         |shape, x| Mark::Point { series: "p".into(), at: (x, 0.5), shape, tone: Tone::Owner, label: "here".into() };
-    let shapes =
-        [Shape::Dot, Shape::Diamond, Shape::Ring, Shape::Cross, Shape::Notch, Shape::Square, Shape::Exclamation];
+    let shapes = [
+        Shape::Dot,
+        Shape::Diamond,
+        Shape::Ring,
+        Shape::Cross,
+        Shape::Notch,
+        Shape::Square,
+        Shape::Hollow,
+        Shape::Exclamation,
+    ];
     let mut marks: Vec<Mark> = shapes.into_iter().enumerate().map(|(i, shape)| point(shape, i as f64 / 10.0)).collect();
     marks.push(Mark::Path {
         series: "w".into(),

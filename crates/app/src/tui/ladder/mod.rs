@@ -1,0 +1,314 @@
+//! Ladder: what crossed the link, when?
+//!
+//! Time runs down, a vertical line a machine, a slanted stroke a datagram. A message can be chosen: the panel opens it field by
+//! field. Following an input lights up its whole way, from the hand to the other side's screen.
+//!
+//! ```text
+//! ╭ Ladder · 10 ms a row ─────────────────────────────────────────╮
+//! │             plover                server              heron    │
+//! │ 0:08.50  515 ┼⠢⢄                    ┼                  ┼ 498   │
+//! │              │   ⠑⠢⢄              ⣀⠔│⠤⣀                │       │
+//! │          516 ┼      ⠑⠢⢄       ⣀⠔⠊  ┼   ⠉⠒⠤⣀           ┼ 499   │
+//! ╰────────────────────────────────────────────────────────────────╯
+//! ```
+
+mod panel;
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use velocitas_core::MessageKind;
+use velocitas_lab::crossing::{Crossing, crossings};
+use velocitas_lab::follow::{Way, follow};
+use velocitas_lab::packet::{Packet, packet};
+use velocitas_lab::{ActorId, Happening, LabTime, MachineId, RecordTick};
+use velocitas_report::drawing::Drawing;
+use velocitas_report::ladder;
+
+use super::action::Action;
+use super::canvas::{frame, write};
+use super::palette::{Palette, Tone};
+use super::plot;
+use super::stage::Stage;
+use super::view::{Answer, Glyph, View};
+
+/// Milliseconds a row.
+const ROWS: [u64; 6] = [2, 5, 10, 20, 50, 100];
+/// Columns at the left for the time.
+const TIMES: u16 = 9;
+/// Rows between two times that are written.
+const EVERY: u16 = 4;
+/// Messages are looked for so far around the page.
+const AROUND: LabTime = LabTime(1_000_000_000);
+
+/// What the screen keeps for itself.
+pub(super) struct Ladder {
+    scale: usize,
+    /// The first moment of the page, and how many rows it has.
+    from: LabTime,
+    rows: u16,
+    chosen: Option<Crossing>,
+    /// What is in it, once it was looked at.
+    packet: Option<Result<Packet, String>>,
+    /// The input that is followed: whose, of which entity, of which tick.
+    input: Option<(MachineId, ActorId, RecordTick)>,
+    way: Option<Way>,
+    /// Fields scrolled away.
+    scrolled: usize,
+}
+
+impl Default for Ladder {
+    fn default() -> Self {
+        Self { scale: 2, from: LabTime::ZERO, rows: 1, chosen: None, packet: None, input: None, way: None, scrolled: 0 }
+    }
+}
+
+/// On whose screen an input is followed to: the viewer's, or where that is its owner's own, the next one's that plays.
+fn other(stage: &Stage) -> MachineId {
+    let (own, viewer) = (stage.machine(stage.entity), stage.machine(stage.viewer));
+    let mut players = stage.run.course().members().map(|member| stage.machine(member));
+    let after = players.clone().skip_while(|machine| *machine != own).skip(1);
+    let next = after.chain(players.by_ref()).find(|machine| *machine != own && *machine != MachineId::SERVER);
+    if viewer == own { next.unwrap_or(own) } else { viewer }
+}
+
+/// The selected machine, the server, the viewer.
+fn machines(stage: &Stage) -> Vec<MachineId> {
+    let mut all = vec![stage.machine(stage.entity)];
+    for machine in [MachineId::SERVER, other(stage)] {
+        if !all.contains(&machine) {
+            all.push(machine);
+        }
+    }
+    all
+}
+
+impl Ladder {
+    const fn row(&self) -> LabTime {
+        LabTime(ROWS[self.scale] * 1_000_000)
+    }
+
+    const fn span(&self) -> (LabTime, LabTime) {
+        (self.from, LabTime(self.from.0 + self.row().0 * self.rows as u64))
+    }
+
+    /// Turns the page so that a moment is on it: a page stands still as long as it can.
+    fn turn_to(&mut self, at: LabTime) {
+        let (from, to) = self.span();
+        let row = self.row().0;
+        if at < from || at.plus(LabTime(row)) > to {
+            let back = row * u64::from(self.rows) / 2;
+            self.from = LabTime(at.0.saturating_sub(back) / row * row);
+        }
+    }
+
+    /// The messages around the page.
+    fn messages(&self, stage: &Stage) -> Vec<Crossing> {
+        let (from, to) = self.span();
+        let to = to.plus(AROUND).min(stage.run.now());
+        crossings(stage.run.record(), &machines(stage), from.minus(AROUND), to)
+    }
+
+    /// Chooses the message that left after the chosen one, or before; the first is the last that left by the moment looked at.
+    fn choose(&mut self, stage: &mut Stage, on: bool) {
+        stage.running = false;
+        let all = self.messages(stage);
+        let place = self.chosen.and_then(|chosen| all.iter().position(|c| c.id() == chosen.id()));
+        let next = match place {
+            Some(place) if on => (place + 1).min(all.len() - 1),
+            Some(place) => place.saturating_sub(1),
+            None => all.partition_point(|c| c.row.at <= stage.at).saturating_sub(1),
+        };
+        self.chosen = all.get(next).copied();
+        (self.packet, self.scrolled) = (None, 0);
+        if self.chosen.is_none() {
+            stage.say("no message left around this moment");
+        }
+    }
+
+    /// Follows the chosen input, or the one of the newest press; or no longer.
+    fn turn_follow(&mut self, stage: &mut Stage) {
+        if self.input.take().is_some() {
+            self.way = None;
+            return;
+        }
+        match self.meant(stage) {
+            Some(input) => {
+                stage.running = false;
+                self.input = Some(input);
+            }
+            None => {
+                let name = stage.name(stage.entity).to_owned();
+                stage.say(format!("{name} pressed nothing from rest by now: choose one of its inputs (up, down)"));
+            }
+        }
+    }
+
+    /// The input of the chosen message; else that of the newest press of the selected machine.
+    fn meant(&self, stage: &Stage) -> Option<(MachineId, ActorId, RecordTick)> {
+        let record = stage.run.record();
+        if let Some(c) = &self.chosen
+            && matches!(c.row.kind, MessageKind::Inputs | MessageKind::Claim)
+        {
+            return Some((c.from, record.cast.actor(c.row.entity?)?, c.row.tick?));
+        }
+        let machine = stage.machine(stage.entity);
+        let actor = stage.body(stage.entity)?;
+        let rows = &record.of(machine).happenings;
+        let press = rows
+            .range(0, rows.until(stage.at))
+            .rev()
+            .find_map(|row| matches!(row.what, Happening::Pressed(_)).then_some(row.at))?;
+        let inputs = record.of(machine).own(actor)?.inputs.rows();
+        let sampled = inputs.span(press, press.plus(AROUND)).find(|row| row.sampled_at().is_some())?;
+        Some((machine, actor, sampled.tick))
+    }
+
+    fn drawn(&self, stage: &Stage, cursor: bool) -> Drawing {
+        let machines = machines(stage);
+        let row = ROWS[self.scale];
+        let tick_ms = 1000 / u64::from(stage.run.course().rate.hz().max(1));
+        // As many numbers as there is room for.
+        let wanted = 2 * row / tick_ms.max(1);
+        let numbered = [1, 2, 5, 10, 20, 50].into_iter().find(|every| u64::from(*every) >= wanted).unwrap_or(100);
+        let it = velocitas_report::Ladder {
+            machines: &machines,
+            span: self.span(),
+            cursor: cursor.then_some(stage.at),
+            chosen: self.chosen.as_ref(),
+            way: self.way.as_ref(),
+            numbered,
+        };
+        ladder(&stage.run, stage.entity, &it)
+    }
+}
+
+impl View for Ladder {
+    fn follow(&mut self, stage: &Stage, area: Rect) {
+        self.rows = area.height.saturating_sub(3).max(1);
+        let mine = machines(stage);
+        // What is chosen of others is chosen no more.
+        self.chosen =
+            self.chosen.filter(|c| mine.contains(&c.from) && mine.contains(&c.to) && c.row.at <= stage.run.now());
+        let own = stage.machine(stage.entity);
+        self.input = self.input.filter(|(machine, ..)| *machine == own);
+        match &self.chosen {
+            Some(chosen) if self.packet.is_none() => {
+                self.packet = Some(packet(&stage.run, chosen).map_err(|why| why.to_string()));
+            }
+            None => self.packet = None,
+            Some(_) => {}
+        }
+        self.way = self.input.and_then(|input| follow(stage.run.record(), input, other(stage), stage.run.now()));
+        let way = self.way.as_ref().and_then(|way| way.stops.first()).map(|stop| stop.at);
+        self.turn_to(self.chosen.map(|c| c.row.at).or(way).unwrap_or(stage.at));
+    }
+
+    fn draw(&self, stage: &Stage, area: Rect, buffer: &mut Buffer) {
+        let p = stage.palette;
+        let dot = p.dot();
+        let title = format!("Ladder {dot} {} ms a row {dot} time runs down", ROWS[self.scale]);
+        let inner = frame(p, area, &title, buffer);
+        let body = Rect {
+            x: inner.x + TIMES,
+            y: inner.y + 1,
+            width: inner.width.saturating_sub(TIMES),
+            height: inner.height.saturating_sub(1),
+        };
+        if body.is_empty() {
+            return;
+        }
+        let drawing = self.drawn(stage, true);
+        let Some(plot) = drawing.plots.first() else { return };
+        plot::marks(p, plot, body, buffer);
+        self.names(stage, plot, body, buffer);
+        self.times(stage, Rect { x: inner.x, width: TIMES, ..body }, buffer);
+    }
+
+    fn panel(&self, stage: &Stage, area: Rect, buffer: &mut Buffer) {
+        panel::draw(self, stage, area, buffer);
+    }
+
+    fn act(&mut self, stage: &mut Stage, action: Action) -> Answer {
+        match action {
+            Action::KnobUp | Action::KnobDown => self.choose(stage, action == Action::KnobDown),
+            Action::Follow => self.turn_follow(stage),
+            Action::LetGo => (self.chosen, self.input) = (None, None),
+            Action::PageDown => self.scrolled += 10,
+            Action::PageUp => self.scrolled = self.scrolled.saturating_sub(10),
+            Action::ZoomIn | Action::ZoomOut => {
+                let closer = action == Action::ZoomIn;
+                self.scale = if closer { self.scale.saturating_sub(1) } else { (self.scale + 1).min(ROWS.len() - 1) };
+                // What was looked at stays in the middle.
+                self.from = LabTime(u64::MAX / 4);
+            }
+            _ => return Answer::NotMine,
+        }
+        Answer::Done
+    }
+
+    /// A click looks at the moment of its row.
+    fn click(&mut self, stage: &mut Stage, area: Rect, (_, y): (u16, u16)) {
+        let Some(row) = y.checked_sub(area.y + 2).filter(|row| *row < self.rows) else { return };
+        stage.look(LabTime(self.from.0 + self.row().0 * (u64::from(row) + 1) - 1));
+    }
+
+    fn drawing(&self, stage: &Stage) -> Result<Drawing, String> {
+        Ok(self.drawn(stage, true))
+    }
+
+    fn glyphs(&self, p: Palette) -> Vec<Glyph> {
+        let (own, muted, bright) = (p.text(Tone::Predicted), p.text(Tone::Muted), p.text(Tone::Bright));
+        vec![
+            (p.bar(), muted, "a machine"),
+            (p.notch(), muted, "a tick of it, with its number"),
+            ('\u{2809}', own, "inputs or a claim on their way: a stroke with gaps"),
+            ('\u{2809}', p.text(Tone::Authority), "a snapshot on its way; where it comes twice it forks"),
+            ('\u{2809}', muted, "any other message"),
+            (p.correction(), muted, "where one was lost"),
+            (p.late(), own, "the tick that an input missed, at the moment when that was made"),
+            (p.made_up(), own, "a tick that was made without its input"),
+            (p.correction(), p.text(Tone::Correction), "a correction"),
+            ('!', p.verdict(), "a verdict of the guard"),
+            (p.predicted(), bright, "a station of the input that is followed"),
+            (p.line(), p.text(Tone::Text), "the playhead"),
+        ]
+    }
+}
+
+impl Ladder {
+    fn names(&self, stage: &Stage, plot: &velocitas_report::drawing::Plot, body: Rect, buffer: &mut Buffer) {
+        let p = stage.palette;
+        for (machine, (at, name)) in machines(stage).into_iter().zip(&plot.across.named) {
+            let x = body.x + (plot.across.place(*at) * f64::from(body.width)) as u16;
+            let x = x.saturating_sub(name.chars().count() as u16 / 2).max(body.x);
+            let tone = match machine {
+                MachineId::SERVER => Tone::Authority,
+                machine if machine == stage.machine(stage.entity) => Tone::Predicted,
+                _ => Tone::Drawn,
+            };
+            write(buffer, (x, body.y - 1), body.right(), &[(name, p.text(tone))]);
+        }
+    }
+
+    fn times(&self, stage: &Stage, area: Rect, buffer: &mut Buffer) {
+        let p = stage.palette;
+        let here = stage.at.0.checked_sub(self.from.0).map(|since| (since / self.row().0) as u16);
+        for row in 0..self.rows.min(area.height) {
+            let is_here = here == Some(row);
+            if !is_here && row % EVERY != 0 {
+                continue;
+            }
+            // The playhead's own label goes before.
+            if !is_here && here.is_some_and(|here| here.abs_diff(row) < 2) {
+                continue;
+            }
+            let at = if is_here { stage.at } else { LabTime(self.from.0 + self.row().0 * u64::from(row)) };
+            let tone = match (is_here, stage.is_live()) {
+                (true, true) => Tone::Bright,
+                (true, false) => Tone::Correction,
+                _ => Tone::Muted,
+            };
+            write(buffer, (area.x, area.y + row), area.right(), &[(&at.to_string(), p.text(tone))]);
+        }
+    }
+}
