@@ -141,7 +141,10 @@ impl Marks<'_> {
             self.troubles(i, *machine);
         }
         if let Some(way) = self.it.way {
-            way.stops.iter().for_each(|stop| self.stop(stop));
+            let mut stops = way.stops.clone();
+            stops.sort_by_key(|stop| (stop.machine, stop.at));
+            // What happens at one place and moment is one point.
+            stops.chunk_by(|a, b| (a.machine, a.at) == (b.machine, b.at)).for_each(|together| self.stop(together));
         }
         self.all
     }
@@ -184,10 +187,10 @@ impl Marks<'_> {
             MessageKind::PullBack => (Tone::Verdict, false),
             _ => (Tone::Muted, true),
         };
-        let is_bright = self.is_bright(crossing);
-        let tone = match (is_bright, self.it.way) {
+        let is_chosen = self.it.chosen.is_some_and(|chosen| chosen.id() == crossing.id());
+        let tone = match (is_chosen, self.it.way) {
             (true, _) => Tone::Bright,
-            (false, Some(_)) => Tone::Line,
+            (_, Some(_)) if !self.is_bright(crossing) => Tone::Line,
             _ => tone,
         };
         let series = format!("{} to {}", crossing.words(self.record), self.record.cast.name(crossing.to));
@@ -201,7 +204,7 @@ impl Marks<'_> {
             let middle = (f64::midpoint(a, b), left + took / 2.0);
             path(vec![(a, left), middle]);
             let lost = format!("{series}: lost");
-            let tone = if is_bright { Tone::Bright } else { Tone::Muted };
+            let tone = if is_chosen { Tone::Bright } else { Tone::Muted };
             self.all.push(Mark::Point { series: lost, at: middle, shape: Shape::Cross, tone, label: String::new() });
             return;
         };
@@ -261,10 +264,12 @@ impl Marks<'_> {
         }
     }
 
-    fn stop(&mut self, stop: &Stop) {
-        let Some(place) = self.place(stop.machine) else { return };
-        let label = station(self.record, stop);
-        let (series, at) = (label.clone(), (place, stop.at.secs()));
+    fn stop(&mut self, together: &[Stop]) {
+        let Some((first, place)) = together.first().and_then(|first| Some((first, self.place(first.machine)?))) else {
+            return;
+        };
+        let label = together.iter().map(|stop| station(self.record, stop)).collect::<Vec<_>>().join(", ");
+        let (series, at) = (label.clone(), (place, first.at.secs()));
         self.all.push(Mark::Point { series, at, shape: Shape::Dot, tone: Tone::Bright, label });
     }
 }

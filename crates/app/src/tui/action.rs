@@ -212,7 +212,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 75] = [
+pub const BINDINGS: [Binding; 76] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -369,6 +369,14 @@ pub const BINDINGS: [Binding; 75] = [
         "screen Rules: what is the selected entity's rule, and what does it cost?",
     ),
     bind(
+        Action::Show(Screen::Ladder),
+        KeyCode::Char('3'),
+        NONE,
+        "3",
+        "",
+        "screen Ladder: what crossed the link, when?",
+    ),
+    bind(
         Action::Show(Screen::Scope),
         KeyCode::Char('4'),
         NONE,
@@ -422,6 +430,18 @@ mod tests {
                 assert!(apart || a.code != b.code || a.modifiers != b.modifiers, "{} and {}", a.key, b.key);
             }
         }
+    }
+
+    #[test]
+    fn every_screen_has_the_key_that_its_name_says() {
+        for spec in &crate::tui::screens::SCREENS {
+            let key = spec.name.chars().next().expect("it has a name");
+            let code = KeyEvent::new(KeyCode::Char(key), NONE);
+            for on in SCREENS {
+                assert_eq!(action(&code, on), Some(Action::Show(spec.screen)), "{} on {on:?}", spec.name);
+            }
+        }
+        assert_eq!(crate::tui::screens::SCREENS.len(), SCREENS.len());
     }
 
     #[test]

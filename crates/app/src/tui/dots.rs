@@ -40,19 +40,6 @@ impl Dots {
         }
     }
 
-    /// The same with gaps: two dots of every four.
-    pub(super) fn dashed_line(&mut self, a: (i32, i32), b: (i32, i32)) {
-        let (dx, dy) = (b.0.saturating_sub(a.0), b.1.saturating_sub(a.1));
-        let steps = dx.abs().max(dy.abs());
-        if steps > 2000 {
-            return;
-        }
-        for i in (0..=steps).filter(|i| i % 4 < 2) {
-            let along = |from: i32, way: i32| from + (way * i + way.signum() * steps / 2) / steps.max(1);
-            self.set((along(a.0, dx), along(a.1, dy)));
-        }
-    }
-
     /// The same, two dots thick.
     pub(super) fn thick_line(&mut self, a: (i32, i32), b: (i32, i32)) {
         let level = (b.0 - a.0).abs() >= (b.1 - a.1).abs();

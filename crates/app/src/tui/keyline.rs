@@ -3,7 +3,7 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
-use super::action::{BINDINGS, Screen};
+use super::action::{BINDINGS, Binding, Screen};
 use super::canvas::write;
 use super::hands;
 use super::palette::Tone;
@@ -62,7 +62,10 @@ pub(super) fn draw(stage: &Stage, screen: Screen, area: Rect, buffer: &mut Buffe
         let pieces = [("End ", key), ("live", muted), ("   Enter ", key), ("resume from here", muted), ("   ", muted)];
         x = write(buffer, at, area.right(), &pieces);
     }
-    for binding in BINDINGS.iter().filter(|b| !b.hint.is_empty() && b.is_on(screen)) {
+    // What only this screen has goes before what all of them have.
+    let here = BINDINGS.iter().filter(|b| !b.hint.is_empty() && b.is_on(screen));
+    let (mine, shared): (Vec<&Binding>, Vec<&Binding>) = here.partition(|b| !b.on.is_empty());
+    for binding in mine.into_iter().chain(shared) {
         let width = (binding.key.len() + 1 + binding.hint.len() + 3) as u16;
         if x + width > area.right() {
             break;

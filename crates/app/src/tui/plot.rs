@@ -84,7 +84,8 @@ fn paths(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
         for (points, dashed) in of {
             for pair in points.windows(2) {
                 let (a, b) = (dot(pair[0]), dot(pair[1]));
-                if dashed { dots.dashed_line(a, b) } else { dots.line(a, b) }
+                // In cells gaps would look like noise: what is dashed on a page is thin here.
+                if dashed { dots.line(a, b) } else { dots.thick_line(a, b) }
             }
         }
         dots.draw(p, p.text(tone(ink)), buffer);
@@ -128,14 +129,16 @@ fn glyph(p: Palette, shape: Shape) -> char {
     }
 }
 
-/// Words beside a point, as far as there is room.
+/// Words beside a point: at its right, or at its left where that is asked for or there is more room.
 fn beside(words: &str, ((x, y), left): ((u16, u16), bool), style: Style, inner: Rect, buffer: &mut Buffer) {
     let width = words.chars().count() as u16;
-    if left {
-        let from = x.saturating_sub(width + 1);
-        if from >= inner.x && x > width {
-            write(buffer, (from, y), x, &[(words, style)]);
-        }
+    if width == 0 {
+        return;
+    }
+    let fits_left = x >= inner.x + width + 1;
+    let fits_right = x + 2 + width <= inner.right();
+    if fits_left && (left || !fits_right) {
+        write(buffer, (x - width - 1, y), x, &[(words, style)]);
     } else {
         write(buffer, (x + 2, y), inner.right(), &[(words, style)]);
     }

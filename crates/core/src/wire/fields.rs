@@ -15,6 +15,9 @@ use crate::schema::{InputKind, Schema, SeenBy, Shape};
 use crate::session::Layouts;
 use crate::tick::WireTick;
 
+/// So many fields are the envelope's: they come first.
+pub const ENVELOPE: usize = 9;
+
 /// What a field says.
 #[derive(Clone, Debug, PartialEq)]
 pub enum FieldValue {
@@ -97,7 +100,7 @@ impl Fields<'_> {
         match header.ack {
             Some(ack) => {
                 self.number("newest decoded", 16, ack.newest);
-                let before = format!("{} of the 32 before", ack.mask.count_ones());
+                let before = format!("{} of 32", ack.mask.count_ones());
                 self.put("decoded before", 32, FieldValue::Words(before));
                 self.put("it waited", 16, FieldValue::Real(f32::from(ack.hold) / 10.0, "ms"));
             }

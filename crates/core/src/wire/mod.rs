@@ -29,7 +29,7 @@ pub use claim::{Claim, PullBack};
 pub use datagram::{Ack, Header};
 pub use ended::{Ended, EndedBy};
 pub use error::WireError;
-pub use fields::{FieldValue, WireField, fields};
+pub use fields::{ENVELOPE, FieldValue, WireField, fields};
 pub use hello::{Challenge, Hello};
 pub use inputs::Inputs;
 pub use kind::MessageKind;

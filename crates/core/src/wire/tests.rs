@@ -322,9 +322,11 @@ fn the_fields_of_a_datagram_take_all_of_its_bits() {
         let bits: u32 = fields.iter().map(|field| field.bits).sum();
         let all = bytes.len() as u32 * 8;
         assert!(bits <= all && all - bits < 8, "{:?}: {bits} of {all} bits", message.kind());
+        let envelope: u32 = fields[..ENVELOPE].iter().map(|field| field.bits).sum();
+        assert_eq!(envelope, Header::BITS);
         assert_eq!(fields[2].value, FieldValue::Words(message.kind().name().to_owned()));
     }
     // What is not sound has none.
     let (_, bytes) = samples().swap_remove(0);
-    assert!(super::fields(&bytes[..9], &layouts).is_err());
+    assert!(fields(&bytes[..9], &layouts).is_err());
 }

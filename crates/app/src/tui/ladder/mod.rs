@@ -101,6 +101,21 @@ impl Ladder {
         }
     }
 
+    /// The same for the whole of a way, or where that is too long for a page its beginning and what is chosen of it.
+    fn turn_to_way(&mut self, first: LabTime, lasts: LabTime) {
+        let (row, (from, to)) = (self.row().0, self.span());
+        let chosen = self.chosen.map(|chosen| chosen.row.at).filter(|at| *at >= first);
+        let fits = lasts.0 + 3 * row <= row * u64::from(self.rows);
+        let last = if fits { first.plus(lasts) } else { chosen.unwrap_or(first) };
+        if first >= from && last < to {
+            return;
+        }
+        self.from = LabTime(first.0.saturating_sub(2 * row) / row * row);
+        if last >= self.span().1 {
+            self.turn_to(last);
+        }
+    }
+
     /// The messages around the page.
     fn messages(&self, stage: &Stage) -> Vec<Crossing> {
         let (from, to) = self.span();
@@ -111,11 +126,13 @@ impl Ladder {
     /// Chooses the message that left after the chosen one, or before; the first is the last that left by the moment looked at.
     fn choose(&mut self, stage: &mut Stage, on: bool) {
         stage.running = false;
-        let all = self.messages(stage);
+        // Of what is followed those that carried it, else all around the page.
+        let all = self.way.as_ref().map_or_else(|| self.messages(stage), |way| way.carried.clone());
         let place = self.chosen.and_then(|chosen| all.iter().position(|c| c.id() == chosen.id()));
         let next = match place {
             Some(place) if on => (place + 1).min(all.len() - 1),
             Some(place) => place.saturating_sub(1),
+            None if self.way.is_some() => 0,
             None => all.partition_point(|c| c.row.at <= stage.at).saturating_sub(1),
         };
         self.chosen = all.get(next).copied();
@@ -199,8 +216,10 @@ impl View for Ladder {
             Some(_) => {}
         }
         self.way = self.input.and_then(|input| follow(stage.run.record(), input, other(stage), stage.run.now()));
-        let way = self.way.as_ref().and_then(|way| way.stops.first()).map(|stop| stop.at);
-        self.turn_to(self.chosen.map(|c| c.row.at).or(way).unwrap_or(stage.at));
+        match &self.way {
+            Some(way) => self.turn_to_way(way.stops.first().map_or(stage.at, |stop| stop.at), way.lasts()),
+            None => self.turn_to(self.chosen.map_or(stage.at, |chosen| chosen.row.at)),
+        }
     }
 
     fn draw(&self, stage: &Stage, area: Rect, buffer: &mut Buffer) {
@@ -261,8 +280,8 @@ impl View for Ladder {
         vec![
             (p.bar(), muted, "a machine"),
             (p.notch(), muted, "a tick of it, with its number"),
-            ('\u{2809}', own, "inputs or a claim on their way: a stroke with gaps"),
-            ('\u{2809}', p.text(Tone::Authority), "a snapshot on its way; where it comes twice it forks"),
+            ('\u{2809}', own, "inputs or a claim on their way: a thin stroke"),
+            ('\u{2809}', p.text(Tone::Authority), "a snapshot on its way: a thick stroke; what comes twice forks"),
             ('\u{2809}', muted, "any other message"),
             (p.correction(), muted, "where one was lost"),
             (p.late(), own, "the tick that an input missed, at the moment when that was made"),

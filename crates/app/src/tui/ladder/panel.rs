@@ -3,7 +3,7 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
-use velocitas_core::{FieldValue, WireField};
+use velocitas_core::{ENVELOPE, FieldValue, WireField};
 use velocitas_lab::LabTime;
 use velocitas_lab::crossing::Crossing;
 use velocitas_lab::follow::Way;
@@ -39,6 +39,14 @@ pub(super) fn draw(ladder: &Ladder, stage: &Stage, area: Rect, buffer: &mut Buff
             let lines = message_lines(stage, chosen, read);
             let most = lines.len().saturating_sub(usize::from(rest.height) - 2);
             boxed(stage, &title, &lines, ladder.scrolled.min(most), rest, buffer);
+        }
+        _ if rest.height > 30 => {
+            let height = rest.height - 6;
+            panel::beliefs_of(stage, Rect { height, ..rest }, buffer);
+            let muted = stage.palette.text(Tone::Muted);
+            let said = "up and down choose a message: it opens here, field by field. i follows the newest press.";
+            let lines: Vec<Line> = wrapped(said, 42).into_iter().map(|line| vec![(line, muted)]).collect();
+            boxed(stage, "no message is chosen", &lines, 0, Rect { y: rest.y + height, height: 6, ..rest }, buffer);
         }
         _ => panel::beliefs_of(stage, rest, buffer),
     }
@@ -82,9 +90,9 @@ fn message_lines(stage: &Stage, chosen: &Crossing, read: &Result<Packet, String>
     let p = stage.palette;
     let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
     let record = stage.run.record();
-    let said = |name: &str, value: String| vec![(format!("{name:<10}"), muted), (value, text)];
+    let said = |name: &str, value: String| vec![(format!("{name:<9}"), muted), (value, text)];
     let [from, to] = [chosen.from, chosen.to].map(|machine| record.cast.name(machine));
-    let mut lines = vec![said("on its way", format!("from {from} to {to}"))];
+    let mut lines = vec![said("goes", format!("from {from} to {to}"))];
     let age = stage.at.0.checked_sub(chosen.row.at.0).map(|age| format!(", {:.0} ms ago", LabTime(age).millis()));
     lines.push(said("left", format!("{}{}", chosen.row.at, age.unwrap_or_default())));
     let took = chosen.row.arrived.map(|at| format!(" after {:.1} ms", at.minus(chosen.row.at).millis()));
@@ -98,12 +106,16 @@ fn message_lines(stage: &Stage, chosen: &Crossing, read: &Result<Packet, String>
                 || "nothing yet".to_owned(),
                 |c| {
                     let ago = chosen.row.at.minus(c.row.arrived.unwrap_or(c.row.at)).millis();
-                    format!("{}, which came {ago:.0} ms before", c.words(record))
+                    format!("{}, came {ago:.0} ms before", c.words(record))
                 },
             );
             lines.push(said("answers", answers));
             lines.push(vec![(" bits  field".to_owned(), muted)]);
-            lines.extend(packet.fields.iter().map(|field| field_line(stage, field)));
+            // The envelope is the same for all of them.
+            let (envelope, message) = packet.fields.split_at(ENVELOPE.min(packet.fields.len()));
+            lines.extend(message.iter().map(|field| field_line(stage, field)));
+            lines.push(vec![("       the envelope".to_owned(), muted)]);
+            lines.extend(envelope.iter().map(|field| field_line(stage, field)));
         }
     }
     lines
