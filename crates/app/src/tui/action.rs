@@ -89,6 +89,12 @@ pub enum Action {
     Loupe,
     /// A screen.
     Show(Screen),
+    /// Look from another side.
+    From,
+    /// The camera stands, or follows.
+    Stand,
+    /// One, two or three viewers side by side.
+    Beside,
     /// Follow an input, or no longer.
     Follow,
     /// Choose nothing any more.
@@ -212,7 +218,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 76] = [
+pub const BINDINGS: [Binding; 79] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -314,6 +320,19 @@ pub const BINDINGS: [Binding; 76] = [
     bind(Action::ZoomOut, KeyCode::Char('['), NONE, "[ ]", "zoom", "see more").only(&[Screen::Field]),
     bind(Action::RailIn, KeyCode::Char('}'), NONE, "}", "", "rail: finer slices"),
     bind(Action::RailOut, KeyCode::Char('{'), NONE, "{", "", "rail: coarser slices"),
+    bind(
+        Action::From,
+        KeyCode::Char('d'),
+        NONE,
+        "d",
+        "side",
+        "from above, from the south, from the east: jumps are seen",
+    )
+    .only(&[Screen::Field]),
+    bind(Action::Beside, KeyCode::Char('s'), NONE, "s", "screens", "one, two or three viewers' screens side by side")
+        .only(&[Screen::Field]),
+    bind(Action::Stand, KeyCode::Char('z'), NONE, "z", "", "the camera stands; again: it follows")
+        .only(&[Screen::Field]),
     bind(Action::Loupe, KeyCode::Char('l'), NONE, "l", "", "loupe: 2 cm a dot, 5 cm, off").only(&[Screen::Field]),
     bind(Action::Panel, KeyCode::Char('k'), NONE, "k", "", "show or hide the side panel where there is little room"),
     bind(

@@ -10,11 +10,18 @@ use crate::tui::palette::Palette;
 pub(super) struct Dots {
     area: Rect,
     cells: Vec<u8>,
+    /// Where none are drawn.
+    hidden: Option<Rect>,
 }
 
 impl Dots {
     pub(super) fn new(area: Rect) -> Self {
-        Self { area, cells: vec![0; usize::from(area.width) * usize::from(area.height)] }
+        Self { area, cells: vec![0; usize::from(area.width) * usize::from(area.height)], hidden: None }
+    }
+
+    /// The same, but for a part of it.
+    pub(super) fn without(self, hidden: Option<Rect>) -> Self {
+        Self { hidden, ..self }
     }
 
     /// Sets a dot; those outside are not seen.
@@ -53,6 +60,9 @@ impl Dots {
         for (i, &bits) in self.cells.iter().enumerate().filter(|(_, bits)| **bits != 0) {
             let x = self.area.x + (i % usize::from(self.area.width)) as u16;
             let y = self.area.y + (i / usize::from(self.area.width)) as u16;
+            if self.hidden.is_some_and(|hidden| hidden.contains((x, y).into())) {
+                continue;
+            }
             let glyph = if palette.is_ascii() { '*' } else { braille(bits) };
             buffer[(x, y)].set_char(glyph).set_style(style);
         }

@@ -37,6 +37,8 @@ pub struct Frame {
     stage: Stage,
     pub(super) shown: Shown,
     pub(super) help: Option<Help>,
+    /// Where the screen was drawn last: what is seen there is taken away.
+    area: Rect,
 }
 
 impl Deref for Frame {
@@ -91,7 +93,7 @@ impl Layout {
 impl Frame {
     /// A run at its beginning, running, on the first screen.
     pub fn new(run: Run, palette: Palette) -> Self {
-        Self { stage: Stage::new(run, palette), shown: Shown::default(), help: None }
+        Self { stage: Stage::new(run, palette), shown: Shown::default(), help: None, area: Rect::new(0, 2, 113, 33) }
     }
 
     /// The screen that is shown.
@@ -154,7 +156,7 @@ impl Frame {
 
     /// Writes what is seen into a folder, and says what became of it.
     pub(super) fn export(&mut self, folder: &Path, theme: Theme) {
-        let drawing = self.shown.view().drawing(&self.stage);
+        let drawing = self.shown.view().drawing(&self.stage, self.area);
         let name = &self.shown.name()[2..];
         let said = match drawing.and_then(|drawing| export(&self.stage, name, &drawing, theme, folder)) {
             Ok(name) => format!("wrote {name}.svg, .pdf and .csv"),
@@ -190,6 +192,7 @@ pub fn draw(frame: &mut Frame, area: Rect, buffer: &mut Buffer) {
         buffer.set_stringn(area.x, area.y, needs, usize::from(area.width), frame.palette.text(Tone::Text));
         return;
     };
+    frame.area = layout.screen;
     frame.shown.view_mut().follow(&frame.stage, layout.screen);
     let (stage, screen) = (&frame.stage, frame.screen());
     let view = frame.shown.view();

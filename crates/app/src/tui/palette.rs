@@ -60,6 +60,12 @@ pub enum Ground {
     OneSided,
 }
 
+/// Quarters of a cell, by which of them are filled.
+const QUARTERS: [char; 16] = [
+    ' ', '\u{2598}', '\u{259d}', '\u{2580}', '\u{2596}', '\u{258c}', '\u{259e}', '\u{259b}', '\u{2597}', '\u{259a}',
+    '\u{2590}', '\u{259c}', '\u{2584}', '\u{2599}', '\u{259f}', '\u{2588}',
+];
+
 impl Palette {
     /// A palette for a test or a known terminal.
     pub const fn new(colours: Colours, ascii: bool) -> Self {
@@ -171,6 +177,23 @@ impl Palette {
             Ground::Wall => '#',
             Ground::OneSided => '%',
         }
+    }
+
+    /// Whether quarters of a cell can be told apart.
+    pub fn has_quarters(self) -> bool {
+        self.colours != Colours::None && !self.ascii
+    }
+
+    /// The glyph that fills these quarters of a cell: bit 0 the upper left, then the upper right, the lower left, the lower right.
+    pub const fn quarters(bits: usize) -> char {
+        QUARTERS[bits % QUARTERS.len()]
+    }
+
+    /// Whether a cell shows nothing but ground.
+    pub fn is_ground(self, symbol: &str) -> bool {
+        let mut letters = symbol.chars();
+        let Some(c) = letters.next().filter(|_| letters.next().is_none()) else { return false };
+        c == ' ' || QUARTERS.contains(&c) || self.colours == Colours::None && "/~_=#%".contains(c)
     }
 
     fn glyph(self, usual: char, ascii: char) -> char {

@@ -157,9 +157,11 @@ fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     }
     belief(pen, buffer, (p.authority(), Tone::Authority), "authority", e.authority, false);
     belief(pen, buffer, (p.drawn(), Tone::Drawn), stage.name(stage.viewer), e.drawn, true);
-    let ahead = e.predicted.zip(e.authority).map(|(a, b)| {
-        let ticks = i64::from(a.tick.0) - i64::from(b.tick.0);
-        format!("  ahead {ticks} ticks, {}: lag, not error", distance(a.pos.distance(b.pos)))
+    let predicts = stage.run.lab().knobs(stage.entity).settings.predict;
+    let ahead = e.predicted.zip(e.authority).map(|(a, b)| match i64::from(a.tick.0) - i64::from(b.tick.0) {
+        ticks @ 0.. => format!("  ahead {ticks} ticks, {}: lag, not error", distance(a.pos.distance(b.pos))),
+        _ if !predicts => "  prediction is off: its last own tick is old".to_owned(),
+        ticks => format!("  {} ticks behind the server: inputs come late", -ticks),
     });
     pen.row(buffer, &[(ahead.as_deref().unwrap_or(""), muted)]);
     let how = e.how.map_or("", Drawn::name);
@@ -312,10 +314,20 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let (muted, text) = (pen.tone(Tone::Muted), pen.tone(Tone::Text));
     let low = format!(" p05 {low}");
     pen.row(buffer, &[("margin    ", muted), (&format!("{bars:<16}"), muted), (&low, text), (" ticks", muted)]);
-    let (response, seen) = (number(m.response_ms, " ms"), number(m.seen_ms.p50, " ms"));
-    pen.figure(buffer, "response", &format!("{response:<6} others see it after {seen}"));
+    // What is missing says why.
+    let response = match (m.response_ms, m.seen_ms.p50) {
+        (Some(response), seen) => format!("{response:<3.0} ms others see it after {}", number(seen, " ms")),
+        (None, Some(seen)) => format!("not from rest; others: {seen:.0} ms"),
+        (None, None) => "no press from rest in 10 s".to_owned(),
+    };
+    pen.figure(buffer, "response", &response);
     pen.figure(buffer, "others", &format!("{} ago, {}", number(m.view_age_ms.p50, " ms"), drawn(&m.others)));
     pen.figure(buffer, "own", &format!("{}, {}", lead(m.own.lag_ms), drawn(&m.own)));
+    if pen.area.height >= 22 {
+        let rough = |seen: &Seen| seen.roughness_mps.p95.map_or_else(|| "-".to_owned(), |r| format!("{r:.2}"));
+        let said = format!("own {}, others {} m/s, p95", rough(&m.own), rough(&m.others));
+        pen.figure(buffer, "rough", &said);
+    }
     let jumps = m.corrections.max_m.map_or_else(String::new, |max| format!(", largest {}", distance(max as f32)));
     pen.figure(buffer, "corrected", &format!("{} times{jumps}", m.corrections.count));
     let rate = |bytes: u64| bytes as f64 / f.seconds / 1000.0;

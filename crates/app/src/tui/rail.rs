@@ -14,9 +14,13 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+use ratatui::style::Style;
+use velocitas_core::{Fact, Restored};
 use velocitas_lab::moment::{Slices, slices};
 use velocitas_lab::record::Mark;
-use velocitas_lab::{LabTime, MemberId};
+use velocitas_lab::trouble::Reason;
+use velocitas_lab::{Happening, LabTime, MachineId, MemberId};
+use velocitas_report::drawing::told;
 
 use super::canvas::write;
 use super::palette::{Palette, Tone};
@@ -125,6 +129,54 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let room = usize::from(area.bottom() - 1 - y);
     rail.members(&s, area.x, y, room, buffer);
     rail.axis(from, slice, area.bottom() - 1, buffer);
+    lately(stage, Rect { y: area.y + 1, height: lanes, ..area }, (now, columns), buffer);
+}
+
+/// Columns of the list of what happened lately, and how far it looks back.
+const LATELY: u16 = 56;
+const BACK: LabTime = LabTime(30_000_000_000);
+
+/// Where there is room right of the live edge: what happened lately, to anybody, the newest first.
+fn lately(stage: &Stage, area: Rect, (now, columns): (usize, usize), buffer: &mut Buffer) {
+    let first = columns.saturating_sub(usize::from(LATELY));
+    if now + 3 > first || area.height < 3 {
+        return;
+    }
+    let (p, record) = (stage.palette, stage.run.record());
+    let mut all: Vec<(LabTime, MachineId, char, Style, String)> = Vec::new();
+    for machine in record.cast.players() {
+        let rows = record.of(machine).happenings.span(stage.at.minus(BACK), stage.at).rev();
+        let events = rows.filter_map(|row| match row.what {
+            Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled => {
+                let why = Reason::of(&record.finding(machine, row.at, &c)).words(record);
+                let said = format!("{}: {why}", told(f64::from(c.jump), "m"));
+                Some((row.at, machine, p.correction(), p.text(Tone::Correction), said))
+            }
+            Happening::Fact(Fact::Verdict(v)) => {
+                Some((row.at, machine, '!', p.verdict(), v.evidence.rule.name().to_owned()))
+            }
+            _ => None,
+        });
+        all.extend(events.take(usize::from(area.height)));
+    }
+    all.sort_by_key(|(at, machine, ..)| (std::cmp::Reverse(*at), *machine));
+    let (x, end) = (area.x + NAMES + first as u16, area.right());
+    let muted = p.text(Tone::Muted);
+    write(buffer, (x, area.y), end, &[(if all.is_empty() { "" } else { "lately" }, muted)]);
+    for (row, (at, machine, glyph, style, said)) in all.iter().take(usize::from(area.height) - 1).enumerate() {
+        let name: String = record.cast.name(*machine).chars().take(8).collect();
+        let is_own = *machine == stage.machine(stage.entity);
+        let tone = if is_own { Tone::Bright } else { Tone::Text };
+        let glyph = glyph.to_string();
+        let pieces = [
+            (format!("{at} "), muted),
+            (format!("{name:<8} "), p.text(tone)),
+            (glyph, *style),
+            (format!(" {said}"), p.text(Tone::Text)),
+        ];
+        let pieces: Vec<(&str, Style)> = pieces.iter().map(|(text, style)| (text.as_str(), *style)).collect();
+        write(buffer, (x, area.y + 1 + row as u16), end, &pieces);
+    }
 }
 
 /// Every glyph of it.
@@ -227,7 +279,7 @@ struct Drawing<'a> {
 }
 
 impl Drawing<'_> {
-    fn put(&self, column: usize, y: u16, glyph: char, style: ratatui::style::Style, buffer: &mut Buffer) {
+    fn put(&self, column: usize, y: u16, glyph: char, style: Style, buffer: &mut Buffer) {
         if (self.kept..self.columns).contains(&column) {
             buffer[(self.x + column as u16, y)].set_char(glyph).set_style(style);
         }

@@ -489,9 +489,18 @@ impl Stage {
         match self.moment().event(self.machine(self.entity), on).filter(|at| *at >= self.run.record().kept_from) {
             Some(at) => self.look(at),
             None => {
-                let which = if on { "after" } else { "before" };
-                let rest = if self.is_whole(on) { "" } else { " in this stretch; < and > go on" };
-                self.say(format!("nothing happened to {} {which} this moment{rest}", self.name(self.entity)));
+                let name = self.name(self.entity);
+                let said = match (on, self.is_live(), self.is_whole(on)) {
+                    (true, true, _) => {
+                        format!("this is the present: nothing has happened to {name} after it; p goes back to the last")
+                    }
+                    (true, _, true) => {
+                        format!("nothing happened to {name} after this moment; p goes back, End to the present")
+                    }
+                    (false, _, true) => format!("nothing happened to {name} before this moment; n goes on to the next"),
+                    (_, _, false) => format!("nothing happened to {name} there in this stretch; < and > go on"),
+                };
+                self.say(said);
             }
         }
     }

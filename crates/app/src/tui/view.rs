@@ -42,8 +42,8 @@ pub(super) trait View {
     /// A cell of it was clicked.
     fn click(&mut self, _stage: &mut Stage, _area: Rect, _cell: (u16, u16)) {}
 
-    /// What is seen, to be taken away, or why there is nothing.
-    fn drawing(&self, stage: &Stage) -> Result<Drawing, String>;
+    /// What is seen on an area, to be taken away, or why there is nothing.
+    fn drawing(&self, stage: &Stage, area: Rect) -> Result<Drawing, String>;
 
     /// Every glyph that it draws.
     fn glyphs(&self, palette: Palette) -> Vec<Glyph>;

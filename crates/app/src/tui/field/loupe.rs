@@ -7,8 +7,9 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_core::{Vec3, vec3};
 use velocitas_lab::LabTime;
+use velocitas_lab::moment::Echo;
 
-use super::camera::View;
+use super::look::Look;
 use crate::tui::canvas::{frame, write};
 use crate::tui::dots::Dots;
 use crate::tui::palette::Tone;
@@ -17,20 +18,32 @@ use crate::tui::stage::Stage;
 const SIZE: (u16, u16) = (40, 13);
 const BACK: LabTime = LabTime(700_000_000);
 
-pub(super) fn draw(stage: &Stage, view: &View, scale: u8, buffer: &mut Buffer) {
-    let screen = view.area;
+/// Where it lies: out of the way of what it shows, on the other side of the screen. `None` where there is no room, or nothing to
+/// be shown.
+pub(super) fn place(look: &Look<'_>) -> Option<Rect> {
+    let screen = look.view.area;
     let (width, height) = if screen.height >= 26 { SIZE } else { (30, 9) };
     if screen.width < width * 2 || screen.height < height + 4 {
-        return;
+        return None;
     }
-    let moment = stage.moment();
-    let Some(subject) = stage.subject() else { return };
-    let e = stage.echoes();
-    let Some(own) = e.predicted.or(e.authority) else { return };
-    // Out of the way of what it shows: on the other side of the screen.
-    let left = view.cell(own.pos).is_some_and(|(x, _)| x > screen.x + screen.width / 2);
+    let own = own(look.stage)?;
+    let left = look.view.cell(own.pos).is_some_and(|(x, _)| x > screen.x + screen.width / 2);
     let x = if left { screen.x } else { screen.right() - width };
-    let area = Rect::new(x, screen.y, width, height);
+    Some(Rect::new(x, screen.y, width, height))
+}
+
+/// Where the selected entity is for who owns it.
+fn own(stage: &Stage) -> Option<Echo> {
+    let e = stage.echoes();
+    e.predicted.or(e.authority)
+}
+
+/// Draws it there; nothing else is drawn there afterwards.
+pub(super) fn draw(look: &Look<'_>, area: Rect, scale: u8, buffer: &mut Buffer) {
+    let stage = look.stage;
+    let moment = stage.moment();
+    let Some((subject, own)) = stage.subject().zip(own(stage)) else { return };
+    let e = stage.echoes();
     for y in area.top()..area.bottom() {
         for x in area.left()..area.right() {
             buffer[(x, y)].reset();

@@ -271,7 +271,7 @@ impl View for Ladder {
         stage.look(LabTime(self.from.0 + self.row().0 * (u64::from(row) + 1) - 1));
     }
 
-    fn drawing(&self, stage: &Stage) -> Result<Drawing, String> {
+    fn drawing(&self, stage: &Stage, _area: Rect) -> Result<Drawing, String> {
         Ok(self.drawn(stage, true))
     }
 

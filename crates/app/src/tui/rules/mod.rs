@@ -83,7 +83,7 @@ impl View for Rules {
     }
 
     /// The text of the rule.
-    fn drawing(&self, stage: &Stage) -> Result<Drawing, String> {
+    fn drawing(&self, stage: &Stage, _area: Rect) -> Result<Drawing, String> {
         let both = Both::of(stage);
         let source = stage.edits.source(both.kind);
         let source = source.ok_or("this rule is written in Rust: there is no text to take away")?;

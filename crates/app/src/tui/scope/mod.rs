@@ -247,7 +247,7 @@ impl View for Scope {
         }
     }
 
-    fn drawing(&self, stage: &Stage) -> Result<Drawing, String> {
+    fn drawing(&self, stage: &Stage, _area: Rect) -> Result<Drawing, String> {
         if self.shown.is_empty() {
             return Err("no lane is shown: there is nothing to take away".to_owned());
         }

@@ -1,0 +1,101 @@
+//! What is amiss with who is there, the course's file or the take: the first of it, with what helps.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+
+use velocitas_lab::LabTime;
+use velocitas_lab::moment::Corrected;
+use velocitas_report::drawing::told;
+
+use crate::tui::palette::Tone;
+use crate::tui::stage::Stage;
+
+/// What is amiss with who is there or with the course's file, and what helps: the first of it, in the last two rows.
+pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
+    let Some((what, helps)) = refused(stage)
+        .or_else(|| wrong(stage))
+        .or_else(|| unsaved(stage))
+        .or_else(|| kept(stage))
+        .or_else(|| first_seconds(stage))
+        .filter(|_| area.height > 6)
+    else {
+        return;
+    };
+    let p = stage.palette;
+    let blank = " ".repeat(usize::from(area.width));
+    let tone = if is_told(stage) { Tone::Correction } else { Tone::Text };
+    let glyph = if is_told(stage) { p.correction() } else { ' ' };
+    let rows = [(format!(" {glyph} {what} "), tone), (format!("   {helps} "), Tone::Text)];
+    for (row, (text, tone)) in rows.iter().enumerate() {
+        let y = area.bottom() - rows.len() as u16 + row as u16;
+        buffer.set_stringn(area.x, y, &blank, usize::from(area.width), p.base());
+        buffer.set_stringn(area.x, y, text, usize::from(area.width), p.text(*tone));
+    }
+}
+
+/// Who is not let in, and why.
+fn refused(stage: &Stage) -> Option<(String, String)> {
+    let record = stage.run.record();
+    let (machine, words) = record.cast.players().find_map(|m| Some((m, record.refusal(m, stage.at)?)))?;
+    let what = format!("{} is not let in: {words}", record.cast.name(machine));
+    Some((what, "it asks again each second; on screen 2 edits can reach all machines (a)".to_owned()))
+}
+
+/// What stands against what was saved of the course.
+fn unsaved(stage: &Stage) -> Option<(String, String)> {
+    let why = stage.course_trouble()?;
+    Some((
+        why.to_owned(),
+        "the course runs on with what it could take over; C-r begins again with what is saved".to_owned(),
+    ))
+}
+
+/// What is wrong with the take that the run came from.
+fn kept(stage: &Stage) -> Option<(String, String)> {
+    let why = stage.take_trouble()?;
+    Some((why.to_owned(), "what is shown is what this program makes of it".to_owned()))
+}
+
+/// What is amiss, and its remedy.
+fn wrong(stage: &Stage) -> Option<(String, String)> {
+    let all = &stage.facts.as_ref()?.amiss;
+    let first = all.first()?;
+    let more = if all.len() > 1 { format!(" (and {} more)", all.len() - 1) } else { String::new() };
+    let what = format!("{}{more}", first.words(stage.run.record()));
+    Some((what, format!("m mends it: {}", first.fault().remedy)))
+}
+
+/// So long the screen says what to press.
+const FIRST: LabTime = LabTime(20_000_000_000);
+
+/// Whether something is wrong, and not only to be learnt.
+fn is_told(stage: &Stage) -> bool {
+    [refused(stage), wrong(stage), unsaved(stage), kept(stage)].iter().any(Option::is_some) || newest(stage).is_some()
+}
+
+/// The last correction of the selected machine.
+fn newest(stage: &Stage) -> Option<&Corrected> {
+    stage.facts.as_ref()?.corrected.as_ref()
+}
+
+/// In the first seconds of a run that nobody has touched yet: what happens, and which key understands it.
+fn first_seconds(stage: &Stage) -> Option<(String, String)> {
+    if stage.run.now() > FIRST || !stage.moves() || stage.drives() {
+        return None;
+    }
+    let name = stage.name(stage.entity);
+    let Some(c) = newest(stage) else {
+        let helps = "space stops time, h takes the helm, tab looks at another, ? lists every key";
+        return Some((
+            format!("{name} goes by its script; the server and everybody else see it later"),
+            helps.to_owned(),
+        ));
+    };
+    let why = c.finding.words(stage.run.record(), stage.machine(stage.entity), &c.correction);
+    let why = why.split(". Tried: ").next().unwrap_or_default().to_owned();
+    let what = format!("{name} was corrected {}: {why}", told(f64::from(c.correction.jump), "m"));
+    Some((
+        what,
+        "space stops, p goes to that moment, y asks why, 3 shows what crossed the link, 4 how it developed".to_owned(),
+    ))
+}
