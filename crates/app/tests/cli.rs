@@ -173,21 +173,61 @@ fn bad_usage_and_bad_courses_are_exit_code_2_with_the_place() {
 }
 
 #[test]
-fn a_chart_shows_axes_with_units_and_each_correction_or_nothing_is_left() {
+fn a_chart_is_of_any_lane_of_the_field_or_of_the_ladder_as_svg_pdf_or_numbers() {
     let folder = folder();
-    let path = folder.path().join("error.svg");
-    let name = path.to_str().expect("a name");
-    let done = velocitas(&["chart", "--for", "12s", "--of", "error", "--entity", "plover", "-o", name]);
-    assert_eq!(done.status.code(), Some(0), "{}", String::from_utf8_lossy(&done.stderr));
-    let svg = fs::read_to_string(&path).expect("it was written");
-    for wanted in ["<svg", "lab time, seconds", "metres (measured)", "plover, prediction error", "1 cm", "</svg>"] {
+    let draw = |name: &str, args: &[&str]| {
+        let path = folder.path().join(name);
+        let mut all = vec!["chart", "--for", "9s", "-o", path.to_str().expect("a name")];
+        all.extend(args);
+        let done = velocitas(&all);
+        assert_eq!(done.status.code(), Some(0), "{args:?}: {}", String::from_utf8_lossy(&done.stderr));
+        fs::read(&path).expect("it was written")
+    };
+    let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("text");
+    let svg = text(draw("error.svg", &["--entity", "plover"]));
+    for wanted in ["<svg", "lab time", "prediction error, m", "jump, m", "plover over time", "1 mm", "</svg>"] {
         assert!(svg.contains(wanted), "{wanted}");
     }
-    // A course too short to predict anything has no error to draw, and leaves no half file.
+    assert!(draw("error.pdf", &["--light"]).starts_with(b"%PDF-"));
+    let numbers = text(draw("error.csv", &["--of", "jump", "--from", "2s", "--to", "0:03"]));
+    assert!(
+        numbers.lines().count() > 5
+            && numbers.lines().skip(1).all(|row| row.starts_with("\"jump, m\",lab time,m,band,jump,fault,2.")),
+        "{numbers}"
+    );
+    let listed = velocitas(&["chart", "--of", "list"]);
+    let listed = String::from_utf8(listed.stdout).expect("text");
+    let keys: Vec<&str> =
+        listed.lines().filter_map(|line| line.strip_prefix("  ")).filter_map(|line| line.split(' ').next()).collect();
+    assert!(keys.len() > 18, "{listed}");
+    for key in keys {
+        // On heron's screen there is something of each; claims have what inputs have not.
+        let svg = text(draw(&format!("{key}.svg"), &["--of", key, "--viewer", "heron"]));
+        assert!(svg.contains("Lampwick Quay") && svg.len() > 2000, "{key}");
+    }
+    let svg = text(draw("ladder.svg", &["--of", "ladder", "--viewer", "heron", "--from", "2.2s", "--to", "2.4s"]));
+    for wanted in ["heron", "server", "0:02.20", " cm"] {
+        assert!(svg.contains(wanted), "{wanted}");
+    }
+}
+
+#[test]
+fn a_chart_of_nothing_is_an_error_and_leaves_nothing() {
+    let folder = folder();
     let none = folder.path().join("none.svg");
-    let done = velocitas(&["chart", "--for", "50ms", "-o", none.to_str().expect("a name")]);
-    assert_eq!(done.status.code(), Some(2));
-    assert_eq!(fs::read_dir(folder.path()).expect("a folder").count(), 1);
+    let name = none.to_str().expect("a name");
+    for (args, said) in [
+        (vec!["chart", "--for", "50ms", "-o", name], "nothing to draw: plover had no sample"),
+        (vec!["chart", "--of", "eror", "-o", name], "there is no `eror` to draw"),
+        (vec!["chart", "--for", "5s", "--from", "9s", "-o", name], "expected --from before --to"),
+        (vec!["chart", "--for", "5s"], "expected -o FILE"),
+    ] {
+        let done = velocitas(&args);
+        let errors = String::from_utf8_lossy(&done.stderr).into_owned();
+        assert_eq!(done.status.code(), Some(2), "{args:?}: {errors}");
+        assert!(errors.contains(said), "{args:?}: {errors}");
+        assert_eq!(fs::read_dir(folder.path()).expect("a folder").count(), 0);
+    }
 }
 
 #[test]

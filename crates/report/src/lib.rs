@@ -4,11 +4,11 @@
 //! what the record holds. Everything comes out as bytes or text; who writes them where is the caller's business.
 
 mod about;
-mod chart;
 pub mod check;
 pub mod compare;
 mod diagnosis;
 pub mod drawing;
+mod field;
 mod ladder;
 mod scope;
 mod summary;
@@ -16,8 +16,8 @@ mod table;
 mod text;
 
 pub use about::about;
-pub use chart::{ChartError, Of, chart};
 pub use diagnosis::{Diagnosis, cells};
+pub use field::{FieldPage, Side, field, trails};
 pub use ladder::{Ladder, ladder, station};
 pub use scope::{LaneView, Page, scope, title as lane_title};
 pub use summary::{Summary, TakeSummary, TroubleRow, summarise};

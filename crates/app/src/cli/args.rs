@@ -247,22 +247,27 @@ pub(super) struct ChartTask {
     /// Another seed than the course's
     #[arg(long)]
     pub(super) seed: Option<u64>,
-    /// What to draw
-    #[arg(long, value_enum, default_value_t = ChartOf::Error)]
-    pub(super) of: ChartOf,
+    /// What to draw: lanes by their keys, joined by commas, or a picture; list says what there is
+    #[arg(long, default_value = "error,jump")]
+    pub(super) of: String,
     /// Whose; the first of the cast if none is given
     #[arg(long)]
     pub(super) entity: Option<String>,
-    /// The SVG file to write, or - for standard output
+    /// On whose screen; its own if none is given
+    #[arg(long)]
+    pub(super) viewer: Option<String>,
+    /// The first moment drawn, such as 0:02 or 2s; the beginning if none is given
+    #[arg(long, value_parser = moment)]
+    pub(super) from: Option<LabTime>,
+    /// The last moment drawn, and that of a picture; the end if none is given
+    #[arg(long, value_parser = moment)]
+    pub(super) to: Option<LabTime>,
+    /// Dark on light, for print
+    #[arg(long)]
+    pub(super) light: bool,
+    /// The file to write: NAME.svg, NAME.pdf, NAME.csv for the numbers; or - for SVG on standard output
     #[arg(short, long)]
-    pub(super) output: PathBuf,
-}
-
-/// What a chart can be of.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(super) enum ChartOf {
-    /// First prediction against authority over time, with corrections
-    Error,
+    pub(super) output: Option<PathBuf>,
 }
 
 /// A share in per cent.

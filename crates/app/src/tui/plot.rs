@@ -135,7 +135,7 @@ fn beside(words: &str, ((x, y), left): ((u16, u16), bool), style: Style, inner: 
     if width == 0 {
         return;
     }
-    let fits_left = x >= inner.x + width + 1;
+    let fits_left = x > inner.x + width;
     let fits_right = x + 2 + width <= inner.right();
     if fits_left && (left || !fits_right) {
         write(buffer, (x - width - 1, y), x, &[(words, style)]);

@@ -520,7 +520,8 @@ fn the_field_is_seen_from_three_sides_and_a_hop_is_seen_as_one() {
         lines(&drawn(stage, 160, 47))[3..34].iter().position(|line| line.chars().take(112).any(|c| c == glyph))
     };
     // The floor lies beneath the feet: as many rows as the hop is high.
-    let in_the_air = row(&mut stage, '\u{25c6}').unwrap_or_else(|| panic!("the server has it: {}", text(&mut stage, 160, 47)));
+    let in_the_air =
+        row(&mut stage, '\u{25c6}').unwrap_or_else(|| panic!("the server has it: {}", text(&mut stage, 160, 47)));
     stage.look(top.0.minus(LabTime::from_secs(0.8)));
     let on_the_ground = row(&mut stage, '\u{25c6}').expect("the server has it");
     assert_eq!(on_the_ground - in_the_air, (top.1 / 0.25).round() as usize, "{} m", top.1);

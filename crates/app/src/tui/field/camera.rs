@@ -3,71 +3,10 @@
 
 use ratatui::layout::Rect;
 use velocitas_core::{Bounds, Vec3};
+use velocitas_report::Side;
 
 /// Metres a column; a row is twice that, as cells are twice as tall as wide.
 const SCALES: [f32; 5] = [0.125, 0.25, 0.5, 1.0, 2.0];
-/// Metres below the floor and above it that can be seen from the side.
-const BELOW: f32 = 2.0;
-const ABOVE: f32 = 40.0;
-
-/// From where the world is looked at.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(super) enum Side {
-    /// North is up.
-    #[default]
-    Above,
-    /// From the south: east is right, and height up.
-    South,
-    /// From the east: north is right, and height up.
-    East,
-}
-
-impl Side {
-    pub(super) const fn next(self) -> Self {
-        match self {
-            Self::Above => Self::South,
-            Self::South => Self::East,
-            Self::East => Self::Above,
-        }
-    }
-
-    pub(super) const fn name(self) -> &'static str {
-        match self {
-            Self::Above => "from above",
-            Self::South => "from the south",
-            Self::East => "from the east",
-        }
-    }
-
-    /// A place as it is seen: across, and up, in metres.
-    pub(super) const fn flat(self, at: Vec3) -> (f32, f32) {
-        match self {
-            Self::Above => (at.x, at.y),
-            Self::South => (at.x, at.z),
-            Self::East => (at.y, at.z),
-        }
-    }
-
-    /// How far away it is: greater lies behind.
-    pub(super) const fn depth(self, at: Vec3) -> f32 {
-        match self {
-            Self::Above => -at.z,
-            Self::South => at.y,
-            Self::East => -at.x,
-        }
-    }
-
-    /// What there is to be seen, across and up: from where to where.
-    const fn extent(self, bounds: Bounds) -> ((f32, f32), (f32, f32)) {
-        let height = (bounds.floor - BELOW, bounds.floor + ABOVE);
-        match self {
-            Self::Above => ((bounds.min.0, bounds.max.0), (bounds.min.1, bounds.max.1)),
-            Self::South => ((bounds.min.0, bounds.max.0), height),
-            Self::East => ((bounds.min.1, bounds.max.1), height),
-        }
-    }
-}
-
 /// Where we look.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Camera {

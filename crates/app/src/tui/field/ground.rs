@@ -6,14 +6,14 @@ use ratatui::style::Color;
 use velocitas_core::{Solid, Vec3, vec3};
 use velocitas_lab::{KnownTo, Material, World};
 
-use super::camera::{Side, View};
+use velocitas_report::Side;
+
+use super::camera::View;
 use super::look::Look;
 use crate::tui::palette::{Ground, Palette, Tone};
 
 /// Where the names of large things are put: none smaller than this many cells.
 const NAMED_FROM: f32 = 9.0;
-/// From the side so far before and behind what is followed solids are seen.
-const DEEP: f32 = 8.0;
 /// The quarters of a cell, from the left and top.
 const QUARTERS: [(f32, f32); 4] = [(0.25, 0.25), (0.75, 0.25), (0.25, 0.75), (0.75, 0.75)];
 
@@ -35,7 +35,7 @@ pub(super) fn draw(look: &Look<'_>, near: Vec3, buffer: &mut Buffer) {
         let ground = if *known_to == KnownTo::All { Ground::Wall } else { Ground::OneSided };
         if view.from == Side::Above {
             tiles.fill(view, &Placed::new(&solid.solid, view), ground);
-        } else if is_near(view.from, &solid.solid, near) {
+        } else if view.from.shows(&solid.solid, near) {
             tiles.fill(view, &Placed::from_the_side(&solid.solid, view), ground);
         }
     }
@@ -43,12 +43,6 @@ pub(super) fn draw(look: &Look<'_>, near: Vec3, buffer: &mut Buffer) {
     if view.from == Side::Above {
         names(look, there.iter().map(|(solid, _)| *solid), buffer);
     }
-}
-
-/// Whether a solid is seen from the side: it is not far before or behind what is followed.
-pub(super) fn is_near(from: Side, solid: &Solid, near: Vec3) -> bool {
-    let reach = solid.half_x.max(solid.half_y);
-    (from.depth(vec3(solid.x, solid.y, 0.0)) - from.depth(near)).abs() <= DEEP + reach
 }
 
 fn names<'a>(look: &Look<'_>, solids: impl Iterator<Item = &'a velocitas_lab::NamedSolid>, buffer: &mut Buffer) {

@@ -4,9 +4,11 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use velocitas_core::{Presence, Vec3, vec3};
-use velocitas_lab::moment::{Echoes, Standing, Trail};
+use velocitas_lab::moment::{Echoes, Standing};
 use velocitas_lab::record::Mark;
 use velocitas_lab::{ActorId, KnownTo, LabTime, MachineId, MemberId};
+
+use velocitas_report::trails;
 
 use super::camera::View;
 use super::labels::{Label, place};
@@ -14,8 +16,6 @@ use crate::tui::dots::Dots;
 use crate::tui::palette::Tone;
 use crate::tui::stage::Stage;
 
-/// How far trails go back.
-const TRAIL: LabTime = LabTime(1_600_000_000);
 /// How long it is news that somebody came or went.
 const LATELY: LabTime = LabTime(2_000_000_000);
 /// How long a fault stays visible where it happened.
@@ -58,20 +58,11 @@ impl Look<'_> {
         place(self.stage.palette, &labels, self.view.area, self.hidden, buffer);
     }
 
-    /// Where an entity was in the last while: as predicted, as the server had it, as the viewer drew it; the last only where that is
-    /// not its owner's own screen.
-    pub(super) fn trails_of(&self, actor: ActorId) -> (Trail, Trail, Trail) {
-        let (stage, moment) = (self.stage, self.stage.moment());
-        let every = u32::from(stage.run.lab().knobs(stage.entity).snapshot_every).max(4);
-        let is_others = self.viewer != stage.entity || stage.thing.is_some();
-        let drawn = if is_others { moment.drawn_trail(actor, self.viewer(), TRAIL) } else { Trail::new() };
-        (moment.predicted_trail(actor, TRAIL), moment.authority_trail(actor, TRAIL, every), drawn)
-    }
-
     fn trails(&self, buffer: &mut Buffer) {
         let p = self.stage.palette;
         let Some(subject) = self.stage.subject() else { return };
-        let (predicted, authority, drawn) = self.trails_of(subject);
+        let stage = self.stage;
+        let (predicted, authority, drawn) = trails(&stage.run, stage.at, (stage.entity, self.viewer), subject);
         let mut put = |at: Vec3, glyph: char, tone| {
             if let Some(cell) = self.cell(at) {
                 buffer[cell].set_char(glyph).set_style(p.text(tone));

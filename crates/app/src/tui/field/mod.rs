@@ -18,20 +18,20 @@ mod ground;
 mod labels;
 mod look;
 mod loupe;
-mod page;
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_core::Vec3;
 use velocitas_lab::MemberId;
 use velocitas_report::drawing::Drawing;
+use velocitas_report::{FieldPage, Side, field};
 
 use super::action::Action;
 use super::canvas::{frame, write};
 use super::palette::{Palette, Tone};
 use super::stage::Stage;
 use super::view::{Answer, Glyph, View};
-use camera::{Camera, Side};
+use camera::Camera;
 use look::Look;
 
 /// A screen beside another has at least so many columns.
@@ -184,9 +184,17 @@ impl View for Field {
     fn drawing(&self, stage: &Stage, area: Rect) -> Result<Drawing, String> {
         let inner = area.inner(ratatui::layout::Margin::new(1, 1));
         let panes = self.panes(stage, inner);
-        let looks: Vec<Look<'_>> =
-            panes.into_iter().map(|(viewer, pane)| self.look(stage, viewer, pane, false)).collect();
-        Ok(page::drawing(stage, self.camera.from(), &looks, followed(stage)))
+        let view = self.camera.view(panes[0].1, stage.run.course().world.bounds);
+        let viewers: Vec<MemberId> = panes.into_iter().map(|(viewer, _)| viewer).collect();
+        let page = FieldPage {
+            at: stage.at,
+            side: self.camera.from(),
+            member: stage.entity,
+            subject: stage.subject(),
+            viewers: &viewers,
+            extent: view.extent(),
+        };
+        Ok(field(&stage.run, &page))
     }
 
     fn glyphs(&self, p: Palette) -> Vec<Glyph> {
