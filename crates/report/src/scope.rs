@@ -11,8 +11,8 @@ use crate::drawing::{Axis, Drawing, Mark, Plot, Span, Tone};
 pub struct LaneView<'a> {
     /// What was read of it.
     pub strip: &'a Strip,
-    /// The same of a branch or a kept run, to lie behind.
-    pub ghost: Option<&'a Strip>,
+    /// The same of a branch or a kept run, to lie behind, and what that is.
+    pub ghost: Option<(&'a Strip, &'a str)>,
     /// Whether its axis is of decades, where that suits it.
     pub decades: bool,
 }
@@ -53,7 +53,7 @@ fn plot(run: &Run, (member, viewer): (MemberId, MemberId), page: Page, view: &La
     let (lane, ..) = view.strip.of();
     let (from, to) = page.span();
     let mut marks = Vec::new();
-    let strips = view.ghost.into_iter().map(|strip| (strip, true)).chain([(view.strip, false)]);
+    let strips = view.ghost.into_iter().map(|(strip, _)| (strip, true)).chain([(view.strip, false)]);
     for (strip, ghost) in strips {
         marks.extend((0..lane.series.len()).filter_map(|series| band(lane, series, strip, page, ghost)));
     }
@@ -77,7 +77,7 @@ fn plot(run: &Run, (member, viewer): (MemberId, MemberId), page: Page, view: &La
         across: Axis::linear("lab time", "lab time", (from.secs(), to.secs())),
         up,
         marks,
-        legend: legend(lane, view.ghost.is_some()),
+        legend: legend(lane, view.ghost.map(|(_, name)| name)),
         weight: 1,
         even: false,
     }
@@ -89,16 +89,14 @@ pub fn title(lane: &Lane, [member, viewer]: [&str; 2]) -> String {
     format!("{}, {}{seen}", lane.name, lane.unit)
 }
 
-fn legend(lane: &Lane, has_ghost: bool) -> Vec<(Tone, String)> {
+fn legend(lane: &Lane, ghost: Option<&str>) -> Vec<(Tone, String)> {
     let mut legend: Vec<(Tone, String)> = lane
         .series
         .iter()
         .filter(|series| !series.name.is_empty())
         .map(|series| (Tone::from(series.stands), series.name.to_owned()))
         .collect();
-    if has_ghost {
-        legend.push((Tone::Muted, "behind: the branch".to_owned()));
-    }
+    legend.extend(ghost.map(|name| (Tone::Muted, format!("behind: {name}"))));
     legend
 }
 

@@ -127,6 +127,8 @@ pub enum Action {
     Take,
     /// Take away what is seen.
     Export,
+    /// The same, dark on light, for print.
+    ExportLight,
     /// This list.
     Help,
     /// Suspend.

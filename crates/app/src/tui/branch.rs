@@ -93,7 +93,7 @@ impl Stage {
 
     /// What branches and trials have told since the last frame. Says whether anything changed.
     pub(super) fn look_at_jobs(&mut self) -> bool {
-        let mut changed = self.look_at_trials() | self.look_at_recalled();
+        let mut changed = self.look_at_trials() | self.look_at_recalled() | self.look_at_behind();
         let Some(branch) = &mut self.branch else { return changed };
         for told in branch.job.news() {
             changed = true;
@@ -113,6 +113,7 @@ impl Stage {
         self.branch.as_ref().is_some_and(|branch| branch.run.is_none() && !branch.job.is_over())
             || self.tries()
             || self.recalls()
+            || self.lays_behind()
     }
 
     /// Works out the branch's figures at the moment looked at.

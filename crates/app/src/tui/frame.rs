@@ -148,6 +148,7 @@ impl Frame {
             Action::Show(screen) => self.shown.show(screen),
             Action::Help => self.help = Some(Help::default()),
             Action::Export => self.export(Path::new("."), Theme::Dark),
+            Action::ExportLight => self.export(Path::new("."), Theme::Light),
             Action::Quit => return self.leave(),
             action => self.stage.act(action),
         }

@@ -5,6 +5,7 @@
 //! thread: between two frames the lab is advanced for at most 8 ms.
 
 mod action;
+mod behind;
 mod branch;
 mod budget;
 mod canvas;

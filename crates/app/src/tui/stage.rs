@@ -15,6 +15,7 @@ use velocitas_lab::track::Recorder;
 use velocitas_lab::{Coming, KNOBS, LabTime, MachineId, MemberId, Part, Run, Sudden};
 
 use super::action::Action;
+use super::behind::Behind;
 use super::branch::{Branch, Offer};
 use super::budget::Budget;
 use super::course::Origin;
@@ -119,6 +120,8 @@ pub struct Stage {
     /// A change that Enter would begin a branch with, and the branch there is.
     pub(super) offered: Option<Offer>,
     pub(super) branch: Option<Branch>,
+    /// Another run that lies behind this one.
+    pub(super) other: Option<Behind>,
     /// Why this stretch is bad, while that is shown.
     pub(super) why: Option<Why>,
     /// What the run has to do with takes.
@@ -158,6 +161,7 @@ impl Stage {
             budget: None,
             offered: None,
             branch: None,
+            other: None,
             why: None,
             kept: Kept::default(),
             present: None,

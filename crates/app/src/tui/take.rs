@@ -59,6 +59,11 @@ impl Stage {
         self.begin_session();
     }
 
+    /// Rules of the user's own, that a file may name.
+    pub(super) fn own_rules(&self) -> Vec<Arc<dyn Motion>> {
+        self.kept.own.clone()
+    }
+
     fn journal(&self) -> Journal {
         Journal::new(&self.kept.file, env!("CARGO_PKG_VERSION"))
     }

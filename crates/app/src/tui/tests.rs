@@ -1,4 +1,5 @@
 mod branching;
+mod screens;
 
 use std::time::Duration;
 

@@ -262,8 +262,10 @@ impl Page<'_, '_> {
         };
         if !label.is_empty() {
             let (x, side) = if left { (at.0 - 9, HPos::Right) } else { (at.0 + 9, HPos::Left) };
+            // Above it, where lines that lead there seldom are.
+            let y = if shape == Shape::Notch { at.1 } else { at.1 - 8 };
             self.write(
-                (x, at.1),
+                (x, y),
                 SMALL,
                 if shape == Shape::Notch { Tone::Muted } else { Tone::Plain },
                 (side, VPos::Center),

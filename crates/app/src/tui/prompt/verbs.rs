@@ -24,7 +24,7 @@ struct Verb {
 }
 
 /// The table, in the order in which it is offered.
-const VERBS: [Verb; 26] = [
+const VERBS: [Verb; 27] = [
     Verb { name: "go", takes: "0:12.5 | tick 510 | live | beginning", help: "looks at a moment", run: go },
     Verb { name: "look", takes: "NAME", help: "looks at a member", run: look },
     Verb { name: "screen", takes: "NAME", help: "on the screen of a member", run: screen },
@@ -63,11 +63,15 @@ const VERBS: [Verb; 26] = [
     Verb { name: "again", takes: "", help: "begins again", run: |s, _| act(s, Action::Again) },
     Verb { name: "take", takes: "[NAME]", help: "keeps the run as NAME.take", run: take },
     Verb {
-        name: "export",
-        takes: "",
-        help: "takes away what is seen",
-        run: |_, _| Ok(Some(Wish::Act(Action::Export))),
+        name: "behind",
+        takes: "[FILE.take | FILE.course.toml]",
+        help: "lays another run behind on Scope, or nothing",
+        run: |s, rest| {
+            s.lay_behind(rest);
+            Ok(None)
+        },
     },
+    Verb { name: "export", takes: "[light]", help: "takes away what is seen, dark or light", run: export },
     Verb { name: "edit", takes: "", help: "edits the rule", run: |s, _| Ok(s.edit()) },
     Verb { name: "help", takes: "", help: "every key", run: |_, _| Ok(Some(Wish::Act(Action::Help))) },
     Verb { name: "quit", takes: "", help: "leaves", run: |s, _| Ok(s.leave()) },
@@ -182,6 +186,15 @@ fn member(stage: &Stage, text: &str) -> Result<MemberId, String> {
 fn act(stage: &mut Stage, action: Action) -> Done {
     stage.act(action);
     Ok(None)
+}
+
+/// Takes away what is seen, as it is on the screen or for print.
+fn export(_: &mut Stage, rest: &str) -> Done {
+    match rest {
+        "" => Ok(Some(Wish::Act(Action::Export))),
+        "light" => Ok(Some(Wish::Act(Action::ExportLight))),
+        _ => Err(format!("expected nothing, or light; found `{rest}`")),
+    }
 }
 
 fn go(stage: &mut Stage, rest: &str) -> Done {

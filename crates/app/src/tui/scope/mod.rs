@@ -21,6 +21,7 @@ use velocitas_report::drawing::{Drawing, told};
 use velocitas_report::{LaneView, Page, lane_title, scope};
 
 use super::action::Action;
+use super::behind::Behind;
 use super::canvas::{frame, write};
 use super::palette::{Palette, Tone};
 use super::plot;
@@ -57,6 +58,8 @@ pub(super) struct Scope {
     read: Option<(LabTime, Subject, LabTime)>,
     /// Whether everything that is shown has been read.
     whole: bool,
+    /// What lies behind.
+    behind: String,
 }
 
 impl Default for Scope {
@@ -79,6 +82,7 @@ impl Default for Scope {
             page,
             read: None,
             whole: false,
+            behind: String::new(),
         }
     }
 }
@@ -89,6 +93,12 @@ const NOBODY: Subject = Subject { machine: MachineId::SERVER, actor: None, viewe
 /// What is looked at.
 fn subject(stage: &Stage) -> Subject {
     Subject { machine: stage.machine(stage.entity), actor: stage.subject(), viewer: stage.machine(stage.viewer) }
+}
+
+/// What lies behind: the branch, or another run.
+fn behind(stage: &Stage) -> Option<(&Run, String)> {
+    let branch = stage.branch.as_ref().and_then(|branch| branch.run()).map(|run| (run, "the branch".to_owned()));
+    branch.or_else(|| stage.other.as_ref().and_then(|other| Some((other.run.as_deref()?, other.name.clone()))))
 }
 
 impl Scope {
@@ -118,7 +128,8 @@ impl Scope {
     fn views(&self) -> Vec<LaneView<'_>> {
         let of = self.shown.iter();
         let view = of.map(|shown| (&shown.strip, shown.ghost.as_ref(), self.decades(shown.lane)));
-        view.map(|(strip, ghost, decades)| LaneView { strip, ghost, decades }).collect()
+        let named = |ghost: Option<_>| Some((ghost?, self.behind.as_str()));
+        view.map(|(strip, ghost, decades)| LaneView { strip, ghost: named(ghost), decades }).collect()
     }
 
     fn drawn(&self, stage: &Stage, cursor: bool) -> Drawing {
@@ -129,20 +140,23 @@ impl Scope {
     /// Reads what has to be read of the run and of its branch.
     fn read(&mut self, stage: &Stage, of: Subject) {
         let (columns, slice) = ((self.page.first, self.page.count), self.page.slice);
-        let branch = stage.branch.as_ref().and_then(|branch| branch.run());
+        let behind = behind(stage).and_then(|(run, name)| {
+            let there = Behind::subject(run, &stage.run, of, stage.at)?;
+            self.behind = name;
+            Some((run, there))
+        });
         self.whole = true;
         for shown in &mut self.shown {
             let lane: &'static Lane = &LANES[shown.lane];
-            let wanted = (of, slice);
-            let is_of = |strip: &Strip| (strip.of().1, strip.of().2) == wanted;
-            if !is_of(&shown.strip) {
+            if (shown.strip.of().1, shown.strip.of().2) != (of, slice) {
                 shown.strip = Strip::new(lane, of, slice);
             }
             let mut most = READ;
             shown.strip.read(&stage.run, columns, &mut most, &mut self.readers[0]);
             self.whole &= shown.strip.has(&stage.run, columns.0, columns.1);
-            shown.ghost = branch.map(|run: &Run| {
-                let mut ghost = shown.ghost.take().filter(is_of).unwrap_or_else(|| Strip::new(lane, of, slice));
+            shown.ghost = behind.map(|(run, there)| {
+                let is_of = |strip: &Strip| (strip.of().1, strip.of().2) == (there, slice);
+                let mut ghost = shown.ghost.take().filter(is_of).unwrap_or_else(|| Strip::new(lane, there, slice));
                 let mut most = READ;
                 ghost.read(run, columns, &mut most, &mut self.readers[1]);
                 self.whole &= ghost.has(run, columns.0, columns.1);
@@ -180,7 +194,11 @@ impl View for Scope {
                 || now != stage.run.now() && now.0.abs_diff(stage.run.now().0) > EVERY.0
                 || at != stage.at && !stage.moves()
         });
-        if moved || is_new || !self.whole || stage.branch.is_some() {
+        if moved
+            || is_new
+            || !self.whole
+            || behind(stage).is_some() != self.shown.iter().any(|shown| shown.ghost.is_some())
+        {
             self.read(stage, of);
             self.read = Some((stage.at, of, stage.run.now()));
         }
@@ -258,7 +276,11 @@ impl View for Scope {
         vec![
             (p.playhead(), p.text(Tone::Bright), "the playhead: what lanes say there stands behind their names"),
             ('\u{28ff}', p.text(Tone::Predicted), "from the least to the greatest of a column"),
-            ('\u{28ff}', p.text(Tone::Line), "behind: the same in the branch"),
+            (
+                '\u{28ff}',
+                p.text(Tone::Line),
+                "behind: the same in the branch, or in the run that was laid there (:behind)",
+            ),
             (p.nothing(), p.text(Tone::Line), "a round value of the axis"),
         ]
     }
