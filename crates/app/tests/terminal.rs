@@ -464,3 +464,47 @@ fn a_run_is_kept_opened_again_and_not_lost_when_its_program_is_killed() {
     take.keys(&["q"]);
     take.is_clean();
 }
+
+#[test]
+fn a_press_is_followed_down_the_ladder_and_a_value_read_on_scope_at_the_cursor() {
+    let t = Terminal::open_with(160, 47, "", "--at 0:08.9");
+    t.keys(&["3"]);
+    t.wait_for("10 ms a row");
+    t.keys(&["i"]);
+    let screen = t.wait_for("the way of input");
+    // The stations of the panel stand on the lines as well, and their sum is that of the last.
+    for station in ["pressed", "used by tick", "compared: the same", "on heron's screen"] {
+        assert_eq!(screen.matches(station).count(), 2, "{station}:\n{screen}");
+    }
+    let after = |what: &str| {
+        let line = screen
+            .lines()
+            .find(|line| line.contains("ms") && line.trim_end_matches('\u{2502}').trim_end().ends_with(what));
+        let cells = line.and_then(|line| line.rsplit('\u{2502}').nth(1)).unwrap_or_default();
+        cells.split_whitespace().next().and_then(|number| number.parse::<u32>().ok())
+    };
+    assert_eq!(after("in all"), after("on heron's screen"), "{screen}");
+    assert!(after("in all").is_some_and(|ms| (100..600).contains(&ms)), "{screen}");
+    t.keys(&["Down"]);
+    t.wait_for("bits  field");
+    // The moment is the same on the next screen; a column on, its value is another moment's.
+    t.keys(&["4"]);
+    let screen = t.wait_until("all lanes", |s| s.contains("lanes \u{b7} a shows or hides") && !s.contains("reading"));
+    assert!(screen.contains("BACK") && screen.contains("round trip, ms   mean 9"), "{screen}");
+    let errors = |screen: &str| {
+        let line = screen.lines().find(|line| line.contains("prediction error, m   ")).unwrap_or_default().to_owned();
+        line.split("prediction error, m   ")
+            .nth(1)
+            .and_then(|rest| rest.split("  ").next())
+            .unwrap_or_default()
+            .to_owned()
+    };
+    assert_eq!(errors(&screen), "0 m", "{screen}");
+    for _ in 0..2 {
+        t.keys(&["Right"]);
+    }
+    let screen = t.wait_for("0:08.98");
+    assert!(errors(&screen).ends_with("cm"), "the push is felt: {screen}");
+    t.keys(&["q"]);
+    t.is_clean();
+}

@@ -158,16 +158,19 @@ fn axis(p: Palette, plot: &Plot, area: Rect, inner: Rect, buffer: &mut Buffer) {
         free = y;
         let rule: String = std::iter::repeat_n(p.nothing(), usize::from(inner.width)).collect();
         buffer.set_stringn(inner.x, y, &rule, usize::from(inner.width), p.text(Tone::Line));
-        let words: String = words.chars().take(usize::from(BESIDE) - 1).collect();
+        // The unit stands in the lane's name too: where there is no room for both the number is what counts.
+        let fits = words.chars().count() < usize::from(BESIDE);
+        let words = if fits { words } else { words.split(' ').next().unwrap_or_default() };
         let x = area.x + (BESIDE - 1).saturating_sub(words.chars().count() as u16);
-        write(buffer, (x, y), inner.x, &[(&words, p.text(Tone::Muted))]);
+        write(buffer, (x, y), inner.x, &[(words, p.text(Tone::Muted))]);
     }
 }
 
 /// The row of cells in which a value lies.
 fn row(place: f64, inner: Rect) -> u16 {
     let rows = f64::from(inner.height);
-    inner.y + ((1.0 - place.clamp(0.0, 1.0)) * rows).floor().min(rows - 1.0) as u16
+    // What lies at the beginning of a row lies in it, whatever the rounding.
+    inner.y + ((1.0 - place.clamp(0.0, 1.0)) * rows + 1e-6).floor().min(rows - 1.0) as u16
 }
 
 fn band(plot: &Plot, spans: &[Span], holds: bool, dots: &mut Dots, inner: Rect) {

@@ -28,6 +28,8 @@ use super::plot;
 use super::stage::Stage;
 use super::view::{Answer, Glyph, View};
 
+/// A lane of so many rows shows enough.
+const ENOUGH: u16 = 4;
 /// What of lab time a lane may read in a frame.
 const READ: LabTime = LabTime(3_000_000_000);
 /// Between two readings while the run goes on.
@@ -292,9 +294,10 @@ impl Scope {
         let room = inner.height.saturating_sub(1);
         let wanted = HEIGHTS[self.height];
         let all = self.shown.len().max(1) as u16;
-        // Where all of them fit, they fill the room.
-        let height = if wanted * all <= room { (room / all).min(wanted + 4) } else { wanted };
-        (height.min(room).max(1), usize::from(room / height.clamp(1, room.max(1))).max(1))
+        // They fill the room: all of them where that leaves each enough, else as many as have the height asked for.
+        let each = room / all;
+        let fits = if each >= wanted.min(ENOUGH) { all } else { (room / wanted).max(1) };
+        ((room / fits).min(wanted + 4).min(room).max(1), usize::from(fits))
     }
 
     /// The first lane shown, so that the chosen one is in sight.
