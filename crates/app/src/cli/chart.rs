@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use velocitas_lab::lane::{LANES, Lane, Reader, Strip, Subject, Together};
+use velocitas_lab::lane::{Effort, LANES, Lane, Reader, Strip, Subject, Together};
 use velocitas_lab::{LabTime, MachineId, MemberId, Run, nearest};
 use velocitas_report::drawing::{Drawing, Theme, pdf, svg, table};
 use velocitas_report::{FieldPage, Ladder, LaneView, Page, Side, field, ladder, scope};
@@ -134,7 +134,7 @@ fn lanes_over_time(
         .iter()
         .map(|lane| {
             let mut strip = Strip::new(lane, subject(run, who, to), slice);
-            strip.read(run, (page.first, page.count), &mut LabTime(u64::MAX), &mut reader);
+            strip.read(run, (page.first, page.count), Effort::WHOLE, &mut reader);
             strip
         })
         .collect();

@@ -101,6 +101,13 @@ impl Frame {
         self.shown.screen()
     }
 
+    /// Presses plain keys, one after the other: for benchmarks.
+    pub fn press_keys(&mut self, keys: &str) {
+        for c in keys.chars() {
+            self.key(&KeyEvent::new(KeyCode::Char(c), crossterm::event::KeyModifiers::NONE));
+        }
+    }
+
     /// Takes a key.
     pub(super) fn key(&mut self, key: &KeyEvent) -> Option<Wish> {
         let wish = self.key_of_any(key);

@@ -9,7 +9,7 @@ mod strip;
 
 use sample::{buffer, bytes_down, bytes_up, error, jump, late, lead, margin, replayed, round_trip, speed, view_delay};
 use seen::{Screenings, drawn_error, roughness, severity, view_age};
-pub use strip::{Cell, Column, Reader, Strip};
+pub use strip::{Cell, Column, Effort, Reader, Strip};
 
 use crate::ids::{ActorId, MachineId};
 use crate::record::Record;
@@ -140,6 +140,11 @@ impl Lane {
         Self { settles: JUDGED, ..self }
     }
 
+    /// How often what has not settled is worth reading again: what is judged in whole seconds once a second.
+    pub const fn pace(&self) -> LabTime {
+        if self.settles.0 == JUDGED.0 { LabTime(1_000_000_000) } else { LabTime(100_000_000) }
+    }
+
     /// The lane of a key.
     pub fn of_key(key: &str) -> Option<&'static Self> {
         LANES.iter().find(|lane| lane.key == key)
@@ -223,8 +228,17 @@ const HOLDS: LabTime = LabTime(1_000_000_000);
 /// What a lane says at a moment, by series: the newest sample not more than a second old; of what is counted, how many there were
 /// in the second before.
 pub fn value_at(record: &Record, lane: &Lane, subject: Subject, at: LabTime) -> [Option<f64>; MOST_SERIES] {
-    let mut screenings = Screenings::default();
-    let mut reading = Reading { record, subject, screenings: &mut screenings };
+    value_with(&mut Screenings::default(), record, lane, subject, at)
+}
+
+fn value_with(
+    screenings: &mut Screenings,
+    record: &Record,
+    lane: &Lane,
+    subject: Subject,
+    at: LabTime,
+) -> [Option<f64>; MOST_SERIES] {
+    let mut reading = Reading { record, subject, screenings };
     let mut values: [Option<(LabTime, f64)>; MOST_SERIES] = [None; MOST_SERIES];
     if lane.together == Together::Count {
         // None is a number as well.

@@ -48,23 +48,35 @@ pub struct Strip {
     lane: &'static Lane,
     subject: Subject,
     slice: LabTime,
-    columns: BTreeMap<u64, Column>,
-    /// Those from this one on may become otherwise: they are read again as time goes on.
-    settled: u64,
+    /// Each with how far the run was when it was read.
+    columns: BTreeMap<u64, (Column, LabTime)>,
     /// What the run had been when they were read: up to when, and what stands for it.
     past: (LabTime, u64),
-    /// How far the run was when the newest were read.
-    end: LabTime,
     /// From where on it had everything.
     kept_from: LabTime,
+    /// How far it was.
+    end: LabTime,
+}
+
+/// How much may be read at once.
+#[derive(Clone, Copy, Debug)]
+pub struct Effort {
+    /// So much of lab time; one column at least.
+    pub most: LabTime,
+    /// What may still become otherwise is read again once the run has gone on for so long.
+    pub pace: LabTime,
+}
+
+impl Effort {
+    /// All that there is, as it is now.
+    pub const WHOLE: Self = Self { most: LabTime(u64::MAX), pace: LabTime::ZERO };
 }
 
 impl Strip {
     /// Nothing of it has been read; `slice` is the length of a column.
     pub const fn new(lane: &'static Lane, subject: Subject, slice: LabTime) -> Self {
         let past = (LabTime::ZERO, 0);
-        let columns = BTreeMap::new();
-        Self { lane, subject, slice, columns, settled: 0, past, end: LabTime::ZERO, kept_from: LabTime::ZERO }
+        Self { lane, subject, slice, columns: BTreeMap::new(), past, kept_from: LabTime::ZERO, end: LabTime::ZERO }
     }
 
     /// Of which lane, subject and length it is.
@@ -74,14 +86,27 @@ impl Strip {
 
     /// A column by its number, counted from the beginning of time; `None` where it has not been read.
     pub fn column(&self, number: u64) -> Option<&Column> {
-        self.columns.get(&number)
+        self.columns.get(&number).map(|(column, _)| column)
     }
 
-    /// Whether all of these that there can be have been read.
-    pub fn has(&self, run: &Run, first: u64, count: u64) -> bool {
-        let reachable = self.reachable(run, first, count);
-        reachable.clone().all(|n| self.columns.contains_key(&n))
-            && (self.end == run.now() || reachable.end <= self.settled)
+    /// Whether all of these that there can be have been read, and need not be read again at this pace.
+    pub fn has(&self, run: &Run, (first, count): (u64, u64), pace: LabTime) -> bool {
+        !self.reachable(run, first, count).any(|n| self.needs(run, n, pace))
+    }
+
+    /// Whether all of these that there can be have been read, be it a while ago.
+    pub fn is_read(&self, run: &Run, (first, count): (u64, u64)) -> bool {
+        // The newest may have begun only now.
+        let there = self.reachable(run, first, count);
+        let newest = run.now().0 / self.slice.0;
+        there.into_iter().all(|n| self.columns.contains_key(&n) || n + 3 > newest)
+    }
+
+    /// Whether a column is to be read: never read, or read before it had settled.
+    fn needs(&self, run: &Run, number: u64, pace: LabTime) -> bool {
+        let Some((_, read)) = self.columns.get(&number) else { return true };
+        let settles = LabTime((number + 1) * self.slice.0).plus(self.lane.settles);
+        *read < settles && run.now() > *read && run.now() >= read.plus(pace)
     }
 
     /// Which of some columns there can be: kept, and begun.
@@ -91,31 +116,32 @@ impl Strip {
         first.max(kept)..(first + count).min(begun).max(first.max(kept))
     }
 
-    /// Reads what is missing of some columns, the newest first, as far as `most` of lab time goes; that is lessened by what was
-    /// read. One column at least is read where any is missing.
-    pub fn read(&mut self, run: &Run, (first, count): (u64, u64), most: &mut LabTime, screenings: &mut Reader) {
+    /// Reads what is to be read of some columns: those never read first, and of them the newest.
+    pub fn read(&mut self, run: &Run, (first, count): (u64, u64), effort: Effort, reader: &mut Reader) {
         if run.past(self.past.0) != self.past.1 || run.record().kept_from < self.kept_from {
             self.columns.clear();
-            self.settled = 0;
         }
         self.kept_from = run.record().kept_from;
-        if self.end != run.now() {
-            // What had not settled is read again.
-            self.columns.split_off(&self.settled);
-            self.end = run.now();
+        if std::mem::replace(&mut self.end, run.now()) > run.now() {
+            // What was read of a later moment than there is has not happened.
+            self.columns.retain(|_, (_, read)| *read <= run.now());
         }
-        let missing: Vec<u64> = self.reachable(run, first, count).filter(|n| !self.columns.contains_key(n)).collect();
-        let mut stretches = missing.chunk_by(|a, b| a + 1 == *b).rev();
-        while let Some(stretch) = stretches.next().filter(|_| most.0 > 0) {
-            let fits = (most.0.div_ceil(self.slice.0) as usize).clamp(1, stretch.len());
-            let part = &stretch[stretch.len() - fits..];
-            self.take(run, part[0], part.len() as u64, screenings);
-            *most = most.minus(LabTime(self.slice.0 * part.len() as u64));
+        let mut left = effort.most;
+        for again in [false, true] {
+            let wanted: Vec<u64> = self
+                .reachable(run, first, count)
+                .filter(|n| self.columns.contains_key(n) == again && self.needs(run, *n, effort.pace))
+                .collect();
+            let mut stretches = wanted.chunk_by(|a, b| a + 1 == *b).rev();
+            while let Some(stretch) = stretches.next().filter(|_| left.0 > 0) {
+                let fits = (left.0.div_ceil(self.slice.0) as usize).clamp(1, stretch.len());
+                // What is read again goes from the oldest on, so that each has its turn.
+                let part = if again { &stretch[..fits] } else { &stretch[stretch.len() - fits..] };
+                self.take(run, part[0], part.len() as u64, reader);
+                left = left.minus(LabTime(self.slice.0.saturating_mul(part.len() as u64)));
+            }
         }
-        // The newest column that cannot become otherwise any more.
-        let settled = run.now().minus(self.lane.settles);
-        self.settled = settled.0 / self.slice.0;
-        let until = LabTime((self.settled * self.slice.0).min(settled.0));
+        let until = run.now().minus(self.lane.settles);
         self.past = (until, run.past(until));
     }
 
@@ -131,7 +157,7 @@ impl Strip {
                 Cell::take(&mut column[series], self.lane.together, at, value);
             }
         });
-        self.columns.extend((first..).zip(read));
+        self.columns.extend((first..).zip(read.into_iter().map(|column| (column, run.now()))));
         // Who looks at another stretch does not need what lies far off.
         const MOST: usize = 4096;
         while self.columns.len() > MOST {
@@ -153,6 +179,12 @@ pub struct Reader {
 }
 
 impl Reader {
+    /// As [`value_at`](super::value_at), with what was judged already.
+    pub fn value_at(&mut self, run: &Run, lane: &Lane, subject: Subject, at: LabTime) -> [Option<f64>; MOST_SERIES] {
+        self.follow(run);
+        super::value_with(&mut self.screenings, run.record(), lane, subject, at)
+    }
+
     fn follow(&mut self, run: &Run) {
         let of = (run.now(), run.past(run.now()));
         if std::mem::replace(&mut self.of, of) != of {

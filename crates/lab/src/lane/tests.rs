@@ -21,7 +21,7 @@ fn subject(run: &Run, member: u16, viewer: u16) -> Subject {
 /// All columns between two moments, read at once by a strip of their own.
 fn fresh(run: &Run, lane: &'static Lane, of: Subject, slice: LabTime, columns: (u64, u64)) -> Vec<Option<Column>> {
     let mut strip = Strip::new(lane, of, slice);
-    strip.read(run, columns, &mut LabTime(u64::MAX), &mut Reader::default());
+    strip.read(run, columns, Effort::WHOLE, &mut Reader::default());
     (columns.0..columns.0 + columns.1).map(|n| strip.column(n).copied()).collect()
 }
 
@@ -70,8 +70,9 @@ fn a_strip_that_followed_a_run_is_as_one_that_reads_it_at_its_end() {
     let mut strips: Vec<Strip> = LANES.iter().map(|lane| Strip::new(lane, of, slice)).collect();
     let mut follow = |run: &Run, strips: &mut Vec<Strip>| {
         for strip in strips {
-            while !strip.has(run, columns.0, columns.1) {
-                strip.read(run, columns, &mut LabTime::from_secs(1.0), &mut reader);
+            let effort = Effort { most: LabTime::from_secs(1.0), pace: LabTime::ZERO };
+            while !strip.has(run, columns, effort.pace) {
+                strip.read(run, columns, effort, &mut reader);
             }
         }
     };
@@ -124,4 +125,30 @@ fn a_value_is_the_newest_at_its_moment() {
     // Nothing is told of who has not come.
     let nobody = Subject { actor: None, ..of };
     assert_eq!(value_at(run.record(), Lane::of_key("speed").expect("there"), nobody, at), [None; MOST_SERIES]);
+}
+
+#[test]
+fn at_a_pace_little_is_read_again_and_nothing_ever_goes_missing() {
+    let mut run = run(5.0);
+    let lane = Lane::of_key("drawn-error").expect("in the table");
+    let (of, slice, columns) = (subject(&run, 0, 1), LabTime::from_millis(40.0), (0, 150));
+    let mut strip = Strip::new(lane, of, slice);
+    let mut reader = Reader::default();
+    let effort = Effort { most: LabTime::from_secs(1.0), pace: lane.pace() };
+    (0..9).for_each(|_| strip.read(&run, columns, effort, &mut reader));
+    let known = |strip: &Strip| (0..150).filter(|n| strip.column(*n).is_some()).count();
+    let mut before = known(&strip);
+    for frame in 1..=30u32 {
+        run.advance(LabTime::from_secs(5.0 + f64::from(frame) / 30.0));
+        strip.read(&run, columns, effort, &mut reader);
+        assert!(known(&strip) >= before, "frame {frame}");
+        before = known(&strip);
+    }
+    // As soon as time stands it is as it is.
+    let whole = Effort { pace: LabTime::ZERO, ..effort };
+    while !strip.has(&run, columns, LabTime::ZERO) {
+        strip.read(&run, columns, whole, &mut reader);
+    }
+    let read: Vec<Option<Column>> = (0..150).map(|n| strip.column(n).copied()).collect();
+    assert_eq!(read, fresh(&run, lane, of, slice, columns));
 }

@@ -1,5 +1,5 @@
 use svg2pdf::usvg::roxmltree::Document;
-use velocitas_lab::lane::{LANES, Reader, Strip, Subject};
+use velocitas_lab::lane::{Effort, LANES, Reader, Strip, Subject};
 use velocitas_lab::{Course, LabTime, MemberId, Run};
 
 use super::*;
@@ -21,7 +21,7 @@ fn drawing() -> (Run, Drawing) {
         .iter()
         .map(|lane| {
             let mut strip = Strip::new(lane, subject, page.slice);
-            strip.read(&run, (page.first, page.count), &mut LabTime(u64::MAX), &mut reader);
+            strip.read(&run, (page.first, page.count), Effort::WHOLE, &mut reader);
             strip
         })
         .collect();

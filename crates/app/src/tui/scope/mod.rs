@@ -15,7 +15,7 @@ mod panel;
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_lab::lane::{LANES, Lane, MOST_SERIES, Reader, Strip, Subject, value_at};
+use velocitas_lab::lane::{Effort, LANES, Lane, MOST_SERIES, Reader, Strip, Subject};
 use velocitas_lab::{LabTime, MachineId, Run};
 use velocitas_report::drawing::{Drawing, told};
 use velocitas_report::{LaneView, Page, lane_title, scope};
@@ -30,8 +30,9 @@ use super::view::{Answer, Glyph, View};
 
 /// A lane of so many rows shows enough.
 const ENOUGH: u16 = 4;
-/// What of lab time a lane may read in a frame.
+/// What of lab time a lane may read in a frame, and one of what is drawn: that is judged second by second.
 const READ: LabTime = LabTime(3_000_000_000);
+const JUDGED: LabTime = LabTime(1_000_000_000);
 /// Between two readings while the run goes on.
 const EVERY: LabTime = LabTime(100_000_000);
 /// Rows of a lane, with its name, from the lowest that shows anything.
@@ -58,8 +59,10 @@ pub(super) struct Scope {
     page: Page,
     /// For which moment, subject and present it was read.
     read: Option<(LabTime, Subject, LabTime)>,
-    /// Whether everything that is shown has been read.
+    /// Whether everything that is shown has been read, and as lately as it is worth it.
     whole: bool,
+    /// Whether it has been read at all.
+    read_once: bool,
     /// What lies behind.
     behind: String,
 }
@@ -84,6 +87,7 @@ impl Default for Scope {
             page,
             read: None,
             whole: false,
+            read_once: false,
             behind: String::new(),
         }
     }
@@ -147,24 +151,25 @@ impl Scope {
             self.behind = name;
             Some((run, there))
         });
-        self.whole = true;
+        (self.whole, self.read_once) = (true, true);
         for shown in &mut self.shown {
             let lane: &'static Lane = &LANES[shown.lane];
             if (shown.strip.of().1, shown.strip.of().2) != (of, slice) {
                 shown.strip = Strip::new(lane, of, slice);
             }
-            let mut most = READ;
-            shown.strip.read(&stage.run, columns, &mut most, &mut self.readers[0]);
-            self.whole &= shown.strip.has(&stage.run, columns.0, columns.1);
+            let pace = if stage.moves() { lane.pace() } else { LabTime::ZERO };
+            let effort = Effort { most: if lane.pace() > EVERY { JUDGED } else { READ }, pace };
+            shown.strip.read(&stage.run, columns, effort, &mut self.readers[0]);
+            self.whole &= shown.strip.has(&stage.run, columns, pace);
+            self.read_once &= shown.strip.is_read(&stage.run, columns);
             shown.ghost = behind.map(|(run, there)| {
                 let is_of = |strip: &Strip| (strip.of().1, strip.of().2) == (there, slice);
                 let mut ghost = shown.ghost.take().filter(is_of).unwrap_or_else(|| Strip::new(lane, there, slice));
-                let mut most = READ;
-                ghost.read(run, columns, &mut most, &mut self.readers[1]);
-                self.whole &= ghost.has(run, columns.0, columns.1);
+                ghost.read(run, columns, effort, &mut self.readers[1]);
+                self.whole &= ghost.has(run, columns, pace);
                 ghost
             });
-            shown.here = value_at(stage.run.record(), lane, of, stage.at);
+            shown.here = self.readers[0].value_at(&stage.run, lane, of, stage.at);
         }
     }
 
@@ -209,7 +214,7 @@ impl View for Scope {
     fn draw(&self, stage: &Stage, area: Rect, buffer: &mut Buffer) {
         let p = stage.palette;
         let dot = p.dot();
-        let reading = if self.whole { "" } else { " \u{b7} reading" };
+        let reading = if self.read_once { "" } else { " \u{b7} reading" };
         let name = stage.subject_name();
         let title = format!("Scope {dot} {name} over time {dot} a column {} ms{reading}", self.page.slice.millis());
         let inner = frame(p, area, &title, buffer);
