@@ -164,6 +164,7 @@ impl Frame {
 
     /// Writes what is seen into a folder, and says what became of it.
     pub(super) fn export(&mut self, folder: &Path, theme: Theme) {
+        self.shown.view_mut().complete(&self.stage);
         let drawing = self.shown.view().drawing(&self.stage, self.area);
         let name = &self.shown.name()[2..];
         let said = match drawing.and_then(|drawing| export(&self.stage, name, &drawing, theme, folder)) {

@@ -42,6 +42,9 @@ pub(super) trait View {
     /// A cell of it was clicked.
     fn click(&mut self, _stage: &mut Stage, _area: Rect, _cell: (u16, u16)) {}
 
+    /// Has all that is shown at hand, however long that takes: before it is taken away.
+    fn complete(&mut self, _stage: &Stage) {}
+
     /// What is seen on an area, to be taken away, or why there is nothing.
     fn drawing(&self, stage: &Stage, area: Rect) -> Result<Drawing, String>;
 

@@ -143,8 +143,8 @@ impl Scope {
         scope(&stage.run, stage.entity, stage.viewer, page, &self.views())
     }
 
-    /// Reads what has to be read of the run and of its branch.
-    fn read(&mut self, stage: &Stage, of: Subject) {
+    /// Reads what has to be read of the run and of what lies behind: some of it, or all.
+    fn read(&mut self, stage: &Stage, of: Subject, all: bool) {
         let (columns, slice) = ((self.page.first, self.page.count), self.page.slice);
         let behind = behind(stage).and_then(|(run, name)| {
             let there = Behind::subject(run, &stage.run, of, stage.at)?;
@@ -157,8 +157,9 @@ impl Scope {
             if (shown.strip.of().1, shown.strip.of().2) != (of, slice) {
                 shown.strip = Strip::new(lane, of, slice);
             }
-            let pace = if stage.moves() { lane.pace() } else { LabTime::ZERO };
-            let effort = Effort { most: if lane.pace() > EVERY { JUDGED } else { READ }, pace };
+            let pace = if stage.moves() && !all { lane.pace() } else { LabTime::ZERO };
+            let some = Effort { most: if lane.pace() > EVERY { JUDGED } else { READ }, pace };
+            let effort = if all { Effort::WHOLE } else { some };
             shown.strip.read(&stage.run, columns, effort, &mut self.readers[0]);
             self.whole &= shown.strip.has(&stage.run, columns, pace);
             self.read_once &= shown.strip.is_read(&stage.run, columns);
@@ -206,7 +207,7 @@ impl View for Scope {
             || !self.whole
             || behind(stage).is_some() != self.shown.iter().any(|shown| shown.ghost.is_some())
         {
-            self.read(stage, of);
+            self.read(stage, of, false);
             self.read = Some((stage.at, of, stage.run.now()));
         }
     }
@@ -270,6 +271,10 @@ impl View for Scope {
         if u64::from(column) < self.page.count {
             stage.look(LabTime((self.page.first + u64::from(column) + 1) * self.page.slice.0 - 1));
         }
+    }
+
+    fn complete(&mut self, stage: &Stage) {
+        self.read(stage, subject(stage), true);
     }
 
     fn drawing(&self, stage: &Stage, _area: Rect) -> Result<Drawing, String> {
