@@ -382,3 +382,20 @@ fn the_first_example_of_the_language_is_a_rule() {
     let compiled = velocitas_gait::compile(text);
     assert!(compiled.diagnostics.is_empty(), "{:?}", compiled.diagnostics);
 }
+
+#[test]
+fn the_tour_lists_every_lane_as_it_is_and_names_every_screen() {
+    let page = document("docs/screens.md");
+    let head = "| lane | unit | is |\n|---|---|---|\n";
+    let begin = page.find(head).expect("a table of lanes") + head.len();
+    let end = begin + page[begin..].find("\n\n").map_or(0, |n| n + 1);
+    let rows: String = velocitas::lab::lane::LANES
+        .iter()
+        .map(|lane| format!("| {} (`{}`) | {} | {} |\n", lane.name, lane.key, lane.unit, lane.help))
+        .collect();
+    let current = format!("{}{rows}{}", &page[..begin], &page[end..]);
+    is_current("docs/screens.md", &current);
+    for heading in ["## Field (1)", "## Rules (2)", "## Ladder (3)", "## Scope (4)"] {
+        assert!(page.contains(heading), "{heading}");
+    }
+}

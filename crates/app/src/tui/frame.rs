@@ -101,6 +101,11 @@ impl Frame {
         self.shown.screen()
     }
 
+    /// Whether drawing again would show more, although nothing moves.
+    pub(super) fn is_unfinished(&self) -> bool {
+        self.shown.view().is_unfinished()
+    }
+
     /// Presses plain keys, one after the other: for benchmarks.
     pub fn press_keys(&mut self, keys: &str) {
         for c in keys.chars() {

@@ -181,6 +181,7 @@ fn frames(stage: &mut Frame, tty: &mut Tty, inbox: &Inbox, signals: &Signals) ->
         changed |= stage.look_at_jobs();
         changed |= stage.read_on();
         changed |= stage.follow_session(passed);
+        changed |= stage.is_unfinished();
         // Time in which nothing moved is no time of the world.
         advance(stage, if rested { passed.min(FRAME) } else { passed });
         let moves = stage.moves();
@@ -188,7 +189,7 @@ fn frames(stage: &mut Frame, tty: &mut Tty, inbox: &Inbox, signals: &Signals) ->
             terminal.draw(|frame| draw(stage, frame.area(), frame.buffer_mut()))?;
         }
         (changed, rested) = (false, !moves);
-        let mut wait = if moves || stage.works() { FRAME } else { IDLE };
+        let mut wait = if moves || stage.works() || stage.is_unfinished() { FRAME } else { IDLE };
         while let Some(input) = inbox.next(wait.saturating_sub(frame_began.elapsed())) {
             changed = true;
             if !moves {

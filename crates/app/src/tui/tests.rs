@@ -623,6 +623,12 @@ fn a_page_of_minutes_is_read_over_frames_and_says_so_meanwhile() {
     }
     let shown = text(&mut stage, 160, 47);
     assert!(!shown.contains("reading") && shown.contains("a column 2560 ms"), "{shown}");
+    // Standing still it is drawn until there is no more to be read.
+    type_keys(&mut stage, " {");
+    text(&mut stage, 160, 47);
+    assert!(stage.is_unfinished());
+    (0..60).for_each(|_| drop(text(&mut stage, 160, 47)));
+    assert!(!stage.is_unfinished());
 }
 
 #[test]

@@ -42,6 +42,11 @@ pub(super) trait View {
     /// A cell of it was clicked.
     fn click(&mut self, _stage: &mut Stage, _area: Rect, _cell: (u16, u16)) {}
 
+    /// Whether drawing it again would show more, although nothing moves.
+    fn is_unfinished(&self) -> bool {
+        false
+    }
+
     /// Has all that is shown at hand, however long that takes: before it is taken away.
     fn complete(&mut self, _stage: &Stage) {}
 

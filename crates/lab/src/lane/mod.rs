@@ -140,9 +140,9 @@ impl Lane {
         Self { settles: JUDGED, ..self }
     }
 
-    /// How often what has not settled is worth reading again: what is judged in whole seconds once a second.
+    /// How often what has not settled is worth reading again; what is judged in whole seconds once it has.
     pub const fn pace(&self) -> LabTime {
-        if self.settles.0 == JUDGED.0 { LabTime(1_000_000_000) } else { LabTime(100_000_000) }
+        if self.settles.0 == JUDGED.0 { JUDGED } else { LabTime(100_000_000) }
     }
 
     /// The lane of a key.

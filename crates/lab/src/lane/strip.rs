@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use super::seen::Screenings;
 use super::{Lane, MOST_SERIES, Reading, Subject, Together};
+use crate::metrics::WINDOW;
 use crate::run::Run;
 use crate::time::LabTime;
 
@@ -89,16 +90,24 @@ impl Strip {
         self.columns.get(&number).map(|(column, _)| column)
     }
 
+    /// What it says at a moment, from what was read: the newest not more than two seconds before.
+    pub fn last(&self, at: LabTime) -> [Option<f64>; MOST_SERIES] {
+        let (to, from) = (at.0 / self.slice.0, at.minus(LabTime(2 * WINDOW.0)).0 / self.slice.0);
+        let mut columns = self.columns.range(from..=to).rev().map(|(_, (column, _))| column);
+        let newest = columns.find(|column| column.iter().any(Option::is_some));
+        newest.map_or([None; MOST_SERIES], |column| column.map(|cell| cell.map(|cell| cell.last)))
+    }
+
     /// Whether all of these that there can be have been read, and need not be read again at this pace.
     pub fn has(&self, run: &Run, (first, count): (u64, u64), pace: LabTime) -> bool {
-        !self.reachable(run, first, count).any(|n| self.needs(run, n, pace))
+        !self.reachable(run, (first, count), pace).any(|n| self.needs(run, n, pace))
     }
 
     /// Whether all of these that there can be have been read, be it a while ago.
     pub fn is_read(&self, run: &Run, (first, count): (u64, u64)) -> bool {
         // The newest may have begun only now.
-        let there = self.reachable(run, first, count);
-        let newest = run.now().0 / self.slice.0;
+        let there = self.reachable(run, (first, count), WINDOW);
+        let newest = run.now().0 / WINDOW.0 * WINDOW.0 / self.slice.0;
         there.into_iter().all(|n| self.columns.contains_key(&n) || n + 3 > newest)
     }
 
@@ -109,10 +118,14 @@ impl Strip {
         *read < settles && run.now() > *read && run.now() >= read.plus(pace)
     }
 
-    /// Which of some columns there can be: kept, and begun.
-    fn reachable(&self, run: &Run, first: u64, count: u64) -> std::ops::Range<u64> {
+    /// Which of some columns there can be: kept, and begun; at a pace of seconds those of whole ones.
+    fn reachable(&self, run: &Run, (first, count): (u64, u64), pace: LabTime) -> std::ops::Range<u64> {
         let kept = run.record().kept_from.0.div_ceil(self.slice.0);
-        let begun = run.now().0 / self.slice.0 + 1;
+        let begun = if pace >= WINDOW {
+            run.now().0 / WINDOW.0 * WINDOW.0 / self.slice.0
+        } else {
+            run.now().0 / self.slice.0 + 1
+        };
         first.max(kept)..(first + count).min(begun).max(first.max(kept))
     }
 
@@ -129,7 +142,7 @@ impl Strip {
         let mut left = effort.most;
         for again in [false, true] {
             let wanted: Vec<u64> = self
-                .reachable(run, first, count)
+                .reachable(run, (first, count), effort.pace)
                 .filter(|n| self.columns.contains_key(n) == again && self.needs(run, *n, effort.pace))
                 .collect();
             let mut stretches = wanted.chunk_by(|a, b| a + 1 == *b).rev();

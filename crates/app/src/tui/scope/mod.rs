@@ -57,8 +57,8 @@ pub(super) struct Scope {
     height: usize,
     readers: [Reader; 2],
     page: Page,
-    /// For which moment, subject and present it was read.
-    read: Option<(LabTime, Subject, LabTime)>,
+    /// For which moment, subject and present it was read, and whether time went on.
+    read: Option<(LabTime, Subject, LabTime, bool)>,
     /// Whether everything that is shown has been read, and as lately as it is worth it.
     whole: bool,
     /// Whether it has been read at all.
@@ -170,7 +170,12 @@ impl Scope {
                 self.whole &= ghost.has(run, columns, pace);
                 ghost
             });
-            shown.here = self.readers[0].value_at(&stage.run, lane, of, stage.at);
+            // While time goes on what is judged in seconds is told as it was read.
+            shown.here = if pace > EVERY {
+                shown.strip.last(stage.at)
+            } else {
+                self.readers[0].value_at(&stage.run, lane, of, stage.at)
+            };
         }
     }
 
@@ -196,8 +201,9 @@ impl View for Scope {
         let page = Page { first, count: columns, slice, cursor: Some(stage.at) };
         let moved = self.page.first != page.first || self.page.count != page.count || self.page.slice != page.slice;
         self.page = page;
-        let is_new = self.read.is_none_or(|(at, was, now)| {
+        let is_new = self.read.is_none_or(|(at, was, now, moved)| {
             was != of
+                || moved != stage.moves()
                 || at.0.abs_diff(stage.at.0) > EVERY.0
                 || now != stage.run.now() && now.0.abs_diff(stage.run.now().0) > EVERY.0
                 || at != stage.at && !stage.moves()
@@ -208,7 +214,7 @@ impl View for Scope {
             || behind(stage).is_some() != self.shown.iter().any(|shown| shown.ghost.is_some())
         {
             self.read(stage, of, false);
-            self.read = Some((stage.at, of, stage.run.now()));
+            self.read = Some((stage.at, of, stage.run.now(), stage.moves()));
         }
     }
 
@@ -271,6 +277,10 @@ impl View for Scope {
         if u64::from(column) < self.page.count {
             stage.look(LabTime((self.page.first + u64::from(column) + 1) * self.page.slice.0 - 1));
         }
+    }
+
+    fn is_unfinished(&self) -> bool {
+        !self.whole && self.read.is_some()
     }
 
     fn complete(&mut self, stage: &Stage) {
