@@ -220,7 +220,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 79] = [
+pub const BINDINGS: [Binding; 80] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -299,6 +299,15 @@ pub const BINDINGS: [Binding; 79] = [
         "i",
         "follow",
         "follows the chosen input, or the newest press, from the hand to the other's screen; again: no longer",
+    )
+    .only(LADDER),
+    bind(
+        Action::Beside,
+        KeyCode::Char('s'),
+        NONE,
+        "s",
+        "machines",
+        "one more machine beside them, as far as there is room",
     )
     .only(LADDER),
     bind(Action::LetGo, KeyCode::Esc, NONE, "Esc", "", "chooses and follows nothing any more").only(LADDER),

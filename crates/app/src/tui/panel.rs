@@ -316,7 +316,10 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     pen.row(buffer, &[("margin    ", muted), (&format!("{bars:<16}"), muted), (&low, text), (" ticks", muted)]);
     // What is missing says why.
     let response = match (m.response_ms, m.seen_ms.p50) {
-        (Some(response), seen) => format!("{response:<3.0} ms others see it after {}", number(seen, " ms")),
+        (Some(response), seen) => {
+            let response = format!("{response:.0} ms");
+            format!("{response:<6} others see it after {}", number(seen, " ms"))
+        }
         (None, Some(seen)) => format!("not from rest; others: {seen:.0} ms"),
         (None, None) => "no press from rest in 10 s".to_owned(),
     };

@@ -482,6 +482,12 @@ fn a_press_is_followed_down_the_ladder_and_its_messages_open_field_by_field() {
     assert_eq!(stage.at, LabTime::from_secs(8.9));
     press(&mut stage, KeyCode::Esc);
     assert!(text(&mut stage, 160, 47).contains("no message is chosen"));
+    // One more machine where there is room, and back to three.
+    type_keys(&mut stage, "s");
+    let head = |stage: &mut Frame| lines(&drawn(stage, 160, 47))[3].chars().take(112).collect::<String>();
+    assert!(head(&mut stage).contains("dunlin"), "{}", head(&mut stage));
+    type_keys(&mut stage, "s");
+    assert!(!head(&mut stage).contains("dunlin") && head(&mut stage).contains("heron"));
     type_keys(&mut stage, "[[[");
     assert!(text(&mut stage, 160, 47).contains("100 ms a row"));
     type_keys(&mut stage, "]]]]]]]");

@@ -54,11 +54,25 @@ pub(super) struct Ladder {
     way: Option<Way>,
     /// Fields scrolled away.
     scrolled: usize,
+    /// So many more machines than three are wanted, and there is room for.
+    more: usize,
+    room: usize,
 }
 
 impl Default for Ladder {
     fn default() -> Self {
-        Self { scale: 2, from: LabTime::ZERO, rows: 1, chosen: None, packet: None, input: None, way: None, scrolled: 0 }
+        Self {
+            scale: 2,
+            from: LabTime::ZERO,
+            rows: 1,
+            chosen: None,
+            packet: None,
+            input: None,
+            way: None,
+            scrolled: 0,
+            more: 0,
+            room: 0,
+        }
     }
 }
 
@@ -71,11 +85,16 @@ fn other(stage: &Stage) -> MachineId {
     if viewer == own { next.unwrap_or(own) } else { viewer }
 }
 
-/// The selected machine, the server, the viewer.
-fn machines(stage: &Stage) -> Vec<MachineId> {
+/// Columns that a machine beside another needs.
+const NARROWEST: u16 = 24;
+
+/// The selected machine, the server, the viewer, and so many more of the cast, as far as there are.
+fn machines(stage: &Stage, more: usize) -> Vec<MachineId> {
     let mut all = vec![stage.machine(stage.entity)];
-    for machine in [MachineId::SERVER, other(stage)] {
-        if !all.contains(&machine) {
+    let rest = stage.run.course().members().map(|member| stage.machine(member));
+    let first = [MachineId::SERVER, other(stage)];
+    for machine in first.into_iter().chain(rest) {
+        if !all.contains(&machine) && all.len() < 3 + more {
             all.push(machine);
         }
     }
@@ -83,6 +102,10 @@ fn machines(stage: &Stage) -> Vec<MachineId> {
 }
 
 impl Ladder {
+    fn machines(&self, stage: &Stage) -> Vec<MachineId> {
+        machines(stage, self.more.min(self.room))
+    }
+
     const fn row(&self) -> LabTime {
         LabTime(ROWS[self.scale] * 1_000_000)
     }
@@ -120,7 +143,7 @@ impl Ladder {
     fn messages(&self, stage: &Stage) -> Vec<Crossing> {
         let (from, to) = self.span();
         let to = to.plus(AROUND).min(stage.run.now());
-        crossings(stage.run.record(), &machines(stage), from.minus(AROUND), to)
+        crossings(stage.run.record(), &self.machines(stage), from.minus(AROUND), to)
     }
 
     /// Chooses the message that left after the chosen one, or before; the first is the last that left by the moment looked at.
@@ -181,7 +204,7 @@ impl Ladder {
     }
 
     fn drawn(&self, stage: &Stage, cursor: bool) -> Drawing {
-        let machines = machines(stage);
+        let machines = self.machines(stage);
         let row = ROWS[self.scale];
         let tick_ms = 1000 / u64::from(stage.run.course().rate.hz().max(1));
         // As many numbers as there is room for.
@@ -202,7 +225,8 @@ impl Ladder {
 impl View for Ladder {
     fn follow(&mut self, stage: &Stage, area: Rect) {
         self.rows = area.height.saturating_sub(3).max(1);
-        let mine = machines(stage);
+        self.room = usize::from(area.width.saturating_sub(2 + TIMES) / NARROWEST).saturating_sub(3);
+        let mine = self.machines(stage);
         // What is chosen of others is chosen no more.
         self.chosen =
             self.chosen.filter(|c| mine.contains(&c.from) && mine.contains(&c.to) && c.row.at <= stage.run.now());
@@ -251,6 +275,7 @@ impl View for Ladder {
         match action {
             Action::KnobUp | Action::KnobDown => self.choose(stage, action == Action::KnobDown),
             Action::Follow => self.turn_follow(stage),
+            Action::Beside => self.more = if self.more < self.room { self.more + 1 } else { 0 },
             Action::LetGo => (self.chosen, self.input) = (None, None),
             Action::PageDown => self.scrolled += 10,
             Action::PageUp => self.scrolled = self.scrolled.saturating_sub(10),
@@ -297,7 +322,7 @@ impl View for Ladder {
 impl Ladder {
     fn names(&self, stage: &Stage, plot: &velocitas_report::drawing::Plot, body: Rect, buffer: &mut Buffer) {
         let p = stage.palette;
-        for (machine, (at, name)) in machines(stage).into_iter().zip(&plot.across.named) {
+        for (machine, (at, name)) in self.machines(stage).into_iter().zip(&plot.across.named) {
             let x = body.x + (plot.across.place(*at) * f64::from(body.width)) as u16;
             let x = x.saturating_sub(name.chars().count() as u16 / 2).max(body.x);
             let tone = match machine {

@@ -360,7 +360,8 @@ impl Scope {
 
     fn playhead(&self, stage: &Stage, inner: Rect, buffer: &mut Buffer) {
         let p = stage.palette;
-        let Some(column) = self.column_of(stage.at) else { return };
+        // While time goes on the end of what is drawn shows where it is: a line there would be sent again every frame.
+        let Some(column) = self.column_of(stage.at).filter(|_| !stage.moves()) else { return };
         let x = inner.x + plot::BESIDE + column;
         let style = if stage.is_live() { p.text(Tone::Bright) } else { p.text(Tone::Correction) };
         for y in inner.top()..inner.bottom() {
