@@ -268,7 +268,13 @@ impl Marks<'_> {
         let Some((first, place)) = together.first().and_then(|first| Some((first, self.place(first.machine)?))) else {
             return;
         };
-        let label = together.iter().map(|stop| station(self.record, stop)).collect::<Vec<_>>().join(", ");
+        let label = match together {
+            // One snapshot is for everybody.
+            [Stop { what: Station::ToldHere(a), .. }, Stop { what: Station::ToldThere(b), .. }] if a == b => {
+                format!("told both in {}", self.record.shown(*a))
+            }
+            all => all.iter().map(|stop| station(self.record, stop)).collect::<Vec<_>>().join(", "),
+        };
         let (series, at) = (label.clone(), (place, first.at.secs()));
         self.all.push(Mark::Point { series, at, shape: Shape::Dot, tone: Tone::Bright, label });
     }

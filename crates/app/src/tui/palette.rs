@@ -179,6 +179,11 @@ impl Palette {
         }
     }
 
+    /// Whether there are any colours.
+    pub fn has_colours(self) -> bool {
+        self.colours != Colours::None
+    }
+
     /// Whether quarters of a cell can be told apart.
     pub fn has_quarters(self) -> bool {
         self.colours != Colours::None && !self.ascii

@@ -76,6 +76,10 @@ fn paths(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
         (along(plot.across.place(at.0), inner.width * 2), along(1.0 - plot.up.place(at.1), inner.height * 4))
     };
     for ink in [Ink::Line, Ink::Muted, Ink::Authority, Ink::Owner, Ink::Viewer, Ink::Fault, Ink::Verdict, Ink::Bright] {
+        // Where nothing can be dim, what steps back is left out.
+        if ink == Ink::Line && !p.has_colours() {
+            continue;
+        }
         let mut dots = Dots::new(inner);
         let of = plot.marks.iter().filter_map(|mark| match mark {
             Mark::Path { points, tone, dashed, .. } if *tone == ink => Some((points, *dashed)),
@@ -140,7 +144,8 @@ fn beside(words: &str, ((x, y), left): ((u16, u16), bool), style: Style, inner: 
     if fits_left && (left || !fits_right) {
         write(buffer, (x - width - 1, y), x, &[(words, style)]);
     } else {
-        write(buffer, (x + 2, y), inner.right(), &[(words, style)]);
+        // A gap, so that what stands behind is not read as part of it.
+        write(buffer, (x + 2, y), inner.right(), &[(words, style), (" ", style)]);
     }
 }
 
