@@ -63,6 +63,11 @@ impl RailView {
         (self.from, self.from.plus(LabTime(self.slice().0 * self.columns)))
     }
 
+    /// What is cut for it: from when on, how long a column is, how many, of whose jumps.
+    pub(super) fn sliced(&self, machine: MachineId) -> (LabTime, LabTime, usize, MachineId) {
+        (self.from, self.slice(), self.columns as usize, machine)
+    }
+
     /// Turns the page until the playhead is on it.
     pub(super) fn follow(&mut self, at: LabTime, now: LabTime) {
         let slice = self.slice().0;
@@ -109,7 +114,10 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let ahead = stage.at.minus(view.from).0 / slice.0;
     let skipped = (ahead + 2).saturating_sub(columns as u64);
     let from = LabTime(view.from.0 + skipped * slice.0);
-    let s = slices(stage.run.record(), from, slice, columns, stage.machine(stage.entity));
+    let of = (from, slice, columns, stage.machine(stage.entity));
+    // What was cut as time went on, unless the terminal is not as wide as the page.
+    let anew = stage.sliced.get(of).is_none().then(|| slices(stage.run.record(), of.0, of.1, of.2, of.3));
+    let Some(s) = anew.as_ref().or(stage.sliced.get(of)) else { return };
     title(stage, area, slice, columns, buffer);
     let head = ((stage.at.0.saturating_sub(from.0)) / slice.0) as usize;
     let now = ((stage.run.now().0.saturating_sub(from.0)) / slice.0) as usize;
@@ -120,14 +128,14 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let mut y = area.y + 1;
     let lanes = area.height.saturating_sub(2);
     let jump_rows = if lanes >= 7 { 2 } else { 1 };
-    rail.jumps(&s, area.x, y, jump_rows, buffer);
+    rail.jumps(s, area.x, y, jump_rows, buffer);
     y += jump_rows;
     if lanes > 3 {
-        rail.server(&s, area.x, y, buffer);
+        rail.server(s, area.x, y, buffer);
         y += 1;
     }
     let room = usize::from(area.bottom() - 1 - y);
-    rail.members(&s, area.x, y, room, buffer);
+    rail.members(s, area.x, y, room, buffer);
     rail.axis(from, slice, area.bottom() - 1, buffer);
     lately(stage, Rect { y: area.y + 1, height: lanes, ..area }, (now, columns), buffer);
 }

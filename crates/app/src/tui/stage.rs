@@ -10,7 +10,7 @@ use crossterm::event::{KeyCode, KeyEvent, KeyEventKind};
 use ratatui::layout::Size;
 use velocitas_core::vec3;
 use velocitas_lab::amiss::{Amiss, amiss};
-use velocitas_lab::moment::{Corrected, Figures, Moment};
+use velocitas_lab::moment::{Corrected, Figures, Moment, Sliced};
 use velocitas_lab::track::Recorder;
 use velocitas_lab::{Coming, KNOBS, LabTime, MachineId, MemberId, Part, Run, Sudden};
 
@@ -98,6 +98,8 @@ pub struct Stage {
     pub(super) knob: usize,
     pub(super) panel: bool,
     pub(super) rail: RailView,
+    /// What the rail shows, kept while it holds.
+    pub(super) sliced: Sliced,
     /// The keyboard's hands; the member at the helm is the lab's to know.
     pub driving: Driving,
     /// What hands did at the helm since it is being kept.
@@ -148,6 +150,7 @@ impl Stage {
             knob: 0,
             panel: false,
             rail: RailView::default(),
+            sliced: Sliced::default(),
             driving: Driving::default(),
             hands_kept: None,
             typing: None,
@@ -330,6 +333,8 @@ impl Stage {
             self.facts = Some(Facts { at: self.at, entity: self.entity, figures, corrected, amiss });
         }
         self.rail.follow(self.at, self.run.now());
+        let of = self.rail.sliced(self.machine(self.entity));
+        self.sliced.follow(&self.run, of);
         self.refresh_budget();
         self.follow_branch();
     }
