@@ -52,6 +52,7 @@ fn ten_minutes() -> Frame {
         course.cast.push(member);
     }
     let mut frame = Frame::new(Run::new(course).expect("it fits"), Palette::new(Colours::True, false));
+    frame.resized(AREA.as_size());
     frame.advance_to(LabTime::from_secs(600.0));
     frame
 }

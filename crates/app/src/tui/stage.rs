@@ -345,7 +345,7 @@ impl Stage {
     }
 
     /// The terminal has this size now.
-    pub(super) fn resized(&mut self, size: Size) {
+    pub fn resized(&mut self, size: Size) {
         self.rail.fit(size.width);
     }
 
