@@ -79,7 +79,7 @@ pub fn ticks(
     let mut made = Vec::new();
     match part {
         Part::Server => {
-            // All entities have the same ticks: whichever has the most of them tells.
+            // Entities come and go; each was made in the ticks in which it was there.
             for actor in record.cast.actors() {
                 let track = record.authority(actor);
                 track.visit(track.between(from, to), |head, _| made.push((head.at, head.tick)));

@@ -71,7 +71,9 @@ fn plot(run: &Run, (member, viewer): (MemberId, MemberId), page: Page, view: &La
         let at = cursor.secs();
         marks.push(Mark::Rule { series: "playhead".to_owned(), at, level: false, tone: Tone::Plain });
     }
-    let names = [member, viewer].map(|member| run.course()[member].name.as_str());
+    let (_, subject, _) = view.strip.of();
+    let actor = subject.actor.map(|actor| run.record().cast.actors[actor.index()].name.as_str());
+    let names = [actor.unwrap_or(&run.course()[member].name), run.course()[viewer].name.as_str()];
     Plot {
         name: title(lane, names),
         across: Axis::linear("lab time", "lab time", (from.secs(), to.secs())),
@@ -84,8 +86,8 @@ fn plot(run: &Run, (member, viewer): (MemberId, MemberId), page: Page, view: &La
 }
 
 /// A lane's name with its unit, and on whose screen it is seen.
-pub fn title(lane: &Lane, [member, viewer]: [&str; 2]) -> String {
-    let seen = if lane.is_seen { format!(", {member} on {viewer}'s screen") } else { String::new() };
+pub fn title(lane: &Lane, [entity, viewer]: [&str; 2]) -> String {
+    let seen = if lane.is_seen { format!(", {entity} on {viewer}'s screen") } else { String::new() };
     format!("{}, {}{seen}", lane.name, lane.unit)
 }
 

@@ -7,7 +7,8 @@ use velocitas_report::drawing::{Drawing, Theme, pdf, svg, table};
 use super::stage::Stage;
 use crate::files::Output;
 
-/// Writes a drawing into a folder, over nothing but what this screen wrote of this moment before. Gives the name without its ending.
+/// Writes a drawing into a folder, named after the screen, the entity and the moment: what was written of them before is replaced. Gives
+/// the name without its ending.
 pub(super) fn export(
     stage: &Stage,
     screen: &str,

@@ -3,7 +3,7 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
-use velocitas_report::drawing::{Mark, Plot, Shape, Span, Tone as Ink};
+use velocitas_report::drawing::{Mark, Plot, Shape, Span, Tone as Ink, cut};
 
 use super::canvas::write;
 use super::dots::Dots;
@@ -71,9 +71,10 @@ const AWAY: f64 = 0.15;
 
 /// The paths of each tone together, so that where they cross both are seen; what is chosen lies on top.
 fn paths(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
-    let dot = |at: (f64, f64)| {
-        let along = |place: f64, count: u16| (place * f64::from(count)).floor() as i32;
-        (along(plot.across.place(at.0), inner.width * 2), along(1.0 - plot.up.place(at.1), inner.height * 4))
+    let place = |at: (f64, f64)| (plot.across.place(at.0), 1.0 - plot.up.place(at.1));
+    let dot = |(x, y): (f64, f64)| {
+        let along = |place: f64, count: u16| ((place * f64::from(count)).floor() as i32).min(i32::from(count) - 1);
+        (along(x, inner.width * 2), along(y, inner.height * 4))
     };
     for ink in [Ink::Line, Ink::Muted, Ink::Authority, Ink::Owner, Ink::Viewer, Ink::Fault, Ink::Verdict, Ink::Bright] {
         // Where nothing can be dim, what steps back is left out.
@@ -87,7 +88,9 @@ fn paths(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
         });
         for (points, dashed) in of {
             for pair in points.windows(2) {
-                let (a, b) = (dot(pair[0]), dot(pair[1]));
+                // However long it is, what is within the page is drawn.
+                let Some((a, b)) = cut(place(pair[0]), place(pair[1])) else { continue };
+                let (a, b) = (dot(a), dot(b));
                 // In cells gaps would look like noise: what is dashed on a page is thin here.
                 if dashed { dots.line(a, b) } else { dots.thick_line(a, b) }
             }

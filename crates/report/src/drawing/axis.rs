@@ -9,6 +9,9 @@ pub enum Scale {
     Decades,
 }
 
+/// No axis of decades goes further.
+const MOST_DECADES: f64 = 1e12;
+
 /// An axis.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Axis {
@@ -42,7 +45,8 @@ impl Axis {
     /// Whole decades from the least that is told apart.
     pub fn decades(name: &str, unit: &'static str, least: f64, most: f64) -> Self {
         let mut to = least * 10.0;
-        while to < most {
+        // What is beyond all measure is drawn at the end.
+        while to < most && to < MOST_DECADES {
             to *= 10.0;
         }
         Self { scale: Scale::Decades, ..Self::linear(name, unit, (least, to)) }
@@ -142,6 +146,8 @@ mod tests {
         assert_eq!(words(&axis, 5), ["1 mm", "1 cm", "10 cm", "1 m"]);
         assert_eq!((axis.place(0.0), axis.place(1e-3)), (0.0, 0.0));
         assert!((axis.place(0.01) - 1.0 / 3.0).abs() < 1e-9);
+        // Distances may overflow: the axis ends all the same.
+        assert!(Axis::decades("error", "m", 1e-3, f64::INFINITY).to.is_finite());
         let down = Axis::linear("time", "lab time", (8.0, 4.0));
         assert_eq!((down.place(8.0), down.place(4.0)), (0.0, 1.0));
     }

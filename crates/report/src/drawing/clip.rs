@@ -1,10 +1,10 @@
 //! What lies within the unit square.
 
 /// A place, from 0 to 1 where it is within.
-type Place = (f64, f64);
+pub(super) type Place = (f64, f64);
 
 /// The part of a line that is within (Liang and Barsky, 1984).
-pub(super) fn cut(a: Place, b: Place) -> Option<(Place, Place)> {
+pub fn cut(a: Place, b: Place) -> Option<(Place, Place)> {
     let (dx, dy) = (b.0 - a.0, b.1 - a.1);
     let (mut from, mut to) = (0.0f64, 1.0f64);
     for (way, room) in [(-dx, a.0), (dx, 1.0 - a.0), (-dy, a.1), (dy, 1.0 - a.1)] {

@@ -12,6 +12,7 @@ mod pdf;
 mod table;
 
 pub use axis::{Axis, Scale, told};
+pub use clip::cut;
 pub use ink::Theme;
 pub use page::svg;
 pub use pdf::{PdfError, pdf};

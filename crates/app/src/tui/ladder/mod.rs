@@ -281,9 +281,11 @@ impl View for Ladder {
             Action::PageUp => self.scrolled = self.scrolled.saturating_sub(10),
             Action::ZoomIn | Action::ZoomOut => {
                 let closer = action == Action::ZoomIn;
+                let middle = self.from.0 + self.row().0 * u64::from(self.rows) / 2;
                 self.scale = if closer { self.scale.saturating_sub(1) } else { (self.scale + 1).min(ROWS.len() - 1) };
-                // What was looked at stays in the middle.
-                self.from = LabTime(u64::MAX / 4);
+                // The middle of the page stays where it is.
+                let half = self.row().0 * u64::from(self.rows) / 2;
+                self.from = LabTime(middle.saturating_sub(half) / self.row().0 * self.row().0);
             }
             _ => return Answer::NotMine,
         }

@@ -63,8 +63,8 @@ pub(super) struct Scope {
     whole: bool,
     /// Whether it has been read at all.
     read_once: bool,
-    /// What lies behind.
-    behind: String,
+    /// What lay behind when it was read.
+    behind: Option<String>,
 }
 
 impl Default for Scope {
@@ -88,7 +88,7 @@ impl Default for Scope {
             read: None,
             whole: false,
             read_once: false,
-            behind: String::new(),
+            behind: None,
         }
     }
 }
@@ -134,7 +134,7 @@ impl Scope {
     fn views(&self) -> Vec<LaneView<'_>> {
         let of = self.shown.iter();
         let view = of.map(|shown| (&shown.strip, shown.ghost.as_ref(), self.decades(shown.lane)));
-        let named = |ghost: Option<_>| Some((ghost?, self.behind.as_str()));
+        let named = |ghost: Option<_>| Some((ghost?, self.behind.as_deref()?));
         view.map(|(strip, ghost, decades)| LaneView { strip, ghost: named(ghost), decades }).collect()
     }
 
@@ -146,11 +146,9 @@ impl Scope {
     /// Reads what has to be read of the run and of what lies behind: some of it, or all.
     fn read(&mut self, stage: &Stage, of: Subject, all: bool) {
         let (columns, slice) = ((self.page.first, self.page.count), self.page.slice);
-        let behind = behind(stage).and_then(|(run, name)| {
-            let there = Behind::subject(run, &stage.run, of, stage.at)?;
-            self.behind = name;
-            Some((run, there))
-        });
+        let behind = behind(stage);
+        self.behind = behind.as_ref().map(|(_, name)| name.clone());
+        let behind = behind.and_then(|(run, _)| Some((run, Behind::subject(run, &stage.run, of, stage.at)?)));
         (self.whole, self.read_once) = (true, true);
         for shown in &mut self.shown {
             let lane: &'static Lane = &LANES[shown.lane];
@@ -208,11 +206,7 @@ impl View for Scope {
                 || now != stage.run.now() && now.0.abs_diff(stage.run.now().0) > EVERY.0
                 || at != stage.at && !stage.moves()
         });
-        if moved
-            || is_new
-            || !self.whole
-            || behind(stage).is_some() != self.shown.iter().any(|shown| shown.ghost.is_some())
-        {
+        if moved || is_new || !self.whole || behind(stage).map(|(_, name)| name) != self.behind {
             self.read(stage, of, false);
             self.read = Some((stage.at, of, stage.run.now(), stage.moves()));
         }
