@@ -152,6 +152,16 @@ pub fn follow(
     Some(Way { tick, actor, stops, carried })
 }
 
+/// The tick sampled with the newest press of a machine's hands by a moment.
+pub fn newest_press(record: &Record, machine: MachineId, actor: ActorId, by: LabTime) -> Option<RecordTick> {
+    let rows = &record.of(machine).happenings;
+    let mut earlier = rows.range(0, rows.until(by)).rev();
+    let pressed = earlier.find(|row| matches!(row.what, Happening::Pressed(_)))?.at;
+    let inputs = record.of(machine).own(actor)?.inputs.rows();
+    let mut sampled = inputs.span(pressed, pressed.plus(LOOKED_FOR)).filter(|row| row.sampled_at().is_some());
+    sampled.next().map(|row| row.tick)
+}
+
 /// The press whose tick this is: after the one before was sampled.
 fn pressed(record: &Record, machine: MachineId, actor: ActorId, sampled: LabTime) -> Option<LabTime> {
     let own = record.of(machine).own(actor)?;

@@ -39,6 +39,7 @@ mod profile;
 pub mod record;
 mod run;
 mod samples;
+pub mod slices;
 mod spells;
 mod stirs;
 pub mod take;

@@ -5,8 +5,9 @@ mod scenario;
 use scenario::{Words, actor, machine, measure, walker};
 use velocitas_core::Drawn;
 use velocitas_lab::metrics::ClientMetrics;
-use velocitas_lab::moment::{Moment, slices};
+use velocitas_lab::moment::Moment;
 use velocitas_lab::record::{FrameRow, Mark, StateHead};
+use velocitas_lab::slices::slices;
 use velocitas_lab::{Command, Knob, KnobValue, LabTime, MachineId, MemberId, MessageRow, Part, Run, export};
 
 fn secs(s: f64) -> LabTime {

@@ -2,11 +2,14 @@
 
 use velocitas_core::ClientSettings;
 use velocitas_lab::cause::shown;
-use velocitas_lab::{Conditions, KNOBS, Knobs, LabTime, MemberId, Run};
+use velocitas_lab::{Conditions, KNOBS, Knobs, LabTime, MemberId, Run, Unrecorded};
 
-/// The lines under a title: the course with its seed and the time, and how the member is set, as far as that is no default.
+/// The lines under a title: the course with its seed and the time, and how the member was set at the end of it, as far as that is no default.
 pub fn about(run: &Run, member: MemberId, (from, to): (LabTime, LabTime)) -> Vec<String> {
-    let (course, knobs) = (run.course(), run.lab().knobs(member));
+    let course = run.course();
+    // As they were then: they may have been turned since.
+    let then = (to < run.now()).then(|| run.again(to, to, &mut Unrecorded).ok()).flatten();
+    let knobs = then.as_ref().unwrap_or(run.lab()).knobs(member);
     let usual = Knobs {
         up: Conditions::PERFECT,
         down: Conditions::PERFECT,
@@ -29,6 +32,6 @@ pub fn about(run: &Run, member: MemberId, (from, to): (LabTime, LabTime)) -> Vec
             course.rate.hz(),
             knobs.snapshot_every
         ),
-        format!("{} is set: {set}", course[member].name),
+        format!("{} was set, at {}: {set}", course[member].name, to.min(run.now())),
     ]
 }

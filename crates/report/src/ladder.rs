@@ -32,11 +32,29 @@ pub struct Ladder<'a> {
 pub fn ladder(run: &Run, member: MemberId, it: &Ladder<'_>) -> Drawing {
     let (from, to) = it.span;
     let record = run.record();
+    let title = match it.way {
+        Some(way) => format!(
+            "{}: the way of {}'s input of tick {}",
+            run.course().name,
+            run.course()[member].name,
+            record.shown(way.tick)
+        ),
+        None => format!("{}: what crossed {}'s link", run.course().name, run.course()[member].name),
+    };
+    let mut facts = about(run, member, (from, to.min(run.now())));
+    facts.extend(it.way.map(|way| way_in_words(record, way)));
+    Drawing { title, facts, plots: vec![strokes(run, it)] }
+}
+
+/// The plot alone, for a screen.
+pub fn strokes(run: &Run, it: &Ladder<'_>) -> Plot {
+    let (from, to) = it.span;
+    let record = run.record();
     let names: Vec<(f64, String)> =
         it.machines.iter().enumerate().map(|(i, machine)| (i as f64, record.cast.name(*machine).to_owned())).collect();
     let last = it.machines.len().saturating_sub(1) as f64;
     let across = Axis { named: names, ..Axis::linear("machine", "", (-0.35, last + 0.35)) };
-    let plot = Plot {
+    Plot {
         name: format!("{from} to {to}"),
         across,
         up: Axis::linear("lab time", "lab time", (to.secs(), from.secs())),
@@ -49,19 +67,7 @@ pub fn ladder(run: &Run, member: MemberId, it: &Ladder<'_>) -> Drawing {
         ],
         weight: 6,
         even: false,
-    };
-    let title = match it.way {
-        Some(way) => format!(
-            "{}: the way of {}'s input of tick {}",
-            run.course().name,
-            run.course()[member].name,
-            record.shown(way.tick)
-        ),
-        None => format!("{}: what crossed {}'s link", run.course().name, run.course()[member].name),
-    };
-    let mut facts = about(run, member, (from, to.min(run.now())));
-    facts.extend(it.way.map(|way| way_in_words(record, way)));
-    Drawing { title, facts, plots: vec![plot] }
+    }
 }
 
 /// A way in a line: each station with how long after the first it was.

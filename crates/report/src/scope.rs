@@ -44,8 +44,13 @@ pub fn scope(run: &Run, member: MemberId, viewer: MemberId, page: Page, lanes: &
     Drawing {
         title: format!("{}: {name} over time", run.course().name),
         facts: about(run, member, (from, to.min(run.now()))),
-        plots: lanes.iter().map(|lane| plot(run, (member, viewer), page, lane)).collect(),
+        plots: lanes_plotted(run, (member, viewer), page, lanes),
     }
+}
+
+/// The plots alone, for a screen.
+pub fn lanes_plotted(run: &Run, who: (MemberId, MemberId), page: Page, lanes: &[LaneView<'_>]) -> Vec<Plot> {
+    lanes.iter().map(|lane| plot(run, who, page, lane)).collect()
 }
 
 /// One lane.

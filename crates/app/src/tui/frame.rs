@@ -14,6 +14,7 @@ use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, MouseButton, MouseEvent,
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Rect, Size};
 use velocitas_lab::Run;
+use velocitas_lab::slices::Sliced;
 use velocitas_report::drawing::Theme;
 
 use super::action::{Action, action};
@@ -37,6 +38,8 @@ pub struct Frame {
     stage: Stage,
     pub(super) shown: Shown,
     pub(super) help: Option<Help>,
+    /// What the rail shows, kept while it holds.
+    sliced: Sliced,
     /// Where the screen was drawn last: what is seen there is taken away.
     area: Rect,
 }
@@ -93,7 +96,13 @@ impl Layout {
 impl Frame {
     /// A run at its beginning, running, on the first screen.
     pub fn new(run: Run, palette: Palette) -> Self {
-        Self { stage: Stage::new(run, palette), shown: Shown::default(), help: None, area: Rect::new(0, 2, 113, 33) }
+        Self {
+            stage: Stage::new(run, palette),
+            shown: Shown::default(),
+            help: None,
+            sliced: Sliced::default(),
+            area: Rect::new(0, 2, 113, 33),
+        }
     }
 
     /// The screen that is shown.
@@ -207,6 +216,7 @@ pub fn draw(frame: &mut Frame, area: Rect, buffer: &mut Buffer) {
         return;
     };
     frame.area = layout.screen;
+    frame.sliced.follow(&frame.stage.run, rail::cut(&frame.stage, layout.rail));
     frame.shown.view_mut().follow(&frame.stage, layout.screen);
     let (stage, screen) = (&frame.stage, frame.screen());
     let view = frame.shown.view();
@@ -221,7 +231,7 @@ pub fn draw(frame: &mut Frame, area: Rect, buffer: &mut Buffer) {
         buffer.set_style(panel, stage.palette.base());
         view.panel(stage, panel, buffer);
     }
-    rail::draw(stage, layout.rail, buffer);
+    rail::draw(stage, &frame.sliced, layout.rail, buffer);
     keyline::draw(stage, screen, layout.keys, buffer);
     budget::draw(stage, layout.screen, buffer);
     why::draw(stage, layout.screen, buffer);

@@ -1,6 +1,6 @@
 //! The help page: the keys that work here, those that work everywhere, and what every glyph means. Typing searches it.
 
-use crossterm::event::{KeyCode, KeyEvent};
+use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -41,7 +41,7 @@ impl Help {
             KeyCode::PageDown => self.scrolled = self.scrolled.saturating_add(10),
             KeyCode::PageUp => self.scrolled = self.scrolled.saturating_sub(10),
             KeyCode::Backspace => drop(self.typed.pop()),
-            KeyCode::Char(c) if self.typed.len() < MOST && !c.is_control() => {
+            KeyCode::Char(c) if self.typed.len() < MOST && key.modifiers.difference(KeyModifiers::SHIFT).is_empty() => {
                 (self.scrolled, _) = (0, self.typed.push(c));
             }
             _ => {}

@@ -16,8 +16,8 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use velocitas_core::{Fact, Restored};
-use velocitas_lab::moment::{Slices, slices};
 use velocitas_lab::record::Mark;
+use velocitas_lab::slices::{Cut, Sliced, Slices, slices};
 use velocitas_lab::trouble::Reason;
 use velocitas_lab::{Happening, LabTime, MachineId, MemberId};
 use velocitas_report::drawing::told;
@@ -63,11 +63,6 @@ impl RailView {
         (self.from, self.from.plus(LabTime(self.slice().0 * self.columns)))
     }
 
-    /// What is cut for it: from when on, how long a column is, how many, of whose jumps.
-    pub(super) fn sliced(&self, machine: MachineId) -> (LabTime, LabTime, usize, MachineId) {
-        (self.from, self.slice(), self.columns as usize, machine)
-    }
-
     /// Turns the page until the playhead is on it.
     pub(super) fn follow(&mut self, at: LabTime, now: LabTime) {
         let slice = self.slice().0;
@@ -106,18 +101,19 @@ impl RailView {
     }
 }
 
-pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    let columns = RailView::fitting(area);
-    let view = stage.rail;
-    // Should the page be wider than the rail, the part around the playhead is shown.
-    let slice = view.slice();
-    let ahead = stage.at.minus(view.from).0 / slice.0;
+/// What an area shows: from when on, how long a column is, how many, of whose jumps. Should the page be wider, it is the part around the
+/// playhead.
+pub(super) fn cut(stage: &Stage, area: Rect) -> Cut {
+    let (columns, (page, slice)) = (RailView::fitting(area), stage.rail.page());
+    let ahead = stage.at.minus(page).0 / slice.0;
     let skipped = (ahead + 2).saturating_sub(columns as u64);
-    let from = LabTime(view.from.0 + skipped * slice.0);
-    let of = (from, slice, columns, stage.machine(stage.entity));
-    // What was cut as time went on, unless the terminal is not as wide as the page.
-    let anew = stage.sliced.get(of).is_none().then(|| slices(stage.run.record(), of.0, of.1, of.2, of.3));
-    let Some(s) = anew.as_ref().or(stage.sliced.get(of)) else { return };
+    (LabTime(page.0 + skipped * slice.0), slice, columns, stage.machine(stage.entity))
+}
+
+/// Draws what was cut for an area.
+pub(super) fn draw(stage: &Stage, sliced: &Sliced, area: Rect, buffer: &mut Buffer) {
+    let of @ (from, slice, columns, _) = cut(stage, area);
+    let Some(s) = sliced.get(of) else { return };
     title(stage, area, slice, columns, buffer);
     let head = ((stage.at.0.saturating_sub(from.0)) / slice.0) as usize;
     let now = ((stage.run.now().0.saturating_sub(from.0)) / slice.0) as usize;

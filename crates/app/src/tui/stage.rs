@@ -10,7 +10,7 @@ use crossterm::event::{KeyCode, KeyEvent, KeyEventKind};
 use ratatui::layout::Size;
 use velocitas_core::vec3;
 use velocitas_lab::amiss::{Amiss, amiss};
-use velocitas_lab::moment::{Corrected, Figures, Moment, Sliced};
+use velocitas_lab::moment::{Corrected, Figures, Moment};
 use velocitas_lab::track::Recorder;
 use velocitas_lab::{Coming, KNOBS, LabTime, MachineId, MemberId, Part, Run, Sudden};
 
@@ -98,8 +98,6 @@ pub struct Stage {
     pub(super) knob: usize,
     pub(super) panel: bool,
     pub(super) rail: RailView,
-    /// What the rail shows, kept while it holds.
-    pub(super) sliced: Sliced,
     /// The keyboard's hands; the member at the helm is the lab's to know.
     pub driving: Driving,
     /// What hands did at the helm since it is being kept.
@@ -150,7 +148,6 @@ impl Stage {
             knob: 0,
             panel: false,
             rail: RailView::default(),
-            sliced: Sliced::default(),
             driving: Driving::default(),
             hands_kept: None,
             typing: None,
@@ -333,8 +330,6 @@ impl Stage {
             self.facts = Some(Facts { at: self.at, entity: self.entity, figures, corrected, amiss });
         }
         self.rail.follow(self.at, self.run.now());
-        let of = self.rail.sliced(self.machine(self.entity));
-        self.sliced.follow(&self.run, of);
         self.refresh_budget();
         self.follow_branch();
     }

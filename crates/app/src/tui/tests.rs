@@ -597,7 +597,7 @@ fn the_first_seconds_say_what_to_press_and_what_is_missing_says_why() {
     let later = stage.run.now().plus(LabTime::from_secs(2.0));
     stage.advance_to(later);
     let shown = text(&mut stage, 160, 47);
-    assert!(shown.contains("prediction is off") && !shown.contains("lag, not error"), "{shown}");
+    assert!(shown.contains("its last own tick is ") && !shown.contains("lag, not error"), "{shown}");
 }
 
 #[test]

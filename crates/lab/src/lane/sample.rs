@@ -3,8 +3,9 @@
 use velocitas_core::{Fact, MessageKind, Restored};
 
 use super::Reading;
+use crate::ids::RecordTick;
 use crate::moment::Moment;
-use crate::record::Mark;
+use crate::record::{InputRow, Mark, OwnRows};
 use crate::time::LabTime;
 use crate::watch::{Happening, MessageRow};
 
@@ -80,17 +81,30 @@ pub(super) fn lead(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'
     }
 }
 
-/// Inputs of a machine that had arrived by a moment, not long before: when, for which tick, how early.
-fn arrivals(own: &crate::record::OwnRows, from: LabTime, to: LabTime) -> Vec<(LabTime, u32, i16)> {
+/// An input that reached the server.
+struct Arrival {
+    at: LabTime,
+    tick: RecordTick,
+    margin: i16,
+    /// When it was dropped while it waited.
+    let_go: Option<LabTime>,
+}
+
+/// Inputs of an entity that had arrived by a moment, not long before.
+fn arrivals(own: &OwnRows, from: LabTime, to: LabTime) -> Vec<Arrival> {
     let rows = own.inputs.rows().span(from.minus(UNDER_WAY), to);
-    rows.filter_map(|row| row.arrived().map(|(at, margin)| (at, row.tick.0, margin))).collect()
+    let arrival = |row: InputRow| {
+        let (at, margin) = row.arrived()?;
+        Some(Arrival { at, tick: row.tick, margin, let_go: row.outdated() })
+    };
+    rows.filter_map(arrival).collect()
 }
 
 pub(super) fn margin(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {
     for own in &r.record.of(r.subject.machine).own {
         let arrived = arrivals(own, from, to);
-        for (at, _, margin) in arrived.into_iter().filter(|(at, ..)| (from..to).contains(at)) {
-            tell(0, at, f64::from(margin) / 4.0);
+        for arrival in arrived.into_iter().filter(|arrival| (from..to).contains(&arrival.at)) {
+            tell(0, arrival.at, f64::from(arrival.margin) / 4.0);
         }
     }
 }
@@ -98,11 +112,12 @@ pub(super) fn margin(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell
 pub(super) fn buffer(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {
     for own in &r.record.of(r.subject.machine).own {
         let mut arrived = arrivals(own, from, to);
-        arrived.sort_unstable_by_key(|(_, tick, _)| *tick);
+        arrived.sort_unstable_by_key(|arrival| arrival.tick);
         let authority = r.record.authority(own.actor);
         authority.visit(authority.between(from, before(to)), |head, _| {
-            let ahead = arrived.iter().rev().take_while(|(_, tick, _)| *tick > head.tick.0);
-            tell(0, head.at, ahead.filter(|(at, ..)| *at <= head.at).count() as f64);
+            let waits = |arrival: &&Arrival| arrival.at <= head.at && arrival.let_go.is_none_or(|at| at > head.at);
+            let ahead = arrived.iter().rev().take_while(|arrival| arrival.tick > head.tick);
+            tell(0, head.at, ahead.filter(waits).count() as f64);
         });
     }
 }

@@ -46,7 +46,7 @@ fn a_page_says_what_it_is_of_in_text_and_every_plot_has_its_name_and_unit() {
     assert!(
         words.iter().any(|w| w.starts_with("Lampwick Quay, seed 7, 0:04.80 to 0:12.80 lab time; 60 ticks a second"))
     );
-    assert!(words.iter().any(|w| w.starts_with("plover is set: latency, one way 40 ms")));
+    assert!(words.iter().any(|w| w.starts_with("plover was set, at 0:12.80: latency, one way 40 ms")));
     for lane in &LANES {
         let name =
             words.iter().find(|w| w.starts_with(lane.name)).unwrap_or_else(|| panic!("{} is missing", lane.name));
@@ -152,4 +152,17 @@ fn every_kind_of_mark_is_drawn_and_in_the_table() {
     assert_eq!(text.matches("here").count(), shapes.len(), "the one outside is not among them");
     assert!(text.contains("<polygon") && text.contains("<circle") && text.contains("<polyline"));
     assert_eq!(table(&drawing).lines().count(), 1 + shapes.len() + 2 + 3 + 1 + 1);
+}
+
+#[test]
+fn a_page_of_the_past_tells_the_settings_of_then() {
+    let (mut run, _) = drawing();
+    let span = (LabTime::from_secs(8.0), LabTime::from_secs(9.0));
+    let before = crate::about(&run, PLOVER, span);
+    let knob = velocitas_lab::Knob::Latency;
+    let value = velocitas_lab::KnobValue::Number(250.0);
+    run.command(velocitas_lab::Command::Set { member: PLOVER, knob, value });
+    run.advance(LabTime::from_secs(15.0));
+    assert_eq!(crate::about(&run, PLOVER, span), before);
+    assert!(crate::about(&run, PLOVER, (span.0, run.now()))[1].contains("latency, one way 250 ms"));
 }

@@ -12,19 +12,12 @@ use crate::tui::stage::Stage;
 
 /// What is amiss with who is there or with the course's file, and what helps: the first of it, in the last two rows.
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    let Some((what, helps)) = refused(stage)
-        .or_else(|| wrong(stage))
-        .or_else(|| unsaved(stage))
-        .or_else(|| kept(stage))
-        .or_else(|| first_seconds(stage))
-        .filter(|_| area.height > 6)
-    else {
-        return;
-    };
+    let wrong = refused(stage).or_else(|| wrong(stage)).or_else(|| unsaved(stage)).or_else(|| kept(stage));
+    let is_wrong = wrong.is_some() || newest(stage).is_some();
+    let Some((what, helps)) = wrong.or_else(|| first_seconds(stage)).filter(|_| area.height > 6) else { return };
     let p = stage.palette;
     let blank = " ".repeat(usize::from(area.width));
-    let tone = if is_told(stage) { Tone::Correction } else { Tone::Text };
-    let glyph = if is_told(stage) { p.correction() } else { ' ' };
+    let (glyph, tone) = if is_wrong { (p.correction(), Tone::Correction) } else { (' ', Tone::Text) };
     let rows = [(format!(" {glyph} {what} "), tone), (format!("   {helps} "), Tone::Text)];
     for (row, (text, tone)) in rows.iter().enumerate() {
         let y = area.bottom() - rows.len() as u16 + row as u16;
@@ -67,11 +60,6 @@ fn wrong(stage: &Stage) -> Option<(String, String)> {
 
 /// So long the screen says what to press.
 const FIRST: LabTime = LabTime(20_000_000_000);
-
-/// Whether something is wrong, and not only to be learnt.
-fn is_told(stage: &Stage) -> bool {
-    [refused(stage), wrong(stage), unsaved(stage), kept(stage)].iter().any(Option::is_some) || newest(stage).is_some()
-}
 
 /// The last correction of the selected machine.
 fn newest(stage: &Stage) -> Option<&Corrected> {

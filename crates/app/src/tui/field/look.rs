@@ -46,16 +46,18 @@ impl Look<'_> {
 
     /// Draws everything that is on the ground; words come last, where there is room for them.
     pub(super) fn draw(&self, buffer: &mut Buffer) {
-        let mut labels = Vec::new();
+        let (mut names, mut labels) = (Vec::new(), Vec::new());
         self.bodies(buffer);
         self.trails(buffer);
         self.gone_lately(&mut labels, buffer);
         self.ordered(&mut labels, buffer);
         self.cursor(buffer);
         self.branch(buffer);
-        self.entities(&mut labels, buffer);
+        self.entities(&mut names, buffer);
         self.one_sided(&mut labels);
-        place(self.stage.palette, &labels, self.view.area, self.hidden, buffer);
+        // Names go first.
+        names.append(&mut labels);
+        place(self.stage.palette, &names, self.view.area, self.hidden, buffer);
     }
 
     fn trails(&self, buffer: &mut Buffer) {

@@ -18,11 +18,11 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_core::MessageKind;
 use velocitas_lab::crossing::{Crossing, crossings};
-use velocitas_lab::follow::{Way, follow};
+use velocitas_lab::follow::{Way, follow, newest_press};
 use velocitas_lab::packet::{Packet, packet};
-use velocitas_lab::{ActorId, Happening, LabTime, MachineId, RecordTick};
+use velocitas_lab::{ActorId, LabTime, MachineId, RecordTick};
 use velocitas_report::drawing::Drawing;
-use velocitas_report::ladder;
+use velocitas_report::{ladder, strokes};
 
 use super::action::Action;
 use super::canvas::{frame, write};
@@ -47,6 +47,8 @@ pub(super) struct Ladder {
     from: LabTime,
     rows: u16,
     chosen: Option<Crossing>,
+    /// What stands for the run up to when it left: in another run it is not the same.
+    past: u64,
     /// What is in it, once it was looked at.
     packet: Option<Result<Packet, String>>,
     /// The input that is followed: whose, of which entity, of which tick.
@@ -66,6 +68,7 @@ impl Default for Ladder {
             from: LabTime::ZERO,
             rows: 1,
             chosen: None,
+            past: 0,
             packet: None,
             input: None,
             way: None,
@@ -159,6 +162,7 @@ impl Ladder {
             None => all.partition_point(|c| c.row.at <= stage.at).saturating_sub(1),
         };
         self.chosen = all.get(next).copied();
+        self.past = self.chosen.map_or(0, |chosen| stage.run.past(chosen.row.at));
         (self.packet, self.scrolled) = (None, 0);
         if self.chosen.is_none() {
             stage.say("no message left around this moment");
@@ -193,32 +197,24 @@ impl Ladder {
         }
         let machine = stage.machine(stage.entity);
         let actor = stage.body(stage.entity)?;
-        let rows = &record.of(machine).happenings;
-        let press = rows
-            .range(0, rows.until(stage.at))
-            .rev()
-            .find_map(|row| matches!(row.what, Happening::Pressed(_)).then_some(row.at))?;
-        let inputs = record.of(machine).own(actor)?.inputs.rows();
-        let sampled = inputs.span(press, press.plus(AROUND)).find(|row| row.sampled_at().is_some())?;
-        Some((machine, actor, sampled.tick))
+        Some((machine, actor, newest_press(record, machine, actor, stage.at)?))
     }
 
-    fn drawn(&self, stage: &Stage, cursor: bool) -> Drawing {
-        let machines = self.machines(stage);
+    /// What is to be drawn between these machines.
+    fn wanted<'a>(&'a self, stage: &Stage, machines: &'a [MachineId]) -> velocitas_report::Ladder<'a> {
         let row = ROWS[self.scale];
         let tick_ms = 1000 / u64::from(stage.run.course().rate.hz().max(1));
         // As many numbers as there is room for.
         let wanted = 2 * row / tick_ms.max(1);
         let numbered = [1, 2, 5, 10, 20, 50].into_iter().find(|every| u64::from(*every) >= wanted).unwrap_or(100);
-        let it = velocitas_report::Ladder {
-            machines: &machines,
+        velocitas_report::Ladder {
+            machines,
             span: self.span(),
-            cursor: cursor.then_some(stage.at),
+            cursor: Some(stage.at),
             chosen: self.chosen.as_ref(),
             way: self.way.as_ref(),
             numbered,
-        };
-        ladder(&stage.run, stage.entity, &it)
+        }
     }
 }
 
@@ -227,9 +223,9 @@ impl View for Ladder {
         self.rows = area.height.saturating_sub(3).max(1);
         self.room = usize::from(area.width.saturating_sub(2 + TIMES) / NARROWEST).saturating_sub(3);
         let mine = self.machines(stage);
-        // What is chosen of others is chosen no more.
-        self.chosen =
-            self.chosen.filter(|c| mine.contains(&c.from) && mine.contains(&c.to) && c.row.at <= stage.run.now());
+        // What is chosen of others, or of a run that is no more, is chosen no more.
+        let is_there = |at: LabTime| at <= stage.run.now() && stage.run.past(at) == self.past;
+        self.chosen = self.chosen.filter(|c| mine.contains(&c.from) && mine.contains(&c.to) && is_there(c.row.at));
         let own = stage.machine(stage.entity);
         self.input = self.input.filter(|(machine, ..)| *machine == own);
         match &self.chosen {
@@ -260,10 +256,10 @@ impl View for Ladder {
         if body.is_empty() {
             return;
         }
-        let drawing = self.drawn(stage, true);
-        let Some(plot) = drawing.plots.first() else { return };
-        plot::marks(p, plot, body, buffer);
-        self.names(stage, plot, body, buffer);
+        let machines = self.machines(stage);
+        let plot = strokes(&stage.run, &self.wanted(stage, &machines));
+        plot::marks(p, &plot, body, buffer);
+        self.names(stage, &plot, body, buffer);
         self.times(stage, Rect { x: inner.x, width: TIMES, ..body }, buffer);
     }
 
@@ -299,7 +295,8 @@ impl View for Ladder {
     }
 
     fn drawing(&self, stage: &Stage, _area: Rect) -> Result<Drawing, String> {
-        Ok(self.drawn(stage, true))
+        let machines = self.machines(stage);
+        Ok(ladder(&stage.run, stage.entity, &self.wanted(stage, &machines)))
     }
 
     fn glyphs(&self, p: Palette) -> Vec<Glyph> {

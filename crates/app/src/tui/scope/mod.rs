@@ -18,7 +18,7 @@ use ratatui::layout::Rect;
 use velocitas_lab::lane::{Effort, LANES, Lane, MOST_SERIES, Reader, Strip, Subject};
 use velocitas_lab::{LabTime, MachineId, Run};
 use velocitas_report::drawing::{Drawing, told};
-use velocitas_report::{LaneView, Page, lane_title, scope};
+use velocitas_report::{LaneView, Page, lane_title, lanes_plotted, scope};
 
 use super::action::Action;
 use super::behind::Behind;
@@ -138,11 +138,6 @@ impl Scope {
         view.map(|(strip, ghost, decades)| LaneView { strip, ghost: named(ghost), decades }).collect()
     }
 
-    fn drawn(&self, stage: &Stage, cursor: bool) -> Drawing {
-        let page = Page { cursor: self.page.cursor.filter(|_| cursor), ..self.page };
-        scope(&stage.run, stage.entity, stage.viewer, page, &self.views())
-    }
-
     /// Reads what has to be read of the run and of what lies behind: some of it, or all.
     fn read(&mut self, stage: &Stage, of: Subject, all: bool) {
         let (columns, slice) = ((self.page.first, self.page.count), self.page.slice);
@@ -224,10 +219,11 @@ impl View for Scope {
             write(buffer, (inner.x + 1, inner.y + 1), inner.right(), &[(said, p.text(Tone::Muted))]);
             return;
         }
-        let drawing = self.drawn(stage, false);
+        let page = Page { cursor: None, ..self.page };
+        let plots = lanes_plotted(&stage.run, (stage.entity, stage.viewer), page, &self.views());
         let (height, fits) = self.fits(inner);
         let first = self.first(fits);
-        for (row, (shown, plot)) in self.shown.iter().zip(&drawing.plots).skip(first).take(fits).enumerate() {
+        for (row, (shown, plot)) in self.shown.iter().zip(&plots).skip(first).take(fits).enumerate() {
             let place = Rect { y: inner.y + row as u16 * height, height, ..inner };
             self.lane(stage, shown, plot, place, buffer);
         }
@@ -285,7 +281,7 @@ impl View for Scope {
         if self.shown.is_empty() {
             return Err("no lane is shown: there is nothing to take away".to_owned());
         }
-        Ok(self.drawn(stage, true))
+        Ok(scope(&stage.run, stage.entity, stage.viewer, self.page, &self.views()))
     }
 
     fn glyphs(&self, p: Palette) -> Vec<Glyph> {
