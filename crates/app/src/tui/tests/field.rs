@@ -1,0 +1,107 @@
+//! Field: from three sides, side by side, names, the first seconds.
+
+use super::*;
+
+#[test]
+fn the_field_is_seen_from_three_sides_and_a_hop_is_seen_as_one() {
+    // Plover hops on its way at about ten seconds.
+    let mut stage = after(16.0);
+    let actor = stage.body(FIRST).expect("it is there");
+    let track = stage.run.record().authority(actor);
+    let highest =
+        track.between(LabTime::ZERO, stage.run.now()).max_by(|a, b| track.pos(*a).z.total_cmp(&track.pos(*b).z));
+    let top = highest.and_then(|i| Some((track.head(i)?.at, track.pos(i).z))).expect("it went somewhere");
+    assert!(top.1 > 0.5, "it hopped {} m high", top.1);
+    stage.look(top.0);
+    type_keys(&mut stage, "d");
+    let shown = text(&mut stage, 160, 47);
+    assert!(shown.contains("from the south, solids within 8 m \u{b7} 1 cell 0.125 m \u{d7} 0.25 m"), "{shown}");
+    let row = |stage: &mut Frame, glyph: char| {
+        lines(&drawn(stage, 160, 47))[3..34].iter().position(|line| line.chars().take(112).any(|c| c == glyph))
+    };
+    // The floor lies beneath the feet: as many rows as the hop is high.
+    let in_the_air =
+        row(&mut stage, '\u{25c6}').unwrap_or_else(|| panic!("the server has it: {}", text(&mut stage, 160, 47)));
+    stage.look(top.0.minus(LabTime::from_secs(0.8)));
+    let on_the_ground = row(&mut stage, '\u{25c6}').expect("the server has it");
+    assert_eq!(on_the_ground - in_the_air, (top.1 / 0.25).round() as usize, "{} m", top.1);
+    type_keys(&mut stage, "d");
+    assert!(text(&mut stage, 160, 47).contains("from the east"));
+    type_keys(&mut stage, "d");
+    assert!(text(&mut stage, 160, 47).contains("from above"));
+}
+
+#[test]
+fn screens_of_one_moment_stand_side_by_side_and_differ_only_in_what_is_drawn() {
+    let mut stage = after(9.0);
+    type_keys(&mut stage, " ss");
+    let shown = text(&mut stage, 160, 47);
+    for name in ["plover", "heron", "dunlin"] {
+        assert!(shown.contains(&format!("on {name}'s screen")), "{name} in {shown}");
+    }
+    // Where there is room for fewer, fewer are shown.
+    let shown = text(&mut stage, 110, 36);
+    assert!(shown.contains("on heron's screen") && !shown.contains("on dunlin's screen"), "{shown}");
+    type_keys(&mut stage, "s");
+    assert!(!text(&mut stage, 160, 47).contains("on heron's screen"));
+}
+
+#[test]
+fn no_name_lies_under_the_loupe_or_is_cut() {
+    for tenth in 20..60u32 {
+        let mut stage = after(f64::from(tenth) / 4.0);
+        for (width, height) in [(160, 47), (120, 36)] {
+            let buffer = drawn(&mut stage, width, height);
+            let rows = lines(&buffer);
+            for name in ["plover", "heron", "dunlin", "curlew", "magpie", "teal"] {
+                // Every beginning of a name in the field goes on to its end.
+                let begins = &name[..3];
+                for row in &rows[3..usize::from(height) - 15] {
+                    let field: String = row.chars().take(usize::from(width) - 48).collect();
+                    assert_eq!(field.matches(begins).count(), field.matches(name).count(), "{name} is cut: {field}");
+                }
+            }
+        }
+    }
+}
+
+#[test]
+fn the_first_seconds_say_what_to_press_and_what_is_missing_says_why() {
+    let mut stage = after(0.5);
+    let shown = text(&mut stage, 160, 47);
+    assert!(shown.contains("plover goes by its script") && shown.contains("? lists every key"), "{shown}");
+    assert!(shown.contains("no press from rest in 10 s"), "{shown}");
+    let mut stage = after(6.0);
+    let shown = text(&mut stage, 160, 47);
+    assert!(shown.contains("plover was corrected") && shown.contains("p goes to that moment, y asks why"), "{shown}");
+    // At the live edge n offers p; with prediction off no lag is told.
+    type_keys(&mut stage, " n");
+    assert!(
+        text(&mut stage, 160, 47).contains("this is the present") && !text(&mut stage, 160, 47).contains("y asks why")
+    );
+    let off = velocitas_lab::Command::Set {
+        member: FIRST,
+        knob: velocitas_lab::Knob::Prediction,
+        value: velocitas_lab::KnobValue::Switch(false),
+    };
+    stage.run.command(off);
+    let later = stage.run.now().plus(LabTime::from_secs(2.0));
+    stage.advance_to(later);
+    let shown = text(&mut stage, 160, 47);
+    assert!(shown.contains("its last own tick is ") && !shown.contains("lag, not error"), "{shown}");
+}
+
+#[test]
+fn the_loupe_and_the_zoom_change_what_a_cell_means_and_say_so() {
+    let mut stage = after(4.0);
+    assert!(text(&mut stage, 160, 47).contains("1 dot 2 cm"));
+    type_keys(&mut stage, "l");
+    assert!(text(&mut stage, 160, 47).contains("1 dot 5 cm"));
+    type_keys(&mut stage, "l");
+    assert!(!text(&mut stage, 160, 47).contains("loupe"));
+    assert!(text(&mut stage, 160, 47).contains("1 cell 0.5 m"));
+    type_keys(&mut stage, "]");
+    assert!(text(&mut stage, 160, 47).contains("1 cell 0.25 m"));
+    type_keys(&mut stage, "[[[");
+    assert!(text(&mut stage, 160, 47).contains("1 cell 2 m"));
+}
