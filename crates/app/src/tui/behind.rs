@@ -1,71 +1,9 @@
 //! Another run that lies behind this one: a kept take, or a course, that was run beside the frames.
 
 use std::path::Path;
-use std::sync::Arc;
 
-use velocitas_core::Motion;
-use velocitas_lab::lane::Subject;
-use velocitas_lab::{LabTime, MachineId, Run};
-
-use super::job::Job;
 use super::stage::Stage;
-use crate::files::Opened;
-
-/// Virtual time run between two words of it.
-const GRAIN: LabTime = LabTime(500_000_000);
-
-/// What the work tells.
-enum Told {
-    To(LabTime),
-    Done(Box<Run>),
-    Wrong(String),
-}
-
-/// Another run.
-pub(super) struct Behind {
-    /// Its file.
-    pub(super) name: String,
-    pub(super) run: Option<Box<Run>>,
-    job: Job<Told>,
-}
-
-impl Behind {
-    fn begin(path: &Path, own: Vec<Arc<dyn Motion>>, to: LabTime) -> Self {
-        let (name, path) = (path.display().to_string(), path.to_owned());
-        let job = Job::begin(move |teller| {
-            let read = Opened::read(Some(&path), &own).map_err(|why| why.to_string());
-            let run = read.and_then(|opened| {
-                let to = opened.take().map_or(to, |take| take.end);
-                opened.run().map(|run| (run, to)).map_err(|why| why.to_string())
-            });
-            let (mut run, to) = match run {
-                Ok(run) => run,
-                Err(why) => {
-                    teller.tell(Told::Wrong(why));
-                    return;
-                }
-            };
-            while run.now() < to {
-                run.advance(to.min(run.now().plus(GRAIN)));
-                if !teller.tell(Told::To(run.now())) {
-                    return;
-                }
-            }
-            teller.tell(Told::Done(Box::new(run)));
-        });
-        Self { name, run: None, job }
-    }
-
-    /// The same subject there, by the names that its machines have here.
-    pub(super) fn subject(run: &Run, here: &Run, of: Subject, at: LabTime) -> Option<Subject> {
-        let there = |machine: MachineId| {
-            let name = here.record().cast.name(machine);
-            run.record().cast.machines().find(|other| run.record().cast.name(*other) == name)
-        };
-        let (machine, viewer) = there(of.machine).zip(there(of.viewer))?;
-        Some(Subject { machine, actor: run.record().cast.body(machine, at), viewer })
-    }
-}
+use super::stage::behind::{Behind, Told};
 
 impl Stage {
     /// Lays a take or a course behind this run, or nothing any more.

@@ -5,56 +5,18 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_lab::diagnose::{Reaches, Remedy};
 use velocitas_lab::metrics::ClientMetrics;
-use velocitas_lab::moment::{Figures, Moment};
-use velocitas_lab::{Command, LabTime, MemberId, Run};
+use velocitas_lab::moment::Figures;
+use velocitas_lab::{Command, LabTime};
 
 use super::canvas::{frame, write};
 use super::job::Job;
 use super::palette::Tone;
+use super::stage::branch::{Branch, Offer, Told};
 use super::stage::{Stage, WINDOW};
 use crate::saved::CourseFile;
 
 /// Virtual time between two words on how far it is.
 const GRAIN: LabTime = LabTime(500_000_000);
-
-/// A change that was asked for while looking back, until Enter begins a branch with it.
-pub(super) struct Offer {
-    pub(super) change: Remedy,
-}
-
-/// What a branch tells while it runs.
-enum Told {
-    To(LabTime),
-    Done(Box<Run>),
-}
-
-/// A branch.
-pub(super) struct Branch {
-    /// Where it left the run, and how far it goes.
-    pub(super) from: LabTime,
-    pub(super) to: LabTime,
-    /// What is otherwise in it.
-    pub(super) words: String,
-    /// How far it is.
-    reached: LabTime,
-    run: Option<Box<Run>>,
-    job: Job<Told>,
-    /// The figures of the selected member in it at the moment looked at.
-    figures: Option<(LabTime, MemberId, Figures)>,
-}
-
-impl Branch {
-    /// Its run, once it is there, where it differs at a moment from the one it left.
-    pub(super) fn at(&self, at: LabTime) -> Option<Moment<'_>> {
-        let run = self.run.as_ref()?;
-        (at >= self.from && at <= run.now()).then(|| Moment { record: run.record(), at })
-    }
-
-    /// Its run, once it is there.
-    pub(super) fn run(&self) -> Option<&Run> {
-        self.run.as_deref()
-    }
-}
 
 impl Stage {
     /// Offers a branch from the moment looked at with something else there.

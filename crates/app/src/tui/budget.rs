@@ -8,16 +8,10 @@ use velocitas_lab::{LabTime, MemberId};
 use super::canvas::{popup, write};
 use super::palette::Tone;
 use super::stage::Stage;
+use super::stage::budget::Budget;
 
 /// They are held against the run anew after so long.
 const EVERY: LabTime = LabTime(1_000_000_000);
-
-/// What came of them when it was looked at.
-pub(super) struct Budget {
-    /// The end of what was looked at.
-    to: LabTime,
-    held: Vec<Held>,
-}
 
 impl Stage {
     /// Shows them, or no more.

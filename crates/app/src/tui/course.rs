@@ -4,26 +4,10 @@ use std::path::Path;
 use std::sync::Arc;
 
 use velocitas_core::Motion;
-use velocitas_lab::{Keep, Run};
+use velocitas_lab::Run;
 
 use super::stage::Stage;
 use crate::saved::CourseFile;
-
-/// What a run is begun again from.
-pub(super) struct Origin {
-    /// The file of its course, where it has one.
-    pub(super) file: Option<CourseFile>,
-    /// Another seed than the course's.
-    pub(super) seed: Option<u64>,
-    /// How much is kept.
-    pub(super) keep: Keep,
-}
-
-impl Default for Origin {
-    fn default() -> Self {
-        Self { file: None, seed: None, keep: Keep::USUAL }
-    }
-}
 
 impl Stage {
     /// The course comes from this file, and its gaits lie beside it: both may be edited there.

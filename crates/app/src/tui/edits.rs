@@ -7,40 +7,14 @@ use std::time::Duration;
 use velocitas_core::{Motion, Tunable};
 use velocitas_gait::{Compiled, compile_after};
 use velocitas_lab::diagnose::{Reaches, Remedy};
-use velocitas_lab::{Command, Course, Reach, ReadRule};
+use velocitas_lab::{Command, Reach, ReadRule};
 
+use super::stage::edits::Edits;
 use super::stage::{Stage, Wish};
-use crate::sources::{GaitWatcher, Source};
+use crate::sources::GaitWatcher;
 
 /// How often gait files are looked at.
 const LOOK_EVERY: Duration = Duration::from_millis(200);
-
-/// The files, and who looks at them.
-pub(super) struct Edits {
-    pub(super) sources: Vec<Source>,
-    /// The thread that looks whether they were saved, where there are files.
-    watcher: Option<GaitWatcher>,
-    /// Real time since they were looked at.
-    unlooked: Duration,
-    /// Whether saved edits reach the selected machine only.
-    pub(super) one_only: bool,
-    /// The rule in which a mistake was found last, and how many were found so far: who shows it goes there.
-    pub(super) mistake: (u8, u32),
-}
-
-impl Edits {
-    /// Those of a course, which lie beside its file.
-    pub(super) fn of(course: &Course, file: Option<&Path>) -> Self {
-        let sources = Source::of(course, file);
-        let watcher = sources.iter().any(|s| s.path.is_some()).then(GaitWatcher::of_gaits);
-        Self { sources, watcher, unlooked: Duration::ZERO, one_only: false, mistake: (0, 0) }
-    }
-
-    /// The file behind a rule.
-    pub(super) fn source(&self, kind: u8) -> Option<&Source> {
-        self.sources.iter().find(|s| s.kind == kind)
-    }
-}
 
 impl Stage {
     /// The gaits lie beside this course file and may be edited there.

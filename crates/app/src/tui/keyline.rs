@@ -8,7 +8,7 @@ use super::canvas::write;
 use super::hands;
 use super::palette::Tone;
 use super::stage::Stage;
-use super::typing::Typing;
+use super::stage::typing::Typing;
 
 pub(super) fn draw(stage: &Stage, screen: Screen, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;

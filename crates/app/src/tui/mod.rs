@@ -118,7 +118,7 @@ pub fn run(opened: &Opened, options: &Options) -> Result<(), OpenError> {
         bar.finish_and_clear();
     }
     let mut stage = Frame::new(run, Palette::from_environment(options.ascii));
-    stage.origin = course::Origin { file: None, seed: options.seed, keep };
+    stage.origin = stage::origin::Origin { file: None, seed: options.seed, keep };
     stage.read_from(options.file.as_deref().filter(|_| opened.take().is_none()), &options.own);
     stage.tell_warnings();
     let folder = session::folder();

@@ -5,6 +5,7 @@ use velocitas_lab::{LabTime, Run};
 
 use super::job::Job;
 use super::stage::Stage;
+use super::stage::recalling::Recalling;
 
 /// So much of what followed a moment is had with it.
 const BEYOND: LabTime = LabTime(10_000_000_000);
@@ -12,12 +13,6 @@ const BEYOND: LabTime = LabTime(10_000_000_000);
 const STEP: LabTime = LabTime(2_000_000_000);
 /// Virtual time between two looks at whether it is still wanted.
 const GRAIN: LabTime = LabTime(500_000_000);
-
-/// A stretch that is run again.
-pub(super) struct Recalling {
-    wanted: LabTime,
-    job: Job<Option<Box<Run>>>,
-}
 
 impl Stage {
     /// The run in its present, whichever stretch of it is looked at.

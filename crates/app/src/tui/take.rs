@@ -14,6 +14,7 @@ use velocitas_lab::{LabTime, Run};
 use super::canvas::{popup, write};
 use super::palette::Tone;
 use super::stage::Stage;
+use super::stage::kept::{Kept, Reading};
 use crate::files::{OpenError, Output, TAKE};
 use crate::session::{Left, Session};
 
@@ -21,36 +22,6 @@ use crate::session::{Left, Session};
 const SLICE: Duration = Duration::from_millis(24);
 /// Virtual time run between two looks at the clock.
 const GRAIN: LabTime = LabTime(100_000_000);
-
-/// A take that is being read.
-pub(super) struct Reading {
-    /// Where it ends.
-    to: LabTime,
-    /// The moment to look at; `None` for its end.
-    wanted: Option<LabTime>,
-    /// The session that it was, which goes once it is read and kept anew.
-    was: Option<Left>,
-}
-
-/// What the run has to do with takes.
-#[derive(Default)]
-pub(super) struct Kept {
-    /// The file of its course, as a take names it.
-    pub(super) file: String,
-    /// While a take is read.
-    reading: Option<Reading>,
-    /// What is wrong with the take that it came from.
-    trouble: Option<String>,
-    /// Where its session is written.
-    session: Option<Session>,
-    folder: Option<PathBuf>,
-    /// A session that was left by another program, to be opened or not.
-    offered: Option<(Left, Take)>,
-    /// Whether the run goes on once that is answered.
-    goes_on: bool,
-    /// Rules of the user's own.
-    own: Vec<Arc<dyn Motion>>,
-}
 
 impl Stage {
     /// The run came from a course's file of this name; its session is written into a folder, if into any.
@@ -150,7 +121,8 @@ impl Stage {
     fn read_take(&mut self, take: &Take, wanted: Option<LabTime>, was: Option<Left>) -> Result<(), OpenError> {
         let run = Run::of_take(take)?;
         let mut stage = self.anew(run);
-        stage.origin = super::course::Origin { keep: self.origin.keep, ..super::course::Origin::default() };
+        stage.origin =
+            super::stage::origin::Origin { keep: self.origin.keep, ..super::stage::origin::Origin::default() };
         stage.kept = Kept { file: take.file.clone(), ..std::mem::take(&mut self.kept) };
         *self = stage;
         self.begin_session();

@@ -5,13 +5,7 @@ use velocitas_lab::Command;
 use velocitas_lab::cause::shown;
 
 use super::stage::Stage;
-
-/// What is typed, and why it was no value, if it was not.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Typing {
-    pub(super) text: String,
-    pub(super) wrong: Option<String>,
-}
+use super::stage::typing::Typing;
 
 /// The longest that is typed.
 const MOST: usize = 24;

@@ -6,61 +6,20 @@ use std::sync::Arc;
 use crossterm::event::{KeyCode, KeyEvent};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_lab::diagnose::{CURED, Case, HELPS, Remedy, Tried, rank};
-use velocitas_lab::trouble::{Trouble, troubles};
-use velocitas_lab::{LabTime, MemberId};
+use velocitas_lab::LabTime;
+use velocitas_lab::diagnose::{CURED, Case, HELPS, rank};
+use velocitas_lab::trouble::troubles;
 use velocitas_report::cells;
 
 use super::canvas::{popup, write};
-use super::job::Job;
 use super::palette::Tone;
+use super::stage::why::Why;
 use super::stage::{Stage, WINDOW};
 
 /// So many troubles are listed.
 const LISTED: usize = 4;
 /// A second: stretches are of whole ones.
 const SECOND: u64 = 1_000_000_000;
-
-/// What was found so far.
-pub(super) struct Why {
-    member: MemberId,
-    stretch: (LabTime, LabTime),
-    troubles: Vec<Trouble>,
-    /// Which of them.
-    chosen: usize,
-    case: Option<Arc<Case>>,
-    tried: Vec<Tried>,
-    /// The row that keys act on.
-    row: usize,
-    job: Option<Job<Box<Tried>>>,
-    /// How many are to be tried, and whether two at a time were.
-    all: usize,
-    paired: bool,
-    wrong: Option<String>,
-}
-
-impl Why {
-    /// What is worth a row.
-    fn rows(&self) -> Vec<&Tried> {
-        self.tried.iter().filter(|t| t.left < HELPS).collect()
-    }
-
-    fn is_over(&self) -> bool {
-        self.job.as_ref().is_none_or(Job::is_over)
-    }
-
-    fn try_all(&mut self, remedies: Vec<Remedy>) {
-        let Some(case) = self.case.clone() else { return };
-        self.all += remedies.len();
-        self.job = Some(Job::begin(move |teller| {
-            for remedy in remedies {
-                if !teller.tell(Box::new(case.try_out(&remedy))) {
-                    return;
-                }
-            }
-        }));
-    }
-}
 
 impl Stage {
     /// Asks why the last ten seconds are bad, or closes the answer.

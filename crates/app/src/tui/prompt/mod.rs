@@ -4,18 +4,9 @@ mod verbs;
 
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
+use super::stage::prompt::Prompt;
 use super::stage::{Stage, Wish};
 use verbs::{completions, does, usage};
-
-/// A line that is being typed.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Prompt {
-    pub(super) text: String,
-    /// Why it could not be done, if it was tried.
-    pub(super) wrong: Option<String>,
-    /// Which line of those done before is shown, from the newest, 1 being the newest.
-    back: usize,
-}
 
 /// The longest line, in bytes.
 const MOST: usize = 160;

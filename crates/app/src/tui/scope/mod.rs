@@ -21,11 +21,11 @@ use velocitas_report::drawing::{Drawing, told};
 use velocitas_report::{LaneView, Page, lane_title, lanes_plotted, scope};
 
 use super::action::Action;
-use super::behind::Behind;
 use super::canvas::{frame, write};
 use super::palette::{Palette, Tone};
 use super::plot;
 use super::stage::Stage;
+use super::stage::behind::Behind;
 use super::view::{Answer, Glyph, View};
 
 /// A lane of so many rows shows enough.

@@ -3,6 +3,18 @@
 //! The playhead is lab time. Live, it is the run's present and moves on with real time times the speed; looking back,
 //! it stands, and driving and knobs do nothing but offer the way back.
 
+pub(super) mod behind;
+pub(super) mod branch;
+pub(super) mod budget;
+pub(super) mod edits;
+pub(super) mod kept;
+pub(super) mod origin;
+pub(super) mod page;
+pub(super) mod prompt;
+pub(super) mod recalling;
+pub(super) mod typing;
+pub(super) mod why;
+
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -15,20 +27,20 @@ use velocitas_lab::track::Recorder;
 use velocitas_lab::{Coming, KNOBS, LabTime, MachineId, MemberId, Part, Run, Sudden};
 
 use super::action::Action;
-use super::behind::Behind;
-use super::branch::{Branch, Offer};
-use super::budget::Budget;
-use super::course::Origin;
 use super::driving::Driving;
-use super::edits::Edits;
 use super::palette::Palette;
-use super::prompt::Prompt;
-use super::rail::RailView;
-use super::recall::Recalling;
-use super::take::Kept;
-use super::typing::Typing;
-use super::why::Why;
 use crate::saved::CourseFile;
+use behind::Behind;
+use branch::{Branch, Offer};
+use budget::Budget;
+use edits::Edits;
+use kept::Kept;
+use origin::Origin;
+use page::RailView;
+use prompt::Prompt;
+use recalling::Recalling;
+use typing::Typing;
+use why::Why;
 
 /// Speeds, slow to fast.
 const SPEEDS: [(f64, &str); 7] = [

@@ -1,0 +1,40 @@
+//! What the run has to do with takes.
+
+use std::path::PathBuf;
+use std::sync::Arc;
+
+use velocitas_core::Motion;
+use velocitas_lab::LabTime;
+use velocitas_lab::take::Take;
+
+use crate::session::{Left, Session};
+
+/// A take that is being read.
+pub(in crate::tui) struct Reading {
+    /// Where it ends.
+    pub(in crate::tui) to: LabTime,
+    /// The moment to look at; `None` for its end.
+    pub(in crate::tui) wanted: Option<LabTime>,
+    /// The session that it was, which goes once it is read and kept anew.
+    pub(in crate::tui) was: Option<Left>,
+}
+
+/// What the run has to do with takes.
+#[derive(Default)]
+pub(in crate::tui) struct Kept {
+    /// The file of its course, as a take names it.
+    pub(in crate::tui) file: String,
+    /// While a take is read.
+    pub(in crate::tui) reading: Option<Reading>,
+    /// What is wrong with the take that it came from.
+    pub(in crate::tui) trouble: Option<String>,
+    /// Where its session is written.
+    pub(in crate::tui) session: Option<Session>,
+    pub(in crate::tui) folder: Option<PathBuf>,
+    /// A session that was left by another program, to be opened or not.
+    pub(in crate::tui) offered: Option<(Left, Take)>,
+    /// Whether the run goes on once that is answered.
+    pub(in crate::tui) goes_on: bool,
+    /// Rules of the user's own.
+    pub(in crate::tui) own: Vec<Arc<dyn Motion>>,
+}
