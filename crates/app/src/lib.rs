@@ -19,6 +19,7 @@ compile_error!("Velocitas needs a Unix system: Linux, macOS, or Windows' subsyst
 pub mod cli;
 mod files;
 mod progress;
+mod remembered;
 mod saved;
 mod session;
 mod sources;

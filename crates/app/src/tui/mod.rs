@@ -60,7 +60,7 @@ pub use stage::Stage;
 
 use crate::files::{self, OpenError, Opened};
 use crate::progress::{advance_to, progress};
-use crate::session;
+use crate::{remembered, session};
 use input::{Inbox, Input};
 use stage::Wish;
 use terminal::{Signals, Tty};
@@ -123,7 +123,13 @@ pub fn run(opened: &Opened, options: &Options) -> Result<(), OpenError> {
     stage.tell_warnings();
     let folder = session::folder();
     let left = folder.as_deref().map(session::left).unwrap_or_default();
-    stage.keep_session(&files::course_name(opened, options.file.as_deref()), folder, &options.own);
+    if let Some(folder) = &folder {
+        match remembered::read(folder) {
+            Ok(remembered) => stage.shown.recall(&remembered),
+            Err(why) => stage.say(why),
+        }
+    }
+    stage.keep_session(&files::course_name(opened, options.file.as_deref()), folder.clone(), &options.own);
     match opened.take() {
         Some(take) => {
             let look = take.look;
@@ -140,6 +146,9 @@ pub fn run(opened: &Opened, options: &Options) -> Result<(), OpenError> {
     let mut tty = Tty::take(&inbox).map_err(OpenError::Terminal)?;
     let done = frames(&mut stage, &mut tty, &inbox, &signals);
     tty.give_back();
+    if let Some(why) = folder.and_then(|folder| remembered::write(&folder, &stage.shown.remember()).err()) {
+        tracing::warn!("what the screens show is not remembered: {why}");
+    }
     stage.end_session(matches!(done, Ok(Left::Wished)) && signals.leave().is_none());
     match (done, signals.leave()) {
         (_, Some(signal)) => Err(OpenError::Signal(signal)),

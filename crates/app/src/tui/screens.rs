@@ -5,6 +5,7 @@ use super::ladder::Ladder;
 use super::rules::Rules;
 use super::scope::Scope;
 use super::view::View;
+use crate::remembered::Remembered;
 
 pub(super) use super::action::Screen;
 
@@ -14,6 +15,13 @@ pub(super) struct Spec {
     /// Its name, behind the key that shows it.
     pub(super) name: &'static str,
     make: fn() -> Box<dyn View>,
+}
+
+impl Spec {
+    /// Its name alone.
+    pub(super) fn word(&self) -> &'static str {
+        self.name.split_once(' ').map_or(self.name, |(_, word)| word)
+    }
 }
 
 /// All of them, in the order of their keys.
@@ -47,6 +55,21 @@ impl Shown {
 
     pub(super) fn show(&mut self, screen: Screen) {
         self.current = SCREENS.iter().position(|spec| spec.screen == screen).unwrap_or(self.current);
+    }
+
+    /// What the screens want to be there again the next time.
+    pub(super) fn remember(&self) -> Remembered {
+        let each = SCREENS.iter().zip(&self.views);
+        each.filter_map(|(spec, view)| Some((spec.word().to_owned(), view.remember()?))).collect()
+    }
+
+    /// Takes up what they remembered.
+    pub(super) fn recall(&mut self, remembered: &Remembered) {
+        for (spec, view) in SCREENS.iter().zip(&mut self.views) {
+            if let Some(value) = remembered.get(spec.word()) {
+                view.recall(value);
+            }
+        }
     }
 
     pub(super) fn view(&self) -> &dyn View {

@@ -3,6 +3,7 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
+use serde_json::Value;
 use velocitas_report::drawing::Drawing;
 
 use super::action::Action;
@@ -52,6 +53,14 @@ pub(super) trait View {
 
     /// What is seen on an area, to be taken away, or why there is nothing.
     fn drawing(&self, stage: &Stage, area: Rect) -> Result<Drawing, String>;
+
+    /// What of it should be there again the next time.
+    fn remember(&self) -> Option<Value> {
+        None
+    }
+
+    /// Takes up what it remembered: whatever of it means nothing any more is left out.
+    fn recall(&mut self, _remembered: &Value) {}
 
     /// Every glyph that it draws.
     fn glyphs(&self, palette: Palette) -> Vec<Glyph>;

@@ -3,12 +3,12 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
-use velocitas_core::{Presence, Vec3, vec3};
+use velocitas_core::{Body, Presence, Vec3, vec3};
 use velocitas_lab::moment::{Echoes, Standing};
 use velocitas_lab::record::Mark;
 use velocitas_lab::{ActorId, KnownTo, LabTime, MachineId, MemberId};
 
-use velocitas_report::trails;
+use velocitas_report::{Side, trails};
 
 use super::camera::View;
 use super::labels::{Label, place};
@@ -90,23 +90,39 @@ impl Look<'_> {
         for actor in self.stage.run.record().cast.actors() {
             let e = self.echoes(actor);
             let Some(echo) = e.predicted.or(e.authority).or(e.drawn) else { continue };
-            let radius = moment.layout(actor).motion().body().radius;
+            let body = moment.layout(actor).motion().body();
+            let depth = if self.view.from == Side::Above { body.radius } else { body.height };
             // A glyph covers its cell.
-            if radius < across && radius < down {
+            if body.radius < across && depth < down {
                 continue;
             }
-            let rim = |angle: f32, reach: f32| {
-                let (x, y) = (libm::cosf(angle) * reach, libm::sinf(angle) * reach);
-                self.view.dot(echo.pos + vec3(x, y, 0.0))
-            };
-            let around: Vec<(i32, i32)> =
-                (0..=24u8).map(|i| rim(f32::from(i) * std::f32::consts::TAU / 24.0, radius)).collect();
-            around.windows(2).for_each(|pair| dots.line(pair[0], pair[1]));
+            self.outline(echo.pos, body, &mut dots);
             if let Some(bearing) = echo.bearing {
-                dots.thick_line(rim(bearing, radius * 0.4), rim(bearing, radius * 2.0));
+                let way = vec3(libm::cosf(bearing), libm::sinf(bearing), 0.0) * body.radius;
+                dots.thick_line(self.view.dot(echo.pos + way * 0.4), self.view.dot(echo.pos + way * 2.0));
             }
         }
         dots.draw(self.stage.palette, self.stage.palette.text(Tone::Text), buffer);
+    }
+
+    /// A body: its base from above; from the side as wide as that, from its feet to its head.
+    fn outline(&self, feet: Vec3, body: Body, dots: &mut Dots) {
+        let Body { radius, height, .. } = body;
+        let side = |across: f32, up: f32| match self.view.from {
+            Side::East => vec3(0.0, across, up),
+            _ => vec3(across, 0.0, up),
+        };
+        let round = |i: u8| {
+            let angle = f32::from(i) * std::f32::consts::TAU / 24.0;
+            vec3(libm::cosf(angle), libm::sinf(angle), 0.0) * radius
+        };
+        let corners: Vec<Vec3> = if self.view.from == Side::Above {
+            (0..=24).map(round).collect()
+        } else {
+            [(-radius, 0.0), (-radius, height), (radius, height), (radius, 0.0)].map(|(x, z)| side(x, z)).to_vec()
+        };
+        let dot = |corner: Vec3| self.view.dot(feet + corner);
+        corners.windows(2).for_each(|pair| dots.line(dot(pair[0]), dot(pair[1])));
     }
 
     /// Where somebody stood who went a moment ago.

@@ -13,8 +13,11 @@
 
 mod panel;
 
+use std::ops::Range;
+
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+use serde_json::{Value, json};
 use velocitas_lab::lane::{Effort, LANES, Lane, MOST_SERIES, Reader, Strip, Subject};
 use velocitas_lab::{LabTime, MachineId, Run};
 use velocitas_report::drawing::{Drawing, told};
@@ -47,6 +50,13 @@ struct Shown {
     here: [Option<f64>; MOST_SERIES],
 }
 
+impl Shown {
+    /// Whose it is it learns before it is drawn.
+    fn new(lane: usize, slice: LabTime) -> Self {
+        Self { lane, strip: Strip::new(&LANES[lane], NOBODY, slice), ghost: None, here: [None; MOST_SERIES] }
+    }
+}
+
 /// What the screen keeps for itself.
 pub(super) struct Scope {
     shown: Vec<Shown>,
@@ -65,19 +75,15 @@ pub(super) struct Scope {
     read_once: bool,
     /// What lay behind when it was read.
     behind: Option<String>,
+    /// Which of the lanes that are shown have room.
+    in_sight: Range<usize>,
 }
 
 impl Default for Scope {
     fn default() -> Self {
         let page = Page { first: 0, count: 0, slice: LabTime(40_000_000), cursor: None };
         let shown = ["error", "jump", "round-trip", "margin", "late", "drawn-error"];
-        let lane = |key: &&str| LANES.iter().position(|lane| lane.key == *key);
-        let shown = shown.iter().filter_map(lane).map(|lane| Shown {
-            lane,
-            strip: Strip::new(&LANES[lane], NOBODY, page.slice),
-            ghost: None,
-            here: [None; MOST_SERIES],
-        });
+        let shown = shown.into_iter().filter_map(row).map(|lane| Shown::new(lane, page.slice));
         Self {
             shown: shown.collect(),
             chosen: 0,
@@ -89,8 +95,14 @@ impl Default for Scope {
             whole: false,
             read_once: false,
             behind: None,
+            in_sight: 0..0,
         }
     }
+}
+
+/// The row of a lane in the table.
+fn row(key: &str) -> Option<usize> {
+    LANES.iter().position(|lane| lane.key == key)
 }
 
 /// Before anybody is looked at.
@@ -112,6 +124,11 @@ impl Scope {
         self.shown.iter().any(|shown| shown.lane == lane)
     }
 
+    /// Whether a lane is shown and has room.
+    fn is_in_sight(&self, lane: usize) -> bool {
+        self.shown.get(self.in_sight.clone()).is_some_and(|there| there.iter().any(|shown| shown.lane == lane))
+    }
+
     fn decades(&self, lane: usize) -> bool {
         LANES[lane].decades_from.is_some() && !self.even.contains(&lane)
     }
@@ -122,9 +139,7 @@ impl Scope {
         if self.is_shown(lane) {
             self.shown.retain(|shown| shown.lane != lane);
         } else {
-            // Whose it is it learns before it is drawn.
-            let strip = Strip::new(&LANES[lane], NOBODY, self.page.slice);
-            self.shown.push(Shown { lane, strip, ghost: None, here: [None; MOST_SERIES] });
+            self.shown.push(Shown::new(lane, self.page.slice));
             // In the order of the table.
             self.shown.sort_by_key(|shown| shown.lane);
         }
@@ -194,6 +209,10 @@ impl View for Scope {
         let page = Page { first, count: columns, slice, cursor: Some(stage.at) };
         let moved = self.page.first != page.first || self.page.count != page.count || self.page.slice != page.slice;
         self.page = page;
+        // Where the frame around it leaves room.
+        let (_, fits) = self.fits(Rect { height: area.height.saturating_sub(2), ..area });
+        let first_lane = self.first(fits);
+        self.in_sight = first_lane..(first_lane + fits).min(self.shown.len());
         let is_new = self.read.is_none_or(|(at, was, now, moved)| {
             was != of
                 || moved != stage.moves()
@@ -282,6 +301,29 @@ impl View for Scope {
             return Err("no lane is shown: there is nothing to take away".to_owned());
         }
         Ok(scope(&stage.run, stage.entity, stage.viewer, self.page, &self.views()))
+    }
+
+    fn remember(&self) -> Option<Value> {
+        let keys = |lanes: &mut dyn Iterator<Item = usize>| lanes.map(|lane| LANES[lane].key).collect::<Vec<_>>();
+        let shown = keys(&mut self.shown.iter().map(|shown| shown.lane));
+        Some(json!({ "lanes": shown, "even": keys(&mut self.even.iter().copied()), "height": self.height }))
+    }
+
+    fn recall(&mut self, remembered: &Value) {
+        let lanes = |key| {
+            let keys = remembered.get(key)?.as_array()?.iter();
+            let mut lanes: Vec<usize> = keys.filter_map(|key| row(key.as_str()?)).collect();
+            lanes.sort_unstable();
+            lanes.dedup();
+            Some(lanes)
+        };
+        if let Some(shown) = lanes("lanes") {
+            self.shown = shown.into_iter().map(|lane| Shown::new(lane, self.page.slice)).collect();
+        }
+        self.even = lanes("even").unwrap_or_default();
+        self.even.retain(|lane| LANES[*lane].decades_from.is_some());
+        let height = remembered.get("height").and_then(Value::as_u64).and_then(|h| usize::try_from(h).ok());
+        self.height = height.filter(|h| *h < HEIGHTS.len()).unwrap_or(self.height);
     }
 
     fn glyphs(&self, p: Palette) -> Vec<Glyph> {

@@ -27,7 +27,8 @@ pub(super) fn draw(scope: &Scope, stage: &Stage, area: Rect, buffer: &mut Buffer
         let style = if chosen { p.chosen() } else { p.text(tone) };
         let mark = if chosen { p.handles().1 } else { " " };
         let on = if shown.is_some() { format!("{} ", p.authority()) } else { format!("{} ", p.nothing()) };
-        let said = shown.map_or_else(String::new, Scope::said);
+        // A lane in sight says it itself: a terminal is not sent the same twice a frame.
+        let said = shown.filter(|_| !scope.is_in_sight(i)).map_or_else(String::new, Scope::said);
         let pieces =
             [(mark, style), (&on, p.text(tone)), (&format!("{:<17}", lane.name), style), (&said, p.text(Tone::Bright))];
         write(buffer, (inner.x, inner.y + row as u16), inner.right(), &pieces);

@@ -67,3 +67,50 @@ fn a_page_of_minutes_is_read_over_frames_and_says_so_meanwhile() {
     (0..60).for_each(|_| drop(text(&mut stage, 160, 47)));
     assert!(!stage.is_unfinished());
 }
+
+#[test]
+fn lanes_are_remembered_and_what_is_no_lane_is_left_out() {
+    let mut stage = after(2.0);
+    // The second lane goes, the one before it gets an even axis.
+    type_keys(&mut stage, "4");
+    press(&mut stage, KeyCode::Down);
+    type_keys(&mut stage, "a");
+    press(&mut stage, KeyCode::Up);
+    type_keys(&mut stage, "l");
+    let remembered = stage.shown.remember();
+    let scope = remembered.get("Scope").expect("it has something to remember");
+    assert_eq!(scope["lanes"], serde_json::json!(["error", "round-trip", "margin", "late", "drawn-error"]));
+    assert_eq!(scope["even"], serde_json::json!(["error"]));
+    let mut next = after(2.0);
+    next.shown.recall(&remembered);
+    assert_eq!(next.shown.remember(), remembered);
+    type_keys(&mut next, "4");
+    let shown = text(&mut next, 160, 47);
+    assert!(shown.contains("prediction error, m") && !shown.contains("jump, m  "), "{shown}");
+    // A file that somebody wrote into.
+    let odd =
+        serde_json::json!({ "Scope": { "lanes": ["lead", "lead", 7, "nonsense"], "even": ["lead"], "height": 1e9 } });
+    next.shown.recall(odd.as_object().expect("it is one"));
+    let scope = &next.shown.remember()["Scope"];
+    assert_eq!((&scope["lanes"], &scope["height"]), (&serde_json::json!(["lead"]), &remembered["Scope"]["height"]));
+    assert!(text(&mut next, 160, 47).contains("lead, ticks"));
+    next.shown.recall(serde_json::json!({ "Scope": [] }).as_object().expect("it is one"));
+}
+
+#[test]
+fn what_a_lane_says_stands_in_the_list_only_where_the_lane_has_no_room() {
+    let mut stage = after(12.0);
+    type_keys(&mut stage, "4");
+    stage.look(LabTime::from_secs(10.5));
+    (0..8).for_each(|_| drop(text(&mut stage, 160, 47)));
+    let trip =
+        |shown: &str| shown.lines().filter(|line| line.contains("round trip")).map(str::to_owned).collect::<Vec<_>>();
+    let shown = trip(&text(&mut stage, 160, 47));
+    let said = shown.iter().filter(|line| line.contains(" ms")).count();
+    assert_eq!(said, 1, "{shown:?}");
+    // Higher lanes: it has no room any more, and the list says it.
+    type_keys(&mut stage, "[[[[");
+    (0..4).for_each(|_| drop(text(&mut stage, 120, 36)));
+    let shown = trip(&text(&mut stage, 120, 36));
+    assert!(shown.len() == 1 && shown[0].contains(" ms"), "{shown:?}");
+}
