@@ -26,6 +26,7 @@ mod ladder;
 mod masthead;
 mod palette;
 mod panel;
+mod parts;
 mod plot;
 mod prompt;
 mod rail;

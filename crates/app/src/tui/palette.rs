@@ -2,6 +2,8 @@
 
 use ratatui::style::{Color, Modifier, Style};
 
+use super::parts::is_part;
+
 /// What the terminal can show.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Colours {
@@ -59,12 +61,6 @@ pub enum Ground {
     /// Something solid that one side only knows.
     OneSided,
 }
-
-/// Quarters of a cell, by which of them are filled.
-const QUARTERS: [char; 16] = [
-    ' ', '\u{2598}', '\u{259d}', '\u{2580}', '\u{2596}', '\u{258c}', '\u{259e}', '\u{259b}', '\u{2597}', '\u{259a}',
-    '\u{2590}', '\u{259c}', '\u{2584}', '\u{2599}', '\u{259f}', '\u{2588}',
-];
 
 impl Palette {
     /// A palette for a test or a known terminal.
@@ -184,21 +180,16 @@ impl Palette {
         self.colours != Colours::None
     }
 
-    /// Whether quarters of a cell can be told apart.
-    pub fn has_quarters(self) -> bool {
+    /// Whether parts of a cell can be told apart.
+    pub fn has_parts(self) -> bool {
         self.colours != Colours::None && !self.ascii
-    }
-
-    /// The glyph that fills these quarters of a cell: bit 0 the upper left, then the upper right, the lower left, the lower right.
-    pub const fn quarters(bits: usize) -> char {
-        QUARTERS[bits % QUARTERS.len()]
     }
 
     /// Whether a cell shows nothing but ground.
     pub fn is_ground(self, symbol: &str) -> bool {
         let mut letters = symbol.chars();
         let Some(c) = letters.next().filter(|_| letters.next().is_none()) else { return false };
-        c == ' ' || QUARTERS.contains(&c) || self.colours == Colours::None && "/~_=#%".contains(c)
+        is_part(c) || self.colours == Colours::None && "/~_=#%".contains(c)
     }
 
     fn glyph(self, usual: char, ascii: char) -> char {

@@ -1,8 +1,7 @@
-//! The ground as tinted backgrounds, never competing with what moves on it. Edges that cut a cell are drawn in quarters of it, so that a
+//! The ground as tinted backgrounds, never competing with what moves on it. Edges that cut a cell are drawn in eighths of it, so that a
 //! house that is turned looks like one.
 
 use ratatui::buffer::Buffer;
-use ratatui::style::Color;
 use velocitas_core::{Solid, Vec3, vec3};
 use velocitas_lab::{KnownTo, Material, World};
 
@@ -11,16 +10,40 @@ use velocitas_report::Side;
 use super::camera::View;
 use super::look::Look;
 use crate::tui::palette::{Ground, Palette, Tone};
+use crate::tui::parts::{ALL, Mask, SIDE, closest};
 
 /// Where the names of large things are put: none smaller than this many cells.
 const NAMED_FROM: f32 = 9.0;
-/// The quarters of a cell, from the left and top.
-const QUARTERS: [(f32, f32); 4] = [(0.25, 0.25), (0.75, 0.25), (0.25, 0.75), (0.75, 0.75)];
+/// What is thinner than this part of a cell is seen as wide as that.
+const THIN: f32 = 0.26;
 
-/// What lies in each quarter of the cells of a view.
+/// What lies in a cell: over what lies under all solids, one of them, in a part of it.
+#[derive(Clone, Copy)]
+struct Tile {
+    under: Ground,
+    over: Ground,
+    mask: Mask,
+}
+
+impl Tile {
+    /// Lays a solid over a part of it.
+    fn lay(&mut self, ground: Ground, mask: Mask) {
+        if self.over == ground {
+            self.mask |= mask;
+        } else if mask != 0 {
+            // What the one below leaves in sight is shown no more, unless it lies in all of it: a cell shows two things.
+            if self.mask == ALL {
+                self.under = self.over;
+            }
+            (self.over, self.mask) = (ground, mask);
+        }
+    }
+}
+
+/// What lies in the cells of a view.
 struct Tiles {
     width: usize,
-    cells: Vec<[Ground; 4]>,
+    cells: Vec<Tile>,
 }
 
 /// Draws the ground of a view; `near` is what is followed.
@@ -68,7 +91,8 @@ impl Tiles {
         for row in 0..area.height {
             for column in 0..area.width {
                 let at = view.flat_of(f32::from(column) + 0.5, f32::from(row) + 0.5);
-                cells.push([under(world, view.from, at); 4]);
+                let under = under(world, view.from, at);
+                cells.push(Tile { under, over: under, mask: 0 });
             }
         }
         Self { width: usize::from(area.width), cells }
@@ -82,51 +106,30 @@ impl Tiles {
         let within = |value: f32, most: u16| value.clamp(0.0, f32::from(most)) as u16;
         for row in within(top, area.height)..within(bottom.ceil(), area.height) {
             for column in within(left, area.width)..within(right.ceil(), area.width) {
-                let cell = &mut self.cells[usize::from(row) * self.width + usize::from(column)];
-                for (quarter, (x, y)) in cell.iter_mut().zip(QUARTERS) {
-                    if solid.contains(view.flat_of(f32::from(column) + x, f32::from(row) + y)) {
-                        *quarter = ground;
-                    }
-                }
+                let mask = solid.part(view, (column, row));
+                self.cells[usize::from(row) * self.width + usize::from(column)].lay(ground, mask);
             }
         }
     }
 
     fn draw(&self, p: Palette, view: &View, buffer: &mut Buffer) {
         let area = view.area;
-        for (i, quarters) in self.cells.iter().enumerate() {
+        for (i, tile) in self.cells.iter().enumerate() {
             let at = (area.x + (i % self.width) as u16, area.y + (i / self.width) as u16);
             let cell = &mut buffer[at];
-            let fg = p.text(Tone::Line).fg.unwrap_or_default();
-            if quarters.iter().all(|ground| *ground == quarters[0]) || !p.has_quarters() {
+            let is_whole = tile.mask == 0 || tile.mask == ALL;
+            if is_whole || !p.has_parts() {
                 // Without colours a cell is what most of it is.
-                let ground = most(quarters);
+                let ground = if tile.mask.count_ones() >= Mask::BITS / 2 { tile.over } else { tile.under };
+                let fg = p.text(Tone::Line).fg.unwrap_or_default();
                 cell.set_bg(p.ground(ground)).set_char(p.ground_glyph(ground)).set_fg(fg);
                 continue;
             }
-            let (behind, over) = two(quarters);
-            let shape = quarters.iter().enumerate().fold(0, |bits, (i, g)| bits | usize::from(*g == over) << i);
-            let ink: Color = p.ground(over);
-            cell.set_bg(p.ground(behind)).set_char(Palette::quarters(shape)).set_fg(ink);
+            let (glyph, is_inverse) = closest(tile.mask);
+            let (behind, ink) = if is_inverse { (tile.over, tile.under) } else { (tile.under, tile.over) };
+            cell.set_bg(p.ground(behind)).set_char(glyph).set_fg(p.ground(ink));
         }
     }
-}
-
-/// What most quarters are; of two halves the solid.
-fn most(quarters: &[Ground; 4]) -> Ground {
-    let count = |ground: &Ground| quarters.iter().filter(|g| *g == ground).count() * 2 + usize::from(is_solid(*ground));
-    quarters.iter().copied().max_by_key(count).unwrap_or(Ground::Floor)
-}
-
-const fn is_solid(ground: Ground) -> bool {
-    matches!(ground, Ground::Wall | Ground::OneSided)
-}
-
-/// What lies behind in a cell, and what over it: a cell shows two things.
-fn two(quarters: &[Ground; 4]) -> (Ground, Ground) {
-    let over = quarters.iter().copied().find(|ground| is_solid(*ground)).unwrap_or(quarters[0]);
-    let behind = quarters.iter().copied().find(|ground| *ground != over).unwrap_or(over);
-    (behind, over)
 }
 
 /// A solid ready for many questions, as it is seen.
@@ -143,7 +146,7 @@ struct Placed {
 impl Placed {
     fn new(solid: &Solid, view: &View) -> Self {
         let (across, down) = view.cell_size();
-        let thin = |half: f32, cell: f32| half.max(cell * 0.26);
+        let thin = |half: f32, cell: f32| half.max(cell * THIN);
         let half = (thin(solid.half_x, across), thin(solid.half_y, down));
         let (sin, cos) = (solid.yaw.sin(), solid.yaw.cos());
         let reach = (half.0 * cos.abs() + half.1 * sin.abs(), half.0 * sin.abs() + half.1 * cos.abs());
@@ -158,14 +161,36 @@ impl Placed {
             _ => (solid.x, above.reach.0),
         };
         let (across, down) = view.cell_size();
-        let half = (wide.max(across * 0.26), ((solid.high - solid.low) / 2.0).max(down * 0.26));
+        let half = (wide.max(across * THIN), ((solid.high - solid.low) / 2.0).max(down * THIN));
         Self { middle: (middle, f32::midpoint(solid.low, solid.high)), sin: 0.0, cos: 1.0, half, reach: half }
     }
 
-    fn contains(&self, at: (f32, f32)) -> bool {
+    /// A place along its own axes, from its middle.
+    fn own(&self, at: (f32, f32)) -> (f32, f32) {
         let (x, y) = (at.0 - self.middle.0, at.1 - self.middle.1);
-        let (a, b) = (x * self.cos + y * self.sin, y * self.cos - x * self.sin);
-        a.abs() <= self.half.0 && b.abs() <= self.half.1
+        (x * self.cos + y * self.sin, y * self.cos - x * self.sin)
+    }
+
+    /// What it fills of a cell.
+    fn part(&self, view: &View, (column, row): (u16, u16)) -> Mask {
+        let (left, top) = (f32::from(column), f32::from(row));
+        let (across, down) = view.cell_size();
+        // Half of what the cell reaches along its axes: only a cell on an edge is looked at in parts.
+        let (wide, tall) = (across / 2.0, down / 2.0);
+        let cell = (wide * self.cos.abs() + tall * self.sin.abs(), wide * self.sin.abs() + tall * self.cos.abs());
+        let (x, y) = self.own(view.flat_of(left + 0.5, top + 0.5));
+        let (a, b) = (x.abs(), y.abs());
+        if a + cell.0 <= self.half.0 && b + cell.1 <= self.half.1 {
+            return ALL;
+        }
+        if a - cell.0 > self.half.0 || b - cell.1 > self.half.1 {
+            return 0;
+        }
+        let eighth = |i: u8| (f32::from(i) + 0.5) / f32::from(SIDE);
+        (0..SIDE * SIDE).fold(0, |mask, bit| {
+            let (a, b) = self.own(view.flat_of(left + eighth(bit % SIDE), top + eighth(bit / SIDE)));
+            mask | Mask::from(a.abs() <= self.half.0 && b.abs() <= self.half.1) << bit
+        })
     }
 }
 
