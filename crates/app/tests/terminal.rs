@@ -461,8 +461,16 @@ fn a_run_is_kept_opened_again_and_not_lost_when_its_program_is_killed() {
     take.wait_until("the take, looking back", |s| s.contains("BACK") && s.contains("the take is read to "));
     take.keys(&["End"]);
     take.wait_for("LIVE");
-    take.keys(&["q"]);
+    // The lanes that it leaves on Scope are there again.
+    take.keys(&["4"]);
+    take.wait_for("prediction error, m   ");
+    take.keys(&["a", "q"]);
     take.is_clean();
+    let next = Terminal::open_with(160, 47, &state, "");
+    next.keys(&["4"]);
+    next.wait_until("one lane less", |s| s.contains("jump, m   ") && !s.contains("prediction error, m   "));
+    next.keys(&["q"]);
+    next.is_clean();
 }
 
 #[test]

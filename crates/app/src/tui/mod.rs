@@ -130,6 +130,7 @@ pub fn run(opened: &Opened, options: &Options) -> Result<(), OpenError> {
             Err(why) => stage.say(why),
         }
     }
+    let remembered = stage.shown.remember();
     stage.keep_session(&files::course_name(opened, options.file.as_deref()), folder.clone(), &options.own);
     match opened.take() {
         Some(take) => {
@@ -147,7 +148,8 @@ pub fn run(opened: &Opened, options: &Options) -> Result<(), OpenError> {
     let mut tty = Tty::take(&inbox).map_err(OpenError::Terminal)?;
     let done = frames(&mut stage, &mut tty, &inbox, &signals);
     tty.give_back();
-    if let Some(why) = folder.and_then(|folder| remembered::write(&folder, &stage.shown.remember()).err()) {
+    let shown = stage.shown.remember();
+    if let Some(Err(why)) = folder.filter(|_| shown != remembered).map(|folder| remembered::write(&folder, &shown)) {
         tracing::warn!("what the screens show is not remembered: {why}");
     }
     stage.end_session(matches!(done, Ok(Left::Wished)) && signals.leave().is_none());

@@ -21,7 +21,7 @@ const LOWER: [char; 7] = ['\u{2581}', '\u{2582}', '\u{2583}', '\u{2584}', '\u{25
 const LEFT: [char; 7] = ['\u{258f}', '\u{258e}', '\u{258d}', '\u{258c}', '\u{258b}', '\u{258a}', '\u{2589}'];
 
 /// The upper and the right eighth.
-const RIMS: [(char, (u8, u8), (u8, u8)); 2] = [('\u{2594}', (0, 0), (8, 1)), ('\u{2595}', (7, 0), (8, 8))];
+const RIMS: [(char, Mask); 2] = [('\u{2594}', filled((0, 0), (8, 1))), ('\u{2595}', filled((7, 0), (8, 8)))];
 
 /// The bits of a rectangle, from a column and row up to others.
 const fn filled((left, top): (u8, u8), (right, bottom): (u8, u8)) -> Mask {
@@ -74,7 +74,7 @@ pub(super) fn closest(mask: Mask) -> (char, bool) {
             [Some(((glyph, false), filled)), turns.then_some(((glyph, true), !filled))].into_iter().flatten()
         })
     });
-    let rims = RIMS.into_iter().map(|(glyph, from, to)| ((glyph, false), filled(from, to)));
+    let rims = RIMS.into_iter().map(|(glyph, filled)| ((glyph, false), filled));
     let best = quarters.chain(eighths).chain(rims).min_by_key(|(_, filled)| (filled ^ mask).count_ones());
     best.map_or((' ', false), |(glyph, _)| glyph)
 }
