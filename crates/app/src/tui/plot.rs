@@ -147,8 +147,17 @@ fn beside(words: &str, ((x, y), left): ((u16, u16), bool), style: Style, inner: 
     if fits_left && (left || !fits_right) {
         write(buffer, (x - width - 1, y), x, &[(words, style)]);
     } else {
-        // A gap, so that what stands behind is not read as part of it.
+        // A gap, so that what stands behind is not read as part of it; a number of which a part would be left goes.
+        let is_word = |x: u16, buffer: &Buffer| {
+            x < inner.right() && buffer[(x, y)].symbol().starts_with(|c: char| c.is_ascii_alphanumeric())
+        };
+        let mut end = x + 2 + width;
+        let is_cut = is_word(end.min(inner.right() - 1), buffer);
         write(buffer, (x + 2, y), inner.right(), &[(words, style), (" ", style)]);
+        while is_cut && is_word(end + 1, buffer) {
+            end += 1;
+            buffer[(end, y)].set_char(' ');
+        }
     }
 }
 
@@ -242,6 +251,20 @@ mod tests {
         let rows = drawn(vec![span(0.5, 1.0, 2.1)], false);
         let stem = rows[1].chars().nth(usize::from(BESIDE) + 5);
         assert_eq!(stem, Some('\u{28ff}'), "what happens stands on the axis: {rows:?}");
+    }
+
+    #[test]
+    fn no_part_of_a_number_is_left_beside_words() {
+        let area = Rect::new(0, 0, 20, 1);
+        let said = |from: u16| {
+            let mut buffer = Buffer::empty(area);
+            buffer.set_string(from, 0, "4640", Style::new());
+            beside("fresh", ((0, 0), false), Style::new(), area, &mut buffer);
+            (0..area.width).map(|x| buffer[(x, 0)].symbol().to_owned()).collect::<String>().trim_end().to_owned()
+        };
+        assert_eq!(said(5), "  fresh");
+        assert_eq!(said(7), "  fresh", "its first figure was the gap");
+        assert_eq!(said(9), "  fresh  4640");
     }
 
     #[test]
