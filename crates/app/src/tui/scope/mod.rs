@@ -202,9 +202,11 @@ impl View for Scope {
     fn follow(&mut self, stage: &Stage, area: Rect) {
         let (from, slice) = stage.rail.page();
         let columns = u64::from(area.width.saturating_sub(2 + plot::BESIDE + 1));
-        // The part of the rail's page around the playhead.
+        // The part of the rail's page around the playhead, turned by a quarter at a time: a page that moved with every column would
+        // be sent whole as often.
         let ahead = stage.at.minus(from).0 / slice.0;
-        let first = from.0 / slice.0 + (ahead + 2).saturating_sub(columns);
+        let turn = (columns / 4).max(1);
+        let first = from.0 / slice.0 + (ahead + 2).saturating_sub(columns).div_ceil(turn) * turn;
         let of = subject(stage);
         let page = Page { first, count: columns, slice, cursor: Some(stage.at) };
         let moved = self.page.first != page.first || self.page.count != page.count || self.page.slice != page.slice;
