@@ -66,10 +66,10 @@ pub(super) fn closest(mask: Mask) -> (char, bool) {
     let quarters = QUARTERS.into_iter().zip(QUARTER_MASKS).map(|(glyph, filled)| ((glyph, false), filled));
     let eighths = (1..SIDE).flat_map(|n| {
         let place = usize::from(n) - 1;
-        let low = (LOWER[place], filled((0, SIDE - n), (SIDE, SIDE)), n < SIDE / 2);
+        let low = (LOWER[place], filled((0, SIDE - n), (SIDE, SIDE)), n == 1);
         let left = (LEFT[place], filled((0, 0), (n, SIDE)), true);
-        // A font whose block does not reach the bottom of the cell lets a line of what lies behind be seen there. Below what is mostly
-        // filled it belongs to it; far below a rim it would be a line of its own.
+        // A font whose block does not reach the bottom of the cell lets a line of what lies behind be seen there. Below what fills
+        // all but a rim it belongs to it; farther below it would be a line of its own.
         [low, left].into_iter().flat_map(|(glyph, filled, turns)| {
             [Some(((glyph, false), filled)), turns.then_some(((glyph, true), !filled))].into_iter().flatten()
         })
