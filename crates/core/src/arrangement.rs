@@ -12,6 +12,15 @@ pub enum OwnerSide {
     Predict,
     /// Moves it and says where it is.
     Decide,
+    /// Moves it and gives account: what was pressed, and where that took it.
+    Account,
+}
+
+impl OwnerSide {
+    /// Whether the owner's machine says where its entity is.
+    pub const fn decides(self) -> bool {
+        matches!(self, Self::Decide | Self::Account)
+    }
 }
 
 /// What the authority does with what an owner says.
@@ -23,6 +32,8 @@ pub enum Authority {
     Believe,
     /// Takes it over if the guard finds it lawful.
     Judge,
+    /// Steps after it with what was pressed, and holds the account against that.
+    Restep,
 }
 
 /// One row of the table.
@@ -63,8 +74,15 @@ impl Arrangement {
         owner: OwnerSide::Decide,
         authority: Authority::Believe,
     };
+    /// The owner moves and says where it is and what was pressed; the server steps after it.
+    pub const ACCOUNTS: Self = Self {
+        name: "claims with inputs",
+        help: "the owner moves, says where it is and what was pressed; the server steps after it",
+        owner: OwnerSide::Account,
+        authority: Authority::Restep,
+    };
     /// The table.
-    pub const ALL: [Self; 4] = [Self::TERMINAL, Self::SERVER, Self::CLAIMS, Self::RELAY];
+    pub const ALL: [Self; 5] = [Self::TERMINAL, Self::SERVER, Self::CLAIMS, Self::RELAY, Self::ACCOUNTS];
 
     /// Its name in courses and reports.
     pub const fn name(self) -> &'static str {
@@ -86,9 +104,9 @@ impl Arrangement {
         self.authority
     }
 
-    /// Whether inputs travel, not positions.
+    /// Whether the authority moves it, not its owner.
     pub fn sends_inputs(self) -> bool {
-        self.owner != OwnerSide::Decide
+        !self.owner.decides()
     }
 }
 

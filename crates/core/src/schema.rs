@@ -104,7 +104,30 @@ pub struct StateField {
     pub seen_by: SeenBy,
 }
 
+impl Agree {
+    /// How far two values may lie apart, in the field's unit.
+    pub const fn tolerance(self) -> f32 {
+        match self {
+            Self::Exactly => 0.0,
+            Self::Within(tolerance) => tolerance,
+        }
+    }
+}
+
 impl StateField {
+    /// How far two states lie apart in this field, in tolerances: above 1 they do not agree. Where there is no tolerance, 0 for the same
+    /// bits, and else 1 and the distance in steps of the wire.
+    pub fn apart(&self, a: &State, b: &State) -> f32 {
+        let same = || (self.lane..self.lane + self.shape.lanes()).all(|lane| a.int(lane) == b.int(lane));
+        let apart = distance(self, a, b);
+        match self.agree {
+            Agree::Within(tolerance) if tolerance > 0.0 => apart / tolerance,
+            Agree::Within(_) if apart == 0.0 => 0.0,
+            Agree::Exactly if same() => 0.0,
+            _ => 1.0 + crate::float::max(apart / self.wire.step(), f32::EPSILON),
+        }
+    }
+
     /// Bits on the wire as its owner receives it.
     pub const fn exact_bits(&self) -> u32 {
         match self.shape {
@@ -502,10 +525,7 @@ impl Schema {
 
     /// Whether all fields agree as nearly as each asks for.
     pub fn agrees(&self, a: &State, b: &State) -> bool {
-        self.state.iter().all(|f| match f.agree {
-            Agree::Exactly => (f.lane..f.lane + f.shape.lanes()).all(|lane| a.int(lane) == b.int(lane)),
-            Agree::Within(tolerance) => distance(f, a, b) <= tolerance,
-        })
+        self.state.iter().all(|f| f.apart(a, b) <= 1.0)
     }
 }
 

@@ -20,6 +20,10 @@ pub enum Rule {
     Sweep,
     /// Too far in a second (metres).
     Pace,
+    /// Another place than what was pressed leads to (metres).
+    Step,
+    /// Another state than what was pressed leads to, in the same place (so many tolerances of the field that is farthest off).
+    State,
 }
 
 /// What a rule is called and what it measures.
@@ -36,7 +40,7 @@ pub struct RuleSpec {
 }
 
 /// The table, in the order of the rules.
-pub const RULES: [RuleSpec; 7] = [
+pub const RULES: [RuleSpec; 9] = [
     RuleSpec { rule: Rule::Range, name: "range", unit: "1", help: "an input outside its range" },
     RuleSpec { rule: Rule::Window, name: "window", unit: "ticks", help: "an input or claim for a tick far ahead" },
     RuleSpec { rule: Rule::Conflict, name: "conflict", unit: "inputs", help: "another input for a tick already given" },
@@ -44,6 +48,8 @@ pub const RULES: [RuleSpec; 7] = [
     RuleSpec { rule: Rule::Reach, name: "reach", unit: "m", help: "too far in one claim" },
     RuleSpec { rule: Rule::Sweep, name: "sweep", unit: "m", help: "through something solid" },
     RuleSpec { rule: Rule::Pace, name: "pace", unit: "m", help: "too far in a second" },
+    RuleSpec { rule: Rule::Step, name: "step", unit: "m", help: "another place than what was pressed leads to" },
+    RuleSpec { rule: Rule::State, name: "state", unit: "1", help: "another state than what was pressed leads to" },
 ];
 
 impl Rule {

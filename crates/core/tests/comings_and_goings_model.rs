@@ -25,7 +25,7 @@ struct Sequence {
 
 impl Sequence {
     fn of(seed: u64) -> Self {
-        let mut party = Party::of(SEATS, Arrangement::ALL[seed as usize % 4], seed);
+        let mut party = Party::of(SEATS, Arrangement::ALL[seed as usize % Arrangement::ALL.len()], seed);
         party.frame = 16 * MS;
         let mut thing = |x| party.server.spawn(0, Walker::new().spawn(vec3(x, -40.0, 0.0), 0.0)).expect("it fits");
         let things = vec![thing(0.0), thing(10.0)];

@@ -1,7 +1,5 @@
 //! What crossed the links in a stretch of time: each datagram with its way, and the ticks of both ends beside it.
 
-use velocitas_core::MessageKind;
-
 use crate::ids::{MachineId, Part, RecordTick};
 use crate::record::{Mark, Record};
 use crate::time::LabTime;
@@ -105,7 +103,7 @@ pub fn missed(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -
 /// The moment at which a datagram that came too late for its newest tick missed it: when that was made.
 pub fn was_late_for(record: &Record, crossing: &Crossing) -> Option<(LabTime, RecordTick)> {
     let row = &crossing.row;
-    if !matches!(row.kind, MessageKind::Inputs | MessageKind::Claim) {
+    if !row.kind.is_word() {
         return None;
     }
     let (tick, arrived) = (row.tick?, row.arrived?);

@@ -188,7 +188,7 @@ impl Marks<'_> {
         let Some((a, b)) = self.place(crossing.from).zip(self.place(crossing.to)) else { return };
         let row = &crossing.row;
         let (tone, dashed) = match row.kind {
-            MessageKind::Inputs | MessageKind::Claim => (Tone::Owner, true),
+            kind if kind.is_word() => (Tone::Owner, true),
             MessageKind::Snapshot => (Tone::Authority, false),
             MessageKind::PullBack => (Tone::Verdict, false),
             _ => (Tone::Muted, true),

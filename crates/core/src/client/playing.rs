@@ -362,7 +362,7 @@ impl Playing {
         match place {
             // Its hands stay on it, and what they said for ticks under way was said.
             Some(place) => {
-                let decides = self.arrangement.owner() == OwnerSide::Decide;
+                let decides = self.arrangement.owner().decides();
                 let fresh = decides.then(own);
                 let mine = &mut self.mine[place];
                 mine.shared = used.shared;

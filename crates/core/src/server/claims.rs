@@ -1,4 +1,4 @@
-//! What an owner said of where it is, by tick, until its turn comes.
+//! What an owner who decides said of its ticks, until their turn comes: where it was, or what it pressed.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -21,27 +21,63 @@ pub(super) struct Heard {
     pub(super) overtaken: Vec<Tick>,
     /// These go on from before a pull back, and are dropped.
     pub(super) outdated: Vec<Tick>,
+    /// Of these something else had been said.
+    pub(super) conflicts: Vec<Tick>,
 }
 
-/// What is claimed of one tick.
+/// Which ticks a message is about.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Pending {
+pub(super) struct Said {
+    pub(super) newest: Tick,
+    /// How many before it as well.
+    pub(super) before: usize,
+    /// The first of the epoch.
+    pub(super) since: Tick,
+    pub(super) epoch: u8,
+}
+
+/// What is said of a tick.
+pub(super) trait Word: Copy {
+    /// Takes from a later word of the same tick what this one did not carry. `false` where the two contradict each other: the first
+    /// counts.
+    fn add(&mut self, later: &Self) -> bool;
+}
+
+/// Where somebody was.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Place {
     pub(super) pos: Vec3,
     /// The whole state, where this tick was some message's newest.
     pub(super) state: Option<State>,
+}
+
+impl Word for Place {
+    fn add(&mut self, later: &Self) -> bool {
+        let same = self.pos == later.pos;
+        if same {
+            self.state = self.state.or(later.state);
+        }
+        same
+    }
+}
+
+/// A tick's word, and the first tick of its epoch.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Pending<W> {
+    pub(super) word: W,
     pub(super) since: Tick,
 }
 
 /// One owner's claims of one entity.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Claims {
+#[derive(Clone, Debug)]
+pub(super) struct Claims<W> {
     /// Claims of another are dropped.
     pub(super) epoch: u8,
     /// Newest claim accepted in this epoch.
     pub(super) last: Option<Tick>,
     /// Newest tick accepted in any epoch.
     pub(super) newest: Option<Tick>,
-    queue: BTreeMap<Tick, Pending>,
+    queue: BTreeMap<Tick, Pending<W>>,
     /// Newest tick that any claim told of, believed or not.
     heard: Option<Tick>,
     /// The newest ticks that any claim told of: of each it is told once.
@@ -52,7 +88,22 @@ pub(super) struct Claims {
     first: Option<Tick>,
 }
 
-impl Claims {
+impl<W> Default for Claims<W> {
+    fn default() -> Self {
+        Self {
+            epoch: 0,
+            last: None,
+            newest: None,
+            queue: BTreeMap::new(),
+            heard: None,
+            told: BTreeSet::new(),
+            let_go: Vec::new(),
+            first: None,
+        }
+    }
+}
+
+impl<W: Word> Claims<W> {
     /// Whether a claim for `tick` can be missing: its owner had begun by then.
     pub(super) fn has_begun(&self, tick: Tick) -> bool {
         self.first.is_some_and(|first| first <= tick)
@@ -67,18 +118,19 @@ impl Claims {
         first
     }
 
-    /// Queues what a claim says of ticks not yet known.
-    pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Heard {
+    /// Queues what a message says of ticks not yet known; `word` gives that of the tick so many before the newest.
+    pub(super) fn take_in(&mut self, said: &Said, expected: Tick, word: impl Fn(usize) -> W) -> Heard {
         let mut heard = Heard::default();
-        let oldest = newest.offset(-(claim.count as i64));
+        let Said { newest, since, .. } = *said;
+        let oldest = newest.offset(-(said.before as i64));
         self.first.get_or_insert(oldest.max(since));
         let known = self.heard.map_or(oldest, |heard| heard.next().max(oldest));
         self.heard = self.heard.max(Some(newest));
-        if claim.epoch != self.epoch {
+        if said.epoch != self.epoch {
             heard.outdated = (known.0..=newest.0).map(Tick).filter(|tick| self.is_first_word(*tick)).collect();
             return heard;
         }
-        for back in (0..=claim.count).rev() {
+        for back in (0..=said.before).rev() {
             let tick = newest.offset(-(back as i64));
             let known = self.last.is_some_and(|last| tick <= last) || tick < since;
             if known || tick.since(expected) > QUEUE as i64 || self.queue.len() >= QUEUE {
@@ -87,16 +139,14 @@ impl Claims {
                 }
                 continue;
             }
-            let (pos, state) =
-                if back == 0 { (claim.state.vec3(0), Some(claim.state)) } else { (claim.trail[back - 1], None) };
+            let word = word(back);
             let is_first_word = self.is_first_word(tick);
-            let entry = self.queue.entry(tick).or_insert(Pending { pos, state, since });
+            let entry = self.queue.entry(tick).or_insert(Pending { word, since });
             if is_first_word {
                 heard.fresh.push(tick);
             }
-            // The first word counts; a later message may only add what the first did not carry.
-            if entry.state.is_none() && entry.pos == pos {
-                entry.state = state;
+            if !entry.word.add(&word) {
+                heard.conflicts.push(tick);
             }
         }
         heard
@@ -104,7 +154,7 @@ impl Claims {
 
     /// The oldest claim whose turn has come at `now`, and the tick from which it goes on: that of the last one accepted, or
     /// in a new epoch the one in which the owner learnt of it. What is older than that is passed over.
-    pub(super) fn next_due(&mut self, now: Tick) -> Option<(Tick, Tick, Pending)> {
+    pub(super) fn next_due(&mut self, now: Tick) -> Option<(Tick, Tick, Pending<W>)> {
         while let Some((&tick, &pending)) = self.queue.first_key_value() {
             if tick > now {
                 return None;
@@ -124,13 +174,10 @@ impl Claims {
         self.queue.remove(&tick);
     }
 
-    /// A claim was accepted: the state it stands for, going on from `good`.
-    pub(super) fn accept(&mut self, tick: Tick, pending: &Pending, good: State) -> State {
-        let mut accepted = pending.state.unwrap_or(good);
-        accepted.set_vec3(0, pending.pos);
+    /// What was said of a tick was accepted.
+    pub(super) const fn accepted(&mut self, tick: Tick) {
         self.last = Some(tick);
         self.newest = Some(tick);
-        accepted
     }
 
     /// From now on claims must carry a new epoch; what waits is dropped.
@@ -143,5 +190,24 @@ impl Claims {
     /// Ticks of claims that waited when a new epoch began; each is handed out once.
     pub(super) fn let_go(&mut self) -> Vec<Tick> {
         std::mem::take(&mut self.let_go)
+    }
+}
+
+impl Claims<Place> {
+    /// Queues the places of a claim.
+    pub(super) fn take_in_claim(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Heard {
+        let said = Said { newest, before: claim.count, since, epoch: claim.epoch };
+        self.take_in(&said, expected, |back| match back {
+            0 => Place { pos: claim.state.vec3(0), state: Some(claim.state) },
+            _ => Place { pos: claim.trail[back - 1], state: None },
+        })
+    }
+
+    /// A claim was accepted: the state it stands for, going on from `good`.
+    pub(super) fn accept(&mut self, tick: Tick, place: &Place, good: State) -> State {
+        let mut accepted = place.state.unwrap_or(good);
+        accepted.set_vec3(0, place.pos);
+        self.accepted(tick);
+        accepted
     }
 }

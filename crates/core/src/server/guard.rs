@@ -19,13 +19,15 @@
 
 use std::collections::VecDeque;
 
+mod auditor;
 mod bank;
 mod case;
 
-use bank::Bank;
+pub(super) use auditor::{Audit, Auditor, Rules};
+use bank::{Bank, Charge};
 use case::Case;
 
-use super::claims::{Claims, Heard};
+use super::claims::{Claims, Heard, Place};
 use crate::data::State;
 use crate::event::Provenance;
 use crate::motion::{Limits, Motion, Scene};
@@ -45,12 +47,10 @@ pub(super) enum Ruling {
 /// One owner's claims and what is held against them.
 #[derive(Clone, Debug)]
 pub(super) struct Guard {
-    claims: Claims,
+    claims: Claims<Place>,
     bank: Bank,
     /// Where the path was, an eighth of a second apart.
     path: VecDeque<(Tick, Vec3)>,
-    /// Server ticks in a row in which a claim could not pay.
-    deficit: u32,
     /// A pull back that no claim has answered yet.
     pull: Option<State>,
     good: State,
@@ -58,14 +58,7 @@ pub(super) struct Guard {
 
 impl Guard {
     pub(super) fn new(rate: Rate, state: State) -> Self {
-        Self {
-            claims: Claims::default(),
-            bank: Bank::new(rate),
-            path: VecDeque::new(),
-            deficit: 0,
-            pull: None,
-            good: state,
-        }
+        Self { claims: Claims::default(), bank: Bank::new(rate), path: VecDeque::new(), pull: None, good: state }
     }
 
     /// The server has passed over so many ticks.
@@ -79,7 +72,7 @@ impl Guard {
     }
 
     /// What was said and what of it accepted.
-    pub(super) const fn claims(&self) -> &Claims {
+    pub(super) const fn claims(&self) -> &Claims<Place> {
         &self.claims
     }
 
@@ -88,12 +81,12 @@ impl Guard {
         self.pull.map(|state| (self.claims.epoch, state))
     }
 
-    /// Takes a claim in; see [`Claims::take_in`]. One of this epoch answers the pull back that began it.
+    /// Takes a claim in; see [`Claims::take_in_claim`]. One of this epoch answers the pull back that began it.
     pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Heard {
         if claim.epoch == self.claims.epoch {
             self.pull = None;
         }
-        self.claims.take_in(newest, since, claim, expected)
+        self.claims.take_in_claim(newest, since, claim, expected)
     }
 
     /// Judges what is claimed up to the scene's tick and moves `state` along with what is lawful.
@@ -108,22 +101,21 @@ impl Guard {
         let mut provenance = Provenance::Repeated;
         while let Some((from, tick, pending)) = self.claims.next_due(scene.tick) {
             let advance = tick.since(from).unsigned_abs();
-            if advance > self.bank.longest() {
-                *state = self.pull_back(self.good);
-                return (Ruling::Resync, provenance);
-            }
-            if !self.bank.pay(advance) {
-                self.deficit += 1;
-                if self.deficit > 2 * rate.hz() {
+            match self.bank.charge(advance) {
+                Charge::Paid => {}
+                Charge::Waits => break,
+                Charge::TooLong => {
+                    *state = self.pull_back(self.good);
+                    return (Ruling::Resync, provenance);
+                }
+                Charge::Overdrawn => {
                     *state = self.pull_back(self.good);
                     let evidence = Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0);
                     return (Ruling::Guilty(evidence), provenance);
                 }
-                break;
             }
-            self.deficit = 0;
             self.claims.take(tick);
-            let (start, end) = (self.good.vec3(0), pending.pos);
+            let (start, end) = (self.good.vec3(0), pending.word.pos);
             let case = Case { scene, motion, limits, rate, from, tick, start, end };
             match self.check(&case) {
                 Ruling::Lawful => {}
@@ -132,7 +124,7 @@ impl Guard {
                     return (ruling, provenance);
                 }
             }
-            self.good = self.claims.accept(tick, &pending, self.good);
+            self.good = self.claims.accept(tick, &pending.word, self.good);
             *state = self.good;
             if tick == scene.tick {
                 provenance = Provenance::Fresh;
@@ -163,7 +155,7 @@ impl Guard {
         self.pull = Some(to);
         self.good = to;
         self.path.clear();
-        self.deficit = 0;
+        self.bank.forgive();
         to
     }
 

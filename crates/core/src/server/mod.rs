@@ -347,6 +347,13 @@ impl Server {
                     peer.claim(&arrival, (newest, since), &claim, sink);
                 }
             }
+            Message::Account(account) => {
+                let newest = account.newest.unwrap_near(expected)?;
+                let since = account.since.unwrap_near(newest)?;
+                if peer.understood(header, now) {
+                    peer.account(&arrival, (newest, since), &account, sink);
+                }
+            }
             _ => {}
         }
         Ok(())
@@ -379,7 +386,14 @@ impl Server {
         for entity in self.world.iter_mut() {
             let (id, kind) = (entity.id(), entity.kind());
             let (scene, motion) = (known.scene(tick, rate.dt(), kind), known.kinds.motion(kind));
-            let turn = Turn { scene, motion, limits: self.timeline.limits_at(tick, kind), rate, hold };
+            let turn = Turn {
+                scene,
+                motion,
+                timeline: &self.timeline,
+                limits: self.timeline.limits_at(tick, kind),
+                rate,
+                hold,
+            };
             let Moved { contacts, teleported } = obeyed(&mut self.peers, entity, &turn, sink);
             if teleported {
                 entity.teleports = (entity.teleports + 1) % (1 << TELEPORT_BITS);

@@ -9,7 +9,7 @@ use crate::ids::{Address, EntityId, Life, PeerId, Token};
 use crate::session::Owned;
 use crate::snapshot::Untold;
 use crate::tick::{HostNanos, Rate, Tick};
-use crate::wire::{Acks, Claim, Header, Inputs};
+use crate::wire::{Account, Acks, Claim, Header, Inputs};
 
 /// What of an entity no longer owned is still read, and let go: as many as may lie in datagrams under way.
 const FORMER: usize = 16;
@@ -133,6 +133,19 @@ impl Peer {
         let Some(place) = self.place(inputs.entity) else { return };
         let kind = self.owned[place].kind;
         self.controls[place].inputs(arrival, kind, newest, inputs, &mut self.margins, sink);
+    }
+
+    /// Takes an account.
+    pub(super) fn account<S: Sink>(
+        &mut self,
+        arrival: &Arrival<'_>,
+        ticks: (Tick, Tick),
+        account: &Account,
+        sink: &mut S,
+    ) {
+        let Some(place) = self.place(account.entity) else { return };
+        let kind = self.owned[place].kind;
+        self.controls[place].account((arrival, kind), ticks, account, &mut self.margins, sink);
     }
 
     /// Takes a claim.

@@ -12,15 +12,15 @@ use crate::tick::WireTick;
 pub struct Carried {
     /// What it is.
     pub kind: MessageKind,
-    /// The tick it is about: of inputs and claims the newest.
+    /// The tick it is about: of inputs, claims and accounts the newest.
     pub tick: Option<WireTick>,
-    /// Inputs and claims: for how many ticks it has one, that tick and those before it.
+    /// Inputs, claims and accounts: for how many ticks it has one, that tick and those before it.
     pub ticks: u8,
-    /// The entity it is about: of inputs, claims, pull backs.
+    /// The entity it is about: of inputs, claims, accounts, pull backs.
     pub entity: Option<EntityId>,
     /// Snapshots: of how many entities it tells.
     pub entities: u8,
-    /// Claims: the pull back it goes on from; pull backs: its own number.
+    /// Claims and accounts: the pull back it goes on from; pull backs: its own number.
     pub epoch: Option<u8>,
 }
 
@@ -38,7 +38,7 @@ impl Carried {
                 carried.entity = Some(read_entity(&mut from).ok()?);
                 carried.ticks = from.take(4).ok()? as u8 + 1;
             }
-            MessageKind::Claim => {
+            MessageKind::Claim | MessageKind::Account => {
                 carried.entity = Some(read_entity(&mut from).ok()?);
                 carried.epoch = Some(from.take(8).ok()? as u8);
                 from.take(16).ok()?;

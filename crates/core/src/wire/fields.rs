@@ -118,15 +118,17 @@ impl Fields<'_> {
                 self.tick("newest tick", m.newest);
                 self.entity(m.entity);
                 self.number("further ticks", 4, m.count as u64 - 1);
-                for back in 0..m.count {
-                    let tick = WireTick(m.newest.0.wrapping_sub(back as u16));
-                    let same = back > 0 && m.inputs[back] == m.inputs[back - 1];
-                    if back > 0 {
-                        self.put(format!("{back} before: the same"), 1, FieldValue::Flag(same));
-                    }
-                    if !same && let Some(kind) = self.layouts.kind(m.entity) {
-                        self.input(self.layouts.schema(kind, tick), &m.inputs[back]);
-                    }
+                self.inputs(m.entity, m.newest, &m.inputs[..m.count]);
+            }
+            Message::Account(m) => {
+                self.tick("newest tick", m.newest);
+                self.entity(m.entity);
+                self.number("epoch of the pull back", 8, m.epoch);
+                self.tick("since tick", m.since);
+                self.number("further ticks", 4, m.count as u64 - 1);
+                self.inputs(m.entity, m.newest, &m.inputs[..=m.count]);
+                if let Some(kind) = self.layouts.kind(m.entity) {
+                    self.exact(self.layouts.schema(kind, m.newest), &m.state);
                 }
             }
             Message::Claim(m) => {
@@ -225,6 +227,20 @@ impl Fields<'_> {
                 self.exact(schema, &record.state);
             }
             None => self.seen(schema, &record.state),
+        }
+    }
+
+    /// Inputs of consecutive ticks, newest first.
+    fn inputs(&mut self, entity: EntityId, newest: WireTick, inputs: &[Input]) {
+        for (back, input) in inputs.iter().enumerate() {
+            let tick = WireTick(newest.0.wrapping_sub(back as u16));
+            let same = back > 0 && *input == inputs[back - 1];
+            if back > 0 {
+                self.put(format!("{back} before: the same"), 1, FieldValue::Flag(same));
+            }
+            if !same && let Some(kind) = self.layouts.kind(entity) {
+                self.input(self.layouts.schema(kind, tick), input);
+            }
         }
     }
 

@@ -23,11 +23,13 @@ pub enum MessageKind {
     Goodbye = 8,
     /// The connection is no more.
     Ended = 9,
+    /// Inputs going up, with where they took their owner.
+    Account = 10,
 }
 
 impl MessageKind {
     /// All kinds, in the order of their numbers.
-    pub const ALL: [Self; 10] = [
+    pub const ALL: [Self; 11] = [
         Self::Hello,
         Self::Welcome,
         Self::Inputs,
@@ -38,6 +40,7 @@ impl MessageKind {
         Self::Refusal,
         Self::Goodbye,
         Self::Ended,
+        Self::Account,
     ];
 
     /// Its name in reports.
@@ -53,12 +56,18 @@ impl MessageKind {
             Self::Refusal => "refusal",
             Self::Goodbye => "goodbye",
             Self::Ended => "ended",
+            Self::Account => "account",
         }
     }
 
     /// Whether it goes from a client to the server.
     pub const fn is_up(self) -> bool {
-        matches!(self, Self::Hello | Self::Inputs | Self::Claim | Self::Goodbye)
+        matches!(self, Self::Hello | Self::Inputs | Self::Claim | Self::Account | Self::Goodbye)
+    }
+
+    /// Whether it is an owner's word of what its entity does.
+    pub const fn is_word(self) -> bool {
+        matches!(self, Self::Inputs | Self::Claim | Self::Account)
     }
 
     /// Whether it is about coming and going rather than about what moves.
@@ -68,7 +77,7 @@ impl MessageKind {
 
     /// Whether the message is about a tick, which it then begins with.
     pub const fn has_tick(self) -> bool {
-        matches!(self, Self::Inputs | Self::Snapshot | Self::Claim | Self::PullBack)
+        matches!(self, Self::Inputs | Self::Snapshot | Self::Claim | Self::Account | Self::PullBack)
     }
 
     /// The kind of a number on the wire.

@@ -9,11 +9,13 @@
 //! | inputs | up | the last inputs of an entity, newest first, one for each tick |
 //! | snapshot | down | a tick, every entity's state, what became of your inputs, who left and who owns what |
 //! | claim | up | the newest state and the last positions of an owner who decides them |
+//! | account | up | what was pressed in the last ticks and the exact state that it led an owner to who decides |
 //! | pull back | down | where the guard wants your entity, with an epoch |
 //! | goodbye | up | nothing: the sender leaves |
 //! | ended | down | why the connection is no more |
 
 use super::MAX_DATAGRAM;
+use super::account::Account;
 use super::bits::{BitReader, BitWriter};
 use super::claim::{Claim, PullBack};
 use super::datagram::Header;
@@ -43,6 +45,8 @@ pub enum Message {
     Snapshot(Snapshot),
     /// See [`Claim`].
     Claim(Claim),
+    /// See [`Account`].
+    Account(Account),
     /// See [`PullBack`].
     PullBack(PullBack),
     /// See [`Challenge`].
@@ -71,6 +75,7 @@ impl Message {
             MessageKind::Inputs => Self::Inputs(Inputs::read_for(from, layouts)?),
             MessageKind::Snapshot => Self::Snapshot(Snapshot::read(from, layouts)?),
             MessageKind::Claim => Self::Claim(Claim::read(from, layouts)?),
+            MessageKind::Account => Self::Account(Account::read(from, layouts)?),
             MessageKind::PullBack => Self::PullBack(PullBack::read(from, layouts)?),
             MessageKind::Challenge => Self::Challenge(Challenge::read(from)?),
             MessageKind::Refusal => Self::Refusal(Refusal::read(from)?),
@@ -88,6 +93,7 @@ impl Message {
             Self::Inputs(_) => MessageKind::Inputs,
             Self::Snapshot(_) => MessageKind::Snapshot,
             Self::Claim(_) => MessageKind::Claim,
+            Self::Account(_) => MessageKind::Account,
             Self::PullBack(_) => MessageKind::PullBack,
             Self::Challenge(_) => MessageKind::Challenge,
             Self::Refusal(_) => MessageKind::Refusal,
@@ -113,6 +119,7 @@ impl Message {
             Self::Ended(m) => m.write(out),
             Self::Inputs(m) => m.write(out, |tick| schema(m.entity, tick)),
             Self::Claim(m) => m.write(out, schema(m.entity, m.newest)),
+            Self::Account(m) => m.write(out, |tick| schema(m.entity, tick)),
             Self::PullBack(m) => m.write(out, schema(m.entity, m.tick)),
             Self::Snapshot(m) => {
                 let entities = m.entities.iter().map(|e| (e.entity, &e.state));

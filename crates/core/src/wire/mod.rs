@@ -3,6 +3,7 @@
 //! Three layers: [bits](BitWriter) know nothing of meaning, lanes are written by schema, a [`Message`] knows its fields. Reading any bytes gives a value or a [`WireError`]; it never panics and never allocates more than the
 //! bytes at hand can fill. Left-over bits are an error. The layouts are in `docs/wire.md`.
 
+mod account;
 mod acks;
 mod bits;
 mod carried;
@@ -22,6 +23,7 @@ mod refusal;
 mod snapshot;
 mod welcome;
 
+pub use account::Account;
 pub use acks::Acks;
 pub use bits::{BitReader, BitRow, BitWriter};
 pub use carried::Carried;
@@ -49,7 +51,7 @@ pub const MAX_REPEATS: usize = 16;
 pub const MAX_DATAGRAM: usize = 1200;
 
 /// Changes whenever a layout does.
-pub const PROTOCOL_VERSION: u8 = 5;
+pub const PROTOCOL_VERSION: u8 = 6;
 
 #[cfg(test)]
 mod tests;

@@ -115,6 +115,25 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     claim.write(&mut bits, schema);
     out.push((Message::Claim(claim), bits.finish()));
 
+    let mut inputs = [Input::default(); MAX_REPEATS + 1];
+    for (i, input) in inputs.iter_mut().take(4).enumerate() {
+        input.set_real(0, stick(i as f32 / 4.0));
+        input.set_int(3, 2);
+    }
+    inputs[2] = inputs[1];
+    let account = Account {
+        newest: WireTick(70),
+        entity: OWN,
+        epoch: 3,
+        since: WireTick(51),
+        count: 3,
+        inputs,
+        state: state(0.3),
+    };
+    let (_, mut bits) = envelope(MessageKind::Account);
+    account.write(&mut bits, |_| schema);
+    out.push((Message::Account(account), bits.finish()));
+
     let pull = PullBack { entity: OWN, epoch: 255, tick: WireTick(4), state: state(8.0) };
     let (_, mut bits) = envelope(MessageKind::PullBack);
     pull.write(&mut bits, schema);
@@ -134,6 +153,7 @@ fn what_a_datagram_is_about_can_be_read_without_any_layout() {
         let is = match &message {
             Message::Inputs(m) => (Some(m.newest), m.count as u8, Some(m.entity), 0, None),
             Message::Claim(m) => (Some(m.newest), m.count as u8 + 1, Some(m.entity), 0, Some(m.epoch)),
+            Message::Account(m) => (Some(m.newest), m.count as u8, Some(m.entity), 0, Some(m.epoch)),
             Message::Snapshot(m) => (Some(m.head.tick), 0, None, m.entities.len() as u8, None),
             Message::PullBack(m) => (Some(m.tick), 0, Some(m.entity), 0, Some(m.epoch)),
             _ => (None, 0, None, 0, None),
@@ -280,7 +300,7 @@ proptest! {
 fn inputs_and_claims_of_what_is_not_owned_are_refused_by_name() {
     for (message, bytes) in samples() {
         let at = match message {
-            Message::Inputs(_) | Message::Claim(_) | Message::PullBack(_) => 18,
+            Message::Inputs(_) | Message::Claim(_) | Message::Account(_) | Message::PullBack(_) => 18,
             _ => continue,
         };
         let mut other = bytes.clone();

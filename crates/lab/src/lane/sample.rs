@@ -179,7 +179,7 @@ fn rates(r: &Reading<'_>, up: bool, from: LabTime, to: LabTime, series: impl Fn(
 pub(super) fn bytes_up(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {
     let series = |kind| match kind {
         MessageKind::Inputs => 0,
-        MessageKind::Claim => 1,
+        MessageKind::Claim | MessageKind::Account => 1,
         _ => 2,
     };
     rates(r, true, from, to, series, tell);

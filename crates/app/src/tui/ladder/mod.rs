@@ -16,7 +16,6 @@ mod panel;
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_core::MessageKind;
 use velocitas_lab::crossing::{Crossing, crossings};
 use velocitas_lab::follow::{Way, follow, newest_press};
 use velocitas_lab::packet::{Packet, packet};
@@ -191,7 +190,7 @@ impl Ladder {
     fn meant(&self, stage: &Stage) -> Option<(MachineId, ActorId, RecordTick)> {
         let record = stage.run.record();
         if let Some(c) = &self.chosen
-            && matches!(c.row.kind, MessageKind::Inputs | MessageKind::Claim)
+            && c.row.kind.is_word()
         {
             return Some((c.from, record.cast.actor(c.row.entity?)?, c.row.tick?));
         }

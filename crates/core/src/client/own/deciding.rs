@@ -6,7 +6,7 @@ use crate::data::{Input, State};
 use crate::event::{Correction, Restored, Sink};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
-use crate::wire::{BitWriter, Claim, MAX_REPEATS, PullBack};
+use crate::wire::{Account, BitWriter, Claim, MAX_REPEATS, MessageKind, PullBack};
 
 /// How far back the base of claims is said to lie at most: within the wire's reach.
 const OLDEST_BASE: i64 = 8192;
@@ -19,13 +19,15 @@ pub(in crate::client) struct Deciding {
     epoch: u8,
     /// Nothing before this tick is claimed.
     since: Tick,
+    /// Whether what was pressed is told as well.
+    accounts: bool,
     /// The newest tick at which a claim is known to be accepted, or the guard's word was taken.
     agreed: Tick,
 }
 
 impl Deciding {
-    pub(super) fn new(base: Tick, newest: Tick) -> Self {
-        Self { past: Past::default(), epoch: 0, since: newest, agreed: base }
+    pub(super) fn new(base: Tick, newest: Tick, accounts: bool) -> Self {
+        Self { past: Past::default(), epoch: 0, since: newest, accounts, agreed: base }
     }
 
     pub(super) fn tick<S: Sink>(&mut self, context: &Context<'_>, tick: Tick, sampled: Input, sink: &mut S) {
@@ -34,9 +36,52 @@ impl Deciding {
         self.past.push(tick, sampled, Some(read), state);
     }
 
-    /// Appends a claim for the newest tick.
+    /// What the messages are that it sends.
+    pub(super) const fn says(&self) -> MessageKind {
+        if self.accounts { MessageKind::Account } else { MessageKind::Claim }
+    }
+
+    /// Whether there is anything to say: of a tick in which it was put somewhere, or passed over, no account is given.
+    pub(super) fn has_word(&self) -> bool {
+        let is_played = self.past.has_played() && self.past.newest().is_some_and(|newest| newest > self.since);
+        self.past.state().is_some() && (!self.accounts || is_played)
+    }
+
+    /// Appends the message for the newest tick.
     pub(super) fn say(&self, context: &Context<'_>, out: &mut BitWriter) {
         let (Some(newest), Some(state)) = (self.past.newest(), self.past.state()) else { return };
+        if self.accounts { self.account(context, newest, state, out) } else { self.claim(context, newest, state, out) }
+    }
+
+    /// Appends an account of the newest ticks: of those that were really played in this epoch.
+    fn account(&self, context: &Context<'_>, newest: Tick, state: State, out: &mut BitWriter) {
+        let schema = context.schema(newest);
+        let most = usize::from(context.settings.repeats).clamp(1, Account::most(schema));
+        let played = |tick: Tick| self.past.ticks().get(tick).map(|entry| entry.input);
+        let mut inputs = [self.past.sampled(); MAX_REPEATS + 1];
+        let mut count = 0;
+        while count < most {
+            let tick = newest.offset(-(count as i64));
+            let Some(played) = played(tick).filter(|p| p.read.is_some() && tick > self.since) else { break };
+            inputs[count] = played.sampled;
+            count += 1;
+        }
+        if count == 0 {
+            return;
+        }
+        inputs[count] = played(newest.offset(-(count as i64))).map_or(inputs[count - 1], |played| played.sampled);
+        let (entity, epoch) = (context.entity, self.epoch);
+        Account { newest: newest.wire(), entity, epoch, since: self.base(newest).wire(), count, inputs, state }
+            .write(out, |tick| context.schema(tick.unwrap_near(newest).unwrap_or(newest)));
+    }
+
+    /// The first tick of the epoch, as it is told.
+    fn base(&self, newest: Tick) -> Tick {
+        self.since.max(newest.offset(-OLDEST_BASE))
+    }
+
+    /// Appends a claim for the newest tick.
+    fn claim(&self, context: &Context<'_>, newest: Tick, state: State, out: &mut BitWriter) {
         let repeats = usize::from(context.settings.repeats).clamp(1, MAX_REPEATS);
         let mut trail = [Vec3::ZERO; MAX_REPEATS];
         let mut count = 0;
@@ -46,7 +91,7 @@ impl Deciding {
             trail[count] = state.vec3(0);
             count += 1;
         }
-        let since = self.since.max(newest.offset(-OLDEST_BASE));
+        let since = self.base(newest);
         let (entity, epoch) = (context.entity, self.epoch);
         Claim { newest: newest.wire(), entity, epoch, since: since.wire(), state, count, trail }
             .write(out, context.schema(newest));
@@ -87,7 +132,7 @@ impl Deciding {
         let newest = self.past.newest().unwrap_or(newest);
         let before = self.past.state();
         let mut state = pull.state;
-        if let Some(before) = &before {
+        if let Some(before) = before.as_ref().filter(|_| !self.accounts) {
             // Claims do not carry what only the owner knows, so the guard has no word on it.
             context.schema(newest).keep_private(&mut state, before);
         }

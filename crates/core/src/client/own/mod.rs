@@ -34,7 +34,8 @@ impl Own {
         match side {
             OwnerSide::Follow => Self::Following(Following::of(Past::default(), base)),
             OwnerSide::Predict => Self::Predicting(Predicting::of(Past::default(), base)),
-            OwnerSide::Decide => Self::Deciding(Deciding::new(base, newest)),
+            OwnerSide::Decide => Self::Deciding(Deciding::new(base, newest, false)),
+            OwnerSide::Account => Self::Deciding(Deciding::new(base, newest, true)),
         }
     }
 
@@ -64,7 +65,7 @@ impl Own {
     pub(super) const fn says(&self) -> MessageKind {
         match self {
             Self::Following(_) | Self::Predicting(_) => MessageKind::Inputs,
-            Self::Deciding(_) => MessageKind::Claim,
+            Self::Deciding(own) => own.says(),
         }
     }
 
@@ -72,7 +73,7 @@ impl Own {
     pub(super) fn has_word(&self) -> bool {
         match self {
             Self::Following(_) | Self::Predicting(_) => self.past().has_played(),
-            Self::Deciding(_) => self.state().is_some(),
+            Self::Deciding(own) => own.has_word(),
         }
     }
 

@@ -4,7 +4,7 @@ use super::turn::{Includes, Made, Turn, tell_used};
 use crate::data::State;
 use crate::event::{Provenance, Sink};
 use crate::ids::PeerId;
-use crate::server::claims::{Claims, Heard};
+use crate::server::claims::{Claims, Heard, Place};
 use crate::tick::Tick;
 use crate::wire::Claim;
 use crate::world::Entity;
@@ -12,7 +12,7 @@ use crate::world::Entity;
 /// One owner's claims of one entity.
 #[derive(Clone, Debug)]
 pub(in crate::server) struct Believing {
-    claims: Claims,
+    claims: Claims<Place>,
     good: State,
 }
 
@@ -22,7 +22,7 @@ impl Believing {
     }
 
     pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Heard {
-        self.claims.take_in(newest, since, claim, expected)
+        self.claims.take_in_claim(newest, since, claim, expected)
     }
 
     pub(super) fn advance<S: Sink>(
@@ -36,7 +36,7 @@ impl Believing {
         let mut provenance = Provenance::Repeated;
         while let Some((_, tick, pending)) = self.claims.next_due(now) {
             self.claims.take(tick);
-            self.good = self.claims.accept(tick, &pending, self.good);
+            self.good = self.claims.accept(tick, &pending.word, self.good);
             entity.state = self.good;
             if tick == now {
                 provenance = Provenance::Fresh;

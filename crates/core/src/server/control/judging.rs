@@ -1,18 +1,15 @@
 //! The authority takes over what an owner says of where it is, if the guard finds it lawful.
 
+use super::ruling::{tell_outdated, tell_ruling};
 use super::turn::{Includes, Made, Turn, tell_used};
 use crate::data::State;
-use crate::event::{Fact, InputFact, InputFate, Sink, tell, tell_input};
+use crate::event::Sink;
 use crate::ids::PeerId;
 use crate::server::claims::Heard;
-use crate::server::guard::{Guard, Ruling};
+use crate::server::guard::Guard;
 use crate::tick::{Rate, Tick};
-use crate::verdict::{Answer, Verdict};
 use crate::wire::Claim;
 use crate::world::Entity;
-
-/// Put back by more metres than this, an entity is drawn as a cut.
-const CUT: f32 = 0.5;
 
 /// One owner's claims of one entity, and the guard.
 #[derive(Clone, Debug)]
@@ -41,25 +38,10 @@ impl Judging {
             self.guard.judge(&turn.scene, (turn.motion, turn.limits), turn.rate, &mut entity.state);
         let id = entity.id();
         tell_used(self.guard.claims().has_begun(tick), (peer, id, tick), provenance, None, sink);
-        for tick in self.guard.let_go() {
-            tell_input(sink, InputFact { peer, entity: id, tick, fate: InputFate::Outdated }, None);
-        }
-        if !matches!(ruling, Ruling::Lawful) {
-            let (epoch, to) = (self.guard.claims().epoch, entity.state.vec3(0));
-            tell(sink, Fact::PulledBack { peer, entity: id, tick, epoch, to });
-        }
-        let teleported = match ruling {
-            Ruling::Lawful => false,
-            Ruling::Resync => {
-                tell(sink, Fact::Resync { peer, entity: id, tick });
-                false
-            }
-            Ruling::Guilty(evidence) => {
-                let answer = Answer::PulledBack;
-                tell(sink, Fact::Verdict(Verdict { peer, entity: id, tick, evidence, answer }));
-                before.vec3(0).distance(entity.state.vec3(0)) > CUT
-            }
-        };
+        let whose = (peer, id, tick);
+        tell_outdated(whose, self.guard.let_go(), sink);
+        let moved = (before.vec3(0), entity.state.vec3(0));
+        let teleported = tell_ruling(whose, &ruling, self.guard.claims().epoch, moved, sink);
         Made { teleported, ..Made::default() }
     }
 

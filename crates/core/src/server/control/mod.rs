@@ -1,11 +1,14 @@
 //! How an owner's word moves its entity: one file for each side that [`Authority`] can take, dispatched here and nowhere
 //! else.
 
+mod accounting;
 mod believing;
 mod judging;
+mod ruling;
 mod stepping;
 mod turn;
 
+use accounting::Accounting;
 use believing::Believing;
 use judging::Judging;
 use stepping::Stepping;
@@ -13,12 +16,13 @@ use stepping::Stepping;
 pub(super) use stepping::stepped;
 pub(super) use turn::{Arrival, Includes, Made, Margins, Turn};
 
+use super::claims::Heard;
 use crate::arrangement::Authority;
 use crate::data::State;
 use crate::event::{InputFate, Sink};
-use crate::ids::PeerId;
+use crate::ids::{EntityId, PeerId};
 use crate::tick::{Rate, Tick};
-use crate::wire::{Claim, Inputs};
+use crate::wire::{Account, Claim, Inputs};
 use crate::world::Entity;
 
 /// How one owner's word moves one entity.
@@ -27,6 +31,7 @@ pub(super) enum Control {
     Stepping(Stepping),
     Believing(Believing),
     Judging(Box<Judging>),
+    Accounting(Box<Accounting>),
 }
 
 impl Control {
@@ -35,6 +40,7 @@ impl Control {
             Authority::Step => Self::Stepping(Stepping::default()),
             Authority::Believe => Self::Believing(Believing::new(state)),
             Authority::Judge => Self::Judging(Box::new(Judging::new(rate, state))),
+            Authority::Restep => Self::Accounting(Box::new(Accounting::new(rate, state))),
         }
     }
 
@@ -44,6 +50,7 @@ impl Control {
             Self::Stepping(_) => Authority::Step,
             Self::Believing(_) => Authority::Believe,
             Self::Judging(_) => Authority::Judge,
+            Self::Accounting(_) => Authority::Restep,
         }
     }
 
@@ -53,6 +60,7 @@ impl Control {
             Self::Stepping(stepping) => stepping.bytes(),
             Self::Believing(_) => size_of::<Believing>(),
             Self::Judging(_) => size_of::<Judging>(),
+            Self::Accounting(_) => size_of::<Accounting>(),
         }
     }
 
@@ -81,26 +89,25 @@ impl Control {
         sink: &mut S,
     ) {
         let heard = match self {
-            Self::Stepping(_) => return,
+            Self::Stepping(_) | Self::Accounting(_) => return,
             Self::Believing(believing) => believing.take_in(newest, since, claim, arrival.expected),
             Self::Judging(judging) => judging.take_in(newest, since, claim, arrival.expected),
         };
-        if heard.fresh.is_empty() && heard.outdated.is_empty() && newest > arrival.expected {
-            margins.note(arrival.margin(newest));
-        }
-        for tick in heard.overtaken {
-            let margin = arrival.margin(tick) as i16;
-            arrival.tell(claim.entity, tick, InputFate::Arrived(margin), sink);
-        }
-        for tick in heard.outdated {
-            // How early its owner is it says all the same.
-            if !arrival.is_dropped(tick) {
-                margins.note(arrival.margin(tick));
-            }
-            arrival.tell(claim.entity, tick, InputFate::Outdated, sink);
-        }
-        for tick in heard.fresh {
-            margins.arrived(arrival, claim.entity, tick, sink);
+        note(&heard, (claim.entity, newest), arrival, margins, sink);
+    }
+
+    /// Takes an account, to be stepped after when its tick comes; of nobody else is one wanted.
+    pub(super) fn account<S: Sink>(
+        &mut self,
+        (arrival, kind): (&Arrival<'_>, u8),
+        ticks: (Tick, Tick),
+        account: &Account,
+        margins: &mut Margins,
+        sink: &mut S,
+    ) {
+        if let Self::Accounting(accounting) = self {
+            let heard = accounting.take_in(arrival, kind, ticks, account, sink);
+            note(&heard, (account.entity, ticks.0), arrival, margins, sink);
         }
     }
 
@@ -116,6 +123,7 @@ impl Control {
             Self::Stepping(stepping) => stepping.advance(peer, turn, entity, sink),
             Self::Believing(believing) => believing.advance(peer, turn, entity, sink),
             Self::Judging(judging) => judging.advance(peer, turn, entity, sink),
+            Self::Accounting(accounting) => accounting.advance(peer, turn, entity, sink),
         }
     }
 
@@ -130,7 +138,7 @@ impl Control {
     pub(super) const fn spoke(&self) -> u64 {
         match self {
             Self::Stepping(stepping) => stepping.spoke(),
-            Self::Believing(_) | Self::Judging(_) => 0,
+            Self::Believing(_) | Self::Judging(_) | Self::Accounting(_) => 0,
         }
     }
 
@@ -147,13 +155,16 @@ impl Control {
             Self::Stepping(stepping) => stepping.includes(tick),
             Self::Believing(believing) => believing.includes(),
             Self::Judging(judging) => judging.includes(),
+            Self::Accounting(accounting) => accounting.includes(),
         }
     }
 
     /// The server has passed over so many ticks.
     pub(super) fn sleep(&mut self, ticks: u64) {
-        if let Self::Judging(judging) = self {
-            judging.sleep(ticks);
+        match self {
+            Self::Judging(judging) => judging.sleep(ticks),
+            Self::Accounting(accounting) => accounting.sleep(ticks),
+            Self::Stepping(_) | Self::Believing(_) => {}
         }
     }
 
@@ -161,7 +172,35 @@ impl Control {
     pub(super) fn unanswered_pull(&self) -> Option<(u8, State)> {
         match self {
             Self::Judging(judging) => judging.unanswered_pull(),
+            Self::Accounting(accounting) => accounting.unanswered_pull(),
             _ => None,
         }
+    }
+}
+
+/// Notes how early what was heard is, and tells of it.
+fn note<S: Sink>(
+    heard: &Heard,
+    (entity, newest): (EntityId, Tick),
+    arrival: &Arrival<'_>,
+    margins: &mut Margins,
+    sink: &mut S,
+) {
+    if heard.fresh.is_empty() && heard.outdated.is_empty() && newest > arrival.expected {
+        margins.note(arrival.margin(newest));
+    }
+    for &tick in &heard.overtaken {
+        let margin = arrival.margin(tick) as i16;
+        arrival.tell(entity, tick, InputFate::Arrived(margin), sink);
+    }
+    for &tick in &heard.outdated {
+        // How early its owner is it says all the same.
+        if !arrival.is_dropped(tick) {
+            margins.note(arrival.margin(tick));
+        }
+        arrival.tell(entity, tick, InputFate::Outdated, sink);
+    }
+    for &tick in &heard.fresh {
+        margins.arrived(arrival, entity, tick, sink);
     }
 }

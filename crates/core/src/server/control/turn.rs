@@ -5,7 +5,7 @@ use crate::event::{InputFact, InputFate, Provenance, Sink, tell_input};
 use crate::ground::Contacts;
 use crate::ids::{EntityId, PeerId};
 use crate::motion::{Limits, Motion, Scene};
-use crate::session::Layouts;
+use crate::session::{Layouts, Timeline};
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::tick_loop::TickLoop;
 
@@ -77,6 +77,8 @@ impl Margins {
 pub(in crate::server) struct Turn<'a> {
     pub(in crate::server) scene: Scene<'a>,
     pub(in crate::server) motion: &'a dyn Motion,
+    /// What held at ticks before it.
+    pub(in crate::server) timeline: &'a Timeline,
     /// What it can lawfully reach.
     pub(in crate::server) limits: &'a Limits,
     pub(in crate::server) rate: Rate,

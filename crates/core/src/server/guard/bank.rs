@@ -16,6 +16,21 @@ pub(in crate::server) struct Bank {
     slept: u64,
     /// Server ticks until that lapses.
     lapses: u32,
+    /// Server ticks in a row in which a claim could not pay.
+    deficit: u32,
+}
+
+/// What came of a charge.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(in crate::server) enum Charge {
+    /// It is paid.
+    Paid,
+    /// It has to wait.
+    Waits,
+    /// It has waited for two seconds: no bunch of packets, no drift does that.
+    Overdrawn,
+    /// It could never be paid.
+    TooLong,
 }
 
 impl Bank {
@@ -23,7 +38,7 @@ impl Bank {
 
     pub(in crate::server) fn new(rate: Rate) -> Self {
         let cap = u64::from(rate.hz()) * Self::UNIT;
-        Self { balance: cap, cap, slept: 0, lapses: 0 }
+        Self { balance: cap, cap, slept: 0, lapses: 0, deficit: 0 }
     }
 
     /// A server tick has passed: 1 + 1/512 ticks, which covers 1,953 ppm of drift.
@@ -47,14 +62,32 @@ impl Bank {
         self.slept = 0;
     }
 
+    /// Has a claim's advance paid for.
+    pub(in crate::server) fn charge(&mut self, ticks: u64) -> Charge {
+        if ticks > self.longest() {
+            return Charge::TooLong;
+        }
+        if self.pay(ticks) {
+            self.deficit = 0;
+            return Charge::Paid;
+        }
+        self.deficit += 1;
+        if u64::from(self.deficit) > 2 * self.longest() { Charge::Overdrawn } else { Charge::Waits }
+    }
+
+    /// What waited is waited for no more.
+    pub(in crate::server) const fn forgive(&mut self) {
+        self.deficit = 0;
+    }
+
     /// The longest advance that could ever be paid.
-    pub(in crate::server) const fn longest(&self) -> u64 {
+    const fn longest(&self) -> u64 {
         self.cap / Self::UNIT
     }
 
     /// Pays for an advance, or not.
     #[must_use]
-    pub(in crate::server) fn pay(&mut self, ticks: u64) -> bool {
+    pub(super) fn pay(&mut self, ticks: u64) -> bool {
         let cost = ticks.saturating_mul(Self::UNIT);
         let can = cost <= self.balance + self.slept;
         if can {

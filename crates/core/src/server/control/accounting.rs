@@ -1,0 +1,88 @@
+//! The authority steps after its owner with what that says was pressed, and holds its account against what comes of it.
+
+use super::ruling::{tell_outdated, tell_ruling};
+use super::turn::{Arrival, Includes, Made, Turn, tell_used};
+use crate::data::{Input, State};
+use crate::event::{Fact, Sink, tell};
+use crate::ids::PeerId;
+use crate::server::claims::Heard;
+use crate::server::guard::{Audit, Auditor, Rules};
+use crate::tick::{Rate, Tick};
+use crate::verdict::{Answer, Evidence, Rule, Verdict};
+use crate::wire::{Account, MAX_REPEATS};
+use crate::world::Entity;
+
+/// One owner's accounts of one entity, and the auditor.
+#[derive(Clone, Debug)]
+pub(in crate::server) struct Accounting {
+    auditor: Auditor,
+}
+
+impl Accounting {
+    pub(super) fn new(rate: Rate, state: State) -> Self {
+        Self { auditor: Auditor::new(rate, state) }
+    }
+
+    /// Takes an account in, unless an input in it is none that hands could give.
+    pub(super) fn take_in<S: Sink>(
+        &mut self,
+        arrival: &Arrival<'_>,
+        kind: u8,
+        ticks: (Tick, Tick),
+        account: &Account,
+        sink: &mut S,
+    ) -> Heard {
+        let schema = |back: usize| arrival.layouts.schema(kind, ticks.0.offset(-(back as i64)).wire());
+        let mut accuse = |evidence| {
+            let (peer, entity, tick) = (arrival.peer, account.entity, arrival.ticks.newest());
+            tell(sink, Fact::Verdict(Verdict { peer, entity, tick, evidence, answer: Answer::Ignored }));
+        };
+        for (back, input) in account.inputs[..account.count].iter().enumerate() {
+            if let Some((length, most)) = schema(back).input_beyond_range(input) {
+                let tick = ticks.0.offset(-(back as i64));
+                accuse(Evidence::plain(Rule::Range, (tick, tick), length, most));
+                return Heard::default();
+            }
+        }
+        let mut reads = [Input::default(); MAX_REPEATS];
+        for (back, read) in reads[..account.count].iter_mut().enumerate() {
+            *read = schema(back).presses_since(&account.inputs[back], &account.inputs[back + 1]);
+        }
+        let heard = self.auditor.take_in(ticks, (account, &reads), arrival.expected);
+        for tick in &heard.conflicts {
+            accuse(Evidence::plain(Rule::Conflict, (*tick, *tick), 2.0, 1.0));
+        }
+        heard
+    }
+
+    pub(super) fn advance<S: Sink>(
+        &mut self,
+        peer: PeerId,
+        turn: &Turn<'_>,
+        entity: &mut Entity,
+        sink: &mut S,
+    ) -> Made {
+        let (tick, before) = (turn.scene.tick, entity.state.vec3(0));
+        let rules = Rules { timeline: turn.timeline, kind: entity.kind(), rate: turn.rate };
+        let Audit { ruling, provenance, input, contacts, teleported } = self.auditor.audit(&rules, tick);
+        entity.state = *self.auditor.state();
+        let whose = (peer, entity.id(), tick);
+        tell_used(self.auditor.has_begun(tick), whose, provenance, input.as_ref(), sink);
+        tell_outdated(whose, self.auditor.let_go(), sink);
+        let moved = (before, entity.state.vec3(0));
+        let cut = tell_ruling(whose, &ruling, self.auditor.epoch(), moved, sink);
+        Made { contacts, teleported: teleported || cut }
+    }
+
+    pub(super) fn includes(&self) -> Includes {
+        Includes { newest: self.auditor.newest(), made_up: 0 }
+    }
+
+    pub(super) fn sleep(&mut self, ticks: u64) {
+        self.auditor.sleep(ticks);
+    }
+
+    pub(super) fn unanswered_pull(&self) -> Option<(u8, State)> {
+        self.auditor.unanswered_pull()
+    }
+}

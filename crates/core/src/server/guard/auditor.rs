@@ -1,0 +1,300 @@
+//! An account is held against what the rule makes of it.
+//!
+//! The authority steps after the owner, tick by tick, with what it says was pressed: on one ground and by one rule that comes to
+//! the same bits, so whatever the owner says of its state beyond the tolerances of its fields is not what was pressed. Where the
+//! account has a hole that nothing repeated, nobody can step through it: the owner may have been passed over (then it stood still,
+//! and what follows agrees), or else it is taken at its word as far as reach, sweep and ranges allow, for a twentieth of the ticks
+//! at most. What is beyond that is a resync, not a verdict: holes are the link's.
+
+use super::bank::{Bank, Charge};
+use super::case::Case;
+use super::{Claims, Ruling};
+use crate::data::{Input, State};
+use crate::event::Provenance;
+use crate::ground::Contacts;
+use crate::motion::{Motion, Scene, checked_step};
+use crate::schema::{Schema, Shape};
+use crate::server::claims::{Heard, Said, Word};
+use crate::session::Timeline;
+use crate::tick::{Rate, Tick};
+use crate::vec3::Vec3;
+use crate::verdict::{Evidence, Rule};
+use crate::wire::Account;
+
+/// What an account says of a tick.
+#[derive(Clone, Copy, Debug)]
+struct Told {
+    /// What the step read.
+    read: Input,
+    /// What came of it, where this tick was some message's newest.
+    state: Option<State>,
+}
+
+impl Word for Told {
+    fn add(&mut self, later: &Self) -> bool {
+        let same = self.read == later.read;
+        if same {
+            self.state = self.state.or(later.state);
+        }
+        same
+    }
+}
+
+/// How an entity moves, at any tick.
+#[derive(Clone, Copy)]
+pub(in crate::server) struct Rules<'a> {
+    pub(in crate::server) timeline: &'a Timeline,
+    pub(in crate::server) kind: u8,
+    pub(in crate::server) rate: Rate,
+}
+
+impl<'a> Rules<'a> {
+    fn motion(&self, tick: Tick) -> &'a dyn Motion {
+        self.timeline.at(tick).kinds.motion(self.kind)
+    }
+
+    fn scene(&self, tick: Tick) -> Scene<'a> {
+        self.timeline.at(tick).scene(tick, self.rate.dt(), self.kind)
+    }
+
+    fn schema(&self, tick: Tick) -> &'a Schema {
+        self.motion(tick).schema()
+    }
+}
+
+/// How much of an account may be missing: of twenty ticks one, saved for a second's worth of holes.
+#[derive(Clone, Copy, Debug)]
+struct Trust {
+    /// In twentieths of a tick.
+    balance: u64,
+    cap: u64,
+}
+
+impl Trust {
+    const PARTS: u64 = 20;
+
+    fn new(rate: Rate) -> Self {
+        let cap = u64::from(rate.hz()) * Self::PARTS;
+        Self { balance: cap, cap }
+    }
+
+    fn gain(&mut self) {
+        self.balance = (self.balance + 1).min(self.cap);
+    }
+
+    fn pay(&mut self, ticks: u64) -> bool {
+        let left = self.balance.checked_sub(ticks.saturating_mul(Self::PARTS));
+        self.balance = left.unwrap_or(self.balance);
+        left.is_some()
+    }
+}
+
+/// What came of the account up to a tick.
+#[derive(Clone, Copy, Debug)]
+pub(in crate::server) struct Audit {
+    pub(in crate::server) ruling: Ruling,
+    pub(in crate::server) provenance: Provenance,
+    /// What the tick itself was made with, where the owner told.
+    pub(in crate::server) input: Option<Input>,
+    pub(in crate::server) contacts: Contacts,
+    pub(in crate::server) teleported: bool,
+}
+
+/// One owner's accounts and what is held against them.
+#[derive(Clone, Debug)]
+pub(in crate::server) struct Auditor {
+    claims: Claims<Told>,
+    bank: Bank,
+    trust: Trust,
+    /// A pull back that no account has answered yet.
+    pull: Option<State>,
+    /// The authority: what the rule makes of what was told.
+    good: State,
+    /// The newest tick at which both agreed, in this epoch, and the state then.
+    agreed: Option<Tick>,
+    base: State,
+    /// Ticks since then of which nothing was told.
+    holes: u64,
+}
+
+impl Auditor {
+    pub(in crate::server) fn new(rate: Rate, state: State) -> Self {
+        Self {
+            claims: Claims::default(),
+            bank: Bank::new(rate),
+            trust: Trust::new(rate),
+            pull: None,
+            good: state,
+            agreed: None,
+            base: state,
+            holes: 0,
+        }
+    }
+
+    /// The newest tick that counts, and whether one before `tick` can be missing.
+    pub(in crate::server) const fn newest(&self) -> Option<Tick> {
+        self.claims.newest
+    }
+
+    /// Whether an account of `tick` can be missing.
+    pub(in crate::server) fn has_begun(&self, tick: Tick) -> bool {
+        self.claims.has_begun(tick)
+    }
+
+    pub(in crate::server) const fn epoch(&self) -> u8 {
+        self.claims.epoch
+    }
+
+    /// The server has passed over so many ticks.
+    pub(in crate::server) fn sleep(&mut self, ticks: u64) {
+        self.bank.sleep(ticks);
+    }
+
+    /// Ticks whose account waited when a pull back made it worthless; each is handed out once.
+    pub(in crate::server) fn let_go(&mut self) -> Vec<Tick> {
+        self.claims.let_go()
+    }
+
+    /// Epoch and state of a pull back to be sent again.
+    pub(in crate::server) fn unanswered_pull(&self) -> Option<(u8, State)> {
+        self.pull.map(|state| (self.claims.epoch, state))
+    }
+
+    /// Takes an account in, with what the steps of its ticks read, newest first. One of this epoch answers the pull back that
+    /// began it.
+    pub(in crate::server) fn take_in(
+        &mut self,
+        (newest, since): (Tick, Tick),
+        (account, reads): (&Account, &[Input]),
+        expected: Tick,
+    ) -> Heard {
+        if account.epoch == self.claims.epoch {
+            self.pull = None;
+        }
+        let said = Said { newest, before: account.count - 1, since, epoch: account.epoch };
+        let state = |back| (back == 0).then_some(account.state);
+        self.claims.take_in(&said, expected, |back| Told { read: reads[back], state: state(back) })
+    }
+
+    /// Steps after what was told up to `now`, and holds it against what came of it.
+    pub(in crate::server) fn audit(&mut self, rules: &Rules<'_>, now: Tick) -> Audit {
+        self.bank.gain();
+        self.trust.gain();
+        let mut audit = Audit {
+            ruling: Ruling::Lawful,
+            provenance: Provenance::Repeated,
+            input: None,
+            contacts: Contacts::default(),
+            teleported: false,
+        };
+        while let Some((from, tick, pending)) = self.claims.next_due(now) {
+            let advance = tick.since(from).unsigned_abs();
+            let ruling = match self.bank.charge(advance) {
+                Charge::Paid => {
+                    self.claims.take(tick);
+                    self.agreed.get_or_insert(from);
+                    self.holes += advance.saturating_sub(1);
+                    self.step(rules, tick, &pending.word.read, &mut audit);
+                    self.compare(rules, tick, pending.word.state)
+                }
+                Charge::Waits => break,
+                Charge::TooLong => Ruling::Resync,
+                Charge::Overdrawn => Ruling::Guilty(Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0)),
+            };
+            if !matches!(ruling, Ruling::Lawful) {
+                self.put_back(rules.schema(tick));
+                return Audit { ruling, ..audit };
+            }
+            self.claims.accepted(tick);
+            if tick == now {
+                audit.provenance = Provenance::Fresh;
+                audit.input = Some(pending.word.read);
+                self.bank.wake();
+            }
+        }
+        audit
+    }
+
+    fn step(&mut self, rules: &Rules<'_>, tick: Tick, read: &Input, audit: &mut Audit) {
+        // A rule that gives no number leaves everything as it is, on the owner's machine as well, which tells of it.
+        if let Ok(step) = checked_step(rules.motion(tick), &rules.scene(tick), &self.good, read) {
+            self.good = step.state;
+            audit.contacts = step.contacts;
+            audit.teleported |= step.teleported;
+        }
+    }
+
+    /// Holds the exact state of a message's newest tick against the authority's.
+    fn compare(&mut self, rules: &Rules<'_>, tick: Tick, told: Option<State>) -> Ruling {
+        let Some(told) = told else { return Ruling::Lawful };
+        let schema = rules.schema(tick);
+        let since = self.agreed.unwrap_or(tick);
+        if self.holes > 0 && self.good != told {
+            // Nearly the same is not the same: a vehicle that was a little elsewhere would be ever farther away.
+            if !self.trust.pay(self.holes) {
+                return Ruling::Resync;
+            }
+            let ruling = believable(rules, (since, tick), self.base.vec3(0), &told);
+            if !matches!(ruling, Ruling::Lawful) {
+                self.good = self.base;
+                return ruling;
+            }
+            self.good = told;
+        } else if !schema.agrees(&self.good, &told) {
+            return Ruling::Guilty(differs(schema, (since, tick), &self.good, &told));
+        }
+        self.agreed = Some(tick);
+        self.base = self.good;
+        self.holes = 0;
+        Ruling::Lawful
+    }
+
+    /// Puts the owner where the authority has it, standing.
+    fn put_back(&mut self, schema: &Schema) {
+        if let Some(lane) = schema.velocity_lane() {
+            self.good.set_vec3(lane, Vec3::ZERO);
+        }
+        self.claims.begin_epoch();
+        self.pull = Some(self.good);
+        self.agreed = None;
+        self.base = self.good;
+        self.holes = 0;
+        self.bank.forgive();
+    }
+
+    /// The authority's state.
+    pub(in crate::server) const fn state(&self) -> &State {
+        &self.good
+    }
+}
+
+/// Whether somebody who was somewhere may say so of a later tick, when nobody knows what was pressed between.
+fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), start: Vec3, told: &State) -> Ruling {
+    let (motion, scene) = (rules.motion(tick), rules.scene(tick));
+    let schema = motion.schema();
+    let (quantum, limits) = (schema.state[0].wire.step(), rules.timeline.limits_at(tick, rules.kind));
+    let case = Case { scene: &scene, motion, limits, rate: rules.rate, from, tick, start, end: told.vec3(0) };
+    if let Some((measured, limit)) = case.exceeds_reach(quantum) {
+        let evidence = Evidence::plain(Rule::Reach, (from, tick), measured, limit);
+        let quantum = quantum * std::f32::consts::SQRT_2;
+        return Ruling::Guilty(Evidence { slack: limits.slack, quantum, ..evidence });
+    }
+    // What a field cannot hold nobody has.
+    let holds = schema.state.iter().all(|f| match f.shape {
+        Shape::Flag | Shape::Counter => true,
+        _ => (f.lane..f.lane + f.shape.lanes())
+            .all(|lane| (told.real(lane) - f.wire.round(told.real(lane))).abs() <= f.wire.step()),
+    });
+    if case.meets_solid(quantum).is_some() || !holds { Ruling::Resync } else { Ruling::Lawful }
+}
+
+/// What differs: the place, or else the field that is off by the most of its tolerances.
+fn differs(schema: &Schema, (from, to): (Tick, Tick), good: &State, told: &State) -> Evidence {
+    let place = good.vec3(0).distance(told.vec3(0));
+    let allowed = schema.state[0].agree.tolerance();
+    if place > allowed {
+        return Evidence::plain(Rule::Step, (from, to), place, allowed);
+    }
+    let worst = schema.state.iter().map(|f| f.apart(good, told)).fold(0.0, crate::float::max);
+    Evidence::plain(Rule::State, (from, to), worst, 1.0)
+}

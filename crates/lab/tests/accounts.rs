@@ -1,0 +1,105 @@
+//! Owners who give account of what was pressed: no trick of theirs leads anywhere, and nobody honest is accused.
+
+mod scenario;
+
+use scenario::{Words, actor, facts, machine, measure, walker};
+use velocitas_core::{Fact, Rule, Verdict};
+use velocitas_lab::{LabTime, Run};
+
+const ACCOUNTS: &str = "arrangement = \"claims with inputs\"";
+
+/// A yard with things to slide along, to step on and to slip on.
+const YARD: &str = r#"
+[[solid]]
+name = "shed"
+at = [8.6, 4]
+size = [4, 3]
+yaw = "25 deg"
+height = "3 m"
+[[solid]]
+name = "kerb"
+at = [-8, 0]
+size = [3, 6]
+height = "0.2 m"
+[[solid]]
+name = "low wall"
+at = [0, 5]
+size = [12, 0.4]
+height = "0.8 m"
+[[zone]]
+name = "slip"
+surface = "ice"
+min = [-6, -9]
+max = [0, -4]
+"#;
+
+fn accused(run: &Run, member: usize) -> Vec<(LabTime, Verdict)> {
+    let all = facts(run.record(), machine(run.record(), member));
+    all.filter_map(|(at, fact)| if let Fact::Verdict(v) = fact { Some((at, v)) } else { None }).collect()
+}
+
+/// Somebody who steers about by the clock, whatever the rule's inputs are called.
+fn driver(name: &str, gait: &str, spawn: (i32, i32)) -> String {
+    format!(
+        "[[cast]]\nname = \"{name}\"\nrole = \"bot\"\ngait = \"{gait}.gait\"\nlink = \"test\"\nspawn = [{}, {}]\n{ACCOUNTS}\n\
+         route = [{{ at = [9, 0] }}, {{ at = [9, 9] }}, {{ at = [-9, 9] }}, {{ at = [-9, -9] }}]\n",
+        spawn.0, spawn.1
+    )
+}
+
+#[test]
+fn honest_accounts_of_every_shipped_gait_agree_over_a_bad_link() {
+    let link = "latency = \"60 ms\"\njitter = \"20 ms\"\nloss = \"5 %\"\nbunch = \"50 ms\"";
+    for hz in [20, 60] {
+        let cast =
+            walker("curlew", ACCOUNTS) + &driver("teal", "ferry", (0, -14)) + &driver("knot", "handcart", (-14, 0));
+        let run = Words { hz, link, rest: YARD.to_owned() + &cast, ..Words::default() }.run(300.0);
+        for member in 0..3 {
+            assert_eq!(accused(&run, member), [], "{} at {hz} Hz", run.course().cast[member].name);
+            let m = measure(run.record(), member, LabTime::ZERO, run.now());
+            assert!(m.inputs.fresh > 290 * hz, "it did give account: {:?}", m.inputs);
+            assert_eq!((m.corrections.count, m.resyncs), (0, 0), "nor was it pulled back");
+        }
+    }
+}
+
+/// A courier who walks a round, never sprints, and cheats like this from the fourth second on.
+fn rogue(trick: &str) -> Run {
+    let cast = format!(
+        "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\ngait = \"courier.gait\"\n{ACCOUNTS}\nlink = \"test\"\nspawn = [0, 0]\n\
+         trick = [{{ {trick}, at = \"4 s\" }}]\nroute = [{{ at = [0, 12] }}, {{ at = [0, -12] }}]\n"
+    );
+    let link = "latency = \"40 ms\"\njitter = \"7 ms\"\nloss = \"2 %\"";
+    Words { link, rest: YARD.to_owned() + &cast, ..Words::default() }.run(20.0)
+}
+
+#[test]
+fn a_rogue_who_walks_faster_than_it_may_is_found_at_once_breath_or_no_breath() {
+    // Within 4.2 m/s times 1.6 nothing of it can be told from positions alone.
+    for times in ["1.06", "1.2", "1.55", "3"] {
+        let run = rogue(&format!("run = \"{times} times\", lasts = \"10 s\""));
+        let accused = accused(&run, 0);
+        let (first, verdict) = accused.first().expect("it is found");
+        assert!(matches!(verdict.evidence.rule, Rule::Step | Rule::State), "{verdict:?}");
+        let after = first.minus(LabTime::from_secs(4.0)).secs();
+        assert!((0.0..0.5).contains(&after), "{times}: after {after} s");
+        let track = run.record().authority(actor(run.record(), 0));
+        let ways = track.between(LabTime::from_secs(5.0), LabTime::from_secs(14.0));
+        let fastest =
+            ways.clone().zip(ways.skip(1)).map(|(a, b)| (track.pos(b) - track.pos(a)).level().length() * 60.0);
+        let fastest = fastest.fold(0.0f32, f32::max);
+        assert!(fastest < 4.21, "{times}: the authority itself went at {fastest} m/s");
+    }
+}
+
+#[test]
+fn low_walls_and_small_jumps_lead_nowhere() {
+    // The low wall lies across the way: a body swept a step above the ground does not touch what is lower than that.
+    for (trick, most) in [("walls = true, lasts = \"12 s\"", 4.7), ("jump = \"0.1 m\", every = \"1 s\"", 4.7)] {
+        let run = rogue(trick);
+        assert!(!accused(&run, 0).is_empty(), "{trick} is found");
+        let track = run.record().authority(actor(run.record(), 0));
+        let farthest = (0..track.len()).map(|i| track.pos(i).y).fold(f32::MIN, f32::max);
+        assert!(farthest < most, "{trick}: it stands before the wall, not at {farthest}");
+    }
+}
