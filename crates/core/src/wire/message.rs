@@ -32,7 +32,6 @@ use crate::session::Layouts;
 use crate::tick::WireTick;
 
 /// Any message.
-#[expect(clippy::large_enum_variant, reason = "it lives for one call, on the stack; a box would allocate per packet")]
 #[derive(Clone, Debug, PartialEq)]
 pub enum Message {
     /// See [`Hello`].
