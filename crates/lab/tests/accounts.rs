@@ -87,7 +87,7 @@ fn a_rogue_who_walks_faster_than_it_may_is_found_at_once_breath_or_no_breath() {
         let ways = track.between(LabTime::from_secs(5.0), LabTime::from_secs(14.0));
         let fastest =
             ways.clone().zip(ways.skip(1)).map(|(a, b)| (track.pos(b) - track.pos(a)).level().length() * 60.0);
-        let fastest = fastest.fold(0.0f32, f32::max);
+        let fastest = fastest.fold(0.0, velocitas_core::max);
         assert!(fastest < 4.21, "{times}: the authority itself went at {fastest} m/s");
     }
 }
@@ -99,7 +99,7 @@ fn low_walls_and_small_jumps_lead_nowhere() {
         let run = rogue(trick);
         assert!(!accused(&run, 0).is_empty(), "{trick} is found");
         let track = run.record().authority(actor(run.record(), 0));
-        let farthest = (0..track.len()).map(|i| track.pos(i).y).fold(f32::MIN, f32::max);
+        let farthest = (0..track.len()).map(|i| track.pos(i).y).fold(f32::MIN, velocitas_core::max);
         assert!(farthest < most, "{trick}: it stands before the wall, not at {farthest}");
     }
 }
