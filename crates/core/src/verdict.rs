@@ -109,6 +109,22 @@ impl Evidence {
     pub const fn plain(rule: Rule, (from, to): (Tick, Tick), measured: f32, limit: f32) -> Self {
         Self { rule, from, to, measured, limit, slack: 0.0, quantum: 0.0, gain: 0.0 }
     }
+
+    /// Whether more was measured than is allowed.
+    pub fn is_exceeded(&self) -> bool {
+        self.measured > self.limit
+    }
+}
+
+/// What a rule measured of an owner's word, lawful or not: how near to a limit it came.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Measure {
+    /// Whose.
+    pub peer: PeerId,
+    /// Of which of its entities.
+    pub entity: EntityId,
+    /// What was measured, and what is allowed.
+    pub evidence: Evidence,
 }
 
 /// An accusation with its evidence.

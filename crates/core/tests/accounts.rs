@@ -10,8 +10,8 @@ use velocitas_core::{Arrangement, Restored, Rule, State, Tick, vec3};
 fn stroll(pair: &mut Pair, seconds: u32) {
     for step in 0..seconds * 4 {
         let angle = step as f32 * 0.7;
-        pair.keys.set_real(input_lane::MOVE, angle.cos());
-        pair.keys.set_real(input_lane::MOVE + 1, angle.sin());
+        pair.keys.set_real(input_lane::MOVE, libm::cosf(angle));
+        pair.keys.set_real(input_lane::MOVE + 1, libm::sinf(angle));
         pair.keys.set_flag(input_lane::SPRINT, step % 3 == 0);
         if step % 5 == 0 {
             pair.keys.set_int(input_lane::HOP, pair.keys.int(input_lane::HOP) + 1);

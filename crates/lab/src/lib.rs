@@ -34,6 +34,7 @@ mod links;
 mod machine;
 pub mod metrics;
 pub mod moment;
+pub mod nearness;
 pub mod packet;
 mod profile;
 pub mod record;

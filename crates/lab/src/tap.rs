@@ -49,7 +49,7 @@ impl RunDigest {
             Event::Fact(Fact::Owner { entity, tick, player, owns }) => {
                 self.life(relative(*tick), *entity, OWNER | player.0 << 1 | u64::from(*owns));
             }
-            Event::Input(..) | Event::Fact(_) => {}
+            Event::Input(..) | Event::Measure(_) | Event::Fact(_) => {}
         }
     }
 

@@ -121,6 +121,11 @@ pub fn trails(run: &Run, at: LabTime, (owner, viewer): (MemberId, MemberId), act
     (moment.predicted_trail(actor, TRAIL), moment.authority_trail(actor, TRAIL, every), drawn)
 }
 
+/// The ground as somebody's machine knows it at a page's moment, and what only one side knows.
+pub(crate) fn ground_known_to(run: &Run, page: &FieldPage<'_>, viewer: MemberId) -> Vec<Mark> {
+    Sight { run, page, viewer }.areas()
+}
+
 /// One screen.
 struct Sight<'a> {
     run: &'a Run,

@@ -7,6 +7,7 @@ mod fact;
 mod state;
 
 use crate::data::Input;
+use crate::verdict::Measure;
 
 pub use fact::{ClockFact, Correction, Fact, InputFact, InputFate, Provenance, Restored};
 pub use state::{Made, StateEvent};
@@ -24,8 +25,10 @@ impl Mask {
     pub const INPUTS: Self = Self(2);
     /// Corrections, verdicts, clocks: seldom.
     pub const NETCODE: Self = Self(4);
+    /// What the guard measured of each claim, lawful or not: much.
+    pub const GUARD: Self = Self(8);
     /// Everything.
-    pub const ALL: Self = Self(7);
+    pub const ALL: Self = Self(15);
 
     /// Whether all of `other` is wanted.
     pub const fn has(self, other: Self) -> bool {
@@ -41,6 +44,8 @@ pub enum Event<'a> {
     /// Something became of an input. Its value goes along where it was sampled, as it travels, and where it was used, as the
     /// step read it; of claims the latter is not known.
     Input(InputFact, Option<&'a Input>),
+    /// The guard measured something.
+    Measure(Measure),
     /// Anything else.
     Fact(Fact),
 }
@@ -50,6 +55,7 @@ impl Event<'_> {
         match self {
             Self::State(_) => Mask::STATES,
             Self::Input(..) => Mask::INPUTS,
+            Self::Measure(_) => Mask::GUARD,
             Self::Fact(_) => Mask::NETCODE,
         }
     }
@@ -88,6 +94,11 @@ pub(crate) fn show<S: Sink>(sink: &mut S, state: StateEvent<'_>) {
 /// Tells what became of an input.
 pub(crate) fn tell_input<S: Sink>(sink: &mut S, fact: InputFact, value: Option<&Input>) {
     pass(sink, Event::Input(fact, value));
+}
+
+/// Tells what the guard measured.
+pub(crate) fn measured<S: Sink>(sink: &mut S, measure: Measure) {
+    pass(sink, Event::Measure(measure));
 }
 
 /// Tells a fact.

@@ -17,15 +17,18 @@
 //! repeated until a claim carries it; claims of older epochs are dropped unjudged. A pull back for pace goes to where
 //! the second began, so that nothing is gained.
 
-use std::collections::VecDeque;
-
 mod auditor;
 mod bank;
 mod case;
+mod pace;
+mod reach;
+mod sweep;
 
 pub(super) use auditor::{Audit, Auditor, Rules};
 use bank::{Bank, Charge};
 use case::Case;
+use pace::Pace;
+use sweep::Swept;
 
 use super::claims::{Claims, Heard, Place};
 use crate::data::State;
@@ -49,8 +52,9 @@ pub(super) enum Ruling {
 pub(super) struct Guard {
     claims: Claims<Place>,
     bank: Bank,
-    /// Where the path was, an eighth of a second apart.
-    path: VecDeque<(Tick, Vec3)>,
+    pace: Pace,
+    /// What was measured since it was last asked.
+    measures: Vec<Evidence>,
     /// A pull back that no claim has answered yet.
     pull: Option<State>,
     good: State,
@@ -58,7 +62,8 @@ pub(super) struct Guard {
 
 impl Guard {
     pub(super) fn new(rate: Rate, state: State) -> Self {
-        Self { claims: Claims::default(), bank: Bank::new(rate), path: VecDeque::new(), pull: None, good: state }
+        let (claims, bank, pace, measures) = (Claims::default(), Bank::new(rate), Pace::default(), Vec::new());
+        Self { claims, bank, pace, measures, pull: None, good: state }
     }
 
     /// The server has passed over so many ticks.
@@ -137,7 +142,7 @@ impl Guard {
     /// Puts the owner where it last was lawfully, standing; for pace where the second began.
     fn put_back(&mut self, ruling: &Ruling, motion: &dyn Motion) -> State {
         let to = match ruling {
-            Ruling::Guilty(e) if e.rule == Rule::Pace => self.path.front().map(|(_, at)| *at),
+            Ruling::Guilty(e) if e.rule == Rule::Pace => self.pace.first(),
             _ => None,
         };
         let mut back = self.good;
@@ -154,70 +159,37 @@ impl Guard {
         self.claims.begin_epoch();
         self.pull = Some(to);
         self.good = to;
-        self.path.clear();
+        self.pace.clear();
         self.bank.forgive();
         to
     }
 
     /// Reach, sweep, pace, in this order.
     fn check(&mut self, case: &Case<'_>) -> Ruling {
-        let limits = case.limits;
-        let quantum = case.motion.schema().state[0].wire.step();
-        let evidence = Evidence::plain(Rule::Reach, (case.from, case.tick), 0.0, 0.0);
-        let evidence = Evidence { slack: limits.slack, quantum: quantum * std::f32::consts::SQRT_2, ..evidence };
-        if let Some((measured, limit)) = case.exceeds_reach(quantum) {
-            return Ruling::Guilty(Evidence { measured, limit, ..evidence });
+        let reach = reach::judge(case);
+        self.measures.push(reach);
+        if reach.is_exceeded() {
+            return Ruling::Guilty(reach);
         }
-        if let Some(fraction) = case.meets_solid(quantum) {
-            if case.tick.since(case.from) > 1 {
-                return Ruling::Resync;
+        match sweep::judge(case) {
+            Swept::Clear | Swept::Around => {}
+            // Nobody knows which way it took through a hole.
+            Swept::Met(_) if case.tick.since(case.from) > 1 => return Ruling::Resync,
+            Swept::Met(share) => {
+                let measured = case.start.distance(case.end);
+                let met = case.evidence(Rule::Sweep, measured, measured * share);
+                self.measures.push(met);
+                return Ruling::Guilty(met);
             }
-            if case.goes_round(quantum) {
-                return self.check_pace(case, Evidence { rule: Rule::Pace, ..evidence });
-            }
-            let measured = case.start.distance(case.end);
-            let limit = measured * fraction;
-            return Ruling::Guilty(Evidence { rule: Rule::Sweep, measured, limit, ..evidence });
         }
-        self.check_pace(case, Evidence { rule: Rule::Pace, ..evidence })
+        let pace = self.pace.judge(case);
+        self.measures.extend(pace);
+        pace.filter(Evidence::is_exceeded).map_or(Ruling::Lawful, Ruling::Guilty)
     }
 
-    fn check_pace(&mut self, case: &Case<'_>, evidence: Evidence) -> Ruling {
-        let limits = case.limits;
-        let hz = i64::from(case.rate.hz());
-        let chord = (hz / 8).max(1);
-        if self.path.is_empty() {
-            self.path.push_back((case.from, case.start));
-        }
-        if self.path.back().is_some_and(|(tick, _)| case.tick.since(*tick) < chord) {
-            return Ruling::Lawful;
-        }
-        self.path.push_back((case.tick, case.end));
-        while self.path.len() > 2 && case.tick.since(self.path[1].0) >= hz {
-            self.path.pop_front();
-        }
-        let (first, _) = self.path[0];
-        let ticks = case.tick.since(first);
-        if ticks < hz {
-            return Ruling::Lawful;
-        }
-        let way = |a: &(Tick, Vec3), b: &(Tick, Vec3)| (b.1 - a.1).level().length();
-        let measured: f32 = self.path.iter().zip(self.path.iter().skip(1)).map(|(a, b)| way(a, b)).sum();
-        let quantum = evidence.quantum * (self.path.len() - 1) as f32;
-        let lawful = limits.level * ticks as f32 * case.scene.dt;
-        let limit = lawful * (1.0 + limits.slack) + quantum;
-        if measured > limit {
-            // All of it is taken back: the owner returns to where the second began.
-            return Ruling::Guilty(Evidence {
-                from: first,
-                measured,
-                limit,
-                quantum,
-                gain: measured - lawful,
-                ..evidence
-            });
-        }
-        Ruling::Lawful
+    /// What was measured since it was last asked.
+    pub(super) fn measures(&mut self) -> std::vec::Drain<'_, Evidence> {
+        self.measures.drain(..)
     }
 }
 

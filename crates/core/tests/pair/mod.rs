@@ -8,8 +8,8 @@ use std::sync::Arc;
 use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
     Address, Arrangement, Client, ClientConfig, ClientSettings, Correction, DrawnState, EntityId, Event, Fact, Ground,
-    Guest, HostNanos, Ingredients, Input, InputFact, InputFate, Kinds, Life, Made, Mask, Motion, Patience, PeerId,
-    Provenance, Rate, Server, ServerConfig, Sink, State, Tick, Token, Verdict, vec3,
+    Guest, HostNanos, Ingredients, Input, InputFact, InputFate, Kinds, Life, Made, Mask, Measure, Motion, Patience,
+    PeerId, Provenance, Rate, Server, ServerConfig, Sink, State, Tick, Token, Verdict, vec3,
 };
 
 pub const MS: i64 = 1_000_000;
@@ -19,6 +19,7 @@ pub const MS: i64 = 1_000_000;
 pub struct Told {
     pub corrections: Vec<Correction>,
     pub verdicts: Vec<Verdict>,
+    pub measures: Vec<Measure>,
     pub used: Vec<(Tick, Provenance)>,
     pub predicted: Vec<(Tick, State)>,
     pub authority: Vec<(Tick, State, bool)>,
@@ -49,6 +50,7 @@ impl Sink for Told {
                 InputFate::Outdated => self.outdated.push(tick),
                 InputFate::Sampled => {}
             },
+            Event::Measure(measure) => self.measures.push(measure),
             Event::Fact(fact) => self.fact(fact),
         }
     }

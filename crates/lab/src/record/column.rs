@@ -2,7 +2,9 @@
 
 use std::sync::Arc;
 
-use super::rows::{ClockRow, FrameRow, JoinedRow, KnowsRow, MarkRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow};
+use super::rows::{
+    ClockRow, FrameRow, JoinedRow, KnowsRow, MarkRow, MeasureRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow,
+};
 use crate::time::LabTime;
 use crate::watch::{HappeningRow, MessageRow};
 
@@ -139,6 +141,7 @@ timed!(
     SeenRow,
     ClockRow,
     MarkRow,
+    MeasureRow,
     HappeningRow,
     MessageRow
 );

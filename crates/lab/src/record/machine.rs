@@ -6,7 +6,7 @@ use super::column::{Column, Cut};
 use super::inputs::InputRows;
 use super::packed::Packed;
 use super::rows::{
-    ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow,
+    ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, MeasureRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow,
 };
 use super::track::Track;
 use crate::ids::{ActorId, RecordTick};
@@ -49,6 +49,8 @@ pub struct MachineRows {
     pub(super) unseen: Vec<ActorId>,
     /// What it knows of its clock and link.
     pub clocks: Packed<ClockRow>,
+    /// How near to its limits the guard found it: of whoever says where it is.
+    pub measures: Packed<MeasureRow>,
     /// What happens seldom.
     pub happenings: Column<HappeningRow>,
     /// What the rail shows.
@@ -127,8 +129,14 @@ impl MachineRows {
 
     /// Every column but the tracks and what is few and never forgotten: whom it knows.
     fn columns(&mut self) -> impl Iterator<Item = &mut dyn Cut> {
-        let all: [&mut dyn Cut; 5] =
-            [&mut self.frames, &mut self.received, &mut self.clocks, &mut self.happenings, &mut self.marks];
+        let all: [&mut dyn Cut; 6] = [
+            &mut self.frames,
+            &mut self.received,
+            &mut self.clocks,
+            &mut self.measures,
+            &mut self.happenings,
+            &mut self.marks,
+        ];
         all.into_iter().chain(self.own.iter_mut().map(|own| -> &mut dyn Cut { &mut own.drawn }))
     }
 
@@ -164,6 +172,7 @@ impl MachineRows {
             + self.joined.bytes()
             + self.seen.bytes()
             + self.clocks.bytes()
+            + self.measures.bytes()
             + self.happenings.bytes()
             + self.marks.bytes()
     }

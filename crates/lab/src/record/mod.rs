@@ -23,7 +23,8 @@ pub use layout::Layout;
 pub use machine::{MachineRows, OwnRows};
 pub use packed::{Coder, Pack, Packed};
 pub use rows::{
-    ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow, StateHead,
+    ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, MeasureRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow,
+    StateHead,
 };
 pub use track::Track;
 
@@ -31,8 +32,8 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use velocitas_core::{
-    Client, Correction, EndedBy, EntityId, Event, Fact, HostNanos, Input, InputFact, InputFate, Made, Presence,
-    Provenance, Restored, SolidId, StateEvent, Tick,
+    Client, Correction, EndedBy, EntityId, Event, Fact, HostNanos, Input, InputFact, InputFate, Made, Measure,
+    Presence, Provenance, Restored, SolidId, StateEvent, Tick,
 };
 
 use crate::cause::{Finding, Findings};
@@ -306,6 +307,12 @@ impl Record {
         }
     }
 
+    fn measure(&mut self, at: LabTime, measure: &Measure) {
+        let Some(machine) = self.cast.machine_of(measure.peer) else { return };
+        let row = MeasureRow::new(at, self.tick(measure.evidence.to), &measure.evidence);
+        self.machine_mut(machine).measures.push(row);
+    }
+
     fn fact(&mut self, at: LabTime, machine: MachineId, part: Part, fact: Fact) {
         self.coming_or_going(at, machine, &fact);
         // What a server says of a peer is kept with that peer's machine.
@@ -342,6 +349,7 @@ impl Watch for Record {
         match event {
             Event::State(state) => self.state(at, machine, state),
             Event::Input(fact, value) => self.input(at, machine, *fact, *value),
+            Event::Measure(measure) => self.measure(at, measure),
             Event::Fact(fact) => self.fact(at, machine, part, *fact),
         }
     }

@@ -1,6 +1,6 @@
 //! What one row of each table of the record says. Every row has its lab time; whose it is, the table says.
 
-use velocitas_core::{ClockFact, EntityId, MessageKind, Presence, SolidId};
+use velocitas_core::{ClockFact, EntityId, Evidence, MessageKind, Presence, RULES, Rule, SolidId};
 
 use super::packed::{Coder, Pack};
 use crate::ids::{ActorId, RecordTick};
@@ -205,6 +205,53 @@ impl Pack for ClockRow {
         let [behind, rtt_us, rtt_sigma_us, margin, view_delay_us] = now;
         let margin = (margin != u32::MAX).then_some(margin as u8 as i8);
         self.fact = ClockFact { behind: behind as i32, rtt_us, rtt_sigma_us, margin, view_delay_us };
+    }
+}
+
+/// What a rule of the guard measured of a claim.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct MeasureRow {
+    /// When it was judged.
+    pub at: LabTime,
+    /// The newest tick that was looked at …
+    pub tick: RecordTick,
+    /// … and how many before it.
+    pub before: u16,
+    /// The rule, by its number.
+    rule: u8,
+    /// What was measured.
+    pub measured: f32,
+    /// What is allowed.
+    pub limit: f32,
+}
+
+impl MeasureRow {
+    /// Of evidence for `tick`.
+    pub fn new(at: LabTime, tick: RecordTick, evidence: &Evidence) -> Self {
+        let before = evidence.to.since(evidence.from).clamp(0, i64::from(u16::MAX)) as u16;
+        let rule = evidence.rule as u8;
+        Self { at, tick, before, rule, measured: evidence.measured, limit: evidence.limit }
+    }
+
+    /// By which rule.
+    pub fn rule(&self) -> Rule {
+        RULES[usize::from(self.rule) % RULES.len()].rule
+    }
+
+    /// What was measured as a share of what is allowed: above 1 it is refused.
+    pub fn share(&self) -> f32 {
+        self.measured / self.limit
+    }
+}
+
+impl Pack for MeasureRow {
+    fn code(&mut self, before: &Self, coder: &mut impl Coder) {
+        coder.time(&mut self.at, before.at);
+        coder.small(&mut self.tick.0, before.tick.0);
+        coder.small(&mut self.before, before.before);
+        coder.small(&mut self.rule, before.rule);
+        coder.real(&mut self.measured, before.measured);
+        coder.real(&mut self.limit, before.limit);
     }
 }
 

@@ -1,6 +1,6 @@
 //! The authority steps after its owner with what that says was pressed, and holds its account against what comes of it.
 
-use super::ruling::{tell_outdated, tell_ruling};
+use super::ruling::{tell_measures, tell_outdated, tell_ruling};
 use super::turn::{Arrival, Includes, Made, Turn, tell_used};
 use crate::data::{Input, State};
 use crate::event::{Fact, Sink, tell};
@@ -68,6 +68,7 @@ impl Accounting {
         entity.state = *self.auditor.state();
         let whose = (peer, entity.id(), tick);
         tell_used(self.auditor.has_begun(tick), whose, provenance, input.as_ref(), sink);
+        tell_measures(whose, self.auditor.measures(), sink);
         tell_outdated(whose, self.auditor.let_go(), sink);
         let moved = (before, entity.state.vec3(0));
         let cut = tell_ruling(whose, &ruling, self.auditor.epoch(), moved, sink);

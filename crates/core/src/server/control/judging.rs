@@ -1,6 +1,6 @@
 //! The authority takes over what an owner says of where it is, if the guard finds it lawful.
 
-use super::ruling::{tell_outdated, tell_ruling};
+use super::ruling::{tell_measures, tell_outdated, tell_ruling};
 use super::turn::{Includes, Made, Turn, tell_used};
 use crate::data::State;
 use crate::event::Sink;
@@ -39,6 +39,7 @@ impl Judging {
         let id = entity.id();
         tell_used(self.guard.claims().has_begun(tick), (peer, id, tick), provenance, None, sink);
         let whose = (peer, id, tick);
+        tell_measures(whose, self.guard.measures(), sink);
         tell_outdated(whose, self.guard.let_go(), sink);
         let moved = (before.vec3(0), entity.state.vec3(0));
         let teleported = tell_ruling(whose, &ruling, self.guard.claims().epoch, moved, sink);

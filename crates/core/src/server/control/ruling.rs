@@ -1,11 +1,11 @@
 //! What is told of a ruling.
 
-use crate::event::{Fact, InputFact, InputFate, Sink, tell, tell_input};
+use crate::event::{Fact, InputFact, InputFate, Sink, measured, tell, tell_input};
 use crate::ids::{EntityId, PeerId};
 use crate::server::guard::Ruling;
 use crate::tick::Tick;
 use crate::vec3::Vec3;
-use crate::verdict::{Answer, Verdict};
+use crate::verdict::{Answer, Evidence, Measure, Verdict};
 
 /// Put back by more metres than this, an entity is drawn as a cut.
 const CUT: f32 = 0.5;
@@ -18,6 +18,11 @@ pub(super) fn tell_outdated<S: Sink>((peer, entity, _): Whose, ticks: Vec<Tick>,
     for tick in ticks {
         tell_input(sink, InputFact { peer, entity, tick, fate: InputFate::Outdated }, None);
     }
+}
+
+/// Tells what was measured.
+pub(super) fn tell_measures<S: Sink>((peer, entity, _): Whose, found: impl Iterator<Item = Evidence>, sink: &mut S) {
+    found.for_each(|evidence| measured(sink, Measure { peer, entity, evidence }));
 }
 
 /// Tells of a ruling that was not lawful, and of the pull back that it begins. Says whether the entity is drawn as a cut.

@@ -8,7 +8,8 @@
 
 use super::bank::{Bank, Charge};
 use super::case::Case;
-use super::{Claims, Ruling};
+use super::sweep::{self, Swept};
+use super::{Claims, Ruling, reach};
 use crate::data::{Input, State};
 use crate::event::Provenance;
 use crate::ground::Contacts;
@@ -115,6 +116,8 @@ pub(in crate::server) struct Auditor {
     base: State,
     /// Ticks since then of which nothing was told.
     holes: u64,
+    /// What was measured since it was last asked.
+    measures: Vec<Evidence>,
 }
 
 impl Auditor {
@@ -128,6 +131,7 @@ impl Auditor {
             agreed: None,
             base: state,
             holes: 0,
+            measures: Vec::new(),
         }
     }
 
@@ -229,6 +233,10 @@ impl Auditor {
         let Some(told) = told else { return Ruling::Lawful };
         let schema = rules.schema(tick);
         let since = self.agreed.unwrap_or(tick);
+        // What differs through a hole says nothing of the owner.
+        if self.holes == 0 {
+            self.measures.extend(differs(schema, (since, tick), &self.good, &told));
+        }
         if self.holes > 0 && self.good != told {
             // Nearly the same is not the same: a vehicle that was a little elsewhere would be ever farther away.
             if !self.trust.pay(self.holes) {
@@ -241,7 +249,8 @@ impl Auditor {
             }
             self.good = told;
         } else if !schema.agrees(&self.good, &told) {
-            return Ruling::Guilty(differs(schema, (since, tick), &self.good, &told));
+            let [place, state] = differs(schema, (since, tick), &self.good, &told);
+            return Ruling::Guilty(if place.is_exceeded() { place } else { state });
         }
         self.agreed = Some(tick);
         self.base = self.good;
@@ -262,6 +271,11 @@ impl Auditor {
         self.bank.forgive();
     }
 
+    /// What was measured since it was last asked.
+    pub(in crate::server) fn measures(&mut self) -> std::vec::Drain<'_, Evidence> {
+        self.measures.drain(..)
+    }
+
     /// The authority's state.
     pub(in crate::server) const fn state(&self) -> &State {
         &self.good
@@ -272,12 +286,11 @@ impl Auditor {
 fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), start: Vec3, told: &State) -> Ruling {
     let (motion, scene) = (rules.motion(tick), rules.scene(tick));
     let schema = motion.schema();
-    let (quantum, limits) = (schema.state[0].wire.step(), rules.timeline.limits_at(tick, rules.kind));
+    let limits = rules.timeline.limits_at(tick, rules.kind);
     let case = Case { scene: &scene, motion, limits, rate: rules.rate, from, tick, start, end: told.vec3(0) };
-    if let Some((measured, limit)) = case.exceeds_reach(quantum) {
-        let evidence = Evidence::plain(Rule::Reach, (from, tick), measured, limit);
-        let quantum = quantum * std::f32::consts::SQRT_2;
-        return Ruling::Guilty(Evidence { slack: limits.slack, quantum, ..evidence });
+    let reach = reach::judge(&case);
+    if reach.is_exceeded() {
+        return Ruling::Guilty(reach);
     }
     // What a field cannot hold nobody has.
     let holds = schema.state.iter().all(|f| match f.shape {
@@ -285,16 +298,15 @@ fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), start: Vec3, told: 
         _ => (f.lane..f.lane + f.shape.lanes())
             .all(|lane| (told.real(lane) - f.wire.round(told.real(lane))).abs() <= f.wire.step()),
     });
-    if case.meets_solid(quantum).is_some() || !holds { Ruling::Resync } else { Ruling::Lawful }
+    if matches!(sweep::judge(&case), Swept::Met(_)) || !holds { Ruling::Resync } else { Ruling::Lawful }
 }
 
-/// What differs: the place, or else the field that is off by the most of its tolerances.
-fn differs(schema: &Schema, (from, to): (Tick, Tick), good: &State, told: &State) -> Evidence {
+/// What differs: the place, and the field that is off by the most of its tolerances.
+fn differs(schema: &Schema, (from, to): (Tick, Tick), good: &State, told: &State) -> [Evidence; 2] {
     let place = good.vec3(0).distance(told.vec3(0));
-    let allowed = schema.state[0].agree.tolerance();
-    if place > allowed {
-        return Evidence::plain(Rule::Step, (from, to), place, allowed);
-    }
     let worst = schema.state.iter().map(|f| f.apart(good, told)).fold(0.0, crate::float::max);
-    Evidence::plain(Rule::State, (from, to), worst, 1.0)
+    [
+        Evidence::plain(Rule::Step, (from, to), place, schema.state[0].agree.tolerance()),
+        Evidence::plain(Rule::State, (from, to), worst, 1.0),
+    ]
 }

@@ -1,18 +1,9 @@
-//! One claim against the last accepted one: how far it went, and whether anything solid is in the way.
+//! One claim against the last accepted one.
 
-use crate::body::Body;
-use crate::float::{max, min};
-use crate::ground::{SKIN, Solid, SolidId};
 use crate::motion::{Limits, Motion, Scene};
 use crate::tick::{Rate, Tick};
-use crate::vec3::{Vec3, vec3};
-
-/// Things in the way of a way round something that are gone round themselves.
-const NESTED: u32 = 2;
-/// Sweeps for one claim at most: what takes more is not found.
-const SWEEPS: u32 = 400;
-/// Points on the arc round a corner.
-const ARC: usize = 7;
+use crate::vec3::Vec3;
+use crate::verdict::{Evidence, Rule};
 
 /// One claim.
 pub(super) struct Case<'a> {
@@ -27,250 +18,24 @@ pub(super) struct Case<'a> {
 }
 
 impl Case<'_> {
-    fn seconds(&self) -> f32 {
+    pub(super) fn seconds(&self) -> f32 {
         self.tick.since(self.from) as f32 * self.scene.dt
     }
 
+    /// The step of the wire in which places are told, in metres.
+    pub(super) fn quantum(&self) -> f32 {
+        self.motion.schema().state[0].wire.step()
+    }
+
     /// The longest way along the ground that is lawful, rounding included.
-    fn lawful_way(&self, quantum: f32) -> f32 {
-        self.limits.level * (1.0 + self.limits.slack) * self.seconds() + quantum * std::f32::consts::SQRT_2
+    pub(super) fn lawful_way(&self) -> f32 {
+        self.limits.level * (1.0 + self.limits.slack) * self.seconds() + self.quantum() * std::f32::consts::SQRT_2
     }
 
-    /// Measured and limit when the displacement is more than the ticks allow.
-    pub(super) fn exceeds_reach(&self, quantum: f32) -> Option<(f32, f32)> {
-        let limits = self.limits;
-        let moved = self.end - self.start;
-        let slack = 1.0 + limits.slack;
-        let level = self.lawful_way(quantum);
-        // A step up or down an edge happens at once.
-        let edge = self.motion.body().step + quantum;
-        let up = limits.up * slack * self.seconds() + edge;
-        let down = limits.down * slack * self.seconds() + edge;
-        let along = moved.level().length();
-        [(along, level), (moved.z, up), (-moved.z, down)].into_iter().find(|(measured, limit)| measured > limit)
-    }
-
-    /// Where on the way a thinner, lifted body meets something.
-    pub(super) fn meets_solid(&self, quantum: f32) -> Option<f32> {
-        self.probe(quantum).first(self.start, self.end).map(|(fraction, _)| fraction)
-    }
-
-    /// Whether the rule could have gone round what is in the way: where one of its ticks may be several moves, a bent way
-    /// is lawful if it is no longer than a straight one may be.
-    pub(super) fn goes_round(&self, quantum: f32) -> bool {
-        let moves = self.motion.moves();
-        if moves < 2 {
-            return false;
-        }
-        let probe = self.probe(quantum);
-        let climbs = self.motion.body().step * moves as f32 + quantum;
-        let lawful = self.lawful_way(quantum);
-        probe.over(self.start, self.end, climbs)
-            || probe.way(self.start, self.end, NESTED, &mut { SWEEPS }).is_some_and(|way| way <= lawful)
-    }
-
-    fn probe(&self, quantum: f32) -> Probe<'_> {
-        let body = self.motion.body();
-        let thinner = SKIN + 2.0 * quantum;
-        let lift = body.step + 2.0 * quantum;
-        let thin = Body {
-            radius: max(body.radius - thinner, 0.01),
-            height: max(body.height - lift - 2.0 * quantum, 0.01),
-            step: 0.0,
-        };
-        Probe { scene: self.scene, body: thin, lift: vec3(0.0, 0.0, lift) }
-    }
-}
-
-/// A body a little thinner than the real one, a step above the ground.
-struct Probe<'a> {
-    scene: &'a Scene<'a>,
-    body: Body,
-    lift: Vec3,
-}
-
-impl Probe<'_> {
-    /// The share of the way after which something is met, and what.
-    fn first(&self, from: Vec3, to: Vec3) -> Option<(f32, SolidId)> {
-        let hit = self.scene.ground.sweep(&self.body, from + self.lift, to + self.lift)?;
-        Some((hit.fraction, hit.solid))
-    }
-
-    /// Up or down a flight of edges: level at the height of the upper end, which is no more than `climbs` above the lower.
-    fn over(&self, from: Vec3, to: Vec3, climbs: f32) -> bool {
-        let upper = max(from.z, to.z);
-        let at = |p: Vec3| vec3(p.x, p.y, upper);
-        let rises = upper - min(from.z, to.z);
-        rises <= climbs
-            && self.first(from, at(from)).is_none()
-            && self.first(at(from), at(to)).is_none()
-            && self.first(at(to), to).is_none()
-    }
-
-    /// The length of a short way along the ground that meets nothing: straight, or tight round what is in the way, one way
-    /// or the other.
-    fn way(&self, from: Vec3, to: Vec3, nested: u32, sweeps: &mut u32) -> Option<f32> {
-        *sweeps = sweeps.checked_sub(1)?;
-        let Some((_, met)) = self.first(from, to) else { return Some((to - from).level().length()) };
-        if nested == 0 {
-            return None;
-        }
-        let solid = self.scene.ground.solids().iter().find(|s| s.id == met)?;
-        let ways = around(&self.outline(solid), from, to)?;
-        let mut shortest: Option<f32> = None;
-        for way in ways {
-            let mut length = 0.0;
-            let whole = way.windows(2).all(|leg| match self.way(leg[0], leg[1], nested - 1, sweeps) {
-                Some(more) => {
-                    length += more;
-                    true
-                }
-                None => false,
-            });
-            if whole {
-                shortest = Some(shortest.map_or(length, |known| min(known, length)));
-            }
-        }
-        shortest
-    }
-
-    /// Where the middle of the body is when it goes round a box: straight along its sides, an arc round its corners.
-    fn outline(&self, s: &Solid) -> Vec<(f32, f32)> {
-        const QUARTER: f32 = std::f32::consts::FRAC_PI_2;
-        let (sin, cos) = (libm::sinf(s.yaw), libm::cosf(s.yaw));
-        let between = QUARTER / (ARC - 1) as f32;
-        // The points lie so far out that the lines between them keep their distance.
-        let out = (self.body.radius + SKIN) / libm::cosf(between / 2.0);
-        let corners = [(1.0, 1.0), (-1.0, 1.0), (-1.0, -1.0), (1.0, -1.0)];
-        let point = |(corner, i): (usize, usize)| {
-            let (east, north): (f32, f32) = corners[corner];
-            let angle = QUARTER * corner as f32 + between * i as f32;
-            let (x, y) = (east * s.half_x + out * libm::cosf(angle), north * s.half_y + out * libm::sinf(angle));
-            (s.x + x * cos - y * sin, s.y + x * sin + y * cos)
-        };
-        (0..4).flat_map(|corner| (0..ARC).map(move |i| (corner, i))).map(point).collect()
-    }
-}
-
-/// The two tight ways from one place to another round a convex outline: the two sides of the convex hull of all three.
-/// `None` when a place lies inside.
-fn around(outline: &[(f32, f32)], from: Vec3, to: Vec3) -> Option<[Vec<Vec3>; 2]> {
-    let (a, b) = ((from.x, from.y), (to.x, to.y));
-    let hull = hull(outline.iter().copied().chain([a, b]).collect());
-    let (start, end) = (hull.iter().position(|p| *p == a)?, hull.iter().position(|p| *p == b)?);
-    let at = |i: usize| {
-        let (x, y) = hull[i % hull.len()];
-        vec3(x, y, from.z)
-    };
-    let steps = (end + hull.len() - start) % hull.len();
-    let mut left: Vec<Vec3> = (start..=start + steps).map(at).collect();
-    let mut right: Vec<Vec3> = (end..=end + hull.len() - steps).map(at).rev().collect();
-    for way in [&mut left, &mut right] {
-        if let Some(last) = way.last_mut() {
-            *last = to;
-        }
-    }
-    Some([left, right])
-}
-
-/// The convex hull, counter-clockwise (Andrew's monotone chain).
-fn hull(mut points: Vec<(f32, f32)>) -> Vec<(f32, f32)> {
-    points.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.total_cmp(&b.1)));
-    points.dedup();
-    let turns_right = |o: (f32, f32), a: (f32, f32), b: (f32, f32)| {
-        let wide = |p: (f32, f32)| (f64::from(p.0), f64::from(p.1));
-        let (o, a, b) = (wide(o), wide(a), wide(b));
-        (a.0 - o.0) * (b.1 - o.1) - (a.1 - o.1) * (b.0 - o.0) <= 0.0
-    };
-    let half = |points: &mut dyn Iterator<Item = (f32, f32)>| {
-        let mut side: Vec<(f32, f32)> = Vec::new();
-        for p in points {
-            while side.len() >= 2 && turns_right(side[side.len() - 2], side[side.len() - 1], p) {
-                side.pop();
-            }
-            side.push(p);
-        }
-        side.pop();
-        side
-    };
-    let mut hull = half(&mut points.iter().copied());
-    hull.extend(half(&mut points.iter().rev().copied()));
-    hull
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::ground::{Bounds, Ground};
-    use crate::walker::Walker;
-
-    /// A walker whose ticks are several moves.
-    #[derive(Debug)]
-    struct SubStepped(Walker, u32);
-
-    impl Motion for SubStepped {
-        fn name(&self) -> &'static str {
-            "sub-stepped"
-        }
-        fn schema(&self) -> &crate::schema::Schema {
-            self.0.schema()
-        }
-        fn body(&self) -> Body {
-            self.0.body()
-        }
-        fn limits(&self, tunables: &[f32]) -> Limits {
-            self.0.limits(tunables)
-        }
-        fn spawn(&self, position: Vec3, bearing: f32) -> crate::data::State {
-            self.0.spawn(position, bearing)
-        }
-        fn step(
-            &self,
-            scene: &Scene<'_>,
-            state: &crate::data::State,
-            input: &crate::data::Input,
-        ) -> crate::motion::Step {
-            self.0.step(scene, state, input)
-        }
-        fn moves(&self) -> u32 {
-            self.1
-        }
-    }
-
-    /// Whether a claim from one place to another, a fifth of a second later, round a crate of one metre is lawful.
-    fn lawful(moves: u32, start: Vec3, end: Vec3) -> bool {
-        let solid = Solid { id: SolidId(0), x: 0.0, y: 0.0, half_x: 0.5, half_y: 0.5, yaw: 0.0, low: 0.0, high: 3.0 };
-        let bounds = Bounds { min: (-50.0, -50.0), max: (50.0, 50.0), floor: 0.0 };
-        let ground = Ground::new(bounds, vec![solid], Vec::new());
-        let motion = SubStepped(Walker::new(), moves);
-        let scene = Scene { tick: Tick(9), dt: 0.2, ground: &ground, tunables: &[] };
-        let rate = Rate::new(5).unwrap();
-        let (limits, quantum) = (motion.limits(&[]), 1.0 / 256.0);
-        let case =
-            Case { scene: &scene, motion: &motion, limits: &limits, rate, from: Tick(8), tick: Tick(9), start, end };
-        case.exceeds_reach(quantum).is_none() && (case.meets_solid(quantum).is_none() || case.goes_round(quantum))
-    }
-
-    #[test]
-    fn a_corner_is_turned_within_a_tick_by_sub_steps_and_by_nothing_else() {
-        // Walk times haste for a fifth of a second: 1.34 m. Round the corner it is a little over 1.
-        let (before, after) = (vec3(0.2, 0.87, 0.0), vec3(0.87, 0.2, 0.0));
-        assert!(lawful(4, before, after));
-        assert!(!lawful(1, before, after), "a single move turns no corner");
-        // Through the crate from side to side: the way round it is longer than any tick.
-        assert!(!lawful(64, vec3(-0.87, 0.0, 0.0), vec3(0.4, 0.0, 0.0)));
-        assert!(!lawful(64, vec3(0.0, 0.87, 0.0), vec3(0.0, -0.3, 0.0)));
-    }
-
-    #[test]
-    fn a_tight_way_is_as_long_as_a_string_round_the_corner() {
-        let square: Vec<(f32, f32)> = vec![(1.0, 1.0), (-1.0, 1.0), (-1.0, -1.0), (1.0, -1.0)];
-        let ways = around(&square, vec3(-3.0, 0.0, 0.0), vec3(3.0, 0.0, 2.0)).expect("outside");
-        for way in ways {
-            let length: f32 = way.windows(2).map(|l| (l[1] - l[0]).level().length()).sum();
-            assert!((length - (2.0 + 2.0 * libm::sqrtf(5.0))).abs() < 1e-5, "{length}");
-            assert_eq!((way[0], way[way.len() - 1]), (vec3(-3.0, 0.0, 0.0), vec3(3.0, 0.0, 2.0)));
-        }
-        assert!(around(&square, vec3(0.0, 0.5, 0.0), vec3(3.0, 0.0, 0.0)).is_none(), "inside");
+    /// What a rule measured of this claim against what it allows.
+    pub(super) fn evidence(&self, rule: Rule, measured: f32, limit: f32) -> Evidence {
+        let quantum = self.quantum() * std::f32::consts::SQRT_2;
+        let slack = self.limits.slack;
+        Evidence { slack, quantum, ..Evidence::plain(rule, (self.from, self.tick), measured, limit) }
     }
 }

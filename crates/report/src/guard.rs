@@ -1,0 +1,191 @@
+//! The guard: how near to each limit claims came, honest and rogue apart, and one verdict with its evidence on the ground.
+
+use velocitas_core::{Rule, Tick, Vec3, vec3};
+use velocitas_lab::nearness::{Accusation, BIN, BINS, Near, Nearness, together};
+use velocitas_lab::record::Record;
+use velocitas_lab::{LabTime, MemberId, Run};
+
+use crate::about::about;
+use crate::drawing::{Axis, Drawing, Mark, Plot, Shape, Span, Tone};
+use crate::field::{FieldPage, Side, ground_known_to};
+
+/// The bins that lie below a limit.
+pub const LIMIT: usize = (1.0 / BIN) as usize;
+/// What is seen around a verdict at least, in metres from its middle.
+const AROUND: f32 = 2.5;
+
+/// What is drawn.
+#[derive(Clone, Copy, Debug)]
+pub struct GuardPage<'a> {
+    /// What was counted.
+    pub nearness: &'a Nearness,
+    /// Lines that were moved: of which rule, and how many bins lie below them.
+    pub lines: &'a [(Rule, usize)],
+    /// The verdict that is chosen.
+    pub chosen: Option<&'a Accusation>,
+    /// Whose settings are told.
+    pub member: MemberId,
+}
+
+impl GuardPage<'_> {
+    /// How many bins lie below the line of a rule: its limit, unless it was moved.
+    pub fn line(&self, rule: Rule) -> usize {
+        self.lines.iter().find(|(of, _)| *of == rule).map_or(LIMIT, |(_, line)| *line)
+    }
+}
+
+/// A histogram for each rule, and the chosen verdict.
+pub fn guard(run: &Run, page: &GuardPage<'_>) -> Drawing {
+    let mut plots = nearness_plotted(run, page);
+    plots.extend(page.chosen.map(|it| verdict_plotted(run, it, page.member, 1.0)));
+    Drawing {
+        title: format!("{}: how near to the guard's limits", run.course().name),
+        facts: about(run, page.member, (LabTime::ZERO, page.nearness.counted())),
+        plots,
+    }
+}
+
+/// The histograms alone, in the order of the rules.
+pub fn nearness_plotted(run: &Run, page: &GuardPage<'_>) -> Vec<Plot> {
+    page.nearness.rules().into_iter().map(|rule| histogram(run, page, rule)).collect()
+}
+
+const fn percent(bins: usize) -> f64 {
+    bins as f64 * BIN * 100.0
+}
+
+fn histogram(run: &Run, page: &GuardPage<'_>, rule: Rule) -> Plot {
+    let of = |rogue| together(&page.nearness.of(run.record(), rule, rogue));
+    let (honest, rogue) = (of(false), of(true));
+    let most = honest.iter().chain(&rogue).copied().max().unwrap_or(0);
+    let spans = honest.iter().enumerate().filter(|(_, count)| **count > 0).map(|(i, count)| {
+        let count = f64::from(*count);
+        Span { from: percent(i), to: percent(i + 1), least: 0.0, most: count, last: count }
+    });
+    let mut marks = vec![Mark::Band {
+        series: "honest".to_owned(),
+        spans: spans.collect(),
+        tone: Tone::Owner,
+        holds: false,
+        ghost: false,
+    }];
+    if rogue.iter().any(|count| *count > 0) {
+        let points = (0..BINS).flat_map(|i| [(percent(i), f64::from(rogue[i])), (percent(i + 1), f64::from(rogue[i]))]);
+        let (series, points) = ("rogues".to_owned(), points.collect());
+        marks.push(Mark::Path { series, points, tone: Tone::Verdict, dashed: true });
+    }
+    let vertical = |series: &str, at, tone| Mark::Rule { series: series.to_owned(), at, level: false, tone };
+    marks.push(vertical("limit", 100.0, Tone::Plain));
+    if page.line(rule) != LIMIT {
+        marks.push(vertical("line", percent(page.line(rule)), Tone::Bright));
+    }
+    let spec = rule.spec();
+    Plot {
+        name: format!("{}: {}", spec.name, spec.help),
+        across: Axis::linear("of what is allowed", "%", (0.0, percent(BINS - 1))),
+        up: Axis::decades("claims", "", 1.0, f64::from(most)),
+        marks,
+        legend: vec![(Tone::Owner, "honest".to_owned()), (Tone::Verdict, "rogues".to_owned())],
+        weight: 2,
+        even: false,
+    }
+}
+
+/// Who came nearest without being accused: the share of what is allowed, the name, the moment.
+pub fn nearest(record: &Record, all: &[&Near]) -> Option<(f64, String, LabTime)> {
+    let of = |near: &&Near| Some((near.nearest?, near.machine));
+    let (row, machine) = all.iter().filter_map(of).max_by(|(a, _), (b, _)| a.share().total_cmp(&b.share()))?;
+    Some((f64::from(row.share()), record.cast.name(machine).to_owned(), row.at))
+}
+
+/// A verdict on the ground: the path that was claimed with the body at its end, where the lawful would have ended, where the authority
+/// put it, what is in the way. `wide` says how many times as wide as high the page is.
+pub fn verdict_plotted(run: &Run, it: &Accusation, member: MemberId, wide: f64) -> Plot {
+    let claimed = claimed(run, it);
+    let evidence = &it.verdict.evidence;
+    let name = run.record().cast.name(it.machine);
+    let points = |path: &[Vec3]| path.iter().map(|at| (f64::from(at.x), f64::from(at.y))).collect::<Vec<_>>();
+    let here = |series: &str, at: Vec3, shape, tone, label: &str| {
+        let (series, at) = (series.to_owned(), (f64::from(at.x), f64::from(at.y)));
+        Mark::Point { series, at, shape, tone, label: label.to_owned() }
+    };
+    let truth = authority(run, it);
+    let middle = claimed.last().copied().or(truth).unwrap_or_default();
+    let first = claimed.first().copied().unwrap_or(middle);
+    let reach = velocitas_core::max(first.distance(middle) * 0.75, AROUND);
+    let centre = vec3(f32::midpoint(first.x, middle.x), f32::midpoint(first.y, middle.y), 0.0);
+    let across = f64::from(reach) * bounded(wide);
+    let side = |at: f32, half: f64| (f64::from(at) - half, f64::from(at) + half);
+    let extent = (side(centre.x, across), side(centre.y, f64::from(reach)));
+    let narrow = |(a, b): (f64, f64)| (a as f32, b as f32);
+    let field = FieldPage {
+        at: it.at,
+        side: Side::Above,
+        member,
+        subject: None,
+        viewers: &[],
+        extent: (narrow(extent.0), narrow(extent.1)),
+    };
+    let mut marks = ground_known_to(run, &field, member);
+    marks.push(Mark::Path { series: "claimed".to_owned(), points: points(&claimed), tone: Tone::Owner, dashed: false });
+    if let Some(end) = claimed.last() {
+        let hull = (0..=24u8).map(|i| {
+            let angle = f32::from(i) * std::f32::consts::TAU / 24.0;
+            *end + vec3(angle.cos(), angle.sin(), 0.0) * body_radius(run, it)
+        });
+        let hull: Vec<Vec3> = hull.collect();
+        marks.push(Mark::Path {
+            series: "the body".to_owned(),
+            points: points(&hull),
+            tone: Tone::Plain,
+            dashed: true,
+        });
+        marks.push(here("claimed", *end, Shape::Dot, Tone::Owner, "claimed"));
+        let straight = matches!(evidence.rule, Rule::Reach | Rule::Sweep) && evidence.measured > 0.0;
+        if let Some(start) = claimed.len().checked_sub(2).map(|i| claimed[i]).filter(|_| straight) {
+            let lawful = start + (*end - start) * (evidence.limit / evidence.measured);
+            let what = if evidence.rule == Rule::Sweep { "met here" } else { "lawful up to here" };
+            marks.push(here("lawful", lawful, Shape::Cross, Tone::Fault, what));
+        }
+    }
+    if let Some(truth) = truth {
+        marks.push(here("put back", truth, Shape::Diamond, Tone::Authority, "put back here"));
+    }
+    Plot {
+        name: format!("{name} accused at {} by {}", it.at, evidence.rule.name()),
+        across: Axis::linear("east", "m", extent.0),
+        up: Axis::linear("north", "m", extent.1),
+        marks,
+        legend: vec![(Tone::Owner, "claimed".to_owned()), (Tone::Authority, "the server's".to_owned())],
+        weight: 4,
+        even: true,
+    }
+}
+
+/// No page is wider than this many times its height.
+fn bounded(wide: f64) -> f64 {
+    wide.clamp(0.25, 8.0)
+}
+
+fn body_radius(run: &Run, it: &Accusation) -> f32 {
+    let Some(actor) = run.record().cast.actor(it.verdict.entity) else { return 0.0 };
+    let kind = run.record().cast.actors[actor.index()].kind;
+    run.course().kinds.motion(kind).body().radius
+}
+
+/// Where the owner says it was through the ticks of the evidence: as it predicted them first.
+fn claimed(run: &Run, it: &Accusation) -> Vec<Vec3> {
+    let record = run.record();
+    let evidence = &it.verdict.evidence;
+    let own = record.cast.actor(it.verdict.entity).and_then(|actor| record.of(it.machine).own(actor));
+    let Some(track) = own.map(|own| &own.predicted) else { return Vec::new() };
+    let ticks = (evidence.from.0..=evidence.to.0).map(Tick);
+    ticks.filter_map(|tick| Some(track.pos(track.of_tick(record.cast.tick(tick))?))).collect()
+}
+
+/// Where the authority had it right after the verdict.
+fn authority(run: &Run, it: &Accusation) -> Option<Vec3> {
+    let record = run.record();
+    let track = record.authority(record.cast.actor(it.verdict.entity)?);
+    Some(track.pos(track.of_tick(record.cast.tick(it.verdict.tick))?))
+}
