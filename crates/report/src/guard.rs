@@ -10,9 +10,9 @@ use crate::drawing::{Axis, Drawing, Mark, Plot, Shape, Span, Tone};
 use crate::field::{FieldPage, Side, ground_known_to};
 
 /// The bins that lie below a limit.
-pub const LIMIT: usize = (1.0 / BIN) as usize;
+pub const LIMIT: usize = (1.0 / BIN + 0.5) as usize;
 /// What is seen around a verdict at least, in metres from its middle.
-const AROUND: f32 = 2.5;
+const AROUND: f32 = 1.2;
 
 /// What is drawn.
 #[derive(Clone, Copy, Debug)]
@@ -34,9 +34,9 @@ impl GuardPage<'_> {
     }
 }
 
-/// A histogram for each rule, and the chosen verdict.
+/// Two histograms for each rule, and the chosen verdict.
 pub fn guard(run: &Run, page: &GuardPage<'_>) -> Drawing {
-    let mut plots = nearness_plotted(run, page);
+    let mut plots: Vec<Plot> = nearness_plotted(run, page).into_iter().flatten().collect();
     plots.extend(page.chosen.map(|it| verdict_plotted(run, it, page.member, 1.0)));
     Drawing {
         title: format!("{}: how near to the guard's limits", run.course().name),
@@ -45,35 +45,26 @@ pub fn guard(run: &Run, page: &GuardPage<'_>) -> Drawing {
     }
 }
 
-/// The histograms alone, in the order of the rules.
-pub fn nearness_plotted(run: &Run, page: &GuardPage<'_>) -> Vec<Plot> {
-    page.nearness.rules().into_iter().map(|rule| histogram(run, page, rule)).collect()
+/// The histograms alone, in the order of the rules: of the honest, and of rogues.
+pub fn nearness_plotted(run: &Run, page: &GuardPage<'_>) -> Vec<[Plot; 2]> {
+    let both = |rule| [false, true].map(|rogue| histogram(run, page, rule, rogue));
+    page.nearness.rules().into_iter().map(both).collect()
 }
 
 const fn percent(bins: usize) -> f64 {
     bins as f64 * BIN * 100.0
 }
 
-fn histogram(run: &Run, page: &GuardPage<'_>, rule: Rule) -> Plot {
-    let of = |rogue| together(&page.nearness.of(run.record(), rule, rogue));
-    let (honest, rogue) = (of(false), of(true));
-    let most = honest.iter().chain(&rogue).copied().max().unwrap_or(0);
-    let spans = honest.iter().enumerate().filter(|(_, count)| **count > 0).map(|(i, count)| {
+fn histogram(run: &Run, page: &GuardPage<'_>, rule: Rule, rogue: bool) -> Plot {
+    let bins = together(&page.nearness.of(run.record(), rule, rogue));
+    let most = bins.iter().copied().max().unwrap_or(0);
+    let spans = bins.iter().enumerate().filter(|(_, count)| **count > 0).map(|(i, count)| {
         let count = f64::from(*count);
         Span { from: percent(i), to: percent(i + 1), least: 0.0, most: count, last: count }
     });
-    let mut marks = vec![Mark::Band {
-        series: "honest".to_owned(),
-        spans: spans.collect(),
-        tone: Tone::Owner,
-        holds: false,
-        ghost: false,
-    }];
-    if rogue.iter().any(|count| *count > 0) {
-        let points = (0..BINS).flat_map(|i| [(percent(i), f64::from(rogue[i])), (percent(i + 1), f64::from(rogue[i]))]);
-        let (series, points) = ("rogues".to_owned(), points.collect());
-        marks.push(Mark::Path { series, points, tone: Tone::Verdict, dashed: true });
-    }
+    let (series, tone) = if rogue { ("rogues", Tone::Verdict) } else { ("honest", Tone::Owner) };
+    let (name, spans) = (series.to_owned(), spans.collect());
+    let mut marks = vec![Mark::Band { series: name, spans, tone, holds: false, ghost: false }];
     let vertical = |series: &str, at, tone| Mark::Rule { series: series.to_owned(), at, level: false, tone };
     marks.push(vertical("limit", 100.0, Tone::Plain));
     if page.line(rule) != LIMIT {
@@ -81,11 +72,12 @@ fn histogram(run: &Run, page: &GuardPage<'_>, rule: Rule) -> Plot {
     }
     let spec = rule.spec();
     Plot {
-        name: format!("{}: {}", spec.name, spec.help),
+        name: format!("{}, {series}: {}", spec.name, spec.help),
         across: Axis::linear("of what is allowed", "%", (0.0, percent(BINS - 1))),
-        up: Axis::decades("claims", "", 1.0, f64::from(most)),
+        // One of something stands above the axis as well.
+        up: Axis::decades("claims", "", 0.1, f64::from(most.max(10))),
         marks,
-        legend: vec![(Tone::Owner, "honest".to_owned()), (Tone::Verdict, "rogues".to_owned())],
+        legend: vec![(tone, series.to_owned())],
         weight: 2,
         even: false,
     }
@@ -137,7 +129,7 @@ pub fn verdict_plotted(run: &Run, it: &Accusation, member: MemberId, wide: f64) 
         marks.push(Mark::Path {
             series: "the body".to_owned(),
             points: points(&hull),
-            tone: Tone::Plain,
+            tone: Tone::Muted,
             dashed: true,
         });
         marks.push(here("claimed", *end, Shape::Dot, Tone::Owner, "claimed"));
@@ -188,4 +180,73 @@ fn authority(run: &Run, it: &Accusation) -> Option<Vec3> {
     let record = run.record();
     let track = record.authority(record.cast.actor(it.verdict.entity)?);
     Some(track.pos(track.of_tick(record.cast.tick(it.verdict.tick))?))
+}
+
+#[cfg(test)]
+mod tests {
+    use velocitas_lab::Course;
+
+    use super::*;
+
+    fn demo() -> (Run, Nearness) {
+        let mut run = Run::new(Course::demo()).expect("it fits");
+        run.advance(LabTime::from_secs(12.0));
+        let mut nearness = Nearness::default();
+        assert!(nearness.follow(&run, true));
+        (run, nearness)
+    }
+
+    #[test]
+    fn a_histogram_counts_what_the_record_holds() {
+        let (run, nearness) = demo();
+        let lines = [(Rule::Pace, 30)];
+        let page = GuardPage { nearness: &nearness, lines: &lines, chosen: None, member: MemberId::new(0) };
+        let plots = nearness_plotted(&run, &page);
+        assert_eq!(plots.len(), 2, "reach and pace");
+        let mut told = 0.0;
+        for plot in plots.iter().flatten() {
+            let Mark::Band { spans, .. } = &plot.marks[0] else { panic!("bars come first") };
+            told += spans.iter().map(|span| span.most).sum::<f64>();
+        }
+        let players = run.record().cast.players();
+        let rows: usize =
+            players.map(|m| run.record().of(m).measures.iter().filter(|r| r.at < run.now()).count()).sum();
+        assert_eq!(told as usize, rows);
+        let moved =
+            |plot: &Plot| plot.marks.iter().any(|m| matches!(m, Mark::Rule { at, .. } if (*at - 75.0).abs() < 1e-9));
+        assert_eq!(plots.iter().flatten().map(moved).collect::<Vec<_>>(), [false, false, true, true]);
+    }
+
+    #[test]
+    fn a_verdict_shows_what_was_claimed_the_body_and_how_far_it_was_lawful() {
+        let (run, nearness) = demo();
+        let it = nearness
+            .ledger()
+            .iter()
+            .find(|it| it.verdict.evidence.measured > 1.0 && it.verdict.evidence.rule == Rule::Reach);
+        let it = it.expect("magpie jumps at eleven seconds");
+        let plot = verdict_plotted(&run, it, MemberId::new(0), 2.0);
+        let path = |name: &str| {
+            plot.marks.iter().find_map(|m| match m {
+                Mark::Path { series, points, .. } if series == name => Some(points.clone()),
+                _ => None,
+            })
+        };
+        let point = |name: &str| {
+            plot.marks.iter().find_map(|m| match m {
+                Mark::Point { series, at, .. } if series == name => Some(*at),
+                _ => None,
+            })
+        };
+        let apart = |a: (f64, f64), b: (f64, f64)| (a.0 - b.0).hypot(a.1 - b.1);
+        let claimed = path("claimed").expect("a path");
+        let (start, end) = (claimed[0], *claimed.last().expect("it has an end"));
+        assert!((apart(start, end) - f64::from(it.verdict.evidence.measured)).abs() < 0.02, "{claimed:?}");
+        let hull = path("the body").expect("a hull");
+        assert!(hull.iter().all(|at| (apart(*at, end) - 0.35).abs() < 1e-3), "{hull:?}");
+        let lawful = point("lawful").expect("how far");
+        assert!((apart(start, lawful) - f64::from(it.verdict.evidence.limit)).abs() < 0.01, "{lawful:?}");
+        assert!(apart(point("put back").expect("where"), start) < 0.2);
+        assert_eq!(plot.across.to - plot.across.from, 2.0 * (plot.up.to - plot.up.from));
+    }
 }

@@ -3,9 +3,10 @@
 use std::fmt::Write as _;
 
 use velocitas_lab::lane::{Effort, LANES, Lane, Reader, Strip, Subject, Together};
+use velocitas_lab::nearness::Nearness;
 use velocitas_lab::{LabTime, MachineId, MemberId, Run, nearest};
 use velocitas_report::drawing::{Drawing, Theme, pdf, svg, table};
-use velocitas_report::{FieldPage, Ladder, LaneView, Page, Side, field, ladder, scope};
+use velocitas_report::{FieldPage, GuardPage, Ladder, LaneView, Page, Side, field, guard, ladder, scope};
 
 use super::args::ChartTask;
 use super::run::{lasts, opened, simulate};
@@ -20,10 +21,11 @@ const LADDER: LabTime = LabTime(300_000_000);
 const COLUMNS: u64 = 960;
 
 /// What else than lanes can be drawn, with what it is.
-const PICTURES: [(&str, &str); 4] = [
+const PICTURES: [(&str, &str); 5] = [
     ("field", "the whole ground from above, with what each machine believes: at --to, or at the end"),
     ("field-south", "the same from the south: heights are seen"),
     ("field-east", "the same from the east"),
+    ("guard", "how near to the guard's limits claims came, honest and rogue apart, over the whole run"),
     ("ladder", "what crossed the link, from --from to --to, or the last 300 ms"),
 ];
 
@@ -32,6 +34,7 @@ enum Wanted {
     Lanes(Vec<&'static Lane>),
     Field(Side),
     Ladder,
+    Guard,
 }
 
 pub(super) fn run(task: &ChartTask) -> Result<Outcome, OpenError> {
@@ -59,6 +62,7 @@ pub(super) fn run(task: &ChartTask) -> Result<Outcome, OpenError> {
         Wanted::Lanes(lanes) => lanes_over_time(&run, (whose, viewer), (from, to), &lanes)?,
         Wanted::Field(side) => ground(&run, (whose, viewer), to, side),
         Wanted::Ladder => crossed(&run, (whose, viewer), (from, to)),
+        Wanted::Guard => guarded(&run, whose)?,
     };
     let theme = if task.light { Theme::Light } else { Theme::Dark };
     let ending = output.extension().and_then(|ending| ending.to_str());
@@ -90,6 +94,7 @@ fn wanted(of: &str) -> Result<Wanted, OpenError> {
         "field-south" => return Ok(Wanted::Field(Side::South)),
         "field-east" => return Ok(Wanted::Field(Side::East)),
         "ladder" => return Ok(Wanted::Ladder),
+        "guard" => return Ok(Wanted::Guard),
         _ => {}
     }
     let lane = |key: &str| {
@@ -161,6 +166,16 @@ fn ground(run: &Run, (whose, viewer): (MemberId, MemberId), at: LabTime, side: S
     let up = if side == Side::Above { up } else { (up.0, tallest + 2.0) };
     let subject = subject(run, (whose, viewer), at).actor;
     field(run, &FieldPage { at, side, member: whose, subject, viewers: &[viewer], extent: (across, up) })
+}
+
+fn guarded(run: &Run, whose: MemberId) -> Result<Drawing, OpenError> {
+    let mut nearness = Nearness::default();
+    nearness.follow(run, true);
+    if nearness.rules().is_empty() {
+        let said = "there is nothing to draw: the guard measures who says where it is, and nobody does";
+        return Err(OpenError::Usage(said.to_owned()));
+    }
+    Ok(guard(run, &GuardPage { nearness: &nearness, lines: &[], chosen: nearness.ledger().last(), member: whose }))
 }
 
 fn crossed(run: &Run, (whose, viewer): (MemberId, MemberId), span: (LabTime, LabTime)) -> Drawing {

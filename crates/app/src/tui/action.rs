@@ -103,6 +103,14 @@ pub enum Action {
     LaneOn,
     /// The axis of the chosen lane by decades, or even.
     Decades,
+    /// The rule above.
+    RuleBack,
+    /// The rule below.
+    RuleOn,
+    /// The line of the rule allows less.
+    LineLeft,
+    /// It allows more.
+    LineRight,
     /// Scroll up.
     PageUp,
     /// Scroll down.
@@ -151,12 +159,15 @@ pub enum Screen {
     Ladder,
     /// How did it develop?
     Scope,
+    /// Who was accused of what, and how close were the honest?
+    Guard,
 }
 
 /// Where the knobs stand beside the screen.
 const KNOBS: &[Screen] = &[Screen::Field, Screen::Rules];
 const LADDER: &[Screen] = &[Screen::Ladder];
 const SCOPE: &[Screen] = &[Screen::Scope];
+const GUARD: &[Screen] = &[Screen::Guard];
 
 /// A line of the table.
 #[derive(Clone, Copy, Debug)]
@@ -220,7 +231,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 80] = [
+pub const BINDINGS: [Binding; 90] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -324,6 +335,16 @@ pub const BINDINGS: [Binding; 80] = [
     bind(Action::ColumnOn, KeyCode::Right, NONE, "left right", "column", "the playhead a column on").only(SCOPE),
     bind(Action::ZoomIn, KeyCode::Char(']'), NONE, "]", "", "lower lanes, so that more fit").only(SCOPE),
     bind(Action::ZoomOut, KeyCode::Char('['), NONE, "[ ]", "height", "higher lanes").only(SCOPE),
+    bind(Action::KnobUp, KeyCode::Up, NONE, "up", "", "the newer verdict; Enter looks at it").only(GUARD),
+    bind(Action::KnobDown, KeyCode::Down, NONE, "up down", "verdict", "the older verdict; Enter looks at it")
+        .only(GUARD),
+    bind(Action::LineLeft, KeyCode::Left, NONE, "left", "", "moves the rule's line: less is allowed").only(GUARD),
+    bind(Action::LineRight, KeyCode::Right, NONE, "left right", "line", "moves it: more is allowed").only(GUARD),
+    bind(Action::RuleOn, KeyCode::Char(']'), NONE, "]", "", "the rule below").only(GUARD),
+    bind(Action::RuleBack, KeyCode::Char('['), NONE, "[ ]", "rule", "the rule above").only(GUARD),
+    bind(Action::LetGo, KeyCode::Esc, NONE, "Esc", "", "all lines back to their limits").only(GUARD),
+    bind(Action::PageUp, KeyCode::PageUp, NONE, "PgUp", "", "ten verdicts up").only(GUARD),
+    bind(Action::PageDown, KeyCode::PageDown, NONE, "PgDn", "", "ten verdicts down").only(GUARD),
     bind(Action::Slower, KeyCode::Char('-'), NONE, "-", "", "slower, down to \u{d7}1/8"),
     bind(Action::Faster, KeyCode::Char('+'), NONE, "- +", "speed", "faster, up to \u{d7}8"),
     bind(Action::Faster, KeyCode::Char('='), NONE, "=", "", "faster, too"),
@@ -406,13 +427,14 @@ pub const BINDINGS: [Binding; 80] = [
         "",
         "screen Ladder: what crossed the link, when?",
     ),
+    bind(Action::Show(Screen::Scope), KeyCode::Char('4'), NONE, "4", "", "screen Scope: how did it develop?"),
     bind(
-        Action::Show(Screen::Scope),
-        KeyCode::Char('4'),
+        Action::Show(Screen::Guard),
+        KeyCode::Char('6'),
         NONE,
-        "1 to 4",
+        "1 to 6",
         "screen",
-        "screen Scope: how did it develop?",
+        "screen Guard: who was accused of what, and how close were the honest?",
     ),
     bind(Action::Edit, KeyCode::Char('e'), NONE, "e", "", "edit the rule in $VISUAL or $EDITOR; saving takes effect")
         .only(&[Screen::Rules]),

@@ -16,6 +16,7 @@ mod edits;
 mod export;
 mod field;
 mod frame;
+mod guard;
 mod hands;
 mod helm;
 mod help;

@@ -33,6 +33,11 @@ pub(super) fn draw(p: Palette, plot: &Plot, area: Rect, buffer: &mut Buffer) {
         return;
     }
     axis(p, plot, area, inner, buffer);
+    bands(p, plot, inner, buffer);
+}
+
+/// Draws the bands alone.
+pub(super) fn bands(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
     for mark in &plot.marks {
         if let Mark::Band { spans, tone: ink, holds, ghost, .. } = mark {
             let mut dots = Dots::new(inner);
@@ -51,6 +56,7 @@ pub(super) fn marks(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
             rule(p, plot, (*at, *level), p.text(tone(*ink)), inner, buffer);
         }
     }
+    areas(p, plot, inner, buffer);
     paths(p, plot, inner, buffer);
     for mark in &plot.marks {
         if let Mark::Point { at, shape, tone: ink, label, .. } = mark {
@@ -69,13 +75,31 @@ pub(super) fn marks(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
 /// What stands so near to the left edge has its words at its left.
 const AWAY: f64 = 0.15;
 
+/// The dot of a place, from 0 to 1 across and from the top down.
+fn dot((x, y): (f64, f64), inner: Rect) -> (i32, i32) {
+    let along = |place: f64, count: u16| ((place * f64::from(count)).floor() as i32).min(i32::from(count) - 1);
+    (along(x, inner.width * 2), along(y, inner.height * 4))
+}
+
+/// The outlines of areas, as far as they lie on the page.
+fn areas(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
+    let place = |at: (f64, f64)| (plot.across.place(at.0), 1.0 - plot.up.place(at.1));
+    for mark in &plot.marks {
+        if let Mark::Area { corners, tone: ink, .. } = mark {
+            let mut dots = Dots::new(inner);
+            for (from, to) in corners.iter().zip(corners.iter().cycle().skip(1)) {
+                if let Some((a, b)) = cut(place(*from), place(*to)) {
+                    dots.line(dot(a, inner), dot(b, inner));
+                }
+            }
+            dots.draw(p, p.text(tone(*ink)), buffer);
+        }
+    }
+}
+
 /// The paths of each tone together, so that where they cross both are seen; what is chosen lies on top.
 fn paths(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
     let place = |at: (f64, f64)| (plot.across.place(at.0), 1.0 - plot.up.place(at.1));
-    let dot = |(x, y): (f64, f64)| {
-        let along = |place: f64, count: u16| ((place * f64::from(count)).floor() as i32).min(i32::from(count) - 1);
-        (along(x, inner.width * 2), along(y, inner.height * 4))
-    };
     for ink in [Ink::Line, Ink::Muted, Ink::Authority, Ink::Owner, Ink::Viewer, Ink::Fault, Ink::Verdict, Ink::Bright] {
         // Where nothing can be dim, what steps back is left out.
         if ink == Ink::Line && !p.has_colours() {
@@ -90,7 +114,7 @@ fn paths(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
             for pair in points.windows(2) {
                 // However long it is, what is within the page is drawn.
                 let Some((a, b)) = cut(place(pair[0]), place(pair[1])) else { continue };
-                let (a, b) = (dot(a), dot(b));
+                let (a, b) = (dot(a, inner), dot(b, inner));
                 // In cells gaps would look like noise: what is dashed on a page is thin here.
                 if dashed { dots.line(a, b) } else { dots.thick_line(a, b) }
             }

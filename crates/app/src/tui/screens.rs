@@ -1,6 +1,7 @@
 //! The screens there are, in one table.
 
 use super::field::Field;
+use super::guard::Guard;
 use super::ladder::Ladder;
 use super::rules::Rules;
 use super::scope::Scope;
@@ -25,11 +26,12 @@ impl Spec {
 }
 
 /// All of them, in the order of their keys.
-pub(super) const SCREENS: [Spec; 4] = [
+pub(super) const SCREENS: [Spec; 5] = [
     Spec { screen: Screen::Field, name: "1 Field", make: || Box::<Field>::default() },
     Spec { screen: Screen::Rules, name: "2 Rules", make: || Box::<Rules>::default() },
     Spec { screen: Screen::Ladder, name: "3 Ladder", make: || Box::<Ladder>::default() },
     Spec { screen: Screen::Scope, name: "4 Scope", make: || Box::<Scope>::default() },
+    Spec { screen: Screen::Guard, name: "6 Guard", make: || Box::<Guard>::default() },
 ];
 
 /// One of each, and which is shown.

@@ -1,5 +1,6 @@
 mod branching;
 mod field;
+mod guard;
 mod help;
 mod ladder;
 mod scope;

@@ -1,0 +1,114 @@
+//! The ledger of verdicts, newest first, and the evidence of the chosen one.
+
+use ratatui::buffer::Buffer;
+use ratatui::layout::Rect;
+use velocitas_core::{Answer, Evidence, Rule};
+use velocitas_lab::Role;
+use velocitas_lab::nearness::Accusation;
+use velocitas_report::drawing::told;
+
+use super::Guard;
+use crate::tui::canvas::{frame, write};
+use crate::tui::palette::Tone;
+use crate::tui::panel::wrapped;
+use crate::tui::stage::Stage;
+
+/// Rows of the evidence, with its frame.
+const EVIDENCE: u16 = 13;
+
+pub(super) fn draw(guard: &Guard, stage: &Stage, area: Rect, buffer: &mut Buffer) {
+    let p = stage.palette;
+    let ledger = guard.nearness.ledger();
+    let lower = if guard.verdict().is_some() { EVIDENCE.min(area.height / 2) } else { 0 };
+    let upper = Rect { height: area.height - lower, ..area };
+    let inner = frame(p, upper, &format!("ledger {} {} verdicts, newest first", p.dot(), ledger.len()), buffer);
+    if ledger.is_empty() {
+        write(buffer, (inner.x + 1, inner.y), inner.right(), &[("nobody was accused", p.text(Tone::Muted))]);
+    }
+    let room = usize::from(inner.height).max(1);
+    let first = (guard.chosen + 1).saturating_sub(room);
+    for (row, (i, it)) in ledger.iter().rev().enumerate().skip(first).take(room).enumerate() {
+        let chosen = i == guard.chosen;
+        let style = if chosen { p.chosen() } else { p.text(Tone::Text) };
+        let mark = if chosen { p.handles().1 } else { " " };
+        let cast = &stage.run.record().cast;
+        let is_rogue = cast.machines[it.machine.index()].player.as_ref().is_some_and(|who| who.role == Role::Rogue);
+        let name = format!(" {:<9}", cast.name(it.machine));
+        let whose = if is_rogue { style } else { p.text(Tone::Correction) };
+        let evidence = &it.verdict.evidence;
+        let unit = evidence.rule.spec().unit;
+        let much = told(f64::from(evidence.measured), unit);
+        let much = format!("{:<9}{much:>8}  {}", evidence.rule.name(), times(evidence));
+        let at = it.at.to_string();
+        let pieces = [(mark, style), (at.as_str(), p.text(Tone::Muted)), (&name, whose), (&much, p.text(Tone::Text))];
+        write(buffer, (inner.x, inner.y + row as u16), inner.right(), &pieces);
+    }
+    if let Some(it) = guard.verdict() {
+        let below = Rect { y: upper.bottom(), height: lower, ..area };
+        evidence_of(stage, it, below, buffer);
+    }
+}
+
+/// What was measured as a share of what is allowed; many times as much in times.
+fn times(evidence: &Evidence) -> String {
+    let share = f64::from(evidence.measured) / f64::from(evidence.limit);
+    match share {
+        share if !share.is_finite() => "none allowed".to_owned(),
+        share if share < 10.0 => format!("{:.1} %", share * 100.0),
+        share => format!("{share:.0} times"),
+    }
+}
+
+/// Against which clock a rule holds what was claimed.
+const fn clock(rule: Rule) -> &'static str {
+    match rule {
+        Rule::Range | Rule::Conflict => "none",
+        Rule::Window => "the server's ticks",
+        Rule::Time => "ticks that have passed at the server",
+        Rule::Reach | Rule::Sweep | Rule::Pace | Rule::Step | Rule::State => "its own ticks, paid for by the server's",
+    }
+}
+
+fn evidence_of(stage: &Stage, it: &Accusation, area: Rect, buffer: &mut Buffer) {
+    let p = stage.palette;
+    let evidence = &it.verdict.evidence;
+    let spec = evidence.rule.spec();
+    let name = stage.run.record().cast.name(it.machine);
+    let inner = frame(p, area, &format!("{name} at {} {} Enter looks there", it.at, p.dot()), buffer);
+    let amount = |value: f32| told(f64::from(value), spec.unit);
+    let mut allowed = amount(evidence.limit);
+    if evidence.slack > 0.0 || evidence.quantum > 0.0 {
+        allowed += &format!(
+            ", with {:.0} % of slack and {} for rounding",
+            evidence.slack * 100.0,
+            told(f64::from(evidence.quantum), "m")
+        );
+    }
+    let (from, to) = (evidence.from.0, evidence.to.0);
+    let ticks = if from == to { format!("{to}") } else { format!("{from} to {to}") };
+    let answer = match it.verdict.answer {
+        Answer::PulledBack => "put back".to_owned(),
+        Answer::Ignored => "not used".to_owned(),
+    };
+    let gain = if evidence.gain > 0.0 { format!(", gained {} before", amount(evidence.gain)) } else { String::new() };
+    let rows = [
+        ("rule", format!("{}: {}", spec.name, spec.help)),
+        ("ticks", ticks),
+        ("measured", format!("{}, {} of what is allowed", amount(evidence.measured), times(evidence))),
+        ("allowed", allowed),
+        ("clock", clock(evidence.rule).to_owned()),
+        ("answer", answer + &gain),
+    ];
+    let mut y = inner.y;
+    for (what, words) in rows {
+        for (row, line) in wrapped(&words, usize::from(inner.width.saturating_sub(11))).iter().enumerate() {
+            if y >= inner.bottom() {
+                return;
+            }
+            let name = format!("{:<9}", if row == 0 { what } else { "" });
+            let pieces = [(name.as_str(), p.text(Tone::Muted)), (line.as_str(), p.text(Tone::Text))];
+            write(buffer, (inner.x + 1, y), inner.right(), &pieces);
+            y += 1;
+        }
+    }
+}

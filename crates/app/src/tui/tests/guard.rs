@@ -1,0 +1,76 @@
+//! Guard: the ledger, lines that are moved, a verdict that is looked at.
+
+use super::*;
+
+fn guarded() -> Frame {
+    let mut stage = after(14.0);
+    type_keys(&mut stage, "6");
+    text(&mut stage, 160, 47);
+    stage
+}
+
+/// What stands behind the name of a rule.
+fn said(stage: &mut Frame, rule: &str) -> String {
+    let shown = text(stage, 160, 47);
+    let line = shown.lines().find(|line| line.chars().skip(2).collect::<String>().starts_with(&format!("{rule}   ")));
+    line.unwrap_or_else(|| panic!("no {rule} in {shown}")).to_owned()
+}
+
+#[test]
+fn enter_looks_at_the_chosen_verdict_and_once_there_resumes() {
+    let mut stage = guarded();
+    let ledger = ledger_of(&stage);
+    assert!(ledger.len() > 4);
+    press(&mut stage, KeyCode::Down);
+    press(&mut stage, KeyCode::Enter);
+    let second = ledger[ledger.len() - 2];
+    assert_eq!(stage.at, second.at);
+    assert_eq!(stage.machine(stage.entity), second.machine, "and at whom it is on");
+    let shown = text(&mut stage, 160, 47);
+    assert!(shown.contains("BACK") && shown.contains(&format!("magpie at {}", second.at)), "{shown}");
+    press(&mut stage, KeyCode::Enter);
+    assert!(stage.is_live() && stage.run.now() == second.at, "once there, Enter resumes");
+}
+
+/// All verdicts of a run.
+fn ledger_of(stage: &Frame) -> Vec<velocitas_lab::nearness::Accusation> {
+    let mut nearness = velocitas_lab::nearness::Nearness::default();
+    assert!(nearness.follow(&stage.run, true));
+    nearness.ledger().to_vec()
+}
+
+#[test]
+fn a_line_that_is_moved_says_whom_it_would_accuse_and_who_would_slip_through() {
+    let mut stage = guarded();
+    let first = said(&mut stage, "reach");
+    assert!(first.contains("honest 0 of ") && first.contains("beyond, nearest 9"), "{first}");
+    (0..12).for_each(|_| drop(press(&mut stage, KeyCode::Left)));
+    let tight = said(&mut stage, "reach");
+    assert!(tight.contains("at 70.0 %: ") && tight.contains("claims of 1 honest member would be accused"), "{tight}");
+    (0..13).for_each(|_| drop(press(&mut stage, KeyCode::Right)));
+    let loose = said(&mut stage, "reach");
+    assert!(
+        loose.contains("at 102.5 %: 0 claims of 0 honest members") && loose.contains("would slip through"),
+        "{loose}"
+    );
+    // The other rule has a line of its own.
+    type_keys(&mut stage, "]");
+    press(&mut stage, KeyCode::Left);
+    assert!(said(&mut stage, "pace").contains("at 97.5 %") && said(&mut stage, "reach").contains("at 102.5 %"));
+    press(&mut stage, KeyCode::Esc);
+    assert!(!said(&mut stage, "pace").contains("at 97.5 %") && said(&mut stage, "reach").contains("nearest"));
+}
+
+#[test]
+fn where_nobody_says_where_it_is_there_is_nothing_to_measure() {
+    let text_of = "format = 1\nname = \"alone\"\nseed = 1\ntick_rate = \"60 Hz\"\nworld = { min = [-9, -9], max = [9, 9] }\n[link.test]\n\
+                   [[cast]]\nname = \"plover\"\nrole = \"bot\"\ngait = \"courier.gait\"\nlink = \"test\"\nspawn = [0, 0]\n\
+                   route = [{ at = [5, 5] }]\n";
+    let course = Course::parse("alone.course.toml", text_of, &[]).unwrap_or_else(|e| panic!("{e}"));
+    let mut stage = Frame::new(Run::new(course).expect("it fits"), Palette::new(Colours::True, false));
+    stage.advance_to(LabTime::from_secs(2.0));
+    type_keys(&mut stage, "6");
+    let shown = text(&mut stage, 120, 36);
+    assert!(shown.contains("nothing was measured yet") && shown.contains("nobody was accused"), "{shown}");
+    assert!(stage.shown.view().drawing(&stage, Rect::new(0, 2, 73, 23)).is_err());
+}
