@@ -403,3 +403,47 @@ fn what_a_course_does_not_mean_is_warned_about_and_runs() {
     let (report, _) = json(&["vet", "--report", "json", &format!("{game}/game.course.toml")]);
     assert_eq!(report["files"][0]["warnings"], Value::Array(Vec::new()));
 }
+
+#[test]
+fn guard_tells_how_near_the_honest_came_and_what_cheats_gain() {
+    let folder = folder();
+    let course = |arrangement: &str| {
+        let path = folder.path().join("walk.course.toml");
+        let gait = velocitas_lab::shipped_gait("courier.gait").expect("it ships");
+        fs::write(folder.path().join("courier.gait"), gait).expect("written");
+        let text = format!(
+            "format = 1\nname = \"walk\"\nseed = 3\ntick_rate = \"60 Hz\"\nworld = {{ min = [-30, -30], max = [30, 30] }}\n\
+             [link.l]\nlatency = \"40 ms\"\n[[cast]]\nname = \"curlew\"\nrole = \"bot\"\narrangement = \"{arrangement}\"\n\
+             gait = \"courier.gait\"\nlink = \"l\"\nspawn = [0, 0]\nroute = [{{ at = [0, 12] }}, {{ at = [0, -12] }}]\n"
+        );
+        fs::write(&path, text).expect("written");
+        path.display().to_string()
+    };
+    let report = |arrangement: &str| {
+        let done = velocitas(&["guard", &course(arrangement), "--for", "12s", "--seeds", "1", "--report", "json"]);
+        assert_eq!(done.status.code(), Some(0), "{}", String::from_utf8_lossy(&done.stderr));
+        serde_json::from_slice::<Value>(&done.stdout).expect("JSON")
+    };
+    let cheat = |report: &Value, name: &str| {
+        let all = report["members"][0]["cheats"].as_array().expect("cheats").clone();
+        all.into_iter().find(|row| row["cheat"] == name).expect("it was tried")
+    };
+    let claims = report("claims");
+    let reach = &claims["rules"][0];
+    assert_eq!((&reach["rule"], &claims["honest_verdicts"]), (&"reach".into(), &0.into()));
+    assert!(reach["honest"]["claims"].as_u64() > Some(500) && reach["honest"]["beyond"] == 0, "{reach}");
+    let run = cheat(&claims, "run");
+    assert!(run["unfound"].as_f64() > Some(1.3), "a walker may run as fast as a sprint unseen: {run}");
+    assert!(run["unfound_gain_m_per_min"].as_f64() > Some(50.0), "{run}");
+    let accounts = report("claims with inputs");
+    assert_eq!(accounts["rules"][0]["rule"], "step");
+    let run = cheat(&accounts, "run");
+    assert!(run["found_from"].as_f64() < Some(1.03) && run["found_within_ms"].as_f64() < Some(3000.0), "{run}");
+    let said = velocitas(&["guard", &course("claims"), "--for", "5s", "--seeds", "1"]);
+    let said = String::from_utf8(said.stdout).expect("text");
+    for wanted in
+        ["honest members accused: 0", "would have accused nobody honest; 4.0 % is allowed", "curlew, courier, claims"]
+    {
+        assert!(said.contains(wanted), "{wanted} in {said}");
+    }
+}

@@ -5,6 +5,7 @@
 //! ever decides how far somebody calls [`Run::advance`].
 
 pub mod amiss;
+pub mod breach;
 pub mod budget;
 pub mod cause;
 mod chance;

@@ -47,6 +47,7 @@ impl Args {
             Some(Task::Vet(task)) => task.files.iter().chain(&task.track).cloned().collect(),
             Some(Task::Check(task)) => task.courses.iter().chain(&task.against).cloned().collect(),
             Some(Task::Compare(task)) => vec![task.a.clone(), task.b.clone()],
+            Some(Task::Guard(task)) => task.course.iter().cloned().collect(),
             Some(Task::Diagnose(task)) => task.course.iter().cloned().collect(),
             Some(Task::New(_)) => Vec::new(),
         }
@@ -66,6 +67,8 @@ pub(super) enum Task {
     Check(CheckTask),
     /// Hold two courses, takes or reports against each other: what came out otherwise, and where they part
     Compare(CompareTask),
+    /// Tell how near the honest come to the guard's limits, and what members of a course could gain by cheating
+    Guard(GuardTask),
     /// Find the worst trouble of a stretch and what would cure it, by trying
     Diagnose(DiagnoseTask),
     /// Make a folder with a gait and a course to begin with
@@ -131,6 +134,28 @@ pub(super) struct CheckTask {
     /// By how much it may become worse
     #[arg(long, value_name = "SHARE", default_value = "10%", value_parser = share, requires = "against")]
     pub(super) worse: f64,
+}
+
+/// `velocitas guard`.
+#[derive(Debug, ClapArgs)]
+pub(super) struct GuardTask {
+    /// The course (.course.toml), or - for standard input; the demo if not given
+    pub(super) course: Option<PathBuf>,
+    /// How much virtual time each run of the honest lasts, such as 10min; 60s if not given
+    #[arg(long = "for", value_parser = span)]
+    pub(super) lasts: Option<LabTime>,
+    /// With how many seeds the course is run, and every cheat is tried
+    #[arg(long, default_value_t = 2, value_parser = clap::value_parser!(u32).range(1..=1000))]
+    pub(super) seeds: u32,
+    /// The first seed; the course's if not given
+    #[arg(long)]
+    pub(super) seed: Option<u64>,
+    /// How many runs at once; as many as there are cores if 0
+    #[arg(long, default_value_t = 0, value_parser = clap::value_parser!(u16).range(0..=1024))]
+    pub(super) jobs: u16,
+    /// How to report
+    #[arg(long, value_enum, default_value_t = Report::Text)]
+    pub(super) report: Report,
 }
 
 /// `velocitas compare`.

@@ -10,6 +10,7 @@ mod chart;
 mod check;
 mod compare;
 mod diagnose;
+mod guard;
 mod logging;
 mod new;
 mod run;
@@ -66,6 +67,7 @@ fn start(mut args: Args) -> Result<Outcome, OpenError> {
         Some(Task::Check(task)) => check::run(&task),
         Some(Task::Compare(task)) => compare::run(&task),
         Some(Task::Diagnose(task)) => diagnose::run(&task),
+        Some(Task::Guard(task)) => guard::run(&task),
         Some(Task::Run(task)) => run::run(&task),
         Some(Task::Chart(task)) => chart::run(&task),
         Some(Task::Vet(task)) => vet::run(&task),

@@ -177,9 +177,8 @@ impl Guard {
             Swept::Met(_) if case.tick.since(case.from) > 1 => return Ruling::Resync,
             Swept::Met(share) => {
                 let measured = case.start.distance(case.end);
-                let met = case.evidence(Rule::Sweep, measured, measured * share);
-                self.measures.push(met);
-                return Ruling::Guilty(met);
+                // It is met or it is not: there is no share of a wall.
+                return Ruling::Guilty(case.evidence(Rule::Sweep, measured, measured * share));
             }
         }
         let pace = self.pace.judge(case);

@@ -1,0 +1,231 @@
+//! What `velocitas guard` has to say: how near the honest came to each limit, and what every cheat comes to.
+
+use std::fmt::Write as _;
+
+use serde::Serialize;
+use velocitas_lab::LabTime;
+use velocitas_lab::breach::Breach;
+use velocitas_lab::nearness::{BIN, BINS};
+
+/// One rule, over all runs.
+#[derive(Clone, Debug, Serialize)]
+pub struct RuleRow {
+    /// Its name.
+    pub rule: &'static str,
+    /// Of whoever is honest.
+    pub honest: Spread,
+    /// Of rogues.
+    pub rogues: Spread,
+    /// The least slack that would have accused nobody honest, as a share; nothing where the rule knows none.
+    pub least_slack: Option<f64>,
+    /// The slack that is allowed.
+    pub slack: Option<f64>,
+}
+
+/// How claims lie, as shares of what is allowed.
+#[derive(Clone, Debug, Default, Serialize)]
+pub struct Spread {
+    /// How many were measured.
+    pub claims: u64,
+    /// How many were more than is allowed.
+    pub beyond: u64,
+    /// Half of them were at most this, in steps of 2.5 %.
+    pub p50: Option<f64>,
+    /// Ninety-nine of a hundred.
+    pub p99: Option<f64>,
+    /// The greatest that was lawful.
+    pub nearest: Option<Nearest>,
+}
+
+/// Who came nearest to a limit without exceeding it.
+#[derive(Clone, Debug, Serialize)]
+pub struct Nearest {
+    /// What was measured as a share of what is allowed.
+    pub share: f64,
+    /// Who.
+    pub who: String,
+    /// When, in milliseconds of lab time.
+    pub at_ms: f64,
+    /// With which seed.
+    pub seed: u64,
+}
+
+impl Spread {
+    /// Of counts by bin.
+    pub fn of(bins: &[u64; BINS], beyond: u64, nearest: Option<Nearest>) -> Self {
+        let claims: u64 = bins.iter().sum();
+        let percentile = |share: f64| {
+            let rank = (claims as f64 * share).ceil().max(1.0) as u64;
+            let mut sum = 0;
+            let bin = bins.iter().position(|count| {
+                sum += count;
+                sum >= rank
+            })?;
+            Some((bin + 1) as f64 * BIN)
+        };
+        let (p50, p99) = (percentile(0.5), percentile(0.99));
+        Self { claims, beyond, p50, p99, nearest }
+    }
+}
+
+/// A member, attacked.
+#[derive(Clone, Debug, Serialize)]
+pub struct MemberRow {
+    /// Its name.
+    pub name: String,
+    /// Its rule.
+    pub gait: String,
+    /// Who decides where it is.
+    pub arrangement: &'static str,
+    /// Each cheat.
+    pub cheats: Vec<CheatRow>,
+}
+
+/// A cheat, from the least size to the greatest.
+#[derive(Clone, Debug, Serialize)]
+pub struct CheatRow {
+    /// Its name.
+    pub cheat: &'static str,
+    /// The least size from which on it was always found, and how long that took at most.
+    pub found_from: Option<f32>,
+    /// In milliseconds.
+    pub found_within_ms: Option<f64>,
+    /// With how many seeds the greatest size that was tried was found …
+    pub greatest_found: usize,
+    /// … of how many.
+    pub seeds: usize,
+    /// The size that gained the most without being found.
+    pub unfound: Option<f32>,
+    /// Metres a minute more than without it.
+    pub unfound_gain_m_per_min: Option<f64>,
+    #[serde(skip)]
+    unit: &'static str,
+}
+
+impl CheatRow {
+    /// Of what came of it.
+    pub fn of(breach: &Breach) -> Self {
+        use velocitas_lab::Takes;
+        let unit = match breach.spec.takes {
+            Takes::Factor => " times",
+            Takes::Length => " m",
+            _ => "",
+        };
+        Self {
+            cheat: breach.spec.key,
+            found_from: breach.found_from.map(|(amount, _)| amount),
+            found_within_ms: breach.found_from.map(|(_, after)| after.millis()),
+            greatest_found: breach.greatest.0,
+            seeds: breach.greatest.1,
+            unfound: breach.unfound.map(|(amount, _)| amount),
+            unfound_gain_m_per_min: breach.unfound.map(|(_, gain)| gain),
+            unit,
+        }
+    }
+
+    fn text(&self) -> String {
+        let size = |amount: f32| if self.unit.is_empty() { String::new() } else { format!(" {amount}{}", self.unit) };
+        let found = match (self.found_from, self.found_within_ms) {
+            (Some(from), Some(ms)) => {
+                let from = if self.unit.is_empty() { String::new() } else { format!(" from{} on", size(from)) };
+                format!("found{from}, within {:.2} s", ms / 1e3)
+            }
+            _ if self.unit.is_empty() => format!("found with {} of {} seeds", self.greatest_found, self.seeds),
+            _ => format!("not always found; the greatest tried with {} of {} seeds", self.greatest_found, self.seeds),
+        };
+        let unfound = match (self.unfound, self.unfound_gain_m_per_min) {
+            (Some(amount), Some(gain)) => format!(";{} unfound gains {gain:+.1} m a minute", size(amount)),
+            _ => String::new(),
+        };
+        format!("{:<10} {found}{unfound}", self.cheat)
+    }
+}
+
+/// All of it.
+#[derive(Clone, Debug, Serialize)]
+pub struct Guarded {
+    /// The course, as it was named.
+    pub course: String,
+    /// Seeds.
+    pub seeds: u32,
+    /// How long each run was, in milliseconds.
+    pub lasts_ms: f64,
+    /// How long each cheat went on, in milliseconds.
+    pub cheats_last_ms: f64,
+    /// Honest members accused, over all runs.
+    pub honest_verdicts: u64,
+    /// Each rule that measures.
+    pub rules: Vec<RuleRow>,
+    /// Each member, attacked.
+    pub members: Vec<MemberRow>,
+}
+
+impl Guarded {
+    /// As JSON.
+    pub fn json(&self) -> String {
+        serde_json::to_string_pretty(self).expect("names and numbers") + "\n"
+    }
+
+    /// In words.
+    pub fn text(&self) -> String {
+        let percent = |share: Option<f64>| share.map_or("-".to_owned(), |share| format!("{:.1} %", share * 100.0));
+        let mut out = String::new();
+        let (s, lasts) = (if self.seeds == 1 { "" } else { "s" }, self.lasts_ms / 1e3);
+        let _ = writeln!(out, "{}: {} seed{s} of {lasts} s", self.course, self.seeds);
+        let _ = writeln!(out, "honest members accused: {}\n", self.honest_verdicts);
+        let _ = writeln!(
+            out,
+            "{:<7} {:<7} {:>8} {:>7} {:>8} {:>8}  nearest that was lawful",
+            "rule", "", "claims", "beyond", "p50", "p99"
+        );
+        for row in &self.rules {
+            for (whose, spread) in
+                [("honest", &row.honest), ("rogues", &row.rogues)].into_iter().filter(|(_, s)| s.claims > 0)
+            {
+                let nearest = spread.nearest.as_ref().map_or(String::new(), |n| {
+                    let at = LabTime::from_millis(n.at_ms);
+                    format!("{:.1} % ({} {at}, seed {})", n.share * 100.0, n.who, n.seed)
+                });
+                let (p50, p99) = (percent(spread.p50), percent(spread.p99));
+                let (claims, beyond) = (spread.claims, spread.beyond);
+                let _ =
+                    writeln!(out, "{:<7} {whose:<7} {claims:>8} {beyond:>7} {p50:>8} {p99:>8}  {nearest}", row.rule);
+            }
+            if let (Some(least), Some(slack)) = (row.least_slack, row.slack) {
+                let _ = writeln!(
+                    out,
+                    "        a slack of {:.1} % would have accused nobody honest; {:.1} % is allowed",
+                    least * 100.0,
+                    slack * 100.0
+                );
+            }
+        }
+        let lasts = self.cheats_last_ms / 1e3;
+        let _ = writeln!(
+            out,
+            "\nattacked: each member plays its script as a rogue for {lasts} s; what it gains is the way beyond its own without"
+        );
+        for member in &self.members {
+            let _ = writeln!(out, "\n{}, {}, {}", member.name, member.gait, member.arrangement);
+            for row in &member.cheats {
+                let _ = writeln!(out, "  {}", row.text());
+            }
+        }
+        out
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn percentiles_are_the_ends_of_their_bins() {
+        let mut bins = [0; BINS];
+        (bins[0], bins[19], bins[39]) = (50, 49, 1);
+        let spread = Spread::of(&bins, 0, None);
+        let near = |a: Option<f64>, b: f64| a.is_some_and(|a| (a - b).abs() < 1e-9);
+        assert!(near(spread.p50, 0.025) && near(spread.p99, 0.5), "{spread:?}");
+        assert_eq!((spread.claims, Spread::of(&[0; BINS], 0, None).p50), (100, None));
+    }
+}
