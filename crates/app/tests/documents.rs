@@ -51,7 +51,7 @@ fn the_course_page_shows_every_key_as_it_is_read() {
     );
     let text = format!("{helm}\n{rest}\n{rogue}");
     let course = Course::parse("docs/course.md", &text, &[]).unwrap_or_else(|e| panic!("{e}"));
-    assert_eq!((course.cast.len(), course.events.len(), course.cast[2].tricks.len()), (3, 10, 3));
+    assert_eq!((course.cast.len(), course.events.len(), course.cast[2].tricks.len()), (3, 10, 6));
     assert_eq!((course.things.len(), course.cast[0].faults.len(), course.cast[0].there), (1, 1, false));
 }
 

@@ -25,6 +25,8 @@ pub const RUN: LabTime = LabTime(BEGINS.0 + LASTS.0);
 
 /// Factors that are tried, from a little to much.
 const FACTORS: [f32; 14] = [1.01, 1.02, 1.03, 1.04, 1.05, 1.06, 1.08, 1.1, 1.15, 1.25, 1.4, 1.6, 2.0, 3.0];
+/// Speeds that are tried, in metres a second.
+const SPEEDS: [f32; 6] = [0.05, 0.1, 0.25, 0.5, 1.0, 3.0];
 /// Lengths that are tried, in metres.
 const LENGTHS: [f32; 9] = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 6.0];
 
@@ -53,6 +55,7 @@ pub fn attempts(course: &Course, member: MemberId) -> Vec<Attempt> {
         let amounts: &[f32] = match spec.takes {
             Takes::Factor => &FACTORS,
             Takes::Length => &LENGTHS,
+            Takes::Speed => &SPEEDS,
             _ => &[1.0],
         };
         amounts.iter().map(move |amount| Attempt { spec, amount: *amount })

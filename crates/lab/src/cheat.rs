@@ -3,7 +3,9 @@
 
 use std::sync::Arc;
 
-use velocitas_core::{Bounds, Ground, Ingredients, Input, InputKind, Kinds, Schema, State, stick_quantiser, vec3};
+use velocitas_core::{
+    Bounds, Ground, Ingredients, Input, InputKind, Kinds, Schema, State, Vec3, stick_quantiser, vec3,
+};
 
 use crate::knob::Takes;
 
@@ -41,6 +43,9 @@ pub struct CheatSpec {
 type Tells = fn(&mut Ingredients, &Kinds, u8, f32);
 /// Where the rogue puts itself: from where, by which schema, within what, how far.
 type Moves = fn(&mut State, &Schema, &Bounds, f32);
+/// What the rogue's own entity is between its ticks, while it lasts: by which schema, as it stood at the beginning, how far, in so many
+/// seconds.
+type Keeps = fn(&mut State, &Schema, &State, (f32, f32));
 /// What the rogue sends instead of an input: by which schema, how far.
 type Rewrites = fn(&mut Input, &Schema, f32);
 
@@ -51,6 +56,8 @@ pub enum Does {
     Tells(Tells),
     /// The own entity is put elsewhere, once. With positions only.
     Moves(Moves),
+    /// The own entity is made otherwise in every frame while it lasts. With positions only.
+    Keeps(Keeps),
     /// Inputs are rewritten on their way out while it lasts. With inputs only.
     Rewrites(Rewrites),
 }
@@ -68,7 +75,7 @@ impl CheatSpec {
 }
 
 /// The table.
-pub static CHEATS: [CheatSpec; 4] = [
+pub static CHEATS: [CheatSpec; 7] = [
     CheatSpec {
         key: "run",
         takes: Takes::Factor,
@@ -89,6 +96,27 @@ pub static CHEATS: [CheatSpec; 4] = [
         help: "walk through walls",
         does: Does::Tells(walls),
         cuts_corners: true,
+    },
+    CheatSpec {
+        key: "fly",
+        takes: Takes::Speed,
+        help: "rise at so many metres a second, with nothing under the feet, up to ten",
+        does: Does::Keeps(fly),
+        cuts_corners: false,
+    },
+    CheatSpec {
+        key: "drift",
+        takes: Takes::Speed,
+        help: "slide ahead at so many metres a second, beside what is walked",
+        does: Does::Keeps(drift),
+        cuts_corners: false,
+    },
+    CheatSpec {
+        key: "tireless",
+        takes: Takes::Switch,
+        help: "keep what only the owner knows as it was at the beginning: never out of breath",
+        does: Does::Keeps(tireless),
+        cuts_corners: false,
     },
     CheatSpec {
         key: "overreach",
@@ -124,6 +152,37 @@ fn jump(state: &mut State, schema: &Schema, bounds: &Bounds, metres: f32) {
     at.x = at.x.clamp(bounds.min.0 + 0.5, bounds.max.0 - 0.5);
     at.y = at.y.clamp(bounds.min.1 + 0.5, bounds.max.1 - 0.5);
     state.set_vec3(0, at);
+}
+
+/// Nobody flies higher, in metres.
+const HIGHEST: f32 = 10.0;
+
+fn fly(state: &mut State, schema: &Schema, first: &State, (speed, seconds): (f32, f32)) {
+    let mut at = state.vec3(0);
+    let rise = if at.z < first.vec3(0).z + HIGHEST { speed } else { 0.0 };
+    match schema.velocity_lane() {
+        // Who rises stands on nothing, so no rule draws it back to the ground.
+        Some(lane) => {
+            let v = state.vec3(lane);
+            state.set_vec3(lane, vec3(v.x, v.y, velocitas_core::max(v.z, rise)));
+        }
+        None => {
+            at.z += rise * seconds;
+            state.set_vec3(0, at);
+        }
+    }
+}
+
+fn drift(state: &mut State, schema: &Schema, _: &State, (speed, seconds): (f32, f32)) {
+    let way = schema.velocity_lane().map_or(Vec3::ZERO, |lane| state.vec3(lane).level());
+    // Who stands stays where it is: it slides where it goes.
+    if way.length() > 0.1 {
+        state.set_vec3(0, state.vec3(0) + way * (speed * seconds / way.length()));
+    }
+}
+
+fn tireless(state: &mut State, schema: &Schema, first: &State, _: (f32, f32)) {
+    schema.keep_private(state, first);
 }
 
 /// Beyond the disc if need be.

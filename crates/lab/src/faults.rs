@@ -43,6 +43,22 @@ impl Forged {
         moved
     }
 
+    /// Whether it keeps its own entity otherwise than it comes to be.
+    pub(crate) fn keeps_any(&self) -> bool {
+        self.0.iter().any(|cheat| matches!(cheat.spec.does, Does::Keeps(_)))
+    }
+
+    /// The own entity as the rogue keeps it, a while after it was looked at; `None` where it leaves it alone.
+    pub(crate) fn kept(&self, state: &State, schema: &Schema, first: &State, seconds: f32) -> Option<State> {
+        let mut kept = *state;
+        for cheat in &self.0 {
+            if let Does::Keeps(keeps) = cheat.spec.does {
+                keeps(&mut kept, schema, first, (cheat.amount, seconds));
+            }
+        }
+        (kept != *state).then_some(kept)
+    }
+
     /// An input message as the rogue sends it; `None` where it goes out as it is.
     pub(crate) fn rewritten(&self, bytes: &[u8], layouts: &Layouts<'_>) -> Option<Vec<u8>> {
         let rewrites = self.0.iter().filter_map(|cheat| match cheat.spec.does {

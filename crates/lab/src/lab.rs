@@ -317,8 +317,11 @@ impl Lab {
         let mut tap = self.tap(watch, id, Part::Client);
         let Some(playing) = &mut self.machines[id.index()].client else { return };
         let address = playing.address(id);
-        let kind = self.course[playing.member].kind;
-        let Playing { client: Some(client), resting, looked, trials, faulty, .. } = &mut **playing else { return };
+        let (member, kind) = (playing.member, self.course[playing.member].kind);
+        let Playing { client: Some(client), resting, looked, trials, faulty, forged, .. } = &mut **playing else {
+            return;
+        };
+        let since = self.now.minus(*looked).secs() as f32;
         let rests = controls.is_at_rest(client.schema(kind));
         if *resting && !rests {
             tap.happening(client.newest_tick(), Happening::Pressed(moved.clamp(*looked, self.now)));
@@ -334,6 +337,9 @@ impl Lab {
             client.handle_controls(owned.entity, &input);
         }
         client.handle_time(read, &mut tap);
+        if forged.keeps_any() {
+            keep(client, forged, &self.course, member, since);
+        }
         self.digest = tap.digest;
         *trials = tap.trials;
         watch.frame(self.now, id, client, read);
@@ -564,4 +570,15 @@ pub(crate) fn populate(course: &Course, server: &mut Server, now: HostNanos) -> 
         server.set_owners(entity, &owners)?;
     }
     Ok(())
+}
+
+/// Has a rogue's own body be as its cheats keep it.
+fn keep(client: &mut Client, forged: &Forged, course: &Course, member: MemberId, seconds: f32) {
+    let it = &course[member];
+    let Some(body) = client.owned().iter().find(|owned| owned.kind == it.kind).copied() else { return };
+    let Some(state) = client.own_state(body.entity) else { return };
+    let first = course.kinds.motion(it.kind).spawn(it.spawn, it.facing);
+    if let Some(kept) = forged.kept(&state, client.schema(it.kind), &first, seconds) {
+        client.place(body.entity, kept);
+    }
 }

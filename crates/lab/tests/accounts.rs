@@ -103,3 +103,43 @@ fn low_walls_and_small_jumps_lead_nowhere() {
         assert!(farthest < most, "{trick}: it stands before the wall, not at {farthest}");
     }
 }
+
+#[test]
+fn what_claims_alone_cannot_tell_is_told_from_accounts() {
+    let run = |arrangement: &str, trick: &str| {
+        let cast = format!(
+            "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\ngait = \"courier.gait\"\narrangement = \"{arrangement}\"\nlink = \"test\"\n\
+             spawn = [-20, 20]\ntrick = [{{ {trick}, at = \"1 s\", lasts = \"18 s\" }}]\nroute = [\n\
+             {{ at = [20, 20], hold = [\"sprint\"] }}, {{ at = [-20, 20], hold = [\"sprint\"] }}]\n"
+        );
+        let link = "latency = \"40 ms\"\njitter = \"7 ms\"\nloss = \"2 %\"";
+        Words { link, rest: cast, ..Words::default() }.run(20.0)
+    };
+    let way = |run: &Run| {
+        let track = run.record().authority(actor(run.record(), 0));
+        let ticks: Vec<usize> = track.between(LabTime::from_secs(1.0), run.now()).collect();
+        ticks.windows(2).map(|pair| (track.pos(pair[1]) - track.pos(pair[0])).level().length()).sum::<f32>()
+    };
+    let height = |run: &Run| {
+        let track = run.record().authority(actor(run.record(), 0));
+        (0..track.len()).map(|i| track.pos(i).z).fold(0.0, velocitas_core::max)
+    };
+    // Out of breath it would walk from the fifth second on.
+    let (claims, accounts) = (run("claims", "tireless = true"), run("claims with inputs", "tireless = true"));
+    assert!(accused(&claims, 0).is_empty() && way(&claims) > 115.0, "{} m", way(&claims));
+    let found = accused(&accounts, 0);
+    let rules =
+        |found: &[(LabTime, Verdict)]| found.iter().all(|(_, v)| matches!(v.evidence.rule, Rule::Step | Rule::State));
+    assert!(!found.is_empty() && rules(&found) && way(&accounts) < 100.0, "{} m, {found:?}", way(&accounts));
+    let (claims, accounts) = (run("claims", "fly = \"1 m/s\""), run("claims with inputs", "fly = \"1 m/s\""));
+    assert!(height(&claims) > 5.0, "positions let it rise to {} m", height(&claims));
+    let found = accused(&accounts, 0);
+    assert!(
+        height(&accounts) < 0.02 && found[0].0 < LabTime::from_secs(1.5),
+        "{} m, {:?}",
+        height(&accounts),
+        found[0]
+    );
+    let accounts = run("claims with inputs", "drift = \"0.1 m/s\"");
+    assert!(accused(&accounts, 0)[0].0 < LabTime::from_secs(2.0) && way(&accounts) < 100.0);
+}

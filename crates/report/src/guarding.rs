@@ -109,6 +109,7 @@ impl CheatRow {
         let unit = match breach.spec.takes {
             Takes::Factor => " times",
             Takes::Length => " m",
+            Takes::Speed => " m/s",
             _ => "",
         };
         Self {
