@@ -90,7 +90,7 @@ fn a_command_after_something_was_forgotten_is_part_of_the_run() {
 
 #[test]
 fn what_was_let_go_is_had_again_as_it_was() {
-    let mut bounded = run(Keep::Bytes(2 * BOUND), true, 60.0);
+    let mut bounded = run(Keep::Bytes(30_000_000), true, 60.0);
     let plover = MemberId::new(0);
     bounded.command(Command::Set {
         member: plover,
