@@ -143,3 +143,60 @@ fn what_claims_alone_cannot_tell_is_told_from_accounts() {
     let accounts = run("claims with inputs", "drift = \"0.1 m/s\"");
     assert!(accused(&accounts, 0)[0].0 < LabTime::from_secs(2.0) && way(&accounts) < 100.0);
 }
+
+/// Of each gait that moves by sticks or throttles, on each kind of link, by both arrangements, at a rate of each.
+#[test]
+#[ignore = "a long soak: cargo test -p velocitas-lab --test accounts -- --ignored --nocapture"]
+fn ten_hours_of_the_honest_accuse_nobody() {
+    let rates = [10, 20, 30, 60, 128];
+    let gaits = ["courier", "ferry", "handcart", "barge"];
+    let mut simulated = 0.0;
+    let mut wrong: Vec<String> = Vec::new();
+    for (i, profile) in velocitas_lab::PROFILES.iter().enumerate() {
+        for (j, gait) in gaits.iter().enumerate() {
+            for (k, arrangement) in ["claims", "claims with inputs"].into_iter().enumerate() {
+                let hz = rates[(i + j + k) % rates.len()];
+                let hands = if *gait == "courier" {
+                    format!("route = {}", scenario::ROUND)
+                } else {
+                    "route = [{ at = [9, 0] }, { at = [9, 9] }, { at = [-9, 9] }, { at = [-9, -9] }]".to_owned()
+                };
+                let cast = format!(
+                    "[[cast]]\nname = \"curlew\"\nrole = \"bot\"\ngait = \"{gait}.gait\"\nlink = \"{}\"\nspawn = [0, -14]\n\
+                     arrangement = \"{arrangement}\"\n{hands}\n",
+                    profile.name
+                );
+                let course =
+                    Words { hz, seed: (i * 7 + j) as u64, rest: YARD.to_owned() + &cast, ..Words::default() }.course();
+                let mut run = Run::new(course).expect("it fits");
+                run.set_keep(velocitas_lab::Keep::Time(velocitas_lab::LEAST_KEPT));
+                let mut nearness = velocitas_lab::nearness::Nearness::default();
+                for minute in 1..=13u32 {
+                    run.advance(LabTime::from_secs(f64::from(minute) * 60.0));
+                    nearness.follow(&run, true);
+                }
+                simulated += run.now().secs() / 3600.0;
+                let claims: u32 = nearness
+                    .rules()
+                    .into_iter()
+                    .map(|rule| velocitas_lab::nearness::beyond(&nearness.of(run.record(), rule, false), 0).0)
+                    .sum();
+                let track = run.record().authority(actor(run.record(), 0));
+                let moved = (1..track.len()).map(|i| (track.pos(i) - track.pos(i - 1)).level().length()).sum::<f32>();
+                assert!(
+                    claims > 5 * 13 * 60 && moved > 20.0,
+                    "{gait} by {arrangement}: {claims} claims, {moved} m in the last minute"
+                );
+                for it in nearness.ledger() {
+                    let evidence = it.verdict.evidence;
+                    wrong.push(format!(
+                        "{gait} by {arrangement} on {} at {hz} Hz, {}: {evidence:?}",
+                        profile.name, it.at
+                    ));
+                }
+            }
+        }
+    }
+    assert!(simulated > 10.0, "{simulated} h");
+    assert!(wrong.is_empty(), "{simulated} h, {} verdicts:\n{}", wrong.len(), wrong.join("\n"));
+}
