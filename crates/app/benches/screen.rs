@@ -32,7 +32,7 @@ impl Write for Counter {
 }
 
 /// Keys that show each screen, with what is looked at on it.
-const SCREENS: [(&str, &str); 7] = [
+const SCREENS: [(&str, &str); 8] = [
     ("field", "1"),
     ("field from the south", "1d"),
     ("three fields", "1ss"),
@@ -40,6 +40,7 @@ const SCREENS: [(&str, &str); 7] = [
     ("ladder", "3"),
     ("scope", "4"),
     ("scope over ten minutes", "4{{{{{{{"),
+    ("guard", "6"),
 ];
 
 /// The demo with two more couriers, after ten minutes.

@@ -94,7 +94,10 @@ fn evidence_of(stage: &Stage, it: &Accusation, area: Rect, buffer: &mut Buffer) 
     let rows = [
         ("rule", format!("{}: {}", spec.name, spec.help)),
         ("ticks", ticks),
-        ("measured", format!("{}, {} of what is allowed", amount(evidence.measured), times(evidence))),
+        (
+            "measured",
+            format!("{}, {} what is allowed", amount(evidence.measured), times(evidence).replace('%', "% of")),
+        ),
         ("allowed", allowed),
         ("clock", clock(evidence.rule).to_owned()),
         ("answer", answer + &gain),
