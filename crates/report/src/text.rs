@@ -6,7 +6,7 @@ use velocitas_lab::metrics::{ClientMetrics, FIGURES, Figure, Unit, Value};
 
 use crate::summary::{EntityLife, Summary, TroubleRow};
 
-/// Width of a client's column.
+/// Least width of a client's column.
 const COLUMN: usize = 12;
 
 /// A value in the digits that suit its unit.
@@ -28,6 +28,22 @@ fn shown(figure: &Figure, client: &ClientMetrics) -> String {
     }
 }
 
+/// The figures, a column for each client as wide as what stands in it.
+fn table(clients: &[ClientMetrics]) -> String {
+    let figures = || FIGURES.iter().filter_map(|f| Some((f.name?, f)));
+    let wide = |c: &ClientMetrics| {
+        let all = figures().map(|(_, figure)| shown(figure, c).chars().count() + 2);
+        all.chain([c.name.chars().count() + 2, COLUMN]).max().unwrap_or(COLUMN)
+    };
+    let widths: Vec<usize> = clients.iter().map(wide).collect();
+    let row = |name: &str, cell: &dyn Fn(&ClientMetrics) -> String| {
+        let cells = clients.iter().zip(&widths).map(|(c, width)| format!("{:>width$}", cell(c)));
+        format!("{name:21}{}\n", cells.collect::<String>())
+    };
+    let figures = figures().map(|(name, figure)| row(name, &|c| shown(figure, c)));
+    std::iter::once("\n".to_owned() + &row("", &|c| c.name.clone())).chain(figures).collect()
+}
+
 /// A table with a column for each client.
 pub fn text(s: &Summary) -> String {
     let mut out = String::new();
@@ -44,18 +60,7 @@ pub fn text(s: &Summary) -> String {
     if let Some(take) = &s.take {
         let _ = writeln!(out, "take {}", take.words());
     }
-    let _ = write!(out, "\n{:21}", "");
-    for c in &s.clients {
-        let _ = write!(out, "{:>COLUMN$}", c.name);
-    }
-    out.push('\n');
-    for (name, figure) in FIGURES.iter().filter_map(|f| Some((f.name?, f))) {
-        let _ = write!(out, "{name:21}");
-        for c in &s.clients {
-            let _ = write!(out, "{:>COLUMN$}", shown(figure, c));
-        }
-        out.push('\n');
-    }
+    out.push_str(&table(&s.clients));
     out.push_str(&troubles(s));
     out.push_str(&comings(s));
     for c in s.clients.iter().filter(|c| c.kind == "rogue") {

@@ -123,7 +123,7 @@ impl Fields<'_> {
             Message::Account(m) => {
                 self.tick("newest tick", m.newest);
                 self.entity(m.entity);
-                self.number("epoch of the pull back", 8, m.epoch);
+                self.number("pull back's epoch", 8, m.epoch);
                 self.tick("since tick", m.since);
                 self.number("further ticks", 4, m.count as u64 - 1);
                 self.inputs(m.entity, m.newest, &m.inputs[..=m.count]);
@@ -134,7 +134,7 @@ impl Fields<'_> {
             Message::Claim(m) => {
                 self.tick("newest tick", m.newest);
                 self.entity(m.entity);
-                self.number("epoch of the pull back", 8, m.epoch);
+                self.number("pull back's epoch", 8, m.epoch);
                 self.tick("since tick", m.since);
                 self.number("positions before", 4, m.count as u64);
                 if let Some(kind) = self.layouts.kind(m.entity) {

@@ -37,7 +37,7 @@ pub(super) fn draw(guard: &Guard, stage: &Stage, area: Rect, buffer: &mut Buffer
         let whose = if is_rogue { style } else { p.text(Tone::Correction) };
         let evidence = &it.verdict.evidence;
         let unit = evidence.rule.spec().unit;
-        let much = told(f64::from(evidence.measured), unit);
+        let much = amount(evidence.measured, unit);
         let much = format!("{:<9}{much:>8}  {}", evidence.rule.name(), times(evidence));
         let at = it.at.to_string();
         let pieces = [(mark, style), (at.as_str(), p.text(Tone::Muted)), (&name, whose), (&much, p.text(Tone::Text))];
@@ -47,6 +47,12 @@ pub(super) fn draw(guard: &Guard, stage: &Stage, area: Rect, buffer: &mut Buffer
         let below = Rect { y: upper.bottom(), height: lower, ..area };
         evidence_of(stage, it, below, buffer);
     }
+}
+
+/// A value with its unit, if it has one.
+fn amount(value: f32, unit: &str) -> String {
+    let said = told(f64::from(value), unit);
+    said.strip_suffix(" 1").map_or(said.clone(), str::to_owned)
 }
 
 /// What was measured as a share of what is allowed; many times as much in times.
@@ -75,7 +81,7 @@ fn evidence_of(stage: &Stage, it: &Accusation, area: Rect, buffer: &mut Buffer) 
     let spec = evidence.rule.spec();
     let name = stage.run.record().cast.name(it.machine);
     let inner = frame(p, area, &format!("{name} at {} {} Enter looks there", it.at, p.dot()), buffer);
-    let amount = |value: f32| told(f64::from(value), spec.unit);
+    let amount = |value: f32| amount(value, spec.unit);
     let mut allowed = amount(evidence.limit);
     if evidence.slack > 0.0 || evidence.quantum > 0.0 {
         allowed += &format!(
