@@ -204,6 +204,35 @@ mod tests {
     }
 
     #[test]
+    fn whoever_reads_the_lines_of_the_record_counts_the_same() {
+        let mut run = Run::new(Course::demo()).expect("it fits");
+        run.advance(LabTime::from_secs(12.0));
+        let mut nearness = Nearness::default();
+        nearness.follow(&run, true);
+        let mut counted = std::collections::BTreeMap::<(String, usize), u32>::new();
+        crate::export::each_of(run.record(), "measure", |row| {
+            let share = row["measured"].as_f64().expect("a number") / row["limit"].as_f64().expect("a number");
+            let (at, rule) = (row["at_ns"].as_u64().expect("when"), row["rule"].as_str().expect("its name"));
+            if at < run.now().0 {
+                *counted.entry((rule.to_owned(), (share / 0.1) as usize)).or_default() += 1;
+            }
+        });
+        let mut told = std::collections::BTreeMap::<(String, usize), u32>::new();
+        for near in &nearness.all {
+            for (i, count) in near.bins.iter().enumerate().filter(|(_, count)| **count > 0) {
+                *told.entry((near.rule.name().to_owned(), i * 25 / 100)).or_default() += count;
+            }
+        }
+        let total = |all: &std::collections::BTreeMap<(String, usize), u32>| all.values().sum::<u32>();
+        assert_eq!(total(&counted), total(&told));
+        // Tenths of what is allowed, of the honest and rogues together; what lies on a line between two may lie in either.
+        for (of, count) in &told {
+            let found = counted.get(of).copied().unwrap_or(0);
+            assert!(found.abs_diff(*count) <= count / 20 + 5, "{of:?}: {count} and {found}");
+        }
+    }
+
+    #[test]
     fn the_demo_finds_the_honest_below_their_limits_and_the_rogue_beyond() {
         let mut run = Run::new(Course::demo()).expect("it fits");
         run.advance(LabTime::from_secs(20.0));

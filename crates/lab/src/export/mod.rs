@@ -20,8 +20,8 @@ use head::{head, state_value};
 use inputs::{INPUT, InputHere};
 use kind::{Kind, Place};
 use table::{
-    AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, GROUND, MESSAGE, PREDICTED, REWRITTEN, RULE, Seen, StateRow, WINDOW,
-    happening,
+    AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, GROUND, MEASURE, MESSAGE, PREDICTED, REWRITTEN, RULE, Seen, StateRow,
+    WINDOW, happening,
 };
 
 use crate::ids::{ActorId, MachineId, RecordTick};
@@ -170,6 +170,9 @@ impl<'a> Slice<'a> {
         }
         for row in self.packed(&rows.clocks).filter(|_| self.wants(&CLOCK)).collect::<Vec<_>>() {
             self.rows.push(CLOCK.row(&self.place(machine, row.at, None), &row));
+        }
+        for row in self.packed(&rows.measures).filter(|_| self.wants(&MEASURE)).collect::<Vec<_>>() {
+            self.rows.push(MEASURE.row(&self.place(machine, row.at, Some(row.tick)), &row));
         }
         for row in self.of(&rows.happenings) {
             self.rows.push(happening(&self.place(machine, row.at, row.tick), row.part, &row.what));

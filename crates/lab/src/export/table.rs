@@ -14,7 +14,7 @@ use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::knob::{Knob, KnobValue};
 use crate::known::{Change, Changed, Known, Reach};
 use crate::metrics::Window;
-use crate::record::{ClockRow, DrawnRow, StateHead};
+use crate::record::{ClockRow, DrawnRow, MeasureRow, StateHead};
 use crate::time::LabTime;
 use crate::watch::{Happening, MessageRow};
 
@@ -304,6 +304,23 @@ pub(super) static STEP_FAULT: Kind<&'static str> = Kind {
     says: "a step came out non-finite and was rejected whole",
     keys: &[machine(), tick(), key("field", |_, field| (*field).into())],
 };
+pub(super) static MEASURE: Kind<MeasureRow> = Kind {
+    name: "measure",
+    says: "what a rule of the guard measured of a claim, lawful or not",
+    keys: &[
+        machine(),
+        tick(),
+        Key {
+            name: "from_tick",
+            says: "the first that was looked at; `tick` is the last",
+            get: |place, row| place.shown(RecordTick(row.tick.0.saturating_sub(u32::from(row.before)))),
+        },
+        key("rule", |_, row| row.rule().name().into()),
+        Key { name: "measured", says: "in the rule's unit", get: |_, row| row.measured.into() },
+        Key { name: "limit", says: "what is allowed, slack and rounding included", get: |_, row| row.limit.into() },
+    ],
+};
+
 pub(super) static CLOCK_SET: Kind<i64> = Kind {
     name: "clock_set",
     says: "the tick clock was set, not slewed",
@@ -548,6 +565,7 @@ pub fn row_kinds() -> Vec<RowSpec> {
         PULLED_BACK.spec(),
         RESYNC.spec(),
         CLOCK.spec(),
+        MEASURE.spec(),
         DROPPED.spec(),
         CLOCK_SET.spec(),
         STARTED.spec(),
