@@ -6,7 +6,6 @@
 
 use velocitas_core::{Fact, Rule, Verdict};
 
-use crate::course::Role;
 use crate::ids::MachineId;
 use crate::record::{MeasureRow, Record};
 use crate::run::Run;
@@ -130,11 +129,7 @@ impl Nearness {
 
     /// The machines' measures by a rule: of rogues, or of the honest.
     pub fn of(&self, record: &Record, rule: Rule, rogue: bool) -> Vec<&Near> {
-        let is_rogue = |machine: MachineId| {
-            let player = record.cast.machines[machine.index()].player.as_ref();
-            player.is_some_and(|player| player.role == Role::Rogue)
-        };
-        self.all.iter().filter(|near| near.rule == rule && is_rogue(near.machine) == rogue).collect()
+        self.all.iter().filter(|near| near.rule == rule && record.cast.is_rogue(near.machine) == rogue).collect()
     }
 }
 

@@ -5,7 +5,7 @@ use rayon::iter::{IntoParallelIterator, IntoParallelRefIterator, ParallelIterato
 use velocitas_core::{Motion, RULES, Rule};
 use velocitas_lab::breach::{self, Attempt, Outcome as Came, Tried, attempts, breach, try_out};
 use velocitas_lab::nearness::{BINS, Nearness};
-use velocitas_lab::{CHEATS, Course, Keep, KnownTo, LEAST_KEPT, LabTime, MemberId, Role, Run};
+use velocitas_lab::{CHEATS, Course, Keep, KnownTo, LEAST_KEPT, LabTime, MemberId, Run};
 use velocitas_report::{CheatRow, Guarded, MemberRow, Nearest, RuleRow, Spread};
 
 use super::Outcome;
@@ -104,9 +104,7 @@ fn counted(
 }
 
 fn honest_verdicts(run: &Run, nearness: &Nearness) -> u64 {
-    let role =
-        |machine: velocitas_lab::MachineId| run.record().cast.machines[machine.index()].player.as_ref().map(|p| p.role);
-    nearness.ledger().iter().filter(|it| role(it.machine) != Some(Role::Rogue)).count() as u64
+    nearness.ledger().iter().filter(|it| !run.record().cast.is_rogue(it.machine)).count() as u64
 }
 
 fn rules(course: &Course, all: &[(Run, Nearness)]) -> Vec<RuleRow> {

@@ -142,6 +142,11 @@ pub struct Cast {
 }
 
 impl Cast {
+    /// Whether who plays at a machine is a rogue.
+    pub fn is_rogue(&self, machine: MachineId) -> bool {
+        self.machines[machine.index()].player.as_ref().is_some_and(|player| player.role == Role::Rogue)
+    }
+
     /// The cast of a course at its beginning, as its lab has made it.
     pub fn of(lab: &Lab) -> Self {
         let course = lab.course();

@@ -3,7 +3,6 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_core::{Answer, Evidence, Rule};
-use velocitas_lab::Role;
 use velocitas_lab::nearness::Accusation;
 use velocitas_report::drawing::told;
 
@@ -32,9 +31,8 @@ pub(super) fn draw(guard: &Guard, stage: &Stage, area: Rect, buffer: &mut Buffer
         let style = if chosen { p.chosen() } else { p.text(Tone::Text) };
         let mark = if chosen { p.handles().1 } else { " " };
         let cast = &stage.run.record().cast;
-        let is_rogue = cast.machines[it.machine.index()].player.as_ref().is_some_and(|who| who.role == Role::Rogue);
         let name = format!(" {:<9}", cast.name(it.machine));
-        let whose = if is_rogue { style } else { p.text(Tone::Correction) };
+        let whose = if cast.is_rogue(it.machine) { style } else { p.text(Tone::Correction) };
         let evidence = &it.verdict.evidence;
         let unit = evidence.rule.spec().unit;
         let much = amount(evidence.measured, unit);
