@@ -2,35 +2,19 @@
 
 mod scenario;
 
-use scenario::{Words, actor, facts, machine, measure, walker};
+use scenario::{Words, YARD, actor, facts, machine, measure, walker};
 use velocitas_core::{Fact, Rule, Verdict};
 use velocitas_lab::{LabTime, Run};
 
 const ACCOUNTS: &str = "arrangement = \"claims with inputs\"";
 
-/// A yard with things to slide along, to step on and to slip on.
-const YARD: &str = r#"
-[[solid]]
-name = "shed"
-at = [8.6, 4]
-size = [4, 3]
-yaw = "25 deg"
-height = "3 m"
-[[solid]]
-name = "kerb"
-at = [-8, 0]
-size = [3, 6]
-height = "0.2 m"
+/// What lies across it besides.
+const WALL: &str = r#"
 [[solid]]
 name = "low wall"
 at = [0, 5]
 size = [12, 0.4]
 height = "0.8 m"
-[[zone]]
-name = "slip"
-surface = "ice"
-min = [-6, -9]
-max = [0, -4]
 "#;
 
 fn accused(run: &Run, member: usize) -> Vec<(LabTime, Verdict)> {
@@ -53,7 +37,7 @@ fn honest_accounts_of_every_shipped_gait_agree_over_a_bad_link() {
     for hz in [20, 60] {
         let cast =
             walker("curlew", ACCOUNTS) + &driver("teal", "ferry", (0, -14)) + &driver("knot", "handcart", (-14, 0));
-        let run = Words { hz, link, rest: YARD.to_owned() + &cast, ..Words::default() }.run(300.0);
+        let run = Words { hz, link, rest: YARD.to_owned() + WALL + &cast, ..Words::default() }.run(300.0);
         for member in 0..3 {
             assert_eq!(accused(&run, member), [], "{} at {hz} Hz", run.course().cast[member].name);
             let m = measure(run.record(), member, LabTime::ZERO, run.now());
@@ -70,7 +54,7 @@ fn rogue(trick: &str) -> Run {
          trick = [{{ {trick}, at = \"4 s\" }}]\nroute = [{{ at = [0, 12] }}, {{ at = [0, -12] }}]\n"
     );
     let link = "latency = \"40 ms\"\njitter = \"7 ms\"\nloss = \"2 %\"";
-    Words { link, rest: YARD.to_owned() + &cast, ..Words::default() }.run(20.0)
+    Words { link, rest: YARD.to_owned() + WALL + &cast, ..Words::default() }.run(20.0)
 }
 
 #[test]
@@ -167,7 +151,8 @@ fn ten_hours_of_the_honest_accuse_nobody() {
                     profile.name
                 );
                 let course =
-                    Words { hz, seed: (i * 7 + j) as u64, rest: YARD.to_owned() + &cast, ..Words::default() }.course();
+                    Words { hz, seed: (i * 7 + j) as u64, rest: YARD.to_owned() + WALL + &cast, ..Words::default() }
+                        .course();
                 let mut run = Run::new(course).expect("it fits");
                 run.set_keep(velocitas_lab::Keep::Time(velocitas_lab::LEAST_KEPT));
                 let mut nearness = velocitas_lab::nearness::Nearness::default();

@@ -1,7 +1,7 @@
 //! The guard: how near to each limit claims came, honest and rogue apart, and one verdict with its evidence on the ground.
 
 use velocitas_core::{Rule, Tick, Vec3, vec3};
-use velocitas_lab::nearness::{Accusation, BIN, BINS, Near, Nearness, together};
+use velocitas_lab::nearness::{Accusation, BIN, BINS, Near, Nearness, beyond, together};
 use velocitas_lab::record::Record;
 use velocitas_lab::{LabTime, MemberId, Run};
 
@@ -31,6 +31,38 @@ impl GuardPage<'_> {
     /// How many bins lie below the line of a rule: its limit, unless it was moved.
     pub fn line(&self, rule: Rule) -> usize {
         self.lines.iter().find(|(of, _)| *of == rule).map_or(LIMIT, |(_, line)| *line)
+    }
+
+    /// What a rule found, or what it would have found with its line moved, in a line of words; who and when only where that has room.
+    pub fn said(&self, record: &Record, rule: Rule, is_wide: bool) -> String {
+        let of = |rogue| self.nearness.of(record, rule, rogue);
+        let (honest, rogue) = (of(false), of(true));
+        let line = self.line(rule);
+        let claims = |all: &[&Near]| beyond(all, 0).0;
+        let found = rogue.iter().map(|near| near.beyond).sum::<u32>();
+        if line == LIMIT {
+            let accused = honest.iter().map(|near| near.beyond).sum::<u32>();
+            let near = match nearest(record, &honest) {
+                Some((share, name, at)) if is_wide => format!(", nearest {:.1} % ({name} {at})", share * 100.0),
+                Some((share, ..)) => format!(", nearest {:.1} %", share * 100.0),
+                None => String::new(),
+            };
+            return format!(
+                "honest {accused} of {} beyond{near}; rogues {found} of {} beyond",
+                claims(&honest),
+                claims(&rogue)
+            );
+        }
+        let (accused, of_them) = beyond(&honest, line);
+        let (still, _) = beyond(&rogue, line);
+        let share = line as f64 * BIN * 100.0;
+        let rogues = if still < found {
+            format!("of {found} found in rogues {} would slip through", found - still)
+        } else {
+            format!("of rogues {still} would be found instead of {found}")
+        };
+        let s = if of_them == 1 { "" } else { "s" };
+        format!("at {share:.1} %: {accused} claims of {of_them} honest member{s} would be accused; {rogues}")
     }
 }
 
@@ -84,7 +116,7 @@ fn histogram(run: &Run, page: &GuardPage<'_>, rule: Rule, rogue: bool) -> Plot {
 }
 
 /// Who came nearest without being accused: the share of what is allowed, the name, the moment.
-pub fn nearest(record: &Record, all: &[&Near]) -> Option<(f64, String, LabTime)> {
+fn nearest(record: &Record, all: &[&Near]) -> Option<(f64, String, LabTime)> {
     let of = |near: &&Near| Some((near.nearest?, near.machine));
     let (row, machine) = all.iter().filter_map(of).max_by(|(a, _), (b, _)| a.share().total_cmp(&b.share()))?;
     Some((f64::from(row.share()), record.cast.name(machine).to_owned(), row.at))

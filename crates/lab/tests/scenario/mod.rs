@@ -14,6 +14,26 @@ pub const ROUND: &str = r#"[
     { at = [-8, -8] }, { at = [0, 0], press = ["hop"], wait = "700 ms" },
 ]"#;
 
+/// A yard with things to run into, to step on and to slip on.
+pub const YARD: &str = r#"
+[[solid]]
+name = "shed"
+at = [8.6, 4]
+size = [4, 3]
+yaw = "25 deg"
+height = "3 m"
+[[solid]]
+name = "kerb"
+at = [-8, 0]
+size = [3, 6]
+height = "0.2 m"
+[[zone]]
+name = "slip"
+surface = "ice"
+min = [-6, -9]
+max = [0, -4]
+"#;
+
 /// Something new to do every third of a second.
 pub const ZIGZAG: &str =
     r#"[{ at = [1.5, 1] }, { at = [0, 2], press = ["hop"] }, { at = [-1.5, 1], hold = ["sprint"] }, { at = [0, 0] }]"#;

@@ -18,9 +18,9 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_core::Rule;
 use velocitas_lab::LabTime;
-use velocitas_lab::nearness::{Accusation, BIN, BINS, Nearness, beyond};
+use velocitas_lab::nearness::{Accusation, BINS, Nearness};
 use velocitas_report::drawing::{Drawing, Plot};
-use velocitas_report::{GuardPage, LIMIT, guard, nearest, nearness_plotted, verdict_plotted};
+use velocitas_report::{GuardPage, LIMIT, guard, nearness_plotted, verdict_plotted};
 
 use super::action::Action;
 use super::canvas::{frame, write};
@@ -185,39 +185,6 @@ impl View for Guard {
     }
 }
 
-/// What a rule found, in a line.
-fn said(guard: &Guard, stage: &Stage, rule: Rule, is_wide: bool) -> String {
-    let record = stage.run.record();
-    let of = |rogue| guard.nearness.of(record, rule, rogue);
-    let (honest, rogue) = (of(false), of(true));
-    let line = guard.page(stage).line(rule);
-    let claims = |all: &[&velocitas_lab::nearness::Near]| beyond(all, 0).0;
-    let found = rogue.iter().map(|near| near.beyond).sum::<u32>();
-    if line == LIMIT {
-        let accused = honest.iter().map(|near| near.beyond).sum::<u32>();
-        let near = match nearest(record, &honest) {
-            Some((share, name, at)) if is_wide => format!(", nearest {:.1} % ({name} {at})", share * 100.0),
-            Some((share, ..)) => format!(", nearest {:.1} %", share * 100.0),
-            None => String::new(),
-        };
-        return format!(
-            "honest {accused} of {} beyond{near}; rogues {found} of {} beyond",
-            claims(&honest),
-            claims(&rogue)
-        );
-    }
-    let (accused, of_them) = beyond(&honest, line);
-    let (still, _) = beyond(&rogue, line);
-    let share = line as f64 * BIN * 100.0;
-    let rogues = if still < found {
-        format!("of {found} found in rogues {} would slip through", found - still)
-    } else {
-        format!("of rogues {still} would be found instead of {found}")
-    };
-    let s = if of_them == 1 { "" } else { "s" };
-    format!("at {share:.1} %: {accused} claims of {of_them} honest member{s} would be accused; {rogues}")
-}
-
 impl Guard {
     fn histograms(
         &self,
@@ -230,7 +197,7 @@ impl Guard {
         let p = stage.palette;
         let style = if chosen { p.chosen() } else { p.text(Tone::Text) };
         let mark = if chosen { p.handles().1 } else { " " };
-        let words = said(self, stage, rule, place.width >= 100);
+        let words = self.page(stage).said(stage.run.record(), rule, place.width >= 100);
         let pieces = [(mark, style), (rule.name(), style), ("   ", style), (words.as_str(), p.text(Tone::Bright))];
         write(buffer, (place.x, place.y), place.right(), &pieces);
         let rows = place.height.saturating_sub(2);
