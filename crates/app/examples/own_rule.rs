@@ -49,7 +49,7 @@ impl Motion for Skiff {
         Body { radius: 0.8, height: 1.0, step: 0.0 }
     }
     fn limits(&self, _: &[f32]) -> Limits {
-        Limits { level: 6.0, up: 0.1, down: 0.1, slack: 0.04 }
+        Limits::of_pace(6.0, 0.1, 0.1, 0.04)
     }
     fn spawn(&self, position: Vec3, _: f32) -> State {
         let mut state = State::default();

@@ -303,12 +303,12 @@ fn vet_exits_1_with_diagnostics_and_2_for_what_it_cannot_read() {
     let done = velocitas(&["vet", &path("bad.gait")]);
     let said = String::from_utf8_lossy(&done.stdout).into_owned();
     assert_eq!(done.status.code(), Some(1));
-    for wanted in ["error[unit]", "bad.gait:42:", "^^^", "help: multiply by `dt`"] {
+    for wanted in ["error[unit]", "bad.gait:44:", "^^^", "help: multiply by `dt`"] {
         assert!(said.contains(wanted), "{wanted}: {said}");
     }
     let (report, code) = json(&["vet", "--report", "json", &path("bad.gait")]);
     assert_eq!((code, &report["good"]), (1, &Value::Bool(false)));
-    assert_eq!(report["files"][0]["diagnostics"][0]["line"], 42);
+    assert_eq!(report["files"][0]["diagnostics"][0]["line"], 44);
     // A course that names a broken gait lists what is wrong with it.
     let course = "format = 1\nname = \"x\"\ntick_rate = \"60 Hz\"\nworld = { min = [-9, -9], max = [9, 9] }\n\
                   [[cast]]\nname = \"teal\"\nrole = \"bot\"\ngait = \"bad.gait\"\nspawn = [0, 0]\n";
@@ -336,7 +336,11 @@ fn vet_keeps_the_inputs_that_exceed_a_limit_and_runs_them_again() {
     let folder = folder();
     let path = |name: &str| folder.path().join(name).display().to_string();
     let text = velocitas::lab::shipped_gait("courier.gait").expect("it ships");
-    fs::write(path("low.gait"), text.replace("at most walk * haste", "at most walk")).expect("written");
+    fs::write(
+        path("low.gait"),
+        text.replace("at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1))", "at most walk"),
+    )
+    .expect("written");
     let (report, code) = json(&["vet", "--report", "json", "--restarts", "2", &path("low.gait")]);
     assert_eq!(code, 1);
     let found = report["files"][0]["envelope"]["found"].as_array().expect("an envelope").clone();
@@ -446,4 +450,27 @@ fn guard_tells_how_near_the_honest_came_and_what_cheats_gain() {
     {
         assert!(said.contains(wanted), "{wanted} in {said}");
     }
+    // What is proposed is written on request, line by line, and nothing else in the file is otherwise.
+    let gait = folder.path().join("courier.gait");
+    let before = fs::read_to_string(&gait).expect("text");
+    let again = || velocitas(&["guard", &course("claims"), "--for", "5s", "--seeds", "1", "--write"]);
+    let done = again();
+    let said = String::from_utf8(done.stdout).expect("text");
+    let after = fs::read_to_string(&gait).expect("text");
+    assert!(
+        before != after && after.contains("slack 1 %") && after.replace("slack 1 %", "slack 4 %") == before,
+        "{said}"
+    );
+    let lines = |sign: &str| said.lines().filter(|l| l.get(4..7) == Some(sign) && l.contains("slack")).count();
+    let changed = before.lines().filter(|line| line.contains("slack")).count();
+    assert_eq!((lines(" - "), lines(" + ")), (changed, changed), "{said}");
+    // A link is not written through.
+    fs::rename(&gait, folder.path().join("elsewhere.gait")).expect("moved");
+    std::os::unix::fs::symlink("elsewhere.gait", &gait).expect("a link");
+    let text = fs::read_to_string(folder.path().join("walk.course.toml")).expect("text");
+    let linked = folder.path().join("linked.course.toml");
+    fs::write(&linked, text).expect("written");
+    let done = velocitas(&["guard", &linked.display().to_string(), "--for", "5s", "--seeds", "1", "--write"]);
+    assert_eq!(done.status.code(), Some(2));
+    assert!(String::from_utf8_lossy(&done.stderr).contains("expected a regular file"), "{:?}", done.stderr);
 }

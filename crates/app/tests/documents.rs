@@ -51,7 +51,7 @@ fn the_course_page_shows_every_key_as_it_is_read() {
     );
     let text = format!("{helm}\n{rest}\n{rogue}");
     let course = Course::parse("docs/course.md", &text, &[]).unwrap_or_else(|e| panic!("{e}"));
-    assert_eq!((course.cast.len(), course.events.len(), course.cast[2].tricks.len()), (3, 10, 6));
+    assert_eq!((course.cast.len(), course.events.len(), course.cast[2].tricks.len()), (3, 10, 9));
     assert_eq!((course.things.len(), course.cast[0].faults.len(), course.cast[0].there), (1, 1, false));
 }
 
@@ -111,6 +111,47 @@ fn the_record_page_lists_the_table_of_rows() {
     let begin = page.find("<!-- rows -->\n").expect("a table of rows") + 14;
     let end = begin + page[begin..].find("<!-- end -->").expect("its end");
     is_current("docs/record.md", &format!("{}{}{}", &page[..begin], row_table(), &page[end..]));
+}
+
+/// A page with what stands between a mark and its end made anew.
+fn with_table(page: &str, mark: &str, table: &str) -> String {
+    let mark = format!("<!-- {mark} -->\n");
+    let begin = page.find(&mark).unwrap_or_else(|| panic!("no {mark}")) + mark.len();
+    let end = begin + page[begin..].find("<!-- end -->").expect("its end");
+    format!("{}{table}{}", &page[..begin], &page[end..])
+}
+
+#[test]
+fn the_guard_page_lists_rules_checks_and_cheats() {
+    use velocitas::core::RULES;
+    use velocitas::lab::{Fails, NAIVE, Whose};
+    let mut rules = "| rule | what is not lawful | measured in | by which clock |\n|---|---|---|---|\n".to_owned();
+    for rule in &RULES {
+        let unit = if rule.unit == "1" { "times what is allowed" } else { rule.unit };
+        rules += &format!("| `{}` | {} | {unit} | {} |\n", rule.name, rule.help, rule.clock);
+    }
+    let mut naive = "| checks | looks at | fails, because |\n|---|---|---|\n".to_owned();
+    for row in &NAIVE {
+        let how = match row.fails {
+            Fails::AccusesTheHonest => "it accuses the honest",
+            Fails::MissesTheCheat => "it misses the cheat",
+        };
+        let file = row.name.replace(' ', "-");
+        let link = format!("[`{}`](../courses/guard/{file}.course.toml)", row.name);
+        naive += &format!("| {link} | {} | {how}: {} |\n", row.help, row.why);
+    }
+    let mut cheats = "| cheat | does | of whom | must be answered by |\n|---|---|---|---|\n".to_owned();
+    for row in &CHEATS {
+        let whose = match row.whose() {
+            Whose::Inputs => "whose inputs travel",
+            Whose::Positions => "who says where it is",
+            Whose::Anybodys => "anybody",
+        };
+        cheats += &format!("| `{}` | {} | {whose} | {} |\n", row.key, row.help, row.answered.name());
+    }
+    let page = document("docs/guard.md");
+    let page = with_table(&with_table(&with_table(&page, "rules", &rules), "naive", &naive), "cheats", &cheats);
+    is_current("docs/guard.md", &page);
 }
 
 #[test]

@@ -100,6 +100,24 @@ struct Session {
 
 impl Session {
     fn playing(players: u64) -> Self {
+        Self::of(players, Arrangement::SERVER)
+    }
+
+    /// A tick in which the first sends what it sends, and a hundred times as much besides.
+    fn besieged(&mut self, nonsense: bool) {
+        let mut more = Vec::new();
+        let mut first = self.clients[0].clone();
+        first.handle_time(self.now.plus(16_666_667), &mut Unwatched);
+        while let Some(mut bytes) = first.poll_transmit() {
+            if nonsense {
+                bytes.iter_mut().skip(16).for_each(|byte| *byte = byte.wrapping_mul(31) ^ 0x5a);
+            }
+            more.extend((0..100).map(|_| (Address(0), bytes.clone())));
+        }
+        self.tick(&more);
+    }
+
+    fn of(players: u64, arrangement: Arrangement) -> Self {
         let walker: Arc<dyn Motion> = Arc::new(Walker::new());
         let kinds = Kinds::new(vec![walker.clone()]).expect("a sound schema");
         let ingredients = Ingredients::new(Arc::new(quay()), &kinds);
@@ -109,9 +127,9 @@ impl Session {
             start: HostNanos(0),
             ingredients: ingredients.clone(),
             patience: Patience::DEFAULT,
+            policy: velocitas_core::Policy::default(),
             secret: 1,
         });
-        let arrangement = Arrangement::SERVER;
         let mut clients = Vec::new();
         for n in 0..players {
             let body = Some((0, walker.spawn(vec3(n as f32 * 3.0 - 13.0, -10.0, 0.002), 0.0)));
@@ -174,5 +192,15 @@ fn flood(c: &mut Criterion) {
     c.bench_function("167 hellos of strangers alone", |b| b.iter(|| door.tick(&crowd)));
 }
 
-criterion_group!(benches, step, snapshot, flood);
+/// A server of 48 owners who claim, of whom one sends each of its datagrams a hundred times, or as often nonsense in its name.
+fn attacked(c: &mut Criterion) {
+    let mut quiet = Session::of(48, Arrangement::CLAIMS);
+    c.bench_function("a tick of 48 who claim and their server", |b| b.iter(|| quiet.tick(&[])));
+    for (name, nonsense) in [("the same with one who floods", false), ("the same with one who sends nonsense", true)] {
+        let mut loud = Session::of(48, Arrangement::CLAIMS);
+        c.bench_function(name, |b| b.iter(|| loud.besieged(nonsense)));
+    }
+}
+
+criterion_group!(benches, step, snapshot, flood, attacked);
 criterion_main!(benches);

@@ -73,6 +73,7 @@ impl Ends {
             start: HostNanos(0),
             ingredients: ingredients.clone(),
             patience: Patience::DEFAULT,
+            policy: crate::policy::Policy::default(),
             secret: 5,
         });
         let body = Some((0, Walker::new().spawn(Vec3::ZERO, 0.0)));

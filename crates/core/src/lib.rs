@@ -21,6 +21,7 @@ pub mod fuzz;
 mod ground;
 mod ids;
 mod motion;
+mod policy;
 mod quantiser;
 mod remote;
 mod rollback;
@@ -49,7 +50,8 @@ pub use ground::{
     Bounds, Contacts, Ground, Hit, MOST_CONTACTS, SKIN, Slid, Slide, Solid, SolidId, Surface, Zone, slide,
 };
 pub use ids::{Address, EntityId, Life, PeerId, Token};
-pub use motion::{Limits, Motion, Scene, Step, Tunable, checked_step};
+pub use motion::{Burst, Limits, Motion, Scene, Step, Tunable, checked_step};
+pub use policy::{Policy, Response, Strikes};
 pub use quantiser::Quantiser;
 pub use remote::{Drawn, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, ViewDelay, drawn};
 pub use rollback::{Entry, Rollback};
@@ -57,7 +59,7 @@ pub use schema::{
     Agree, Blend, InputField, InputKind, POINT_REACH, PRESS_BITS, Schema, SchemaError, SeenBy, Shape, StateField,
     bearing_quantiser, stick_quantiser,
 };
-pub use server::{Guest, Patience, Server, ServerConfig, SpawnError};
+pub use server::{Case, Check, Finding, Guest, Patience, Server, ServerConfig, SpawnError, checks};
 pub use session::{Ingredients, KindPrint, Kinds, Layouts, MOST_KINDS, Owned, Timeline};
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};
 pub use tick_loop::{Due, TickLoop};

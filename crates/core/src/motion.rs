@@ -9,7 +9,8 @@
 use std::fmt;
 
 use crate::body::Body;
-use crate::data::{Input, State};
+use crate::data::{Input, STATE_LANES, State};
+use crate::float::max;
 use crate::ground::{Contacts, Ground};
 use crate::schema::{Schema, Shape};
 use crate::tick::Tick;
@@ -39,7 +40,7 @@ pub struct Step {
     pub teleported: bool,
 }
 
-/// The fastest an entity can lawfully move, in metres a second, before slack.
+/// What is lawful, before slack: how fast an entity may move, in metres a second, and what holds it down.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Limits {
     /// Along the ground.
@@ -50,6 +51,37 @@ pub struct Limits {
     pub down: f32,
     /// Share by which a measured value may exceed these, 0.04 for 4 %.
     pub slack: f32,
+    /// What can be kept up along the ground, where that is less.
+    pub burst: Option<Burst>,
+    /// With nothing under the feet it falls ever faster, by at least so much: m/s². `None` where it may stay in the air.
+    pub fall: Option<f32>,
+    /// For each lane of the state the most by which it may grow, a second; infinite where nothing is said of it.
+    pub gains: [f32; STATE_LANES],
+}
+
+/// A pace that can be kept up, and what may be gone beyond it: a token bucket of metres.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Burst {
+    /// Metres a second, however long it lasts.
+    pub level: f32,
+    /// Metres beyond that, once; they are saved up again by going slower.
+    pub metres: f32,
+}
+
+impl Limits {
+    /// How fast, and nothing else.
+    pub const fn of_pace(level: f32, up: f32, down: f32, slack: f32) -> Self {
+        Self { level, up, down, slack, burst: None, fall: None, gains: [f32::INFINITY; STATE_LANES] }
+    }
+
+    /// The wider of two, each for itself: what is lawful in the one state or the other.
+    #[must_use]
+    pub fn or(mut self, other: &Self) -> Self {
+        self.level = max(self.level, other.level);
+        self.up = max(self.up, other.up);
+        self.down = max(self.down, other.down);
+        self
+    }
 }
 
 /// A constant of a rule that may be turned while it runs.
@@ -83,8 +115,14 @@ pub trait Motion: Send + Sync + fmt::Debug {
     /// The room it takes.
     fn body(&self) -> Body;
 
-    /// What it can lawfully reach with these tunables.
+    /// What it can lawfully reach with these tunables, in whatever state.
     fn limits(&self, tunables: &[f32]) -> Limits;
+
+    /// Of what it can reach at `most`, with these tunables in whatever state, what is lawful from a state that is known as it travels,
+    /// rounded by the wire, and was that of `ago` seconds ago. Only how fast it is may depend on the state.
+    fn limits_in(&self, most: &Limits, _tunables: &[f32], _state: &State, _ago: f32) -> Limits {
+        *most
+    }
 
     /// The state of somebody standing at `position`, looking along `bearing` (radians, 0 = east, counter-clockwise).
     fn spawn(&self, position: Vec3, bearing: f32) -> State;

@@ -12,14 +12,24 @@ pub enum Rule {
     Window,
     /// A different input for a tick already given (measured and limit: inputs for the tick).
     Conflict,
+    /// More datagrams than anybody needs (measured: those not read in a second; limit: 0).
+    Flood,
     /// More ticks claimed than time has passed (measured and limit: ticks).
     Time,
     /// Too far in one claim (metres).
     Reach,
     /// Through something solid (metres along the claimed move; limit: where it was met).
     Sweep,
+    /// Up an edge that is too tall, or that is not there (metres).
+    Edge,
+    /// Higher than a hop leads with nothing under the feet (metres above where it last stood).
+    Support,
     /// Too far in a second (metres).
     Pace,
+    /// Further than can be kept up (metres beyond that).
+    Burst,
+    /// More of something than could have grown by then (so many times what could have).
+    Growth,
     /// Another place than what was pressed leads to (metres).
     Step,
     /// Another state than what was pressed leads to, in the same place (so many tolerances of the field that is farthest off).
@@ -35,22 +45,36 @@ pub struct RuleSpec {
     pub name: &'static str,
     /// The unit of what it measures and allows.
     pub unit: &'static str,
+    /// The clock by which it measures.
+    pub clock: &'static str,
     /// What it refuses, in a line.
     pub help: &'static str,
 }
 
+const NO_CLOCK: &str = "none";
+const PAID: &str = "its own ticks, paid for by the server's";
+
 /// The table, in the order of the rules.
-pub const RULES: [RuleSpec; 9] = [
-    RuleSpec { rule: Rule::Range, name: "range", unit: "1", help: "an input outside its range" },
-    RuleSpec { rule: Rule::Window, name: "window", unit: "ticks", help: "an input or claim for a tick far ahead" },
-    RuleSpec { rule: Rule::Conflict, name: "conflict", unit: "inputs", help: "another input for a tick already given" },
-    RuleSpec { rule: Rule::Time, name: "time", unit: "ticks", help: "more ticks claimed than time has passed" },
-    RuleSpec { rule: Rule::Reach, name: "reach", unit: "m", help: "too far in one claim" },
-    RuleSpec { rule: Rule::Sweep, name: "sweep", unit: "m", help: "through something solid" },
-    RuleSpec { rule: Rule::Pace, name: "pace", unit: "m", help: "too far in a second" },
-    RuleSpec { rule: Rule::Step, name: "step", unit: "m", help: "another place than what was pressed leads to" },
-    RuleSpec { rule: Rule::State, name: "state", unit: "1", help: "another state than what was pressed leads to" },
+pub const RULES: [RuleSpec; 14] = [
+    row(Rule::Range, "range", "1", NO_CLOCK, "an input outside its range"),
+    row(Rule::Window, "window", "ticks", "the server's ticks", "an input or claim for a tick far ahead"),
+    row(Rule::Conflict, "conflict", "inputs", NO_CLOCK, "another input for a tick already given"),
+    row(Rule::Flood, "flood", "datagrams", "the server's ticks", "more datagrams than anybody needs"),
+    row(Rule::Time, "time", "ticks", "ticks that have passed at the server", "more ticks claimed than time has passed"),
+    row(Rule::Reach, "reach", "m", PAID, "too far in one claim"),
+    row(Rule::Sweep, "sweep", "m", PAID, "through something solid"),
+    row(Rule::Edge, "edge", "m", PAID, "up an edge too tall, or not there"),
+    row(Rule::Support, "support", "m", PAID, "higher than a hop with nothing under the feet"),
+    row(Rule::Pace, "pace", "m", PAID, "too far in a second"),
+    row(Rule::Burst, "burst", "m", PAID, "further than can be kept up"),
+    row(Rule::Growth, "growth", "1", PAID, "more of something than could have grown"),
+    row(Rule::Step, "step", "m", PAID, "another place than what was pressed leads to"),
+    row(Rule::State, "state", "1", PAID, "another state than what was pressed leads to"),
 ];
+
+const fn row(rule: Rule, name: &'static str, unit: &'static str, clock: &'static str, help: &'static str) -> RuleSpec {
+    RuleSpec { rule, name, unit, clock, help }
+}
 
 impl Rule {
     /// Its row of the table.
@@ -71,14 +95,31 @@ pub enum Answer {
     Ignored,
     /// The owner was put back.
     PulledBack,
+    /// Nothing: what was claimed holds.
+    Noted,
+    /// The owner was put where it could lawfully have got to.
+    Clamped,
+    /// The owner was put back, and it counts against its player.
+    Struck,
+    /// Its player may not play on.
+    Disconnected,
 }
 
 impl Answer {
+    /// Whether its owner was put somewhere.
+    pub const fn puts_back(self) -> bool {
+        !matches!(self, Self::Ignored | Self::Noted)
+    }
+
     /// Its name in reports.
     pub const fn name(self) -> &'static str {
         match self {
             Self::Ignored => "ignored",
             Self::PulledBack => "pulledback",
+            Self::Noted => "noted",
+            Self::Clamped => "clamped",
+            Self::Struck => "struck",
+            Self::Disconnected => "disconnected",
         }
     }
 }
@@ -108,6 +149,15 @@ impl Evidence {
     /// Of a rule that knows no slack, no rounding and no gain.
     pub const fn plain(rule: Rule, (from, to): (Tick, Tick), measured: f32, limit: f32) -> Self {
         Self { rule, from, to, measured, limit, slack: 0.0, quantum: 0.0, gain: 0.0 }
+    }
+
+    /// What was measured as a share of what is allowed: 1 at the limit, beyond it infinite where nothing is allowed.
+    pub fn share(&self) -> f32 {
+        match (self.measured > 0.0, self.limit > 0.0) {
+            (_, true) => self.measured / self.limit,
+            (true, false) => f32::INFINITY,
+            (false, false) => 0.0,
+        }
     }
 
     /// Whether more was measured than is allowed.

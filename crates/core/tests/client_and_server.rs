@@ -311,7 +311,7 @@ impl Motion for Secretive {
         Body { radius: 0.3, height: 1.0, step: 0.0 }
     }
     fn limits(&self, _: &[f32]) -> Limits {
-        Limits { level: 1.0, up: 1.0, down: 1.0, slack: 0.0 }
+        Limits::of_pace(1.0, 1.0, 1.0, 0.0)
     }
     fn spawn(&self, position: Vec3, _: f32) -> State {
         let mut state = State::default();

@@ -7,11 +7,11 @@ use velocitas_core::{
 
 use crate::diagnostic::{Diagnostic, Severity, Span};
 use crate::keys::Key;
-use crate::lower::{Lanes, limit, program};
+use crate::limits::Bounds;
+use crate::lower::{Lanes, program};
 use crate::names;
 use crate::program::Program;
-use crate::syntax::Op;
-use crate::tree::{InputInfo, Look, Node, NodeKind, StateInfo, Step as TreeStep, Tree};
+use crate::tree::{InputInfo, Look, StateInfo, Step as TreeStep, Tree};
 
 /// A rule that can be run.
 #[derive(Clone, Debug)]
@@ -22,8 +22,7 @@ pub struct Gait {
     defaults: Vec<f32>,
     body: Body,
     program: Program,
-    limits: [(Program, u8); 3],
-    slack: f32,
+    limits: Bounds,
     starts: Vec<(usize, Shape, f32)>,
     looks: Vec<Look>,
     owned: Vec<&'static str>,
@@ -160,12 +159,8 @@ fn build(tree: Tree, before: Option<&Schema>) -> Result<Gait, Diagnostic> {
     let input = lanes(tree.inputs.iter().map(|f| (f.name.as_str(), f.kind.lanes(), kept_input(f))), INPUT_LANES)
         .ok_or_else(no_room)?;
     let compiled = program(&tree, &Lanes { state: &state, input: &input })?;
-    let [pace, climb, drop] = &tree.limits;
-    let limits = [limit(&tree, pace)?, limit(&tree, climb)?, limit(&tree, drop)?];
     let defaults: Vec<f32> = tree.tunes.iter().map(|t| t.value).collect();
-    for ((program, register), node) in limits.iter().zip([pace, climb, drop]) {
-        sensible(program.number(&defaults, &defaults, *register), node)?;
-    }
+    let limits = Bounds::of(&tree, &state, &defaults)?;
     let schema = Schema {
         state: tree.state.iter().zip(&state).map(|(f, lane)| state_field(f, *lane)).collect(),
         input: tree
@@ -192,7 +187,6 @@ fn build(tree: Tree, before: Option<&Schema>) -> Result<Gait, Diagnostic> {
         body: tree.body,
         program: compiled,
         limits,
-        slack: tree.slack,
         starts,
         owned: tree.inputs.iter().filter(|i| i.owned).map(|i| names::name(&i.name)).collect(),
         keys: asked(&tree.inputs),
@@ -223,27 +217,6 @@ fn moves(steps: &[TreeStep]) -> u32 {
         _ => 0,
     };
     steps.iter().map(of).fold(0, u32::saturating_add)
-}
-
-/// The fastest a limit may allow, in metres a second: beyond that a guard sees nothing.
-const FASTEST: f32 = 10_000.0;
-
-/// A limit of nothing, of less, or of anything guards nobody.
-fn sensible(most: f32, node: &Node) -> Result<(), Diagnostic> {
-    if most > 0.0 && most <= FASTEST {
-        return Ok(());
-    }
-    let message = format!(
-        "expected a limit above 0 m/s and of at most {FASTEST} m/s; with the tunables as declared it is {} m/s",
-        if most > FASTEST { format!("{most:e}") } else { most.to_string() }
-    );
-    let divided = node.any(&|n| matches!(n.kind, NodeKind::Binary(Op::Div, ..)));
-    let why = if divided && most == 0.0 {
-        "what is divided by nothing is 0, and whoever moves at all would be accused"
-    } else {
-        "the guard accuses whoever goes faster than the limit"
-    };
-    Err(Diagnostic::error("limit", node.span, message).why(why))
 }
 
 fn state_field(f: &StateInfo, lane: usize) -> StateField {
@@ -315,12 +288,11 @@ impl Motion for Gait {
     }
 
     fn limits(&self, tunables: &[f32]) -> Limits {
-        let [level, up, down] = [0, 1, 2].map(|i| {
-            let (program, register) = &self.limits[i];
-            let most = program.number(tunables, &self.defaults, *register);
-            if most.is_finite() { velocitas_core::max(most, 0.0) } else { 0.0 }
-        });
-        Limits { level, up, down, slack: self.slack }
+        self.limits.at_most(tunables, &self.defaults)
+    }
+
+    fn limits_in(&self, most: &Limits, tunables: &[f32], state: &State, ago: f32) -> Limits {
+        self.limits.within(most, (tunables, &self.defaults), state, ago)
     }
 
     fn spawn(&self, position: Vec3, bearing: f32) -> State {

@@ -169,7 +169,7 @@ fn unused(tree: &Tree, out: &mut Vec<Diagnostic>) {
         });
     };
     values(&tree.step, &mut note);
-    tree.limits.iter().for_each(&mut note);
+    tree.limits.nodes().for_each(&mut note);
     let mut assigned = Vec::new();
     written(&tree.step, &mut assigned);
     let mut say = |span: Span, message: String, help: &str| {

@@ -425,15 +425,19 @@ impl<'a> Parser<'a> {
     }
 
     fn limit(&mut self) -> Option<Limit> {
-        let name = self.any_word("pace, climb or drop")?;
+        let name = self.any_word("pace, climb, drop, fall or gain")?;
         let target = self.expression();
-        if !(self.eat_word("at") && self.eat_word("most")) {
-            self.expected("`at most` and the limit");
+        let at = self.eat_word("at");
+        let span = self.peek().span;
+        let least = (at && self.eat_word("least")).then_some(span);
+        if !at || least.is_none() && !self.eat_word("most") {
+            self.expected(if name.text == "fall" { "`at least` and the limit" } else { "`at most` and the limit" });
             return None;
         }
         let most = self.expression();
+        let burst = self.eat_word("burst").then(|| self.expression());
         let slack = if self.eat_word("slack") { Some(self.quantity()?) } else { None };
-        Some(Limit { name, target, most, slack })
+        Some(Limit { name, target, least, most, burst, slack })
     }
 
     fn statements(&mut self) -> Vec<Stmt> {

@@ -70,7 +70,10 @@ pub(crate) struct Look {
 pub(crate) struct Limit {
     pub(crate) name: Word,
     pub(crate) target: Expr,
+    /// Whether it is the least that is given, not the most.
+    pub(crate) least: Option<Span>,
     pub(crate) most: Expr,
+    pub(crate) burst: Option<Expr>,
     pub(crate) slack: Option<Quantity>,
 }
 

@@ -234,9 +234,11 @@ fn a_reloaded_rule_keeps_the_lanes_of_what_keeps_its_name() {
         .replace("  facing = look", "  facing = look\n  dust = clamp(dust + length(vel) * dt, 0, 9 m)")
         .replace("  breath  number s ", "  breath  vector s ")
         .replace(
-            "breath = clamp(breath + dt * if hurries then -1 else recover, 0, stamina)",
-            "breath.x = stamina * recover",
+            "breath = clamp(breath + dt * if pays then -1 else recover, 0, stamina)",
+            "breath.x = stamina * recover * if pays then 1 else 2",
         )
+        .replace("clamp(breath / 1 s, 0, 1)", "1")
+        .replace("  gain  breath  at most recover       slack 4 %\n", "")
         .replace("clamp((breath - dt / 2) / 1 s, 0, 1)", "clamp(breath.x / 1 s, 0, 1)")
         .replace(" start 4 s", "");
     let compiled = crate::gait::compile_after(&edited, Some(before.schema()));

@@ -236,9 +236,39 @@ pub(crate) struct Tree {
     pub(crate) body: velocitas_core::Body,
     pub(crate) step: Vec<Step>,
     pub(crate) looks: Vec<Look>,
+    pub(crate) limits: Limits,
+}
+
+/// What is lawful.
+#[derive(Clone, Debug)]
+pub(crate) struct Limits {
     /// Along the ground, up, down.
-    pub(crate) limits: [Node; 3],
+    pub(crate) paces: [Node; 3],
+    /// The pace that can be kept up, and the metres beyond it.
+    pub(crate) burst: Option<[Node; 2]>,
+    /// How fast it falls at least, with nothing under the feet.
+    pub(crate) fall: Option<Node>,
+    /// For some fields by how much they grow a second, at most.
+    pub(crate) gains: Vec<(usize, Node)>,
     pub(crate) slack: f32,
+}
+
+impl Limits {
+    /// All values in them.
+    pub(crate) fn nodes(&self) -> impl Iterator<Item = &Node> {
+        self.paces.iter().chain(self.burst.iter().flatten()).chain(&self.fall).chain(self.gains.iter().map(|(_, n)| n))
+    }
+
+    /// The same with every value made another.
+    pub(crate) fn map(self, mut each: impl FnMut(Node) -> Node) -> Self {
+        Self {
+            paces: self.paces.map(&mut each),
+            burst: self.burst.map(|b| b.map(&mut each)),
+            fall: self.fall.map(&mut each),
+            gains: self.gains.into_iter().map(|(field, node)| (field, each(node))).collect(),
+            slack: self.slack,
+        }
+    }
 }
 
 /// Calls back with every value in these statements, outermost first.

@@ -39,7 +39,7 @@ fn mistakes_are_told_with_place_reason_and_remedy() {
         ("clamp(breath + dt", "clamp(breth + dt"),
         ("toward(vel.xy, want", "towards(vel.xy, want"),
         ("toward(vel.xy, want", "lerp(vel.xy, want"),
-        ("dt * if hurries", "delta_time * if hurries"),
+        ("dt * if pays", "delta_time * if hurries"),
         ("let way = turn", "let walk = turn"),
         ("let way = turn", "let m = turn"),
         ("sprint  held ", "sprnt  held "),
@@ -92,10 +92,10 @@ fn mistakes_are_told_with_place_reason_and_remedy() {
         ("blend curve", "blend smooth"),
         ("private", "secret"),
         // Limits, sizes, ranges.
-        ("at most walk * haste", "at most vel.x"),
-        ("at most walk * haste", "at most 7"),
+        ("at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1))", "at most vel.x"),
+        ("at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1))", "at most 7"),
         ("pace  vel.xy", "pace  vel"),
-        ("pace  vel.xy  at most walk * haste  slack 4 %\n", ""),
+        ("pace  vel.xy  at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1))  slack 4 %\n", ""),
         ("slack 4 %", "slack 400 %"),
         ("wire 1/256 ", "wire 1/1000000 "),
         ("from 0.5 m/s to 20 m/s", "from 5 m/s to 20 m/s"),
@@ -149,7 +149,7 @@ fn coloured_and_serialised_reports_say_the_same() {
     assert_eq!(plain, report(false).to_string());
     let json = serde_json::to_value(report(false).rows()).expect("it serialises");
     assert_eq!(json[0]["code"], "name");
-    assert_eq!((json[0]["line"].as_u64(), json[0]["severity"].as_str()), (Some(40), Some("error")));
+    assert_eq!((json[0]["line"].as_u64(), json[0]["severity"].as_str()), (Some(42), Some("error")));
     assert!(json[0]["help"].as_str().is_some_and(|h| h.contains("breath")));
 }
 
@@ -299,11 +299,11 @@ fn nonsense_does_not_pass_and_one_slip_has_one_cause() {
         ("wire 1/256", "range 1e-60 m"),
         ("agree 2 cm", "agree 2000 km"),
         ("from 0 to 4", "from 1 1 to 4"),
-        ("at most walk * haste", "at most -3 m/s"),
-        ("at most walk * haste", "at most 0 m/s"),
-        ("at most walk * haste", "at most walk / 0"),
-        ("at most walk * haste", "at most 1e30 m/s"),
-        ("at most walk * haste", "at most sqrt(0 - 4) * walk"),
+        ("at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1))", "at most -3 m/s"),
+        ("at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1))", "at most 0 m/s"),
+        ("at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1))", "at most walk / 0"),
+        ("at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1))", "at most 1e30 m/s"),
+        ("at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1))", "at most sqrt(0 - 4) * walk"),
         ("facing = look", "facing = look\n  grounded = true"),
         ("state {", "state {{"),
         ("state {", "state"),

@@ -30,6 +30,9 @@ const SPEEDS: [f32; 6] = [0.05, 0.1, 0.25, 0.5, 1.0, 3.0];
 /// Lengths that are tried, in metres.
 const LENGTHS: [f32; 9] = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 6.0];
 
+/// Times that are tried, in milliseconds.
+const TIMES: [f32; 4] = [50.0, 200.0, 800.0, 3000.0];
+
 /// A cheat of one size.
 #[derive(Clone, Copy, Debug)]
 pub struct Attempt {
@@ -56,11 +59,12 @@ pub fn attempts(course: &Course, member: MemberId) -> Vec<Attempt> {
             Takes::Factor => &FACTORS,
             Takes::Length => &LENGTHS,
             Takes::Speed => &SPEEDS,
+            Takes::Time => &TIMES,
             _ => &[1.0],
         };
         amounts.iter().map(move |amount| Attempt { spec, amount: *amount })
     };
-    CHEATS.iter().filter(|spec| spec.needs_inputs() == sends_inputs).flat_map(of).collect()
+    CHEATS.iter().filter(|spec| spec.whose().fits(sends_inputs)).flat_map(of).collect()
 }
 
 /// Runs a course in which a member plays its script with a cheat, or without any.

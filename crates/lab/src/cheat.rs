@@ -1,6 +1,7 @@
 //! Ways to cheat: a table. Each row says how a course writes it and what it does to the rogue's own machine; the core knows
 //! nothing of any of it.
 
+use std::collections::VecDeque;
 use std::sync::Arc;
 
 use velocitas_core::{
@@ -8,6 +9,7 @@ use velocitas_core::{
 };
 
 use crate::knob::Takes;
+use crate::time::LabTime;
 
 /// A way to cheat, and how far.
 #[derive(Clone, Copy, Debug)]
@@ -35,8 +37,47 @@ pub struct CheatSpec {
     pub help: &'static str,
     /// What it does.
     pub does: Does,
+    /// What must come of it.
+    pub answered: Answered,
     /// Whether the way to the next place is cut short, so that there is something in it to cheat against.
     pub cuts_corners: bool,
+}
+
+/// What must come of a cheat.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Answered {
+    /// A verdict, where there is enough of it to tell.
+    Verdict,
+    /// Nothing: nothing is gained by it.
+    Nothing,
+}
+
+impl Answered {
+    /// Its name in reports.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Verdict => "verdict",
+            Self::Nothing => "nothing to be gained",
+        }
+    }
+}
+
+/// Who can do it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Whose {
+    /// Somebody whose inputs travel and nothing else.
+    Inputs,
+    /// Somebody who says where it is.
+    Positions,
+    /// Anybody.
+    Anybodys,
+}
+
+impl Whose {
+    /// Whether that is one of somebody whose inputs travel, or of somebody who says where it is.
+    pub fn fits(self, sends_inputs: bool) -> bool {
+        self == Self::Anybodys || (self == Self::Inputs) == sends_inputs
+    }
 }
 
 /// What is said of the world: the truth, the rules, the rogue's own rule by number, how far.
@@ -48,6 +89,11 @@ type Moves = fn(&mut State, &Schema, &Bounds, f32);
 type Keeps = fn(&mut State, &Schema, &State, (f32, f32));
 /// What the rogue sends instead of an input: by which schema, how far.
 type Rewrites = fn(&mut Input, &Schema, f32);
+/// What the rogue sends instead of a datagram: what it kept of those before, the datagram, how far (a time in milliseconds), when.
+type Sends = fn(&mut Post, Vec<u8>, f32, LabTime) -> Vec<Vec<u8>>;
+
+/// Datagrams that a rogue keeps, each with when it was to be sent.
+pub type Post = VecDeque<(LabTime, Vec<u8>)>;
 
 /// What a cheat does.
 #[derive(Clone, Copy, Debug)]
@@ -60,12 +106,20 @@ pub enum Does {
     Keeps(Keeps),
     /// Inputs are rewritten on their way out while it lasts. With inputs only.
     Rewrites(Rewrites),
+    /// The same of those that were told before: another word on the same ticks. With inputs only.
+    Contradicts(Rewrites),
+    /// Datagrams are sent otherwise than they came, while it lasts.
+    Sends(Sends),
 }
 
 impl CheatSpec {
-    /// Whether it is one of somebody whose inputs travel; otherwise of somebody whose positions do.
-    pub const fn needs_inputs(&self) -> bool {
-        matches!(self.does, Does::Rewrites(_))
+    /// Who can do it.
+    pub const fn whose(&self) -> Whose {
+        match self.does {
+            Does::Rewrites(_) | Does::Contradicts(_) => Whose::Inputs,
+            Does::Tells(_) | Does::Moves(_) | Does::Keeps(_) => Whose::Positions,
+            Does::Sends(_) => Whose::Anybodys,
+        }
     }
 
     /// Whether it happens once.
@@ -75,12 +129,13 @@ impl CheatSpec {
 }
 
 /// The table.
-pub static CHEATS: [CheatSpec; 7] = [
+pub static CHEATS: [CheatSpec; 12] = [
     CheatSpec {
         key: "run",
         takes: Takes::Factor,
         help: "run so many times as fast",
         does: Does::Tells(run),
+        answered: Answered::Verdict,
         cuts_corners: false,
     },
     CheatSpec {
@@ -88,6 +143,7 @@ pub static CHEATS: [CheatSpec; 7] = [
         takes: Takes::Length,
         help: "jump so far ahead",
         does: Does::Moves(jump),
+        answered: Answered::Verdict,
         cuts_corners: false,
     },
     CheatSpec {
@@ -95,6 +151,7 @@ pub static CHEATS: [CheatSpec; 7] = [
         takes: Takes::Switch,
         help: "walk through walls",
         does: Does::Tells(walls),
+        answered: Answered::Verdict,
         cuts_corners: true,
     },
     CheatSpec {
@@ -102,6 +159,7 @@ pub static CHEATS: [CheatSpec; 7] = [
         takes: Takes::Speed,
         help: "rise at so many metres a second, with nothing under the feet, up to ten",
         does: Does::Keeps(fly),
+        answered: Answered::Verdict,
         cuts_corners: false,
     },
     CheatSpec {
@@ -109,6 +167,7 @@ pub static CHEATS: [CheatSpec; 7] = [
         takes: Takes::Speed,
         help: "slide ahead at so many metres a second, beside what is walked",
         does: Does::Keeps(drift),
+        answered: Answered::Verdict,
         cuts_corners: false,
     },
     CheatSpec {
@@ -116,6 +175,7 @@ pub static CHEATS: [CheatSpec; 7] = [
         takes: Takes::Switch,
         help: "keep what only the owner knows as it was at the beginning: never out of breath",
         does: Does::Keeps(tireless),
+        answered: Answered::Verdict,
         cuts_corners: false,
     },
     CheatSpec {
@@ -123,9 +183,106 @@ pub static CHEATS: [CheatSpec; 7] = [
         takes: Takes::Factor,
         help: "push the stick so many times as far as it goes",
         does: Does::Rewrites(overreach),
+        answered: Answered::Verdict,
+        cuts_corners: false,
+    },
+    CheatSpec {
+        key: "contradict",
+        takes: Takes::Switch,
+        help: "repeat other inputs than were told before",
+        does: Does::Contradicts(turned_round),
+        answered: Answered::Verdict,
+        cuts_corners: false,
+    },
+    CheatSpec {
+        key: "flood",
+        takes: Takes::Factor,
+        help: "send every datagram so many times",
+        does: Does::Sends(flood),
+        answered: Answered::Verdict,
+        cuts_corners: false,
+    },
+    CheatSpec {
+        key: "replay",
+        takes: Takes::Time,
+        help: "send everything again so much later",
+        does: Does::Sends(replay),
+        answered: Answered::Nothing,
+        cuts_corners: false,
+    },
+    CheatSpec {
+        key: "withhold",
+        takes: Takes::Time,
+        help: "keep everything back for so long, then send it at once, again and again",
+        does: Does::Sends(withhold),
+        answered: Answered::Nothing,
+        cuts_corners: false,
+    },
+    CheatSpec {
+        key: "nonsense",
+        takes: Takes::Factor,
+        help: "send with every datagram so many more that mean nothing",
+        does: Does::Sends(nonsense),
+        answered: Answered::Nothing,
         cuts_corners: false,
     },
 ];
+
+/// The stick pushed the other way.
+fn turned_round(input: &mut Input, schema: &Schema, _: f32) {
+    for f in schema.input.iter().filter(|f| matches!(f.kind, InputKind::Stick { .. } | InputKind::Axis { .. })) {
+        (f.lane..f.lane + f.kind.lanes()).for_each(|lane| input.set_real(lane, -input.real(lane)));
+    }
+}
+
+/// Copies at most, however many are asked for.
+const MOST_COPIES: f32 = 1000.0;
+/// Datagrams that a rogue keeps at most.
+const MOST_KEPT: usize = 4096;
+
+fn millis(amount: f32) -> LabTime {
+    LabTime::from_millis(f64::from(velocitas_core::max(amount, 0.0)))
+}
+
+fn flood(_: &mut Post, bytes: Vec<u8>, times: f32, _: LabTime) -> Vec<Vec<u8>> {
+    vec![bytes; times.clamp(1.0, MOST_COPIES) as usize]
+}
+
+fn replay(post: &mut Post, bytes: Vec<u8>, after_ms: f32, now: LabTime) -> Vec<Vec<u8>> {
+    let again = now.plus(millis(after_ms));
+    post.push_back((again, bytes.clone()));
+    if post.len() > MOST_KEPT {
+        post.pop_front();
+    }
+    let mut sent = vec![bytes];
+    let due = post.iter().take_while(|(at, _)| *at <= now).count();
+    sent.extend(post.drain(..due).map(|(_, bytes)| bytes));
+    sent
+}
+
+fn withhold(post: &mut Post, bytes: Vec<u8>, for_ms: f32, now: LabTime) -> Vec<Vec<u8>> {
+    post.push_back((now, bytes));
+    let until = post.front().map(|(since, _)| since.plus(millis(for_ms)));
+    if until.is_some_and(|until| now < until) && post.len() < MOST_KEPT {
+        return Vec::new();
+    }
+    post.drain(..).map(|(_, bytes)| bytes).collect()
+}
+
+/// Bytes before these say whose it is.
+const ENVELOPE_BYTES: usize = 16;
+
+fn nonsense(_: &mut Post, bytes: Vec<u8>, times: f32, now: LabTime) -> Vec<Vec<u8>> {
+    let upside_down = |turn: usize| {
+        let key = (now.0 as u8).wrapping_add(turn as u8) | 1;
+        let body = bytes.iter().enumerate();
+        body.map(|(i, byte)| if i < ENVELOPE_BYTES { *byte } else { byte.wrapping_mul(key) ^ 0x5a }).collect()
+    };
+    // In front of what is true: or that would be dropped as heard already.
+    let mut all: Vec<Vec<u8>> = (0..times.clamp(0.0, MOST_COPIES) as usize).map(upside_down).collect();
+    all.push(bytes);
+    all
+}
 
 /// The first speed of a rule is how fast it goes; it needs the grip to get there as well.
 fn run(world: &mut Ingredients, kinds: &Kinds, kind: u8, factor: f32) {

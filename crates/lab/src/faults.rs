@@ -8,25 +8,34 @@ use velocitas_core::{
     State, Tick, checked_step,
 };
 
-use crate::cheat::{Cheat, CheatSpec, Does};
+use crate::cheat::{Answered, Cheat, CheatSpec, Does, Post};
+use crate::time::LabTime;
 
 /// The cheats in force on one machine.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Forged(Vec<Cheat>);
+pub(crate) struct Forged {
+    cheats: Vec<Cheat>,
+    /// What each of them keeps back, in the same order.
+    posts: Vec<Post>,
+}
 
 impl Forged {
     /// Begins or ends a cheat that lasts. One of a kind is in force at a time.
     pub(crate) fn set(&mut self, cheat: Cheat, on: bool) {
-        self.0.retain(|other| other.spec.key != cheat.spec.key);
+        if let Some(place) = self.cheats.iter().position(|other| other.spec.key == cheat.spec.key) {
+            self.cheats.remove(place);
+            self.posts.remove(place);
+        }
         if on {
-            self.0.push(cheat);
+            self.cheats.push(cheat);
+            self.posts.push(Post::new());
         }
     }
 
     /// What the client is told of the world: the truth, bent.
     pub(crate) fn ingredients(&self, lawful: Ingredients, kinds: &Kinds, kind: u8) -> Ingredients {
         let mut forged = lawful;
-        for cheat in &self.0 {
+        for cheat in &self.cheats {
             if let Does::Tells(tells) = cheat.spec.does {
                 tells(&mut forged, kinds, kind, cheat.amount);
             }
@@ -45,13 +54,13 @@ impl Forged {
 
     /// Whether it keeps its own entity otherwise than it comes to be.
     pub(crate) fn keeps_any(&self) -> bool {
-        self.0.iter().any(|cheat| matches!(cheat.spec.does, Does::Keeps(_)))
+        self.cheats.iter().any(|cheat| matches!(cheat.spec.does, Does::Keeps(_)))
     }
 
     /// The own entity as the rogue keeps it, a while after it was looked at; `None` where it leaves it alone.
     pub(crate) fn kept(&self, state: &State, schema: &Schema, first: &State, seconds: f32) -> Option<State> {
         let mut kept = *state;
-        for cheat in &self.0 {
+        for cheat in &self.cheats {
             if let Does::Keeps(keeps) = cheat.spec.does {
                 keeps(&mut kept, schema, first, (cheat.amount, seconds));
             }
@@ -61,26 +70,43 @@ impl Forged {
 
     /// An input message as the rogue sends it; `None` where it goes out as it is.
     pub(crate) fn rewritten(&self, bytes: &[u8], layouts: &Layouts<'_>) -> Option<Vec<u8>> {
-        let rewrites = self.0.iter().filter_map(|cheat| match cheat.spec.does {
-            Does::Rewrites(rewrites) => Some((rewrites, cheat.amount)),
-            _ => None,
-        });
-        let rewrites: Vec<_> = rewrites.collect();
-        if rewrites.is_empty() {
+        let rewrites: Vec<(Does, f32)> = self.cheats.iter().map(|cheat| (cheat.spec.does, cheat.amount)).collect();
+        if !rewrites.iter().any(|(does, _)| matches!(does, Does::Rewrites(_) | Does::Contradicts(_))) {
             return None;
         }
         let mut reader = BitReader::new(bytes);
         let header = Header::read(&mut reader).ok().filter(|header| header.kind == MessageKind::Inputs)?;
         let mut inputs = Inputs::read_for(&mut reader, layouts).ok()?;
         let (newest, kind) = (inputs.newest, layouts.kind(inputs.entity)?);
-        for input in &mut inputs.inputs[..inputs.count] {
-            // A rule that changes in the middle of a message is bent as it was at its end.
-            rewrites.iter().for_each(|(rewrites, amount)| rewrites(input, layouts.schema(kind, newest), *amount));
+        // A rule that changes in the middle of a message is bent as it was at its end.
+        let schema = layouts.schema(kind, newest);
+        for (back, input) in inputs.inputs[..inputs.count].iter_mut().enumerate() {
+            for (does, amount) in &rewrites {
+                match does {
+                    Does::Rewrites(rewrites) => rewrites(input, schema, *amount),
+                    Does::Contradicts(rewrites) if back > 0 => rewrites(input, schema, *amount),
+                    _ => {}
+                }
+            }
         }
         let mut out = BitWriter::new();
         header.write(&mut out);
         inputs.write(&mut out, |tick| layouts.schema(kind, tick));
         Some(out.finish()).filter(|forged| forged != bytes)
+    }
+}
+
+impl Forged {
+    /// What goes out in place of a datagram, and whether that is something that must be answered.
+    pub(crate) fn sent(&mut self, bytes: Vec<u8>, now: LabTime) -> (Vec<Vec<u8>>, bool) {
+        let (mut all, mut offends) = (vec![bytes], false);
+        for (cheat, post) in self.cheats.iter().zip(&mut self.posts) {
+            if let Does::Sends(sends) = cheat.spec.does {
+                offends |= cheat.spec.answered == Answered::Verdict;
+                all = all.into_iter().flat_map(|bytes| sends(post, bytes, cheat.amount, now)).collect();
+            }
+        }
+        (all, offends)
     }
 }
 
@@ -116,7 +142,7 @@ impl Trial {
 
     /// Whether what it does is done to bytes on their way out.
     pub(crate) const fn rewrites(&self) -> bool {
-        matches!(self.cheat.does, Does::Rewrites(_))
+        matches!(self.cheat.does, Does::Rewrites(_) | Does::Contradicts(_) | Does::Sends(_))
     }
 
     /// Whether there is nothing more to find: what happens at once has one tick.

@@ -352,11 +352,13 @@ impl Lab {
         let newest = client.newest_tick();
         let outgoing: Vec<Vec<u8>> = std::iter::from_fn(|| client.poll_transmit()).collect();
         for bytes in outgoing {
-            let (bytes, offends) = self.forge(id, read, bytes);
+            let (all, offends) = self.forge(id, read, bytes);
             if offends {
                 self.tell(watch, id, Part::Client, newest, Happening::Offence);
             }
-            self.send((id, MachineId::SERVER), (Part::Server, address), newest, bytes, watch);
+            for bytes in all {
+                self.send((id, MachineId::SERVER), (Part::Server, address), newest, bytes, watch);
+            }
         }
     }
 
@@ -379,15 +381,17 @@ impl Lab {
     }
 
     /// What a machine sends, as its cheats would have it. Says whether that is the first offence of a trick.
-    fn forge(&mut self, id: MachineId, read: HostNanos, bytes: Vec<u8>) -> (Vec<u8>, bool) {
-        let Some(playing) = &mut self.machines[id.index()].client else { return (bytes, false) };
-        let Some(client) = &playing.client else { return (bytes, false) };
-        match playing.forged.rewritten(&bytes, &client.layouts(read)) {
-            Some(forged) => {
-                (forged, playing.trials.iter_mut().filter(|trial| trial.rewrites()).any(Trial::take_offence))
-            }
+    fn forge(&mut self, id: MachineId, read: HostNanos, bytes: Vec<u8>) -> (Vec<Vec<u8>>, bool) {
+        let now = self.now;
+        let Some(playing) = &mut self.machines[id.index()].client else { return (vec![bytes], false) };
+        let Some(client) = &playing.client else { return (vec![bytes], false) };
+        let (bytes, rewritten) = match playing.forged.rewritten(&bytes, &client.layouts(read)) {
+            Some(forged) => (forged, true),
             None => (bytes, false),
-        }
+        };
+        let (all, offends) = playing.forged.sent(bytes, now);
+        let first = |trials: &mut Vec<Trial>| trials.iter_mut().filter(|t| t.rewrites()).any(Trial::take_offence);
+        (all, (rewritten || offends) && first(&mut playing.trials))
     }
 
     /// What the hands at a machine do in this frame, and when they began to.
@@ -541,6 +545,7 @@ fn serving(course: &Course) -> (Serving, Vec<EntityId>) {
         start,
         ingredients: known.ingredients(),
         patience: course.patience,
+        policy: course.guard.policy.clone(),
         secret: course.seed,
     });
     populate(course, &mut server, start).expect("the cast was checked to fit a snapshot");

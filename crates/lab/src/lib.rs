@@ -35,6 +35,7 @@ mod links;
 mod machine;
 pub mod metrics;
 pub mod moment;
+mod naive;
 pub mod nearness;
 pub mod packet;
 mod profile;
@@ -53,13 +54,13 @@ pub mod trouble;
 pub mod vet;
 mod watch;
 
-pub use cheat::{CHEATS, Cheat, CheatSpec, Does};
+pub use cheat::{Answered, CHEATS, Cheat, CheatSpec, Does, Post, Whose};
 pub use command::{Calm, Command, ReadLater, ReadRule, ReloadError, Sudden};
 pub use controls::{Acts, Controls};
 pub use course::{
-    COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, Happens, KnownTo, Material, Member,
-    NamedFile, NamedSolid, NamedZone, Override, Owned, Role, Saved, Sources, Thing, Trick, What, World, nearest,
-    shipped_gait,
+    COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, GuardSpec, Happens, KnownTo, Material,
+    Member, NamedFile, NamedSolid, NamedZone, Override, Owned, Role, Saved, Sources, Thing, Trick, What, World,
+    nearest, shipped_gait,
 };
 pub use fate::{Fate, fate};
 pub use fault::{FAULTS, Fault, FaultSpec};
@@ -70,6 +71,7 @@ pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Place, Range, SETTINGS, 
 pub use known::{Change, Changed, Known, Reach, turned};
 pub use lab::Lab;
 pub use link::{Conditions, TraceNumber};
+pub use naive::{Fails, NAIVE, NaiveSpec};
 pub use profile::{PROFILES, Profile};
 pub use run::{AgainError, Keep, LEAST_KEPT, Measured, Run, RunError, Totals};
 pub use time::LabTime;

@@ -146,6 +146,7 @@ impl Run {
             start: course.server.offset,
             ingredients: velocitas_core::Ingredients::new(Arc::new(course.ground(KnownTo::Server)), &course.kinds),
             patience: course.patience,
+            policy: course.guard.policy.clone(),
             secret: 0,
         });
         populate(&course, &mut trial, course.server.offset)?;

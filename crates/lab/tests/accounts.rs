@@ -89,7 +89,7 @@ fn low_walls_and_small_jumps_lead_nowhere() {
 }
 
 #[test]
-fn what_claims_alone_cannot_tell_is_told_from_accounts() {
+fn what_a_place_cannot_tell_is_told_from_what_was_pressed() {
     let run = |arrangement: &str, trick: &str| {
         let cast = format!(
             "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\ngait = \"courier.gait\"\narrangement = \"{arrangement}\"\nlink = \"test\"\n\
@@ -108,24 +108,48 @@ fn what_claims_alone_cannot_tell_is_told_from_accounts() {
         let track = run.record().authority(actor(run.record(), 0));
         (0..track.len()).map(|i| track.pos(i).z).fold(0.0, velocitas_core::max)
     };
+    let first = |run: &Run| accused(run, 0).first().map(|(at, verdict)| (*at, verdict.evidence.rule));
     // Out of breath it would walk from the fifth second on.
     let (claims, accounts) = (run("claims", "tireless = true"), run("claims with inputs", "tireless = true"));
-    assert!(accused(&claims, 0).is_empty() && way(&claims) > 115.0, "{} m", way(&claims));
+    let (at, rule) = first(&claims).expect("breath does not grow like that");
+    assert!(rule == Rule::Growth && at < LabTime::from_secs(1.5) && way(&claims) < 100.0, "{rule:?} {}", way(&claims));
     let found = accused(&accounts, 0);
     let rules =
         |found: &[(LabTime, Verdict)]| found.iter().all(|(_, v)| matches!(v.evidence.rule, Rule::Step | Rule::State));
     assert!(!found.is_empty() && rules(&found) && way(&accounts) < 100.0, "{} m, {found:?}", way(&accounts));
     let (claims, accounts) = (run("claims", "fly = \"1 m/s\""), run("claims with inputs", "fly = \"1 m/s\""));
-    assert!(height(&claims) > 5.0, "positions let it rise to {} m", height(&claims));
-    let found = accused(&accounts, 0);
+    let (at, rule) = first(&claims).expect("nobody flies");
     assert!(
-        height(&accounts) < 0.02 && found[0].0 < LabTime::from_secs(1.5),
-        "{} m, {:?}",
-        height(&accounts),
-        found[0]
+        rule == Rule::Support && at < LabTime::from_secs(1.6) && height(&claims) < 0.6,
+        "{rule:?} {}",
+        height(&claims)
     );
-    let accounts = run("claims with inputs", "drift = \"0.1 m/s\"");
-    assert!(accused(&accounts, 0)[0].0 < LabTime::from_secs(2.0) && way(&accounts) < 100.0);
+    assert!(height(&accounts) < 0.02 && first(&accounts).is_some_and(|(at, _)| at < LabTime::from_secs(1.5)));
+    // Within a sprint a little more cannot be told from where it is, and is told from what was pressed.
+    let (claims, accounts) = (run("claims", "drift = \"0.1 m/s\""), run("claims with inputs", "drift = \"0.1 m/s\""));
+    assert_eq!(first(&claims), None);
+    assert!(first(&accounts).is_some_and(|(at, _)| at < LabTime::from_secs(2.0)) && way(&accounts) < 100.0);
+}
+
+#[test]
+fn a_walker_who_is_as_fast_as_a_sprint_is_found_when_a_breath_would_be_spent() {
+    // It never sprints, and its breath is full: only that nobody can keep that up gives it away.
+    let run = |times: &str| {
+        let cast = format!(
+            "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\ngait = \"courier.gait\"\narrangement = \"claims\"\nlink = \"test\"\n\
+             spawn = [-25, 0]\ntrick = [{{ run = \"{times} times\", at = \"1 s\", lasts = \"40 s\" }}]\nroute = [\n\
+             {{ at = [25, 0] }}, {{ at = [-25, 0] }}]\n"
+        );
+        let link = "latency = \"40 ms\"\njitter = \"7 ms\"\nloss = \"2 %\"";
+        Words { link, rest: cast, ..Words::default() }.run(41.0)
+    };
+    for (times, within) in [("1.55", 9.0), ("1.5", 11.0), ("1.4", 30.0)] {
+        let run = run(times);
+        let (at, verdict) = accused(&run, 0)[0];
+        assert_eq!(verdict.evidence.rule, Rule::Burst, "{times}");
+        assert!(at < LabTime::from_secs(within), "{times}: at {at}");
+    }
+    assert!(accused(&run("1.2"), 0).is_empty(), "who rests and sprints in turn is as fast");
 }
 
 /// Of each gait that moves by sticks or throttles, on each kind of link, by both arrangements, at a rate of each.

@@ -14,6 +14,10 @@ use velocitas_lab::{Course, Happens, Keep, KnownTo, LEAST_KEPT, LabTime, MemberI
 fn shipped() -> Vec<(PathBuf, Course)> {
     fn collect(folder: &Path, all: &mut Vec<PathBuf>) {
         for entry in std::fs::read_dir(folder).expect("a folder").map(|entry| entry.expect("an entry").path()) {
+            // Those of the guard are there to fail: `tests/naive.rs` sees to it that they do.
+            if entry.ends_with("guard") {
+                continue;
+            }
             if entry.is_dir() {
                 collect(&entry, all);
             } else {

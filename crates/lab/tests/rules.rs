@@ -294,7 +294,7 @@ fn an_attack_finds_a_limit_that_is_too_low_and_keeps_the_inputs_that_did_it() {
     assert_eq!(envelope.found.len(), 12);
     assert!(envelope.found.iter().all(|f| !f.exceeds()), "the shipped limits hold");
     // Somebody forgot the sprint in the limit.
-    let wrong = text("courier.gait").replace("at most walk * haste", "at most walk");
+    let wrong = text("courier.gait").replace("at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1))", "at most walk");
     let wrong = compile(&wrong).gait.expect("units cannot see it");
     let envelope = attack(&wrong, how, |_| true);
     let found = envelope.found.iter().find(|f| f.exceeds()).expect("sprinting exceeds it");

@@ -234,7 +234,7 @@ mod tests {
         let lines = [(Rule::Pace, 30)];
         let page = GuardPage { nearness: &nearness, lines: &lines, chosen: None, member: MemberId::new(0) };
         let plots = nearness_plotted(&run, &page);
-        assert_eq!(plots.len(), 2, "reach and pace");
+        assert_eq!(plots.len(), nearness.rules().len(), "one for each rule that measured");
         let mut told = 0.0;
         for plot in plots.iter().flatten() {
             let Mark::Band { spans, .. } = &plot.marks[0] else { panic!("bars come first") };
@@ -246,7 +246,8 @@ mod tests {
         assert_eq!(told as usize, rows);
         let moved =
             |plot: &Plot| plot.marks.iter().any(|m| matches!(m, Mark::Rule { at, .. } if (*at - 75.0).abs() < 1e-9));
-        assert_eq!(plots.iter().flatten().map(moved).collect::<Vec<_>>(), [false, false, true, true]);
+        let rules: Vec<bool> = nearness.rules().iter().flat_map(|rule| [*rule == Rule::Pace; 2]).collect();
+        assert_eq!(plots.iter().flatten().map(moved).collect::<Vec<_>>(), rules);
     }
 
     #[test]

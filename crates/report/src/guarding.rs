@@ -110,6 +110,7 @@ impl CheatRow {
             Takes::Factor => " times",
             Takes::Length => " m",
             Takes::Speed => " m/s",
+            Takes::Time => " ms",
             _ => "",
         };
         Self {
@@ -157,8 +158,46 @@ pub struct Guarded {
     pub honest_verdicts: u64,
     /// Each rule that measures.
     pub rules: Vec<RuleRow>,
+    /// For each gait the slack that the honest needed, and one that would do.
+    pub proposals: Vec<ProposalRow>,
     /// Each member, attacked.
     pub members: Vec<MemberRow>,
+}
+
+/// What slack a gait needs.
+#[derive(Clone, Debug, Serialize)]
+pub struct ProposalRow {
+    /// Its name.
+    pub gait: String,
+    /// The slack that is allowed, as a share.
+    pub slack: f64,
+    /// The least that would have accused nobody honest.
+    pub needed: f64,
+    /// Of how many measures that is said.
+    pub claims: u64,
+    /// By which rule it was needed …
+    pub rule: &'static str,
+    /// … by whom.
+    pub nearest: Nearest,
+    /// One that would do: a hundredth more, in whole hundredths.
+    pub proposed: f64,
+}
+
+impl ProposalRow {
+    fn text(&self) -> String {
+        let Nearest { who, at_ms, seed, .. } = &self.nearest;
+        let percent = |share: f64| format!("{:.1} %", share * 100.0);
+        format!(
+            "{}: of {} measures the nearest needed a slack of {} ({who} by {}, {}, seed {seed}); {:.0} % is proposed, {} is allowed",
+            self.gait,
+            self.claims,
+            percent(self.needed),
+            self.rule,
+            LabTime::from_millis(*at_ms),
+            self.proposed * 100.0,
+            percent(self.slack)
+        )
+    }
 }
 
 impl Guarded {
@@ -200,6 +239,12 @@ impl Guarded {
                     slack * 100.0
                 );
             }
+        }
+        if !self.proposals.is_empty() {
+            let _ = writeln!(out, "\nslack");
+        }
+        for row in &self.proposals {
+            let _ = writeln!(out, "  {}", row.text());
         }
         let lasts = self.cheats_last_ms / 1e3;
         let _ = writeln!(

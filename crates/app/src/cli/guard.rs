@@ -1,18 +1,20 @@
 //! `velocitas guard`: how near the honest came to the guard's limits, and what its members could gain by cheating.
 
+use std::path::Path;
+
 use rayon::ThreadPoolBuilder;
 use rayon::iter::{IntoParallelIterator, IntoParallelRefIterator, ParallelIterator};
 use velocitas_core::{Motion, RULES, Rule};
 use velocitas_lab::breach::{self, Attempt, Outcome as Came, Tried, attempts, breach, try_out};
 use velocitas_lab::nearness::{BINS, Nearness};
 use velocitas_lab::{CHEATS, Course, Keep, KnownTo, LEAST_KEPT, LabTime, MemberId, Run};
-use velocitas_report::{CheatRow, Guarded, MemberRow, Nearest, RuleRow, Spread};
+use velocitas_report::{CheatRow, Guarded, MemberRow, Nearest, ProposalRow, RuleRow, Spread};
 
 use super::Outcome;
 use super::args::{GuardTask, Report};
 use super::run::opened;
 use crate::files::stream::say;
-use crate::files::{OpenError, course_name};
+use crate::files::{OpenError, Output, course_name};
 use crate::progress::{advance_to, progress};
 
 /// How long a course is run for its honest unless something is said.
@@ -55,6 +57,7 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
         tries.into_par_iter().map(one).collect::<Result<Vec<_>, OpenError>>()
     })?;
     bar.finish_and_clear();
+    let proposals = proposed(course, &counted);
     let guarded = Guarded {
         course: course_name(&opened, task.course.as_deref()),
         seeds: task.seeds,
@@ -62,6 +65,7 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
         cheats_last_ms: breach::LASTS.millis(),
         honest_verdicts: counted.iter().map(|(run, nearness)| honest_verdicts(run, nearness)).sum(),
         rules: rules(course, &counted),
+        proposals: proposals.iter().map(|(row, _)| row.clone()).collect(),
         members: whom.iter().map(|member| member_row(course, *member, &came)).collect(),
     };
     say(match task.report {
@@ -69,6 +73,11 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
         Report::Text => guarded.text().lines().map(|line| format!("{}\n", velocitas_gait::escaped(line))).collect(),
         Report::Json => guarded.json(),
     })?;
+    if task.write {
+        for (row, kind) in &proposals {
+            write(task.course.as_deref(), course, *kind, row)?;
+        }
+    }
     Ok(if guarded.honest_verdicts == 0 { Outcome::Good } else { Outcome::Findings })
 }
 
@@ -105,6 +114,103 @@ fn counted(
 
 fn honest_verdicts(run: &Run, nearness: &Nearness) -> u64 {
     nearness.ledger().iter().filter(|it| !run.record().cast.is_rogue(it.machine)).count() as u64
+}
+
+/// Rules whose limits are times one and the slack.
+const SLACKENED: [Rule; 3] = [Rule::Reach, Rule::Pace, Rule::Burst];
+
+/// For each rule of somebody who says where it is, by its number, the slack that the honest needed, and one that would do.
+fn proposed(course: &Course, all: &[(Run, Nearness)]) -> Vec<(ProposalRow, u8)> {
+    let decide = |m: &MemberId| course[*m].arrangement.owner().decides();
+    let mut kinds: Vec<u8> = course.members().filter(decide).map(|member| course[member].kind).collect();
+    kinds.sort_unstable();
+    kinds.dedup();
+    kinds.into_iter().filter_map(|kind| Some((proposal(course, kind, all)?, kind))).collect()
+}
+
+fn proposal(course: &Course, kind: u8, all: &[(Run, Nearness)]) -> Option<ProposalRow> {
+    let rule: &dyn Motion = course.kinds.motion(kind);
+    let slack = f64::from(rule.limits(&course.tunables(KnownTo::Server)[usize::from(kind)]).slack);
+    let (mut claims, mut worst): (u64, Option<(Nearest, Rule)>) = (0, None);
+    for (run, nearness) in all {
+        let cast = &run.record().cast;
+        let is_one = |machine| {
+            let member = course.members().find(|member| course.machine(*member) == machine);
+            member.is_some_and(|member| course[member].kind == kind) && !cast.is_rogue(machine)
+        };
+        let near = |share: f64, machine, at: LabTime| Nearest {
+            share,
+            who: cast.name(machine).to_owned(),
+            at_ms: at.millis(),
+            seed: run.course().seed,
+        };
+        let mut found = Vec::new();
+        for rule in SLACKENED {
+            for it in nearness.of(run.record(), rule, false).into_iter().filter(|it| is_one(it.machine)) {
+                claims += it.bins.iter().map(|count| u64::from(*count)).sum::<u64>();
+                found.extend(it.nearest.map(|row| (near(f64::from(row.share()), it.machine, row.at), rule)));
+            }
+        }
+        let accused = nearness.ledger().iter().filter(|it| is_one(it.machine));
+        found.extend(accused.filter(|it| SLACKENED.contains(&it.verdict.evidence.rule)).map(|it| {
+            let evidence = &it.verdict.evidence;
+            (near(f64::from(evidence.share()), it.machine, it.at), evidence.rule)
+        }));
+        for one in found.into_iter().filter(|(near, _)| near.share.is_finite()) {
+            if worst.as_ref().is_none_or(|(known, _)| known.share < one.0.share) {
+                worst = Some(one);
+            }
+        }
+    }
+    let (nearest, by) = worst?;
+    // The limit is what is lawful times one and the slack, and a little for rounding: as much less of it as the honest were away.
+    let needed = ((1.0 + slack) * nearest.share - 1.0).max(0.0);
+    Some(ProposalRow {
+        gait: rule.name().to_owned(),
+        slack,
+        needed,
+        rule: by.name(),
+        claims,
+        proposed: (needed * 100.0 + SPARE_PER_CENT).ceil() / 100.0,
+        nearest,
+    })
+}
+
+/// What is left to those who were not watched.
+const SPARE_PER_CENT: f64 = 1.0;
+
+/// Shows what would be otherwise in a gait's file with the slack that is proposed, and writes it.
+fn write(course_file: Option<&Path>, course: &Course, kind: u8, row: &ProposalRow) -> Result<(), OpenError> {
+    let Some(gait) = course.gaits.iter().find(|gait| gait.kind == kind) else {
+        return say(format!("{}: it is built in; nothing is written\n", row.gait));
+    };
+    let Some(folder) = course_file.and_then(Path::parent) else {
+        return say(format!("{}: the demo's gaits come with the program; nothing is written\n", row.gait));
+    };
+    let path = folder.join(&gait.path);
+    let wrong = |why: String| OpenError::File { path: path.clone(), why };
+    let is_regular = path.symlink_metadata().map_err(|why| wrong(why.to_string()))?.file_type().is_file();
+    if !is_regular {
+        return Err(wrong("expected a regular file to write to; found something else".to_owned()));
+    }
+    let now = std::fs::read_to_string(&path).map_err(|why| wrong(why.to_string()))?;
+    if now != gait.text {
+        return Err(wrong("it was changed while the guard was tried; nothing is written".to_owned()));
+    }
+    let Some(text) = velocitas_gait::with_slack(&gait.text, row.proposed * 100.0) else {
+        let why = "expected `slack 4 %` or the like in its `limits`; found none: write one, and try again";
+        return Err(wrong(why.to_owned()));
+    };
+    if text == gait.text {
+        return say(format!("{}: {:.0} % is written there already\n", path.display(), row.proposed * 100.0));
+    }
+    let mut told = format!("{}\n", path.display());
+    for (line, (before, after)) in now.lines().zip(text.lines()).enumerate().filter(|(_, (a, b))| a != b) {
+        told += &format!("{:>4} - {before}\n{:>4} + {after}\n", line + 1, line + 1);
+    }
+    let out = Output::create_file(&path)?;
+    out.finish(|out| out.write_all(text.as_bytes()))?;
+    say(told.lines().map(|line| format!("{}\n", velocitas_gait::escaped(line))).collect::<String>())
 }
 
 fn rules(course: &Course, all: &[(Run, Nearness)]) -> Vec<RuleRow> {

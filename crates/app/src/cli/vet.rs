@@ -9,7 +9,7 @@ use velocitas_core::{Motion, Rate, Shape, StateField};
 use velocitas_gait::{Gait, Report as Diagnosis, compile, escaped};
 use velocitas_lab::CourseError;
 use velocitas_lab::track::Track;
-use velocitas_lab::vet::{Attack, Envelope, Feel, RATES, Walked, attack, feel, walk};
+use velocitas_lab::vet::{Attack, Envelope, Feel, Found, Guarded, RATES, Walked, attack, feel, walk};
 
 use super::Outcome;
 use super::args::{Report, VetTask};
@@ -172,22 +172,38 @@ impl Vet<'_> {
                 "found_mps": f.found_mps, "lawful_mps": f.lawful_mps, "exceeds": f.exceeds(), "nowhere_near": f.is_far(),
             });
             if f.exceeds() {
-                let name = format!("{}-{}-{}.track.json", stem(path), f.direction.limit_name(), f.ticks);
-                let folder = self.task.save.as_deref().or_else(|| path.parent()).unwrap_or_else(|| Path::new("."));
-                let at = folder.join(name);
-                Output::create(&at, &self.inputs)?.finish(|out| out.write_all(f.track.to_text().as_bytes()))?;
-                self.say(format!(
-                    "  wrote {}; run it: velocitas vet {} --track {}",
-                    shown(&at),
-                    shown(path),
-                    shown(&at)
-                ));
-                one["track"] = json!(at.display().to_string());
+                one["track"] =
+                    json!(self.keep(path, &format!("{}-{}", f.direction.limit_name(), f.ticks), &f.track)?);
             }
             found.push(one);
         }
-        row["envelope"] = json!({ "seed": how.seed, "ticks": envelope.ticks, "faults": envelope.faults, "found": found, "still": envelope.still });
-        Ok(!envelope.found.iter().any(velocitas_lab::vet::Found::exceeds))
+        let mut guarded = Vec::new();
+        for g in &envelope.guarded {
+            let e = &g.evidence;
+            let mut one = json!({
+                "rule": g.rule.name(), "unit": g.rule.spec().unit, "measured": e.measured, "allowed": e.limit,
+                "share": e.share(), "tick_rate": g.tick_rate, "exceeds": g.exceeds(),
+            });
+            if g.exceeds() {
+                one["track"] = json!(self.keep(path, g.rule.name(), &g.track)?);
+            }
+            guarded.push(one);
+        }
+        row["envelope"] = json!({
+            "seed": how.seed, "ticks": envelope.ticks, "faults": envelope.faults, "found": found, "guarded": guarded,
+            "still": envelope.still,
+        });
+        Ok(!envelope.found.iter().any(Found::exceeds) && !envelope.guarded.iter().any(Guarded::exceeds))
+    }
+
+    /// Keeps the inputs that exceeded a limit.
+    fn keep(&mut self, path: &Path, what: &str, track: &Track) -> Result<String, OpenError> {
+        let name = format!("{}-{what}.track.json", stem(path));
+        let folder = self.task.save.as_deref().or_else(|| path.parent()).unwrap_or_else(|| Path::new("."));
+        let at = folder.join(name);
+        Output::create(&at, &self.inputs)?.finish(|out| out.write_all(track.to_text().as_bytes()))?;
+        self.say(format!("  wrote {}; run it: velocitas vet {} --track {}", shown(&at), shown(path), shown(&at)));
+        Ok(at.display().to_string())
     }
 
     fn feels(&mut self, feels: &[Feel]) {
@@ -258,6 +274,7 @@ impl Vet<'_> {
                 f.tick_rate
             ));
         }
+        self.guarded(&envelope.guarded);
         for field in &envelope.still {
             self.say(format!("    field `{field}` never changed, whatever was tried: nothing was proven about it"));
         }
@@ -265,6 +282,30 @@ impl Vet<'_> {
             let faults = envelope.faults;
             self.say(format!(
                 "    {faults} steps came out infinite or not a number and were rejected: look for overflow"
+            ));
+        }
+    }
+
+    /// How near the guard's own checks came to accusing honest play.
+    fn guarded(&mut self, guarded: &[Guarded]) {
+        if guarded.is_empty() {
+            return;
+        }
+        self.say("\n  the nearest to a verdict of the guard, of 12 seconds of honest play claimed tick by tick");
+        self.say(format!("    {:<8}{:>14}{:>14}{:>9}{:>7}", "rule", "measured", "allowed", "share", "at"));
+        for g in guarded {
+            let note = if g.exceeds() { "   THE HONEST WOULD BE ACCUSED" } else { "" };
+            let measured = |x: f32| match g.rule.spec().unit {
+                "1" => format!("{x:.3}"),
+                unit => format!("{x:.3} {unit}"),
+            };
+            self.say(format!(
+                "    {:<8}{:>14}{:>14}{:>7.1} %{:>4} Hz{note}",
+                g.rule.name(),
+                measured(g.evidence.measured),
+                measured(g.evidence.limit),
+                100.0 * g.evidence.share(),
+                g.tick_rate
             ));
         }
     }

@@ -306,7 +306,7 @@ impl Client {
         match why {
             // It was taken for gone; it is not.
             EndedBy::Silence | EndedBy::Unknown => self.begin_anew(sink),
-            EndedBy::Leave | EndedBy::Return | EndedBy::Dismissal => self.out(why, sink),
+            EndedBy::Leave | EndedBy::Return | EndedBy::Dismissal | EndedBy::Verdict(_) => self.out(why, sink),
         }
     }
 

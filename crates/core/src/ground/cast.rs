@@ -114,6 +114,15 @@ impl Prism {
         self.inside(&ray).0
     }
 
+    /// Whether its top is at most `near` above or below the base of a body, and it reaches below it or as near.
+    pub(super) fn carries(&self, at: Vec3, body: &Body, near: f32) -> bool {
+        let near = f64::from(near);
+        let (x, y) = self.local(f64::from(at.x) - self.centre.0, f64::from(at.y) - self.centre.1);
+        let over = [x.abs() - self.half.0, y.abs() - self.half.1].map(|o| if o > 0.0 { o } else { 0.0 });
+        let reach = f64::from(body.radius) + near;
+        (f64::from(at.z) - self.high).abs() <= near && over[0] * over[0] + over[1] * over[1] <= reach * reach
+    }
+
     /// Depth of the ray's start in the grown shape and the way out.
     fn inside(&self, ray: &Ray) -> (f64, [f64; 3]) {
         let (x, y) = self.local(ray.from[0] - self.centre.0, ray.from[1] - self.centre.1);

@@ -86,7 +86,23 @@ impl Ground {
         if at.x - r < b.min.0 || at.x + r > b.max.0 || at.y - r < b.min.1 || at.y + r > b.max.1 {
             return Some(SolidId::EDGE);
         }
-        self.prisms.iter().find(|p| p.depth(at, body) > 0.0).map(|p| p.id)
+        let mut first: Option<usize> = None;
+        self.grid.visit(&Ray::between(at, at, body, 0.0), |i| {
+            if first.is_none_or(|f| i < f) && self.prisms[i].depth(at, body) > 0.0 {
+                first = Some(i);
+            }
+        });
+        first.map(|i| self.prisms[i].id)
+    }
+
+    /// Whether a body at `at` stands on something: the floor, or what ends at most `near` above or below its base and reaches as near
+    /// to it from the side.
+    pub fn carries(&self, body: &Body, at: Vec3, near: f32) -> bool {
+        let mut carries = at.z - self.bounds.floor <= near;
+        self.grid.visit(&Ray::between(at, at, body, f64::from(near)), |i| {
+            carries = carries || self.prisms[i].carries(at, body, near);
+        });
+        carries
     }
 
     /// The earliest contact along a ray; ties go to the floor, the edge, then the solid listed first.

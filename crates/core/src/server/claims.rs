@@ -66,6 +66,8 @@ impl Word for Place {
 pub(super) struct Pending<W> {
     pub(super) word: W,
     pub(super) since: Tick,
+    /// The server's tick in which it came.
+    pub(super) arrived: Tick,
 }
 
 /// One owner's claims of one entity.
@@ -141,7 +143,7 @@ impl<W: Word> Claims<W> {
             }
             let word = word(back);
             let is_first_word = self.is_first_word(tick);
-            let entry = self.queue.entry(tick).or_insert(Pending { word, since });
+            let entry = self.queue.entry(tick).or_insert(Pending { word, since, arrived: expected });
             if is_first_word {
                 heard.fresh.push(tick);
             }

@@ -6,45 +6,85 @@
 //!    continuous deficit are a verdict: packets come in bunches and clocks drift. Ticks that the *server* dropped are
 //!    paid as well: its owner's went on. A gap longer than the bank is a *resync*: the owner is put where it last was,
 //!    nobody is accused.
-//! 2. **Reach.** One claim's displacement over its ticks.
-//! 3. **Sweep.** A body a little thinner than the real one is swept along the claimed path, a step above the ground.
-//!    Where the path has holes that nothing repeated, a hit is a resync. Where one tick of the rule may consist of several
-//!    moves ([`Motion::moves`]), a tight way round what was met, or up a flight of edges, no longer than the tick allows,
-//!    is lawful.
-//! 4. **Pace.** The way along the path over a second, in chords long enough for rounding not to matter.
+//! 2. The checks, a file each: [`Reach`], [`Edge`], [`Sweep`], [`Support`], [`Pace`], [`Burst`], [`Growth`].
 //!
-//! Limits allow the rule's slack *and* one quantum of the wire. The answer to a verdict is a pull back with an epoch,
-//! repeated until a claim carries it; claims of older epochs are dropped unjudged. A pull back for pace goes to where
-//! the second began, so that nothing is gained.
+//! Limits are those of the state it is in, as far as it was told of; they allow the rule's slack *and* one quantum of the wire. Where
+//! ticks are missing, what could tell is missing as well: it is believed for one tick in twenty, and beyond that, or where a solid is in
+//! the way, a hole is a resync. The answer to a verdict is a pull back with an epoch, repeated until a claim carries it; claims of older
+//! epochs are dropped unjudged. A pull back for pace goes to where the second began, so that nothing is gained.
 
 mod auditor;
 mod bank;
+mod burst;
 mod case;
+mod edge;
+mod growth;
 mod pace;
 mod reach;
+mod support;
 mod sweep;
+mod trust;
 
 pub(super) use auditor::{Audit, Auditor, Rules};
 use bank::{Bank, Charge};
-use case::Case;
+use burst::Burst;
+pub use case::{Case, Check, Finding};
+use edge::Edge;
+use growth::Growth;
 use pace::Pace;
-use sweep::Swept;
+use reach::Reach;
+use support::Support;
+use sweep::Sweep;
+use trust::Trust;
 
-use super::claims::{Claims, Heard, Place};
+use super::claims::{Claims, Heard, Pending, Place};
 use crate::data::State;
 use crate::event::Provenance;
+use crate::float::{max, min};
 use crate::motion::{Limits, Motion, Scene};
+use crate::policy::{Policy, Response};
 use crate::tick::{Rate, Tick};
-use crate::vec3::Vec3;
+use crate::vec3::{Vec3, vec3};
 use crate::verdict::{Evidence, Rule};
 use crate::wire::Claim;
+
+/// The checks that a guard makes, in their order, as they are before anything was seen.
+pub fn checks() -> Vec<Box<dyn Check>> {
+    vec![
+        Box::new(Reach),
+        Box::new(Edge),
+        Box::new(Sweep),
+        Box::new(Support::default()),
+        Box::new(Pace::default()),
+        Box::new(Burst::default()),
+        Box::new(Growth),
+    ]
+}
 
 /// What came of a tick.
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Ruling {
     Lawful,
     Resync,
-    Guilty(Evidence),
+    /// By which response it was answered.
+    Guilty(Evidence, Response),
+}
+
+impl Ruling {
+    fn guilty(policy: &Policy, evidence: Evidence) -> Self {
+        Self::Guilty(evidence, policy.response(evidence.rule))
+    }
+}
+
+/// Whom a guard looks at, in a tick.
+#[derive(Clone, Copy)]
+pub(super) struct Watched<'a> {
+    pub(super) scene: &'a Scene<'a>,
+    pub(super) motion: &'a dyn Motion,
+    /// What it can lawfully reach, in whatever state.
+    pub(super) most: &'a Limits,
+    pub(super) rate: Rate,
+    pub(super) policy: &'a Policy,
 }
 
 /// One owner's claims and what is held against them.
@@ -52,18 +92,49 @@ pub(super) enum Ruling {
 pub(super) struct Guard {
     claims: Claims<Place>,
     bank: Bank,
-    pace: Pace,
+    trust: Trust,
+    checks: Vec<Box<dyn Check>>,
     /// What was measured since it was last asked.
     measures: Vec<Evidence>,
+    /// What was noted since it was last asked.
+    notes: Vec<Evidence>,
+    noted: Noted,
     /// A pull back that no claim has answered yet.
     pull: Option<State>,
     good: State,
+    /// The tick of which the whole of it was told.
+    told: Option<Tick>,
+}
+
+/// Of each rule the tick in which it was last noted: once a second is enough.
+#[derive(Clone, Copy, Debug, Default)]
+struct Noted([Option<Tick>; crate::verdict::RULES.len()]);
+
+impl Noted {
+    fn is_due(&mut self, rule: Rule, tick: Tick, rate: Rate) -> bool {
+        let last = &mut self.0[rule as usize];
+        let due = last.is_none_or(|last| tick.since(last) >= i64::from(rate.hz()));
+        if due {
+            *last = Some(tick);
+        }
+        due
+    }
 }
 
 impl Guard {
-    pub(super) fn new(rate: Rate, state: State) -> Self {
-        let (claims, bank, pace, measures) = (Claims::default(), Bank::new(rate), Pace::default(), Vec::new());
-        Self { claims, bank, pace, measures, pull: None, good: state }
+    pub(super) fn new(rate: Rate, state: State, policy: &Policy) -> Self {
+        Self {
+            claims: Claims::default(),
+            bank: Bank::new(rate),
+            trust: Trust::new(rate),
+            checks: policy.checks.to_vec(),
+            measures: Vec::new(),
+            notes: Vec::new(),
+            noted: Noted::default(),
+            pull: None,
+            good: state,
+            told: None,
+        }
     }
 
     /// The server has passed over so many ticks.
@@ -95,43 +166,37 @@ impl Guard {
     }
 
     /// Judges what is claimed up to the scene's tick and moves `state` along with what is lawful.
-    pub(super) fn judge(
-        &mut self,
-        scene: &Scene<'_>,
-        (motion, limits): (&dyn Motion, &Limits),
-        rate: Rate,
-        state: &mut State,
-    ) -> (Ruling, Provenance) {
+    pub(super) fn judge(&mut self, it: &Watched<'_>, state: &mut State) -> (Ruling, Provenance) {
         self.bank.gain();
+        self.trust.gain();
         let mut provenance = Provenance::Repeated;
-        while let Some((from, tick, pending)) = self.claims.next_due(scene.tick) {
+        while let Some((from, tick, pending)) = self.claims.next_due(it.scene.tick) {
             let advance = tick.since(from).unsigned_abs();
-            match self.bank.charge(advance) {
-                Charge::Paid => {}
+            let ruling = match self.bank.charge(advance) {
+                Charge::Paid => {
+                    self.claims.take(tick);
+                    self.check(it, (from, tick), &pending)
+                }
                 Charge::Waits => break,
-                Charge::TooLong => {
-                    *state = self.pull_back(self.good);
-                    return (Ruling::Resync, provenance);
-                }
+                Charge::TooLong => (Ruling::Resync, standing(&self.good, it.motion)),
                 Charge::Overdrawn => {
-                    *state = self.pull_back(self.good);
                     let evidence = Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0);
-                    return (Ruling::Guilty(evidence), provenance);
+                    (Ruling::guilty(it.policy, evidence), standing(&self.good, it.motion))
                 }
-            }
-            self.claims.take(tick);
-            let (start, end) = (self.good.vec3(0), pending.word.pos);
-            let case = Case { scene, motion, limits, rate, from, tick, start, end };
-            match self.check(&case) {
-                Ruling::Lawful => {}
-                ruling => {
-                    *state = self.put_back(&ruling, motion);
+            };
+            match ruling {
+                (Ruling::Lawful, _) => {}
+                (ruling, to) => {
+                    *state = self.pull_back(to);
                     return (ruling, provenance);
                 }
             }
+            if pending.word.state.is_some() {
+                self.told = Some(tick);
+            }
             self.good = self.claims.accept(tick, &pending.word, self.good);
             *state = self.good;
-            if tick == scene.tick {
+            if tick == it.scene.tick {
                 provenance = Provenance::Fresh;
                 self.bank.wake();
             }
@@ -139,57 +204,111 @@ impl Guard {
         (Ruling::Lawful, provenance)
     }
 
-    /// Puts the owner where it last was lawfully, standing; for pace where the second began.
-    fn put_back(&mut self, ruling: &Ruling, motion: &dyn Motion) -> State {
-        let to = match ruling {
-            Ruling::Guilty(e) if e.rule == Rule::Pace => self.pace.first(),
-            _ => None,
-        };
-        let mut back = self.good;
-        if let Some(to) = to {
-            back.set_vec3(0, to);
-        }
-        if let Some(lane) = motion.schema().velocity_lane() {
-            back.set_vec3(lane, Vec3::ZERO);
-        }
-        self.pull_back(back)
-    }
-
     fn pull_back(&mut self, to: State) -> State {
         self.claims.begin_epoch();
         self.pull = Some(to);
         self.good = to;
-        self.pace.clear();
+        self.told = None;
+        self.checks.iter_mut().for_each(|check| check.clear());
         self.bank.forgive();
         to
     }
 
-    /// Reach, sweep, pace, in this order.
-    fn check(&mut self, case: &Case<'_>) -> Ruling {
-        let reach = reach::judge(case);
-        self.measures.push(reach);
-        if reach.is_exceeded() {
-            return Ruling::Guilty(reach);
-        }
-        match sweep::judge(case) {
-            Swept::Clear | Swept::Around => {}
-            // Nobody knows which way it took through a hole.
-            Swept::Met(_) if case.tick.since(case.from) > 1 => return Ruling::Resync,
-            Swept::Met(share) => {
-                let measured = case.start.distance(case.end);
-                // It is met or it is not: there is no share of a wall.
-                return Ruling::Guilty(case.evidence(Rule::Sweep, measured, measured * share));
+    /// Makes every check of a claim. Where one is not lawful, also where its owner goes back to.
+    fn check(&mut self, it: &Watched<'_>, (from, tick): (Tick, Tick), pending: &Pending<Place>) -> (Ruling, State) {
+        let Watched { scene, motion, rate, policy, .. } = *it;
+        let ago = from.since(self.told.unwrap_or(from)).unsigned_abs();
+        let (before, told) = (self.good, pending.word.state);
+        let limits = limits(it, (&before, ago + tick.since(from).unsigned_abs().saturating_sub(1)), told.as_ref());
+        let (start, end) = (before.vec3(0), pending.word.pos);
+        let (limits, before, told, arrived) = (&limits, &before, told.as_ref(), pending.arrived);
+        let case = Case { scene, motion, limits, rate, from, tick, arrived, start, end, before, ago, told };
+        for check in &mut self.checks {
+            let (evidence, back) = match check.judge(&case) {
+                Finding::Nothing => continue,
+                Finding::Within(evidence) => {
+                    self.measures.push(evidence);
+                    continue;
+                }
+                Finding::Untold(evidence) => {
+                    self.measures.push(evidence);
+                    // All of what it covers is believed, not only the hole in it.
+                    if self.trust.pay(evidence.to.since(evidence.from).unsigned_abs()) {
+                        continue;
+                    }
+                    return (Ruling::Resync, standing(&self.good, motion));
+                }
+                Finding::Hole => return (Ruling::Resync, standing(&self.good, motion)),
+                Finding::Beyond(evidence, back) => (evidence, back),
+            };
+            // A solid is met or it is not: that is no measure.
+            if evidence.rule != Rule::Sweep {
+                self.measures.push(evidence);
             }
+            let response = policy.response(evidence.rule);
+            let to = match response {
+                Response::Note => {
+                    if self.noted.is_due(evidence.rule, tick, rate) {
+                        self.notes.push(evidence);
+                    }
+                    continue;
+                }
+                Response::Clamp => furthest(&case, &evidence),
+                Response::PullBack | Response::Strike | Response::Disconnect => {
+                    let mut to = standing(&self.good, motion);
+                    to.set_vec3(0, back.unwrap_or(start));
+                    to
+                }
+            };
+            return (Ruling::Guilty(evidence, response), to);
         }
-        let pace = self.pace.judge(case);
-        self.measures.extend(pace);
-        pace.filter(Evidence::is_exceeded).map_or(Ruling::Lawful, Ruling::Guilty)
+        (Ruling::Lawful, self.good)
     }
 
     /// What was measured since it was last asked.
     pub(super) fn measures(&mut self) -> std::vec::Drain<'_, Evidence> {
         self.measures.drain(..)
     }
+
+    /// What was noted since it was last asked.
+    pub(super) fn notes(&mut self) -> std::vec::Drain<'_, Evidence> {
+        self.notes.drain(..)
+    }
+}
+
+/// What is lawful between a state of so many ticks ago and one that is told now.
+fn limits(it: &Watched<'_>, (before, ago): (&State, u64), told: Option<&State>) -> Limits {
+    let within = |state, ago| it.motion.limits_in(it.most, it.scene.tunables, state, ago);
+    let limits = within(before, ago as f32 * it.scene.dt);
+    told.map_or(limits, |told| limits.or(&within(told, 0.0)))
+}
+
+/// The same, standing.
+fn standing(state: &State, motion: &dyn Motion) -> State {
+    let mut to = *state;
+    if let Some(lane) = motion.schema().velocity_lane() {
+        to.set_vec3(lane, Vec3::ZERO);
+    }
+    to
+}
+
+/// As far along what is claimed as was lawful: what is too far is taken from the way, what is too high from the height.
+fn furthest(case: &Case<'_>, evidence: &Evidence) -> State {
+    let mut to = *case.before;
+    let excess = evidence.measured - evidence.limit;
+    let at = match evidence.rule {
+        Rule::Edge | Rule::Support => vec3(case.end.x, case.end.y, max(case.end.z - excess, case.start.z)),
+        Rule::Growth => case.end,
+        _ => {
+            let way = case.end - case.start;
+            let length = max(way.length(), f32::MIN_POSITIVE);
+            // A little less: the place is rounded.
+            case.start + way * (min(max(length - excess - case.rounding(), 0.0), length) / length)
+        }
+    };
+    let wire = case.motion.schema().state[0].wire;
+    to.set_vec3(0, vec3(wire.round(at.x), wire.round(at.y), wire.round(at.z)));
+    to
 }
 
 #[cfg(test)]

@@ -120,7 +120,7 @@ impl Server {
             self.disown(now, guest.token);
             return Err(RefusedFor::Full);
         }
-        let rate = self.ticks.rate();
+        let (rate, policy) = (self.ticks.rate(), self.policy.clone());
         let own = self.world.iter().filter(|e| e.owners().contains(&guest.token));
         let own: Vec<(Owned, State, bool)> =
             own.map(|e| (Owned { entity: e.id(), kind: e.kind() }, *e.state(), e.owners().len() > 1)).collect();
@@ -128,7 +128,7 @@ impl Server {
         own.iter().for_each(|(owned, ..)| self.tell_owners(owned.entity));
         let owners = self.owners_of_all();
         if let Some(peer) = self.peers.get_mut(id) {
-            own.into_iter().for_each(|(owned, state, shared)| peer.take_over(owned, rate, state, shared));
+            own.into_iter().for_each(|(owned, state, shared)| peer.take_over(owned, (rate, &policy), state, shared));
             owners.into_iter().for_each(|news| peer.untold.add(news));
         }
         Ok(id)

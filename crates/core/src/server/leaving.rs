@@ -2,6 +2,7 @@
 //! else it owned has an owner less.
 
 use super::Server;
+use super::control::Sentence;
 use crate::event::{Fact, Sink, tell};
 use crate::ids::{Address, EntityId, PeerId, Token};
 use crate::session::Layouts;
@@ -12,6 +13,19 @@ impl Server {
     /// Ends a connection; its player may come again if it is still invited.
     pub fn dismiss(&mut self, now: HostNanos, peer: PeerId) -> bool {
         self.end(now, peer, EndedBy::Dismissal)
+    }
+
+    /// Counts a strike, or ends the connection of who may not play on.
+    pub(super) fn carry_out(&mut self, now: HostNanos, from: PeerId, sentence: Sentence) {
+        let (tick, rate) = (self.ticks.newest(), self.ticks.rate());
+        let Some(peer) = self.peers.get_mut(from) else { return };
+        let (rule, ends) = match sentence {
+            Sentence::Strike(rule) => (rule, peer.strike(tick, rate, &self.policy.strikes)),
+            Sentence::Disconnect(rule) => (rule, true),
+        };
+        if ends {
+            self.end(now, from, EndedBy::Verdict(rule));
+        }
     }
 
     pub(super) fn goodbye<S: Sink>(

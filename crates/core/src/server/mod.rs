@@ -22,16 +22,19 @@ mod joining;
 mod leaving;
 mod peer;
 mod peers;
+mod talk;
 mod telling;
 
+pub use guard::{Case, Check, Finding, checks};
 pub use guests::Guest;
 
+use std::cell::Cell;
 use std::cmp::Reverse;
 use std::collections::VecDeque;
 
 use thiserror::Error;
 
-use control::{Arrival, Made as Moved, Turn, stepped};
+use control::{Arrival, Made as Moved, Sentence, Turn, stepped, tell_ignored};
 use door::Door;
 use guests::Guests;
 use peer::Peer;
@@ -42,10 +45,12 @@ use crate::data::{Input, State};
 use crate::event::{Fact, Made, Sink, StateEvent, show, tell};
 use crate::frame::Frame;
 use crate::ids::{Address, EntityId, PeerId, Token};
+use crate::policy::Policy;
 use crate::session::{Ingredients, Kinds, Layouts, Owned, Timeline};
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::tick_loop::TickLoop;
 use crate::vec3::Vec3;
+use crate::verdict::{Evidence, Rule};
 use crate::wire::{
     BitReader, Header, MAX_DATAGRAM, MOST_OWNERS, Message, MessageKind, News, TELEPORT_BITS, WireError, snapshot_bytes,
 };
@@ -64,6 +69,8 @@ pub struct ServerConfig {
     pub ingredients: Ingredients,
     /// How long it waits for who says nothing.
     pub patience: Patience,
+    /// What its guard looks at and answers.
+    pub policy: Policy,
     /// A number that nobody else knows: by it the server tells who really receives what is sent to an address.
     pub secret: u64,
 }
@@ -125,6 +132,7 @@ pub struct Server {
     guests: Guests,
     door: Door,
     patience: Patience,
+    policy: Policy,
     outbox: VecDeque<(Address, Vec<u8>)>,
     /// What happened between two calls, not told yet.
     untold: Vec<Fact>,
@@ -144,6 +152,7 @@ impl Server {
             guests: Guests::default(),
             door: Door::new(config.secret),
             patience: config.patience,
+            policy: config.policy,
             untold: Vec::new(),
             outbox: VecDeque::new(),
             frame: Frame::default(),
@@ -217,7 +226,7 @@ impl Server {
         let rate = self.ticks.rate();
         for peer in self.peers.iter_mut() {
             if owners.contains(&peer.token) {
-                peer.take_over(Owned { entity, kind }, rate, state, owners.len() > 1);
+                peer.take_over(Owned { entity, kind }, (rate, &self.policy), state, owners.len() > 1);
             } else {
                 peer.give_up(entity);
             }
@@ -326,13 +335,25 @@ impl Server {
         if header.epoch != from.epoch || self.ticks.is_stale(now) {
             return Ok(());
         }
-        let Some(peer) = self.peers.get_mut(from) else { return Ok(()) };
         // The clock, not the last tick run, says which ticks can be meant.
         let expected = self.ticks.tick_at(now);
+        if !self.is_read(now, from, expected, sink) {
+            return Ok(());
+        }
+        let Some(peer) = self.peers.get_mut(from) else { return Ok(()) };
         let spoken_of = peer.spoken_of();
         let message = Message::read(header, reader, &Layouts::new(&self.timeline, Some(expected), &spoken_of))?;
         let layouts = Layouts::new(&self.timeline, Some(expected), &[]);
-        let arrival = Arrival { now, expected, ticks: &self.ticks, heard: self.heard, peer: from, layouts };
+        let arrival = Arrival {
+            now,
+            expected,
+            ticks: &self.ticks,
+            heard: self.heard,
+            peer: from,
+            policy: &self.policy,
+            sentence: Cell::new(None),
+            layouts,
+        };
         match message {
             Message::Inputs(inputs) => {
                 let newest = inputs.newest.unwrap_near(expected)?;
@@ -356,7 +377,29 @@ impl Server {
             }
             _ => {}
         }
+        if let Some(sentence) = arrival.sentence.get() {
+            self.carry_out(now, from, sentence);
+        }
         Ok(())
+    }
+
+    /// Whether one more datagram of a peer is read. Of those that are not it is told once a second.
+    fn is_read<S: Sink>(&mut self, now: HostNanos, from: PeerId, expected: Tick, sink: &mut S) -> bool {
+        let rate = self.ticks.rate();
+        let Some(peer) = self.peers.get_mut(from) else { return false };
+        if peer.talk.is_read(expected, rate, peer.controls().count()) {
+            return true;
+        }
+        let entity = peer.controls().next().map(|(owned, _)| owned.entity);
+        if let (Some(unread), Some(entity)) = (peer.talk.unread(expected, rate), entity) {
+            let second = expected.offset(-i64::from(rate.hz()));
+            let evidence = Evidence::plain(Rule::Flood, (second, expected), unread as f32, 0.0);
+            let whose = (from, entity, self.ticks.newest());
+            if let Some(sentence) = tell_ignored(whose, evidence, &self.policy, sink) {
+                self.carry_out(now, from, sentence);
+            }
+        }
+        false
     }
 
     /// Runs the ticks due at `now` and queues what they send.
@@ -374,12 +417,17 @@ impl Server {
             self.peers.iter_mut().flat_map(Peer::controls_mut).for_each(|control| control.sleep(due.dropped));
         }
         for tick in due.ticks() {
-            self.tick(tick, sink);
+            for (peer, sentence) in self.tick(tick, sink) {
+                self.carry_out(now, peer, sentence);
+            }
+            self.untold.drain(..).for_each(|fact| tell(sink, fact));
             self.send_snapshots(now, tick);
         }
     }
 
-    fn tick<S: Sink>(&mut self, tick: Tick, sink: &mut S) {
+    /// Makes a tick of the world. Gives back what is to become of players for what they did.
+    fn tick<S: Sink>(&mut self, tick: Tick, sink: &mut S) -> Vec<(PeerId, Sentence)> {
+        let mut sentences = Vec::new();
         let rate = self.ticks.rate();
         let known = self.timeline.at(tick);
         let hold = rate.ticks_of(self.patience.hold_ms);
@@ -391,10 +439,12 @@ impl Server {
                 motion,
                 timeline: &self.timeline,
                 limits: self.timeline.limits_at(tick, kind),
+                policy: &self.policy,
                 rate,
                 hold,
             };
-            let Moved { contacts, teleported } = obeyed(&mut self.peers, entity, &turn, sink);
+            let Moved { contacts, teleported, sentence } = obeyed(&mut self.peers, entity, &turn, sink);
+            sentences.extend(sentence);
             if teleported {
                 entity.teleports = (entity.teleports + 1) % (1 << TELEPORT_BITS);
             }
@@ -405,6 +455,7 @@ impl Server {
             show(sink, StateEvent { entity: id, tick, used, made, state, input: None, contacts, teleported });
         }
         self.world.remember(tick, rate.hz() as usize);
+        sentences
     }
 
     fn send_snapshots(&mut self, now: HostNanos, tick: Tick) {

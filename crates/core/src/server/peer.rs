@@ -1,11 +1,15 @@
 //! One connection at the server: who it is, what it owns, what is reported back.
 
+use std::collections::VecDeque;
+
 use super::control::{Arrival, Control, Margins};
 use super::guests::Guest;
+use super::talk::Talk;
 use crate::arrangement::{Arrangement, Authority};
 use crate::data::State;
 use crate::event::Sink;
 use crate::ids::{Address, EntityId, Life, PeerId, Token};
+use crate::policy::{Policy, Strikes};
 use crate::session::Owned;
 use crate::snapshot::Untold;
 use crate::tick::{HostNanos, Rate, Tick};
@@ -33,6 +37,10 @@ pub(super) struct Peer {
     /// What it owned until lately: inputs and claims for it may still be under way.
     former: Vec<Owned>,
     pub(super) margins: Margins,
+    /// How much of it is read.
+    pub(super) talk: Talk,
+    /// Ticks of what counts against it.
+    strikes: VecDeque<Tick>,
 }
 
 impl Peer {
@@ -51,6 +59,8 @@ impl Peer {
             controls: Vec::new(),
             former: Vec::new(),
             margins: Margins::default(),
+            talk: Talk::default(),
+            strikes: VecDeque::new(),
         }
     }
 
@@ -64,15 +74,15 @@ impl Peer {
     /// From now on its word moves this entity, which stands so.
     ///
     /// What others give orders as well is stepped whatever the arrangement: nobody alone could claim where it is.
-    pub(super) fn take_over(&mut self, owned: Owned, rate: Rate, state: State, shared: bool) {
+    pub(super) fn take_over(&mut self, owned: Owned, (rate, policy): (Rate, &Policy), state: State, shared: bool) {
         let authority = if shared { Authority::Step } else { self.arrangement.authority() };
         match self.place(owned.entity) {
             Some(place) if self.controls[place].authority() == authority => {}
-            Some(place) => self.controls[place] = Control::new(authority, rate, state),
+            Some(place) => self.controls[place] = Control::new(authority, rate, state, policy),
             None => {
                 self.former.retain(|former| former.entity != owned.entity);
                 self.owned.push(owned);
-                self.controls.push(Control::new(authority, rate, state));
+                self.controls.push(Control::new(authority, rate, state, policy));
             }
         }
     }
@@ -113,6 +123,16 @@ impl Peer {
 
     pub(super) fn controls_mut(&mut self) -> impl Iterator<Item = &mut Control> {
         self.controls.iter_mut()
+    }
+
+    /// Counts a strike; `true` when it is one too many.
+    pub(super) fn strike(&mut self, tick: Tick, rate: Rate, strikes: &Strikes) -> bool {
+        let within = i64::from(rate.ticks_of(strikes.within_ms));
+        self.strikes.push_back(tick);
+        while self.strikes.front().is_some_and(|first| tick.since(*first) > within) {
+            self.strikes.pop_front();
+        }
+        self.strikes.len() >= strikes.most as usize
     }
 
     /// A datagram of this connection was understood. `false` when it was before: drop it.

@@ -50,6 +50,8 @@ fn behaviour(rule: &dyn Motion) -> u64 {
     }
     let limits = rule.limits(&tunables);
     [limits.level, limits.up, limits.down, limits.slack].iter().for_each(|x| digest.word(u64::from(x.to_bits())));
+    let also = [limits.fall, limits.burst.map(|b| b.level), limits.burst.map(|b| b.metres)];
+    also.into_iter().flatten().chain(limits.gains).for_each(|x| digest.word(u64::from(x.to_bits())));
     let ground = yard();
     let mut state = rule.spawn(vec3(0.0, 0.0, 0.0), 0.3);
     for tick in 0..STEPS {

@@ -4,7 +4,7 @@ use super::MAX_REPEATS;
 use super::bits::{BitReader, BitWriter};
 use super::entity::{read_entity, write_entity};
 use super::error::WireError;
-use super::lanes::{read_exact, read_seen, write_exact, write_seen};
+use super::lanes::{For, read_exact, read_rounded, write_exact, write_rounded};
 use crate::data::State;
 use crate::ids::EntityId;
 use crate::schema::Schema;
@@ -23,7 +23,7 @@ pub struct Claim {
     pub epoch: u8,
     /// First tick of this epoch: nothing older is claimed.
     pub since: WireTick,
-    /// The state at the newest tick, rounded as for others.
+    /// The state at the newest tick, rounded, with what only its owner and the server may know.
     pub state: State,
     /// How many positions before it, 0 to [`MAX_REPEATS`] − 1.
     pub count: usize,
@@ -52,7 +52,7 @@ impl Claim {
         out.put(u32::from(self.epoch), 8);
         out.put(u32::from(self.since.0), 16);
         out.put(self.count as u32, 4);
-        write_seen(out, schema, &self.state);
+        write_rounded(out, schema, &self.state, For::Server);
         let q = schema.state[0].wire;
         for p in &self.trail[..self.count] {
             for x in [p.x, p.y, p.z] {
@@ -69,7 +69,7 @@ impl Claim {
         let since = WireTick(from.take(16)? as u16);
         let count = from.take(4)? as usize;
         let mut state = State::default();
-        read_seen(from, schema, &mut state)?;
+        read_rounded(from, schema, &mut state, For::Server)?;
         let q = schema.state[0].wire;
         let mut trail = [Vec3::ZERO; MAX_REPEATS];
         for p in &mut trail[..count] {

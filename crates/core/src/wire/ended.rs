@@ -2,6 +2,7 @@
 
 use super::bits::{BitReader, BitWriter};
 use super::error::{WireError, ranged};
+use crate::verdict::{RULES, Rule};
 
 /// Says that the connection named in the envelope is no more.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -14,20 +15,22 @@ pub struct Ended {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum EndedBy {
     /// Its player left.
-    Leave = 0,
+    Leave,
     /// Nothing was heard of its player for too long.
-    Silence = 1,
+    Silence,
     /// Its player came by another one.
-    Return = 2,
+    Return,
     /// The server's owner wanted so.
-    Dismissal = 3,
+    Dismissal,
     /// The server knows of none.
-    Unknown = 4,
+    Unknown,
+    /// Its guard does not let its player play on: by this rule.
+    Verdict(Rule),
 }
 
 impl EndedBy {
-    /// All of them, in the order of their numbers.
-    pub const ALL: [Self; 5] = [Self::Leave, Self::Silence, Self::Return, Self::Dismissal, Self::Unknown];
+    /// Those that say all there is to say, in the order of their numbers.
+    const PLAIN: [Self; 5] = [Self::Leave, Self::Silence, Self::Return, Self::Dismissal, Self::Unknown];
 
     /// Its name in reports.
     pub const fn name(self) -> &'static str {
@@ -37,6 +40,15 @@ impl EndedBy {
             Self::Return => "return",
             Self::Dismissal => "dismissal",
             Self::Unknown => "unknown",
+            Self::Verdict(_) => "verdict",
+        }
+    }
+
+    /// The rule by which it ended, where it did by a verdict.
+    pub const fn rule(self) -> Option<Rule> {
+        match self {
+            Self::Verdict(rule) => Some(rule),
+            _ => None,
         }
     }
 }
@@ -44,11 +56,19 @@ impl EndedBy {
 impl Ended {
     /// Appends the message.
     pub fn write(&self, out: &mut BitWriter) {
-        out.put(self.why as u32, 8);
+        let plain = EndedBy::PLAIN.iter().position(|why| *why == self.why);
+        out.put(plain.unwrap_or(EndedBy::PLAIN.len()) as u32, 8);
+        if let EndedBy::Verdict(rule) = self.why {
+            out.put(rule as u32, 8);
+        }
     }
 
     pub(super) fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        let number = ranged("reason of an end", from.take(8)?, 0, EndedBy::ALL.len() as u32 - 1)?;
-        Ok(Self { why: EndedBy::ALL[number as usize] })
+        let number = ranged("reason of an end", from.take(8)?, 0, EndedBy::PLAIN.len() as u32)?;
+        if let Some(why) = EndedBy::PLAIN.get(number as usize) {
+            return Ok(Self { why: *why });
+        }
+        let rule = ranged("rule of a verdict", from.take(8)?, 0, RULES.len() as u32 - 1)?;
+        Ok(Self { why: EndedBy::Verdict(RULES[rule as usize].rule) })
     }
 }

@@ -6,12 +6,13 @@
 use super::bits::BitReader;
 use super::datagram::Header;
 use super::error::WireError;
+use super::lanes::For;
 use super::message::Message;
 use super::news::News;
 use super::snapshot::{EntityRecord, TELEPORT_BITS};
 use crate::data::{Input, State};
 use crate::ids::EntityId;
-use crate::schema::{InputKind, Schema, SeenBy, Shape};
+use crate::schema::{InputKind, Schema, Shape};
 use crate::session::Layouts;
 use crate::tick::WireTick;
 
@@ -139,7 +140,7 @@ impl Fields<'_> {
                 self.number("positions before", 4, m.count as u64);
                 if let Some(kind) = self.layouts.kind(m.entity) {
                     let schema = self.layouts.schema(kind, m.newest);
-                    self.seen(schema, &m.state);
+                    self.rounded(schema, &m.state, For::Server);
                     let bits = schema.state[0].wire.bits() * 3;
                     for (i, p) in m.trail[..m.count].iter().enumerate() {
                         let words = format!("{:.3}, {:.3}, {:.3} m", p.x, p.y, p.z);
@@ -226,7 +227,7 @@ impl Fields<'_> {
                 self.put("shared", 1, FieldValue::Flag(used.shared));
                 self.exact(schema, &record.state);
             }
-            None => self.seen(schema, &record.state),
+            None => self.rounded(schema, &record.state, For::Others),
         }
     }
 
@@ -265,8 +266,8 @@ impl Fields<'_> {
         }
     }
 
-    fn seen(&mut self, schema: &Schema, state: &State) {
-        for f in schema.state.iter().filter(|f| f.seen_by == SeenBy::All) {
+    fn rounded(&mut self, schema: &Schema, state: &State, whom: For) {
+        for f in whom.fields(schema) {
             self.lanes((f.name, f.unit), f.shape, f.lane, f.wire.bits(), state);
         }
     }

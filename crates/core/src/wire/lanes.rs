@@ -3,7 +3,7 @@
 use super::bits::{BitReader, BitWriter};
 use super::error::WireError;
 use crate::data::{Input, State};
-use crate::schema::{InputKind, Schema, SeenBy, Shape};
+use crate::schema::{InputKind, Schema, SeenBy, Shape, StateField};
 
 /// Writes an input.
 pub(super) fn write_input(out: &mut BitWriter, schema: &Schema, input: &Input) {
@@ -46,9 +46,25 @@ pub(super) fn read_input(from: &mut BitReader<'_>, schema: &Schema) -> Result<In
     Ok(input)
 }
 
-/// Writes what others may know, rounded.
-pub(super) fn write_seen(out: &mut BitWriter, schema: &Schema, state: &State) {
-    for f in schema.state.iter().filter(|f| f.seen_by == SeenBy::All) {
+/// Who a rounded state is for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum For {
+    /// Everybody: without what only its owner may know.
+    Others,
+    /// The server, who may know all of it.
+    Server,
+}
+
+impl For {
+    /// What of it is for them.
+    pub(super) fn fields(self, schema: &Schema) -> impl Iterator<Item = &StateField> {
+        schema.state.iter().filter(move |f| self == Self::Server || f.seen_by == SeenBy::All)
+    }
+}
+
+/// Writes a state rounded, as far as it is for somebody.
+pub(super) fn write_rounded(out: &mut BitWriter, schema: &Schema, state: &State, whom: For) {
+    for f in whom.fields(schema) {
         match f.shape {
             Shape::Flag => out.flag(state.flag(f.lane)),
             Shape::Counter => out.put(state.int(f.lane), 32),
@@ -60,9 +76,14 @@ pub(super) fn write_seen(out: &mut BitWriter, schema: &Schema, state: &State) {
     }
 }
 
-/// Reads what others may know into a state that knows nothing yet.
-pub(super) fn read_seen(from: &mut BitReader<'_>, schema: &Schema, state: &mut State) -> Result<(), WireError> {
-    for f in schema.state.iter().filter(|f| f.seen_by == SeenBy::All) {
+/// Reads what is for somebody into a state that knows nothing yet.
+pub(super) fn read_rounded(
+    from: &mut BitReader<'_>,
+    schema: &Schema,
+    state: &mut State,
+    whom: For,
+) -> Result<(), WireError> {
+    for f in whom.fields(schema) {
         match f.shape {
             Shape::Flag => state.set_flag(f.lane, from.flag()?),
             Shape::Counter => state.set_int(f.lane, from.take(32)?),

@@ -51,7 +51,7 @@ pub const MAX_REPEATS: usize = 16;
 pub const MAX_DATAGRAM: usize = 1200;
 
 /// Changes whenever a layout does.
-pub const PROTOCOL_VERSION: u8 = 6;
+pub const PROTOCOL_VERSION: u8 = 7;
 
 #[cfg(test)]
 mod tests;

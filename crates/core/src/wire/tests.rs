@@ -66,7 +66,7 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     let why = RefusedFor::Layout(ForeignLayout::of(3, "courier", schema));
     plain(Message::Refusal(Refusal { asked_us: 1 << 31, why }));
     plain(Message::Goodbye);
-    plain(Message::Ended(Ended { why: EndedBy::Return }));
+    plain(Message::Ended(Ended { why: EndedBy::Verdict(crate::verdict::Rule::Growth) }));
     plain(Message::Welcome(Welcome {
         asked_us: 0xfedc_ba98,
         slot: 900,

@@ -132,6 +132,7 @@ impl Pair {
             start: HostNanos(0),
             ingredients: ingredients.clone(),
             patience: PATIENCE,
+            policy: velocitas_core::Policy::default(),
             secret: 99,
         });
         let stands = |place| rule.spawn(vec3(place, 0.0, 0.0), 0.0);

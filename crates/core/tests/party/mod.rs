@@ -86,6 +86,7 @@ impl Party {
             start: HostNanos(0),
             ingredients: ingredients.clone(),
             patience: PATIENCE,
+            policy: velocitas_core::Policy::default(),
             secret: seed,
         });
         let seats: Vec<Seat> = (0..seats as u64)

@@ -1,10 +1,11 @@
 //! From what was written to what it means: names, types and units.
 //!
-//! [`fields`] reads what is pressed, remembered and tuned; [`frame`] body, looks and limits; [`statements`] and
+//! [`fields`] reads what is pressed, remembered and tuned; [`frame`] body and looks; [`limits`] what is lawful; [`statements`] and
 //! [`values`] the step. All of them go on after mistakes: what is wrong agrees with everything that follows.
 
 mod fields;
 mod frame;
+mod limits;
 mod statements;
 mod values;
 
@@ -66,11 +67,11 @@ pub(crate) fn resolve(file: &File) -> (Tree, Vec<Diagnostic>) {
                 .help("end `step` with `slide pos, vel`"),
         );
     }
-    let (limits, slack) = r.limits(file);
+    let limits = r.limits(file);
     let looks = r.looks(file);
     let name = file.name.as_ref().map_or_else(String::new, |n| n.text.clone());
     let Resolver { inputs, state, tunes, lets, diagnostics, .. } = r;
-    (Tree { name, inputs, state, tunes, lets, body, step, looks, limits, slack }, diagnostics)
+    (Tree { name, inputs, state, tunes, lets, body, step, looks, limits }, diagnostics)
 }
 
 /// The flag that `slide` keeps.

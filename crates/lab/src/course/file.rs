@@ -61,6 +61,9 @@ pub(super) struct File {
     /// How long the server waits for who says nothing.
     #[serde(default)]
     pub(super) silence: Silence,
+    /// What the server's guard looks at and answers.
+    #[serde(default)]
+    pub(super) guard: Guard,
     /// Who takes part.
     pub(super) cast: Vec<Cast>,
     /// What is in the world besides: nobody comes or goes with it.
@@ -134,6 +137,27 @@ pub(super) struct Host {
     pub(super) hitches: Option<Quantity<Often>>,
     /// How long such a frame takes.
     pub(super) hitch: Option<Quantity<Time>>,
+}
+
+/// What the server's guard looks at and answers.
+#[derive(JsonSchema, Deserialize, Default)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Guard {
+    /// The checks it makes of claims: "full", or one that is often written first.
+    #[serde(default)]
+    #[schemars(with = "Option<String>")]
+    pub(super) checks: Option<Spanned<String>>,
+    /// What it answers, by rule: "note", "clamp", "pull back", "strike" or "disconnect".
+    #[serde(default)]
+    #[schemars(with = "BTreeMap<String, String>")]
+    pub(super) answer: BTreeMap<Spanned<String>, Spanned<String>>,
+    /// With the how manieth strike its player may not play on.
+    #[serde(default)]
+    #[schemars(with = "Option<i64>")]
+    pub(super) strikes: Option<Spanned<i64>>,
+    /// The time in which strikes count.
+    #[serde(default)]
+    pub(super) within: Option<Quantity<Time>>,
 }
 
 /// How long the server waits for who says nothing.

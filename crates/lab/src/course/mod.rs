@@ -7,6 +7,7 @@ mod budget;
 mod comings;
 mod error;
 mod file;
+mod guard;
 mod hands;
 mod quantity;
 mod resolve;
@@ -16,6 +17,7 @@ mod settings;
 mod suspicion;
 
 pub use error::{CourseError, nearest};
+pub use guard::GuardSpec;
 pub use saved::Saved;
 pub(crate) use settings::measured;
 
@@ -89,6 +91,8 @@ pub struct Course {
     pub traces: Arc<[Trace]>,
     /// How long the server waits for who says nothing.
     pub patience: Patience,
+    /// What the server's guard looks at and answers.
+    pub guard: GuardSpec,
     /// Who takes part, in the order of the file.
     pub cast: Vec<Member>,
     /// What is in the world besides.

@@ -139,6 +139,7 @@ impl Resolver<'_> {
             world: Arc::new(world),
             traces: traces.into(),
             patience: self.silence(&file.silence)?,
+            guard: self.guard(&file.guard)?,
             cast: Vec::new(),
             things: Vec::new(),
             events: Vec::new(),
@@ -519,9 +520,9 @@ impl Resolver<'_> {
             let message = format!("expected exactly one of {} in a trick; found {}", known.join(", "), cheats.len());
             return Err(self.wrong(spanned.span(), message));
         };
-        if cheat.spec.needs_inputs() != arrangement.sends_inputs() {
+        if !cheat.spec.whose().fits(arrangement.sends_inputs()) {
             let of = |inputs: bool| {
-                let keys = CHEATS.iter().filter(|spec| spec.needs_inputs() == inputs).map(|spec| spec.key);
+                let keys = CHEATS.iter().filter(|spec| spec.whose().fits(inputs)).map(|spec| spec.key);
                 keys.collect::<Vec<_>>().join(", ")
             };
             let message = if arrangement.sends_inputs() {

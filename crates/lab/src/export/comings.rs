@@ -79,7 +79,12 @@ pub(super) static ENDED: Kind<(PeerId, EndedBy)> = Kind {
         machine(),
         tick(),
         key("connection", |_, (peer, _)| peer.to_string().into()),
-        Key { name: "why", says: "leave, silence, return, dismissal", get: |_, (_, why)| why.name().into() },
+        Key { name: "why", says: "leave, silence, return, dismissal, verdict", get: |_, (_, why)| why.name().into() },
+        Key {
+            name: "rule",
+            says: "of a verdict by which it ended: the rule",
+            get: |_, (_, why)| why.rule().map_or(Value::Null, |rule| rule.name().into()),
+        },
     ],
 };
 pub(super) static REFUSED: Kind<Denied> = Kind {

@@ -138,6 +138,7 @@ pub(super) fn rule(rule: &dyn Motion, server: &[f32], clients: &[f32]) -> Value 
         "tunables": rule.tunables().iter().enumerate().map(tunable).collect::<Vec<_>>(),
         "limits": {
             "level_mps": limits.level, "up_mps": limits.up, "down_mps": limits.down, "slack": limits.slack,
+            "fall_mps2": limits.fall, "kept_up_mps": limits.burst.map(|b| b.level), "burst_m": limits.burst.map(|b| b.metres),
         },
         "body": { "radius_m": body.radius, "height_m": body.height, "step_m": body.step },
         "moves": rule.moves(),

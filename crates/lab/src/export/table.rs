@@ -246,7 +246,7 @@ pub(super) static SETTLED: Kind<Correction> = Kind {
 };
 pub(super) static VERDICT: Kind<Verdict> = Kind {
     name: "verdict",
-    says: "the guard refused something; units by rule: metres for reach, sweep and pace, ticks for window and time",
+    says: "the guard refused something; units by rule: metres for reach, edge, sweep, support, pace, burst and step, ticks for window and time, datagrams for flood",
     keys: &[
         Key { name: "machine", says: "the accused's", get: |place, v| peer_name(place, v.peer) },
         key("entity", |place, v| entity_name(place, v.entity)),
@@ -259,7 +259,11 @@ pub(super) static VERDICT: Kind<Verdict> = Kind {
         key("slack", |_, v| json!(v.evidence.slack)),
         key("quantum", |_, v| json!(v.evidence.quantum)),
         key("gain_m", |_, v| json!(v.evidence.gain)),
-        Key { name: "answer", says: "ignored or pulledback", get: |_, v| v.answer.name().into() },
+        Key {
+            name: "answer",
+            says: "ignored, pulledback, noted, clamped, struck or disconnected",
+            get: |_, v| v.answer.name().into(),
+        },
     ],
 };
 pub(super) static PULLED_BACK: Kind<(EntityId, u8, Vec3)> = Kind {

@@ -8,8 +8,7 @@
 //! takes back what was gained after the tick from which it goes on.
 
 use velocitas_core::{
-    Answer, Fact, Ground, Input, InputKind, Motion, Provenance, Scene, Schema, Slide, Vec3, Verdict, checked_step,
-    slide,
+    Fact, Ground, Input, InputKind, Motion, Provenance, Scene, Schema, Slide, Vec3, Verdict, checked_step, slide,
 };
 
 use crate::ids::{MachineId, Part, RecordTick};
@@ -69,7 +68,7 @@ impl Trick {
     fn accused(&mut self, record: &Record, verdict: &Verdict) {
         let (from, to) = (record.cast.tick(verdict.evidence.from), record.cast.tick(verdict.evidence.to));
         self.caught |= self.ticks.is_some_and(|(first, last)| to >= first && from <= last);
-        if verdict.answer == Answer::PulledBack {
+        if verdict.answer.puts_back() {
             self.gains.retain(|(tick, _)| *tick <= from);
         }
     }

@@ -8,7 +8,10 @@
 //! It finds what is easy to find. It proves nothing.
 
 use serde::Serialize;
-use velocitas_core::{Ground, Input, InputKind, Limits, Motion, Rate, State, Vec3, vec3};
+use velocitas_core::{
+    Case, Evidence, Finding, Ground, Input, InputKind, Limits, Motion, Rate, Rule, Scene, State, Tick, Vec3, checks,
+    vec3,
+};
 
 use super::feel::RATES;
 use super::grounds::{GROUNDS, TestGround};
@@ -121,6 +124,26 @@ impl Found {
     }
 }
 
+/// How near to a verdict honest play was brought, by the guard's own checks.
+#[derive(Clone, Debug)]
+pub struct Guarded {
+    /// By which rule.
+    pub rule: Rule,
+    /// The nearest: what was measured, and what is allowed.
+    pub evidence: Evidence,
+    /// The tick rate at which it was.
+    pub tick_rate: u32,
+    /// The inputs that did it.
+    pub track: Track,
+}
+
+impl Guarded {
+    /// Whether it would have been accused.
+    pub fn exceeds(&self) -> bool {
+        self.evidence.is_exceeded()
+    }
+}
+
 /// What a search found.
 #[derive(Clone, Debug)]
 pub struct Envelope {
@@ -128,6 +151,8 @@ pub struct Envelope {
     pub limits: Limits,
     /// The furthest in each direction over each window, in that order.
     pub found: Vec<Found>,
+    /// How near to each of the guard's verdicts honest play came, where anything was measured.
+    pub guarded: Vec<Guarded>,
     /// Ticks simulated.
     pub ticks: u64,
     /// Steps that came out non-finite.
@@ -149,7 +174,8 @@ pub fn attack(rule: &dyn Motion, how: Attack, mut progress: impl FnMut(f64) -> b
     for (i, &(direction, window)) in targets.iter().enumerate() {
         let mut best: Option<(f32, Attempt)> = None;
         for restart in 0..how.restarts.max(1) {
-            let share = (i as f64 + f64::from(restart) / f64::from(how.restarts.max(1))) / targets.len() as f64;
+            let all = (targets.len() + PRESSED.len()) as f64;
+            let share = (i as f64 + f64::from(restart) / f64::from(how.restarts.max(1))) / all;
             if !progress(share) {
                 break;
             }
@@ -162,6 +188,7 @@ pub fn attack(rule: &dyn Motion, how: Attack, mut progress: impl FnMut(f64) -> b
         let Some((_, attempt)) = best else { break };
         found.push(search.told(direction, window, &limits, &attempt));
     }
+    let guarded = search.guarded(how, targets.len(), &mut progress);
     progress(1.0);
     let still = rule
         .schema()
@@ -169,7 +196,153 @@ pub fn attack(rule: &dyn Motion, how: Attack, mut progress: impl FnMut(f64) -> b
         .iter()
         .filter(|f| (f.lane..f.lane + f.shape.lanes()).all(|lane| search.changed & 1 << lane == 0));
     let still = still.map(|f| f.name).collect();
-    Envelope { limits, found, ticks: search.ticks, faults: search.faults, still }
+    Envelope { limits, found, guarded, ticks: search.ticks, faults: search.faults, still }
+}
+
+/// The rules against which play is pressed; the others are watched on the way.
+const PRESSED: [Rule; 3] = [Rule::Pace, Rule::Burst, Rule::Support];
+/// How long play is that presses them, in seconds: what is saved up is spent by then.
+const PLAYED: usize = 12;
+
+impl Search<'_> {
+    /// Presses play against the guard's own checks, and remembers of each rule the nearest.
+    fn guarded(&mut self, how: Attack, before: usize, progress: &mut impl FnMut(f64) -> bool) -> Vec<Guarded> {
+        let mut nearest: Vec<(Evidence, Attempt)> = Vec::new();
+        for (i, rule) in PRESSED.into_iter().enumerate() {
+            for restart in 0..how.restarts.max(1) {
+                let share = (i as f64 + f64::from(restart) / f64::from(how.restarts.max(1))) / PRESSED.len() as f64;
+                let (all, before) = ((before + PRESSED.len()) as f64, before as f64);
+                if !progress((before + share * PRESSED.len() as f64) / all) {
+                    break;
+                }
+                let luck = Chance::of(how.seed, Purpose::Attack, (before as usize + i) as u32, restart, 0);
+                self.press(rule, restart, how.climbs / 3, luck, &mut nearest);
+            }
+        }
+        let told = |(evidence, attempt): &(Evidence, Attempt)| Guarded {
+            rule: evidence.rule,
+            evidence: *evidence,
+            tick_rate: attempt.rate.hz(),
+            track: Track {
+                from: [0.0, 0.0, attempt.height],
+                ground: GROUNDS[attempt.ground].name.to_owned(),
+                about: format!(
+                    "{}: {:.3} {}, {:.3} are allowed",
+                    evidence.rule.name(),
+                    evidence.measured,
+                    evidence.rule.spec().unit,
+                    evidence.limit
+                ),
+                ..Track::of_ticks(self.rule, attempt.rate, &attempt.inputs)
+            },
+        };
+        nearest.sort_by_key(|(evidence, _)| evidence.rule);
+        nearest.iter().map(told).collect()
+    }
+
+    /// From one start to the nearest that small changes lead to.
+    fn press(
+        &mut self,
+        rule: Rule,
+        restart: u32,
+        climbs: u32,
+        mut luck: Chance,
+        nearest: &mut Vec<(Evidence, Attempt)>,
+    ) {
+        let rate = RATES[restart as usize % RATES.len()];
+        let rate = Rate::new(rate).unwrap_or_else(|| unreachable!("the rates compared are sound"));
+        let ground = (restart as usize / RATES.len()) % self.grounds.len();
+        let length = PLAYED * rate.hz() as usize;
+        let mut best = Attempt { ground, height: 0.0, rate, inputs: self.rhythm(length, &mut luck) };
+        let mut score = self.judged(rule, &best, nearest);
+        for _ in 0..climbs {
+            let mut changed = best.clone();
+            if luck.uniform() < 0.5 {
+                changed.inputs = self.rhythm(length, &mut luck);
+            } else {
+                let from = (luck.uniform() * length as f64) as usize;
+                let until = (from + 1 + (luck.uniform() * luck.uniform() * length as f64) as usize).min(length);
+                let with = self.rhythm(until - from, &mut luck);
+                changed.inputs[from..until].copy_from_slice(&with);
+            }
+            let new = self.judged(rule, &changed, nearest);
+            if new >= score {
+                (score, best) = (new, changed);
+            }
+        }
+    }
+
+    /// Two inputs in turn, in a rhythm, with presses at random: what is to be had from a budget is had by such.
+    fn rhythm(&self, length: usize, luck: &mut Chance) -> Vec<Input> {
+        let mut ahead = ahead(self.rule.schema());
+        let mut other = ahead;
+        for f in &self.rule.schema().input {
+            match f.kind {
+                InputKind::Held => {
+                    ahead.set_flag(f.lane, true);
+                    other.set_flag(f.lane, luck.uniform() < 0.3);
+                }
+                InputKind::Stick { .. } | InputKind::Axis { .. } if luck.uniform() < 0.2 => {
+                    other.set_real(f.lane, -ahead.real(f.lane));
+                }
+                _ => {}
+            }
+        }
+        let ticks = |luck: &mut Chance| 1 + (luck.uniform() * luck.uniform() * 240.0) as usize;
+        let (first, second) = (ticks(luck), ticks(luck));
+        let presses = if luck.uniform() < 0.5 { 0.0 } else { luck.uniform() };
+        let mut inputs = Vec::with_capacity(length);
+        for tick in 0..length {
+            let mut input = if tick % (first + second) < first { ahead } else { other };
+            for f in self.rule.schema().input.iter().filter(|f| f.kind == InputKind::Press) {
+                input.set_int(f.lane, u32::from(luck.uniform() < presses));
+            }
+            inputs.push(self.rule.schema().round_input(&input));
+        }
+        inputs
+    }
+
+    /// Puts a path to the guard's checks as if it were claimed tick by tick: the greatest share of what a rule allows.
+    fn judged(&mut self, rule: Rule, attempt: &Attempt, nearest: &mut Vec<(Evidence, Attempt)>) -> f32 {
+        let states: Vec<State> = self.states(attempt).iter().map(|s| self.rule.schema().round_state(s)).collect();
+        let most = self.rule.limits(self.tunables);
+        let mut checks = checks();
+        let mut best = 0.0;
+        for (i, pair) in states.windows(2).enumerate() {
+            let (before, told) = (&pair[0], &pair[1]);
+            let tick = Tick(i as u64 + 1);
+            let ground = &self.grounds[attempt.ground];
+            let scene = Scene { tick, dt: attempt.rate.dt(), ground, tunables: self.tunables };
+            let within = |state| self.rule.limits_in(&most, self.tunables, state, 0.0);
+            let limits = within(before).or(&within(told));
+            let case = Case {
+                scene: &scene,
+                motion: self.rule,
+                limits: &limits,
+                rate: attempt.rate,
+                from: Tick(i as u64),
+                tick,
+                arrived: tick,
+                start: before.vec3(0),
+                end: told.vec3(0),
+                before,
+                ago: 0,
+                told: Some(told),
+            };
+            for check in &mut checks {
+                let (Finding::Within(found) | Finding::Beyond(found, _)) = check.judge(&case) else { continue };
+                if found.rule == rule {
+                    best = velocitas_core::max(best, found.share());
+                }
+                match nearest.iter_mut().find(|(known, _)| known.rule == found.rule) {
+                    Some((known, with)) if found.share() > known.share() => (*known, *with) = (found, attempt.clone()),
+                    Some(_) => {}
+                    None => nearest.push((found, attempt.clone())),
+                }
+            }
+        }
+        best
+    }
 }
 
 /// What one climb is after.
@@ -237,13 +410,16 @@ impl Search<'_> {
     }
 
     fn path(&mut self, attempt: &Attempt) -> Vec<Vec3> {
-        let from = vec3(0.0, 0.0, attempt.height);
-        let begin: State = self.rule.spawn(from, 0.0);
+        self.states(attempt).iter().map(|state| state.vec3(0)).collect()
+    }
+
+    fn states(&mut self, attempt: &Attempt) -> Vec<State> {
+        let begin: State = self.rule.spawn(vec3(0.0, 0.0, attempt.height), 0.0);
         let mut trial = Trial::new(self.rule, &self.grounds[attempt.ground], self.tunables, attempt.rate, begin);
-        let path = std::iter::once(from)
+        let path = std::iter::once(begin)
             .chain(attempt.inputs.iter().map(|input| {
                 trial.step(input);
-                trial.state.vec3(0)
+                trial.state
             }))
             .collect();
         self.ticks += attempt.inputs.len() as u64;

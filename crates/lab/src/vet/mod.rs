@@ -10,7 +10,7 @@ mod feel;
 mod grounds;
 mod walk;
 
-pub use attack::{Attack, Direction, Envelope, Found, WINDOWS, attack};
+pub use attack::{Attack, Direction, Envelope, Found, Guarded, WINDOWS, attack};
 pub use feel::{Feel, RATES, feel};
 pub use grounds::{GROUNDS, TestGround};
 pub use walk::{Walked, walk};

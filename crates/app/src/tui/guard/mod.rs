@@ -100,7 +100,12 @@ impl View for Guard {
         let p = stage.palette;
         let counted = LabTime(self.nearness.counted().0 / 1_000_000_000 * 1_000_000_000);
         let dot = p.dot();
-        let title = format!("Guard {dot} how near to what is allowed {dot} counted up to {counted}");
+        let title = match stage.run.course().guard.naive {
+            None => format!("Guard {dot} how near to what is allowed {dot} counted up to {counted}"),
+            Some(row) => {
+                format!("Guard {dot} by `{}` in place of its own checks {dot} counted up to {counted}", row.name)
+            }
+        };
         let inner = frame(p, area, &title, buffer);
         let rules = self.rules();
         if rules.is_empty() {

@@ -2,7 +2,7 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_core::{Answer, Evidence, Rule};
+use velocitas_core::{Answer, Evidence};
 use velocitas_lab::nearness::Accusation;
 use velocitas_report::drawing::told;
 
@@ -63,16 +63,6 @@ fn times(evidence: &Evidence) -> String {
     }
 }
 
-/// Against which clock a rule holds what was claimed.
-const fn clock(rule: Rule) -> &'static str {
-    match rule {
-        Rule::Range | Rule::Conflict => "none",
-        Rule::Window => "the server's ticks",
-        Rule::Time => "ticks that have passed at the server",
-        Rule::Reach | Rule::Sweep | Rule::Pace | Rule::Step | Rule::State => "its own ticks, paid for by the server's",
-    }
-}
-
 fn evidence_of(stage: &Stage, it: &Accusation, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let evidence = &it.verdict.evidence;
@@ -92,6 +82,10 @@ fn evidence_of(stage: &Stage, it: &Accusation, area: Rect, buffer: &mut Buffer) 
     let ticks = if from == to { format!("{to}") } else { format!("{from} to {to}") };
     let answer = match it.verdict.answer {
         Answer::PulledBack => "put back".to_owned(),
+        Answer::Noted => "noted".to_owned(),
+        Answer::Clamped => "put where it could have got to".to_owned(),
+        Answer::Struck => "put back: a strike".to_owned(),
+        Answer::Disconnected => "may not play on".to_owned(),
         Answer::Ignored => "not used".to_owned(),
     };
     let gain = if evidence.gain > 0.0 { format!(", gained {} before", amount(evidence.gain)) } else { String::new() };
@@ -103,7 +97,7 @@ fn evidence_of(stage: &Stage, it: &Accusation, area: Rect, buffer: &mut Buffer) 
             format!("{}, {} what is allowed", amount(evidence.measured), times(evidence).replace('%', "% of")),
         ),
         ("allowed", allowed),
-        ("clock", clock(evidence.rule).to_owned()),
+        ("clock", spec.clock.to_owned()),
         ("answer", answer + &gain),
     ];
     let mut y = inner.y;

@@ -131,11 +131,7 @@ impl Deciding {
         self.epoch = pull.epoch;
         let newest = self.past.newest().unwrap_or(newest);
         let before = self.past.state();
-        let mut state = pull.state;
-        if let Some(before) = before.as_ref().filter(|_| !self.accounts) {
-            // Claims do not carry what only the owner knows, so the guard has no word on it.
-            context.schema(newest).keep_private(&mut state, before);
-        }
+        let state = pull.state;
         self.restart(newest, state);
         let moved = before.map(|before| {
             let divergence = before.vec3(0).distance(state.vec3(0));

@@ -1,14 +1,14 @@
 //! The authority steps after its owner with what that says was pressed, and holds its account against what comes of it.
 
-use super::ruling::{tell_measures, tell_outdated, tell_ruling};
+use super::ruling::{Sentence, tell_measures, tell_notes, tell_outdated, tell_ruling};
 use super::turn::{Arrival, Includes, Made, Turn, tell_used};
 use crate::data::{Input, State};
-use crate::event::{Fact, Sink, tell};
+use crate::event::Sink;
 use crate::ids::PeerId;
 use crate::server::claims::Heard;
 use crate::server::guard::{Audit, Auditor, Rules};
 use crate::tick::{Rate, Tick};
-use crate::verdict::{Answer, Evidence, Rule, Verdict};
+use crate::verdict::{Evidence, Rule};
 use crate::wire::{Account, MAX_REPEATS};
 use crate::world::Entity;
 
@@ -33,10 +33,7 @@ impl Accounting {
         sink: &mut S,
     ) -> Heard {
         let schema = |back: usize| arrival.layouts.schema(kind, ticks.0.offset(-(back as i64)).wire());
-        let mut accuse = |evidence| {
-            let (peer, entity, tick) = (arrival.peer, account.entity, arrival.ticks.newest());
-            tell(sink, Fact::Verdict(Verdict { peer, entity, tick, evidence, answer: Answer::Ignored }));
-        };
+        let mut accuse = |evidence| arrival.accuse(account.entity, evidence, sink);
         for (back, input) in account.inputs[..account.count].iter().enumerate() {
             if let Some((length, most)) = schema(back).input_beyond_range(input) {
                 let tick = ticks.0.offset(-(back as i64));
@@ -63,16 +60,18 @@ impl Accounting {
         sink: &mut S,
     ) -> Made {
         let (tick, before) = (turn.scene.tick, entity.state.vec3(0));
-        let rules = Rules { timeline: turn.timeline, kind: entity.kind(), rate: turn.rate };
+        let rules = Rules { timeline: turn.timeline, kind: entity.kind(), rate: turn.rate, policy: turn.policy };
         let Audit { ruling, provenance, input, contacts, teleported } = self.auditor.audit(&rules, tick);
         entity.state = *self.auditor.state();
         let whose = (peer, entity.id(), tick);
         tell_used(self.auditor.has_begun(tick), whose, provenance, input.as_ref(), sink);
         tell_measures(whose, self.auditor.measures(), sink);
+        tell_notes(whose, self.auditor.notes(), sink);
         tell_outdated(whose, self.auditor.let_go(), sink);
         let moved = (before, entity.state.vec3(0));
         let cut = tell_ruling(whose, &ruling, self.auditor.epoch(), moved, sink);
-        Made { contacts, teleported: teleported || cut }
+        let sentence = Sentence::of_ruling(&ruling).map(|sentence| (peer, sentence));
+        Made { contacts, teleported: teleported || cut, sentence }
     }
 
     pub(super) fn includes(&self) -> Includes {

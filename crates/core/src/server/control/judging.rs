@@ -1,12 +1,13 @@
 //! The authority takes over what an owner says of where it is, if the guard finds it lawful.
 
-use super::ruling::{tell_measures, tell_outdated, tell_ruling};
+use super::ruling::{Sentence, tell_measures, tell_notes, tell_outdated, tell_ruling};
 use super::turn::{Includes, Made, Turn, tell_used};
 use crate::data::State;
 use crate::event::Sink;
 use crate::ids::PeerId;
+use crate::policy::Policy;
 use crate::server::claims::Heard;
-use crate::server::guard::Guard;
+use crate::server::guard::{Guard, Watched};
 use crate::tick::{Rate, Tick};
 use crate::wire::Claim;
 use crate::world::Entity;
@@ -18,8 +19,8 @@ pub(in crate::server) struct Judging {
 }
 
 impl Judging {
-    pub(super) fn new(rate: Rate, state: State) -> Self {
-        Self { guard: Guard::new(rate, state) }
+    pub(super) fn new(rate: Rate, state: State, policy: &Policy) -> Self {
+        Self { guard: Guard::new(rate, state, policy) }
     }
 
     pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Heard {
@@ -34,16 +35,19 @@ impl Judging {
         sink: &mut S,
     ) -> Made {
         let (tick, before) = (turn.scene.tick, entity.state);
-        let (ruling, provenance) =
-            self.guard.judge(&turn.scene, (turn.motion, turn.limits), turn.rate, &mut entity.state);
+        let Turn { scene, motion, limits: most, rate, policy, .. } = *turn;
+        let watched = Watched { scene: &scene, motion, most, rate, policy };
+        let (ruling, provenance) = self.guard.judge(&watched, &mut entity.state);
         let id = entity.id();
         tell_used(self.guard.claims().has_begun(tick), (peer, id, tick), provenance, None, sink);
         let whose = (peer, id, tick);
         tell_measures(whose, self.guard.measures(), sink);
+        tell_notes(whose, self.guard.notes(), sink);
         tell_outdated(whose, self.guard.let_go(), sink);
         let moved = (before.vec3(0), entity.state.vec3(0));
         let teleported = tell_ruling(whose, &ruling, self.guard.claims().epoch, moved, sink);
-        Made { teleported, ..Made::default() }
+        let sentence = Sentence::of_ruling(&ruling).map(|sentence| (peer, sentence));
+        Made { teleported, sentence, ..Made::default() }
     }
 
     pub(super) fn includes(&self) -> Includes {

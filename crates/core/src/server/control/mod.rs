@@ -13,6 +13,7 @@ use believing::Believing;
 use judging::Judging;
 use stepping::Stepping;
 
+pub(super) use ruling::{Sentence, tell_ignored};
 pub(super) use stepping::stepped;
 pub(super) use turn::{Arrival, Includes, Made, Margins, Turn};
 
@@ -21,6 +22,7 @@ use crate::arrangement::Authority;
 use crate::data::State;
 use crate::event::{InputFate, Sink};
 use crate::ids::{EntityId, PeerId};
+use crate::policy::Policy;
 use crate::tick::{Rate, Tick};
 use crate::wire::{Account, Claim, Inputs};
 use crate::world::Entity;
@@ -35,11 +37,11 @@ pub(super) enum Control {
 }
 
 impl Control {
-    pub(super) fn new(authority: Authority, rate: Rate, state: State) -> Self {
+    pub(super) fn new(authority: Authority, rate: Rate, state: State, policy: &Policy) -> Self {
         match authority {
             Authority::Step => Self::Stepping(Stepping::default()),
             Authority::Believe => Self::Believing(Believing::new(state)),
-            Authority::Judge => Self::Judging(Box::new(Judging::new(rate, state))),
+            Authority::Judge => Self::Judging(Box::new(Judging::new(rate, state, policy))),
             Authority::Restep => Self::Accounting(Box::new(Accounting::new(rate, state))),
         }
     }

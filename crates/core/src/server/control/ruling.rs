@@ -2,16 +2,17 @@
 
 use crate::event::{Fact, InputFact, InputFate, Sink, measured, tell, tell_input};
 use crate::ids::{EntityId, PeerId};
+use crate::policy::{Policy, Response};
 use crate::server::guard::Ruling;
 use crate::tick::Tick;
 use crate::vec3::Vec3;
-use crate::verdict::{Answer, Evidence, Measure, Verdict};
+use crate::verdict::{Answer, Evidence, Measure, Rule, Verdict};
 
 /// Put back by more metres than this, an entity is drawn as a cut.
 const CUT: f32 = 0.5;
 
 /// Whose word was ruled on, and when.
-pub(super) type Whose = (PeerId, EntityId, Tick);
+pub(in crate::server) type Whose = (PeerId, EntityId, Tick);
 
 /// Tells that what was said of these ticks goes on from before a pull back.
 pub(super) fn tell_outdated<S: Sink>((peer, entity, _): Whose, ticks: Vec<Tick>, sink: &mut S) {
@@ -23,6 +24,67 @@ pub(super) fn tell_outdated<S: Sink>((peer, entity, _): Whose, ticks: Vec<Tick>,
 /// Tells what was measured.
 pub(super) fn tell_measures<S: Sink>((peer, entity, _): Whose, found: impl Iterator<Item = Evidence>, sink: &mut S) {
     found.for_each(|evidence| measured(sink, Measure { peer, entity, evidence }));
+}
+
+/// What was done, in the words of a verdict on where somebody was.
+const fn answer(response: Response) -> Answer {
+    match response {
+        Response::Note => Answer::Noted,
+        Response::Clamp => Answer::Clamped,
+        Response::PullBack => Answer::PulledBack,
+        Response::Strike => Answer::Struck,
+        Response::Disconnect => Answer::Disconnected,
+    }
+}
+
+/// Tells what was only written down.
+pub(super) fn tell_notes<S: Sink>((peer, entity, tick): Whose, notes: impl Iterator<Item = Evidence>, sink: &mut S) {
+    for evidence in notes {
+        tell(sink, Fact::Verdict(Verdict { peer, entity, tick, evidence, answer: Answer::Noted }));
+    }
+}
+
+/// Tells of an input that was not used, and says what else is to be done about it.
+pub(in crate::server) fn tell_ignored<S: Sink>(
+    (peer, entity, tick): Whose,
+    evidence: Evidence,
+    policy: &Policy,
+    sink: &mut S,
+) -> Option<Sentence> {
+    let response = policy.response(evidence.rule);
+    let answer = match response {
+        Response::Note | Response::Clamp | Response::PullBack => Answer::Ignored,
+        Response::Strike | Response::Disconnect => answer(response),
+    };
+    tell(sink, Fact::Verdict(Verdict { peer, entity, tick, evidence, answer }));
+    Sentence::of(evidence.rule, response)
+}
+
+/// What a verdict means for the player, beside what becomes of its entity.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(in crate::server) enum Sentence {
+    /// It counts.
+    Strike(Rule),
+    /// It ends here.
+    Disconnect(Rule),
+}
+
+impl Sentence {
+    pub(super) const fn of(rule: Rule, response: Response) -> Option<Self> {
+        match response {
+            Response::Strike => Some(Self::Strike(rule)),
+            Response::Disconnect => Some(Self::Disconnect(rule)),
+            Response::Note | Response::Clamp | Response::PullBack => None,
+        }
+    }
+
+    /// That of a ruling.
+    pub(super) const fn of_ruling(ruling: &Ruling) -> Option<Self> {
+        match ruling {
+            Ruling::Guilty(evidence, response) => Self::of(evidence.rule, *response),
+            Ruling::Lawful | Ruling::Resync => None,
+        }
+    }
 }
 
 /// Tells of a ruling that was not lawful, and of the pull back that it begins. Says whether the entity is drawn as a cut.
@@ -43,8 +105,8 @@ pub(super) fn tell_ruling<S: Sink>(
             tell(sink, Fact::Resync { peer, entity, tick });
             false
         }
-        Ruling::Guilty(evidence) => {
-            tell(sink, Fact::Verdict(Verdict { peer, entity, tick, evidence, answer: Answer::PulledBack }));
+        Ruling::Guilty(evidence, response) => {
+            tell(sink, Fact::Verdict(Verdict { peer, entity, tick, evidence, answer: answer(response) }));
             before.distance(to) > CUT
         }
     }

@@ -10,7 +10,7 @@ use crate::motion::checked_step;
 use crate::server::input_buffer::{InputBuffer, Taken};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
-use crate::verdict::{Answer, Evidence, Rule, Verdict};
+use crate::verdict::{Evidence, Rule};
 use crate::wire::Inputs;
 use crate::world::Entity;
 
@@ -47,11 +47,7 @@ impl Stepping {
     ) {
         // Ticks the clock has already called for count as simulated only once they are.
         let simulated = arrival.ticks.newest();
-        let accuse = |sink: &mut S, evidence| {
-            let (peer, entity) = (arrival.peer, inputs.entity);
-            let answer = Answer::Ignored;
-            tell(sink, Fact::Verdict(Verdict { peer, entity, tick: simulated, evidence, answer }));
-        };
+        let accuse = |sink: &mut S, evidence| arrival.accuse(inputs.entity, evidence, sink);
         for back in (0..inputs.count).rev() {
             let tick = newest.offset(-(back as i64));
             let input = inputs.inputs[back];
@@ -146,7 +142,7 @@ pub(in crate::server) fn stepped<S: Sink>(turn: &Turn<'_>, entity: &mut Entity, 
     match checked_step(turn.motion, &turn.scene, &before, input) {
         Ok(step) => {
             entity.state = step.state;
-            Made { contacts: step.contacts, teleported: step.teleported || put.is_some() }
+            Made { contacts: step.contacts, teleported: step.teleported || put.is_some(), sentence: None }
         }
         Err(field) => {
             tell(sink, Fact::StepFault { entity: entity.id(), tick: turn.scene.tick, field });

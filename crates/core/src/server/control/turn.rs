@@ -1,13 +1,18 @@
 //! What controls need of the server, and what they tell.
 
+use std::cell::Cell;
+
+use super::ruling::{Sentence, tell_ignored};
 use crate::data::Input;
 use crate::event::{InputFact, InputFate, Provenance, Sink, tell_input};
 use crate::ground::Contacts;
 use crate::ids::{EntityId, PeerId};
 use crate::motion::{Limits, Motion, Scene};
+use crate::policy::Policy;
 use crate::session::{Layouts, Timeline};
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::tick_loop::TickLoop;
+use crate::verdict::Evidence;
 
 /// The circumstances of an arrival.
 pub(in crate::server) struct Arrival<'a> {
@@ -18,6 +23,10 @@ pub(in crate::server) struct Arrival<'a> {
     /// Datagrams heard by the server so far.
     pub(in crate::server) heard: u64,
     pub(in crate::server) peer: PeerId,
+    /// What the guard answers.
+    pub(in crate::server) policy: &'a Policy,
+    /// What is to become of the player for what it said.
+    pub(in crate::server) sentence: Cell<Option<Sentence>>,
     /// Of any kind at any tick around now.
     pub(in crate::server) layouts: Layouts<'a>,
 }
@@ -26,6 +35,14 @@ impl Arrival<'_> {
     /// Whether the server will pass over a tick: it stood still when its time came.
     pub(super) fn is_dropped(&self, tick: Tick) -> bool {
         tick > self.ticks.newest() && tick < self.ticks.first_due(self.now)
+    }
+
+    /// Tells of an input that breaks a rule, which is not used.
+    pub(super) fn accuse<S: Sink>(&self, entity: EntityId, evidence: Evidence, sink: &mut S) {
+        let whose = (self.peer, entity, self.ticks.newest());
+        if let Some(sentence) = tell_ignored(whose, evidence, self.policy, sink) {
+            self.sentence.set(Some(sentence));
+        }
     }
 
     /// Tells what becomes of an input or claim.
@@ -79,8 +96,10 @@ pub(in crate::server) struct Turn<'a> {
     pub(in crate::server) motion: &'a dyn Motion,
     /// What held at ticks before it.
     pub(in crate::server) timeline: &'a Timeline,
-    /// What it can lawfully reach.
+    /// What it can lawfully reach, in whatever state.
     pub(in crate::server) limits: &'a Limits,
+    /// What the guard looks at and answers.
+    pub(in crate::server) policy: &'a Policy,
     pub(in crate::server) rate: Rate,
     /// For so many ticks made-up input holds keys down.
     pub(in crate::server) hold: u32,
@@ -91,6 +110,8 @@ pub(in crate::server) struct Turn<'a> {
 pub(in crate::server) struct Made {
     pub(in crate::server) contacts: Contacts,
     pub(in crate::server) teleported: bool,
+    /// What is to become of a player.
+    pub(in crate::server) sentence: Option<(PeerId, Sentence)>,
 }
 
 /// What of its owner's a state includes.

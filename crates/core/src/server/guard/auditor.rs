@@ -4,16 +4,21 @@
 //! the same bits, so whatever the owner says of its state beyond the tolerances of its fields is not what was pressed. Where the
 //! account has a hole that nothing repeated, nobody can step through it: the owner may have been passed over (then it stood still,
 //! and what follows agrees), or else it is taken at its word as far as reach, sweep and ranges allow, for a twentieth of the ticks
-//! at most. What is beyond that is a resync, not a verdict: holes are the link's.
+//! at most. What is beyond that is a resync, not a verdict: holes are the link's. Where a verdict is only to be noted, the owner is
+//! believed.
 
 use super::bank::{Bank, Charge};
-use super::case::Case;
-use super::sweep::{self, Swept};
-use super::{Claims, Ruling, reach};
+use super::case::{Case, Check, Finding};
+use super::edge::Edge;
+use super::reach::Reach;
+use super::sweep::Sweep;
+use super::trust::Trust;
+use super::{Claims, Noted, Ruling};
 use crate::data::{Input, State};
 use crate::event::Provenance;
 use crate::ground::Contacts;
 use crate::motion::{Motion, Scene, checked_step};
+use crate::policy::{Policy, Response};
 use crate::schema::{Schema, Shape};
 use crate::server::claims::{Heard, Said, Word};
 use crate::session::Timeline;
@@ -47,6 +52,7 @@ pub(in crate::server) struct Rules<'a> {
     pub(in crate::server) timeline: &'a Timeline,
     pub(in crate::server) kind: u8,
     pub(in crate::server) rate: Rate,
+    pub(in crate::server) policy: &'a Policy,
 }
 
 impl<'a> Rules<'a> {
@@ -60,33 +66,6 @@ impl<'a> Rules<'a> {
 
     fn schema(&self, tick: Tick) -> &'a Schema {
         self.motion(tick).schema()
-    }
-}
-
-/// How much of an account may be taken at its word: of twenty ticks one, saved up to a second.
-#[derive(Clone, Copy, Debug)]
-struct Trust {
-    /// In twentieths of a tick.
-    balance: u64,
-    cap: u64,
-}
-
-impl Trust {
-    const PARTS: u64 = 20;
-
-    fn new(rate: Rate) -> Self {
-        let cap = u64::from(rate.hz()) * Self::PARTS;
-        Self { balance: cap, cap }
-    }
-
-    fn gain(&mut self) {
-        self.balance = (self.balance + 1).min(self.cap);
-    }
-
-    fn pay(&mut self, ticks: u64) -> bool {
-        let left = self.balance.checked_sub(ticks.saturating_mul(Self::PARTS));
-        self.balance = left.unwrap_or(self.balance);
-        left.is_some()
     }
 }
 
@@ -118,6 +97,9 @@ pub(in crate::server) struct Auditor {
     holes: u64,
     /// What was measured since it was last asked.
     measures: Vec<Evidence>,
+    /// What was noted since it was last asked.
+    notes: Vec<Evidence>,
+    noted: Noted,
 }
 
 impl Auditor {
@@ -132,6 +114,8 @@ impl Auditor {
             base: state,
             holes: 0,
             measures: Vec::new(),
+            notes: Vec::new(),
+            noted: Noted::default(),
         }
     }
 
@@ -203,7 +187,9 @@ impl Auditor {
                 }
                 Charge::Waits => break,
                 Charge::TooLong => Ruling::Resync,
-                Charge::Overdrawn => Ruling::Guilty(Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0)),
+                Charge::Overdrawn => {
+                    Ruling::guilty(rules.policy, Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0))
+                }
             };
             if !matches!(ruling, Ruling::Lawful) {
                 self.put_back(rules.schema(tick));
@@ -237,7 +223,14 @@ impl Auditor {
             let [place, state] = differs(schema, (since, tick), &self.good, &told);
             self.measures.extend([place, state]);
             if !schema.agrees(&self.good, &told) {
-                return Ruling::Guilty(if place.is_exceeded() { place } else { state });
+                let evidence = if place.is_exceeded() { place } else { state };
+                if rules.policy.response(evidence.rule) != Response::Note {
+                    return Ruling::guilty(rules.policy, evidence);
+                }
+                if self.noted.is_due(evidence.rule, tick, rules.rate) {
+                    self.notes.push(evidence);
+                }
+                self.good = told;
             }
         } else if self.good != told {
             // Nearly the same is not the same: a vehicle that was a little elsewhere would be ever farther away. All of the stretch
@@ -245,7 +238,7 @@ impl Auditor {
             if !self.trust.pay(tick.since(since).unsigned_abs()) {
                 return Ruling::Resync;
             }
-            let ruling = believable(rules, (since, tick), self.base.vec3(0), &told);
+            let ruling = believable(rules, (since, tick), &self.base, &told);
             if !matches!(ruling, Ruling::Lawful) {
                 self.good = self.base;
                 return ruling;
@@ -276,6 +269,11 @@ impl Auditor {
         self.measures.drain(..)
     }
 
+    /// What was noted since it was last asked.
+    pub(in crate::server) fn notes(&mut self) -> std::vec::Drain<'_, Evidence> {
+        self.notes.drain(..)
+    }
+
     /// The authority's state.
     pub(in crate::server) const fn state(&self) -> &State {
         &self.good
@@ -283,14 +281,29 @@ impl Auditor {
 }
 
 /// Whether somebody who was somewhere may say so of a later tick, when nobody knows what was pressed between.
-fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), start: Vec3, told: &State) -> Ruling {
+fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), base: &State, told: &State) -> Ruling {
     let (motion, scene) = (rules.motion(tick), rules.scene(tick));
     let schema = motion.schema();
     let limits = rules.timeline.limits_at(tick, rules.kind);
-    let case = Case { scene: &scene, motion, limits, rate: rules.rate, from, tick, start, end: told.vec3(0) };
-    let reach = reach::judge(&case);
-    if reach.is_exceeded() {
-        return Ruling::Guilty(reach);
+    let case = Case {
+        scene: &scene,
+        motion,
+        limits,
+        rate: rules.rate,
+        from,
+        tick,
+        arrived: tick,
+        start: base.vec3(0),
+        end: told.vec3(0),
+        before: base,
+        ago: 0,
+        told: Some(told),
+    };
+    if let Finding::Beyond(evidence, _) = Reach.judge(&case) {
+        return Ruling::guilty(rules.policy, evidence);
+    }
+    if let Finding::Beyond(evidence, _) = Edge.judge(&case) {
+        return Ruling::guilty(rules.policy, evidence);
     }
     // What a field cannot hold nobody has.
     let holds = schema.state.iter().all(|f| match f.shape {
@@ -298,7 +311,8 @@ fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), start: Vec3, told: 
         _ => (f.lane..f.lane + f.shape.lanes())
             .all(|lane| (told.real(lane) - f.wire.round(told.real(lane))).abs() <= f.wire.step()),
     });
-    if matches!(sweep::judge(&case), Swept::Met(_)) || !holds { Ruling::Resync } else { Ruling::Lawful }
+    let is_clear = matches!(Sweep.judge(&case), Finding::Nothing);
+    if is_clear && holds { Ruling::Lawful } else { Ruling::Resync }
 }
 
 /// What differs: the place, and the field that is off by the most of its tolerances.
@@ -329,7 +343,8 @@ mod tests {
         let kinds = Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema");
         let timeline = Timeline::new(Ingredients::new(Arc::new(Ground::flat(500.0)), &kinds));
         let rate = Rate::new(60).expect("60 Hz");
-        let rules = Rules { timeline: &timeline, kind: 0, rate };
+        let policy = Policy::default();
+        let rules = Rules { timeline: &timeline, kind: 0, rate, policy: &policy };
         // Standing on the ground as the rule has it stand.
         let begin = Walker::new().spawn(vec3(0.0, 0.0, 0.0), 0.0);
         let start = (0..30)
@@ -362,7 +377,7 @@ mod tests {
                     (since, x) = (now, auditor.state().vec3(0).x);
                     newest = now.offset(stride as i64);
                 }
-                Ruling::Guilty(evidence) => panic!("{evidence:?}"),
+                Ruling::Guilty(evidence, _) => panic!("{evidence:?}"),
             }
         }
         (auditor.state().vec3(0).x, resyncs)

@@ -1,41 +1,130 @@
-//! One claim against the last accepted one.
+//! One claim against the last accepted one, and what is found of it.
 
+use std::fmt;
+
+use crate::data::State;
 use crate::motion::{Limits, Motion, Scene};
 use crate::tick::{Rate, Tick};
 use crate::vec3::Vec3;
 use crate::verdict::{Evidence, Rule};
 
 /// One claim.
-pub(super) struct Case<'a> {
-    pub(super) scene: &'a Scene<'a>,
-    pub(super) motion: &'a dyn Motion,
-    pub(super) limits: &'a Limits,
-    pub(super) rate: Rate,
-    pub(super) from: Tick,
-    pub(super) tick: Tick,
-    pub(super) start: Vec3,
-    pub(super) end: Vec3,
+#[derive(Clone, Copy)]
+pub struct Case<'a> {
+    /// What held at the server when the claim's turn came; its tick is the server's.
+    pub scene: &'a Scene<'a>,
+    /// The rule by which it moves.
+    pub motion: &'a dyn Motion,
+    /// What that allows, in the states that it is known to have been in.
+    pub limits: &'a Limits,
+    /// Ticks a second.
+    pub rate: Rate,
+    /// The tick of the last claim accepted.
+    pub from: Tick,
+    /// The tick that is claimed.
+    pub tick: Tick,
+    /// The server's tick in which the claim arrived.
+    pub arrived: Tick,
+    /// Where it was then.
+    pub start: Vec3,
+    /// Where it says it was in its tick.
+    pub end: Vec3,
+    /// The last state it told and that was accepted.
+    pub before: &'a State,
+    /// Ticks from that to `from`.
+    pub ago: u64,
+    /// The state it tells with this one, if any: only a message's newest tick carries one.
+    pub told: Option<&'a State>,
 }
 
 impl Case<'_> {
-    pub(super) fn seconds(&self) -> f32 {
+    /// Ticks from the last claim to this: more than one where some were lost.
+    pub const fn ticks(&self) -> u64 {
+        self.tick.since(self.from).unsigned_abs()
+    }
+
+    /// Whether ticks before it were lost for good.
+    pub const fn has_hole(&self) -> bool {
+        self.ticks() > 1
+    }
+
+    /// The time it took, by its owner's ticks.
+    pub fn seconds(&self) -> f32 {
         self.tick.since(self.from) as f32 * self.scene.dt
     }
 
     /// The step of the wire in which places are told, in metres.
-    pub(super) fn quantum(&self) -> f32 {
+    pub fn quantum(&self) -> f32 {
         self.motion.schema().state[0].wire.step()
     }
 
+    /// What rounding makes of a distance at most, in metres.
+    pub fn rounding(&self) -> f32 {
+        self.quantum() * std::f32::consts::SQRT_2
+    }
+
     /// The longest way along the ground that is lawful, rounding included.
-    pub(super) fn lawful_way(&self) -> f32 {
-        self.limits.level * (1.0 + self.limits.slack) * self.seconds() + self.quantum() * std::f32::consts::SQRT_2
+    pub fn lawful_way(&self) -> f32 {
+        self.limits.level * (1.0 + self.limits.slack) * self.seconds() + self.rounding()
+    }
+
+    /// Whether it says that it stands on something.
+    pub fn stands(&self) -> bool {
+        self.carries(self.end)
+    }
+
+    /// Whether it stood on something before.
+    pub fn stood(&self) -> bool {
+        self.carries(self.start)
+    }
+
+    fn carries(&self, at: Vec3) -> bool {
+        self.scene.ground.carries(&self.motion.body(), at, crate::ground::SKIN + 2.0 * self.quantum())
     }
 
     /// What a rule measured of this claim against what it allows.
-    pub(super) fn evidence(&self, rule: Rule, measured: f32, limit: f32) -> Evidence {
-        let quantum = self.quantum() * std::f32::consts::SQRT_2;
+    pub fn evidence(&self, rule: Rule, measured: f32, limit: f32) -> Evidence {
         let slack = self.limits.slack;
-        Evidence { slack, quantum, ..Evidence::plain(rule, (self.from, self.tick), measured, limit) }
+        Evidence { slack, quantum: self.rounding(), ..Evidence::plain(rule, (self.from, self.tick), measured, limit) }
+    }
+
+    /// What was measured, found lawful or not.
+    pub fn finding(&self, rule: Rule, measured: f32, limit: f32) -> Finding {
+        let evidence = self.evidence(rule, measured, limit);
+        if evidence.is_exceeded() { Finding::Beyond(evidence, None) } else { Finding::Within(evidence) }
+    }
+}
+
+/// What a check finds of a claim.
+#[derive(Clone, Copy, Debug)]
+pub enum Finding {
+    /// There is nothing to measure.
+    Nothing,
+    /// It is lawful.
+    Within(Evidence),
+    /// It is not. Where all of it can be undone, the place to go back to.
+    Beyond(Evidence, Option<Vec3>),
+    /// What could tell was lost: it may be believed now and then, not always.
+    Untold(Evidence),
+    /// What could tell was lost, and it cannot be believed.
+    Hole,
+}
+
+/// A check of claims: one rule of the guard, with what it remembers of one owner. What is given is told in words, never in place of a
+/// verdict: checks say what they find, the guard answers.
+pub trait Check: fmt::Debug + Send + Sync {
+    /// Looks at a claim that comes after all it has seen.
+    fn judge(&mut self, case: &Case<'_>) -> Finding;
+
+    /// The owner was put somewhere: what came before leads there no more.
+    fn clear(&mut self) {}
+
+    /// Another that remembers the same.
+    fn copy(&self) -> Box<dyn Check>;
+}
+
+impl Clone for Box<dyn Check> {
+    fn clone(&self) -> Self {
+        self.copy()
     }
 }

@@ -2,54 +2,70 @@
 
 use std::collections::VecDeque;
 
-use super::case::Case;
+use super::case::{Case, Check, Finding};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
 use crate::verdict::{Evidence, Rule};
 
-/// Where the path was, an eighth of a second apart.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Pace {
-    path: VecDeque<(Tick, Vec3)>,
+/// Chords of a second.
+pub(super) const CHORDS: i64 = 8;
+
+/// An end of a chord.
+#[derive(Clone, Copy, Debug)]
+struct Corner {
+    tick: Tick,
+    at: Vec3,
+    /// Metres that were lawful since the corner before.
+    lawful: f32,
 }
 
-impl Pace {
-    /// Takes the path on, and measures once it is a second long.
-    pub(super) fn judge(&mut self, case: &Case<'_>) -> Option<Evidence> {
+/// The rule: where the path was, an eighth of a second apart.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Pace {
+    path: VecDeque<Corner>,
+    /// Metres that were lawful since the last corner.
+    lawful: f32,
+}
+
+impl Check for Pace {
+    /// Takes the path on, and measures once it is a second long, against what the states it went through allowed.
+    fn judge(&mut self, case: &Case<'_>) -> Finding {
         let hz = i64::from(case.rate.hz());
-        let chord = (hz / 8).max(1);
+        let chord = (hz / CHORDS).max(1);
         if self.path.is_empty() {
-            self.path.push_back((case.from, case.start));
+            self.path.push_back(Corner { tick: case.from, at: case.start, lawful: 0.0 });
         }
-        if self.path.back().is_some_and(|(tick, _)| case.tick.since(*tick) < chord) {
-            return None;
+        self.lawful += case.limits.level * case.seconds();
+        if self.path.back().is_some_and(|last| case.tick.since(last.tick) < chord) {
+            return Finding::Nothing;
         }
-        self.path.push_back((case.tick, case.end));
-        while self.path.len() > 2 && case.tick.since(self.path[1].0) >= hz {
+        self.path.push_back(Corner { tick: case.tick, at: case.end, lawful: std::mem::take(&mut self.lawful) });
+        while self.path.len() > 2 && case.tick.since(self.path[1].tick) >= hz {
             self.path.pop_front();
         }
-        let (first, _) = self.path[0];
-        let ticks = case.tick.since(first);
-        if ticks < hz {
-            return None;
+        let first = self.path[0];
+        if case.tick.since(first.tick) < hz {
+            return Finding::Nothing;
         }
-        let way = |a: &(Tick, Vec3), b: &(Tick, Vec3)| (b.1 - a.1).level().length();
+        let way = |a: &Corner, b: &Corner| (b.at - a.at).level().length();
         let measured: f32 = self.path.iter().zip(self.path.iter().skip(1)).map(|(a, b)| way(a, b)).sum();
         let of_one = case.evidence(Rule::Pace, measured, 0.0);
         let quantum = of_one.quantum * (self.path.len() - 1) as f32;
-        let lawful = case.limits.level * ticks as f32 * case.scene.dt;
+        let lawful: f32 = self.path.iter().skip(1).map(|corner| corner.lawful).sum();
         let limit = lawful * (1.0 + case.limits.slack) + quantum;
-        // All of it is taken back: the owner returns to where the second began.
-        let gain = if measured > limit { measured - lawful } else { 0.0 };
-        Some(Evidence { from: first, limit, quantum, gain, ..of_one })
+        let evidence = Evidence { from: first.tick, limit, quantum, ..of_one };
+        if evidence.is_exceeded() {
+            // All of it is taken back: the owner returns to where the second began.
+            return Finding::Beyond(Evidence { gain: measured - lawful, ..evidence }, Some(first.at));
+        }
+        Finding::Within(evidence)
     }
 
-    /// Where the second began.
-    pub(super) fn first(&self) -> Option<Vec3> {
-        self.path.front().map(|(_, at)| *at)
+    fn clear(&mut self) {
+        *self = Self::default();
     }
 
-    pub(super) fn clear(&mut self) {
-        self.path.clear();
+    fn copy(&self) -> Box<dyn Check> {
+        Box::new(self.clone())
     }
 }

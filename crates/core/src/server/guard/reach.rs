@@ -1,18 +1,25 @@
 //! Reach: one claim's displacement over its ticks.
 
-use super::case::Case;
-use crate::verdict::{Evidence, Rule};
+use super::case::{Case, Check, Finding};
+use crate::verdict::Rule;
 
-/// How far it went, along the ground, up or down: whichever is the most of what is lawful. A step up or down an edge happens at once.
-pub(super) fn judge(case: &Case<'_>) -> Evidence {
-    let limits = case.limits;
-    let moved = case.end - case.start;
-    let slack = 1.0 + limits.slack;
-    let edge = case.motion.body().step + case.quantum();
-    let up = limits.up * slack * case.seconds() + edge;
-    let down = limits.down * slack * case.seconds() + edge;
-    let ways = [(moved.level().length(), case.lawful_way()), (moved.z, up), (-moved.z, down)];
-    let share = |(measured, limit): (f32, f32)| measured / limit;
-    let (measured, limit) = ways.into_iter().fold(ways[0], |a, b| if share(b) > share(a) { b } else { a });
-    case.evidence(Rule::Reach, measured, limit)
+/// The rule.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Reach;
+
+impl Check for Reach {
+    /// How far it went along the ground or down, whichever is the most of what is lawful. A step down an edge happens at once; up is
+    /// [`Edge`](super::edge::Edge)'s.
+    fn judge(&mut self, case: &Case<'_>) -> Finding {
+        let moved = case.end - case.start;
+        let fall = case.limits.down * (1.0 + case.limits.slack) * case.seconds();
+        let down = (-moved.z, fall + case.motion.body().step + case.quantum());
+        let level = (moved.level().length(), case.lawful_way());
+        let (measured, limit) = if down.0 / down.1 > level.0 / level.1 { down } else { level };
+        case.finding(Rule::Reach, measured, limit)
+    }
+
+    fn copy(&self) -> Box<dyn Check> {
+        Box::new(*self)
+    }
 }

@@ -1,11 +1,12 @@
 //! Sweep: whether anything solid is in the way of what is claimed, and whether it could be gone round.
 
-use super::case::Case;
+use super::case::{Case, Check, Finding};
 use crate::body::Body;
 use crate::float::{max, min};
 use crate::ground::{SKIN, Solid, SolidId};
 use crate::motion::Scene;
 use crate::vec3::{Vec3, vec3};
+use crate::verdict::Rule;
 
 /// Things in the way of a way round something that are gone round themselves.
 const NESTED: u32 = 2;
@@ -14,25 +15,46 @@ const SWEEPS: u32 = 400;
 /// Points on the arc round a corner.
 const ARC: usize = 7;
 
-/// What the sweep found.
-pub(super) enum Swept {
-    Clear,
-    /// Something was in the way of the straight line, and it could be gone round.
-    Around,
-    /// At this share of the way.
-    Met(f32),
-}
+/// The rule.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Sweep;
 
-/// Sweeps the body along what is claimed.
-pub(super) fn judge(case: &Case<'_>) -> Swept {
-    match case.meets_solid() {
-        None => Swept::Clear,
-        Some(_) if case.tick.since(case.from) <= 1 && case.goes_round() => Swept::Around,
-        Some(share) => Swept::Met(share),
+impl Check for Sweep {
+    /// Sweeps the body along what is claimed, and looks whether its end lies in something, however low.
+    fn judge(&mut self, case: &Case<'_>) -> Finding {
+        let moved = case.start.distance(case.end);
+        match case.meets_solid() {
+            None => {}
+            // Nobody knows which way it took through a hole.
+            Some(_) if case.has_hole() => return Finding::Hole,
+            Some(_) if case.goes_round() => {}
+            // It is met or it is not: there is no share of a wall.
+            Some(share) => return Finding::Beyond(case.evidence(Rule::Sweep, moved, moved * share), None),
+        }
+        match case.end_lies_in() {
+            None => Finding::Nothing,
+            Some(_) => Finding::Beyond(case.evidence(Rule::Sweep, max(moved, f32::MIN_POSITIVE), 0.0), None),
+        }
+    }
+
+    fn copy(&self) -> Box<dyn Check> {
+        Box::new(*self)
     }
 }
 
 impl Case<'_> {
+    /// What a thinner body in the end would be in: also a step up it stands on what it climbed, never in it.
+    fn end_lies_in(&self) -> Option<SolidId> {
+        let thinner = SKIN + 2.0 * self.quantum();
+        let body = self.motion.body();
+        let thin = Body {
+            radius: max(body.radius - thinner, 0.01),
+            height: max(body.height - 2.0 * thinner, 0.01),
+            step: 0.0,
+        };
+        self.scene.ground.overlap(&thin, self.end + vec3(0.0, 0.0, thinner))
+    }
+
     /// Where on the way a thinner, lifted body meets something.
     fn meets_solid(&self) -> Option<f32> {
         self.probe().first(self.start, self.end).map(|(fraction, _)| fraction)
@@ -187,7 +209,7 @@ mod tests {
     use super::*;
     use crate::ground::{Bounds, Ground};
     use crate::motion::{Limits, Motion};
-    use crate::server::guard::reach;
+    use crate::server::guard::reach::Reach;
     use crate::tick::{Rate, Tick};
     use crate::walker::Walker;
 
@@ -233,9 +255,22 @@ mod tests {
         let scene = Scene { tick: Tick(9), dt: 0.2, ground: &ground, tunables: &[] };
         let rate = Rate::new(5).unwrap();
         let limits = motion.limits(&[]);
-        let case =
-            Case { scene: &scene, motion: &motion, limits: &limits, rate, from: Tick(8), tick: Tick(9), start, end };
-        !reach::judge(&case).is_exceeded() && !matches!(judge(&case), Swept::Met(_))
+        let case = Case {
+            scene: &scene,
+            motion: &motion,
+            limits: &limits,
+            rate,
+            from: Tick(8),
+            tick: Tick(9),
+            arrived: Tick(9),
+            start,
+            end,
+            before: &crate::data::State::default(),
+            ago: 0,
+            told: None,
+        };
+        let holds = |finding| matches!(finding, Finding::Nothing | Finding::Within(_));
+        holds(Reach.judge(&case)) && holds(Sweep.judge(&case))
     }
 
     #[test]

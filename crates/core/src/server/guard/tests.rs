@@ -12,6 +12,7 @@ const HZ: u32 = 60;
 /// A guard, the ground it guards, and an owner who claims along a line.
 struct Trial {
     guard: Guard,
+    policy: Policy,
     ground: Ground,
     walker: Walker,
     state: State,
@@ -28,7 +29,8 @@ impl Trial {
         let bounds = Bounds { min: (-50.0, -50.0), max: (50.0, 50.0), floor: 0.0 };
         let rate = Rate::new(HZ).unwrap();
         Self {
-            guard: Guard::new(rate, state),
+            guard: Guard::new(rate, state, &Policy::default()),
+            policy: Policy::default(),
             ground: Ground::new(bounds, vec![wall], Vec::new()),
             walker,
             state,
@@ -60,8 +62,9 @@ impl Trial {
         let rate = Rate::new(HZ).unwrap();
         let tunables: Vec<f32> = self.walker.tunables().iter().map(|t| t.default).collect();
         let scene = Scene { tick: self.tick, dt: rate.dt(), ground: &self.ground, tunables: &tunables };
-        let limits = self.walker.limits(&tunables);
-        self.guard.judge(&scene, (&self.walker, &limits), rate, &mut self.state).0
+        let most = self.walker.limits(&tunables);
+        let watched = Watched { scene: &scene, motion: &self.walker, most: &most, rate, policy: &self.policy };
+        self.guard.judge(&watched, &mut self.state).0
     }
 
     /// Runs north at so many metres a second for so many ticks; the first ruling that is not lawful.
@@ -71,7 +74,7 @@ impl Trial {
             match self.judge() {
                 Ruling::Lawful => {}
                 Ruling::Resync => panic!("resync after {i} ticks"),
-                Ruling::Guilty(verdict) => return Some((i, verdict)),
+                Ruling::Guilty(verdict, _) => return Some((i, verdict)),
             }
         }
         None
@@ -108,7 +111,7 @@ fn a_wall_is_not_crossed() {
     let mut crossed = None;
     for i in 1..200 {
         trial.claim(trial.tick.next(), i as f32 * 0.11, 0.0);
-        if let Ruling::Guilty(verdict) = trial.judge() {
+        if let Ruling::Guilty(verdict, _) = trial.judge() {
             crossed = Some(verdict.rule);
             break;
         }
@@ -185,7 +188,7 @@ proptest! {
                 }
             }
             let ruling = trial.judge();
-            prop_assert!(!matches!(ruling, Ruling::Guilty(_)), "{ruling:?} at {tick:?}");
+            prop_assert!(!matches!(ruling, Ruling::Guilty(..)), "{ruling:?} at {tick:?}");
         }
     }
 }
@@ -205,4 +208,144 @@ fn ticks_that_the_server_dropped_are_paid_and_lapse_when_the_owner_has_caught_up
     assert!(!bank.pay(hz + 1), "nor for much later");
     bank.sleep(u64::MAX);
     assert!(bank.pay(MOST_SLEPT) && !bank.pay(hz + 40));
+}
+
+impl Trial {
+    /// Claims this very place in the next tick.
+    fn claim_at(&mut self, at: Vec3) -> Ruling {
+        let mut state = self.state;
+        state.set_vec3(0, at);
+        self.claim_state(self.tick.next(), &state);
+        self.judge()
+    }
+
+    fn claim_state(&mut self, tick: Tick, state: &State) {
+        let state = self.walker.schema().round_state(state);
+        let since = self.guard.claims.newest.unwrap_or(Tick(100));
+        let epoch = self.guard.claims.epoch;
+        let claim = Claim {
+            newest: tick.wire(),
+            entity: EntityId::first(0),
+            epoch,
+            since: since.wire(),
+            state,
+            count: 0,
+            trail: [Vec3::ZERO; 16],
+        };
+        self.guard.take_in(tick, since, &claim, self.tick);
+    }
+
+    /// With one more solid, so high.
+    fn with_block(mut self, x: f32, half: f32, high: f32) -> Self {
+        let mut solids = self.ground.solids().to_vec();
+        solids.push(Solid { id: SolidId(2), x, y: 0.0, half_x: half, half_y: 3.0, yaw: 0.0, low: 0.0, high });
+        self.ground = Ground::new(*self.ground.bounds(), solids, Vec::new());
+        self
+    }
+}
+
+fn rule(ruling: &Ruling) -> Option<Rule> {
+    match ruling {
+        Ruling::Guilty(evidence, _) => Some(evidence.rule),
+        Ruling::Lawful | Ruling::Resync => None,
+    }
+}
+
+#[test]
+fn a_hop_is_lawful_and_who_stays_up_is_found_when_it_should_have_come_down() {
+    let dt = 1.0 / HZ as f32;
+    let hop = |tick: u32| 7.4 * tick as f32 * dt - 22.0 * (tick as f32 * dt) * (tick as f32 * dt) / 2.0;
+    let mut trial = Trial::new();
+    for tick in 1..=40 {
+        let ruling = trial.claim_at(vec3(0.0, 0.0, max(hop(tick), 0.002)));
+        assert!(matches!(ruling, Ruling::Lawful), "{tick}: {ruling:?}");
+    }
+    // Up as far as it may, and there it stays.
+    let mut trial = Trial::new();
+    let found = (1..=60).find_map(|tick| {
+        let ruling = trial.claim_at(vec3(0.0, 0.0, hop(tick.min(20))));
+        rule(&ruling).map(|rule| (tick, rule))
+    });
+    let (tick, rule) = found.expect("nobody floats");
+    assert!(rule == Rule::Support && (22..32).contains(&tick), "{rule:?} in tick {tick}");
+}
+
+#[test]
+fn who_rises_at_a_lawful_speed_with_nothing_under_the_feet_is_found() {
+    let mut trial = Trial::new();
+    let found =
+        (1..=120).find_map(|tick| rule(&trial.claim_at(vec3(0.0, 0.0, tick as f32 / HZ as f32))).map(|r| (tick, r)));
+    let (tick, rule) = found.expect("it rises at 1 m/s");
+    assert!(rule == Rule::Support && tick < 60, "{rule:?} in tick {tick}");
+}
+
+#[test]
+fn an_edge_is_stepped_up_where_there_is_one_and_nowhere_else() {
+    let block = || Trial::new().with_block(2.0, 1.0, 0.3);
+    let mut up = block();
+    up.state.set_vec3(0, vec3(0.6, 0.0, 0.002));
+    up.guard = Guard::new(Rate::new(HZ).unwrap(), up.state, &up.policy);
+    assert!(matches!(up.claim_at(vec3(0.7, 0.0, 0.302)), Ruling::Lawful), "onto the block");
+    let mut nowhere = block();
+    let ruling = nowhere.claim_at(vec3(-0.1, 0.0, 0.302));
+    assert_eq!(rule(&ruling), Some(Rule::Edge), "{ruling:?}");
+    let mut tall = Trial::new().with_block(2.0, 1.0, 0.6);
+    tall.state.set_vec3(0, vec3(0.6, 0.0, 0.002));
+    tall.guard = Guard::new(Rate::new(HZ).unwrap(), tall.state, &tall.policy);
+    assert_eq!(rule(&tall.claim_at(vec3(0.7, 0.0, 0.602))), Some(Rule::Edge));
+}
+
+#[test]
+fn nobody_stands_in_a_low_wall() {
+    let mut trial = Trial::new().with_block(1.0, 0.1, 0.25);
+    let found = (1..60).find_map(|tick| {
+        let x = tick as f32 * 0.1;
+        rule(&trial.claim_at(vec3(x, 0.0, 0.002))).map(|rule| (x, rule))
+    });
+    let (x, rule) = found.expect("the wall is lower than a step");
+    assert!(rule == Rule::Sweep && (0.55..0.75).contains(&x), "{rule:?} at {x} m");
+}
+
+#[test]
+fn what_is_missing_is_believed_now_and_then_and_not_always() {
+    // Every second tick is left out, and nobody stands on anything: each might be a new hop.
+    let mut trial = Trial::new();
+    let mut z = 0.002;
+    let height = (0..2 * HZ).find_map(|_| {
+        trial.judge();
+        z += 0.1;
+        matches!(trial.claim_at(vec3(0.0, 0.0, z)), Ruling::Resync).then_some(z)
+    });
+    assert!(height.is_some_and(|z| z < 8.0), "{height:?}");
+}
+
+#[test]
+fn each_answer_does_what_it_says() {
+    let run = |response| {
+        let mut trial = Trial::new();
+        trial.policy.responses[Rule::Reach as usize] = response;
+        let ruling = trial.claim_at(vec3(0.0, 0.5, 0.002));
+        let notes = trial.guard.notes().count();
+        (ruling, notes, trial.state.vec3(0).y, trial.guard.unanswered_pull().is_some())
+    };
+    let (ruling, notes, y, pulled) = run(Response::Note);
+    assert!(matches!(ruling, Ruling::Lawful) && notes == 1 && y > 0.49 && !pulled, "{ruling:?} {notes} {y}");
+    let (ruling, notes, y, pulled) = run(Response::Clamp);
+    let lawful = TOP / HZ as f32 * 1.04 + 0.006;
+    assert!(matches!(ruling, Ruling::Guilty(_, Response::Clamp)) && notes == 0 && pulled, "{ruling:?}");
+    assert!((0.1..lawful).contains(&y), "{y}");
+    for response in [Response::PullBack, Response::Strike, Response::Disconnect] {
+        let (ruling, _, y, pulled) = run(response);
+        assert!(
+            matches!(ruling, Ruling::Guilty(_, with) if with == response) && y.abs() < 0.01 && pulled,
+            "{ruling:?}"
+        );
+    }
+    // The same every tick is noted once a second.
+    let mut trial = Trial::new();
+    trial.policy.responses[Rule::Reach as usize] = Response::Note;
+    for tick in 1..=150 {
+        trial.claim_at(vec3(0.0, tick as f32 * 0.3, 0.002));
+    }
+    assert_eq!(trial.guard.notes().filter(|note| note.rule == Rule::Reach).count(), 3);
 }

@@ -1,0 +1,84 @@
+//! What a server's guard looks at, and what it answers: a row for each rule.
+
+use std::fmt;
+use std::sync::Arc;
+
+use crate::server::{Check, checks};
+use crate::verdict::{RULES, Rule};
+
+/// What is answered to a verdict.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Response {
+    /// It is written down, once a second at most, and what was claimed holds.
+    Note,
+    /// The owner is put where it could lawfully have got to, and told.
+    Clamp,
+    /// The owner is put back to where it last was lawfully, and told until it has understood.
+    PullBack,
+    /// As a pull back; so many within a time, and its player may not play on.
+    Strike,
+    /// Its player may not play on.
+    Disconnect,
+}
+
+impl Response {
+    /// All of them, from the mildest.
+    pub const ALL: [Self; 5] = [Self::Note, Self::Clamp, Self::PullBack, Self::Strike, Self::Disconnect];
+
+    /// Its name, as courses write it.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Note => "note",
+            Self::Clamp => "clamp",
+            Self::PullBack => "pull back",
+            Self::Strike => "strike",
+            Self::Disconnect => "disconnect",
+        }
+    }
+}
+
+/// So many strikes within a time are too many.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Strikes {
+    /// The one with which it ends; at least 1.
+    pub most: u32,
+    /// Milliseconds in which they count.
+    pub within_ms: u32,
+}
+
+/// What a guard does.
+#[derive(Clone)]
+pub struct Policy {
+    /// The checks of claims, in their order, as they are before anything was seen.
+    pub checks: Arc<[Box<dyn Check>]>,
+    /// What is answered, in the order of [`RULES`]. An input that breaks a rule is not used, whatever the answer.
+    pub responses: [Response; RULES.len()],
+    /// When strikes are too many.
+    pub strikes: Strikes,
+}
+
+impl Policy {
+    /// What is answered to a rule's verdict.
+    pub const fn response(&self, rule: Rule) -> Response {
+        self.responses[rule as usize]
+    }
+}
+
+impl Default for Policy {
+    fn default() -> Self {
+        Self {
+            checks: checks().into(),
+            responses: [Response::PullBack; RULES.len()],
+            strikes: Strikes { most: 5, within_ms: 60_000 },
+        }
+    }
+}
+
+impl fmt::Debug for Policy {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Policy")
+            .field("responses", &self.responses)
+            .field("strikes", &self.strikes)
+            .finish_non_exhaustive()
+    }
+}

@@ -1,0 +1,81 @@
+//! How much of a peer is read: what a flood costs is bounded.
+
+use crate::tick::{Rate, Tick};
+
+/// Datagrams that are read of a peer, at most: a token bucket. Two a tick for each entity it owns, which is twice what a client
+/// sends, saved up for two seconds, which is more than a link withholds; beyond that they are dropped unread.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Talk {
+    left: u32,
+    /// The tick up to which it was paid.
+    paid: Option<Tick>,
+    /// Dropped unread since that was last told, and when it was.
+    unread: u32,
+    told: Option<Tick>,
+}
+
+impl Default for Talk {
+    fn default() -> Self {
+        Self { left: u32::MAX, paid: None, unread: 0, told: None }
+    }
+}
+
+impl Talk {
+    const A_TICK: u32 = 2;
+    const SECONDS: u32 = 2;
+
+    /// Whether one more is read, of a peer that owns so much.
+    pub(super) fn is_read(&mut self, now: Tick, rate: Rate, owned: usize) -> bool {
+        let a_tick = Self::A_TICK.saturating_mul(owned.max(1) as u32);
+        let most = a_tick.saturating_mul(rate.hz()).saturating_mul(Self::SECONDS);
+        let passed = self.paid.map_or(0, |paid| now.since(paid).max(0) as u64);
+        self.paid = Some(now);
+        let gained = u64::from(a_tick).saturating_mul(passed).min(u64::from(most)) as u32;
+        self.left = self.left.saturating_add(gained).min(most);
+        match self.left.checked_sub(1) {
+            Some(left) => {
+                self.left = left;
+                true
+            }
+            None => {
+                self.unread = self.unread.saturating_add(1);
+                false
+            }
+        }
+    }
+
+    /// Once a second at most: how many were dropped unread.
+    pub(super) fn unread(&mut self, now: Tick, rate: Rate) -> Option<u32> {
+        let is_due = self.told.is_none_or(|told| now.since(told) >= i64::from(rate.hz()));
+        if self.unread == 0 || !is_due {
+            return None;
+        }
+        self.told = Some(now);
+        Some(std::mem::take(&mut self.unread))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn an_honest_bunch_is_read_and_a_flood_is_not() {
+        let rate = Rate::new(60).expect("60 Hz");
+        let mut talk = Talk::default();
+        // A second of silence, then all of it at once.
+        assert!(talk.is_read(Tick(100), rate, 1));
+        assert!((0..60).all(|_| talk.is_read(Tick(160), rate, 1)));
+        assert_eq!(talk.unread(Tick(160), rate), None);
+        let mut read = 0;
+        for tick in 161..221 {
+            read += (0..100).filter(|_| talk.is_read(Tick(tick), rate, 1)).count();
+        }
+        assert!(read <= 2 * 60 + 2 * 2 * 60, "{read} of 6000");
+        let unread = talk.unread(Tick(221), rate).expect("most of it");
+        assert_eq!(unread as usize + read, 6000);
+        assert_eq!(talk.unread(Tick(222), rate), None, "once a second");
+        // What was saved is saved again.
+        assert!((0..100).all(|_| talk.is_read(Tick(400), rate, 1)));
+    }
+}

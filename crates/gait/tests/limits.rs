@@ -1,0 +1,95 @@
+//! Limits that depend on what is remembered: what a guard may hold against whom.
+
+use velocitas_core::{Motion, State, Tick, max};
+use velocitas_gait::compile;
+
+const COURIER: &str = include_str!("../../../gaits/courier.gait");
+
+fn courier() -> velocitas_gait::Gait {
+    compile(COURIER).gait.expect("it is sound")
+}
+
+fn with_breath(rule: &dyn Motion, breath: f32) -> State {
+    let mut state = State::default();
+    let field = rule.schema().state.iter().find(|f| f.name == "breath").expect("it has breath");
+    state.set_real(field.lane, breath);
+    state
+}
+
+#[test]
+fn out_of_breath_a_sprint_is_not_lawful() {
+    let rule = courier();
+    let tunables: Vec<f32> = rule.tunables().iter().map(|t| t.default).collect();
+    let most = rule.limits(&tunables);
+    let level = |breath, ago| rule.limits_in(&most, &tunables, &with_breath(&rule, breath), ago).level;
+    assert!((most.level - 4.2 * 1.6).abs() < 1e-4);
+    assert!((level(4.0, 0.0) - most.level).abs() < 1e-5);
+    // Half a step of the wire, a sixty-fourth of a second, may be left of it.
+    assert!((4.2..4.25).contains(&level(0.0, 0.0)), "{}", level(0.0, 0.0));
+    // What was told a second ago may have grown since, by what the gait says.
+    assert!((level(0.0, 1.0) - 4.2 * (1.0 + 0.6 * (0.8 + 1.0 / 64.0))).abs() < 0.01, "{}", level(0.0, 1.0));
+    assert!((level(0.0, 60.0) - most.level).abs() < 1e-5, "never more than in whatever state");
+    let burst = most.burst.expect("it is declared");
+    assert!(
+        (burst.level - 4.2 * (1.0 + 0.6 * 0.8 / 1.8)).abs() < 1e-4 && (burst.metres - 5.6).abs() < 1e-4,
+        "{burst:?}"
+    );
+    assert_eq!(most.fall, Some(22.0));
+}
+
+#[test]
+fn whatever_the_state_the_limit_is_at_least_what_it_is_there() {
+    // What an interval says of a value holds for the value: the limit of a state known exactly lies below that of one of a while ago.
+    let rule = courier();
+    let tunables: Vec<f32> = rule.tunables().iter().map(|t| t.default).collect();
+    let most = rule.limits(&tunables);
+    for tick in 0..400u64 {
+        let breath = Tick(tick).0 as f32 / 100.0;
+        let exactly = 4.2 * (1.0 + 0.6 * velocitas_core::clamp(breath, 0.0, 1.0));
+        for ago in [0.0, 0.1, 2.0] {
+            let level = rule.limits_in(&most, &tunables, &with_breath(&rule, max(breath - 0.8 * ago, 0.0)), ago).level;
+            assert!(level >= exactly - 1e-4, "{breath} after {ago} s: {level} < {exactly}");
+        }
+    }
+}
+
+/// What is said of a courier with these limits.
+fn said(limits: &str) -> Vec<String> {
+    let (head, _) = COURIER.split_once("limits {").expect("it has limits");
+    let compiled = compile(&format!("{head}limits {{\n{limits}\n}}\n"));
+    compiled
+        .diagnostics
+        .iter()
+        .map(|d| format!("{}: {} {}", d.code, d.message, d.why.as_deref().unwrap_or("")))
+        .collect()
+}
+
+#[test]
+fn a_limit_that_the_guard_cannot_know_is_refused_with_the_reason() {
+    let one = |limits: &str, parts: &[&str]| {
+        let said = said(limits);
+        assert!(said.iter().any(|s| parts.iter().all(|part| s.contains(part))), "{limits}: {said:#?}");
+    };
+    one(
+        "pace vel.xy at most walk * if sprint then haste else 1",
+        &["limit", "`sprint`", "does not say what it pressed"],
+    );
+    one("pace vel.xy at most length(vel.xy) + walk", &["limit", "`vel`", "cannot depend on them"]);
+    one("pace vel.xy at most walk * surface.pace", &["limit", "only the step knows"]);
+    one("pace vel.xy at most walk * haste\nfall vel.z at most fall", &["limit", "`at least`"]);
+    one("pace vel.xy at least walk", &["limit", "`at most` for `pace`"]);
+    one("pace vel.xy at most walk * haste\ngain pos at most 1 m/s", &["limit", "a remembered number"]);
+    one(
+        "pace vel.xy at most walk * haste\ngain breath at most 2 s",
+        &["unit", "expected a number; found a number in s"],
+    );
+    one(
+        "pace vel.xy at most walk * haste\nfall vel.z at least fall * breath / 1 s",
+        &["limit", "`breath`", "only `pace`"],
+    );
+    one("pace vel.xy at most walk * haste\nclimb vel.z at most leap burst 2 m", &["limit", "`burst` for `pace` only"]);
+    one("pace vel.xy at most walk / breath * 1 s", &["limit", "without bounds"]);
+    one("pace vel.xy at most walk\npace vel.xy at most walk", &["limit", "expected one `pace`"]);
+    let fine = said("pace vel.xy at most walk * if breath > 0 s then haste else 1 slack 4 %");
+    assert!(fine.iter().all(|s| !s.starts_with("limit")), "{fine:#?}");
+}

@@ -1,0 +1,108 @@
+//! What rogues do to datagrams is answered, or leads nowhere.
+
+mod scenario;
+
+use scenario::{ROUND, Words, actor, machine, measure};
+use velocitas_core::{EndedBy, Fact, Rule, Verdict};
+use velocitas_lab::{Happening, LabTime, Run};
+
+/// A rogue on the round with a trick from the second second on, beside an honest one; `guard` is the course's table.
+fn run(arrangement: &str, trick: &str, guard: &str, seconds: f64) -> Run {
+    let cast = |name: &str, role: &str, more: &str| {
+        format!(
+            "[[cast]]\nname = \"{name}\"\nrole = \"{role}\"\ngait = \"courier.gait\"\narrangement = \"{arrangement}\"\n\
+             link = \"test\"\nspawn = [0, 0]\nroute = {ROUND}\n{more}\n"
+        )
+    };
+    let trick = format!("trick = [{{ {trick}, at = \"2 s\", lasts = \"60 s\" }}]");
+    let rest = format!("[guard]\n{guard}\n{}{}", cast("magpie", "rogue", &trick), cast("curlew", "bot", ""));
+    let link = "latency = \"40 ms\"\njitter = \"5 ms\"\nloss = \"1 %\"";
+    Words { link, rest, ..Words::default() }.run(seconds)
+}
+
+fn verdicts(run: &Run, member: usize) -> Vec<(LabTime, Verdict)> {
+    let rows = run.record().of(machine(run.record(), member)).happenings.iter();
+    rows.filter_map(|row| match row.what {
+        Happening::Fact(Fact::Verdict(verdict)) => Some((row.at, verdict)),
+        _ => None,
+    })
+    .collect()
+}
+
+/// The way that the authority went along with, in metres.
+fn way(run: &Run, member: usize) -> f32 {
+    let track = run.record().authority(actor(run.record(), member));
+    (1..track.len()).map(|i| (track.pos(i) - track.pos(i - 1)).level().length()).sum()
+}
+
+const ALL: [&str; 3] = ["server", "claims", "claims with inputs"];
+
+#[test]
+fn a_flood_is_read_as_far_as_it_is_needed_and_accused() {
+    for arrangement in ALL {
+        let run = run(arrangement, "flood = \"50 times\"", "", 8.0);
+        let found = verdicts(&run, 0);
+        assert!(found.iter().all(|(_, verdict)| verdict.evidence.rule == Rule::Flood), "{arrangement}: {found:?}");
+        // What was saved up is spent within a tenth of a second.
+        assert!(found[0].0 < LabTime::from_secs(2.5), "{arrangement}: {}", found[0].0);
+        assert!((4..8).contains(&found.len()), "{arrangement}: once a second, not {}", found.len());
+        assert!(verdicts(&run, 1).is_empty(), "{arrangement}: nobody else");
+        let m = measure(run.record(), 0, LabTime::ZERO, run.now());
+        assert!(m.inputs.fresh > 400, "{arrangement}: it plays on: {:?}", m.inputs);
+    }
+}
+
+#[test]
+fn what_comes_again_means_nothing_or_is_withheld_leads_nowhere() {
+    for arrangement in ALL {
+        let honest = way(&run(arrangement, "replay = \"1 ms\"", "", 1.9), 0) / 1.9;
+        for trick in ["replay = \"2 s\"", "nonsense = \"1 times\""] {
+            let run = run(arrangement, trick, "", 20.0);
+            assert_eq!(verdicts(&run, 0), [], "{arrangement}: {trick}");
+            let per_second = way(&run, 0) / 20.0;
+            assert!(per_second < honest * 2.0 + 1.0 && per_second < 6.0, "{arrangement}: {trick}: {per_second} m/s");
+            assert_eq!(verdicts(&run, 1), [], "{arrangement}: {trick}: nor anybody else");
+        }
+        for millis in [200, 700, 3000] {
+            let run = run(arrangement, &format!("withhold = \"{millis} ms\""), "", 20.0);
+            assert_eq!(verdicts(&run, 1), [], "{arrangement}: nobody else");
+            assert!(way(&run, 0) < 6.0 * 20.0, "{arrangement}: {millis} ms: {} m", way(&run, 0));
+        }
+    }
+}
+
+#[test]
+fn another_word_for_a_tick_is_not_taken_and_accused() {
+    let run = run("server", "contradict = true", "", 8.0);
+    let found = verdicts(&run, 0);
+    assert!(!found.is_empty() && found.iter().all(|(_, v)| v.evidence.rule == Rule::Conflict), "{found:?}");
+}
+
+#[test]
+fn strikes_are_counted_and_a_connection_ends_by_the_rule_that_was_broken() {
+    let ended = |run: &Run| {
+        let rows = run.record().of(machine(run.record(), 0)).happenings.iter();
+        let mut ends = rows.filter_map(|row| match row.what {
+            Happening::Fact(Fact::Ended { why, .. }) => Some((row.at, why)),
+            _ => None,
+        });
+        ends.next()
+    };
+    let guard = "answer = { reach = \"strike\" }\nstrikes = 3\nwithin = \"10 s\"";
+    let struck = run("claims", "run = \"3 times\"", guard, 12.0);
+    let (at, why) = ended(&struck).expect("three strikes");
+    assert_eq!(why, EndedBy::Verdict(Rule::Reach));
+    let given: Vec<LabTime> = verdicts(&struck, 0).iter().map(|(at, _)| *at).collect();
+    assert!(given.len() == 3 && given[2] <= at, "{given:?}, ended at {at}");
+    let at_once = run("claims", "run = \"3 times\"", "answer = { reach = \"disconnect\" }", 6.0);
+    let (at, why) = ended(&at_once).expect("at once");
+    assert!(why == EndedBy::Verdict(Rule::Reach) && verdicts(&at_once, 0).len() == 1 && at < LabTime::from_secs(3.0));
+    // What is only noted holds.
+    let noted =
+        run("claims", "run = \"1.3 times\"", "answer = { reach = \"note\", pace = \"note\", burst = \"note\" }", 12.0);
+    assert_eq!((ended(&noted), measure(noted.record(), 0, LabTime::ZERO, noted.now()).corrections.count), (None, 0));
+    assert!(verdicts(&noted, 0).len() > 3);
+    // A flood by inputs ends it as well, where that is asked for.
+    let flooded = run("server", "flood = \"50 times\"", "answer = { flood = \"disconnect\" }", 6.0);
+    assert_eq!(ended(&flooded).map(|(_, why)| why), Some(EndedBy::Verdict(Rule::Flood)));
+}
