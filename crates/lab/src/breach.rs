@@ -42,6 +42,23 @@ pub struct Attempt {
     pub amount: f32,
 }
 
+impl Attempt {
+    /// Whether there is no more or less of it.
+    pub const fn is_a_switch(&self) -> bool {
+        matches!(self.spec.takes, Takes::Switch)
+    }
+
+    /// The size with which it does nothing.
+    pub const fn base(&self) -> f32 {
+        if matches!(self.spec.takes, Takes::Factor) { 1.0 } else { 0.0 }
+    }
+}
+
+/// How long a cheat goes on, in seconds.
+pub fn lasts_secs() -> f64 {
+    LASTS.secs()
+}
+
 /// What came of it.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Outcome {
@@ -67,15 +84,15 @@ pub fn attempts(course: &Course, member: MemberId) -> Vec<Attempt> {
     CHEATS.iter().filter(|spec| spec.whose().fits(sends_inputs)).flat_map(of).collect()
 }
 
-/// Runs a course in which a member plays its script with a cheat, or without any.
+/// Runs a course in which a member plays its script with cheats, or without any.
 ///
 /// # Errors
 /// When the course cannot be run.
-pub fn try_out(course: &Course, member: MemberId, attempt: Option<Attempt>, seed: u64) -> Result<Outcome, RunError> {
+pub fn try_out(course: &Course, member: MemberId, attempts: &[Attempt], seed: u64) -> Result<Outcome, RunError> {
     let mut course = Course { seed, ..course.clone() };
     let it = &mut course.cast[member.index()];
     it.role = Role::Rogue;
-    it.tricks = attempt
+    it.tricks = attempts
         .iter()
         .map(|a| Trick {
             cheat: Cheat { spec: a.spec, amount: a.amount },
@@ -216,13 +233,13 @@ mod tests {
         };
         let who = MemberId::new(0);
         let run = Attempt { spec: cheat("run", 1.0).spec, amount: 1.4 };
-        let outcome = |course: &Course, attempt| try_out(course, who, attempt, 7).expect("it runs");
+        let outcome = |course: &Course, attempts: &[Attempt]| try_out(course, who, attempts, 7).expect("it runs");
         let claims = course("claims");
-        let (honest, rogue) = (outcome(&claims, None), outcome(&claims, Some(run)));
+        let (honest, rogue) = (outcome(&claims, &[]), outcome(&claims, &[run]));
         assert_eq!((honest.found, rogue.found), (None, None), "within a sprint nothing can be told");
         assert!(rogue.way_m > honest.way_m * 1.3, "{} and {} m", rogue.way_m, honest.way_m);
         let accounts = course("claims with inputs");
-        let (honest, rogue) = (outcome(&accounts, None), outcome(&accounts, Some(run)));
+        let (honest, rogue) = (outcome(&accounts, &[]), outcome(&accounts, &[run]));
         assert!(honest.found.is_none() && honest.way_m > 70.0, "{honest:?}");
         assert!(rogue.found.is_some_and(|(after, _)| after < LabTime::from_secs(0.5)), "{rogue:?}");
         assert!(attempts(&accounts, who).iter().any(|a| a.spec.key == "jump" && a.amount == 0.01));

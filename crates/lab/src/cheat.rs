@@ -122,6 +122,11 @@ impl CheatSpec {
         }
     }
 
+    /// Whether it is done to datagrams as they are.
+    pub const fn is_of_datagrams(&self) -> bool {
+        matches!(self.does, Does::Sends(_))
+    }
+
     /// Whether it happens once.
     pub const fn is_once(&self) -> bool {
         matches!(self.does, Does::Moves(_))

@@ -14,6 +14,7 @@ mod command;
 pub mod compare;
 mod controls;
 mod course;
+pub mod crafty;
 pub mod crossing;
 pub mod diagnose;
 pub mod export;

@@ -152,6 +152,50 @@ fn a_walker_who_is_as_fast_as_a_sprint_is_found_when_a_breath_would_be_spent() {
     assert!(accused(&run("1.2"), 0).is_empty(), "who rests and sprints in turn is as fast");
 }
 
+#[test]
+fn who_knows_another_ground_or_rule_is_told_apart_from_a_rogue() {
+    use velocitas_lab::cause::{Excuse, excuse};
+    use velocitas_lab::nearness::Nearness;
+    let excuses = |arrangement: &str, role: &str, rest: &str| {
+        let cast = format!(
+            "[[cast]]\nname = \"curlew\"\nrole = \"{role}\"\ngait = \"courier.gait\"\narrangement = \"{arrangement}\"\nlink = \"test\"\n\
+             spawn = [-12, 0]\nroute = [{{ at = [12, 0] }}, {{ at = [-12, 0] }}]\n{rest}\n"
+        );
+        let run = Words { link: "latency = \"40 ms\"", rest: cast, ..Words::default() }.run(8.0);
+        let mut nearness = Nearness::default();
+        assert!(nearness.follow(&run, true));
+        let all = nearness.ledger().iter().map(|it| (excuse(run.record(), it), it.verdict.evidence.rule));
+        all.map(|(excuse, rule)| (excuse.as_ref().map(|e| e.words(run.record())), excuse, rule)).collect::<Vec<_>>()
+    };
+    let crate9 = |known: &str, height: &str| {
+        format!(
+            "[[solid]]\nname = \"crate 9\"\nat = [0, 0]\nsize = [2, 2]\nheight = \"{height}\"\nknown_to = \"{known}\"\n"
+        )
+    };
+    let slow = "[[tune]]\nrule = \"courier\"\nknown_to = \"server\"\nset = { walk = \"2 m/s\" }\n";
+    for arrangement in ["claims", "claims with inputs"] {
+        // What it does not know it walks into, and what only it knows it stands on.
+        for (known, owner_knows, height) in [("server", false, "3 m"), ("clients", true, "0.25 m")] {
+            let found = excuses(arrangement, "bot", &crate9(known, height));
+            let (words, first, rule) = found.first().expect("it is accused").clone();
+            assert!(
+                matches!(first, Some(Excuse::Solid { owner_knows: knows, .. }) if knows == owner_knows),
+                "{arrangement}, {known}: {first:?} by {rule:?}"
+            );
+            assert!(words.is_some_and(|words| words.contains("crate 9")));
+        }
+        let found = excuses(arrangement, "bot", slow);
+        let (words, first, rule) = found.first().expect("it is accused").clone();
+        assert!(matches!(first, Some(Excuse::Tunable { name: "walk", .. })), "{arrangement}: {first:?} by {rule:?}");
+        assert!(words.is_some_and(|words| words.contains("walk is 4.2 there, 2 at the server")));
+        // A rogue has none, though grounds differ somewhere.
+        let trick = "trick = [{ run = \"3 times\", at = \"1 s\", lasts = \"2 s\" }]\n".to_owned();
+        let elsewhere = crate9("server", "3 m").replace("at = [0, 0]", "at = [20, 20]");
+        let found = excuses(arrangement, "rogue", &(trick + &elsewhere));
+        assert!(!found.is_empty() && found.iter().all(|(_, excuse, _)| excuse.is_none()), "{arrangement}: {found:?}");
+    }
+}
+
 /// Of each gait that moves by sticks or throttles, on each kind of link, by both arrangements, at a rate of each.
 #[test]
 #[ignore = "a long soak: cargo test -p velocitas-lab --test accounts -- --ignored --nocapture"]

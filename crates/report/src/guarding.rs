@@ -79,6 +79,48 @@ pub struct MemberRow {
     pub arrangement: &'static str,
     /// Each cheat.
     pub cheats: Vec<CheatRow>,
+    /// How many mixtures a search tried beyond those.
+    pub searched: u32,
+    /// The one that gained the most without being found with any seed.
+    pub mixture: Option<MixtureRow>,
+}
+
+/// Cheats at once.
+#[derive(Clone, Debug, Serialize)]
+pub struct MixtureRow {
+    /// Each, and how far.
+    pub cheats: Vec<(&'static str, f32)>,
+    /// Metres a minute more than without them.
+    pub gain_m_per_min: f64,
+    #[serde(skip)]
+    words: String,
+}
+
+impl MixtureRow {
+    /// Of a mixture, and what it gains.
+    pub fn of(mixture: &velocitas_lab::crafty::Mixture, gain: f64) -> Self {
+        let words = |a: &velocitas_lab::breach::Attempt| match unit(a.spec.takes) {
+            "" => a.spec.key.to_owned(),
+            unit => format!("{} {:.3}{unit}", a.spec.key, a.amount),
+        };
+        Self {
+            cheats: mixture.0.iter().map(|a| (a.spec.key, a.amount)).collect(),
+            gain_m_per_min: gain,
+            words: mixture.0.iter().map(words).collect::<Vec<_>>().join(" and "),
+        }
+    }
+}
+
+/// The unit of how far, with a space before it.
+const fn unit(takes: velocitas_lab::Takes) -> &'static str {
+    use velocitas_lab::Takes;
+    match takes {
+        Takes::Factor => " times",
+        Takes::Length => " m",
+        Takes::Speed => " m/s",
+        Takes::Time => " ms",
+        _ => "",
+    }
 }
 
 /// A cheat, from the least size to the greatest.
@@ -105,14 +147,7 @@ pub struct CheatRow {
 impl CheatRow {
     /// Of what came of it.
     pub fn of(breach: &Breach) -> Self {
-        use velocitas_lab::Takes;
-        let unit = match breach.spec.takes {
-            Takes::Factor => " times",
-            Takes::Length => " m",
-            Takes::Speed => " m/s",
-            Takes::Time => " ms",
-            _ => "",
-        };
+        let unit = unit(breach.spec.takes);
         Self {
             cheat: breach.spec.key,
             found_from: breach.found_from.map(|(amount, _)| amount),
@@ -156,6 +191,8 @@ pub struct Guarded {
     pub cheats_last_ms: f64,
     /// Honest members accused, over all runs.
     pub honest_verdicts: u64,
+    /// Of those, how many come from a ground or a rule that was known otherwise to them than to the server.
+    pub excused: u64,
     /// Each rule that measures.
     pub rules: Vec<RuleRow>,
     /// For each gait the slack that the honest needed, and one that would do.
@@ -212,7 +249,11 @@ impl Guarded {
         let mut out = String::new();
         let (s, lasts) = (if self.seeds == 1 { "" } else { "s" }, self.lasts_ms / 1e3);
         let _ = writeln!(out, "{}: {} seed{s} of {lasts} s", self.course, self.seeds);
-        let _ = writeln!(out, "honest members accused: {}\n", self.honest_verdicts);
+        let excused = match self.excused {
+            0 => String::new(),
+            n => format!("; {n} of them did what they knew: their ground or rule is another than the server's"),
+        };
+        let _ = writeln!(out, "honest members accused: {}{excused}\n", self.honest_verdicts);
         let _ = writeln!(
             out,
             "{:<7} {:<7} {:>8} {:>7} {:>8} {:>8}  nearest that was lawful",
@@ -255,6 +296,13 @@ impl Guarded {
             let _ = writeln!(out, "\n{}, {}, {}", member.name, member.gait, member.arrangement);
             for row in &member.cheats {
                 let _ = writeln!(out, "  {}", row.text());
+            }
+            let best = member.mixture.as_ref().map_or_else(
+                || "nothing went unfound".to_owned(),
+                |m| format!("{} gains {:+.1} m a minute unfound", m.words, m.gain_m_per_min),
+            );
+            if member.searched > 0 {
+                let _ = writeln!(out, "  searched {} mixtures: {best}", member.searched);
             }
         }
         out

@@ -153,6 +153,9 @@ pub(super) struct GuardTask {
     /// How many runs at once; as many as there are cores if 0
     #[arg(long, default_value_t = 0, value_parser = clap::value_parser!(u16).range(0..=1024))]
     pub(super) jobs: u16,
+    /// How many mixtures of cheats are tried of each member that is attacked, beyond every cheat by itself
+    #[arg(long, default_value_t = 32, value_parser = clap::value_parser!(u32).range(0..=100_000))]
+    pub(super) search: u32,
     /// Write the slack that is proposed into the gaits' files: shows each line that changes
     #[arg(long)]
     pub(super) write: bool,

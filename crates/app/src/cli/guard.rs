@@ -6,9 +6,11 @@ use rayon::ThreadPoolBuilder;
 use rayon::iter::{IntoParallelIterator, IntoParallelRefIterator, ParallelIterator};
 use velocitas_core::{Motion, RULES, Rule};
 use velocitas_lab::breach::{self, Attempt, Outcome as Came, Tried, attempts, breach, try_out};
+use velocitas_lab::cause::excuse;
+use velocitas_lab::crafty::{self, Search, craft};
 use velocitas_lab::nearness::{BINS, Nearness};
 use velocitas_lab::{CHEATS, Course, Keep, KnownTo, LEAST_KEPT, LabTime, MemberId, Run};
-use velocitas_report::{CheatRow, Guarded, MemberRow, Nearest, ProposalRow, RuleRow, Spread};
+use velocitas_report::{CheatRow, Guarded, MemberRow, MixtureRow, Nearest, ProposalRow, RuleRow, Spread};
 
 use super::Outcome;
 use super::args::{GuardTask, Report};
@@ -43,6 +45,8 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
         .map_err(|why| OpenError::Usage(format!("cannot start {} threads: {why}", task.jobs)))?;
     let all =
         lasts.0.saturating_mul(seeds.len() as u64).saturating_add(breach::RUN.0.saturating_mul(tries.len() as u64));
+    let searches = u64::from(task.search.div_ceil(crafty::BATCH) * crafty::BATCH) * whom.len() as u64;
+    let all = all.saturating_add(crafty::costs(seeds.len()).saturating_mul(searches));
     let bar = progress("guarding", LabTime(all));
     let counted = pool.install(|| {
         let one = |seed: &u64| counted(course, *seed, lasts, &bar);
@@ -50,11 +54,15 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
     })?;
     let came = pool.install(|| {
         let one = |(member, attempt, seed): (MemberId, Option<Attempt>, u64)| {
-            let came = try_out(course, member, attempt, seed)?;
+            let came = try_out(course, member, attempt.as_slice(), seed)?;
             bar.inc(breach::RUN.0 / 1_000_000);
             Ok((member, attempt, seed, came))
         };
         tries.into_par_iter().map(one).collect::<Result<Vec<_>, OpenError>>()
+    })?;
+    let members = pool.install(|| {
+        let one = |member: &MemberId| searched(course, *member, &came, (task.search, course.seed), &bar);
+        whom.iter().map(one).collect::<Result<Vec<_>, OpenError>>()
     })?;
     bar.finish_and_clear();
     let proposals = proposed(course, &counted);
@@ -63,10 +71,11 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
         seeds: task.seeds,
         lasts_ms: lasts.millis(),
         cheats_last_ms: breach::LASTS.millis(),
-        honest_verdicts: counted.iter().map(|(run, nearness)| honest_verdicts(run, nearness)).sum(),
+        honest_verdicts: counted.iter().map(|one| one.accused).sum(),
+        excused: counted.iter().map(|one| one.excused).sum(),
         rules: rules(course, &counted),
         proposals: proposals.iter().map(|(row, _)| row.clone()).collect(),
-        members: whom.iter().map(|member| member_row(course, *member, &came)).collect(),
+        members,
     };
     say(match task.report {
         // Names of files may hold anything.
@@ -94,33 +103,41 @@ fn attacked(course: &Course) -> Vec<MemberId> {
 }
 
 /// A run of the course as it is, with what the guard measured.
-fn counted(
-    course: &Course,
-    seed: u64,
-    lasts: LabTime,
-    bar: &indicatif::ProgressBar,
-) -> Result<(Run, Nearness), OpenError> {
+fn counted(course: &Course, seed: u64, lasts: LabTime, bar: &indicatif::ProgressBar) -> Result<Counted, OpenError> {
     let mut run = Run::new(Course { seed, ..course.clone() })?;
     // What is counted stays counted, so little of it need be kept.
     run.set_keep(Keep::Time(LEAST_KEPT));
     let mut nearness = Nearness::default();
+    let (mut accused, mut excused, mut seen) = (0, 0, 0);
     while run.now() < lasts {
-        let next = lasts.min(run.now().plus(LEAST_KEPT));
+        let next = lasts.min(run.now().plus(LabTime(LEAST_KEPT.0 / 2)));
         advance_to(&mut run, next, bar);
         nearness.follow(&run, true);
+        // While what it needs is kept.
+        for it in nearness.ledger()[seen..].iter().filter(|it| !run.record().cast.is_rogue(it.machine)) {
+            accused += 1;
+            excused += u64::from(excuse(run.record(), it).is_some());
+        }
+        seen = nearness.ledger().len();
     }
-    Ok((run, nearness))
+    Ok(Counted { run, nearness, accused, excused })
 }
 
-fn honest_verdicts(run: &Run, nearness: &Nearness) -> u64 {
-    nearness.ledger().iter().filter(|it| !run.record().cast.is_rogue(it.machine)).count() as u64
+/// A run, counted.
+struct Counted {
+    run: Run,
+    nearness: Nearness,
+    /// Verdicts on the honest.
+    accused: u64,
+    /// Of those, how many come from a ground or a rule that was known otherwise.
+    excused: u64,
 }
 
 /// Rules whose limits are times one and the slack.
 const SLACKENED: [Rule; 3] = [Rule::Reach, Rule::Pace, Rule::Burst];
 
 /// For each rule of somebody who says where it is, by its number, the slack that the honest needed, and one that would do.
-fn proposed(course: &Course, all: &[(Run, Nearness)]) -> Vec<(ProposalRow, u8)> {
+fn proposed(course: &Course, all: &[Counted]) -> Vec<(ProposalRow, u8)> {
     let decide = |m: &MemberId| course[*m].arrangement.owner().decides();
     let mut kinds: Vec<u8> = course.members().filter(decide).map(|member| course[member].kind).collect();
     kinds.sort_unstable();
@@ -128,11 +145,11 @@ fn proposed(course: &Course, all: &[(Run, Nearness)]) -> Vec<(ProposalRow, u8)> 
     kinds.into_iter().filter_map(|kind| Some((proposal(course, kind, all)?, kind))).collect()
 }
 
-fn proposal(course: &Course, kind: u8, all: &[(Run, Nearness)]) -> Option<ProposalRow> {
+fn proposal(course: &Course, kind: u8, all: &[Counted]) -> Option<ProposalRow> {
     let rule: &dyn Motion = course.kinds.motion(kind);
     let slack = f64::from(rule.limits(&course.tunables(KnownTo::Server)[usize::from(kind)]).slack);
     let (mut claims, mut worst): (u64, Option<(Nearest, Rule)>) = (0, None);
-    for (run, nearness) in all {
+    for Counted { run, nearness, .. } in all {
         let cast = &run.record().cast;
         let is_one = |machine| {
             let member = course.members().find(|member| course.machine(*member) == machine);
@@ -213,8 +230,8 @@ fn write(course_file: Option<&Path>, course: &Course, kind: u8, row: &ProposalRo
     say(told.lines().map(|line| format!("{}\n", velocitas_gait::escaped(line))).collect::<String>())
 }
 
-fn rules(course: &Course, all: &[(Run, Nearness)]) -> Vec<RuleRow> {
-    let measured = |rule: Rule| all.iter().any(|(_, nearness)| nearness.rules().contains(&rule));
+fn rules(course: &Course, all: &[Counted]) -> Vec<RuleRow> {
+    let measured = |rule: Rule| all.iter().any(|one| one.nearness.rules().contains(&rule));
     let row = |rule: Rule| {
         let honest = spread(all, rule, false);
         let slack = matches!(rule, Rule::Reach | Rule::Pace).then(|| slack(course)).flatten();
@@ -239,9 +256,9 @@ fn slack(course: &Course) -> Option<f64> {
     if let [one] = all[..] { Some(one) } else { None }
 }
 
-fn spread(all: &[(Run, Nearness)], rule: Rule, rogue: bool) -> Spread {
+fn spread(all: &[Counted], rule: Rule, rogue: bool) -> Spread {
     let (mut bins, mut beyond, mut nearest) = ([0u64; BINS], 0, None::<Nearest>);
-    for (run, nearness) in all {
+    for Counted { run, nearness, .. } in all {
         for near in nearness.of(run.record(), rule, rogue) {
             bins.iter_mut().zip(near.bins).for_each(|(sum, more)| *sum += u64::from(more));
             beyond += u64::from(near.beyond);
@@ -256,7 +273,39 @@ fn spread(all: &[(Run, Nearness)], rule: Rule, rogue: bool) -> Spread {
     Spread::of(&bins, beyond, nearest)
 }
 
-fn member_row(course: &Course, member: MemberId, came: &[(MemberId, Option<Attempt>, u64, Came)]) -> MemberRow {
+/// What every cheat comes to, and the best mixture that a search of so many found beyond that.
+fn searched(
+    course: &Course,
+    member: MemberId,
+    came: &[(MemberId, Option<Attempt>, u64, Came)],
+    (tries, luck): (u32, u64),
+    bar: &indicatif::ProgressBar,
+) -> Result<MemberRow, OpenError> {
+    let (row, known) = member_row(course, member, came);
+    let of_it = came.iter().filter(|(of, attempt, ..)| *of == member && attempt.is_none());
+    let honest: Vec<(u64, Came)> = of_it.map(|(_, _, seed, came)| (*seed, *came)).collect();
+    let mut search = Search::new(course, member, luck, known);
+    let mut tried = 0;
+    while tried < tries && !search.is_empty() {
+        let one = |mixture| {
+            let came = craft(course, member, mixture, &honest)?;
+            bar.inc(crafty::costs(honest.len()) / 1_000_000);
+            Ok(came)
+        };
+        let came = search.candidates().into_par_iter().map(one).collect::<Result<Vec<_>, OpenError>>()?;
+        search.came(came);
+        tried += crafty::BATCH;
+    }
+    let mixture = search.best.filter(|_| tried > 0).map(|(mixture, gain)| MixtureRow::of(&mixture, gain));
+    Ok(MemberRow { mixture, searched: tried, ..row })
+}
+
+/// Each cheat by itself, and the one that gained the most without being found with any seed.
+fn member_row(
+    course: &Course,
+    member: MemberId,
+    came: &[(MemberId, Option<Attempt>, u64, Came)],
+) -> (MemberRow, Option<(Attempt, f64)>) {
     let mine = || came.iter().filter(|(of, ..)| *of == member);
     let honest =
         |seed: u64| mine().find(|(_, attempt, of, _)| attempt.is_none() && *of == seed).map(|(.., came)| *came);
@@ -271,11 +320,16 @@ fn member_row(course: &Course, member: MemberId, came: &[(MemberId, Option<Attem
     }
     let of = |spec| tried.iter().any(|t| std::ptr::eq(t.attempt.spec, spec));
     let cheats = CHEATS.iter().filter(|spec| of(*spec)).map(|spec| CheatRow::of(&breach(spec, &tried))).collect();
+    let unfound = tried.iter().filter(|t| t.outcomes.iter().all(|(it, _)| it.found.is_none()));
+    let best = unfound.filter_map(|t| Some((t.attempt, t.gain()?))).max_by(|a, b| a.1.total_cmp(&b.1));
     let it = &course[member];
-    MemberRow {
+    let row = MemberRow {
         name: it.name.clone(),
         gait: course.kinds.motion(it.kind).name().to_owned(),
         arrangement: it.arrangement.name(),
         cheats,
-    }
+        searched: 0,
+        mixture: None,
+    };
+    (row, best.filter(|(attempt, _)| !attempt.spec.is_of_datagrams()))
 }

@@ -24,7 +24,7 @@ pub(super) struct Mind {
 }
 
 impl Mind {
-    fn of(known: &Known, kind: u8) -> Option<Self> {
+    pub(super) fn of(known: &Known, kind: u8) -> Option<Self> {
         let place = usize::from(kind);
         let (tunables, version) = (known.tunables.get(place)?.clone(), *known.versions.get(place)?);
         let (rule, solids) = (known.kinds.shared(kind)?.clone(), known.solids().to_vec());

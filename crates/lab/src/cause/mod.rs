@@ -6,6 +6,7 @@
 //! attributed. What there is to be exchanged is a table, [`ingredient`].
 
 mod case;
+mod excuse;
 mod found;
 mod ingredient;
 mod mind;
@@ -26,6 +27,7 @@ use crate::record::Record;
 use crate::time::LabTime;
 use crate::watch::Happening;
 use case::{Case, NoCase};
+pub use excuse::{Excuse, excuse};
 use mind::Minds;
 
 /// What became of the inputs of ticks for which the server made them up.

@@ -18,6 +18,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_core::Rule;
 use velocitas_lab::LabTime;
+use velocitas_lab::cause::excuse;
 use velocitas_lab::nearness::{Accusation, BINS, Nearness};
 use velocitas_report::drawing::{Drawing, Plot};
 use velocitas_report::{GuardPage, LIMIT, guard, nearness_plotted, verdict_plotted};
@@ -46,6 +47,8 @@ pub(super) struct Guard {
     lines: Vec<(Rule, usize)>,
     /// The verdict that is chosen, counted from the newest.
     chosen: usize,
+    /// What the chosen one comes from where it does not come from its owner, in words; and of which verdict that is said.
+    excuse: Option<(Accusation, Option<String>)>,
 }
 
 impl Guard {
@@ -94,20 +97,31 @@ impl View for Guard {
         self.whole = self.nearness.follow(&stage.run, false);
         self.chosen = self.chosen.min(self.nearness.ledger().len().saturating_sub(1));
         self.rule = self.rule.min(self.rules().len().saturating_sub(1));
+        let chosen = self.verdict().copied();
+        if self.excuse.as_ref().map(|(of, _)| *of) != chosen {
+            let record = stage.run.record();
+            let words = |it: &Accusation| excuse(record, it).map(|excuse| excuse.words(record));
+            self.excuse = chosen.map(|it| (it, words(&it)));
+        }
     }
 
     fn draw(&self, stage: &Stage, area: Rect, buffer: &mut Buffer) {
         let p = stage.palette;
         let counted = LabTime(self.nearness.counted().0 / 1_000_000_000 * 1_000_000_000);
         let dot = p.dot();
-        let title = match stage.run.course().guard.naive {
-            None => format!("Guard {dot} how near to what is allowed {dot} counted up to {counted}"),
-            Some(row) => {
-                format!("Guard {dot} by `{}` in place of its own checks {dot} counted up to {counted}", row.name)
-            }
-        };
-        let inner = frame(p, area, &title, buffer);
         let rules = self.rules();
+        let plan = Plan::of(area.height.saturating_sub(2), rules.len(), self.verdict().is_some());
+        let what = match stage.run.course().guard.naive {
+            None => "how near to what is allowed".to_owned(),
+            Some(row) => format!("by `{}` in place of its own checks", row.name),
+        };
+        let hidden = if plan.fits < rules.len() {
+            format!(" {dot} {} of {} rules, [ ] others", plan.fits, rules.len())
+        } else {
+            String::new()
+        };
+        let title = format!("Guard {dot} {what}{hidden} {dot} counted up to {counted}");
+        let inner = frame(p, area, &title, buffer);
         if rules.is_empty() {
             let said = [
                 "nothing was measured yet: the guard measures who says where it is",
@@ -120,16 +134,12 @@ impl View for Guard {
             return;
         }
         let plots = nearness_plotted(&stage.run, &self.page(stage));
-        let ground = if self.verdict().is_some() { GROUND } else { 0 };
-        let all = rules.len() as u16;
-        let rows = (inner.height.saturating_sub(ground) / all).clamp(ROWS.0, ROWS.1);
-        let fits = usize::from((inner.height / rows).max(1)).min(rules.len());
-        let first = (self.rule + 1).saturating_sub(fits);
-        for (row, i) in (first..first + fits).enumerate() {
-            let place = Rect { y: inner.y + row as u16 * rows, height: rows.min(inner.height), ..inner };
+        let first = (self.rule + 1).saturating_sub(plan.fits);
+        for (row, i) in (first..first + plan.fits).enumerate() {
+            let place = Rect { y: inner.y + row as u16 * plan.rows, height: plan.rows.min(inner.height), ..inner };
             self.histograms(stage, rules[i], (&plots[i], i == self.rule), place, buffer);
         }
-        let below = fits as u16 * rows;
+        let below = plan.fits as u16 * plan.rows;
         let rest = Rect { y: inner.y + below, height: inner.height.saturating_sub(below), ..inner };
         if rest.height >= GROUND
             && let Some(it) = self.verdict()
@@ -187,6 +197,24 @@ impl View for Guard {
             (p.correction(), p.text(Tone::Correction), "how far the lawful reaches, or where something was met"),
             (p.authority(), p.text(Tone::Authority), "where the server put it"),
         ]
+    }
+}
+
+/// How much is shown at once.
+struct Plan {
+    /// Rows of each rule.
+    rows: u16,
+    /// Rules.
+    fits: usize,
+}
+
+impl Plan {
+    /// Of so many rows and rules. The chosen verdict is drawn where one rule at least fits above it.
+    fn of(height: u16, rules: usize, verdict: bool) -> Self {
+        let ground = if verdict && height >= GROUND + ROWS.0 { GROUND } else { 0 };
+        let room = height - ground;
+        let rows = (room / (rules as u16).max(1)).clamp(ROWS.0, ROWS.1);
+        Self { rows, fits: usize::from((room / rows).max(1)).min(rules) }
     }
 }
 

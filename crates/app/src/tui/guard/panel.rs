@@ -43,7 +43,7 @@ pub(super) fn draw(guard: &Guard, stage: &Stage, area: Rect, buffer: &mut Buffer
     }
     if let Some(it) = guard.verdict() {
         let below = Rect { y: upper.bottom(), height: lower, ..area };
-        evidence_of(stage, it, below, buffer);
+        evidence_of(stage, it, guard.excuse.as_ref().and_then(|(_, words)| words.as_deref()), below, buffer);
     }
 }
 
@@ -63,7 +63,7 @@ fn times(evidence: &Evidence) -> String {
     }
 }
 
-fn evidence_of(stage: &Stage, it: &Accusation, area: Rect, buffer: &mut Buffer) {
+fn evidence_of(stage: &Stage, it: &Accusation, excuse: Option<&str>, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let evidence = &it.verdict.evidence;
     let spec = evidence.rule.spec();
@@ -100,6 +100,7 @@ fn evidence_of(stage: &Stage, it: &Accusation, area: Rect, buffer: &mut Buffer) 
         ("clock", spec.clock.to_owned()),
         ("answer", answer + &gain),
     ];
+    let rows = rows.into_iter().chain(excuse.map(|words| ("but", words.to_owned())));
     let mut y = inner.y;
     for (what, words) in rows {
         for (row, line) in wrapped(&words, usize::from(inner.width.saturating_sub(11))).iter().enumerate() {
