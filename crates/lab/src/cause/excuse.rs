@@ -6,12 +6,13 @@
 //! two differ that alone makes all of them come out as they did. What a rogue's machine makes of the truth is no excuse: the record
 //! knows what it was told.
 
-use velocitas_core::{Ground, Input, Scene, SolidId, State, checked_step};
+use velocitas_core::{Fact, Ground, Input, Scene, SolidId, State, checked_step};
 
 use super::mind::Mind;
 use crate::ids::{MachineId, Part, RecordTick};
 use crate::nearness::Accusation;
 use crate::record::{OwnRows, Record};
+use crate::watch::Happening;
 
 /// What an accusation comes from, where it does not come from its owner.
 #[derive(Clone, Debug, PartialEq)]
@@ -83,7 +84,7 @@ pub fn excuse(record: &Record, it: &Accusation) -> Option<Excuse> {
         return None;
     }
     let at_owner = World::of(record, owner.clone());
-    let steps = steps(record.of(it.machine).own(actor)?, &at_owner, (from, to));
+    let steps = steps(record.of(it.machine).own(actor)?, &at_owner, (from, to), last_put(record, it));
     // The accused tick itself must be among them, and each must be its own.
     if steps.last().is_none_or(|last| last.tick != to) || !steps.iter().all(|step| at_owner.comes_out(step)) {
         return None;
@@ -100,6 +101,17 @@ pub fn excuse(record: &Record, it: &Accusation) -> Option<Excuse> {
         matter.iter().all(|step| world.comes_out(step))
     };
     Some(candidates.iter().find(explains).cloned().unwrap_or(Excuse::Several))
+}
+
+/// Where its owner was last put back before a verdict: what the server made of it then.
+fn last_put(record: &Record, it: &Accusation) -> Option<State> {
+    let rows = &record.of(it.machine).happenings;
+    let mut puts = rows.range(0, rows.before(it.at)).filter_map(|row| match row.what {
+        Happening::Fact(Fact::PulledBack { entity, tick, .. }) if entity == it.verdict.entity => Some(tick),
+        _ => None,
+    });
+    let track = record.authority(record.cast.actor(it.verdict.entity)?);
+    Some(track.state(track.of_tick(record.cast.tick(puts.next_back()?))?))
 }
 
 /// All in which two machines differ.
@@ -128,7 +140,7 @@ fn exchange(mind: &mut Mind, owner: &Mind, candidate: &Excuse) {
 }
 
 /// The ticks that it played in a stretch: those that followed on the one before.
-fn steps(own: &OwnRows, owner: &World<'_>, (first, to): (RecordTick, RecordTick)) -> Vec<Step> {
+fn steps(own: &OwnRows, owner: &World<'_>, (first, to): (RecordTick, RecordTick), put: Option<State>) -> Vec<Step> {
     let state = |tick: RecordTick| own.predicted.of_tick(tick).map(|at| own.predicted.state(at));
     let sampled = |tick: RecordTick| own.inputs.of_tick(tick).and_then(|row| own.inputs.sampled(&row));
     let mut steps: Vec<Step> = Vec::new();
@@ -138,10 +150,10 @@ fn steps(own: &OwnRows, owner: &World<'_>, (first, to): (RecordTick, RecordTick)
         let (Some(was), Some(now)) = (sampled(before), sampled(tick)) else { continue };
         let mut step = Step { tick, from, input: owner.mind.rule.schema().presses_since(&now, &was), to };
         if !owner.comes_out(&step)
-            && let Some(at) = own.rewritten.of_tick(before)
+            && let Some(put) = put
         {
-            // Where it was put back to that tick meanwhile, it went on from there.
-            step.from = own.rewritten.state(at);
+            // Where it was put back meanwhile, it went on from there.
+            step.from = put;
         }
         steps.push(step);
     }
