@@ -123,8 +123,10 @@ pub(crate) fn interval(node: &Node, known: &Known<'_>) -> Interval {
             }
         },
         NodeKind::Call(builtin, arguments) => {
-            let arguments: Vec<Interval> = arguments.iter().map(of).collect();
-            call(*builtin, &arguments, matches!(node.ty, Type::Number(_)))
+            // None of those that are followed takes more.
+            let mut known = [Interval::ANYTHING; 3];
+            known.iter_mut().zip(arguments).for_each(|(known, argument)| *known = of(argument));
+            call(*builtin, &known[..arguments.len().min(3)], matches!(node.ty, Type::Number(_)))
         }
         NodeKind::Read(_) | NodeKind::Component(..) | NodeKind::Wrong => Interval::ANYTHING,
     }
@@ -181,7 +183,11 @@ const fn equal(a: Interval, b: Interval) -> Option<bool> {
 fn call(builtin: Builtin, x: &[Interval], is_number: bool) -> Interval {
     // These grow with each of their arguments, or do not change.
     let growing = |f: &dyn Fn(&[f32]) -> f32| {
-        let at = |end: fn(&Interval) -> f32| f(&x.iter().map(end).collect::<Vec<f32>>());
+        let at = |end: fn(&Interval) -> f32| {
+            let mut values = [0.0; 3];
+            values.iter_mut().zip(x).for_each(|(value, x)| *value = end(x));
+            f(&values)
+        };
         Interval::new(at(|i| i.low), at(|i| i.high))
     };
     match (builtin, x) {

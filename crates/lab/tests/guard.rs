@@ -2,8 +2,8 @@
 
 mod scenario;
 
-use scenario::{Words, YARD, actor, measure, verdicts, walker};
-use velocitas_core::{Bounds, Ground, vec3};
+use scenario::{Words, YARD, actor, facts, machine, measure, verdicts, walker};
+use velocitas_core::{Bounds, Fact, Ground, vec3};
 use velocitas_lab::record::Record;
 use velocitas_lab::{Course, KnownTo, LabTime};
 
@@ -90,6 +90,43 @@ fn every_rogue_is_answered_and_gains_little() {
             let gain = m.gain_m.unwrap_or(f64::MAX);
             assert!(gain <= most_gain * f64::from(tricks), "{trick}: gained {gain} m");
             lawful(run.course(), run.record(), 0);
+        }
+    }
+}
+
+#[test]
+fn a_rogue_courier_is_answered_within_half_a_second_and_a_little_faster_within_three() {
+    let tricks = [
+        ("run = \"1.06 times\"", "pace", 3.0),
+        ("run = \"1.5 times\"", "reach", 0.5),
+        ("run = \"3 times\"", "reach", 0.5),
+        ("jump = \"0.2 m\"", "reach", 0.5),
+        ("jump = \"6 m\"", "reach", 0.5),
+        ("fly = \"1 m/s\"", "support", 0.5),
+        ("fly = \"5 m/s\"", "support", 0.5),
+        ("tireless = true", "growth", 0.5),
+    ];
+    for (trick, rule, within) in tricks {
+        for seed in 1..=3 {
+            let lasts = if trick.starts_with("jump") { "" } else { ", lasts = \"3 s\"" };
+            let cast = format!(
+                "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\narrangement = \"claims\"\ngait = \"courier.gait\"\n\
+                 link = \"test\"\nspawn = [-25, 12]\ntrick = [{{ {trick}{lasts}, at = \"1 s\" }}]\n\
+                 route = [{{ at = [25, 12], hold = [\"sprint\"] }}, {{ at = [-25, 12] }}]\n"
+            );
+            let link = "latency = \"40 ms\"\njitter = \"7 ms\"\nloss = \"2 %\"";
+            let run = Words { seed, link, rest: cast, ..Words::default() }.run(6.0);
+            let mut found = facts(run.record(), machine(run.record(), 0)).filter_map(|(at, fact)| match fact {
+                Fact::Verdict(verdict) => Some((at, verdict)),
+                _ => None,
+            });
+            let (at, verdict) = found.next().expect(trick);
+            assert_eq!(verdict.evidence.rule.name(), rule, "{trick}");
+            // A claim takes the way up, jitter and a frame to arrive.
+            let after = at.minus(LabTime::from_secs(1.0)).secs() - 0.1;
+            assert!(after < within, "{trick}: after {after} s");
+            let gain = measure(run.record(), 0, LabTime::ZERO, run.now()).gain_m.unwrap_or(f64::MAX);
+            assert!(gain <= 0.5, "{trick}: {gain} m are left");
         }
     }
 }
