@@ -276,7 +276,7 @@ fn who_rises_at_a_lawful_speed_with_nothing_under_the_feet_is_found() {
     let found =
         (1..=120).find_map(|tick| rule(&trial.claim_at(vec3(0.0, 0.0, tick as f32 / HZ as f32))).map(|r| (tick, r)));
     let (tick, rule) = found.expect("it rises at 1 m/s");
-    assert!(rule == Rule::Support && tick < 60, "{rule:?} in tick {tick}");
+    assert!(rule == Rule::Support && tick < 20, "{rule:?} in tick {tick}");
 }
 
 #[test]
