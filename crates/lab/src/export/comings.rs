@@ -35,7 +35,7 @@ pub(super) static UNHEARD: Kind<()> = Kind {
 pub(super) static OUT: Kind<EndedBy> = Kind {
     name: "out",
     says: "a client is out, and stays so until its program is started again",
-    keys: &[machine(), Key { name: "why", says: "leave, return, dismissal", get: |_, why| why.name().into() }],
+    keys: &[machine(), Key { name: "why", says: "leave, return, dismissal, verdict", get: |_, why| why.name().into() }],
 };
 pub(super) static ENTERED: Kind<EntityId> = Kind {
     name: "entered",
