@@ -40,11 +40,15 @@ impl Trial {
     }
 
     fn claim(&mut self, tick: Tick, x: f32, y: f32) {
+        self.claim_place(tick, vec3(x, y, 0.002));
+    }
+
+    fn claim_place(&mut self, tick: Tick, at: Vec3) {
         let mut state = self.state;
-        state.set_vec3(0, vec3(x, y, 0.002));
+        state.set_vec3(0, at);
         let state = self.walker.schema().round_state(&state);
-        let (epoch, since) =
-            (self.guard.claims.epoch.wrapping_sub(self.behind), self.guard.claims.newest.unwrap_or(Tick(100)));
+        let epoch = self.guard.claims.epoch.wrapping_sub(self.behind);
+        let since = self.guard.claims.newest.unwrap_or(Tick(100));
         let claim = Claim {
             newest: tick.wire(),
             entity: EntityId::first(0),
@@ -213,26 +217,8 @@ fn ticks_that_the_server_dropped_are_paid_and_lapse_when_the_owner_has_caught_up
 impl Trial {
     /// Claims this very place in the next tick.
     fn claim_at(&mut self, at: Vec3) -> Ruling {
-        let mut state = self.state;
-        state.set_vec3(0, at);
-        self.claim_state(self.tick.next(), &state);
+        self.claim_place(self.tick.next(), at);
         self.judge()
-    }
-
-    fn claim_state(&mut self, tick: Tick, state: &State) {
-        let state = self.walker.schema().round_state(state);
-        let since = self.guard.claims.newest.unwrap_or(Tick(100));
-        let epoch = self.guard.claims.epoch;
-        let claim = Claim {
-            newest: tick.wire(),
-            entity: EntityId::first(0),
-            epoch,
-            since: since.wire(),
-            state,
-            count: 0,
-            trail: [Vec3::ZERO; 16],
-        };
-        self.guard.take_in(tick, since, &claim, self.tick);
     }
 
     /// With one more solid, so high.
