@@ -54,11 +54,6 @@ impl Attempt {
     }
 }
 
-/// How long a cheat goes on, in seconds.
-pub fn lasts_secs() -> f64 {
-    LASTS.secs()
-}
-
 /// What came of it.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Outcome {

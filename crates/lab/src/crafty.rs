@@ -4,7 +4,7 @@
 //! so the same search finds the same however many are tried at once. What it finds is real; what it does not find is not proven
 //! impossible.
 
-use crate::breach::{Attempt, Outcome, RUN, attempts, lasts_secs, try_out};
+use crate::breach::{Attempt, LASTS, Outcome, RUN, attempts, try_out};
 use crate::chance::{Chance, Purpose};
 use crate::cheat::Answered;
 use crate::course::Course;
@@ -113,7 +113,7 @@ pub fn craft(
         if came.found.is_some() {
             return Ok(Crafted { mixture, gain: None });
         }
-        sum += (came.way_m - without.way_m) / lasts_secs() * 60.0;
+        sum += (came.way_m - without.way_m) / LASTS.secs() * 60.0;
     }
     Ok(Crafted { mixture, gain: Some(sum / honest.len().max(1) as f64) })
 }

@@ -181,7 +181,15 @@ impl Guard {
                 Charge::TooLong => (Ruling::Resync, standing(&self.good, it.motion)),
                 Charge::Overdrawn => {
                     let evidence = Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0);
-                    (Ruling::guilty(it.policy, evidence), standing(&self.good, it.motion))
+                    if it.policy.response(Rule::Time) == Response::Note {
+                        // What was claimed holds.
+                        self.note(evidence, it);
+                        self.bank.forgive();
+                        self.claims.take(tick);
+                        self.check(it, (from, tick), &pending)
+                    } else {
+                        (Ruling::guilty(it.policy, evidence), standing(&self.good, it.motion))
+                    }
                 }
             };
             match ruling {
@@ -202,6 +210,13 @@ impl Guard {
             }
         }
         (Ruling::Lawful, provenance)
+    }
+
+    /// Writes something down, unless it was lately.
+    fn note(&mut self, evidence: Evidence, it: &Watched<'_>) {
+        if self.noted.is_due(evidence.rule, evidence.to, it.rate) {
+            self.notes.push(evidence);
+        }
     }
 
     fn pull_back(&mut self, to: State) -> State {

@@ -24,7 +24,10 @@ impl Server {
             Sentence::Disconnect(rule) => (rule, true),
         };
         if ends {
+            let token = peer.token;
             self.end(now, from, EndedBy::Verdict(rule));
+            // Or it would come again by another life.
+            self.uninvite(token);
         }
     }
 

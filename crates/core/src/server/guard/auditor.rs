@@ -178,17 +178,18 @@ impl Auditor {
         while let Some((from, tick, pending)) = self.claims.next_due(now) {
             let advance = tick.since(from).unsigned_abs();
             let ruling = match self.bank.charge(advance) {
-                Charge::Paid => {
-                    self.claims.take(tick);
-                    self.agreed.get_or_insert(from);
-                    self.holes += advance.saturating_sub(1);
-                    self.step(rules, tick, &pending.word.read, &mut audit);
-                    self.compare(rules, tick, pending.word.state)
-                }
+                Charge::Paid => self.take(rules, (from, tick), &pending.word, &mut audit),
                 Charge::Waits => break,
                 Charge::TooLong => Ruling::Resync,
                 Charge::Overdrawn => {
-                    Ruling::guilty(rules.policy, Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0))
+                    let evidence = Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0);
+                    if rules.policy.response(Rule::Time) == Response::Note {
+                        self.note(evidence, rules.rate);
+                        self.bank.forgive();
+                        self.take(rules, (from, tick), &pending.word, &mut audit)
+                    } else {
+                        Ruling::guilty(rules.policy, evidence)
+                    }
                 }
             };
             if !matches!(ruling, Ruling::Lawful) {
@@ -203,6 +204,22 @@ impl Auditor {
             }
         }
         audit
+    }
+
+    /// Takes a tick's word out of the queue, steps after it, and holds it against what came of that.
+    fn take(&mut self, rules: &Rules<'_>, (from, tick): (Tick, Tick), word: &Told, audit: &mut Audit) -> Ruling {
+        self.claims.take(tick);
+        self.agreed.get_or_insert(from);
+        self.holes += tick.since(from).unsigned_abs().saturating_sub(1);
+        self.step(rules, tick, &word.read, audit);
+        self.compare(rules, tick, word.state)
+    }
+
+    /// Writes something down, unless it was lately.
+    fn note(&mut self, evidence: Evidence, rate: Rate) {
+        if self.noted.is_due(evidence.rule, evidence.to, rate) {
+            self.notes.push(evidence);
+        }
     }
 
     fn step(&mut self, rules: &Rules<'_>, tick: Tick, read: &Input, audit: &mut Audit) {
@@ -227,9 +244,7 @@ impl Auditor {
                 if rules.policy.response(evidence.rule) != Response::Note {
                     return Ruling::guilty(rules.policy, evidence);
                 }
-                if self.noted.is_due(evidence.rule, tick, rules.rate) {
-                    self.notes.push(evidence);
-                }
+                self.note(evidence, rules.rate);
                 self.good = told;
             }
         } else if self.good != told {
@@ -238,10 +253,14 @@ impl Auditor {
             if !self.trust.pay(tick.since(since).unsigned_abs()) {
                 return Ruling::Resync;
             }
-            let ruling = believable(rules, (since, tick), &self.base, &told);
-            if !matches!(ruling, Ruling::Lawful) {
-                self.good = self.base;
-                return ruling;
+            match believable(rules, (since, tick), &self.base, &told) {
+                Ruling::Lawful => {}
+                // What is only to be noted is believed.
+                Ruling::Guilty(evidence, Response::Note) => self.note(evidence, rules.rate),
+                ruling => {
+                    self.good = self.base;
+                    return ruling;
+                }
             }
             self.good = told;
         }

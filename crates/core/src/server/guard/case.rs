@@ -110,8 +110,7 @@ pub enum Finding {
     Hole,
 }
 
-/// A check of claims: one rule of the guard, with what it remembers of one owner. What is given is told in words, never in place of a
-/// verdict: checks say what they find, the guard answers.
+/// A check of claims: one rule of the guard, with what it remembers of one owner. It says what it finds; the guard answers.
 pub trait Check: fmt::Debug + Send + Sync {
     /// Looks at a claim that comes after all it has seen.
     fn judge(&mut self, case: &Case<'_>) -> Finding;
