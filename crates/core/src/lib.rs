@@ -64,7 +64,7 @@ pub use session::{Ingredients, KindPrint, Kinds, Layouts, MOST_KINDS, Owned, Tim
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};
 pub use tick_loop::{Due, TickLoop};
 pub use vec3::{Vec3, vec3};
-pub use verdict::{Answer, Evidence, Measure, RULES, Rule, RuleSpec, Verdict};
+pub use verdict::{Answer, Evidence, Measure, RULES, Rule, RuleSpec, Verdict, share};
 pub use wire::{
     Account, Ack, Acks, BitReader, BitRow, BitWriter, Carried, Challenge, Claim, Denied, Difference, ENVELOPE, Ended,
     EndedBy, EntityRecord, EntityRef, FieldValue, ForeignLayout, Header, Hello, Inputs, MAX_DATAGRAM, MAX_REPEATS,

@@ -86,6 +86,11 @@ impl Rule {
     pub const fn name(self) -> &'static str {
         self.spec().name
     }
+
+    /// Whether it is of what somebody sends: that is not used, and nobody is put anywhere for it.
+    pub const fn is_of_inputs(self) -> bool {
+        matches!(self, Self::Range | Self::Window | Self::Conflict | Self::Flood)
+    }
 }
 
 /// What was done about it.
@@ -106,11 +111,6 @@ pub enum Answer {
 }
 
 impl Answer {
-    /// Whether its owner was put somewhere.
-    pub const fn puts_back(self) -> bool {
-        !matches!(self, Self::Ignored | Self::Noted)
-    }
-
     /// Its name in reports.
     pub const fn name(self) -> &'static str {
         match self {
@@ -151,18 +151,23 @@ impl Evidence {
         Self { rule, from, to, measured, limit, slack: 0.0, quantum: 0.0, gain: 0.0 }
     }
 
-    /// What was measured as a share of what is allowed: 1 at the limit, beyond it infinite where nothing is allowed.
+    /// What was measured as a share of what is allowed: see [`share`].
     pub fn share(&self) -> f32 {
-        match (self.measured > 0.0, self.limit > 0.0) {
-            (_, true) => self.measured / self.limit,
-            (true, false) => f32::INFINITY,
-            (false, false) => 0.0,
-        }
+        share(self.measured, self.limit)
     }
 
     /// Whether more was measured than is allowed.
     pub fn is_exceeded(&self) -> bool {
         self.measured > self.limit
+    }
+}
+
+/// What was measured as a share of what is allowed: 1 at the limit, and infinite for anything where nothing is allowed.
+pub fn share(measured: f32, limit: f32) -> f32 {
+    match (measured > 0.0, limit > 0.0) {
+        (_, true) => measured / limit,
+        (true, false) => f32::INFINITY,
+        (false, false) => 0.0,
     }
 }
 
@@ -190,6 +195,13 @@ pub struct Verdict {
     pub evidence: Evidence,
     /// What was done.
     pub answer: Answer,
+}
+
+impl Verdict {
+    /// Whether its owner was put somewhere.
+    pub const fn puts_back(&self) -> bool {
+        !self.evidence.rule.is_of_inputs() && !matches!(self.answer, Answer::Ignored | Answer::Noted)
+    }
 }
 
 #[cfg(test)]

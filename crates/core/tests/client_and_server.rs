@@ -7,9 +7,9 @@ use std::sync::Arc;
 use pair::{HOME, MS, OTHER, OWN, Pair};
 use velocitas_core::walker::Walker;
 use velocitas_core::{
-    Address, Agree, Arrangement, Blend, Body, ClientSettings, Drawn, HostNanos, Input, InputField, InputKind, Limits,
-    Motion, Provenance, Quantiser, Restored, Rule, Scene, Schema, SeenBy, Shape, State, StateField, Step, Unwatched,
-    Vec3, ViewDelay, vec3,
+    Address, Agree, Arrangement, Blend, Body, ClientSettings, Drawn, EndedBy, HostNanos, Input, InputField, InputKind,
+    Life, Limits, Motion, Policy, Provenance, Quantiser, Response, Restored, Rule, Scene, Schema, SeenBy, Shape, State,
+    StateField, Step, Unwatched, Vec3, ViewDelay, vec3,
 };
 
 #[test]
@@ -239,6 +239,23 @@ fn an_honest_owner_is_believed_and_a_jump_is_pulled_back() {
     assert_eq!(pair.told.corrections.last().map(|c| c.why), Some(Restored::PulledBack));
     let own = pair.client.own_state(OWN).map(|s| s.vec3(0).x).unwrap_or(0.0);
     assert!((truth.x..truth.x + 6.0).contains(&own), "back, and walking on: {own}");
+}
+
+#[test]
+fn who_may_not_play_on_is_told_why_and_does_not_come_again() {
+    let mut policy = Policy::default();
+    policy.responses[Rule::Reach as usize] = Response::Disconnect;
+    let mut pair = Pair::guarded(policy);
+    let mut there = pair.client.own_state(OWN).expect("playing");
+    there.set_vec3(0, there.vec3(0) + vec3(9.0, 0.0, 0.0));
+    pair.client.place(OWN, there);
+    pair.run(800);
+    assert_eq!(pair.client.left_by(), Some(EndedBy::Verdict(Rule::Reach)));
+    assert!(pair.server.state(OWN).is_none(), "what came with it is gone");
+    // By another life it is refused.
+    pair.start_anew(Life(2));
+    pair.run(1500);
+    assert!(pair.client.refused_for().is_some() && pair.client.own_state(OWN).is_none());
 }
 
 #[test]

@@ -17,6 +17,7 @@ mod auditor;
 mod bank;
 mod burst;
 mod case;
+mod docket;
 mod edge;
 mod growth;
 mod pace;
@@ -29,6 +30,7 @@ pub(super) use auditor::{Audit, Auditor, Rules};
 use bank::{Bank, Charge};
 use burst::Burst;
 pub use case::{Case, Check, Finding};
+use docket::Docket;
 use edge::Edge;
 use growth::Growth;
 use pace::Pace;
@@ -94,31 +96,12 @@ pub(super) struct Guard {
     bank: Bank,
     trust: Trust,
     checks: Vec<Box<dyn Check>>,
-    /// What was measured since it was last asked.
-    measures: Vec<Evidence>,
-    /// What was noted since it was last asked.
-    notes: Vec<Evidence>,
-    noted: Noted,
+    docket: Docket,
     /// A pull back that no claim has answered yet.
     pull: Option<State>,
     good: State,
     /// The tick of which the whole of it was told.
     told: Option<Tick>,
-}
-
-/// Of each rule the tick in which it was last noted: once a second is enough.
-#[derive(Clone, Copy, Debug, Default)]
-struct Noted([Option<Tick>; crate::verdict::RULES.len()]);
-
-impl Noted {
-    fn is_due(&mut self, rule: Rule, tick: Tick, rate: Rate) -> bool {
-        let last = &mut self.0[rule as usize];
-        let due = last.is_none_or(|last| tick.since(last) >= i64::from(rate.hz()));
-        if due {
-            *last = Some(tick);
-        }
-        due
-    }
 }
 
 impl Guard {
@@ -128,9 +111,7 @@ impl Guard {
             bank: Bank::new(rate),
             trust: Trust::new(rate),
             checks: policy.checks.to_vec(),
-            measures: Vec::new(),
-            notes: Vec::new(),
-            noted: Noted::default(),
+            docket: Docket::default(),
             pull: None,
             good: state,
             told: None,
@@ -183,7 +164,7 @@ impl Guard {
                     let evidence = Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0);
                     if it.policy.response(Rule::Time) == Response::Note {
                         // What was claimed holds.
-                        self.note(evidence, it);
+                        self.docket.note(evidence, it.rate);
                         self.bank.forgive();
                         self.claims.take(tick);
                         self.check(it, (from, tick), &pending)
@@ -212,13 +193,6 @@ impl Guard {
         (Ruling::Lawful, provenance)
     }
 
-    /// Writes something down, unless it was lately.
-    fn note(&mut self, evidence: Evidence, it: &Watched<'_>) {
-        if self.noted.is_due(evidence.rule, evidence.to, it.rate) {
-            self.notes.push(evidence);
-        }
-    }
-
     fn pull_back(&mut self, to: State) -> State {
         self.claims.begin_epoch();
         self.pull = Some(to);
@@ -242,11 +216,11 @@ impl Guard {
             let (evidence, back) = match check.judge(&case) {
                 Finding::Nothing => continue,
                 Finding::Within(evidence) => {
-                    self.measures.push(evidence);
+                    self.docket.measured(evidence);
                     continue;
                 }
                 Finding::Untold(evidence) => {
-                    self.measures.push(evidence);
+                    self.docket.measured(evidence);
                     // All of what it covers is believed, not only the hole in it.
                     if self.trust.pay(evidence.to.since(evidence.from).unsigned_abs()) {
                         continue;
@@ -258,14 +232,12 @@ impl Guard {
             };
             // A solid is met or it is not: that is no measure.
             if evidence.rule != Rule::Sweep {
-                self.measures.push(evidence);
+                self.docket.measured(evidence);
             }
             let response = policy.response(evidence.rule);
             let to = match response {
                 Response::Note => {
-                    if self.noted.is_due(evidence.rule, tick, rate) {
-                        self.notes.push(evidence);
-                    }
+                    self.docket.note(evidence, rate);
                     continue;
                 }
                 Response::Clamp => furthest(&case, &evidence),
@@ -282,12 +254,12 @@ impl Guard {
 
     /// What was measured since it was last asked.
     pub(super) fn measures(&mut self) -> std::vec::Drain<'_, Evidence> {
-        self.measures.drain(..)
+        self.docket.measures()
     }
 
     /// What was noted since it was last asked.
     pub(super) fn notes(&mut self) -> std::vec::Drain<'_, Evidence> {
-        self.notes.drain(..)
+        self.docket.notes()
     }
 }
 
@@ -307,7 +279,8 @@ fn standing(state: &State, motion: &dyn Motion) -> State {
     to
 }
 
-/// As far along what is claimed as was lawful: what is too far is taken from the way, what is too high from the height.
+/// As far along what is claimed as was lawful: what is too far is taken from the way, what is too high from the height. Where that
+/// lies in something, since the way may have been bent, it stays where it was.
 fn furthest(case: &Case<'_>, evidence: &Evidence) -> State {
     let mut to = *case.before;
     let excess = evidence.measured - evidence.limit;
@@ -322,7 +295,8 @@ fn furthest(case: &Case<'_>, evidence: &Evidence) -> State {
         }
     };
     let wire = case.motion.schema().state[0].wire;
-    to.set_vec3(0, vec3(wire.round(at.x), wire.round(at.y), wire.round(at.z)));
+    let at = vec3(wire.round(at.x), wire.round(at.y), wire.round(at.z));
+    to.set_vec3(0, if case.lies_in(at).is_some() { case.start } else { at });
     to
 }
 

@@ -194,7 +194,10 @@ impl Fields<'_> {
                 self.put("clock of the hello", 32, FieldValue::Real(m.asked_us as f32 / 1e3, "ms"));
                 self.put("reason", left.saturating_sub(32), FieldValue::Words(m.why.denied().name().to_owned()));
             }
-            Message::Ended(m) => self.put("reason", left, FieldValue::Words(m.why.name().to_owned())),
+            Message::Ended(m) => {
+                let rule = m.why.rule().map_or(String::new(), |rule| format!(" by {}", rule.name()));
+                self.put("reason", left, FieldValue::Words(format!("{}{rule}", m.why.name())));
+            }
             Message::Goodbye => {}
         }
     }

@@ -9,7 +9,7 @@ use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
     Address, Arrangement, Client, ClientConfig, ClientSettings, Correction, DrawnState, EntityId, Event, Fact, Ground,
     Guest, HostNanos, Ingredients, Input, InputFact, InputFate, Kinds, Life, Made, Mask, Measure, Motion, Patience,
-    PeerId, Provenance, Rate, Server, ServerConfig, Sink, State, Tick, Token, Verdict, vec3,
+    PeerId, Policy, Provenance, Rate, Server, ServerConfig, Sink, State, Tick, Token, Verdict, vec3,
 };
 
 pub const MS: i64 = 1_000_000;
@@ -124,6 +124,25 @@ impl Pair {
     }
 
     fn owning(own: &[EntityId], rule: Arc<dyn Motion>, arrangement: Arrangement, settings: ClientSettings) -> Self {
+        Self::under(Policy::default(), own, rule, arrangement, settings)
+    }
+
+    /// Owners who claim, with a guard that answers so.
+    pub fn guarded(policy: Policy) -> Self {
+        let walker = Arc::new(Walker::new());
+        let mut pair = Self::under(policy, &[OWN], walker, Arrangement::CLAIMS, ClientSettings::DEFAULT);
+        pair.run(1500);
+        assert!(pair.client.own_state(OWN).is_some(), "joined and playing");
+        pair
+    }
+
+    fn under(
+        policy: Policy,
+        own: &[EntityId],
+        rule: Arc<dyn Motion>,
+        arrangement: Arrangement,
+        settings: ClientSettings,
+    ) -> Self {
         let kinds = Kinds::new(vec![rule.clone()]).expect("a sound schema");
         let ingredients = Ingredients::new(Arc::new(Ground::flat(100.0)), &kinds);
         let mut server = Server::new(ServerConfig {
@@ -132,7 +151,7 @@ impl Pair {
             start: HostNanos(0),
             ingredients: ingredients.clone(),
             patience: PATIENCE,
-            policy: velocitas_core::Policy::default(),
+            policy,
             secret: 99,
         });
         let stands = |place| rule.spawn(vec3(place, 0.0, 0.0), 0.0);
@@ -158,6 +177,13 @@ impl Pair {
             flights: BinaryHeap::new(),
             sent: 0,
         }
+    }
+
+    /// The program of an owner who claims is started anew.
+    pub fn start_anew(&mut self, life: Life) {
+        let ingredients = self.client.ingredients().clone();
+        let (arrangement, settings) = (Arrangement::CLAIMS, ClientSettings::DEFAULT);
+        self.client = Client::new(ClientConfig { token: PLAYER, life, arrangement, settings, ingredients });
     }
 
     /// A walker whose inputs go up, over 40 ms each way, playing for a second already.

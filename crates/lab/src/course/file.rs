@@ -157,7 +157,8 @@ pub(super) struct Guard {
     pub(super) strikes: Option<Spanned<i64>>,
     /// The time in which strikes count.
     #[serde(default)]
-    pub(super) within: Option<Quantity<Time>>,
+    #[schemars(with = "Option<Quantity<Time>>")]
+    pub(super) within: Option<Spanned<Quantity<Time>>>,
 }
 
 /// How long the server waits for who says nothing.

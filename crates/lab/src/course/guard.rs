@@ -8,6 +8,8 @@ use crate::naive::{NAIVE, NaiveSpec};
 
 /// The name of the guard's own checks.
 const FULL: &str = "full";
+/// Strikes count for so long at least: nobody can be struck twice in less.
+const LEAST_WITHIN_MS: u32 = 100;
 
 /// What the server's guard looks at and answers.
 #[derive(Clone, Debug, Default)]
@@ -36,13 +38,19 @@ impl Resolver<'_> {
             spec.policy.responses[rule as usize] = self.word(answer, "an answer", &responses)?;
         }
         let usual = spec.policy.strikes;
+        let within_ms = guard.within.as_ref().map_or(usual.within_ms, |q| time(*q.get_ref()).millis() as u32);
+        if let Some(within) = guard.within.as_ref().filter(|_| within_ms < LEAST_WITHIN_MS) {
+            return Err(
+                self.wrong(within.span(), format!("expected {LEAST_WITHIN_MS} ms or more; found {within_ms} ms"))
+            );
+        }
         spec.policy.strikes = Strikes {
             most: guard
                 .strikes
                 .as_ref()
                 .map_or(Ok(i64::from(usual.most)), |s| self.whole(s, "so many strikes", 1..1001))?
                 as u32,
-            within_ms: guard.within.map_or(usual.within_ms, |q| time(q).millis() as u32),
+            within_ms,
         };
         Ok(spec)
     }

@@ -68,7 +68,7 @@ impl Trick {
     fn accused(&mut self, record: &Record, verdict: &Verdict) {
         let (from, to) = (record.cast.tick(verdict.evidence.from), record.cast.tick(verdict.evidence.to));
         self.caught |= self.ticks.is_some_and(|(first, last)| to >= first && from <= last);
-        if verdict.answer.puts_back() {
+        if verdict.puts_back() {
             self.gains.retain(|(tick, _)| *tick <= from);
         }
     }
@@ -256,7 +256,7 @@ impl<'a> Judge<'a> {
             let scene = Scene { tick: is.tick.tick(self.record.cast.first), dt, ground: &ground, tunables };
             self.beyond_input(track, before, motion, &scene)?
         } else {
-            let limits = motion.limits(tunables);
+            let limits = motion.limits_in(&motion.limits(tunables), tunables, &track.state(before), 0.0);
             let seconds = dt * (tick.0 - from.0) as f32;
             let most = (limits.level * seconds, limits.up * seconds, limits.down * seconds);
             beyond_claim(&ground, motion, (track.pos(before), track.pos(i)), most)

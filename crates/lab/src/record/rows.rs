@@ -240,7 +240,7 @@ impl MeasureRow {
 
     /// What was measured as a share of what is allowed: above 1 it is refused.
     pub fn share(&self) -> f32 {
-        self.measured / self.limit
+        velocitas_core::share(self.measured, self.limit)
     }
 }
 

@@ -8,15 +8,14 @@
 //! It finds what is easy to find. It proves nothing.
 
 use serde::Serialize;
-use velocitas_core::{
-    Case, Evidence, Finding, Ground, Input, InputKind, Limits, Motion, Rate, Rule, Scene, State, Tick, Vec3, checks,
-    vec3,
-};
+use velocitas_core::{Ground, Input, InputKind, Limits, Motion, Rate, Vec3, vec3};
 
+use super::defaults;
 use super::feel::RATES;
 use super::grounds::{GROUNDS, TestGround};
+use super::pressed::{Guarded, PRESSED};
+use super::search::{Attack, Attempt, Search};
 use super::walk::ahead;
-use super::{Trial, defaults};
 use crate::chance::{Chance, Purpose};
 use crate::track::Track;
 
@@ -79,22 +78,6 @@ impl Direction {
     }
 }
 
-/// How hard to search.
-#[derive(Clone, Copy, Debug)]
-pub struct Attack {
-    /// All luck comes from it.
-    pub seed: u64,
-    /// Starts for each direction and window.
-    pub restarts: u32,
-    /// Changes tried after each start.
-    pub climbs: u32,
-}
-
-impl Attack {
-    /// About a second on an ordinary machine.
-    pub const USUAL: Self = Self { seed: 1, restarts: 9, climbs: 60 };
-}
-
 /// The furthest found in a direction over a window.
 #[derive(Clone, Debug)]
 pub struct Found {
@@ -124,26 +107,6 @@ impl Found {
     }
 }
 
-/// How near to a verdict honest play was brought, by the guard's own checks.
-#[derive(Clone, Debug)]
-pub struct Guarded {
-    /// By which rule.
-    pub rule: Rule,
-    /// The nearest: what was measured, and what is allowed.
-    pub evidence: Evidence,
-    /// The tick rate at which it was.
-    pub tick_rate: u32,
-    /// The inputs that did it.
-    pub track: Track,
-}
-
-impl Guarded {
-    /// Whether it would have been accused.
-    pub fn exceeds(&self) -> bool {
-        self.evidence.is_exceeded()
-    }
-}
-
 /// What a search found.
 #[derive(Clone, Debug)]
 pub struct Envelope {
@@ -166,7 +129,7 @@ pub struct Envelope {
 pub fn attack(rule: &dyn Motion, how: Attack, mut progress: impl FnMut(f64) -> bool) -> Envelope {
     let tunables = defaults(rule);
     let grounds: Vec<Ground> = GROUNDS.iter().map(TestGround::ground).collect();
-    let mut search = Search { rule, tunables: &tunables, grounds: &grounds, ticks: 0, faults: 0, changed: 0 };
+    let mut search = Search::new(rule, &tunables, &grounds);
     let limits = rule.limits(&tunables);
     let targets: Vec<(Direction, usize)> =
         Direction::ALL.iter().flat_map(|d| WINDOWS.iter().map(move |w| (*d, *w))).collect();
@@ -199,176 +162,11 @@ pub fn attack(rule: &dyn Motion, how: Attack, mut progress: impl FnMut(f64) -> b
     Envelope { limits, found, guarded, ticks: search.ticks, faults: search.faults, still }
 }
 
-/// The rules against which play is pressed; the others are watched on the way.
-const PRESSED: [Rule; 3] = [Rule::Pace, Rule::Burst, Rule::Support];
-/// How long play is that presses them, in seconds: what is saved up is spent by then.
-const PLAYED: usize = 12;
-
-impl Search<'_> {
-    /// Presses play against the guard's own checks, and remembers of each rule the nearest.
-    fn guarded(&mut self, how: Attack, before: usize, progress: &mut impl FnMut(f64) -> bool) -> Vec<Guarded> {
-        let mut nearest: Vec<(Evidence, Attempt)> = Vec::new();
-        for (i, rule) in PRESSED.into_iter().enumerate() {
-            for restart in 0..how.restarts.max(1) {
-                let share = (i as f64 + f64::from(restart) / f64::from(how.restarts.max(1))) / PRESSED.len() as f64;
-                let (all, before) = ((before + PRESSED.len()) as f64, before as f64);
-                if !progress((before + share * PRESSED.len() as f64) / all) {
-                    break;
-                }
-                let luck = Chance::of(how.seed, Purpose::Attack, (before as usize + i) as u32, restart, 0);
-                self.press(rule, restart, how.climbs / 3, luck, &mut nearest);
-            }
-        }
-        let told = |(evidence, attempt): &(Evidence, Attempt)| Guarded {
-            rule: evidence.rule,
-            evidence: *evidence,
-            tick_rate: attempt.rate.hz(),
-            track: Track {
-                from: [0.0, 0.0, attempt.height],
-                ground: GROUNDS[attempt.ground].name.to_owned(),
-                about: format!(
-                    "{}: {:.3} {}, {:.3} are allowed",
-                    evidence.rule.name(),
-                    evidence.measured,
-                    evidence.rule.spec().unit,
-                    evidence.limit
-                ),
-                ..Track::of_ticks(self.rule, attempt.rate, &attempt.inputs)
-            },
-        };
-        nearest.sort_by_key(|(evidence, _)| evidence.rule);
-        nearest.iter().map(told).collect()
-    }
-
-    /// From one start to the nearest that small changes lead to.
-    fn press(
-        &mut self,
-        rule: Rule,
-        restart: u32,
-        climbs: u32,
-        mut luck: Chance,
-        nearest: &mut Vec<(Evidence, Attempt)>,
-    ) {
-        let rate = RATES[restart as usize % RATES.len()];
-        let rate = Rate::new(rate).unwrap_or_else(|| unreachable!("the rates compared are sound"));
-        let ground = (restart as usize / RATES.len()) % self.grounds.len();
-        let length = PLAYED * rate.hz() as usize;
-        let mut best = Attempt { ground, height: 0.0, rate, inputs: self.rhythm(length, &mut luck) };
-        let mut score = self.judged(rule, &best, nearest);
-        for _ in 0..climbs {
-            let mut changed = best.clone();
-            if luck.uniform() < 0.5 {
-                changed.inputs = self.rhythm(length, &mut luck);
-            } else {
-                let from = (luck.uniform() * length as f64) as usize;
-                let until = (from + 1 + (luck.uniform() * luck.uniform() * length as f64) as usize).min(length);
-                let with = self.rhythm(until - from, &mut luck);
-                changed.inputs[from..until].copy_from_slice(&with);
-            }
-            let new = self.judged(rule, &changed, nearest);
-            if new >= score {
-                (score, best) = (new, changed);
-            }
-        }
-    }
-
-    /// Two inputs in turn, in a rhythm, with presses at random: what is to be had from a budget is had by such.
-    fn rhythm(&self, length: usize, luck: &mut Chance) -> Vec<Input> {
-        let mut ahead = ahead(self.rule.schema());
-        let mut other = ahead;
-        for f in &self.rule.schema().input {
-            match f.kind {
-                InputKind::Held => {
-                    ahead.set_flag(f.lane, true);
-                    other.set_flag(f.lane, luck.uniform() < 0.3);
-                }
-                InputKind::Stick { .. } | InputKind::Axis { .. } if luck.uniform() < 0.2 => {
-                    other.set_real(f.lane, -ahead.real(f.lane));
-                }
-                _ => {}
-            }
-        }
-        let ticks = |luck: &mut Chance| 1 + (luck.uniform() * luck.uniform() * 240.0) as usize;
-        let (first, second) = (ticks(luck), ticks(luck));
-        let presses = if luck.uniform() < 0.5 { 0.0 } else { luck.uniform() };
-        let mut inputs = Vec::with_capacity(length);
-        for tick in 0..length {
-            let mut input = if tick % (first + second) < first { ahead } else { other };
-            for f in self.rule.schema().input.iter().filter(|f| f.kind == InputKind::Press) {
-                input.set_int(f.lane, u32::from(luck.uniform() < presses));
-            }
-            inputs.push(self.rule.schema().round_input(&input));
-        }
-        inputs
-    }
-
-    /// Puts a path to the guard's checks as if it were claimed tick by tick: the greatest share of what a rule allows.
-    fn judged(&mut self, rule: Rule, attempt: &Attempt, nearest: &mut Vec<(Evidence, Attempt)>) -> f32 {
-        let states: Vec<State> = self.states(attempt).iter().map(|s| self.rule.schema().round_state(s)).collect();
-        let most = self.rule.limits(self.tunables);
-        let mut checks = checks();
-        let mut best = 0.0;
-        for (i, pair) in states.windows(2).enumerate() {
-            let (before, told) = (&pair[0], &pair[1]);
-            let tick = Tick(i as u64 + 1);
-            let ground = &self.grounds[attempt.ground];
-            let scene = Scene { tick, dt: attempt.rate.dt(), ground, tunables: self.tunables };
-            let within = |state| self.rule.limits_in(&most, self.tunables, state, 0.0);
-            let limits = within(before).or(&within(told));
-            let case = Case {
-                scene: &scene,
-                motion: self.rule,
-                limits: &limits,
-                rate: attempt.rate,
-                from: Tick(i as u64),
-                tick,
-                arrived: tick,
-                start: before.vec3(0),
-                end: told.vec3(0),
-                before,
-                ago: 0,
-                told: Some(told),
-            };
-            for check in &mut checks {
-                let (Finding::Within(found) | Finding::Beyond(found, _)) = check.judge(&case) else { continue };
-                if found.rule == rule {
-                    best = velocitas_core::max(best, found.share());
-                }
-                match nearest.iter_mut().find(|(known, _)| known.rule == found.rule) {
-                    Some((known, with)) if found.share() > known.share() => (*known, *with) = (found, attempt.clone()),
-                    Some(_) => {}
-                    None => nearest.push((found, attempt.clone())),
-                }
-            }
-        }
-        best
-    }
-}
-
 /// What one climb is after.
 struct Target {
     direction: Direction,
     window: usize,
     limits: Limits,
-}
-
-/// Inputs tried, and where.
-#[derive(Clone)]
-struct Attempt {
-    ground: usize,
-    /// Metres above the floor.
-    height: f32,
-    rate: Rate,
-    inputs: Vec<Input>,
-}
-
-struct Search<'a> {
-    rule: &'a dyn Motion,
-    tunables: &'a [f32],
-    grounds: &'a [Ground],
-    ticks: u64,
-    faults: u64,
-    changed: u32,
 }
 
 impl Search<'_> {
@@ -413,21 +211,6 @@ impl Search<'_> {
         self.states(attempt).iter().map(|state| state.vec3(0)).collect()
     }
 
-    fn states(&mut self, attempt: &Attempt) -> Vec<State> {
-        let begin: State = self.rule.spawn(vec3(0.0, 0.0, attempt.height), 0.0);
-        let mut trial = Trial::new(self.rule, &self.grounds[attempt.ground], self.tunables, attempt.rate, begin);
-        let path = std::iter::once(begin)
-            .chain(attempt.inputs.iter().map(|input| {
-                trial.step(input);
-                trial.state
-            }))
-            .collect();
-        self.ticks += attempt.inputs.len() as u64;
-        self.faults += u64::from(trial.faults);
-        self.changed |= trial.changed;
-        path
-    }
-
     /// The greatest share of the lawful over the window.
     fn score(&mut self, target: &Target, attempt: &Attempt) -> f32 {
         let seconds = target.window as f32 * attempt.rate.dt();
@@ -458,12 +241,7 @@ impl Search<'_> {
             found_mps: far / seconds,
             lawful_mps: lawful / seconds,
             tick_rate: attempt.rate.hz(),
-            track: Track {
-                from: [0.0, 0.0, attempt.height],
-                ground: GROUNDS[attempt.ground].name.to_owned(),
-                about,
-                ..Track::of_ticks(self.rule, attempt.rate, &attempt.inputs)
-            },
+            track: self.track(about, attempt),
         }
     }
 }

@@ -8,11 +8,15 @@
 mod attack;
 mod feel;
 mod grounds;
+mod pressed;
+mod search;
 mod walk;
 
-pub use attack::{Attack, Direction, Envelope, Found, Guarded, WINDOWS, attack};
+pub use attack::{Direction, Envelope, Found, WINDOWS, attack};
 pub use feel::{Feel, RATES, feel};
 pub use grounds::{GROUNDS, TestGround};
+pub use pressed::Guarded;
+pub use search::Attack;
 pub use walk::{Walked, walk};
 
 use velocitas_core::{Ground, Input, Motion, Rate, Scene, State, Tick, checked_step};

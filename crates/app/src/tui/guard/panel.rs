@@ -55,7 +55,7 @@ fn amount(value: f32, unit: &str) -> String {
 
 /// What was measured as a share of what is allowed; many times as much in times.
 fn times(evidence: &Evidence) -> String {
-    let share = f64::from(evidence.measured) / f64::from(evidence.limit);
+    let share = f64::from(evidence.share());
     match share {
         share if !share.is_finite() => "none allowed".to_owned(),
         share if share < 10.0 => format!("{:.1} %", share * 100.0),

@@ -9,11 +9,12 @@
 
 use super::bank::{Bank, Charge};
 use super::case::{Case, Check, Finding};
+use super::docket::Docket;
 use super::edge::Edge;
 use super::reach::Reach;
 use super::sweep::Sweep;
 use super::trust::Trust;
-use super::{Claims, Noted, Ruling};
+use super::{Claims, Ruling};
 use crate::data::{Input, State};
 use crate::event::Provenance;
 use crate::ground::Contacts;
@@ -95,11 +96,7 @@ pub(in crate::server) struct Auditor {
     base: State,
     /// Ticks since then of which nothing was told.
     holes: u64,
-    /// What was measured since it was last asked.
-    measures: Vec<Evidence>,
-    /// What was noted since it was last asked.
-    notes: Vec<Evidence>,
-    noted: Noted,
+    docket: Docket,
 }
 
 impl Auditor {
@@ -113,9 +110,7 @@ impl Auditor {
             agreed: None,
             base: state,
             holes: 0,
-            measures: Vec::new(),
-            notes: Vec::new(),
-            noted: Noted::default(),
+            docket: Docket::default(),
         }
     }
 
@@ -184,7 +179,7 @@ impl Auditor {
                 Charge::Overdrawn => {
                     let evidence = Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0);
                     if rules.policy.response(Rule::Time) == Response::Note {
-                        self.note(evidence, rules.rate);
+                        self.docket.note(evidence, rules.rate);
                         self.bank.forgive();
                         self.take(rules, (from, tick), &pending.word, &mut audit)
                     } else {
@@ -215,13 +210,6 @@ impl Auditor {
         self.compare(rules, tick, word.state)
     }
 
-    /// Writes something down, unless it was lately.
-    fn note(&mut self, evidence: Evidence, rate: Rate) {
-        if self.noted.is_due(evidence.rule, evidence.to, rate) {
-            self.notes.push(evidence);
-        }
-    }
-
     fn step(&mut self, rules: &Rules<'_>, tick: Tick, read: &Input, audit: &mut Audit) {
         // A rule that gives no number leaves everything as it is, on the owner's machine as well, which tells of it.
         if let Ok(step) = checked_step(rules.motion(tick), &rules.scene(tick), &self.good, read) {
@@ -238,13 +226,13 @@ impl Auditor {
         let since = self.agreed.unwrap_or(tick);
         if self.holes == 0 {
             let [place, state] = differs(schema, (since, tick), &self.good, &told);
-            self.measures.extend([place, state]);
+            [place, state].into_iter().for_each(|evidence| self.docket.measured(evidence));
             if !schema.agrees(&self.good, &told) {
                 let evidence = if place.is_exceeded() { place } else { state };
                 if rules.policy.response(evidence.rule) != Response::Note {
                     return Ruling::guilty(rules.policy, evidence);
                 }
-                self.note(evidence, rules.rate);
+                self.docket.note(evidence, rules.rate);
                 self.good = told;
             }
         } else if self.good != told {
@@ -256,7 +244,7 @@ impl Auditor {
             match believable(rules, (since, tick), &self.base, &told) {
                 Ruling::Lawful => {}
                 // What is only to be noted is believed.
-                Ruling::Guilty(evidence, Response::Note) => self.note(evidence, rules.rate),
+                Ruling::Guilty(evidence, Response::Note) => self.docket.note(evidence, rules.rate),
                 ruling => {
                     self.good = self.base;
                     return ruling;
@@ -285,12 +273,12 @@ impl Auditor {
 
     /// What was measured since it was last asked.
     pub(in crate::server) fn measures(&mut self) -> std::vec::Drain<'_, Evidence> {
-        self.measures.drain(..)
+        self.docket.measures()
     }
 
     /// What was noted since it was last asked.
     pub(in crate::server) fn notes(&mut self) -> std::vec::Drain<'_, Evidence> {
-        self.notes.drain(..)
+        self.docket.notes()
     }
 
     /// The authority's state.

@@ -31,7 +31,7 @@ impl Check for Sweep {
             // It is met or it is not: there is no share of a wall.
             Some(share) => return Finding::Beyond(case.evidence(Rule::Sweep, moved, moved * share), None),
         }
-        match case.end_lies_in() {
+        match case.lies_in(case.end) {
             None => Finding::Nothing,
             Some(_) => Finding::Beyond(case.evidence(Rule::Sweep, max(moved, f32::MIN_POSITIVE), 0.0), None),
         }
@@ -43,8 +43,8 @@ impl Check for Sweep {
 }
 
 impl Case<'_> {
-    /// What a thinner body in the end would be in: also a step up it stands on what it climbed, never in it.
-    fn end_lies_in(&self) -> Option<SolidId> {
+    /// What a thinner body at a place would be in: also after a step up it stands on what it climbed, never in it.
+    pub(super) fn lies_in(&self, at: Vec3) -> Option<SolidId> {
         let thinner = SKIN + 2.0 * self.quantum();
         let body = self.motion.body();
         let thin = Body {
@@ -52,7 +52,7 @@ impl Case<'_> {
             height: max(body.height - 2.0 * thinner, 0.01),
             step: 0.0,
         };
-        self.scene.ground.overlap(&thin, self.end + vec3(0.0, 0.0, thinner))
+        self.scene.ground.overlap(&thin, at + vec3(0.0, 0.0, thinner))
     }
 
     /// Where on the way a thinner, lifted body meets something.
