@@ -50,8 +50,8 @@ pub use ground::{
     Bounds, Contacts, Ground, Hit, MOST_CONTACTS, SKIN, Slid, Slide, Solid, SolidId, Surface, Zone, slide,
 };
 pub use ids::{Address, EntityId, Life, PeerId, Token};
-pub use motion::{Burst, Limits, Motion, Scene, Step, Tunable, checked_step};
-pub use policy::{Policy, Response, Strikes};
+pub use motion::{Burst, Hands, Limits, Motion, Scene, Step, Tunable, checked_step};
+pub use policy::{AS_SAID, Policy, Response, Strikes};
 pub use quantiser::Quantiser;
 pub use remote::{Drawn, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, ViewDelay, drawn};
 pub use rollback::{Entry, Rollback};
@@ -64,7 +64,7 @@ pub use session::{Ingredients, KindPrint, Kinds, Layouts, MOST_KINDS, Owned, Tim
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};
 pub use tick_loop::{Due, TickLoop};
 pub use vec3::{Vec3, vec3};
-pub use verdict::{Answer, Evidence, Measure, RULES, Rule, RuleSpec, Verdict, share};
+pub use verdict::{Answer, Evidence, Exhibit, MOST_CORNERS, Measure, Path, RULES, Rule, RuleSpec, Verdict, share};
 pub use wire::{
     Account, Ack, Acks, BitReader, BitRow, BitWriter, Carried, Challenge, Claim, Denied, Difference, ENVELOPE, Ended,
     EndedBy, EntityRecord, EntityRef, FieldValue, ForeignLayout, Header, Hello, Inputs, MAX_DATAGRAM, MAX_REPEATS,

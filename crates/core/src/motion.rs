@@ -55,6 +55,8 @@ pub struct Limits {
     pub burst: Option<Burst>,
     /// With nothing under the feet it falls ever faster, by at least so much: m/s². `None` where it may stay in the air.
     pub fall: Option<f32>,
+    /// Where nothing is touched its speed along the ground becomes another by at most so much: m/s². `None` where it may at once.
+    pub accel: Option<f32>,
     /// For each lane of the state the most by which it may grow, a second; infinite where nothing is said of it.
     pub gains: [f32; STATE_LANES],
 }
@@ -71,7 +73,7 @@ pub struct Burst {
 impl Limits {
     /// How fast, and nothing else.
     pub const fn of_pace(level: f32, up: f32, down: f32, slack: f32) -> Self {
-        Self { level, up, down, slack, burst: None, fall: None, gains: [f32::INFINITY; STATE_LANES] }
+        Self { level, up, down, slack, burst: None, fall: None, accel: None, gains: [f32::INFINITY; STATE_LANES] }
     }
 
     /// The wider of two, each for itself: what is lawful in the one state or the other.
@@ -83,6 +85,18 @@ impl Limits {
         self
     }
 }
+
+/// What hands can give, as far as a rule's author says: whoever gives more is noted, never accused.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Hands {
+    /// Bearings and pitches, by their place among the inputs, that turn by at most so many radians a second.
+    pub turns: Vec<(usize, f32)>,
+    /// Inputs, by their place, of which no hand gives both in one tick.
+    pub apart: Vec<[usize; 2]>,
+}
+
+/// Of a rule that says nothing.
+static ANY_HANDS: Hands = Hands { turns: Vec::new(), apart: Vec::new() };
 
 /// A constant of a rule that may be turned while it runs.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -143,6 +157,11 @@ pub trait Motion: Send + Sync + fmt::Debug {
     /// and nothing to netcode. See `velocitas_gait::keys`.
     fn keys(&self) -> &[(&'static str, Vec<&'static str>)] {
         &[]
+    }
+
+    /// What hands can give it.
+    fn hands(&self) -> &Hands {
+        &ANY_HANDS
     }
 
     /// What it looks like at a speed along the ground (m/s), if the rule says: standing, walking, sprinting.

@@ -53,14 +53,20 @@ pub struct Policy {
     pub checks: Arc<[Box<dyn Check>]>,
     /// What is answered, in the order of [`RULES`]. An input that breaks a rule is not used, whatever the answer.
     pub responses: [Response; RULES.len()],
+    /// So many times of what the rules and their slack allow is allowed, in the order of [`RULES`]: 1 for what they say. Only of rules
+    /// that measure where somebody was does it say anything.
+    pub allowed: [f32; RULES.len()],
     /// When strikes are too many.
     pub strikes: Strikes,
 }
 
+/// As much as the rules say is allowed.
+pub const AS_SAID: [f32; RULES.len()] = [1.0; RULES.len()];
+
 impl Policy {
     /// What is answered to a rule's verdict.
     pub const fn response(&self, rule: Rule) -> Response {
-        self.responses[rule as usize]
+        if rule.is_of_hands() { Response::Note } else { self.responses[rule as usize] }
     }
 }
 
@@ -69,6 +75,7 @@ impl Default for Policy {
         Self {
             checks: checks().into(),
             responses: [Response::PullBack; RULES.len()],
+            allowed: AS_SAID,
             strikes: Strikes { most: 5, within_ms: 60_000 },
         }
     }
@@ -78,6 +85,7 @@ impl fmt::Debug for Policy {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Policy")
             .field("responses", &self.responses)
+            .field("allowed", &self.allowed)
             .field("strikes", &self.strikes)
             .finish_non_exhaustive()
     }

@@ -268,6 +268,20 @@ impl InputField {
         self.lane + 3
     }
 
+    /// Whether an input, as a step reads it, gives it: a key is down or went down, a stick is off its middle, a place is named. A
+    /// direction is always given.
+    pub fn is_given(&self, input: &Input) -> bool {
+        match self.kind {
+            InputKind::Held => input.flag(self.lane),
+            InputKind::Press => input.int(self.lane) > 0,
+            InputKind::Point { .. } => input.flag(self.given_lane()),
+            InputKind::Stick { .. } | InputKind::Axis { .. } => {
+                (self.lane..self.lane + self.kind.lanes()).any(|lane| input.real(lane) != 0.0)
+            }
+            InputKind::Bearing { .. } | InputKind::Pitch { .. } => true,
+        }
+    }
+
     /// Gives a point.
     pub fn give(&self, input: &mut Input, point: Vec3) {
         input.set_vec3(self.lane, point);

@@ -1,7 +1,9 @@
 //! What an accusation says: by which rule, on which evidence, and what was done about it.
 
+use crate::body::Body;
 use crate::ids::{EntityId, PeerId};
 use crate::tick::Tick;
+use crate::vec3::Vec3;
 
 /// The rules.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -16,6 +18,8 @@ pub enum Rule {
     Flood,
     /// More ticks claimed than time has passed (measured and limit: ticks).
     Time,
+    /// Further in one claim than a second leads (metres).
+    Teleport,
     /// Too far in one claim (metres).
     Reach,
     /// Through something solid (metres along the claimed move; limit: where it was met).
@@ -28,12 +32,18 @@ pub enum Rule {
     Pace,
     /// Further than can be kept up (metres beyond that).
     Burst,
+    /// Another speed along the ground than can be had by then (metres a second by which it changed).
+    Accel,
     /// More of something than could have grown by then (so many times what could have).
     Growth,
     /// Another place than what was pressed leads to (metres).
     Step,
     /// Another state than what was pressed leads to, in the same place (so many tolerances of the field that is farthest off).
     State,
+    /// Turned faster than hands are declared to (radians). A note, never a verdict.
+    Turn,
+    /// Pressed together what is declared to be never pressed together (measured: 1; limit: 0). A note, never a verdict.
+    Hands,
 }
 
 /// What a rule is called and what it measures.
@@ -55,21 +65,25 @@ const NO_CLOCK: &str = "none";
 const PAID: &str = "its own ticks, paid for by the server's";
 
 /// The table, in the order of the rules.
-pub const RULES: [RuleSpec; 14] = [
+pub const RULES: [RuleSpec; 18] = [
     row(Rule::Range, "range", "1", NO_CLOCK, "an input outside its range"),
     row(Rule::Window, "window", "ticks", "the server's ticks", "an input or claim for a tick far ahead"),
     row(Rule::Conflict, "conflict", "inputs", NO_CLOCK, "another input for a tick already given"),
     row(Rule::Flood, "flood", "datagrams", "the server's ticks", "more datagrams than anybody needs"),
     row(Rule::Time, "time", "ticks", "ticks that have passed at the server", "more ticks claimed than time has passed"),
+    row(Rule::Teleport, "teleport", "m", PAID, "elsewhere at once, put there by nobody"),
     row(Rule::Reach, "reach", "m", PAID, "too far in one claim"),
     row(Rule::Sweep, "sweep", "m", PAID, "through something solid"),
     row(Rule::Edge, "edge", "m", PAID, "up an edge too tall, or not there"),
     row(Rule::Support, "support", "m", PAID, "higher than a hop with nothing under the feet"),
     row(Rule::Pace, "pace", "m", PAID, "too far in a second"),
     row(Rule::Burst, "burst", "m", PAID, "further than can be kept up"),
+    row(Rule::Accel, "accel", "m/s", PAID, "another speed sooner than can be"),
     row(Rule::Growth, "growth", "1", PAID, "more of something than could have grown"),
     row(Rule::Step, "step", "m", PAID, "another place than what was pressed leads to"),
     row(Rule::State, "state", "1", PAID, "another state than what was pressed leads to"),
+    row(Rule::Turn, "turn", "rad", "its own ticks", "turning faster than hands are said to"),
+    row(Rule::Hands, "hands", "1", NO_CLOCK, "pressing together what hands are said not to"),
 ];
 
 const fn row(rule: Rule, name: &'static str, unit: &'static str, clock: &'static str, help: &'static str) -> RuleSpec {
@@ -90,6 +104,21 @@ impl Rule {
     /// Whether it is of what somebody sends: that is not used, and nobody is put anywhere for it.
     pub const fn is_of_inputs(self) -> bool {
         matches!(self, Self::Range | Self::Window | Self::Conflict | Self::Flood)
+    }
+
+    /// Whether it is of what hands can give: of people nobody is sure, so it is noted and no more, whatever a server answers to others.
+    pub const fn is_of_hands(self) -> bool {
+        matches!(self, Self::Turn | Self::Hands)
+    }
+
+    /// Whether more or less of what it measures can be allowed.
+    pub const fn is_adjustable(self) -> bool {
+        self.is_measured() && !self.is_of_inputs() && !matches!(self, Self::Time)
+    }
+
+    /// Whether it is broken by more or less; else it is or it is not.
+    pub const fn is_measured(self) -> bool {
+        !matches!(self, Self::Sweep | Self::Teleport | Self::Hands)
     }
 }
 
@@ -135,8 +164,10 @@ pub struct Evidence {
     pub to: Tick,
     /// What was measured.
     pub measured: f32,
-    /// What was allowed, slack and quantum included.
+    /// What was allowed: slack and quantum included, and so many times as much.
     pub limit: f32,
+    /// So many times of what the rule and its slack say was allowed.
+    pub allowed: f32,
     /// Share of slack in the limit.
     pub slack: f32,
     /// Allowance for rounding in the limit.
@@ -148,12 +179,20 @@ pub struct Evidence {
 impl Evidence {
     /// Of a rule that knows no slack, no rounding and no gain.
     pub const fn plain(rule: Rule, (from, to): (Tick, Tick), measured: f32, limit: f32) -> Self {
-        Self { rule, from, to, measured, limit, slack: 0.0, quantum: 0.0, gain: 0.0 }
+        Self { rule, from, to, measured, limit, allowed: 1.0, slack: 0.0, quantum: 0.0, gain: 0.0 }
     }
 
     /// What was measured as a share of what is allowed: see [`share`].
     pub fn share(&self) -> f32 {
         share(self.measured, self.limit)
+    }
+
+    /// The same where so many times as much is allowed.
+    #[must_use]
+    pub fn allowing(mut self, allowed: f32) -> Self {
+        self.limit *= allowed / self.allowed;
+        self.allowed = allowed;
+        self
     }
 
     /// Whether more was measured than is allowed.
@@ -182,6 +221,48 @@ pub struct Measure {
     pub evidence: Evidence,
 }
 
+/// Corners of a path at most.
+pub const MOST_CORNERS: usize = 12;
+
+/// Where somebody claimed to have been, oldest first: the corners between which something was measured.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Path {
+    corners: [Vec3; MOST_CORNERS],
+    count: u8,
+}
+
+impl Path {
+    /// Through these places; of more than fit the newest.
+    pub fn through(places: impl IntoIterator<Item = Vec3>) -> Self {
+        let mut path = Self::default();
+        for at in places {
+            if usize::from(path.count) == MOST_CORNERS {
+                path.corners.rotate_left(1);
+                path.count -= 1;
+            }
+            path.corners[usize::from(path.count)] = at;
+            path.count += 1;
+        }
+        path
+    }
+
+    /// Its corners.
+    pub fn corners(&self) -> &[Vec3] {
+        &self.corners[..usize::from(self.count)]
+    }
+}
+
+/// What a person needs to see what was measured of where somebody was.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Exhibit {
+    /// The body that was taken along the path.
+    pub hull: Body,
+    /// What was claimed.
+    pub path: Path,
+    /// Where its owner is by the server's word.
+    pub put: Vec3,
+}
+
 /// An accusation with its evidence.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Verdict {
@@ -193,6 +274,8 @@ pub struct Verdict {
     pub tick: Tick,
     /// On what.
     pub evidence: Evidence,
+    /// Where it was, if the rule is of places.
+    pub exhibit: Option<Exhibit>,
     /// What was done.
     pub answer: Answer,
 }
@@ -207,6 +290,15 @@ impl Verdict {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_path_keeps_its_newest_corners() {
+        let at = |i: usize| crate::vec3::vec3(i as f32, 0.0, 0.0);
+        assert_eq!(Path::through([at(1), at(2)]).corners(), [at(1), at(2)]);
+        let long = Path::through((0..20).map(at));
+        assert_eq!((long.corners().len(), long.corners()[0], long.corners()[11]), (MOST_CORNERS, at(8), at(19)));
+        assert!(Path::default().corners().is_empty());
+    }
 
     #[test]
     fn the_table_is_in_the_order_of_the_rules() {

@@ -123,8 +123,8 @@ impl Motion for Walker {
     }
 
     fn limits(&self, tunables: &[f32]) -> Limits {
-        let [walk, haste, _, _, fall, leap, plunge] = tuned(tunables);
-        Limits { fall: Some(fall), ..Limits::of_pace(walk * haste, leap, plunge, 0.04) }
+        let [walk, haste, grip, steer, fall, leap, plunge] = tuned(tunables);
+        Limits { fall: Some(fall), accel: Some(max(grip, steer)), ..Limits::of_pace(walk * haste, leap, plunge, 0.04) }
     }
 
     fn spawn(&self, position: Vec3, bearing: f32) -> State {

@@ -234,8 +234,14 @@ fn an_honest_owner_is_believed_and_a_jump_is_pulled_back() {
     pair.run(800);
     assert_eq!(pair.told.verdicts.len(), 1, "{:?}", pair.told.verdicts);
     let verdict = pair.told.verdicts[0];
-    assert_eq!(verdict.evidence.rule, Rule::Reach);
-    assert!(verdict.evidence.measured > 9.0 && verdict.evidence.limit < 0.2, "{verdict:?}");
+    assert_eq!(verdict.evidence.rule, Rule::Teleport);
+    let exhibit = verdict.exhibit.expect("where it was");
+    let corners = exhibit.path.corners();
+    assert!(
+        corners.len() == 2 && corners[1].x - corners[0].x > 9.0 && exhibit.put.x < corners[0].x + 0.01,
+        "{exhibit:?}"
+    );
+    assert!(verdict.evidence.measured > 9.0 && verdict.evidence.limit < 7.1, "{verdict:?}");
     assert_eq!(pair.told.corrections.last().map(|c| c.why), Some(Restored::PulledBack));
     let own = pair.client.own_state(OWN).map(|s| s.vec3(0).x).unwrap_or(0.0);
     assert!((truth.x..truth.x + 6.0).contains(&own), "back, and walking on: {own}");
@@ -244,13 +250,13 @@ fn an_honest_owner_is_believed_and_a_jump_is_pulled_back() {
 #[test]
 fn who_may_not_play_on_is_told_why_and_does_not_come_again() {
     let mut policy = Policy::default();
-    policy.responses[Rule::Reach as usize] = Response::Disconnect;
+    policy.responses[Rule::Teleport as usize] = Response::Disconnect;
     let mut pair = Pair::guarded(policy);
     let mut there = pair.client.own_state(OWN).expect("playing");
     there.set_vec3(0, there.vec3(0) + vec3(9.0, 0.0, 0.0));
     pair.client.place(OWN, there);
     pair.run(800);
-    assert_eq!(pair.client.left_by(), Some(EndedBy::Verdict(Rule::Reach)));
+    assert_eq!(pair.client.left_by(), Some(EndedBy::Verdict(Rule::Teleport)));
     assert!(pair.server.state(OWN).is_none(), "what came with it is gone");
     // By another life it is refused.
     pair.start_anew(Life(2));
@@ -563,7 +569,7 @@ fn who_claims_two_is_pulled_back_with_the_one_that_offended() {
     pair.client.place(OWN, there);
     pair.run(1500);
     let [verdict] = pair.told.verdicts[..] else { panic!("{:?}", pair.told.verdicts) };
-    assert_eq!((verdict.entity, verdict.evidence.rule), (OWN, Rule::Reach));
+    assert_eq!((verdict.entity, verdict.evidence.rule), (OWN, Rule::Teleport));
     assert!(pair.client.own_state(OWN).is_some_and(|s| s.vec3(0).y < 0.5), "back where it was");
     let other = pair.client.own_state(OTHER).map_or(0.0, |s| s.vec3(0).x);
     assert!(other > 27.0, "the other walks on: {other}");

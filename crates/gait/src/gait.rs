@@ -1,8 +1,8 @@
 //! A movement rule read from a text: what the core runs and what screens show.
 
 use velocitas_core::{
-    Body, Digest, INPUT_LANES, Input, InputField, Limits, Motion, STATE_LANES, Scene, Schema, Shape, State, StateField,
-    Step, Tunable, Vec3,
+    Body, Digest, Hands, INPUT_LANES, Input, InputField, Limits, Motion, STATE_LANES, Scene, Schema, Shape, State,
+    StateField, Step, Tunable, Vec3,
 };
 
 use crate::diagnostic::{Diagnostic, Severity, Span};
@@ -23,6 +23,7 @@ pub struct Gait {
     body: Body,
     program: Program,
     limits: Bounds,
+    hands: Hands,
     starts: Vec<(usize, Shape, f32)>,
     looks: Vec<Look>,
     owned: Vec<&'static str>,
@@ -187,6 +188,7 @@ fn build(tree: Tree, before: Option<&Schema>) -> Result<Gait, Diagnostic> {
         body: tree.body,
         program: compiled,
         limits,
+        hands: tree.hands,
         starts,
         owned: tree.inputs.iter().filter(|i| i.owned).map(|i| names::name(&i.name)).collect(),
         keys: asked(&tree.inputs),
@@ -293,6 +295,10 @@ impl Motion for Gait {
 
     fn limits_in(&self, most: &Limits, tunables: &[f32], state: &State, ago: f32) -> Limits {
         self.limits.within(most, (tunables, &self.defaults), state, ago)
+    }
+
+    fn hands(&self) -> &Hands {
+        &self.hands
     }
 
     fn spawn(&self, position: Vec3, bearing: f32) -> State {

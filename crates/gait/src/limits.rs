@@ -33,6 +33,7 @@ pub(crate) struct Bounds {
     paces: [Bound; 3],
     burst: Option<[Bound; 2]>,
     fall: Option<Bound>,
+    accel: Option<Bound>,
     /// By the field's first lane.
     gains: Vec<(usize, Bound)>,
     slack: f32,
@@ -70,12 +71,14 @@ impl Bounds {
             paces: [bound(pace)?, bound(climb)?, bound(drop)?],
             burst: limits.burst.as_ref().map(|[pace, metres]| Ok([bound(pace)?, bound(metres)?])).transpose()?,
             fall: limits.fall.as_ref().map(bound).transpose()?,
+            accel: limits.accel.as_ref().map(bound).transpose()?,
             gains: limits.gains.iter().map(|(f, n)| Ok((lanes[*f], bound(n)?))).collect::<Result<_, Diagnostic>>()?,
             slack: limits.slack,
             fields: tree.state.iter().zip(lanes).map(field).collect(),
         };
         let anything = |i: usize| bounds.fields[i].anything();
-        let all = bounds.paces.iter().chain(bounds.burst.iter().flatten()).chain(&bounds.fall);
+        let once = bounds.burst.iter().flatten().chain(&bounds.fall).chain(&bounds.accel);
+        let all = bounds.paces.iter().chain(once);
         for (bound, node) in all.zip(limits.nodes()) {
             sensible(bound.most(defaults, defaults, &anything), node)?;
         }
@@ -91,10 +94,10 @@ impl Bounds {
         }
         let fixed = |bound: &Bound| positive(bound.most(tunables, defaults, &none));
         let burst = self.burst.as_ref().map(|[level, metres]| Burst { level: fixed(level), metres: fixed(metres) });
-        let fall = self.fall.as_ref().map(fixed);
+        let (fall, accel) = (self.fall.as_ref().map(fixed), self.accel.as_ref().map(fixed));
         let [level, up, down] =
             self.paces.each_ref().map(|b| positive(b.most(tunables, defaults, &|i| self.fields[i].anything())));
-        Limits { burst, fall, gains, ..Limits::of_pace(level, up, down, self.slack) }
+        Limits { burst, fall, accel, gains, ..Limits::of_pace(level, up, down, self.slack) }
     }
 
     /// Of what is lawful at `most`, what is after a state that was told so many seconds ago.

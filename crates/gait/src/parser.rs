@@ -10,10 +10,10 @@ mod quantity;
 
 use crate::diagnostic::{Diagnostic, nearest};
 use crate::lexer::{Kind, Token};
-use crate::syntax::{Attribute, AttributeValue, Field, File, Limit, Look, Quantity, Stmt, Tune, Word};
+use crate::syntax::{Attribute, AttributeValue, Field, File, Habit, HabitOf, Limit, Look, Quantity, Stmt, Tune, Word};
 
 /// The sections of a file.
-pub(crate) const SECTIONS: [&str; 7] = ["input", "state", "tune", "body", "step", "looks", "limits"];
+pub(crate) const SECTIONS: [&str; 8] = ["input", "state", "tune", "body", "step", "looks", "limits", "hands"];
 /// Words that are not names.
 pub(crate) const KEYWORDS: [&str; 15] = [
     "gait", "let", "if", "then", "else", "and", "or", "not", "repeat", "slide", "kick", "true", "false", "below",
@@ -240,7 +240,7 @@ impl<'a> Parser<'a> {
 
     fn section(&mut self, file: &mut File) {
         let token = self.peek();
-        let Some(word) = self.any_word("a section: input, state, tune, body, step, looks or limits") else {
+        let Some(word) = self.any_word("a section: input, state, tune, body, step, looks, limits or hands") else {
             self.next();
             while !self.at_end() && !self.opens_section() {
                 self.next();
@@ -309,6 +309,7 @@ impl<'a> Parser<'a> {
                 "tune" => self.tune().map(|t| file.tune.push(t)),
                 "body" => self.measure().map(|m| file.body.push(m)),
                 "looks" => self.look().map(|l| file.looks.push(l)),
+                "hands" => self.habit().map(|h| file.hands.push(h)),
                 _ => self.limit().map(|l| file.limits.push(l)),
             };
             if read.is_none() {
@@ -424,8 +425,25 @@ impl<'a> Parser<'a> {
         Some(Look { name, below: Some(self.quantity()?) })
     }
 
+    fn habit(&mut self) -> Option<Habit> {
+        let name = self.any_word("turn or apart")?;
+        let input = self.any_word("an input")?;
+        if name.text != "turn" {
+            if !self.eat_word("and") {
+                self.expected("`and` and another input");
+                return None;
+            }
+            return Some(Habit { name, input, what: HabitOf::Apart(self.any_word("another input")?) });
+        }
+        if !self.eat_word("at") || !self.eat_word("most") {
+            self.expected("`at most` and how fast");
+            return None;
+        }
+        Some(Habit { name, input, what: HabitOf::Turn(self.quantity()?) })
+    }
+
     fn limit(&mut self) -> Option<Limit> {
-        let name = self.any_word("pace, climb, drop, fall or gain")?;
+        let name = self.any_word("pace, climb, drop, fall, accel or gain")?;
         let target = self.expression();
         let at = self.eat_word("at");
         let span = self.peek().span;

@@ -77,6 +77,23 @@ pub(crate) struct Limit {
     pub(crate) slack: Option<Quantity>,
 }
 
+/// A line of `hands`.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Habit {
+    pub(crate) name: Word,
+    pub(crate) input: Word,
+    pub(crate) what: HabitOf,
+}
+
+/// What is said of an input.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum HabitOf {
+    /// How fast it turns at most.
+    Turn(Quantity),
+    /// What is never given together with it.
+    Apart(Word),
+}
+
 /// A whole file.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(crate) struct File {
@@ -88,6 +105,7 @@ pub(crate) struct File {
     pub(crate) step: Vec<Stmt>,
     pub(crate) looks: Vec<Look>,
     pub(crate) limits: Vec<Limit>,
+    pub(crate) hands: Vec<Habit>,
     /// Whether the word `slide` stands anywhere, well written or not.
     pub(crate) slides: bool,
     /// The words that opened sections.

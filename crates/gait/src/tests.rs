@@ -238,7 +238,7 @@ fn a_reloaded_rule_keeps_the_lanes_of_what_keeps_its_name() {
             "breath.x = stamina * recover * if pays then 1 else 2",
         )
         .replace("clamp(breath / 1 s, 0, 1)", "1")
-        .replace("  gain  breath  at most recover       slack 4 %\n", "")
+        .replace("  gain  breath  at most recover           slack 4 %\n", "")
         .replace("clamp((breath - dt / 2) / 1 s, 0, 1)", "clamp(breath.x / 1 s, 0, 1)")
         .replace(" start 4 s", "");
     let compiled = crate::gait::compile_after(&edited, Some(before.schema()));

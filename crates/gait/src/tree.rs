@@ -237,6 +237,7 @@ pub(crate) struct Tree {
     pub(crate) step: Vec<Step>,
     pub(crate) looks: Vec<Look>,
     pub(crate) limits: Limits,
+    pub(crate) hands: velocitas_core::Hands,
 }
 
 /// What is lawful.
@@ -248,6 +249,8 @@ pub(crate) struct Limits {
     pub(crate) burst: Option<[Node; 2]>,
     /// How fast it falls at least, with nothing under the feet.
     pub(crate) fall: Option<Node>,
+    /// By how much its speed along the ground becomes another a second, at most.
+    pub(crate) accel: Option<Node>,
     /// For some fields by how much they grow a second, at most.
     pub(crate) gains: Vec<(usize, Node)>,
     pub(crate) slack: f32,
@@ -256,7 +259,8 @@ pub(crate) struct Limits {
 impl Limits {
     /// All values in them.
     pub(crate) fn nodes(&self) -> impl Iterator<Item = &Node> {
-        self.paces.iter().chain(self.burst.iter().flatten()).chain(&self.fall).chain(self.gains.iter().map(|(_, n)| n))
+        let once = self.burst.iter().flatten().chain(&self.fall).chain(&self.accel);
+        self.paces.iter().chain(once).chain(self.gains.iter().map(|(_, n)| n))
     }
 
     /// The same with every value made another.
@@ -265,6 +269,7 @@ impl Limits {
             paces: self.paces.map(&mut each),
             burst: self.burst.map(|b| b.map(&mut each)),
             fall: self.fall.map(&mut each),
+            accel: self.accel.map(&mut each),
             gains: self.gains.into_iter().map(|(field, node)| (field, each(node))).collect(),
             slack: self.slack,
         }

@@ -34,7 +34,7 @@ fn out_of_breath_a_sprint_is_not_lawful() {
         (burst.level - 4.2 * (1.0 + 0.6 * 0.8 / 1.8)).abs() < 1e-4 && (burst.metres - 5.6).abs() < 1e-4,
         "{burst:?}"
     );
-    assert_eq!(most.fall, Some(22.0));
+    assert_eq!((most.fall, most.accel), (Some(22.0), Some(38.0)));
 }
 
 #[test]
@@ -89,7 +89,48 @@ fn a_limit_that_the_guard_cannot_know_is_refused_with_the_reason() {
     );
     one("pace vel.xy at most walk * haste\nclimb vel.z at most leap burst 2 m", &["limit", "`burst` for `pace` only"]);
     one("pace vel.xy at most walk / breath * 1 s", &["limit", "without bounds"]);
+    one("pace vel.xy at most walk\naccel vel.xy at most walk", &["unit", "found a number in m/s"]);
+    one("pace vel.xy at most walk\naccel vel.z at most grip", &["limit", "`vel.xy` for `accel`"]);
+    one("pace vel.xy at most walk\naccel vel.xy at most grip burst 2 m", &["limit", "`burst` for `pace` only"]);
+    one("pace vel.xy at most walk\naccel vel.xy at most grip * breath / 1 s", &["limit", "`breath`", "only `pace`"]);
     one("pace vel.xy at most walk\npace vel.xy at most walk", &["limit", "expected one `pace`"]);
     let fine = said("pace vel.xy at most walk * if breath > 0 s then haste else 1 slack 4 %");
     assert!(fine.iter().all(|s| !s.starts_with("limit")), "{fine:#?}");
+}
+
+/// A courier of whose hands something else is said.
+fn with_hands(hands: &str) -> velocitas_gait::Compiled {
+    let (head, _) = COURIER.split_once("hands {").expect("it has hands");
+    compile(&format!("{head}hands {{\n{hands}\n}}\n"))
+}
+
+fn said_of_hands(hands: &str) -> Vec<String> {
+    let compiled = with_hands(hands);
+    compiled.diagnostics.iter().map(|d| format!("{}: {}", d.code, d.message)).collect()
+}
+
+#[test]
+fn what_is_said_of_hands_is_read_and_nonsense_is_refused() {
+    let hands = "turn look at most 1800 deg/s\napart sprint and hop";
+    let gait = with_hands(hands).gait.expect("it is sound");
+    let place = |name: &str| gait.schema().input.iter().position(|f| f.name == name).expect("an input");
+    let said = gait.hands();
+    assert_eq!((said.turns[0].0, said.apart.clone()), (place("look"), vec![[place("sprint"), place("hop")]]));
+    assert!((said.turns[0].1 - 1800f32.to_radians()).abs() < 1e-3);
+    assert!(with_hands("").gait.is_some_and(|gait| gait.hands().turns.is_empty() && gait.hands().apart.is_empty()));
+    for (hands, parts) in [
+        ("turn move at most 3 1/s", ["kind", "a bearing or a pitch"]),
+        ("turn look at most 3 m/s", ["unit", "radians a second"]),
+        ("turn look at most 0 1/s", ["range", "more than 0"]),
+        ("turn look at most 3 1/s\nturn look at most 4 1/s", ["limit", "another"]),
+        ("turn lok at most 3 1/s", ["name", "`lok`"]),
+        ("apart look and hop", ["kind", "always given"]),
+        ("apart hop and hop", ["name", "another input"]),
+        ("apart hop", ["syntax", "`and`"]),
+        ("never hop and sprint", ["name", "turn or apart"]),
+        ("turn look", ["syntax", "`at most`"]),
+    ] {
+        let said = said_of_hands(hands);
+        assert!(said.iter().any(|s| parts.iter().all(|part| s.contains(part))), "{hands}: {said:#?}");
+    }
 }

@@ -33,6 +33,9 @@ const LENGTHS: [f32; 9] = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1.0, 2.0, 6.0];
 /// Times that are tried, in milliseconds.
 const TIMES: [f32; 4] = [50.0, 200.0, 800.0, 3000.0];
 
+/// Numbers of ticks that are tried.
+const TICKS: [f32; 5] = [1.0, 5.0, 30.0, 120.0, 1000.0];
+
 /// A cheat of one size.
 #[derive(Clone, Copy, Debug)]
 pub struct Attempt {
@@ -72,6 +75,7 @@ pub fn attempts(course: &Course, member: MemberId) -> Vec<Attempt> {
             Takes::Length => &LENGTHS,
             Takes::Speed => &SPEEDS,
             Takes::Time => &TIMES,
+            Takes::Whole => &TICKS,
             _ => &[1.0],
         };
         amounts.iter().map(move |amount| Attempt { spec, amount: *amount })

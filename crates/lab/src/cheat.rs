@@ -5,7 +5,8 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 
 use velocitas_core::{
-    Bounds, Ground, Ingredients, Input, InputKind, Kinds, Schema, State, Vec3, stick_quantiser, vec3,
+    Bounds, Ground, Ingredients, Input, InputKind, Kinds, Schema, State, Vec3, WireTick, stick_quantiser, vec3,
+    wrap_angle,
 };
 
 use crate::knob::Takes;
@@ -48,6 +49,8 @@ pub struct CheatSpec {
 pub enum Answered {
     /// A verdict, where there is enough of it to tell.
     Verdict,
+    /// A note, where the rule says what hands can give.
+    Note,
     /// Nothing: nothing is gained by it.
     Nothing,
 }
@@ -57,6 +60,7 @@ impl Answered {
     pub const fn name(self) -> &'static str {
         match self {
             Self::Verdict => "verdict",
+            Self::Note => "note",
             Self::Nothing => "nothing to be gained",
         }
     }
@@ -87,8 +91,8 @@ type Moves = fn(&mut State, &Schema, &Bounds, f32);
 /// What the rogue's own entity is between its ticks, while it lasts: by which schema, as it stood at the beginning, how far, in so many
 /// seconds.
 type Keeps = fn(&mut State, &Schema, &State, (f32, f32));
-/// What the rogue sends instead of an input: by which schema, how far.
-type Rewrites = fn(&mut Input, &Schema, f32);
+/// What the rogue sends instead of an input: by which schema, how far, for which tick.
+type Rewrites = fn(&mut Input, &Schema, (f32, WireTick));
 /// What the rogue sends instead of a datagram: what it kept of those before, the datagram, how far (a time in milliseconds), when.
 type Sends = fn(&mut Post, Vec<u8>, f32, LabTime) -> Vec<Vec<u8>>;
 
@@ -108,6 +112,10 @@ pub enum Does {
     Rewrites(Rewrites),
     /// The same of those that were told before: another word on the same ticks. With inputs only.
     Contradicts(Rewrites),
+    /// Everything is told of other ticks than it is of while it lasts: so many times the amount later.
+    Shifts(i16),
+    /// The machine's clock runs so many times as fast while it lasts.
+    Hurries(fn(f32) -> f64),
     /// Datagrams are sent otherwise than they came, while it lasts.
     Sends(Sends),
 }
@@ -118,13 +126,13 @@ impl CheatSpec {
         match self.does {
             Does::Rewrites(_) | Does::Contradicts(_) => Whose::Inputs,
             Does::Tells(_) | Does::Moves(_) | Does::Keeps(_) => Whose::Positions,
-            Does::Sends(_) => Whose::Anybodys,
+            Does::Shifts(_) | Does::Hurries(_) | Does::Sends(_) => Whose::Anybodys,
         }
     }
 
-    /// Whether it is done to datagrams as they are.
-    pub const fn is_of_datagrams(&self) -> bool {
-        matches!(self.does, Does::Sends(_))
+    /// Whether it is done to what goes out, and to nothing before that.
+    pub const fn is_on_the_way_out(&self) -> bool {
+        matches!(self.does, Does::Rewrites(_) | Does::Contradicts(_) | Does::Shifts(_) | Does::Sends(_))
     }
 
     /// Whether it happens once.
@@ -134,7 +142,7 @@ impl CheatSpec {
 }
 
 /// The table.
-pub static CHEATS: [CheatSpec; 12] = [
+pub static CHEATS: [CheatSpec; 17] = [
     CheatSpec {
         key: "run",
         takes: Takes::Factor,
@@ -200,6 +208,46 @@ pub static CHEATS: [CheatSpec; 12] = [
         cuts_corners: false,
     },
     CheatSpec {
+        key: "spin",
+        takes: Takes::Switch,
+        help: "look the other way in every other tick",
+        does: Does::Rewrites(spin),
+        answered: Answered::Note,
+        cuts_corners: false,
+    },
+    CheatSpec {
+        key: "foretell",
+        takes: Takes::Whole,
+        help: "say that everything is of so many ticks later than it is",
+        does: Does::Shifts(1),
+        answered: Answered::Nothing,
+        cuts_corners: false,
+    },
+    CheatSpec {
+        key: "backdate",
+        takes: Takes::Whole,
+        help: "say that everything is of so many ticks earlier than it is",
+        does: Does::Shifts(-1),
+        answered: Answered::Nothing,
+        cuts_corners: false,
+    },
+    CheatSpec {
+        key: "hurry",
+        takes: Takes::Factor,
+        help: "let the machine's clock run so many times as fast",
+        does: Does::Hurries(f64::from),
+        answered: Answered::Nothing,
+        cuts_corners: false,
+    },
+    CheatSpec {
+        key: "dawdle",
+        takes: Takes::Factor,
+        help: "let the machine's clock run so many times as slow",
+        does: Does::Hurries(|slower| 1.0 / f64::from(velocitas_core::max(slower, 0.01))),
+        answered: Answered::Nothing,
+        cuts_corners: false,
+    },
+    CheatSpec {
         key: "flood",
         takes: Takes::Factor,
         help: "send every datagram so many times",
@@ -233,8 +281,16 @@ pub static CHEATS: [CheatSpec; 12] = [
     },
 ];
 
+/// Every bearing turned by half a turn, in every other tick.
+fn spin(input: &mut Input, schema: &Schema, (_, tick): (f32, WireTick)) {
+    for f in schema.input.iter().filter(|f| tick.0 % 2 == 1 && matches!(f.kind, InputKind::Bearing { .. })) {
+        input.set_real(f.lane, wrap_angle(input.real(f.lane) + std::f32::consts::PI));
+    }
+    *input = schema.round_input(input);
+}
+
 /// The stick pushed the other way.
-fn turned_round(input: &mut Input, schema: &Schema, _: f32) {
+fn turned_round(input: &mut Input, schema: &Schema, _: (f32, WireTick)) {
     for f in schema.input.iter().filter(|f| matches!(f.kind, InputKind::Stick { .. } | InputKind::Axis { .. })) {
         (f.lane..f.lane + f.kind.lanes()).for_each(|lane| input.set_real(lane, -input.real(lane)));
     }
@@ -348,7 +404,7 @@ fn tireless(state: &mut State, schema: &Schema, first: &State, _: (f32, f32)) {
 }
 
 /// Beyond the disc if need be.
-fn overreach(input: &mut Input, schema: &Schema, factor: f32) {
+fn overreach(input: &mut Input, schema: &Schema, (factor, _): (f32, WireTick)) {
     for f in &schema.input {
         if let InputKind::Stick { bits } = f.kind {
             for lane in [f.lane, f.lane + 1] {

@@ -4,7 +4,7 @@
 use std::sync::Arc;
 
 use thiserror::Error;
-use velocitas_core::{Motion, SolidId, SpawnError, Vec3};
+use velocitas_core::{Motion, Rule, SolidId, SpawnError, Vec3};
 
 use crate::controls::Controls;
 use crate::course::{Coming, Course};
@@ -143,6 +143,13 @@ pub enum Command {
         there: bool,
         /// On which machines.
         reach: Reach,
+    },
+    /// So many times of what a rule of the guard says is allowed: see [`velocitas_core::Policy::allowed`].
+    Allow {
+        /// By which rule.
+        rule: Rule,
+        /// So many times, 1 for what it says.
+        times: f32,
     },
     /// A rule that was read again takes the place of the one in force. Made by [`Run::reload`](crate::Run::reload).
     Reload {

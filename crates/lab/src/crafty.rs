@@ -46,7 +46,7 @@ impl Search {
     pub fn new(course: &Course, member: MemberId, seed: u64, known: Option<(Attempt, f64)>) -> Self {
         let mut all = attempts(course, member);
         // What must come of nothing gains nothing, and what happens to datagrams moves nobody.
-        all.retain(|a| a.spec.answered == Answered::Verdict && !a.spec.is_of_datagrams());
+        all.retain(|a| a.spec.answered == Answered::Verdict && !a.spec.is_on_the_way_out());
         let best = known.map(|(attempt, gain)| (Mixture(vec![attempt]), gain));
         Self { member, seed, all, best, generation: 0 }
     }

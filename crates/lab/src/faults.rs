@@ -4,8 +4,8 @@
 //! or its bytes are rewritten on their way out. The core knows nothing of any of it.
 
 use velocitas_core::{
-    BitReader, BitWriter, Bounds, Header, Ingredients, Input, Inputs, Kinds, Layouts, MessageKind, Scene, Schema,
-    State, Tick, checked_step,
+    BitReader, BitWriter, Bounds, Header, Ingredients, Input, Kinds, Layouts, Message, MessageKind, Scene, Schema,
+    State, Tick, WireTick, checked_step,
 };
 
 use crate::cheat::{Answered, Cheat, CheatSpec, Does, Post};
@@ -68,31 +68,67 @@ impl Forged {
         (kept != *state).then_some(kept)
     }
 
-    /// An input message as the rogue sends it; `None` where it goes out as it is.
-    pub(crate) fn rewritten(&self, bytes: &[u8], layouts: &Layouts<'_>) -> Option<Vec<u8>> {
-        let rewrites: Vec<(Does, f32)> = self.cheats.iter().map(|cheat| (cheat.spec.does, cheat.amount)).collect();
-        if !rewrites.iter().any(|(does, _)| matches!(does, Does::Rewrites(_) | Does::Contradicts(_))) {
+    /// How many times as fast its clock runs.
+    pub(crate) fn haste(&self) -> f64 {
+        let all = self.cheats.iter().map(|cheat| match cheat.spec.does {
+            Does::Hurries(hurries) => hurries(cheat.amount),
+            _ => 1.0,
+        });
+        all.product()
+    }
+
+    /// A message of its ticks as the rogue sends it, and whether that is something that must be answered; `None` where it goes out as it
+    /// is.
+    pub(crate) fn rewritten(&self, bytes: &[u8], layouts: &Layouts<'_>) -> Option<(Vec<u8>, bool)> {
+        if !self.cheats.iter().any(|cheat| cheat.spec.is_on_the_way_out()) {
             return None;
         }
         let mut reader = BitReader::new(bytes);
-        let header = Header::read(&mut reader).ok().filter(|header| header.kind == MessageKind::Inputs)?;
-        let mut inputs = Inputs::read_for(&mut reader, layouts).ok()?;
-        let (newest, kind) = (inputs.newest, layouts.kind(inputs.entity)?);
-        // A rule that changes in the middle of a message is bent as it was at its end.
-        let schema = layouts.schema(kind, newest);
-        for (back, input) in inputs.inputs[..inputs.count].iter_mut().enumerate() {
-            for (does, amount) in &rewrites {
-                match does {
-                    Does::Rewrites(rewrites) => rewrites(input, schema, *amount),
-                    Does::Contradicts(rewrites) if back > 0 => rewrites(input, schema, *amount),
-                    _ => {}
+        let header = Header::read(&mut reader).ok()?;
+        if !matches!(header.kind, MessageKind::Inputs | MessageKind::Claim | MessageKind::Account) {
+            return None;
+        }
+        let mut message = Message::read(&header, reader, layouts).ok()?;
+        let mut must = false;
+        for cheat in &self.cheats {
+            let before = message.clone();
+            match (&mut message, cheat.spec.does) {
+                (Message::Inputs(inputs), Does::Rewrites(rewrites) | Does::Contradicts(rewrites)) => {
+                    // Of what contradicts, the newest is told as it is.
+                    let but = usize::from(matches!(cheat.spec.does, Does::Contradicts(_)));
+                    let schema = layouts.schema(layouts.kind(inputs.entity)?, inputs.newest);
+                    let (newest, count) = (inputs.newest, inputs.count);
+                    // A rule that changes in the middle of a message is bent as it was at its end.
+                    for (back, input) in inputs.inputs[..count].iter_mut().enumerate().skip(but) {
+                        rewrites(input, schema, (cheat.amount, later(newest, (back as i16).wrapping_neg())));
+                    }
                 }
+                (message, Does::Shifts(way)) => shift(message, (cheat.amount as i16).wrapping_mul(way)),
+                _ => {}
             }
+            must |= message != before && cheat.spec.answered == Answered::Verdict;
         }
         let mut out = BitWriter::new();
         header.write(&mut out);
-        inputs.write(&mut out, |tick| layouts.schema(kind, tick));
-        Some(out.finish()).filter(|forged| forged != bytes)
+        message.write(&mut out, layouts);
+        Some((out.finish(), must)).filter(|(forged, _)| forged != bytes)
+    }
+}
+
+/// A tick so many later.
+const fn later(tick: WireTick, by: i16) -> WireTick {
+    WireTick(tick.0.wrapping_add_signed(by))
+}
+
+/// Says that what is told is of so many ticks later.
+fn shift(message: &mut Message, by: i16) {
+    match message {
+        Message::Inputs(inputs) => inputs.newest = later(inputs.newest, by),
+        Message::Claim(claim) => (claim.newest, claim.since) = (later(claim.newest, by), later(claim.since, by)),
+        Message::Account(account) => {
+            (account.newest, account.since) = (later(account.newest, by), later(account.since, by));
+        }
+        _ => {}
     }
 }
 
@@ -142,7 +178,7 @@ impl Trial {
 
     /// Whether what it does is done to bytes on their way out.
     pub(crate) const fn rewrites(&self) -> bool {
-        matches!(self.cheat.does, Does::Rewrites(_) | Does::Contradicts(_) | Does::Sends(_))
+        self.cheat.is_on_the_way_out()
     }
 
     /// Whether there is nothing more to find: what happens at once has one tick.
@@ -183,7 +219,7 @@ mod tests {
     use crate::cheat::cheat;
     use velocitas_core::walker::{Walker, input_lane};
     use velocitas_core::{
-        Acks, EntityId, Ground, HostNanos, INPUT_LANES, MAX_REPEATS, Motion, Owned, Timeline, WireTick,
+        Acks, EntityId, Ground, HostNanos, INPUT_LANES, Inputs, MAX_REPEATS, Motion, Owned, Timeline,
     };
 
     fn kinds() -> Kinds {
@@ -229,7 +265,8 @@ mod tests {
         let bytes = out.finish();
         assert_eq!(cheats.rewritten(&bytes, &layouts), None, "nothing is in force");
         cheats.set(cheat("overreach", 4.0), true);
-        let forged = cheats.rewritten(&bytes, &layouts).expect("something is bent");
+        let (forged, must) = cheats.rewritten(&bytes, &layouts).expect("something is bent");
+        assert!(must);
         let mut reader = BitReader::new(&forged);
         assert_eq!(Header::read(&mut reader), Ok(header));
         let read = Inputs::read_for(&mut reader, &layouts).expect("still well formed");

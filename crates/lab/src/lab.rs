@@ -12,10 +12,11 @@ use std::collections::{BinaryHeap, VecDeque};
 use std::sync::Arc;
 
 use velocitas_core::{
-    Address, Carried, Client, Entity, EntityId, Guest, HostNanos, Ingredients, Layouts, MAX_DATAGRAM, Motion, Server,
-    ServerConfig, SpawnError, State, Tick, Timeline, Token, Vec3, WireTick,
+    Address, Carried, Client, Entity, EntityId, Event, Fact, Guest, HostNanos, Ingredients, Layouts, MAX_DATAGRAM,
+    Motion, Server, ServerConfig, SpawnError, State, Tick, Timeline, Token, Vec3, WireTick,
 };
 
+use crate::bystander::{Bystanders, Sight};
 use crate::chance::{Chance, Purpose};
 use crate::command::{Calm, ReloadError};
 use crate::controls::Controls;
@@ -68,6 +69,8 @@ pub struct Lab {
     /// What no longer goes wrong.
     calms: Vec<Calm>,
     helm: Helm,
+    /// Where clients check each other.
+    bystanders: Bystanders,
     digest: RunDigest,
 }
 
@@ -102,6 +105,7 @@ impl Lab {
             things,
             calms: Vec::new(),
             helm: Helm::default(),
+            bystanders: Bystanders::default(),
             digest: RunDigest::default(),
             course,
         };
@@ -264,7 +268,7 @@ impl Lab {
         }
         let length = machine.host.frame(self.course.seed, id.place(), machine.frame);
         machine.frame += 1;
-        let read = machine.host.read(self.now);
+        let read = machine.clock(self.now);
         self.schedule(self.now.plus(length), Due::Frame(id));
         Some(read)
     }
@@ -343,6 +347,7 @@ impl Lab {
         self.digest = tap.digest;
         *trials = tap.trials;
         watch.frame(self.now, id, client, read);
+        self.look_on(id, read, watch);
         for (tick, entity, to) in self.new_orders(id) {
             self.tell(watch, id, Part::Client, Some(tick), Happening::Ordered(entity, to));
         }
@@ -362,10 +367,27 @@ impl Lab {
         }
     }
 
+    /// Where clients check each other, this one does.
+    fn look_on<W: Watch>(&mut self, id: MachineId, read: HostNanos, watch: &mut W) {
+        let Some(row) = self.course.guard.naive.filter(|row| row.is_of_clients) else { return };
+        let others = self.course.members().filter(|member| self.course.machine(*member) != id);
+        let sight = |member: MemberId| {
+            let (entity, peer) = (self.entity(member)?, self.server().peer_of(self.playing(member).token())?);
+            Some(Sight { entity, peer, kind: self.course[member].kind })
+        };
+        let sights: Vec<Sight> = others.filter_map(sight).collect();
+        let client = self.machines[id.index()].client.as_ref().and_then(|playing| playing.client.as_ref());
+        let Some(client) = client else { return };
+        let found = self.bystanders.look(row, (id, client, read), &sights, self.course.rate);
+        for verdict in found {
+            watch.event(self.now, id, Part::Client, &Event::Fact(Fact::Verdict(verdict)));
+        }
+    }
+
     /// Asks something of the layouts in which a machine's client reads and writes; where none runs, in those of the server.
     pub(crate) fn as_client<T>(&self, id: MachineId, ask: impl FnOnce(&Layouts<'_>) -> T) -> T {
         let machine = &self.machines[id.index()];
-        let read = machine.host.read(self.now);
+        let read = machine.clock(self.now);
         match machine.client.as_ref().and_then(|playing| playing.client.as_ref()) {
             Some(client) => ask(&client.layouts(read)),
             None => {
@@ -385,10 +407,7 @@ impl Lab {
         let now = self.now;
         let Some(playing) = &mut self.machines[id.index()].client else { return (vec![bytes], false) };
         let Some(client) = &playing.client else { return (vec![bytes], false) };
-        let (bytes, rewritten) = match playing.forged.rewritten(&bytes, &client.layouts(read)) {
-            Some(forged) => (forged, true),
-            None => (bytes, false),
-        };
+        let (bytes, rewritten) = playing.forged.rewritten(&bytes, &client.layouts(read)).unwrap_or((bytes, false));
         let (all, offends) = playing.forged.sent(bytes, now);
         let first = |trials: &mut Vec<Trial>| trials.iter_mut().filter(|t| t.rewrites()).any(Trial::take_offence);
         (all, (rewritten || offends) && first(&mut playing.trials))
@@ -483,7 +502,10 @@ impl Lab {
             if let Some(client) = &mut seat.client {
                 client.set_ingredients(ingredients);
             }
+            let haste = seat.forged.haste();
+            self.machines[course.machine(member).index()].hurry(self.now, haste);
         }
+        let seat = self.playing_mut(member);
         if begins {
             let lawful = seat.known.ingredients();
             let newest = seat.client.as_ref().and_then(Client::newest_tick).zip(before);

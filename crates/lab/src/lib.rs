@@ -7,6 +7,7 @@
 pub mod amiss;
 pub mod breach;
 pub mod budget;
+mod bystander;
 pub mod cause;
 mod chance;
 mod cheat;
@@ -59,9 +60,9 @@ pub use cheat::{Answered, CHEATS, Cheat, CheatSpec, Does, Post, Whose};
 pub use command::{Calm, Command, ReadLater, ReadRule, ReloadError, Sudden};
 pub use controls::{Acts, Controls};
 pub use course::{
-    COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, GuardSpec, Happens, KnownTo, Material,
-    Member, NamedFile, NamedSolid, NamedZone, Override, Owned, Role, Saved, Sources, Thing, Trick, What, World,
-    nearest, shipped_gait,
+    ALLOWED, COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, GuardSpec, Happens, KnownTo,
+    Material, Member, NamedFile, NamedSolid, NamedZone, Override, Owned, Role, Saved, Sources, Thing, Trick, What,
+    World, nearest, shipped_gait,
 };
 pub use fate::{Fate, fate};
 pub use fault::{FAULTS, Fault, FaultSpec};

@@ -3,7 +3,9 @@
 use std::collections::VecDeque;
 use std::sync::Arc;
 
-use velocitas_core::{Address, Client, ClientConfig, EntityId, Ingredients, InputKind, Life, Server, Tick, Token};
+use velocitas_core::{
+    Address, Client, ClientConfig, EntityId, HostNanos, Ingredients, InputKind, Life, Server, Tick, Token,
+};
 
 use crate::course::{Course, KnownTo};
 use crate::fault::{Fault, Faulty};
@@ -34,6 +36,8 @@ pub(crate) struct Arrived {
 #[derive(Clone, Debug)]
 pub(crate) struct Machine {
     pub(crate) host: HostSpec,
+    /// By how much a rogue has set its clock forward or back, and how it goes on.
+    set: ClockSet,
     /// Frames so far.
     pub(crate) frame: u64,
     pub(crate) frozen_until: LabTime,
@@ -41,6 +45,23 @@ pub(crate) struct Machine {
     socket: VecDeque<Arrived>,
     pub(crate) server: Option<Box<Serving>>,
     pub(crate) client: Option<Box<Playing>>,
+}
+
+/// A clock that somebody has meddled with.
+#[derive(Clone, Copy, Debug)]
+struct ClockSet {
+    /// Nanoseconds it was ahead at a moment, the moment, and how many times as fast it runs since.
+    gained: i64,
+    since: LabTime,
+    haste: f64,
+}
+
+impl ClockSet {
+    const RIGHT: Self = Self { gained: 0, since: LabTime::ZERO, haste: 1.0 };
+
+    fn by(&self, now: LabTime) -> i64 {
+        self.gained + (now.minus(self.since).0 as f64 * (self.haste - 1.0)) as i64
+    }
 }
 
 /// What decides.
@@ -81,7 +102,25 @@ pub(crate) struct Playing {
 
 impl Machine {
     pub(crate) const fn new(host: HostSpec) -> Self {
-        Self { host, frame: 0, frozen_until: LabTime::ZERO, socket: VecDeque::new(), server: None, client: None }
+        Self {
+            host,
+            set: ClockSet::RIGHT,
+            frame: 0,
+            frozen_until: LabTime::ZERO,
+            socket: VecDeque::new(),
+            server: None,
+            client: None,
+        }
+    }
+
+    /// What its clock reads.
+    pub(crate) fn clock(&self, now: LabTime) -> HostNanos {
+        self.host.read(now).plus(self.set.by(now))
+    }
+
+    /// From now on its clock runs so many times as fast as it should; what it has gained or lost by then stays.
+    pub(crate) fn hurry(&mut self, now: LabTime, haste: f64) {
+        self.set = ClockSet { gained: self.set.by(now), since: now, haste };
     }
 
     /// Takes a datagram; returns the one that had to make room for it.

@@ -23,13 +23,20 @@ pub struct NaiveSpec {
     pub fails: Fails,
     /// Why, in a line.
     pub why: &'static str,
+    /// Whether others' clients look, at what they draw, and the server does not.
+    pub is_of_clients: bool,
     make: fn() -> Box<dyn Check>,
 }
 
 impl NaiveSpec {
-    /// The check, as it is before anything was seen.
+    /// What the server checks.
     pub fn checks(&self) -> Vec<Box<dyn Check>> {
-        vec![(self.make)()]
+        if self.is_of_clients { Vec::new() } else { vec![self.check()] }
+    }
+
+    /// The check, as it is before anything was seen.
+    pub(crate) fn check(&self) -> Box<dyn Check> {
+        (self.make)()
     }
 
     /// The row of a name.
@@ -39,12 +46,13 @@ impl NaiveSpec {
 }
 
 /// The table.
-pub static NAIVE: [NaiveSpec; 6] = [
+pub static NAIVE: [NaiveSpec; 7] = [
     NaiveSpec {
         name: "server tick",
         help: "the way within a tick of the server, over a tick",
         fails: Fails::AccusesTheHonest,
         why: "packets come in bunches: what was many ticks to its owner is one to the server",
+        is_of_clients: false,
         make: || Box::new(ServerTick::default()),
     },
     NaiveSpec {
@@ -52,6 +60,7 @@ pub static NAIVE: [NaiveSpec; 6] = [
         help: "the way from one arrival to the next, over the time between them",
         fails: Fails::AccusesTheHonest,
         why: "the time between arrivals is the link's, not the owner's: jitter is taken for speed",
+        is_of_clients: false,
         make: || Box::new(Arrival::default()),
     },
     NaiveSpec {
@@ -59,6 +68,7 @@ pub static NAIVE: [NaiveSpec; 6] = [
         help: "the way of each claim, over its ticks, with nothing allowed for rounding",
         fails: Fails::AccusesTheHonest,
         why: "places travel rounded: at top speed every other claim is a little too far",
+        is_of_clients: false,
         make: || Box::new(NoSlack),
     },
     NaiveSpec {
@@ -66,6 +76,7 @@ pub static NAIVE: [NaiveSpec; 6] = [
         help: "the way of each claim, over its ticks, with slack and rounding, and nothing else",
         fails: Fails::MissesTheCheat,
         why: "what a single move must allow for rounding adds up over many",
+        is_of_clients: false,
         make: || Box::new(SingleMove),
     },
     NaiveSpec {
@@ -73,6 +84,7 @@ pub static NAIVE: [NaiveSpec; 6] = [
         help: "the body as it is, moved again from one claimed place to the next",
         fails: Fails::AccusesTheHonest,
         why: "who walks along a wall touches it, and rounding puts it in: the same move again meets what it grazed",
+        is_of_clients: false,
         make: || Box::new(CollisionsAgain),
     },
     NaiveSpec {
@@ -80,7 +92,16 @@ pub static NAIVE: [NaiveSpec; 6] = [
         help: "a jump of more than five metres in a claim",
         fails: Fails::MissesTheCheat,
         why: "nobody who runs three times too fast goes five metres in a tick",
+        is_of_clients: false,
         make: || Box::new(Teleport),
+    },
+    NaiveSpec {
+        name: "other clients",
+        help: "at everybody else's client: how far somebody is drawn from where it was drawn a tick before",
+        fails: Fails::AccusesTheHonest,
+        why: "what others see is late, blended and made up where datagrams are missing: when the truth comes, it leaps",
+        is_of_clients: true,
+        make: || Box::new(SingleMove),
     },
 ];
 

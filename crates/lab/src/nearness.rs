@@ -4,8 +4,9 @@
 //! Counted once as the record grows. What is counted stays counted when the record forgets it; a run that goes back and on otherwise is
 //! counted anew.
 
-use velocitas_core::{Fact, Rule, Verdict};
+use velocitas_core::{Fact, RULES, Rule, Verdict};
 
+use crate::command::Command;
 use crate::ids::MachineId;
 use crate::record::{MeasureRow, Record};
 use crate::run::Run;
@@ -43,7 +44,7 @@ pub fn bin(share: f64) -> usize {
     (whole.max(1.0) as usize - 1).min(BINS - 1)
 }
 
-/// A verdict, whom it is on and when it was given.
+/// A verdict or a note, whom it is on and when it was given.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Accusation {
     /// When.
@@ -54,7 +55,14 @@ pub struct Accusation {
     pub verdict: Verdict,
 }
 
-/// Everybody's, as far as they were counted, with the verdicts that came of them.
+impl Accusation {
+    /// Whether it accuses: a note on somebody's hands does not.
+    pub const fn accuses(&self) -> bool {
+        !self.verdict.evidence.rule.is_of_hands()
+    }
+}
+
+/// Everybody's, as far as they were counted, with the verdicts and notes that came of them.
 #[derive(Clone, Debug, Default)]
 pub struct Nearness {
     all: Vec<Near>,
@@ -76,7 +84,7 @@ impl Nearness {
             self.count(run.record(), machine, (from, to));
             let happenings = &run.record().of(machine).happenings;
             for row in happenings.range(happenings.before(from), happenings.before(to)) {
-                if let Happening::Fact(Fact::Verdict(verdict)) = row.what {
+                if let Happening::Fact(Fact::Verdict(verdict) | Fact::Note(verdict)) = row.what {
                     self.ledger.push(Accusation { at: row.at, machine, verdict });
                 }
             }
@@ -115,7 +123,7 @@ impl Nearness {
         self.counted.0
     }
 
-    /// All verdicts, oldest first.
+    /// All verdicts and notes, oldest first.
     pub fn ledger(&self) -> &[Accusation] {
         &self.ledger
     }
@@ -131,6 +139,17 @@ impl Nearness {
     pub fn of(&self, record: &Record, rule: Rule, rogue: bool) -> Vec<&Near> {
         self.all.iter().filter(|near| near.rule == rule && record.cast.is_rogue(near.machine) == rogue).collect()
     }
+}
+
+/// So many times of what the rules say is allowed at a moment of a run, in the order of [`RULES`].
+pub fn allowed(run: &Run, at: LabTime) -> [f32; RULES.len()] {
+    let mut allowed = run.course().guard.policy.allowed;
+    for (_, command) in run.commands().iter().take_while(|(when, _)| *when <= at) {
+        if let Command::Allow { rule, times } = command {
+            allowed[*rule as usize] = *times;
+        }
+    }
+    allowed
 }
 
 /// How many in each bin, of several machines.
@@ -174,7 +193,7 @@ mod tests {
                 // Back, and otherwise on.
                 run.resume_from(LabTime::from_secs(5.0));
                 let frozen = crate::command::Sudden::Freeze(LabTime::from_secs(0.4));
-                run.command(crate::command::Command::Happens(MemberId::new(3), frozen));
+                run.command(Command::Happens(MemberId::new(3), frozen));
                 run.advance(LabTime::from_secs(8.0));
             }
             assert!(nearness.follow(&run, tenth % 2 == 0));
@@ -233,7 +252,8 @@ mod tests {
         run.advance(LabTime::from_secs(20.0));
         let mut nearness = Nearness::default();
         assert!(nearness.follow(&run, true));
-        let told = [Rule::Reach, Rule::Edge, Rule::Support, Rule::Pace, Rule::Burst, Rule::Growth];
+        let told =
+            [Rule::Reach, Rule::Edge, Rule::Support, Rule::Pace, Rule::Burst, Rule::Accel, Rule::Growth, Rule::Turn];
         assert!(nearness.rules().iter().all(|rule| told.contains(rule)), "{:?}", nearness.rules());
         let line = (1.0 / BIN).round() as usize;
         let (honest, rogue) =

@@ -88,21 +88,87 @@ fn strikes_are_counted_and_a_connection_ends_by_the_rule_that_was_broken() {
         });
         ends.next()
     };
-    let guard = "answer = { reach = \"strike\" }\nstrikes = 3\nwithin = \"10 s\"";
+    let guard = "answer = { reach = \"strike\", accel = \"strike\" }\nstrikes = 3\nwithin = \"10 s\"";
     let struck = run("claims", "run = \"3 times\"", guard, 12.0);
     let (at, why) = ended(&struck).expect("three strikes");
-    assert_eq!(why, EndedBy::Verdict(Rule::Reach));
+    assert_eq!(why, EndedBy::Verdict(Rule::Accel));
     let given: Vec<LabTime> = verdicts(&struck, 0).iter().map(|(at, _)| *at).collect();
     assert!(given.len() == 3 && given[2] <= at, "{given:?}, ended at {at}");
-    let at_once = run("claims", "run = \"3 times\"", "answer = { reach = \"disconnect\" }", 6.0);
+    let at_once = run("claims", "run = \"3 times\"", "answer = { accel = \"disconnect\" }", 6.0);
     let (at, why) = ended(&at_once).expect("at once");
-    assert!(why == EndedBy::Verdict(Rule::Reach) && verdicts(&at_once, 0).len() == 1 && at < LabTime::from_secs(3.0));
+    assert!(why == EndedBy::Verdict(Rule::Accel) && verdicts(&at_once, 0).len() == 1 && at < LabTime::from_secs(3.0));
     // What is only noted holds.
-    let noted =
-        run("claims", "run = \"1.3 times\"", "answer = { reach = \"note\", pace = \"note\", burst = \"note\" }", 12.0);
+    let noted = run(
+        "claims",
+        "run = \"1.3 times\"",
+        "answer = { reach = \"note\", pace = \"note\", burst = \"note\", accel = \"note\" }",
+        12.0,
+    );
     assert_eq!((ended(&noted), measure(noted.record(), 0, LabTime::ZERO, noted.now()).corrections.count), (None, 0));
     assert!(verdicts(&noted, 0).len() > 3);
     // A flood by inputs ends it as well, where that is asked for.
     let flooded = run("server", "flood = \"50 times\"", "answer = { flood = \"disconnect\" }", 6.0);
     assert_eq!(ended(&flooded).map(|(_, why)| why), Some(EndedBy::Verdict(Rule::Flood)));
+}
+
+#[test]
+fn other_ticks_and_other_clocks_lead_nowhere() {
+    for arrangement in ALL {
+        let honest = run(arrangement, "hurry = \"1 times\"", "", 20.0);
+        assert_eq!(verdicts(&honest, 0), []);
+        for trick in [
+            "hurry = \"1.01 times\"",
+            "hurry = \"1.3 times\"",
+            "hurry = \"4 times\"",
+            "dawdle = \"1.3 times\"",
+            "dawdle = \"4 times\"",
+            "foretell = 1",
+            "foretell = 30",
+            "foretell = 3000",
+            "backdate = 1",
+            "backdate = 30",
+            "backdate = 3000",
+        ] {
+            let run = run(arrangement, trick, "", 20.0);
+            assert_eq!(verdicts(&run, 1), [], "{arrangement}: {trick}: nobody else");
+            let (far, lawful) = (way(&run, 0), way(&honest, 0));
+            assert!(far < lawful * 1.02 + 1.0, "{arrangement}: {trick}: {far} of {lawful} m");
+        }
+    }
+}
+
+#[test]
+fn hands_that_turn_in_no_time_are_noted_and_nobody_is_accused() {
+    for arrangement in ["server", "claims with inputs"] {
+        // Of who tells of its state as well, other inputs are another state: only who sends nothing else can spin.
+        let spins = arrangement == "server";
+        let trick = if spins { "spin = true" } else { "hurry = \"1 times\"" };
+        let run = run(arrangement, trick, "", 20.0);
+        let notes = |member: usize| {
+            let rows = run.record().of(machine(run.record(), member)).happenings.iter();
+            let notes = rows.filter_map(|row| match row.what {
+                Happening::Fact(Fact::Note(note)) => Some((row.at, note)),
+                _ => None,
+            });
+            notes.collect::<Vec<_>>()
+        };
+        // The message in which it begins gives another word for ticks that were told already.
+        let accused = verdicts(&run, 0);
+        let begun = LabTime::from_secs(2.1);
+        assert!(accused.iter().all(|(at, v)| v.evidence.rule == Rule::Conflict && *at < begun), "{accused:?}");
+        assert_eq!(verdicts(&run, 1), [], "{arrangement}: a note is no verdict");
+        assert_eq!(notes(1), [], "{arrangement}: nobody else turns like that");
+        let found = notes(0);
+        if !spins {
+            assert_eq!(found, [], "{arrangement}");
+            continue;
+        }
+        assert!((16..20).contains(&found.len()), "once a second: {}", found.len());
+        let (at, note) = found[0];
+        assert!(at < LabTime::from_secs(2.5) && note.evidence.rule == Rule::Turn, "{at}: {note:?}");
+        // Half a turn in a tick, where the gait says 40 rad/s.
+        assert!((note.evidence.measured - 3.14).abs() < 0.1 && note.evidence.limit < 0.7, "{note:?}");
+        let all = run.record().of(machine(run.record(), 0)).measures.iter().filter(|row| row.rule() == Rule::Turn);
+        assert!((15..22).contains(&all.count()), "the fastest of each second");
+    }
 }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use proptest::prelude::*;
-use velocitas_core::{Input, SolidId, vec3};
+use velocitas_core::{Input, Rule, SolidId, vec3};
 use velocitas_lab::take::{Journal, Take, TakeError, is_take};
 use velocitas_lab::{
     Calm, Coming, Command, Controls, Course, KNOBS, KnobValue, LabTime, MemberId, Reach, ReadRule, Run, Sudden,
@@ -98,6 +98,10 @@ fn command() -> impl Strategy<Value = Command> {
         3 => (who(), knob).prop_map(|(member, (knob, value))| Command::Set { member, knob, value }),
         1 => (number(), reach(&course)).prop_map(|(value, reach)| Command::Tune { kind: COURIER, tunable: "walk", value, reach }),
         1 => (0u16..4, any::<bool>(), reach(&course)).prop_map(|(solid, there, reach)| Command::Solid { solid: SolidId(solid), there, reach }),
+        1 => (0usize..3, 1u8..80).prop_map(|(which, bins)| Command::Allow {
+            rule: [Rule::Reach, Rule::Pace, Rule::Accel][which],
+            times: f32::from(bins) / 40.0,
+        }),
     ]
 }
 

@@ -1,7 +1,7 @@
 //! The guard: how near to each limit claims came, honest and rogue apart, and one verdict with its evidence on the ground.
 
-use velocitas_core::{Rule, Tick, Vec3, vec3};
-use velocitas_lab::nearness::{Accusation, BIN, BINS, Near, Nearness, beyond, together};
+use velocitas_core::{RULES, Rule, Tick, Vec3, vec3};
+use velocitas_lab::nearness::{Accusation, BIN, BINS, Near, Nearness, allowed, beyond, together};
 use velocitas_lab::record::Record;
 use velocitas_lab::{LabTime, MemberId, Run};
 
@@ -21,6 +21,8 @@ pub struct GuardPage<'a> {
     pub nearness: &'a Nearness,
     /// Lines that were moved: of which rule, and how many bins lie below them.
     pub lines: &'a [(Rule, usize)],
+    /// The same of rules by which another share of what the gait says is allowed.
+    pub allowed: &'a [(Rule, usize)],
     /// The verdict that is chosen.
     pub chosen: Option<&'a Accusation>,
     /// Whose settings are told.
@@ -28,34 +30,40 @@ pub struct GuardPage<'a> {
 }
 
 impl GuardPage<'_> {
+    /// How many bins lie below what a rule allows at the server.
+    pub fn limit(&self, rule: Rule) -> usize {
+        of_rule(self.allowed, rule).unwrap_or(LIMIT)
+    }
+
     /// How many bins lie below the line of a rule: its limit, unless it was moved.
     pub fn line(&self, rule: Rule) -> usize {
-        self.lines.iter().find(|(of, _)| *of == rule).map_or(LIMIT, |(_, line)| *line)
+        of_rule(self.lines, rule).unwrap_or_else(|| self.limit(rule))
     }
 
     /// What a rule found, or what it would have found with its line moved, in a line of words; who and when only where that has room.
     pub fn said(&self, record: &Record, rule: Rule, is_wide: bool) -> String {
         let of = |rogue| self.nearness.of(record, rule, rogue);
         let (honest, rogue) = (of(false), of(true));
-        let line = self.line(rule);
+        let (line, limit) = (self.line(rule), self.limit(rule));
         let claims = |all: &[&Near]| beyond(all, 0).0;
-        let found = rogue.iter().map(|near| near.beyond).sum::<u32>();
-        if line == LIMIT {
-            let accused = honest.iter().map(|near| near.beyond).sum::<u32>();
+        let (found, _) = beyond(&rogue, limit);
+        if line == limit {
+            let (accused, _) = beyond(&honest, limit);
+            let held = if limit == LIMIT { String::new() } else { format!("{:.1} % allowed: ", percent(limit)) };
             let near = match nearest(record, &honest) {
                 Some((share, name, at)) if is_wide => format!(", nearest {:.1} % ({name} {at})", share * 100.0),
                 Some((share, ..)) => format!(", nearest {:.1} %", share * 100.0),
                 None => String::new(),
             };
             return format!(
-                "honest {accused} of {} beyond{near}; rogues {found} of {} beyond",
+                "{held}honest {accused} of {} beyond{near}; rogues {found} of {} beyond",
                 claims(&honest),
                 claims(&rogue)
             );
         }
         let (accused, of_them) = beyond(&honest, line);
         let (still, _) = beyond(&rogue, line);
-        let share = line as f64 * BIN * 100.0;
+        let share = percent(line);
         let rogues = if still < found {
             format!("of {found} found in rogues {} would slip through", found - still)
         } else {
@@ -64,6 +72,26 @@ impl GuardPage<'_> {
         let s = if of_them == 1 { "" } else { "s" };
         format!("at {share:.1} %: {accused} claims of {of_them} honest member{s} would be accused; {rogues}")
     }
+}
+
+fn of_rule(lines: &[(Rule, usize)], rule: Rule) -> Option<usize> {
+    lines.iter().find(|(of, _)| *of == rule).map(|(_, line)| *line)
+}
+
+/// The rules by which another share of what the gait says is allowed at a moment, each with how many bins lie below that.
+pub fn allowed_lines(run: &Run, at: LabTime) -> Vec<(Rule, usize)> {
+    let all = RULES.iter().zip(allowed(run, at)).map(|(spec, times)| (spec.rule, bins_below(times)));
+    all.filter(|(_, line)| *line != LIMIT).collect()
+}
+
+/// How many bins lie below a line at so many times of what the gait says, from the nearest.
+fn bins_below(times: f32) -> usize {
+    ((f64::from(times) / BIN).round() as usize).clamp(1, BINS - 1)
+}
+
+/// So many times of what the gait says lie below a line.
+pub fn times_below(line: usize) -> f32 {
+    (line as f64 * BIN) as f32
 }
 
 /// Two histograms for each rule, and the chosen verdict.
@@ -98,8 +126,8 @@ fn histogram(run: &Run, page: &GuardPage<'_>, rule: Rule, rogue: bool) -> Plot {
     let (name, spans) = (series.to_owned(), spans.collect());
     let mut marks = vec![Mark::Band { series: name, spans, tone, holds: false, ghost: false }];
     let vertical = |series: &str, at, tone| Mark::Rule { series: series.to_owned(), at, level: false, tone };
-    marks.push(vertical("limit", 100.0, Tone::Plain));
-    if page.line(rule) != LIMIT {
+    marks.push(vertical("limit", percent(page.limit(rule)), Tone::Plain));
+    if page.line(rule) != page.limit(rule) {
         marks.push(vertical("line", percent(page.line(rule)), Tone::Bright));
     }
     let spec = rule.spec();
@@ -232,7 +260,8 @@ mod tests {
     fn a_histogram_counts_what_the_record_holds() {
         let (run, nearness) = demo();
         let lines = [(Rule::Pace, 30)];
-        let page = GuardPage { nearness: &nearness, lines: &lines, chosen: None, member: MemberId::new(0) };
+        let page =
+            GuardPage { nearness: &nearness, lines: &lines, allowed: &[], chosen: None, member: MemberId::new(0) };
         let plots = nearness_plotted(&run, &page);
         assert_eq!(plots.len(), nearness.rules().len(), "one for each rule that measured");
         let mut told = 0.0;

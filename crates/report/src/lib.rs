@@ -20,7 +20,7 @@ mod text;
 pub use about::about;
 pub use diagnosis::{Diagnosis, cells};
 pub use field::{FieldPage, Side, field, trails};
-pub use guard::{GuardPage, LIMIT, guard, nearness_plotted, verdict_plotted};
+pub use guard::{GuardPage, LIMIT, allowed_lines, guard, nearness_plotted, times_below, verdict_plotted};
 pub use guarding::{CheatRow, Guarded, MemberRow, MixtureRow, Nearest, ProposalRow, RuleRow, Spread};
 pub use ladder::{Ladder, ladder, station, strokes};
 pub use scope::{LaneView, Page, lanes_plotted, scope, title as lane_title};

@@ -6,7 +6,9 @@ use velocitas_lab::lane::{Effort, LANES, Lane, Reader, Strip, Subject, Together}
 use velocitas_lab::nearness::Nearness;
 use velocitas_lab::{LabTime, MachineId, MemberId, Run, nearest};
 use velocitas_report::drawing::{Drawing, Theme, pdf, svg, table};
-use velocitas_report::{FieldPage, GuardPage, Ladder, LaneView, Page, Side, field, guard, ladder, scope};
+use velocitas_report::{
+    FieldPage, GuardPage, Ladder, LaneView, Page, Side, allowed_lines, field, guard, ladder, scope,
+};
 
 use super::args::ChartTask;
 use super::run::{lasts, opened, simulate};
@@ -175,7 +177,8 @@ fn guarded(run: &Run, whose: MemberId) -> Result<Drawing, OpenError> {
         let said = "there is nothing to draw: the guard measures who says where it is, and nobody does";
         return Err(OpenError::Usage(said.to_owned()));
     }
-    Ok(guard(run, &GuardPage { nearness: &nearness, lines: &[], chosen: nearness.ledger().last(), member: whose }))
+    let (allowed, chosen) = (allowed_lines(run, run.now()), nearness.ledger().last());
+    Ok(guard(run, &GuardPage { nearness: &nearness, lines: &[], allowed: &allowed, chosen, member: whose }))
 }
 
 fn crossed(run: &Run, (whose, viewer): (MemberId, MemberId), span: (LabTime, LabTime)) -> Drawing {

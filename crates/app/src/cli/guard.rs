@@ -8,7 +8,7 @@ use velocitas_core::{Motion, RULES, Rule};
 use velocitas_lab::breach::{self, Attempt, Outcome as Came, Tried, attempts, breach, try_out};
 use velocitas_lab::cause::excuse;
 use velocitas_lab::crafty::{self, Search, craft};
-use velocitas_lab::nearness::{BINS, Nearness};
+use velocitas_lab::nearness::{Accusation, BINS, Nearness};
 use velocitas_lab::{CHEATS, Course, Keep, KnownTo, LEAST_KEPT, LabTime, MemberId, Run};
 use velocitas_report::{CheatRow, Guarded, MemberRow, MixtureRow, Nearest, ProposalRow, RuleRow, Spread};
 
@@ -114,7 +114,8 @@ fn counted(course: &Course, seed: u64, lasts: LabTime, bar: &indicatif::Progress
         advance_to(&mut run, next, bar);
         nearness.follow(&run, true);
         // While what it needs is kept.
-        for it in nearness.ledger()[seen..].iter().filter(|it| !run.record().cast.is_rogue(it.machine)) {
+        let honest = |it: &&Accusation| it.accuses() && !run.record().cast.is_rogue(it.machine);
+        for it in nearness.ledger()[seen..].iter().filter(honest) {
             accused += 1;
             excused += u64::from(excuse(run.record(), it).is_some());
         }
@@ -331,5 +332,5 @@ fn member_row(
         searched: 0,
         mixture: None,
     };
-    (row, best.filter(|(attempt, _)| !attempt.spec.is_of_datagrams()))
+    (row, best.filter(|(attempt, _)| !attempt.spec.is_on_the_way_out()))
 }

@@ -111,6 +111,8 @@ pub enum Action {
     LineLeft,
     /// It allows more.
     LineRight,
+    /// The server allows as much as the line of the rule.
+    Allow,
     /// Scroll up.
     PageUp,
     /// Scroll down.
@@ -231,7 +233,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 90] = [
+pub const BINDINGS: [Binding; 91] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -340,6 +342,15 @@ pub const BINDINGS: [Binding; 90] = [
         .only(GUARD),
     bind(Action::LineLeft, KeyCode::Left, NONE, "left", "", "moves the rule's line: less is allowed").only(GUARD),
     bind(Action::LineRight, KeyCode::Right, NONE, "left right", "line", "moves it: more is allowed").only(GUARD),
+    bind(
+        Action::Allow,
+        KeyCode::Char('a'),
+        NONE,
+        "a",
+        "allow",
+        "from now on the server allows as much as the rule's line; where it was not moved, what the gait says",
+    )
+    .only(GUARD),
     bind(Action::RuleOn, KeyCode::Char(']'), NONE, "]", "", "the rule below").only(GUARD),
     bind(Action::RuleBack, KeyCode::Char('['), NONE, "[ ]", "rule", "the rule above").only(GUARD),
     bind(Action::LetGo, KeyCode::Esc, NONE, "Esc", "", "all lines back to their limits").only(GUARD),

@@ -1,6 +1,6 @@
 //! What keys do to the world: knobs that are turned, and what happens to somebody at once.
 
-use velocitas_core::vec3;
+use velocitas_core::{Rule, vec3};
 use velocitas_lab::{Command, KNOBS, Knob, Lab, MemberId, NamedSolid, Reach, Sudden, Unrecorded};
 
 use super::stage::Stage;
@@ -106,6 +106,16 @@ impl Stage {
         let says = format!("{name} {} `{}`", if there { "knows of" } else { "has forgotten" }, solid.name);
         let words = format!("{} {} {name}", solid.name, if there { "known to" } else { "forgotten by" });
         self.do_or_offer(words, vec![Command::Solid { solid: solid.solid.id, there, reach }], Some(says));
+    }
+
+    /// The server's guard allows so many times of what a rule says, from now on.
+    pub(super) fn allow(&mut self, rule: Rule, times: f32) {
+        if !rule.is_adjustable() {
+            return self.say(format!("`{}` is broken or it is not: there is no more or less of it", rule.name()));
+        }
+        let words = format!("{}: {:.1} % allowed", rule.name(), times * 100.0);
+        let says = format!("the server allows {:.1} % of what `{}` says", times * 100.0, rule.name());
+        self.do_or_offer(words, vec![Command::Allow { rule, times }], Some(says));
     }
 
     /// Where the selected entity looks, to the east and to the north.

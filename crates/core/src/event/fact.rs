@@ -129,6 +129,8 @@ pub enum Fact {
     Corrected(Correction),
     /// Server: an accusation.
     Verdict(Verdict),
+    /// Server: something that hands seldom give, which is no accusation.
+    Note(Verdict),
     /// Server: an owner is put back, and claims that go on from before are worth nothing.
     PulledBack {
         /// Whose.
@@ -290,6 +292,7 @@ impl Fact {
             | Self::Agreed { tick, .. }
             | Self::Corrected(Correction { tick, .. })
             | Self::Verdict(Verdict { tick, .. })
+            | Self::Note(Verdict { tick, .. })
             | Self::Resync { tick, .. }
             | Self::PulledBack { tick, .. }
             | Self::Dropped { first: tick, .. }
@@ -318,6 +321,7 @@ impl Fact {
     pub const fn peer(&self) -> Option<PeerId> {
         match self {
             Self::Verdict(Verdict { peer, .. })
+            | Self::Note(Verdict { peer, .. })
             | Self::Resync { peer, .. }
             | Self::PulledBack { peer, .. }
             | Self::Connected { peer, .. }

@@ -6,13 +6,14 @@
 //!    continuous deficit are a verdict: packets come in bunches and clocks drift. Ticks that the *server* dropped are
 //!    paid as well: its owner's went on. A gap longer than the bank is a *resync*: the owner is put where it last was,
 //!    nobody is accused.
-//! 2. The checks, a file each: [`Reach`], [`Edge`], [`Sweep`], [`Support`], [`Pace`], [`Burst`], [`Growth`].
+//! 2. The checks, a file each: [`Teleport`], [`Reach`], [`Edge`], [`Sweep`], [`Support`], [`Pace`], [`Burst`], [`Accel`], [`Growth`].
 //!
 //! Limits are those of the state it is in, as far as it was told of; they allow the rule's slack *and* one quantum of the wire. Where
 //! ticks are missing, what could tell is missing as well: it is believed for one tick in twenty, and beyond that, or where a solid is in
 //! the way, a hole is a resync. The answer to a verdict is a pull back with an epoch, repeated until a claim carries it; claims of older
 //! epochs are dropped unjudged. A pull back for pace goes to where the second began, so that nothing is gained.
 
+mod accel;
 mod auditor;
 mod bank;
 mod burst;
@@ -20,23 +21,29 @@ mod case;
 mod docket;
 mod edge;
 mod growth;
+mod habits;
 mod pace;
 mod reach;
 mod support;
 mod sweep;
+mod teleport;
 mod trust;
 
+use accel::Accel;
 pub(super) use auditor::{Audit, Auditor, Rules};
 use bank::{Bank, Charge};
 use burst::Burst;
 pub use case::{Case, Check, Finding};
 use docket::Docket;
+pub(super) use docket::Offence;
 use edge::Edge;
 use growth::Growth;
+pub(super) use habits::Habits;
 use pace::Pace;
 use reach::Reach;
 use support::Support;
 use sweep::Sweep;
+use teleport::Teleport;
 use trust::Trust;
 
 use super::claims::{Claims, Heard, Pending, Place};
@@ -53,28 +60,31 @@ use crate::wire::Claim;
 /// The checks that a guard makes, in their order, as they are before anything was seen.
 pub fn checks() -> Vec<Box<dyn Check>> {
     vec![
+        Box::new(Teleport),
         Box::new(Reach),
         Box::new(Edge),
         Box::new(Sweep),
         Box::new(Support::default()),
         Box::new(Pace::default()),
         Box::new(Burst::default()),
+        Box::new(Accel::default()),
         Box::new(Growth),
     ]
 }
 
 /// What came of a tick.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 pub(super) enum Ruling {
     Lawful,
     Resync,
     /// By which response it was answered.
-    Guilty(Evidence, Response),
+    Guilty(Box<Offence>, Response),
 }
 
 impl Ruling {
-    fn guilty(policy: &Policy, evidence: Evidence) -> Self {
-        Self::Guilty(evidence, policy.response(evidence.rule))
+    fn guilty(policy: &Policy, offence: Offence) -> Self {
+        let response = policy.response(offence.evidence.rule);
+        Self::Guilty(Box::new(offence), response)
     }
 }
 
@@ -164,12 +174,12 @@ impl Guard {
                     let evidence = Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0);
                     if it.policy.response(Rule::Time) == Response::Note {
                         // What was claimed holds.
-                        self.docket.note(evidence, it.rate);
+                        self.docket.note(evidence.into(), it.rate);
                         self.bank.forgive();
                         self.claims.take(tick);
                         self.check(it, (from, tick), &pending)
                     } else {
-                        (Ruling::guilty(it.policy, evidence), standing(&self.good, it.motion))
+                        (Ruling::guilty(it.policy, evidence.into()), standing(&self.good, it.motion))
                     }
                 }
             };
@@ -211,7 +221,8 @@ impl Guard {
         let limits = limits(it, (&before, ago + tick.since(from).unsigned_abs().saturating_sub(1)), told.as_ref());
         let (start, end) = (before.vec3(0), pending.word.pos);
         let (limits, before, told, arrived) = (&limits, &before, told.as_ref(), pending.arrived);
-        let case = Case { scene, motion, limits, rate, from, tick, arrived, start, end, before, ago, told };
+        let allowed = &policy.allowed;
+        let case = Case { scene, motion, limits, rate, from, tick, arrived, start, end, before, ago, allowed, told };
         for check in &mut self.checks {
             let (evidence, back) = match check.judge(&case) {
                 Finding::Nothing => continue,
@@ -230,14 +241,13 @@ impl Guard {
                 Finding::Hole => return (Ruling::Resync, standing(&self.good, motion)),
                 Finding::Beyond(evidence, back) => (evidence, back),
             };
-            // A solid is met or it is not: that is no measure.
-            if evidence.rule != Rule::Sweep {
+            if evidence.rule.is_measured() {
                 self.docket.measured(evidence);
             }
-            let response = policy.response(evidence.rule);
+            let (response, offence) = (policy.response(evidence.rule), Offence { evidence, path: check.path(&case) });
             let to = match response {
                 Response::Note => {
-                    self.docket.note(evidence, rate);
+                    self.docket.note(offence, rate);
                     continue;
                 }
                 Response::Clamp => furthest(&case, &evidence),
@@ -247,7 +257,7 @@ impl Guard {
                     to
                 }
             };
-            return (Ruling::Guilty(evidence, response), to);
+            return (Ruling::Guilty(Box::new(offence), response), to);
         }
         (Ruling::Lawful, self.good)
     }
@@ -258,7 +268,7 @@ impl Guard {
     }
 
     /// What was noted since it was last asked.
-    pub(super) fn notes(&mut self) -> std::vec::Drain<'_, Evidence> {
+    pub(super) fn notes(&mut self) -> std::vec::Drain<'_, Offence> {
         self.docket.notes()
     }
 }
@@ -283,7 +293,7 @@ fn standing(state: &State, motion: &dyn Motion) -> State {
 /// lies in something, since the way may have been bent, it stays where it was.
 fn furthest(case: &Case<'_>, evidence: &Evidence) -> State {
     let mut to = *case.before;
-    let excess = evidence.measured - evidence.limit;
+    let excess = (evidence.measured - evidence.limit) * if evidence.rule == Rule::Accel { case.seconds() } else { 1.0 };
     let at = match evidence.rule {
         Rule::Edge | Rule::Support => vec3(case.end.x, case.end.y, max(case.end.z - excess, case.start.z)),
         Rule::Growth => case.end,

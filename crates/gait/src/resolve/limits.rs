@@ -33,11 +33,12 @@ struct Kind {
     dimension: Dimension,
 }
 
-const KINDS: [Kind; 5] = [
+const KINDS: [Kind; 6] = [
     Kind { name: "pace", of: Of::Level, least: false, dimension: Dimension::SPEED },
     Kind { name: "climb", of: Of::Height, least: false, dimension: Dimension::SPEED },
     Kind { name: "drop", of: Of::Height, least: false, dimension: Dimension::SPEED },
     Kind { name: "fall", of: Of::Height, least: true, dimension: Dimension::ACCELERATION },
+    Kind { name: "accel", of: Of::Level, least: false, dimension: Dimension::ACCELERATION },
     Kind { name: "gain", of: Of::Field, least: false, dimension: Dimension::RATE },
 ];
 
@@ -47,6 +48,7 @@ struct Found {
     paces: [Option<Node>; 3],
     burst: Option<[Node; 2]>,
     fall: Option<Node>,
+    accel: Option<Node>,
     gains: Vec<(usize, Node)>,
     slack: Option<f64>,
 }
@@ -56,7 +58,7 @@ impl Resolver {
         let mut found = Found::default();
         for limit in &file.limits {
             let Some(i) = KINDS.iter().position(|kind| kind.name == limit.name.text) else {
-                let message = format!("expected pace, climb, drop, fall or gain; found `{}`", limit.name.text);
+                let message = format!("expected pace, climb, drop, fall, accel or gain; found `{}`", limit.name.text);
                 let help = nearest(&limit.name.text, KINDS.iter().map(|kind| kind.name));
                 self.report(Diagnostic::error("name", limit.name.span, message).maybe_help(help));
                 continue;
@@ -80,6 +82,7 @@ impl Resolver {
             paces: [pace, climb, drop],
             burst: found.burst,
             fall: found.fall,
+            accel: found.accel,
             gains: found.gains,
             slack: found.slack.map_or(0.04, |s| s as f32),
         }
@@ -100,15 +103,16 @@ impl Resolver {
             _ => {}
         }
         let (dimension, field) = self.limited(kind, limit);
-        let most = self.bound(&limit.most, dimension, kind.of != Of::Field && !kind.least && limit.burst.is_none());
+        let most = self.bound(&limit.most, dimension, i < found.paces.len() && limit.burst.is_none());
         let burst = limit.burst.as_ref().map(|burst| self.bound(burst, Some(Dimension::LENGTH), false));
-        if let (Some(burst), false) = (&burst, kind.of == Of::Level) {
+        if let (Some(burst), false) = (&burst, kind.name == "pace") {
             self.error("limit", burst.span, "expected `burst` for `pace` only");
         }
         self.slack(limit, found);
         let twice = match (kind.name, burst, field) {
             ("pace", Some(burst), _) => found.burst.replace([most, burst]).is_some(),
             ("fall", ..) => found.fall.replace(most).is_some(),
+            ("accel", ..) => found.accel.replace(most).is_some(),
             ("gain", _, Some(field)) => {
                 let twice = found.gains.iter().any(|(known, _)| *known == field);
                 found.gains.push((field, most));

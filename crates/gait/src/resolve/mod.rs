@@ -5,6 +5,7 @@
 
 mod fields;
 mod frame;
+mod hands;
 mod limits;
 mod statements;
 mod values;
@@ -69,9 +70,10 @@ pub(crate) fn resolve(file: &File) -> (Tree, Vec<Diagnostic>) {
     }
     let limits = r.limits(file);
     let looks = r.looks(file);
+    let hands = r.hands(file);
     let name = file.name.as_ref().map_or_else(String::new, |n| n.text.clone());
     let Resolver { inputs, state, tunes, lets, diagnostics, .. } = r;
-    (Tree { name, inputs, state, tunes, lets, body, step, looks, limits }, diagnostics)
+    (Tree { name, inputs, state, tunes, lets, body, step, looks, limits, hands }, diagnostics)
 }
 
 /// The flag that `slide` keeps.

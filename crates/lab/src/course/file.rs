@@ -10,7 +10,7 @@ use toml::Spanned;
 use velocitas_core::Arrangement;
 
 use super::budget::{Budget, Checked};
-use super::quantity::{Angle, Drift, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time};
+use super::quantity::{Angle, Drift, Factor, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time};
 use super::settings::{Link, LinkChange, Settings, Trick};
 use crate::fault::FAULTS;
 
@@ -151,6 +151,10 @@ pub(super) struct Guard {
     #[serde(default)]
     #[schemars(with = "BTreeMap<String, String>")]
     pub(super) answer: BTreeMap<Spanned<String>, Spanned<String>>,
+    /// How much of what the rules of the guard say is allowed, by rule: "1.05 times".
+    #[serde(default)]
+    #[schemars(with = "BTreeMap<String, Quantity<Factor>>")]
+    pub(super) allowed: BTreeMap<Spanned<String>, Spanned<Quantity<Factor>>>,
     /// With the how manieth strike its player may not play on.
     #[serde(default)]
     #[schemars(with = "Option<i64>")]

@@ -1,6 +1,8 @@
 //! What a course says of its server's guard.
 
-use velocitas_core::{Policy, RULES, Response, Strikes};
+use std::ops::RangeInclusive;
+
+use velocitas_core::{Policy, RULES, Response, Rule, Strikes};
 
 use super::file;
 use super::resolve::{Resolver, Result, time};
@@ -10,6 +12,9 @@ use crate::naive::{NAIVE, NaiveSpec};
 const FULL: &str = "full";
 /// Strikes count for so long at least: nobody can be struck twice in less.
 const LEAST_WITHIN_MS: u32 = 100;
+
+/// How much of what a rule says can be allowed: so many times.
+pub const ALLOWED: RangeInclusive<f32> = 0.025..=2.0;
 
 /// What the server's guard looks at and answers.
 #[derive(Clone, Debug, Default)]
@@ -34,8 +39,23 @@ impl Resolver<'_> {
         let rules = RULES.map(|row| (row.name, row.rule));
         let responses = Response::ALL.map(|response| (response.name(), response));
         for (rule, answer) in &guard.answer {
-            let rule = self.word(rule, "a rule", &rules)?;
-            spec.policy.responses[rule as usize] = self.word(answer, "an answer", &responses)?;
+            let of = self.word(rule, "a rule", &rules)?;
+            if of.is_of_hands() {
+                let message = format!("`{}` is noted and no more: of what hands can give nobody is sure", of.name());
+                return Err(self.wrong(rule.span(), message));
+            }
+            spec.policy.responses[of as usize] = self.word(answer, "an answer", &responses)?;
+        }
+        let adjustable: Vec<(&str, Rule)> = rules.into_iter().filter(|(_, rule)| rule.is_adjustable()).collect();
+        for (rule, share) in &guard.allowed {
+            let rule = self.word(rule, "a rule that measures", &adjustable)?;
+            let times = share.get_ref().value as f32;
+            if !ALLOWED.contains(&times) {
+                let (least, most) = (ALLOWED.start(), ALLOWED.end());
+                let message = format!("expected {least} to {most} times; found {times} times");
+                return Err(self.wrong(share.span(), message));
+            }
+            spec.policy.allowed[rule as usize] = times;
         }
         let usual = spec.policy.strikes;
         let within_ms = guard.within.as_ref().map_or(usual.within_ms, |q| time(*q.get_ref()).millis() as u32);

@@ -17,7 +17,7 @@ mod settings;
 mod suspicion;
 
 pub use error::{CourseError, nearest};
-pub use guard::GuardSpec;
+pub use guard::{ALLOWED, GuardSpec};
 pub use saved::Saved;
 pub(crate) use settings::measured;
 

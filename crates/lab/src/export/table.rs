@@ -1,7 +1,7 @@
 //! The table of all kinds of row.
 
 use serde_json::{Value, json};
-use velocitas_core::{Correction, EntityId, Fact, Input, PeerId, Restored, SolidId, Vec3, Verdict};
+use velocitas_core::{Correction, EntityId, Exhibit, Fact, Input, PeerId, Restored, SolidId, Vec3, Verdict};
 
 use super::comings::{
     BORN, CONNECTED, CRASHED, DENIED, ENDED, ENTERED, GONE, LEAVES, LEFT, OBEYED, ORDERED, OUT, OWNER, OWNS, REFUSED,
@@ -244,28 +244,51 @@ pub(super) static SETTLED: Kind<Correction> = Kind {
     says: "a difference below the fields' agreement was taken over silently",
     keys: &CORRECTED,
 };
+/// What is told of an accusation, and of a note.
+static FOUND: [Key<Verdict>; 16] = [
+    Key { name: "machine", says: "whose word it was", get: |place, v| peer_name(place, v.peer) },
+    key("entity", |place, v| entity_name(place, v.entity)),
+    key("tick", |_, v| v.tick.0.into()),
+    key("rule", |_, v| v.evidence.rule.name().into()),
+    key("from_tick", |_, v| v.evidence.from.0.into()),
+    key("to_tick", |_, v| v.evidence.to.0.into()),
+    key("measured", |_, v| json!(v.evidence.measured)),
+    key("limit", |_, v| json!(v.evidence.limit)),
+    key("slack", |_, v| json!(v.evidence.slack)),
+    key("quantum", |_, v| json!(v.evidence.quantum)),
+    Key { name: "allowed", says: "so many times of what the rule says", get: |_, v| json!(v.evidence.allowed) },
+    key("gain_m", |_, v| json!(v.evidence.gain)),
+    Key {
+        name: "path_m",
+        says: "the places between which it was measured, oldest first; null where it is of no place",
+        get: |_, v| {
+            let corners = |e: Exhibit| e.path.corners().iter().map(|c| json!([c.x, c.y, c.z])).collect::<Vec<_>>();
+            json!(v.exhibit.map(corners))
+        },
+    },
+    Key {
+        name: "hull_m",
+        says: "radius, height and step of the body that was taken along the path",
+        get: |_, v| json!(v.exhibit.map(|e| [e.hull.radius, e.hull.height, e.hull.step])),
+    },
+    Key {
+        name: "put_m",
+        says: "where its owner then was by the server's word",
+        get: |_, v| json!(v.exhibit.map(|e| [e.put.x, e.put.y, e.put.z])),
+    },
+    Key {
+        name: "answer",
+        says: "ignored, pulledback, noted, clamped, struck or disconnected",
+        get: |_, v| v.answer.name().into(),
+    },
+];
 pub(super) static VERDICT: Kind<Verdict> = Kind {
     name: "verdict",
-    says: "the guard refused something; units by rule: metres for reach, edge, sweep, support, pace, burst and step, ticks for window and time, datagrams for flood",
-    keys: &[
-        Key { name: "machine", says: "the accused's", get: |place, v| peer_name(place, v.peer) },
-        key("entity", |place, v| entity_name(place, v.entity)),
-        key("tick", |_, v| v.tick.0.into()),
-        key("rule", |_, v| v.evidence.rule.name().into()),
-        key("from_tick", |_, v| v.evidence.from.0.into()),
-        key("to_tick", |_, v| v.evidence.to.0.into()),
-        key("measured", |_, v| json!(v.evidence.measured)),
-        key("limit", |_, v| json!(v.evidence.limit)),
-        key("slack", |_, v| json!(v.evidence.slack)),
-        key("quantum", |_, v| json!(v.evidence.quantum)),
-        key("gain_m", |_, v| json!(v.evidence.gain)),
-        Key {
-            name: "answer",
-            says: "ignored, pulledback, noted, clamped, struck or disconnected",
-            get: |_, v| v.answer.name().into(),
-        },
-    ],
+    says: "the guard refused something; units by rule: those of the table in guard.md",
+    keys: &FOUND,
 };
+pub(super) static NOTE: Kind<Verdict> =
+    Kind { name: "note", says: "hands gave more than the gait says they can: no accusation", keys: &FOUND };
 pub(super) static PULLED_BACK: Kind<(EntityId, u8, Vec3)> = Kind {
     name: "pulled_back",
     says: "the server put a claiming owner back, with a verdict or to bridge a gap; claims that go on from before are dropped",
@@ -310,7 +333,7 @@ pub(super) static STEP_FAULT: Kind<&'static str> = Kind {
 };
 pub(super) static MEASURE: Kind<MeasureRow> = Kind {
     name: "measure",
-    says: "what a rule of the guard measured of a claim, lawful or not",
+    says: "what a rule of the guard measured of a claim, lawful or not; of `turn` the fastest of a second",
     keys: &[
         machine(),
         tick(),
@@ -321,7 +344,11 @@ pub(super) static MEASURE: Kind<MeasureRow> = Kind {
         },
         key("rule", |_, row| row.rule().name().into()),
         Key { name: "measured", says: "in the rule's unit", get: |_, row| row.measured.into() },
-        Key { name: "limit", says: "what is allowed, slack and rounding included", get: |_, row| row.limit.into() },
+        Key {
+            name: "limit",
+            says: "what the gait allows, slack and rounding included",
+            get: |_, row| row.limit.into(),
+        },
     ],
 };
 
@@ -494,6 +521,7 @@ pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
         Command::Solid { solid, there, reach: r } => {
             json!({ "solid": solid.0, "there": there, "reach": reach(r) })
         }
+        Command::Allow { rule, times } => json!({ "allow": times, "rule": rule.name() }),
         Command::TakeOver { version } => json!({ "takes_over": "course", "version": version }),
     }
 }
@@ -528,6 +556,7 @@ fn fact(place: &Place<'_>, part: Part, fact: &Fact) -> (LabTime, Value) {
         Fact::Corrected(c) if c.why == Restored::Settled => SETTLED.row(place, c),
         Fact::Corrected(c) => CORRECTION.row(place, c),
         Fact::Verdict(v) => VERDICT.row(place, v),
+        Fact::Note(v) => NOTE.row(place, v),
         Fact::Resync { .. } => RESYNC.row(place, &()),
         Fact::PulledBack { entity, epoch, to, .. } => PULLED_BACK.row(place, &(*entity, *epoch, *to)),
         Fact::Dropped { count, .. } => DROPPED.row(place, &(*count, part)),
@@ -566,6 +595,7 @@ pub fn row_kinds() -> Vec<RowSpec> {
         CORRECTION.spec(),
         SETTLED.spec(),
         VERDICT.spec(),
+        NOTE.spec(),
         PULLED_BACK.spec(),
         RESYNC.spec(),
         CLOCK.spec(),

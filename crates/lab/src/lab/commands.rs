@@ -5,7 +5,7 @@ use velocitas_core::{Client, Tick};
 use super::{Helm, Lab};
 use crate::command::{Calm, Command, ReadLater, Sudden};
 use crate::controls::Controls;
-use crate::course::What;
+use crate::course::{ALLOWED, What};
 use crate::hands::Hands;
 use crate::ids::{MachineId, MemberId, Part};
 use crate::knob::{Knob, KnobValue};
@@ -93,6 +93,14 @@ impl Lab {
                     return;
                 }
                 return self.change(reach, Changed::Reloaded { kind, version, rule }, command, watch);
+            }
+            Command::Allow { rule, times } => {
+                if !rule.is_adjustable() || !ALLOWED.contains(&times) {
+                    return;
+                }
+                self.serving_mut().server.allow(rule, times);
+                let tick = Some(self.server_tick());
+                return self.tell(watch, MachineId::SERVER, Part::Server, tick, Happening::Command(command));
             }
             Command::TakeOver { version } => {
                 let Some(course) = read.courses.get(usize::from(version).wrapping_sub(1)).cloned() else { return };

@@ -1,7 +1,7 @@
 //! Commands as a take tells them: by names, in SI units, so that a person can read them and every bit comes back.
 
 use serde::{Deserialize, Serialize};
-use velocitas_core::{Input, Vec3, vec3};
+use velocitas_core::{Input, RULES, Vec3, vec3};
 
 use crate::command::{Calm, Command, ReadRule, Sudden};
 use crate::controls::Controls;
@@ -94,6 +94,11 @@ pub(super) enum Told {
         rule: String,
         version: u16,
         at: Machines,
+    },
+    Allow {
+        /// By its name.
+        rule: String,
+        times: Number,
     },
     TakeOver {
         version: u16,
@@ -199,6 +204,7 @@ impl Told {
             Command::Reload { kind, version, reach } => {
                 Self::Reload { rule: rule(kind), version, at: Machines::of(reach, course) }
             }
+            Command::Allow { rule, times } => Self::Allow { rule: rule.name().to_owned(), times: times.into() },
             Command::TakeOver { version } => Self::TakeOver { version },
         }
     }
@@ -263,6 +269,12 @@ impl Told {
             }
             Self::Reload { rule, version, at } => {
                 Command::Reload { kind: kind(course, rule)?, version: *version, reach: at.reach(course)? }
+            }
+            Self::Allow { rule, times } => {
+                let found = RULES.iter().find(|spec| spec.name == rule && spec.rule.is_adjustable());
+                let known = RULES.iter().filter(|spec| spec.rule.is_adjustable()).map(|spec| spec.name);
+                let rule = found.ok_or_else(|| unknown("rule of the guard", rule, known))?.rule;
+                Command::Allow { rule, times: real(*times)? }
             }
             Self::TakeOver { version } => Command::TakeOver { version: *version },
         })

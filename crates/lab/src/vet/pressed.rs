@@ -156,6 +156,7 @@ impl Search<'_> {
                 end: told.vec3(0),
                 before,
                 ago: 0,
+                allowed: &velocitas_core::AS_SAID,
                 told: Some(told),
             };
             for check in &mut checks {

@@ -21,7 +21,7 @@ use velocitas_lab::LabTime;
 use velocitas_lab::cause::excuse;
 use velocitas_lab::nearness::{Accusation, BINS, Nearness};
 use velocitas_report::drawing::{Drawing, Plot};
-use velocitas_report::{GuardPage, LIMIT, guard, nearness_plotted, verdict_plotted};
+use velocitas_report::{GuardPage, LIMIT, allowed_lines, guard, nearness_plotted, times_below, verdict_plotted};
 
 use super::action::Action;
 use super::canvas::{frame, write};
@@ -45,6 +45,8 @@ pub(super) struct Guard {
     rule: usize,
     /// Lines that were moved.
     lines: Vec<(Rule, usize)>,
+    /// Rules of which at the playhead another share is allowed.
+    allowed: Vec<(Rule, usize)>,
     /// The verdict that is chosen, counted from the newest.
     chosen: usize,
     /// What the chosen one comes from where it does not come from its owner, in words; and of which verdict that is said.
@@ -66,15 +68,31 @@ impl Guard {
     }
 
     fn page(&self, stage: &Stage) -> GuardPage<'_> {
-        GuardPage { nearness: &self.nearness, lines: &self.lines, chosen: self.verdict(), member: stage.entity }
+        GuardPage {
+            nearness: &self.nearness,
+            lines: &self.lines,
+            allowed: &self.allowed,
+            chosen: self.verdict(),
+            member: stage.entity,
+        }
     }
 
     /// Moves the line of the chosen rule by a bin; at the limit there is none to be told apart.
-    fn move_line(&mut self, page_line: usize, right: bool) {
+    fn move_line(&mut self, stage: &Stage, right: bool) {
         let Some(rule) = self.current() else { return };
-        let line = if right { (page_line + 1).min(BINS - 1) } else { page_line.saturating_sub(1).max(1) };
+        let (now, limit) = (self.page(stage).line(rule), self.page(stage).limit(rule));
+        let line = if right { (now + 1).min(BINS - 1) } else { now.saturating_sub(1).max(1) };
         self.lines.retain(|(of, _)| *of != rule);
-        self.lines.extend((line != LIMIT).then_some((rule, line)));
+        self.lines.extend((line != limit).then_some((rule, line)));
+    }
+
+    /// From now on, or on a branch from the moment looked at, the chosen rule allows as much as its line says: what the gait says where
+    /// it was not moved.
+    fn allow(&mut self, stage: &mut Stage) {
+        let Some(rule) = self.current() else { return };
+        let moved = self.lines.iter().find(|(of, _)| *of == rule).map_or(LIMIT, |(_, line)| *line);
+        self.lines.retain(|(of, _)| *of != rule);
+        stage.allow(rule, times_below(moved));
     }
 
     /// Looks at the moment of the chosen verdict, unless that is looked at.
@@ -97,6 +115,7 @@ impl View for Guard {
         self.whole = self.nearness.follow(&stage.run, false);
         self.chosen = self.chosen.min(self.nearness.ledger().len().saturating_sub(1));
         self.rule = self.rule.min(self.rules().len().saturating_sub(1));
+        self.allowed = allowed_lines(&stage.run, stage.at);
         let chosen = self.verdict().copied();
         if self.excuse.as_ref().map(|(of, _)| *of) != chosen {
             let record = stage.run.record();
@@ -125,7 +144,8 @@ impl View for Guard {
         if rules.is_empty() {
             let said = [
                 "nothing was measured yet: the guard measures who says where it is",
-                "(arrangement = \"claims\" or \"claims with inputs\" in the course)",
+                "(arrangement = \"claims\" or \"claims with inputs\" in the course),",
+                "and hands, where a gait says what they can give",
             ];
             for (row, line) in said.iter().enumerate() {
                 let y = inner.y + row as u16;
@@ -154,6 +174,7 @@ impl View for Guard {
 
     fn act(&mut self, stage: &mut Stage, action: Action) -> Answer {
         let last = self.nearness.ledger().len().saturating_sub(1);
+        self.allowed = allowed_lines(&stage.run, stage.at);
         match action {
             Action::KnobUp => self.chosen = self.chosen.saturating_sub(1),
             Action::KnobDown => self.chosen = (self.chosen + 1).min(last),
@@ -161,10 +182,8 @@ impl View for Guard {
             Action::PageDown => self.chosen = (self.chosen + 10).min(last),
             Action::RuleBack => self.rule = self.rule.saturating_sub(1),
             Action::RuleOn => self.rule = (self.rule + 1).min(self.rules().len().saturating_sub(1)),
-            Action::LineLeft | Action::LineRight => {
-                let line = self.current().map_or(LIMIT, |rule| self.page(stage).line(rule));
-                self.move_line(line, action == Action::LineRight);
-            }
+            Action::LineLeft | Action::LineRight => self.move_line(stage, action == Action::LineRight),
+            Action::Allow => self.allow(stage),
             Action::LetGo => self.lines.clear(),
             Action::Resume => return self.go(stage),
             _ => return Answer::NotMine,

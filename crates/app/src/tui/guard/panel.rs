@@ -2,7 +2,7 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_core::{Answer, Evidence};
+use velocitas_core::{Answer, Evidence, Exhibit, Vec3};
 use velocitas_lab::nearness::Accusation;
 use velocitas_report::drawing::told;
 
@@ -13,14 +13,20 @@ use crate::tui::panel::wrapped;
 use crate::tui::stage::Stage;
 
 /// Rows of the evidence, with its frame.
-const EVIDENCE: u16 = 13;
+const EVIDENCE: u16 = 15;
 
 pub(super) fn draw(guard: &Guard, stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let ledger = guard.nearness.ledger();
     let lower = if guard.verdict().is_some() { EVIDENCE.min(area.height / 2) } else { 0 };
     let upper = Rect { height: area.height - lower, ..area };
-    let inner = frame(p, upper, &format!("ledger {} {} verdicts, newest first", p.dot(), ledger.len()), buffer);
+    let verdicts = ledger.iter().filter(|it| it.accuses()).count();
+    let notes = match ledger.len() - verdicts {
+        0 => String::new(),
+        notes => format!(", {notes} notes"),
+    };
+    let title = format!("ledger {} {verdicts} verdicts{notes}, newest first", p.dot());
+    let inner = frame(p, upper, &title, buffer);
     if ledger.is_empty() {
         write(buffer, (inner.x + 1, inner.y), inner.right(), &[("nobody was accused", p.text(Tone::Muted))]);
     }
@@ -32,7 +38,7 @@ pub(super) fn draw(guard: &Guard, stage: &Stage, area: Rect, buffer: &mut Buffer
         let mark = if chosen { p.handles().1 } else { " " };
         let cast = &stage.run.record().cast;
         let name = format!(" {:<9}", cast.name(it.machine));
-        let whose = if cast.is_rogue(it.machine) { style } else { p.text(Tone::Correction) };
+        let whose = if cast.is_rogue(it.machine) || !it.accuses() { style } else { p.text(Tone::Correction) };
         let evidence = &it.verdict.evidence;
         let unit = evidence.rule.spec().unit;
         let much = amount(evidence.measured, unit);
@@ -63,6 +69,13 @@ fn times(evidence: &Evidence) -> String {
     }
 }
 
+/// From where to where it was claimed to have gone, and where it then was.
+fn place_of(exhibit: &Exhibit) -> Option<String> {
+    let at = |v: Vec3| format!("{:.2} {:.2} {:.2}", v.x, v.y, v.z);
+    let (first, last) = (exhibit.path.corners().first()?, exhibit.path.corners().last()?);
+    Some(format!("{} to {}, put to {} m", at(*first), at(*last), at(exhibit.put)))
+}
+
 fn evidence_of(stage: &Stage, it: &Accusation, excuse: Option<&str>, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let evidence = &it.verdict.evidence;
@@ -77,6 +90,9 @@ fn evidence_of(stage: &Stage, it: &Accusation, excuse: Option<&str>, area: Rect,
             evidence.slack * 100.0,
             told(f64::from(evidence.quantum), "m")
         );
+    }
+    if evidence.allowed != 1.0 {
+        allowed += &format!(": {:.1} % of what the gait says", evidence.allowed * 100.0);
     }
     let (from, to) = (evidence.from.0, evidence.to.0);
     let ticks = if from == to { format!("{to}") } else { format!("{from} to {to}") };
@@ -100,7 +116,8 @@ fn evidence_of(stage: &Stage, it: &Accusation, excuse: Option<&str>, area: Rect,
         ("clock", spec.clock.to_owned()),
         ("answer", answer + &gain),
     ];
-    let rows = rows.into_iter().chain(excuse.map(|words| ("but", words.to_owned())));
+    let place = it.verdict.exhibit.as_ref().and_then(place_of).map(|words| ("place", words));
+    let rows = rows.into_iter().chain(place).chain(excuse.map(|words| ("but", words.to_owned())));
     let mut y = inner.y;
     for (what, words) in rows {
         for (row, line) in wrapped(&words, usize::from(inner.width.saturating_sub(11))).iter().enumerate() {

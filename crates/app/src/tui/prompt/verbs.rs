@@ -2,10 +2,12 @@
 
 use std::path::Path;
 
-use velocitas_core::{Vec3, vec3};
+use velocitas_core::{RULES, Vec3, vec3};
 use velocitas_gait::{Dimension, read_quantity};
 use velocitas_lab::cause::shown;
-use velocitas_lab::{Coming, Command, KnobSpec, KnobValue, LabTime, MemberId, Part, Reach, SETTINGS, Sudden, nearest};
+use velocitas_lab::{
+    ALLOWED, Coming, Command, KnobSpec, KnobValue, LabTime, MemberId, Part, Reach, SETTINGS, Sudden, nearest,
+};
 
 use crate::times;
 use crate::tui::action::Action;
@@ -24,7 +26,7 @@ struct Verb {
 }
 
 /// The table, in the order in which it is offered.
-const VERBS: [Verb; 27] = [
+const VERBS: [Verb; 28] = [
     Verb { name: "go", takes: "0:12.5 | tick 510 | live | beginning", help: "looks at a moment", run: go },
     Verb { name: "look", takes: "NAME", help: "looks at a member", run: look },
     Verb { name: "screen", takes: "NAME", help: "on the screen of a member", run: screen },
@@ -47,6 +49,7 @@ const VERBS: [Verb; 27] = [
     },
     Verb { name: "know", takes: "SOLID [NAME]", help: "a machine knows a solid", run: |s, rest| solid(s, rest, true) },
     Verb { name: "tune", takes: "TUNABLE VALUE [NAME]", help: "turns a tunable, for all or on one machine", run: tune },
+    Verb { name: "allow", takes: "RULE 105 %", help: "how much of what a rule of the guard says", run: allow },
     Verb { name: "pause", takes: "", help: "pauses", run: |s, _| running(s, false) },
     Verb { name: "run", takes: "", help: "runs on, from the present", run: |s, _| running(s, true) },
     Verb { name: "resume", takes: "", help: "resumes from the moment looked at", run: |s, _| act(s, Action::Resume) },
@@ -78,7 +81,8 @@ const VERBS: [Verb; 27] = [
 ];
 
 /// Those of them that change the run: looking back, each offers a branch.
-const CHANGES: [&str; 9] = ["push", "teleport", "freeze", "leave", "crash", "return", "forget", "know", "tune"];
+const CHANGES: [&str; 10] =
+    ["push", "teleport", "freeze", "leave", "crash", "return", "forget", "know", "tune", "allow"];
 
 fn verb(name: &str) -> Option<&'static Verb> {
     VERBS.iter().find(|verb| verb.name == name)
@@ -141,6 +145,7 @@ pub(super) fn completions(stage: &Stage, text: &str) -> (String, Vec<String>) {
             "branch" if before.trim() == "branch" => {
                 CHANGES.into_iter().chain(SETTINGS.iter().map(|spec| spec.key)).map(str::to_owned).collect()
             }
+            "allow" => adjustable().map(str::to_owned).collect(),
             "go" => ["tick", "live", "beginning"].map(str::to_owned).to_vec(),
             _ => members.collect(),
         }
@@ -331,6 +336,25 @@ fn tune(stage: &mut Stage, rest: &str) -> Done {
         let whom = last.map_or("all machines", |m| stage.name(m)).to_owned();
         stage.say(format!("{name} is {value} {} at {whom}", tunable.unit));
     }
+    Ok(None)
+}
+
+/// Rules of the guard of which more or less can be allowed.
+fn adjustable() -> impl Iterator<Item = &'static str> {
+    RULES.iter().filter(|spec| spec.rule.is_adjustable()).map(|spec| spec.name)
+}
+
+fn allow(stage: &mut Stage, rest: &str) -> Done {
+    let (name, rest) = first(rest);
+    let Some(spec) = RULES.iter().find(|spec| spec.name == name && spec.rule.is_adjustable()) else {
+        let meant = nearest(name, adjustable()).unwrap_or_else(|| "tab lists them".to_owned());
+        return Err(format!("the guard has no rule `{name}` of which more or less can be allowed: {meant}"));
+    };
+    let times = quantity(rest, Dimension::NONE, "a share such as 105 %")?;
+    if !ALLOWED.contains(&times) {
+        return Err(format!("expected {} % to {} %; found `{rest}`", ALLOWED.start() * 100.0, ALLOWED.end() * 100.0));
+    }
+    stage.allow(spec.rule, times);
     Ok(None)
 }
 

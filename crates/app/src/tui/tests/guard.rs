@@ -1,5 +1,8 @@
 //! Guard: the ledger, lines that are moved, a verdict that is looked at.
 
+use velocitas_core::Rule;
+use velocitas_lab::Command;
+
 use super::*;
 
 fn guarded() -> Frame {
@@ -66,7 +69,7 @@ fn a_line_that_is_moved_says_whom_it_would_accuse_and_who_would_slip_through() {
 #[test]
 fn where_nobody_says_where_it_is_there_is_nothing_to_measure() {
     let text_of = "format = 1\nname = \"alone\"\nseed = 1\ntick_rate = \"60 Hz\"\nworld = { min = [-9, -9], max = [9, 9] }\n[link.test]\n\
-                   [[cast]]\nname = \"plover\"\nrole = \"bot\"\ngait = \"courier.gait\"\nlink = \"test\"\nspawn = [0, 0]\n\
+                   [[cast]]\nname = \"plover\"\nrole = \"bot\"\ngait = \"handcart.gait\"\nlink = \"test\"\nspawn = [0, 0]\n\
                    route = [{ at = [5, 5] }]\n";
     let course = Course::parse("alone.course.toml", text_of, &[]).unwrap_or_else(|e| panic!("{e}"));
     let mut stage = Frame::new(Run::new(course).expect("it fits"), Palette::new(Colours::True, false));
@@ -75,4 +78,37 @@ fn where_nobody_says_where_it_is_there_is_nothing_to_measure() {
     let shown = text(&mut stage, 120, 36);
     assert!(shown.contains("nothing was measured yet") && shown.contains("nobody was accused"), "{shown}");
     assert!(stage.shown.view().drawing(&stage, Rect::new(0, 2, 73, 23)).is_err());
+}
+
+#[test]
+fn the_line_is_made_the_limit_and_in_the_past_a_branch_is_offered() {
+    let mut stage = guarded();
+    (0..12).for_each(|_| drop(press(&mut stage, KeyCode::Left)));
+    type_keys(&mut stage, "a");
+    let (at, command) = *stage.run.commands().last().expect("it is a command");
+    let Command::Allow { rule, times } = command else { panic!("{command:?}") };
+    assert_eq!((at, rule), (stage.run.now(), Rule::Reach));
+    assert!((times - 0.7).abs() < 1e-6, "{times}");
+    assert!(said(&mut stage, "reach").contains("70.0 % allowed: honest "), "{}", said(&mut stage, "reach"));
+    // It is so: who walks at the gait's own limit is accused from then on.
+    let honest = |stage: &Frame| {
+        let cast = &stage.run.record().cast;
+        ledger_of(stage).into_iter().filter(|it| it.accuses() && !cast.is_rogue(it.machine)).collect::<Vec<_>>()
+    };
+    assert_eq!(honest(&stage), []);
+    stage.advance_to(LabTime::from_secs(24.0));
+    let accused = honest(&stage);
+    assert!(!accused.is_empty() && accused.iter().all(|it| it.verdict.evidence.rule == Rule::Reach), "{accused:?}");
+    assert!((accused[0].verdict.evidence.allowed - 0.7).abs() < 1e-6);
+    // Where the line is not moved, what the gait says is allowed again.
+    type_keys(&mut stage, "a");
+    assert!(matches!(stage.run.commands().last(), Some((_, Command::Allow { times, .. })) if *times == 1.0));
+    // Looking back nothing is changed by accident.
+    stage.look(LabTime::from_secs(10.0));
+    press(&mut stage, KeyCode::Right);
+    let before = stage.run.commands().len();
+    type_keys(&mut stage, "a");
+    assert_eq!(stage.run.commands().len(), before);
+    let shown = text(&mut stage, 160, 47);
+    assert!(shown.contains("reach: 102.5 % allowed"), "it is offered: {shown}");
 }

@@ -1,6 +1,6 @@
 //! The authority steps after its owner with what that says was pressed, and holds its account against what comes of it.
 
-use super::ruling::{Sentence, tell_measures, tell_notes, tell_outdated, tell_ruling};
+use super::ruling::{Sentence, tell_habits, tell_measures, tell_notes, tell_outdated, tell_ruling};
 use super::turn::{Arrival, Includes, Made, Turn, tell_used};
 use crate::data::{Input, State};
 use crate::event::Sink;
@@ -66,9 +66,11 @@ impl Accounting {
         let whose = (peer, entity.id(), tick);
         tell_used(self.auditor.has_begun(tick), whose, provenance, input.as_ref(), sink);
         tell_measures(whose, self.auditor.measures(), sink);
-        tell_notes(whose, self.auditor.notes(), sink);
+        let (hull, to) = (turn.motion.body(), entity.state.vec3(0));
+        tell_notes(whose, self.auditor.notes(), (hull, to), sink);
+        tell_habits(whose, self.auditor.habits(), sink);
         tell_outdated(whose, self.auditor.let_go(), sink);
-        let moved = (before, entity.state.vec3(0));
+        let moved = (hull, before, to);
         let cut = tell_ruling(whose, &ruling, self.auditor.epoch(), moved, sink);
         let sentence = Sentence::of_ruling(&ruling).map(|sentence| (peer, sentence));
         Made { contacts, teleported: teleported || cut, sentence }

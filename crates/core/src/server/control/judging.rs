@@ -42,9 +42,10 @@ impl Judging {
         tell_used(self.guard.claims().has_begun(tick), (peer, id, tick), provenance, None, sink);
         let whose = (peer, id, tick);
         tell_measures(whose, self.guard.measures(), sink);
-        tell_notes(whose, self.guard.notes(), sink);
+        let (hull, to) = (motion.body(), entity.state.vec3(0));
+        tell_notes(whose, self.guard.notes(), (hull, to), sink);
         tell_outdated(whose, self.guard.let_go(), sink);
-        let moved = (before.vec3(0), entity.state.vec3(0));
+        let moved = (hull, before.vec3(0), to);
         let teleported = tell_ruling(whose, &ruling, self.guard.claims().epoch, moved, sink);
         let sentence = Sentence::of_ruling(&ruling).map(|sentence| (peer, sentence));
         Made { teleported, sentence, ..Made::default() }

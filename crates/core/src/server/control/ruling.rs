@@ -1,12 +1,13 @@
 //! What is told of a ruling.
 
+use crate::body::Body;
 use crate::event::{Fact, InputFact, InputFate, Sink, measured, tell, tell_input};
 use crate::ids::{EntityId, PeerId};
 use crate::policy::{Policy, Response};
-use crate::server::guard::Ruling;
+use crate::server::guard::{Habits, Offence, Ruling};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
-use crate::verdict::{Answer, Evidence, Measure, Rule, Verdict};
+use crate::verdict::{Answer, Evidence, Exhibit, Measure, Rule, Verdict};
 
 /// Put back by more metres than this, an entity is drawn as a cut.
 const CUT: f32 = 0.5;
@@ -26,6 +27,15 @@ pub(super) fn tell_measures<S: Sink>((peer, entity, _): Whose, found: impl Itera
     found.for_each(|evidence| measured(sink, Measure { peer, entity, evidence }));
 }
 
+/// Tells what was measured and noted of somebody's hands.
+pub(super) fn tell_habits<S: Sink>(whose: Whose, habits: &mut Habits, sink: &mut S) {
+    let (peer, entity, tick) = whose;
+    tell_measures(whose, habits.measures(), sink);
+    for Offence { evidence, .. } in habits.notes() {
+        tell(sink, Fact::Note(Verdict { peer, entity, tick, evidence, exhibit: None, answer: Answer::Noted }));
+    }
+}
+
 /// What was done, in the words of a verdict on where somebody was.
 const fn answer(response: Response) -> Answer {
     match response {
@@ -38,10 +48,21 @@ const fn answer(response: Response) -> Answer {
 }
 
 /// Tells what was only written down.
-pub(super) fn tell_notes<S: Sink>((peer, entity, tick): Whose, notes: impl Iterator<Item = Evidence>, sink: &mut S) {
-    for evidence in notes {
-        tell(sink, Fact::Verdict(Verdict { peer, entity, tick, evidence, answer: Answer::Noted }));
+pub(super) fn tell_notes<S: Sink>(
+    whose: Whose,
+    notes: impl Iterator<Item = Offence>,
+    (hull, put): (Body, Vec3),
+    sink: &mut S,
+) {
+    for offence in notes {
+        tell(sink, Fact::Verdict(verdict(whose, &offence, (hull, put), Answer::Noted)));
     }
+}
+
+/// What is said of somebody's places.
+fn verdict((peer, entity, tick): Whose, offence: &Offence, (hull, put): (Body, Vec3), answer: Answer) -> Verdict {
+    let exhibit = Some(Exhibit { hull, path: offence.path, put });
+    Verdict { peer, entity, tick, evidence: offence.evidence, exhibit, answer }
 }
 
 /// Tells of an input that was not used, and says what else is to be done about it.
@@ -56,7 +77,7 @@ pub(in crate::server) fn tell_ignored<S: Sink>(
         Response::Note | Response::Clamp | Response::PullBack => Answer::Ignored,
         Response::Strike | Response::Disconnect => answer(response),
     };
-    tell(sink, Fact::Verdict(Verdict { peer, entity, tick, evidence, answer }));
+    tell(sink, Fact::Verdict(Verdict { peer, entity, tick, evidence, exhibit: None, answer }));
     Sentence::of(evidence.rule, response)
 }
 
@@ -81,7 +102,7 @@ impl Sentence {
     /// That of a ruling.
     pub(super) const fn of_ruling(ruling: &Ruling) -> Option<Self> {
         match ruling {
-            Ruling::Guilty(evidence, response) => Self::of(evidence.rule, *response),
+            Ruling::Guilty(offence, response) => Self::of(offence.evidence.rule, *response),
             Ruling::Lawful | Ruling::Resync => None,
         }
     }
@@ -89,24 +110,25 @@ impl Sentence {
 
 /// Tells of a ruling that was not lawful, and of the pull back that it begins. Says whether the entity is drawn as a cut.
 pub(super) fn tell_ruling<S: Sink>(
-    (peer, entity, tick): Whose,
+    whose: Whose,
     ruling: &Ruling,
     epoch: u8,
-    (before, to): (Vec3, Vec3),
+    (hull, before, to): (Body, Vec3, Vec3),
     sink: &mut S,
 ) -> bool {
+    let (peer, entity, tick) = whose;
     if matches!(ruling, Ruling::Lawful) {
         return false;
     }
     tell(sink, Fact::PulledBack { peer, entity, tick, epoch, to });
-    match *ruling {
+    match ruling {
         Ruling::Lawful => false,
         Ruling::Resync => {
             tell(sink, Fact::Resync { peer, entity, tick });
             false
         }
-        Ruling::Guilty(evidence, response) => {
-            tell(sink, Fact::Verdict(Verdict { peer, entity, tick, evidence, answer: answer(response) }));
+        Ruling::Guilty(offence, response) => {
+            tell(sink, Fact::Verdict(verdict(whose, offence, (hull, to), answer(*response))));
             before.distance(to) > CUT
         }
     }

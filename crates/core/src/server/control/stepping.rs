@@ -2,11 +2,13 @@
 
 use std::collections::VecDeque;
 
+use super::ruling::tell_habits;
 use super::turn::{Arrival, Includes, Made, Margins, Turn, tell_used};
 use crate::data::Input;
 use crate::event::{Fact, Provenance, Sink, tell};
 use crate::ids::PeerId;
 use crate::motion::checked_step;
+use crate::server::guard::Habits;
 use crate::server::input_buffer::{InputBuffer, Taken};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
@@ -25,6 +27,7 @@ pub(in crate::server) struct Stepping {
     /// When one arrived that was another than the one before, by the tick it is for: it counts once that has come.
     said: VecDeque<(Tick, u64)>,
     spoke: u64,
+    habits: Box<Habits>,
 }
 
 /// So many that are not due yet are remembered; more than that nobody sends within the lead.
@@ -117,7 +120,12 @@ impl Stepping {
             Provenance::Fresh => 0,
             Provenance::Repeated | Provenance::Rested => self.made_up.saturating_add(1),
         };
-        tell_used(self.buffer.has_begun(tick), (peer, entity.id(), tick), provenance, Some(&input), sink);
+        let whose = (peer, entity.id(), tick);
+        tell_used(self.buffer.has_begun(tick), whose, provenance, Some(&input), sink);
+        if provenance == Provenance::Fresh {
+            self.habits.watch((turn.motion, turn.policy), turn.rate, tick, &input);
+            tell_habits(whose, &mut self.habits, sink);
+        }
         stepped(turn, entity, &input, sink)
     }
 

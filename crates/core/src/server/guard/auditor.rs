@@ -9,8 +9,9 @@
 
 use super::bank::{Bank, Charge};
 use super::case::{Case, Check, Finding};
-use super::docket::Docket;
+use super::docket::{Docket, Offence};
 use super::edge::Edge;
+use super::habits::Habits;
 use super::reach::Reach;
 use super::sweep::Sweep;
 use super::trust::Trust;
@@ -25,7 +26,7 @@ use crate::server::claims::{Heard, Said, Word};
 use crate::session::Timeline;
 use crate::tick::{Rate, Tick};
 use crate::vec3::Vec3;
-use crate::verdict::{Evidence, Rule};
+use crate::verdict::{Evidence, Path, Rule};
 use crate::wire::Account;
 
 /// What an account says of a tick.
@@ -71,7 +72,7 @@ impl<'a> Rules<'a> {
 }
 
 /// What came of the account up to a tick.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 pub(in crate::server) struct Audit {
     pub(in crate::server) ruling: Ruling,
     pub(in crate::server) provenance: Provenance,
@@ -97,6 +98,7 @@ pub(in crate::server) struct Auditor {
     /// Ticks since then of which nothing was told.
     holes: u64,
     docket: Docket,
+    habits: Habits,
 }
 
 impl Auditor {
@@ -111,6 +113,7 @@ impl Auditor {
             base: state,
             holes: 0,
             docket: Docket::default(),
+            habits: Habits::default(),
         }
     }
 
@@ -179,11 +182,11 @@ impl Auditor {
                 Charge::Overdrawn => {
                     let evidence = Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0);
                     if rules.policy.response(Rule::Time) == Response::Note {
-                        self.docket.note(evidence, rules.rate);
+                        self.docket.note(evidence.into(), rules.rate);
                         self.bank.forgive();
                         self.take(rules, (from, tick), &pending.word, &mut audit)
                     } else {
-                        Ruling::guilty(rules.policy, evidence)
+                        Ruling::guilty(rules.policy, evidence.into())
                     }
                 }
             };
@@ -206,6 +209,7 @@ impl Auditor {
         self.claims.take(tick);
         self.agreed.get_or_insert(from);
         self.holes += tick.since(from).unsigned_abs().saturating_sub(1);
+        self.habits.watch((rules.motion(tick), rules.policy), rules.rate, tick, &word.read);
         self.step(rules, tick, &word.read, audit);
         self.compare(rules, tick, word.state)
     }
@@ -225,14 +229,15 @@ impl Auditor {
         let schema = rules.schema(tick);
         let since = self.agreed.unwrap_or(tick);
         if self.holes == 0 {
-            let [place, state] = differs(schema, (since, tick), &self.good, &told);
-            [place, state].into_iter().for_each(|evidence| self.docket.measured(evidence));
-            if !schema.agrees(&self.good, &told) {
-                let evidence = if place.is_exceeded() { place } else { state };
+            let found = differs(schema, (since, tick), &self.good, &told);
+            found.into_iter().for_each(|evidence| self.docket.measured(evidence));
+            let found = found.map(|evidence| evidence.allowing(rules.policy.allowed[evidence.rule as usize]));
+            if let Some(evidence) = found.into_iter().find(Evidence::is_exceeded) {
+                let offence = Offence { evidence, path: Path::through([self.base.vec3(0), told.vec3(0)]) };
                 if rules.policy.response(evidence.rule) != Response::Note {
-                    return Ruling::guilty(rules.policy, evidence);
+                    return Ruling::guilty(rules.policy, offence);
                 }
-                self.docket.note(evidence, rules.rate);
+                self.docket.note(offence, rules.rate);
                 self.good = told;
             }
         } else if self.good != told {
@@ -244,7 +249,7 @@ impl Auditor {
             match believable(rules, (since, tick), &self.base, &told) {
                 Ruling::Lawful => {}
                 // What is only to be noted is believed.
-                Ruling::Guilty(evidence, Response::Note) => self.docket.note(evidence, rules.rate),
+                Ruling::Guilty(offence, Response::Note) => self.docket.note(*offence, rules.rate),
                 ruling => {
                     self.good = self.base;
                     return ruling;
@@ -277,8 +282,13 @@ impl Auditor {
     }
 
     /// What was noted since it was last asked.
-    pub(in crate::server) fn notes(&mut self) -> std::vec::Drain<'_, Evidence> {
+    pub(in crate::server) fn notes(&mut self) -> std::vec::Drain<'_, Offence> {
         self.docket.notes()
+    }
+
+    /// What was seen of its owner's hands.
+    pub(in crate::server) const fn habits(&mut self) -> &mut Habits {
+        &mut self.habits
     }
 
     /// The authority's state.
@@ -304,13 +314,14 @@ fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), base: &State, told:
         end: told.vec3(0),
         before: base,
         ago: 0,
+        allowed: &rules.policy.allowed,
         told: Some(told),
     };
-    if let Finding::Beyond(evidence, _) = Reach.judge(&case) {
-        return Ruling::guilty(rules.policy, evidence);
-    }
-    if let Finding::Beyond(evidence, _) = Edge.judge(&case) {
-        return Ruling::guilty(rules.policy, evidence);
+    let checks: [&mut dyn Check; 2] = [&mut Reach, &mut Edge];
+    for check in checks {
+        if let Finding::Beyond(evidence, _) = check.judge(&case) {
+            return Ruling::guilty(rules.policy, Offence { evidence, path: check.path(&case) });
+        }
     }
     // What a field cannot hold nobody has.
     let holds = schema.state.iter().all(|f| match f.shape {
@@ -322,10 +333,10 @@ fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), base: &State, told:
     if is_clear && holds { Ruling::Lawful } else { Ruling::Resync }
 }
 
-/// What differs: the place, and the field that is off by the most of its tolerances.
+/// What differs: the place, and of all other fields the one that is off by the most of its tolerances.
 fn differs(schema: &Schema, (from, to): (Tick, Tick), good: &State, told: &State) -> [Evidence; 2] {
     let place = good.vec3(0).distance(told.vec3(0));
-    let worst = schema.state.iter().map(|f| f.apart(good, told)).fold(0.0, crate::float::max);
+    let worst = schema.state.iter().skip(1).map(|f| f.apart(good, told)).fold(0.0, crate::float::max);
     [
         Evidence::plain(Rule::Step, (from, to), place, schema.state[0].agree.tolerance()),
         Evidence::plain(Rule::State, (from, to), worst, 1.0),

@@ -5,7 +5,7 @@ use super::pace::CHORDS;
 use crate::float::max;
 use crate::tick::Tick;
 use crate::vec3::Vec3;
-use crate::verdict::{Evidence, Rule};
+use crate::verdict::{Evidence, Path, Rule};
 
 /// The rule: how far it went beyond.
 #[derive(Clone, Copy, Debug, Default)]
@@ -33,6 +33,10 @@ impl Check for Burst {
         }
         (self.last, self.used) = (Some((case.tick, case.end)), used);
         Finding::Within(evidence)
+    }
+
+    fn path(&self, case: &Case<'_>) -> Path {
+        Path::through([self.last.map_or(case.start, |(_, at)| at), case.end])
     }
 
     /// What was used remains so.

@@ -6,7 +6,7 @@ use crate::data::State;
 use crate::motion::{Limits, Motion, Scene};
 use crate::tick::{Rate, Tick};
 use crate::vec3::Vec3;
-use crate::verdict::{Evidence, Rule};
+use crate::verdict::{Evidence, Path, RULES, Rule};
 
 /// One claim.
 #[derive(Clone, Copy)]
@@ -33,6 +33,8 @@ pub struct Case<'a> {
     pub before: &'a State,
     /// Ticks from that to `from`.
     pub ago: u64,
+    /// So many times of what the rules say is allowed: see [`Policy::allowed`](crate::policy::Policy::allowed).
+    pub allowed: &'a [f32; RULES.len()],
     /// The state it tells with this one, if any: only a message's newest tick carries one.
     pub told: Option<&'a State>,
 }
@@ -85,7 +87,9 @@ impl Case<'_> {
     /// What a rule measured of this claim against what it allows.
     pub fn evidence(&self, rule: Rule, measured: f32, limit: f32) -> Evidence {
         let slack = self.limits.slack;
-        Evidence { slack, quantum: self.rounding(), ..Evidence::plain(rule, (self.from, self.tick), measured, limit) }
+        let plain = Evidence::plain(rule, (self.from, self.tick), measured, limit);
+        let allowed = if rule.is_adjustable() { self.allowed[rule as usize] } else { 1.0 };
+        Evidence { slack, quantum: self.rounding(), ..plain }.allowing(allowed)
     }
 
     /// What was measured, found lawful or not.
@@ -114,6 +118,11 @@ pub enum Finding {
 pub trait Check: fmt::Debug + Send + Sync {
     /// Looks at a claim that comes after all it has seen.
     fn judge(&mut self, case: &Case<'_>) -> Finding;
+
+    /// The corners between which it measured what it was last asked about.
+    fn path(&self, case: &Case<'_>) -> Path {
+        Path::through([case.start, case.end])
+    }
 
     /// The owner was put somewhere: what came before leads there no more.
     fn clear(&mut self) {}

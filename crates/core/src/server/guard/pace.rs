@@ -5,7 +5,7 @@ use std::collections::VecDeque;
 use super::case::{Case, Check, Finding};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
-use crate::verdict::{Evidence, Rule};
+use crate::verdict::{Evidence, Path, Rule};
 
 /// Chords of a second.
 pub(super) const CHORDS: i64 = 8;
@@ -49,16 +49,19 @@ impl Check for Pace {
         }
         let way = |a: &Corner, b: &Corner| (b.at - a.at).level().length();
         let measured: f32 = self.path.iter().zip(self.path.iter().skip(1)).map(|(a, b)| way(a, b)).sum();
-        let of_one = case.evidence(Rule::Pace, measured, 0.0);
-        let quantum = of_one.quantum * (self.path.len() - 1) as f32;
+        let quantum = case.rounding() * (self.path.len() - 1) as f32;
         let lawful: f32 = self.path.iter().skip(1).map(|corner| corner.lawful).sum();
         let limit = lawful * (1.0 + case.limits.slack) + quantum;
-        let evidence = Evidence { from: first.tick, limit, quantum, ..of_one };
+        let evidence = Evidence { from: first.tick, quantum, ..case.evidence(Rule::Pace, measured, limit) };
         if evidence.is_exceeded() {
             // All of it is taken back: the owner returns to where the second began.
             return Finding::Beyond(Evidence { gain: measured - lawful, ..evidence }, Some(first.at));
         }
         Finding::Within(evidence)
+    }
+
+    fn path(&self, _: &Case<'_>) -> Path {
+        Path::through(self.path.iter().map(|corner| corner.at))
     }
 
     fn clear(&mut self) {

@@ -6,7 +6,7 @@ use super::case::{Case, Check, Finding};
 use crate::float::{max, min};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
-use crate::verdict::{Evidence, Rule};
+use crate::verdict::{Evidence, Path, Rule};
 
 /// How often a second the fall is looked at.
 const LOOKS: i64 = 10;
@@ -54,6 +54,10 @@ impl Check for Support {
             (Finding::Within(high), Some(fallen)) if high.share() > fallen.share() => Finding::Within(high),
             (_, Some(fallen)) => Finding::Within(fallen),
         }
+    }
+
+    fn path(&self, case: &Case<'_>) -> Path {
+        Path::through(self.left.map(|left| left.at).into_iter().chain([case.start, case.end]))
     }
 
     fn clear(&mut self) {

@@ -267,6 +267,7 @@ mod tests {
             end,
             before: &crate::data::State::default(),
             ago: 0,
+            allowed: &crate::policy::AS_SAID,
             told: None,
         };
         let holds = |finding| matches!(finding, Finding::Nothing | Finding::Within(_));

@@ -5,6 +5,7 @@ use super::*;
 use crate::ground::{Bounds, Ground, Solid, SolidId};
 use crate::ids::EntityId;
 use crate::vec3::vec3;
+use crate::verdict::RULES;
 use crate::walker::Walker;
 
 const HZ: u32 = 60;
@@ -78,7 +79,7 @@ impl Trial {
             match self.judge() {
                 Ruling::Lawful => {}
                 Ruling::Resync => panic!("resync after {i} ticks"),
-                Ruling::Guilty(verdict, _) => return Some((i, verdict)),
+                Ruling::Guilty(offence, _) => return Some((i, offence.evidence)),
             }
         }
         None
@@ -115,8 +116,8 @@ fn a_wall_is_not_crossed() {
     let mut crossed = None;
     for i in 1..200 {
         trial.claim(trial.tick.next(), i as f32 * 0.11, 0.0);
-        if let Ruling::Guilty(verdict, _) = trial.judge() {
-            crossed = Some(verdict.rule);
+        if let Some(broken) = rule(&trial.judge()) {
+            crossed = Some(broken);
             break;
         }
     }
@@ -232,7 +233,7 @@ impl Trial {
 
 fn rule(ruling: &Ruling) -> Option<Rule> {
     match ruling {
-        Ruling::Guilty(evidence, _) => Some(evidence.rule),
+        Ruling::Guilty(offence, _) => Some(offence.evidence.rule),
         Ruling::Lawful | Ruling::Resync => None,
     }
 }
@@ -329,9 +330,93 @@ fn each_answer_does_what_it_says() {
     }
     // The same every tick is noted once a second.
     let mut trial = Trial::new();
-    trial.policy.responses[Rule::Reach as usize] = Response::Note;
+    trial.policy.responses = [Response::Note; RULES.len()];
     for tick in 1..=150 {
         trial.claim_at(vec3(0.0, tick as f32 * 0.3, 0.002));
     }
-    assert_eq!(trial.guard.notes().filter(|note| note.rule == Rule::Reach).count(), 3);
+    assert_eq!(trial.guard.notes().filter(|note| note.evidence.rule == Rule::Reach).count(), 3);
+}
+
+#[test]
+fn a_hands_breadth_at_once_is_found_and_its_exhibit_shows_it() {
+    // At rest, then 8 cm ahead, then at rest: within reach, within the pace of a second.
+    let mut trial = Trial::new();
+    for _ in 0..30 {
+        assert!(matches!(trial.claim_at(vec3(0.0, 0.0, 0.002)), Ruling::Lawful));
+    }
+    let Ruling::Guilty(offence, _) = trial.claim_at(vec3(0.0, 0.08, 0.002)) else { panic!("nobody is there at once") };
+    let Offence { evidence, path } = *offence;
+    assert_eq!(evidence.rule, Rule::Accel);
+    // From 0 to 4.8 m/s in a tick, of which 38 m/s² make 0.63.
+    assert!((evidence.measured - 4.8).abs() < 0.3 && evidence.limit < 1.5, "{evidence:?}");
+    assert_eq!(path.corners().len(), 3, "where it was before, and then, and now");
+    assert!(trial.state.vec3(0).y.abs() < 0.01, "none of it is gained");
+    // As fast as it may from rest to top speed and back to rest is lawful, whichever way.
+    let mut trial = Trial::new();
+    let (mut y, mut speed) = (0.0, 0.0f32);
+    for tick in 0..120 {
+        let wanted = if (tick / 30) % 2 == 0 { TOP } else { -TOP };
+        let before = speed;
+        speed += (wanted - speed).clamp(-38.0 / HZ as f32, 38.0 / HZ as f32);
+        y += (before + speed) / 2.0 / HZ as f32;
+        let ruling = trial.claim_at(vec3(0.0, y, 0.002));
+        assert!(matches!(ruling, Ruling::Lawful), "{tick}: {ruling:?}");
+    }
+}
+
+#[test]
+fn whoever_runs_into_something_stops_as_hard_as_it_does() {
+    let mut trial = Trial::new().with_block(3.0, 1.0, 2.0);
+    let mut x = 0.0f32;
+    for tick in 0..60 {
+        // The block begins at 2 m, the body is 0.35 m wide.
+        x = min(x + TOP / HZ as f32, 1.645);
+        let ruling = trial.claim_at(vec3(x, 0.0, 0.002));
+        assert!(matches!(ruling, Ruling::Lawful), "{tick}: {ruling:?}");
+    }
+    // In the open nobody does.
+    let mut trial = Trial::new();
+    let mut x = 0.0f32;
+    let found = (0..60).find_map(|_| {
+        x = min(x + TOP / HZ as f32, 1.645);
+        rule(&trial.claim_at(vec3(x, 0.0, 0.002)))
+    });
+    assert_eq!(found, Some(Rule::Accel));
+}
+
+#[test]
+fn further_than_a_second_leads_is_a_teleport_and_nearer_is_not() {
+    assert_eq!(rule(&Trial::new().claim_at(vec3(0.0, TOP * 1.2, 0.002))), Some(Rule::Teleport));
+    assert_eq!(rule(&Trial::new().claim_at(vec3(0.0, TOP * 0.8, 0.002))), Some(Rule::Reach));
+}
+
+#[test]
+fn so_many_times_of_what_a_rule_says_is_allowed() {
+    let found = |times: f32, speed: f32| {
+        let mut trial = Trial::new();
+        trial.policy.allowed[Rule::Pace as usize] = times;
+        let found = trial.run_north(TOP * speed, 100).map(|(_, evidence)| (evidence.rule, evidence.allowed));
+        let measured: Vec<Evidence> = trial.guard.measures().filter(|m| m.rule == Rule::Pace).collect();
+        assert!(measured.iter().all(|m| m.allowed == 1.0 && m.limit < TOP * 1.1), "kept beside what the rule says");
+        found
+    };
+    assert_eq!((found(1.0, 1.0), found(1.1, 1.08)), (None, None));
+    assert_eq!((found(1.0, 1.08), found(0.9, 1.0)), (Some((Rule::Pace, 1.0)), Some((Rule::Pace, 0.9))));
+}
+
+#[test]
+fn a_verdict_for_pace_shows_the_path_of_the_second() {
+    let mut trial = Trial::new();
+    let path = (1..=100).find_map(|i| {
+        trial.claim(trial.tick.next(), 0.0, i as f32 * TOP * 1.08 / HZ as f32);
+        match trial.judge() {
+            Ruling::Guilty(offence, _) => Some(offence.path),
+            _ => None,
+        }
+    });
+    let path = path.expect("too fast");
+    let corners = path.corners();
+    assert!((8..=12).contains(&corners.len()), "{corners:?}");
+    let way = corners[0].distance(corners[corners.len() - 1]);
+    assert!((way - TOP * 1.08).abs() < 1.0 && corners.windows(2).all(|c| c[1].y > c[0].y), "{corners:?}");
 }

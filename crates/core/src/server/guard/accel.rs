@@ -1,0 +1,89 @@
+//! Accel: nobody has another speed at once, unless something is touched.
+
+use super::case::{Case, Check, Finding};
+use crate::body::Body;
+use crate::float::max;
+use crate::ground::SKIN;
+use crate::tick::Tick;
+use crate::vec3::{Vec3, vec3};
+use crate::verdict::{Evidence, Path, Rule};
+
+/// What is nearer than this to somebody may have been touched, beside the way of a tick, in metres.
+const NEAR: f32 = 0.05;
+
+/// The rule: where it was before.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Accel {
+    /// The claim before the last: its tick and place.
+    before: Option<(Tick, Vec3)>,
+    /// Where it was before that.
+    earlier: Option<Vec3>,
+    /// Along the ground, how fast it went when it last did; `None` before it was looked at. Who begins is where it was put, as fast as
+    /// it was then.
+    moving: Option<Vec3>,
+}
+
+impl Check for Accel {
+    /// The means of a velocity over two times that follow each other differ by at most what it changes in half of both together. What is
+    /// touched stops or turns whoever touches it, so near anything solid a change says nothing. A program that stands still for a while
+    /// passes ticks over, in which its owner stays where it is, to go on as fast as it went: that is believed now and then.
+    fn judge(&mut self, case: &Case<'_>) -> Finding {
+        let Some(accel) = case.limits.accel else { return Finding::Nothing };
+        let Some(moving) = self.moving else {
+            let lane = case.motion.schema().velocity_lane();
+            self.moving = Some(lane.map_or(Vec3::ZERO, |lane| case.before.vec3(lane).level()));
+            return Finding::Nothing;
+        };
+        let before = self.before.replace((case.from, case.start));
+        if case.has_hole() {
+            // It may have been passed over, and stood.
+            self.before = None;
+            return Finding::Nothing;
+        }
+        self.earlier = before.map(|(_, at)| at);
+        let Some((tick, at)) = before else { return Finding::Nothing };
+        let (first, second) = (case.from.since(tick) as f32 * case.scene.dt, case.seconds());
+        let (was, is) = ((case.start - at).level() * (1.0 / first), (case.end - case.start).level() * (1.0 / second));
+        if is != Vec3::ZERO {
+            self.moving = Some(is);
+        }
+        // Each of three places is half a diagonal of the wire's step away from where it was.
+        let rounding = case.rounding() * (1.0 / first + 1.0 / second);
+        let limit = accel * (1.0 + case.limits.slack) * (first + second) / 2.0 + rounding;
+        let changed = |from: Vec3| {
+            let evidence = case.evidence(Rule::Accel, is.distance(from), limit);
+            Evidence { from: tick, quantum: rounding, ..evidence }
+        };
+        let evidence = changed(was);
+        if !evidence.is_exceeded() {
+            return Finding::Within(evidence);
+        }
+        if case.touches(max(was.length() * first, is.length() * second) + NEAR) {
+            return Finding::Nothing;
+        }
+        let stops = is == Vec3::ZERO;
+        let goes_on = was == Vec3::ZERO && !changed(moving).is_exceeded();
+        if stops || goes_on { Finding::Untold(evidence) } else { Finding::Beyond(evidence, None) }
+    }
+
+    fn path(&self, case: &Case<'_>) -> Path {
+        Path::through(self.earlier.into_iter().chain([case.start, case.end]))
+    }
+
+    fn clear(&mut self) {
+        *self = Self::default();
+    }
+
+    fn copy(&self) -> Box<dyn Check> {
+        Box::new(*self)
+    }
+}
+
+impl Case<'_> {
+    /// Whether anything solid beside it is so near to where it was; what it stands on is not.
+    fn touches(&self, near: f32) -> bool {
+        let (body, lift) = (self.motion.body(), SKIN + 2.0 * self.quantum());
+        let fat = Body { radius: body.radius + near, height: max(body.height - 2.0 * lift, 0.01), step: 0.0 };
+        self.scene.ground.overlap(&fat, self.start + vec3(0.0, 0.0, lift)).is_some()
+    }
+}
