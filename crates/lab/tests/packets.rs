@@ -167,7 +167,7 @@ fn hands_that_turn_in_no_time_are_noted_and_nobody_is_accused() {
         let (at, note) = found[0];
         assert!(at < LabTime::from_secs(2.5) && note.evidence.rule == Rule::Turn, "{at}: {note:?}");
         // Half a turn in a tick, where the gait says 40 rad/s.
-        assert!((note.evidence.measured - 3.14).abs() < 0.1 && note.evidence.limit < 0.7, "{note:?}");
+        assert!((note.evidence.measured - std::f32::consts::PI).abs() < 0.1 && note.evidence.limit < 0.7, "{note:?}");
         let all = run.record().of(machine(run.record(), 0)).measures.iter().filter(|row| row.rule() == Rule::Turn);
         assert!((15..22).contains(&all.count()), "the fastest of each second");
     }

@@ -2,7 +2,7 @@
 
 use super::case::{Case, Check, Finding};
 use crate::body::Body;
-use crate::float::max;
+use crate::float::{max, min};
 use crate::ground::SKIN;
 use crate::tick::Tick;
 use crate::vec3::{Vec3, vec3};
@@ -10,6 +10,9 @@ use crate::verdict::{Evidence, Path, Rule};
 
 /// What is nearer than this to somebody may have been touched, beside the way of a tick, in metres.
 const NEAR: f32 = 0.05;
+
+/// Up to this share of what is allowed a change may as well come of itself, so nobody looks for what was touched.
+const CALM: f32 = 0.5;
 
 /// The rule: where it was before.
 #[derive(Clone, Copy, Debug, Default)]
@@ -55,11 +58,16 @@ impl Check for Accel {
             Evidence { from: tick, quantum: rounding, ..evidence }
         };
         let evidence = changed(was);
-        if !evidence.is_exceeded() {
+        if evidence.share() <= CALM {
             return Finding::Within(evidence);
         }
-        if case.touches(max(was.length() * first, is.length() * second) + NEAR) {
+        let lowest = min(min(at.z, case.start.z), case.end.z);
+        let highest = max(max(at.z, case.start.z), case.end.z);
+        if case.touches(max(was.length() * first, is.length() * second) + NEAR, (lowest, highest)) {
             return Finding::Nothing;
+        }
+        if !evidence.is_exceeded() {
+            return Finding::Within(evidence);
         }
         let stops = is == Vec3::ZERO;
         let goes_on = was == Vec3::ZERO && !changed(moving).is_exceeded();
@@ -80,10 +88,11 @@ impl Check for Accel {
 }
 
 impl Case<'_> {
-    /// Whether anything solid beside it is so near to where it was; what it stands on is not.
-    fn touches(&self, near: f32) -> bool {
+    /// Whether anything solid beside it is so near to where it was, at any height that it had; what it stands on is not.
+    fn touches(&self, near: f32, (lowest, highest): (f32, f32)) -> bool {
         let (body, lift) = (self.motion.body(), SKIN + 2.0 * self.quantum());
-        let fat = Body { radius: body.radius + near, height: max(body.height - 2.0 * lift, 0.01), step: 0.0 };
-        self.scene.ground.overlap(&fat, self.start + vec3(0.0, 0.0, lift)).is_some()
+        let height = max(body.height + highest - lowest - 2.0 * lift, 0.01);
+        let fat = Body { radius: body.radius + near, height, step: 0.0 };
+        self.scene.ground.overlap(&fat, vec3(self.start.x, self.start.y, lowest + lift)).is_some()
     }
 }

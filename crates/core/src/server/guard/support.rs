@@ -14,7 +14,7 @@ const LOOKS: i64 = 10;
 /// The rule: where it last stood, and how high it was since.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Support {
-    /// The newest last; the first is where it stood. Ticks follow each other.
+    /// The newest last, from when it no longer stood. Ticks follow each other.
     path: VecDeque<(Tick, f32)>,
     /// From where it fell or hopped.
     left: Option<Left>,
@@ -35,7 +35,8 @@ impl Check for Support {
     fn judge(&mut self, case: &Case<'_>) -> Finding {
         let Some(fall) = case.limits.fall else { return Finding::Nothing };
         if case.stands() {
-            self.path = VecDeque::from([(case.tick, case.end.z)]);
+            // In the tick in which it leaves an edge nothing draws it down yet.
+            self.path.clear();
             self.left = Some(Left { tick: case.tick, at: case.end, stood: true });
             return Finding::Nothing;
         }

@@ -420,3 +420,24 @@ fn a_verdict_for_pace_shows_the_path_of_the_second() {
     let way = corners[0].distance(corners[corners.len() - 1]);
     assert!((way - TOP * 1.08).abs() < 1.0 && corners.windows(2).all(|c| c[1].y > c[0].y), "{corners:?}");
 }
+
+#[test]
+fn whoever_falls_past_a_kerb_is_stopped_by_its_side() {
+    // Towards a kerb of 15 cm from above it, and below its edge when it gets there.
+    let mut trial = Trial::new().with_block(2.6, 0.35, 0.15);
+    // Where it was put it stands on nothing, and falls from the first tick on.
+    let start = vec3(1.4, 0.0, 0.35);
+    trial.state.set_vec3(0, start);
+    trial.guard = Guard::new(Rate::new(HZ).unwrap(), trial.state, &trial.policy);
+    let (mut at, dt) = (start, 1.0 / HZ as f32);
+    for tick in 1..21 {
+        let before = at;
+        at.z = max(0.35 - 22.0 * (tick as f32 * dt) * (tick as f32 * dt) / 2.0, 0.002);
+        let wanted = before.x + TOP * dt * min(tick as f32 / 8.0, 1.0);
+        // The block begins at 2.25 m, the body is 0.35 m wide.
+        at.x = if before.z < 0.15 || at.z < 0.15 { min(wanted, 1.895) } else { wanted };
+        let ruling = trial.claim_at(at);
+        assert!(matches!(ruling, Ruling::Lawful), "{tick} at {at:?}: {ruling:?}");
+    }
+    assert!((at.x - 1.895).abs() < 1e-3, "it was stopped: {at:?}");
+}
