@@ -1,7 +1,7 @@
 //! Checks that are often written first, each seen failing by a course of its own, on which the guard's own hold.
 
-use velocitas_core::Fact;
-use velocitas_lab::{Course, Fails, Happening, LabTime, NAIVE, Role, Run};
+use velocitas_core::{Fact, Rule};
+use velocitas_lab::{Course, Fails, Happening, LabTime, NAIVE, Role, Run, Sources};
 
 /// The course of a check, with it or with the guard's own.
 fn course(name: &str, checks: &str) -> Course {
@@ -28,6 +28,35 @@ fn verdicts(course: Course) -> (usize, usize) {
             .sum()
     };
     (of(Role::Bot), of(Role::Rogue))
+}
+
+#[test]
+fn hands_are_noted_by_what_they_did_and_nobody_is_accused() {
+    let file = format!("{}/../../courses/guard/hands.course.toml", env!("CARGO_MANIFEST_DIR"));
+    let text = std::fs::read_to_string(&file).unwrap_or_else(|e| panic!("{file}: {e}"));
+    let gait = std::fs::read_to_string(file.replace("hands.course.toml", "scout.gait")).expect("it lies beside it");
+    let read = |_: &str| Ok(gait.clone());
+    let course = Course::parse_with(&file, &text, Sources { own: &[], read: &read });
+    let mut run = Run::new(course.unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
+    run.advance(LabTime::from_secs(30.0));
+    let noted = |name: &str| {
+        let course = run.course();
+        let machine = course.machine(course.member(name).expect("in the cast"));
+        let rows = run.record().of(machine).happenings.iter();
+        let found = rows.filter_map(|row| match row.what {
+            Happening::Fact(Fact::Note(v)) => Some((v.evidence.rule.name(), false)),
+            // A cheat that begins in the middle of a message contradicts what was told before.
+            Happening::Fact(Fact::Verdict(v)) if v.evidence.rule != Rule::Conflict => {
+                Some((v.evidence.rule.name(), true))
+            }
+            _ => None,
+        });
+        found.collect::<std::collections::BTreeSet<_>>().into_iter().collect::<Vec<_>>()
+    };
+    assert_eq!(
+        (noted("curlew"), noted("dunlin"), noted("magpie")),
+        (vec![], vec![("hands", false)], vec![("turn", false)])
+    );
 }
 
 #[test]
