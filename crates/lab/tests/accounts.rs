@@ -186,6 +186,11 @@ fn who_knows_another_ground_or_rule_is_told_apart_from_a_rogue() {
             // Put back, it walks into it again.
             assert!(found.len() > 3 && found.iter().all(|(_, excuse, _)| *excuse == first), "{arrangement}: {found:?}");
         }
+        // Along what only it knows it slides, which near nothing is another speed at once.
+        let turned = crate9("clients", "3 m").replace("size = [2, 2]", "size = [2, 2]\nyaw = \"30 deg\"");
+        let found = excuses(arrangement, "bot", &turned);
+        let is_told = |excuse: &Option<Excuse>| matches!(excuse, Some(Excuse::Solid { owner_knows: true, .. }));
+        assert!(!found.is_empty() && found.iter().all(|(_, excuse, _)| is_told(excuse)), "{arrangement}: {found:?}");
         let found = excuses(arrangement, "bot", slow);
         let (words, first, rule) = found.first().expect("it is accused").clone();
         assert!(matches!(first, Some(Excuse::Tunable { name: "walk", .. })), "{arrangement}: {first:?} by {rule:?}");
@@ -198,20 +203,23 @@ fn who_knows_another_ground_or_rule_is_told_apart_from_a_rogue() {
     }
 }
 
-/// Of each gait that moves by sticks or throttles, on each kind of link, by both arrangements, at a rate of each.
+/// Of each gait, on each kind of link, by both arrangements, at a rate of each.
 #[test]
 #[ignore = "a long soak: cargo test -p velocitas-lab --test accounts -- --ignored --nocapture"]
 fn ten_hours_of_the_honest_accuse_nobody() {
     let rates = [10, 20, 30, 60, 128];
-    let gaits = ["courier", "ferry", "handcart", "barge"];
+    let gaits = ["courier", "ferry", "handcart", "barge", "walker", "crane"];
     let mut simulated = 0.0;
     let mut wrong: Vec<String> = Vec::new();
     for (i, profile) in velocitas_lab::PROFILES.iter().enumerate() {
         for (j, gait) in gaits.iter().enumerate() {
             for (k, arrangement) in ["claims", "claims with inputs"].into_iter().enumerate() {
                 let hz = rates[(i + j + k) % rates.len()];
-                let hands = if *gait == "courier" {
+                let hands = if ["courier", "walker"].contains(gait) {
                     format!("route = {}", scenario::ROUND)
+                } else if *gait == "crane" {
+                    // It goes straight to where it is told, and round nothing.
+                    "route = [{ at = [9, -14] }, { at = [-9, -16] }, { at = [4, -20] }]".to_owned()
                 } else {
                     "route = [{ at = [9, 0] }, { at = [9, 9] }, { at = [-9, 9] }, { at = [-9, -9] }]".to_owned()
                 };
