@@ -18,6 +18,8 @@ pub(super) struct Support {
     path: VecDeque<(Tick, f32)>,
     /// From where it fell or hopped.
     left: Option<Left>,
+    /// In the air ticks were missing, in which it may have landed and hopped again: from where it was after them.
+    again: Option<Left>,
 }
 
 /// A place that somebody left.
@@ -29,6 +31,23 @@ struct Left {
     stood: bool,
 }
 
+impl Left {
+    /// How it hops from there.
+    fn hop(&self, hop: Hop) -> Hop {
+        if self.stood { hop } else { Hop { up: 0.0, ..hop } }
+    }
+
+    /// How much higher it is than a hop from there leads.
+    fn risen(&self, case: &Case<'_>, hop: Hop) -> Evidence {
+        let hop = self.hop(hop);
+        let seconds = case.tick.since(self.tick) as f32 * case.scene.dt;
+        let lawful = hop.rise(seconds);
+        let measured = max(case.end.z - self.at.z - lawful, 0.0);
+        let limit = hop.wider(1.0 + case.limits.slack).rise(seconds) - lawful + case.rounding();
+        Evidence { from: self.tick, ..case.evidence(Rule::Support, measured, limit) }
+    }
+}
+
 impl Check for Support {
     /// Two things: that it is no higher than a hop leads from where it last stood, and that it falls ever faster. Where ticks are
     /// missing it may have stood, and hopped, in any of them.
@@ -38,6 +57,7 @@ impl Check for Support {
             // In the tick in which it leaves an edge nothing draws it down yet.
             self.path.clear();
             self.left = Some(Left { tick: case.tick, at: case.end, stood: true });
+            self.again = None;
             return Finding::Nothing;
         }
         let hop = Hop { up: case.limits.up, fall, down: case.limits.down };
@@ -75,19 +95,23 @@ impl Support {
     fn height(&mut self, case: &Case<'_>, hop: Hop) -> Finding {
         let start = || Left { tick: case.from, at: case.start, stood: case.stood() };
         let left = *self.left.get_or_insert_with(start);
-        let hop = if left.stood { hop } else { Hop { up: 0.0, ..hop } };
-        let seconds = case.tick.since(left.tick) as f32 * case.scene.dt;
-        let widest = hop.wider(1.0 + case.limits.slack);
-        let risen = case.end.z - left.at.z;
-        let lawful = hop.rise(seconds);
-        let (measured, limit) = (max(risen - lawful, 0.0), widest.rise(seconds) - lawful + case.rounding());
-        let evidence = Evidence { from: left.tick, ..case.evidence(Rule::Support, measured, limit) };
+        let from_here = Left { tick: case.tick, at: case.end, stood: true };
+        let evidence = left.risen(case, hop);
         if !evidence.is_exceeded() {
+            if case.has_hole() {
+                self.again = Some(from_here);
+            }
             return Finding::Within(evidence);
         }
+        if let Some(again) = self.again.take().filter(|again| !again.risen(case, hop).is_exceeded()) {
+            self.left = Some(again);
+            return Finding::Untold(evidence);
+        }
         if case.has_hole() {
-            self.left = Some(Left { tick: case.tick, at: case.end, stood: true });
+            self.left = Some(from_here);
             self.path.clear();
+            let (risen, widest) = (case.end.z - left.at.z, left.hop(hop).wider(1.0 + case.limits.slack));
+            let seconds = case.tick.since(left.tick) as f32 * case.scene.dt;
             // From where it stood then, or from where it may have landed in between.
             let most = widest.rise(min(seconds, widest.up / widest.fall)) + case.rounding();
             return if risen <= most { Finding::Untold(evidence) } else { Finding::Hole };

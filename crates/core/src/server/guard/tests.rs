@@ -441,3 +441,24 @@ fn whoever_falls_past_a_kerb_is_stopped_by_its_side() {
     }
     assert!((at.x - 1.895).abs() < 1e-3, "it was stopped: {at:?}");
 }
+
+#[test]
+fn whoever_lands_and_hops_again_where_nothing_is_known_is_not_accused_for_it() {
+    let dt = 1.0 / HZ as f32;
+    let thrown = |up: f32, ticks: u32| up * ticks as f32 * dt - 22.0 * (ticks as f32 * dt) * (ticks as f32 * dt) / 2.0;
+    // Off a block of 20 cm, down to the ground in ticks that are lost, and up again from there.
+    let run = |again: bool| {
+        let mut trial = Trial::new().with_block(2.0, 1.0, 0.2);
+        trial.state.set_vec3(0, vec3(0.7, 0.0, 0.202));
+        trial.guard = Guard::new(Rate::new(HZ).unwrap(), trial.state, &trial.policy);
+        assert!(matches!(trial.claim_at(vec3(0.7, 0.0, 0.202)), Ruling::Lawful));
+        for tick in 1..=6 {
+            assert!(matches!(trial.claim_at(vec3(0.6, 0.0, 0.202 + thrown(0.0, tick))), Ruling::Lawful), "{tick}");
+        }
+        (7..=10).for_each(|_| drop(trial.judge()));
+        let hop = |tick: u32| if again { thrown(7.4, tick - 9) } else { thrown(0.0, 1) + 0.9 };
+        (11..=48).find_map(|tick| rule(&trial.claim_at(vec3(0.6, 0.0, max(hop(tick), 0.002)))))
+    };
+    assert_eq!(run(true), None);
+    assert_eq!(run(false), Some(Rule::Support), "whoever stays up there is found all the same");
+}
