@@ -10,7 +10,7 @@ use std::fmt;
 
 use crate::body::Body;
 use crate::data::{Input, STATE_LANES, State};
-use crate::float::max;
+use crate::float::{max, min};
 use crate::ground::{Contacts, Ground};
 use crate::schema::{Schema, Shape};
 use crate::tick::Tick;
@@ -79,9 +79,18 @@ impl Limits {
     /// The wider of two, each for itself: what is lawful in the one state or the other.
     #[must_use]
     pub fn or(mut self, other: &Self) -> Self {
+        let either = |a: Option<f32>, b: Option<f32>, wider: fn(f32, f32) -> f32| a.zip(b).map(|(a, b)| wider(a, b));
         self.level = max(self.level, other.level);
         self.up = max(self.up, other.up);
         self.down = max(self.down, other.down);
+        self.slack = max(self.slack, other.slack);
+        self.fall = either(self.fall, other.fall, min);
+        self.accel = either(self.accel, other.accel, max);
+        self.burst = self
+            .burst
+            .zip(other.burst)
+            .map(|(a, b)| Burst { level: max(a.level, b.level), metres: max(a.metres, b.metres) });
+        self.gains.iter_mut().zip(other.gains).for_each(|(gain, other)| *gain = max(*gain, other));
         self
     }
 }

@@ -24,13 +24,14 @@ mod growth;
 mod habits;
 mod pace;
 mod reach;
+mod rules;
 mod support;
 mod sweep;
 mod teleport;
 mod trust;
 
 use accel::Accel;
-pub(super) use auditor::{Audit, Auditor, Rules};
+pub(super) use auditor::{Audit, Auditor};
 use bank::{Bank, Charge};
 use burst::Burst;
 pub use case::{Case, Check, Finding};
@@ -41,6 +42,7 @@ use growth::Growth;
 pub(super) use habits::Habits;
 use pace::Pace;
 use reach::Reach;
+pub(super) use rules::Rules;
 use support::Support;
 use sweep::Sweep;
 use teleport::Teleport;
@@ -50,8 +52,8 @@ use super::claims::{Claims, Heard, Pending, Place};
 use crate::data::State;
 use crate::event::Provenance;
 use crate::float::{max, min};
-use crate::motion::{Limits, Motion, Scene};
 use crate::policy::{Policy, Response};
+use crate::schema::Schema;
 use crate::tick::{Rate, Tick};
 use crate::vec3::{Vec3, vec3};
 use crate::verdict::{Evidence, Rule};
@@ -86,17 +88,6 @@ impl Ruling {
         let response = policy.response(offence.evidence.rule);
         Self::Guilty(Box::new(offence), response)
     }
-}
-
-/// Whom a guard looks at, in a tick.
-#[derive(Clone, Copy)]
-pub(super) struct Watched<'a> {
-    pub(super) scene: &'a Scene<'a>,
-    pub(super) motion: &'a dyn Motion,
-    /// What it can lawfully reach, in whatever state.
-    pub(super) most: &'a Limits,
-    pub(super) rate: Rate,
-    pub(super) policy: &'a Policy,
 }
 
 /// One owner's claims and what is held against them.
@@ -156,30 +147,30 @@ impl Guard {
         self.claims.take_in_claim(newest, since, claim, expected)
     }
 
-    /// Judges what is claimed up to the scene's tick and moves `state` along with what is lawful.
-    pub(super) fn judge(&mut self, it: &Watched<'_>, state: &mut State) -> (Ruling, Provenance) {
+    /// Judges what is claimed up to `now` and moves `state` along with what is lawful.
+    pub(super) fn judge(&mut self, rules: &Rules<'_>, now: Tick, state: &mut State) -> (Ruling, Provenance) {
         self.bank.gain();
         self.trust.gain();
         let mut provenance = Provenance::Repeated;
-        while let Some((from, tick, pending)) = self.claims.next_due(it.scene.tick) {
+        while let Some((from, tick, pending)) = self.claims.next_due(now) {
             let advance = tick.since(from).unsigned_abs();
             let ruling = match self.bank.charge(advance) {
                 Charge::Paid => {
                     self.claims.take(tick);
-                    self.check(it, (from, tick), &pending)
+                    self.check(rules, (from, tick), &pending)
                 }
                 Charge::Waits => break,
-                Charge::TooLong => (Ruling::Resync, standing(&self.good, it.motion)),
+                Charge::TooLong => (Ruling::Resync, standing(&self.good, rules.schema(tick))),
                 Charge::Overdrawn => {
                     let evidence = Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0);
-                    if it.policy.response(Rule::Time) == Response::Note {
+                    if rules.policy.response(Rule::Time) == Response::Note {
                         // What was claimed holds.
-                        self.docket.note(evidence.into(), it.rate);
+                        self.docket.note(evidence.into(), rules.rate);
                         self.bank.forgive();
                         self.claims.take(tick);
-                        self.check(it, (from, tick), &pending)
+                        self.check(rules, (from, tick), &pending)
                     } else {
-                        (Ruling::guilty(it.policy, evidence.into()), standing(&self.good, it.motion))
+                        (Ruling::guilty(rules.policy, evidence.into()), standing(&self.good, rules.schema(tick)))
                     }
                 }
             };
@@ -195,7 +186,7 @@ impl Guard {
             }
             self.good = self.claims.accept(tick, &pending.word, self.good);
             *state = self.good;
-            if tick == it.scene.tick {
+            if tick == now {
                 provenance = Provenance::Fresh;
                 self.bank.wake();
             }
@@ -214,11 +205,13 @@ impl Guard {
     }
 
     /// Makes every check of a claim. Where one is not lawful, also where its owner goes back to.
-    fn check(&mut self, it: &Watched<'_>, (from, tick): (Tick, Tick), pending: &Pending<Place>) -> (Ruling, State) {
-        let Watched { scene, motion, rate, policy, .. } = *it;
+    fn check(&mut self, rules: &Rules<'_>, (from, tick): (Tick, Tick), pending: &Pending<Place>) -> (Ruling, State) {
+        let Rules { rate, policy, .. } = *rules;
+        let (scene, motion) = (&rules.scene(tick), rules.motion(tick));
         let ago = from.since(self.told.unwrap_or(from)).unsigned_abs();
         let (before, told) = (self.good, pending.word.state);
-        let limits = limits(it, (&before, ago + tick.since(from).unsigned_abs().saturating_sub(1)), told.as_ref());
+        let ticks = tick.since(from).unsigned_abs();
+        let limits = rules.limits_between(tick, (&before, ago + ticks.saturating_sub(1)), told.as_ref());
         let (start, end) = (before.vec3(0), pending.word.pos);
         let (limits, before, told, arrived) = (&limits, &before, told.as_ref(), pending.arrived);
         let allowed = &policy.allowed;
@@ -236,9 +229,9 @@ impl Guard {
                     if self.trust.pay(evidence.to.since(evidence.from).unsigned_abs()) {
                         continue;
                     }
-                    return (Ruling::Resync, standing(&self.good, motion));
+                    return (Ruling::Resync, standing(&self.good, motion.schema()));
                 }
-                Finding::Hole => return (Ruling::Resync, standing(&self.good, motion)),
+                Finding::Hole => return (Ruling::Resync, standing(&self.good, motion.schema())),
                 Finding::Beyond(evidence, back) => (evidence, back),
             };
             if evidence.rule.is_measured() {
@@ -252,7 +245,7 @@ impl Guard {
                 }
                 Response::Clamp => furthest(&case, &evidence),
                 Response::PullBack | Response::Strike | Response::Disconnect => {
-                    let mut to = standing(&self.good, motion);
+                    let mut to = standing(&self.good, motion.schema());
                     to.set_vec3(0, back.unwrap_or(start));
                     to
                 }
@@ -273,17 +266,10 @@ impl Guard {
     }
 }
 
-/// What is lawful between a state of so many ticks ago and one that is told now.
-fn limits(it: &Watched<'_>, (before, ago): (&State, u64), told: Option<&State>) -> Limits {
-    let within = |state, ago| it.motion.limits_in(it.most, it.scene.tunables, state, ago);
-    let limits = within(before, ago as f32 * it.scene.dt);
-    told.map_or(limits, |told| limits.or(&within(told, 0.0)))
-}
-
 /// The same, standing.
-fn standing(state: &State, motion: &dyn Motion) -> State {
+fn standing(state: &State, schema: &Schema) -> State {
     let mut to = *state;
-    if let Some(lane) = motion.schema().velocity_lane() {
+    if let Some(lane) = schema.velocity_lane() {
         to.set_vec3(lane, Vec3::ZERO);
     }
     to

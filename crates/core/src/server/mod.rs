@@ -434,15 +434,7 @@ impl Server {
         for entity in self.world.iter_mut() {
             let (id, kind) = (entity.id(), entity.kind());
             let (scene, motion) = (known.scene(tick, rate.dt(), kind), known.kinds.motion(kind));
-            let turn = Turn {
-                scene,
-                motion,
-                timeline: &self.timeline,
-                limits: self.timeline.limits_at(tick, kind),
-                policy: &self.policy,
-                rate,
-                hold,
-            };
+            let turn = Turn { scene, motion, timeline: &self.timeline, policy: &self.policy, rate, hold };
             let Moved { contacts, teleported, sentence } = obeyed(&mut self.peers, entity, &turn, sink);
             sentences.extend(sentence);
             if teleported {

@@ -85,10 +85,13 @@ impl Timeline {
         &self.change_at(tick).known
     }
 
-    /// What an entity of a kind can lawfully reach at `tick`.
-    pub(crate) fn limits_at(&self, tick: Tick, kind: u8) -> &Limits {
-        let change = self.change_at(tick);
-        &change.limits.get_or_init(|| change.known.limits())[usize::from(kind)]
+    /// All that held at some tick of these, the newest first, each with what an entity of a kind could lawfully reach.
+    pub(crate) fn between(&self, from: Tick, to: Tick, kind: u8) -> impl Iterator<Item = (&Ingredients, &Limits)> {
+        let last = self.changes.iter().rposition(|change| change.from <= to).unwrap_or(0);
+        let first = self.changes.iter().rposition(|change| change.from <= from).unwrap_or(0);
+        let changes = self.changes[first.min(last)..=last].iter().rev();
+        changes
+            .map(move |change| (&change.known, &change.limits.get_or_init(|| change.known.limits())[usize::from(kind)]))
     }
 
     fn change_at(&self, tick: Tick) -> &Change {

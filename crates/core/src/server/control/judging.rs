@@ -7,7 +7,7 @@ use crate::event::Sink;
 use crate::ids::PeerId;
 use crate::policy::Policy;
 use crate::server::claims::Heard;
-use crate::server::guard::{Guard, Watched};
+use crate::server::guard::{Guard, Rules};
 use crate::tick::{Rate, Tick};
 use crate::wire::Claim;
 use crate::world::Entity;
@@ -35,14 +35,13 @@ impl Judging {
         sink: &mut S,
     ) -> Made {
         let (tick, before) = (turn.scene.tick, entity.state);
-        let Turn { scene, motion, limits: most, rate, policy, .. } = *turn;
-        let watched = Watched { scene: &scene, motion, most, rate, policy };
-        let (ruling, provenance) = self.guard.judge(&watched, &mut entity.state);
+        let rules = Rules { timeline: turn.timeline, kind: entity.kind(), rate: turn.rate, policy: turn.policy };
+        let (ruling, provenance) = self.guard.judge(&rules, tick, &mut entity.state);
         let id = entity.id();
         tell_used(self.guard.claims().has_begun(tick), (peer, id, tick), provenance, None, sink);
         let whose = (peer, id, tick);
         tell_measures(whose, self.guard.measures(), sink);
-        let (hull, to) = (motion.body(), entity.state.vec3(0));
+        let (hull, to) = (turn.motion.body(), entity.state.vec3(0));
         tell_notes(whose, self.guard.notes(), (hull, to), sink);
         tell_outdated(whose, self.guard.let_go(), sink);
         let moved = (hull, before.vec3(0), to);

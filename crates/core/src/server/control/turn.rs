@@ -7,7 +7,7 @@ use crate::data::Input;
 use crate::event::{InputFact, InputFate, Provenance, Sink, tell_input};
 use crate::ground::Contacts;
 use crate::ids::{EntityId, PeerId};
-use crate::motion::{Limits, Motion, Scene};
+use crate::motion::{Motion, Scene};
 use crate::policy::Policy;
 use crate::session::{Layouts, Timeline};
 use crate::tick::{HostNanos, Rate, Tick};
@@ -96,8 +96,6 @@ pub(in crate::server) struct Turn<'a> {
     pub(in crate::server) motion: &'a dyn Motion,
     /// What held at ticks before it.
     pub(in crate::server) timeline: &'a Timeline,
-    /// What it can lawfully reach, in whatever state.
-    pub(in crate::server) limits: &'a Limits,
     /// What the guard looks at and answers.
     pub(in crate::server) policy: &'a Policy,
     pub(in crate::server) rate: Rate,

@@ -13,17 +13,17 @@ use super::docket::{Docket, Offence};
 use super::edge::Edge;
 use super::habits::Habits;
 use super::reach::Reach;
+use super::rules::Rules;
 use super::sweep::Sweep;
 use super::trust::Trust;
 use super::{Claims, Ruling};
 use crate::data::{Input, State};
 use crate::event::Provenance;
 use crate::ground::Contacts;
-use crate::motion::{Motion, Scene, checked_step};
-use crate::policy::{Policy, Response};
+use crate::motion::checked_step;
+use crate::policy::Response;
 use crate::schema::{Schema, Shape};
 use crate::server::claims::{Heard, Said, Word};
-use crate::session::Timeline;
 use crate::tick::{Rate, Tick};
 use crate::vec3::Vec3;
 use crate::verdict::{Evidence, Path, Rule};
@@ -45,29 +45,6 @@ impl Word for Told {
             self.state = self.state.or(later.state);
         }
         same
-    }
-}
-
-/// How an entity moves, at any tick.
-#[derive(Clone, Copy)]
-pub(in crate::server) struct Rules<'a> {
-    pub(in crate::server) timeline: &'a Timeline,
-    pub(in crate::server) kind: u8,
-    pub(in crate::server) rate: Rate,
-    pub(in crate::server) policy: &'a Policy,
-}
-
-impl<'a> Rules<'a> {
-    fn motion(&self, tick: Tick) -> &'a dyn Motion {
-        self.timeline.at(tick).kinds.motion(self.kind)
-    }
-
-    fn scene(&self, tick: Tick) -> Scene<'a> {
-        self.timeline.at(tick).scene(tick, self.rate.dt(), self.kind)
-    }
-
-    fn schema(&self, tick: Tick) -> &'a Schema {
-        self.motion(tick).schema()
     }
 }
 
@@ -301,7 +278,7 @@ impl Auditor {
 fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), base: &State, told: &State) -> Ruling {
     let (motion, scene) = (rules.motion(tick), rules.scene(tick));
     let schema = motion.schema();
-    let limits = rules.timeline.limits_at(tick, rules.kind);
+    let limits = &rules.most(tick);
     let case = Case {
         scene: &scene,
         motion,
@@ -350,7 +327,9 @@ mod tests {
     use super::*;
     use crate::ground::Ground;
     use crate::ids::EntityId;
-    use crate::session::{Ingredients, Kinds};
+    use crate::motion::Motion;
+    use crate::policy::Policy;
+    use crate::session::{Ingredients, Kinds, Timeline};
     use crate::vec3::vec3;
     use crate::walker::Walker;
     use crate::wire::MAX_REPEATS;

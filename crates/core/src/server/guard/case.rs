@@ -11,7 +11,7 @@ use crate::verdict::{Evidence, Path, RULES, Rule};
 /// One claim.
 #[derive(Clone, Copy)]
 pub struct Case<'a> {
-    /// What held at the server when the claim's turn came; its tick is the server's.
+    /// What held at the server in the tick that is claimed.
     pub scene: &'a Scene<'a>,
     /// The rule by which it moves.
     pub motion: &'a dyn Motion,

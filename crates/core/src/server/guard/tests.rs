@@ -1,9 +1,13 @@
+use std::sync::Arc;
+
 use proptest::prelude::*;
 
 use super::bank::MOST_SLEPT;
 use super::*;
 use crate::ground::{Bounds, Ground, Solid, SolidId};
 use crate::ids::EntityId;
+use crate::motion::Motion;
+use crate::session::{Ingredients, Kinds, Timeline};
 use crate::vec3::vec3;
 use crate::verdict::RULES;
 use crate::walker::Walker;
@@ -65,11 +69,10 @@ impl Trial {
     fn judge(&mut self) -> Ruling {
         self.tick = self.tick.next();
         let rate = Rate::new(HZ).unwrap();
-        let tunables: Vec<f32> = self.walker.tunables().iter().map(|t| t.default).collect();
-        let scene = Scene { tick: self.tick, dt: rate.dt(), ground: &self.ground, tunables: &tunables };
-        let most = self.walker.limits(&tunables);
-        let watched = Watched { scene: &scene, motion: &self.walker, most: &most, rate, policy: &self.policy };
-        self.guard.judge(&watched, &mut self.state).0
+        let kinds = Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema");
+        let timeline = Timeline::new(Ingredients::new(Arc::new(self.ground.clone()), &kinds));
+        let rules = Rules { timeline: &timeline, kind: 0, rate, policy: &self.policy };
+        self.guard.judge(&rules, self.tick, &mut self.state).0
     }
 
     /// Runs north at so many metres a second for so many ticks; the first ruling that is not lawful.
