@@ -4,38 +4,53 @@
 //! or its bytes are rewritten on their way out. The core knows nothing of any of it.
 
 use velocitas_core::{
-    BitReader, BitWriter, Bounds, Header, Ingredients, Input, Kinds, Layouts, Message, MessageKind, Scene, Schema,
-    State, Tick, WireTick, checked_step,
+    BitReader, BitWriter, Bounds, Header, Ingredients, Input, Kinds, Layouts, MAX_REPEATS, Message, MessageKind, Scene,
+    Schema, State, Tick, WireTick, checked_step,
 };
 
 use crate::cheat::{Answered, Cheat, CheatSpec, Does, Post};
 use crate::time::LabTime;
 
+/// A cheat on one machine.
+#[derive(Clone, Debug)]
+struct InForce {
+    cheat: Cheat,
+    /// What it keeps back.
+    post: Post,
+    /// The first and the last tick whose newest word it has bent: what was told before it began, and after it is over, is as it was.
+    ticks: Option<(WireTick, WireTick)>,
+    /// Whether it is over, and only what it bent is still repeated so.
+    is_over: bool,
+}
+
 /// The cheats in force on one machine.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Forged {
-    cheats: Vec<Cheat>,
-    /// What each of them keeps back, in the same order.
-    posts: Vec<Post>,
+    all: Vec<InForce>,
 }
 
 impl Forged {
     /// Begins or ends a cheat that lasts. One of a kind is in force at a time.
     pub(crate) fn set(&mut self, cheat: Cheat, on: bool) {
-        if let Some(place) = self.cheats.iter().position(|other| other.spec.key == cheat.spec.key) {
-            self.cheats.remove(place);
-            self.posts.remove(place);
-        }
+        let is_it = |other: &InForce| other.cheat.spec.key == cheat.spec.key;
         if on {
-            self.cheats.push(cheat);
-            self.posts.push(Post::new());
+            self.all.retain(|other| !is_it(other));
+            self.all.push(InForce { cheat, post: Post::new(), ticks: None, is_over: false });
+        } else {
+            self.all.retain(|other| !is_it(other) || matches!(cheat.spec.does, Does::Rewrites(_)));
+            self.all.iter_mut().filter(|other| is_it(other)).for_each(|other| other.is_over = true);
         }
+    }
+
+    /// Those that are not over.
+    fn cheats(&self) -> impl Iterator<Item = &Cheat> {
+        self.all.iter().filter(|it| !it.is_over).map(|it| &it.cheat)
     }
 
     /// What the client is told of the world: the truth, bent.
     pub(crate) fn ingredients(&self, lawful: Ingredients, kinds: &Kinds, kind: u8) -> Ingredients {
         let mut forged = lawful;
-        for cheat in &self.cheats {
+        for cheat in self.cheats() {
             if let Does::Tells(tells) = cheat.spec.does {
                 tells(&mut forged, kinds, kind, cheat.amount);
             }
@@ -54,13 +69,13 @@ impl Forged {
 
     /// Whether it keeps its own entity otherwise than it comes to be.
     pub(crate) fn keeps_any(&self) -> bool {
-        self.cheats.iter().any(|cheat| matches!(cheat.spec.does, Does::Keeps(_)))
+        self.cheats().any(|cheat| matches!(cheat.spec.does, Does::Keeps(_)))
     }
 
     /// The own entity as the rogue keeps it, a while after it was looked at; `None` where it leaves it alone.
     pub(crate) fn kept(&self, state: &State, schema: &Schema, first: &State, seconds: f32) -> Option<State> {
         let mut kept = *state;
-        for cheat in &self.cheats {
+        for cheat in self.cheats() {
             if let Does::Keeps(keeps) = cheat.spec.does {
                 keeps(&mut kept, schema, first, (cheat.amount, seconds));
             }
@@ -70,7 +85,7 @@ impl Forged {
 
     /// How many times as fast its clock runs.
     pub(crate) fn haste(&self) -> f64 {
-        let all = self.cheats.iter().map(|cheat| match cheat.spec.does {
+        let all = self.cheats().map(|cheat| match cheat.spec.does {
             Does::Hurries(hurries) => hurries(cheat.amount),
             _ => 1.0,
         });
@@ -79,8 +94,8 @@ impl Forged {
 
     /// A message of its ticks as the rogue sends it, and whether that is something that must be answered; `None` where it goes out as it
     /// is.
-    pub(crate) fn rewritten(&self, bytes: &[u8], layouts: &Layouts<'_>) -> Option<(Vec<u8>, bool)> {
-        if !self.cheats.iter().any(|cheat| cheat.spec.is_on_the_way_out()) {
+    pub(crate) fn rewritten(&mut self, bytes: &[u8], layouts: &Layouts<'_>) -> Option<(Vec<u8>, bool)> {
+        if !self.all.iter().any(|it| it.cheat.spec.is_on_the_way_out()) {
             return None;
         }
         let mut reader = BitReader::new(bytes);
@@ -89,30 +104,50 @@ impl Forged {
             return None;
         }
         let mut message = Message::read(&header, reader, layouts).ok()?;
+        if let Message::Inputs(inputs) = &message {
+            // What is no longer repeated is over for good.
+            let repeated = later(inputs.newest, -(MAX_REPEATS as i16));
+            self.all.retain(|it| !it.is_over || it.ticks.is_some_and(|(_, last)| !is_before(last, repeated)));
+        }
         let mut must = false;
-        for cheat in &self.cheats {
+        for it in &mut self.all {
             let before = message.clone();
-            match (&mut message, cheat.spec.does) {
+            let (does, amount) = (it.cheat.spec.does, it.cheat.amount);
+            match (&mut message, does) {
                 (Message::Inputs(inputs), Does::Rewrites(rewrites) | Does::Contradicts(rewrites)) => {
-                    // Of what contradicts, the newest is told as it is.
-                    let but = usize::from(matches!(cheat.spec.does, Does::Contradicts(_)));
-                    let schema = layouts.schema(layouts.kind(inputs.entity)?, inputs.newest);
-                    let (newest, count) = (inputs.newest, inputs.count);
+                    let newest = inputs.newest;
+                    if !it.is_over {
+                        it.ticks = Some((it.ticks.map_or(newest, |(first, _)| first), newest));
+                    }
+                    let Some((first, last)) = it.ticks else { continue };
+                    // Of what contradicts, the newest is told as it is, and nothing is told twice alike.
+                    let contradicts = matches!(does, Does::Contradicts(_));
+                    let is_its = |tick: WireTick| !is_before(tick, first) && !is_before(last, tick);
+                    let schema = layouts.schema(layouts.kind(inputs.entity)?, newest);
+                    let count = inputs.count;
                     // A rule that changes in the middle of a message is bent as it was at its end.
-                    for (back, input) in inputs.inputs[..count].iter_mut().enumerate().skip(but) {
-                        rewrites(input, schema, (cheat.amount, later(newest, (back as i16).wrapping_neg())));
+                    for (back, input) in inputs.inputs[..count].iter_mut().enumerate() {
+                        let tick = later(newest, (back as i16).wrapping_neg());
+                        if if contradicts { back > 0 } else { is_its(tick) } {
+                            rewrites(input, schema, (amount, tick));
+                        }
                     }
                 }
-                (message, Does::Shifts(way)) => shift(message, (cheat.amount as i16).wrapping_mul(way)),
+                (message, Does::Shifts(way)) => shift(message, (amount as i16).wrapping_mul(way)),
                 _ => {}
             }
-            must |= message != before && cheat.spec.answered == Answered::Verdict;
+            must |= message != before && it.cheat.spec.answered == Answered::Verdict;
         }
         let mut out = BitWriter::new();
         header.write(&mut out);
         message.write(&mut out, layouts);
         Some((out.finish(), must)).filter(|(forged, _)| forged != bytes)
     }
+}
+
+/// Whether a tick is earlier than another, by serial-number arithmetic (RFC 1982).
+const fn is_before(tick: WireTick, other: WireTick) -> bool {
+    (tick.0.wrapping_sub(other.0) as i16) < 0
 }
 
 /// A tick so many later.
@@ -136,10 +171,10 @@ impl Forged {
     /// What goes out in place of a datagram, and whether that is something that must be answered.
     pub(crate) fn sent(&mut self, bytes: Vec<u8>, now: LabTime) -> (Vec<Vec<u8>>, bool) {
         let (mut all, mut offends) = (vec![bytes], false);
-        for (cheat, post) in self.cheats.iter().zip(&mut self.posts) {
-            if let Does::Sends(sends) = cheat.spec.does {
-                offends |= cheat.spec.answered == Answered::Verdict;
-                all = all.into_iter().flat_map(|bytes| sends(post, bytes, cheat.amount, now)).collect();
+        for it in &mut self.all {
+            if let Does::Sends(sends) = it.cheat.spec.does {
+                offends |= it.cheat.spec.answered == Answered::Verdict;
+                all = all.into_iter().flat_map(|bytes| sends(&mut it.post, bytes, it.cheat.amount, now)).collect();
             }
         }
         (all, offends)
@@ -218,9 +253,7 @@ mod tests {
     use super::*;
     use crate::cheat::cheat;
     use velocitas_core::walker::{Walker, input_lane};
-    use velocitas_core::{
-        Acks, EntityId, Ground, HostNanos, INPUT_LANES, Inputs, MAX_REPEATS, Motion, Owned, Timeline,
-    };
+    use velocitas_core::{Acks, EntityId, Ground, HostNanos, INPUT_LANES, Inputs, Motion, Owned, Timeline};
 
     fn kinds() -> Kinds {
         Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema")

@@ -60,6 +60,11 @@ impl Accusation {
     pub const fn accuses(&self) -> bool {
         !self.verdict.evidence.rule.is_of_hands()
     }
+
+    /// What it does, in a word.
+    pub const fn says(&self) -> &'static str {
+        if self.accuses() { "accused" } else { "noted" }
+    }
 }
 
 /// Everybody's, as far as they were counted, with the verdicts and notes that came of them.

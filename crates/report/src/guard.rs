@@ -193,7 +193,7 @@ pub fn verdict_plotted(run: &Run, it: &Accusation, member: MemberId, wide: f64) 
             dashed: true,
         });
         marks.push(here("claimed", *end, Shape::Dot, Tone::Owner, "claimed"));
-        let straight = matches!(evidence.rule, Rule::Reach | Rule::Sweep) && evidence.measured > 0.0;
+        let straight = matches!(evidence.rule, Rule::Teleport | Rule::Reach | Rule::Sweep) && evidence.measured > 0.0;
         if let Some(start) = claimed.len().checked_sub(2).map(|i| claimed[i]).filter(|_| straight) {
             let lawful = start + (*end - start) * (evidence.limit / evidence.measured);
             let what = if evidence.rule == Rule::Sweep { "met here" } else { "lawful up to here" };
@@ -201,10 +201,15 @@ pub fn verdict_plotted(run: &Run, it: &Accusation, member: MemberId, wide: f64) 
         }
     }
     if let Some(truth) = truth {
-        marks.push(here("put back", truth, Shape::Diamond, Tone::Authority, "put back here"));
+        let (series, label) = if it.verdict.puts_back() {
+            ("put back", "put back here")
+        } else {
+            ("the server's", "the server has it here")
+        };
+        marks.push(here(series, truth, Shape::Diamond, Tone::Authority, label));
     }
     Plot {
-        name: format!("{name} accused at {} by {}", it.at, evidence.rule.name()),
+        name: format!("{name} {} at {} by {}", it.says(), it.at, evidence.rule.name()),
         across: Axis::linear("east", "m", extent.0),
         up: Axis::linear("north", "m", extent.1),
         marks,
@@ -220,6 +225,9 @@ fn bounded(wide: f64) -> f64 {
 }
 
 fn body_radius(run: &Run, it: &Accusation) -> f32 {
+    if let Some(exhibit) = &it.verdict.exhibit {
+        return exhibit.hull.radius;
+    }
     let Some(actor) = run.record().cast.actor(it.verdict.entity) else { return 0.0 };
     let kind = run.record().cast.actors[actor.index()].kind;
     run.course().kinds.motion(kind).body().radius

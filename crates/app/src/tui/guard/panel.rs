@@ -63,7 +63,7 @@ fn amount(value: f32, unit: &str) -> String {
 fn times(evidence: &Evidence) -> String {
     let share = f64::from(evidence.share());
     match share {
-        share if !share.is_finite() => "none allowed".to_owned(),
+        share if !share.is_finite() => "of none".to_owned(),
         share if share < 10.0 => format!("{:.1} %", share * 100.0),
         share => format!("{share:.0} times"),
     }
@@ -110,7 +110,11 @@ fn evidence_of(stage: &Stage, it: &Accusation, excuse: Option<&str>, area: Rect,
         ("ticks", ticks),
         (
             "measured",
-            format!("{}, {} what is allowed", amount(evidence.measured), times(evidence).replace('%', "% of")),
+            if evidence.limit > 0.0 {
+                format!("{}, {} what is allowed", amount(evidence.measured), times(evidence).replace('%', "% of"))
+            } else {
+                format!("{}, where none is allowed", amount(evidence.measured))
+            },
         ),
         ("allowed", allowed),
         ("clock", spec.clock.to_owned()),
