@@ -133,7 +133,8 @@ fn histogram(run: &Run, page: &GuardPage<'_>, rule: Rule, rogue: bool) -> Plot {
     let spec = rule.spec();
     Plot {
         name: format!("{}, {series}: {}", spec.name, spec.help),
-        across: Axis::linear("of what is allowed", "%", (0.0, percent(BINS - 1))),
+        // The last bin has all from twice the allowed on.
+        across: Axis::linear("of what is allowed", "%", (0.0, percent(BINS))),
         // One of something stands above the axis as well.
         up: Axis::decades("claims", "", 0.1, f64::from(most.max(10))),
         marks,
