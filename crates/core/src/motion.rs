@@ -197,3 +197,34 @@ pub fn checked_step(rule: &dyn Motion, scene: &Scene<'_>, state: &State, input: 
     }
     Ok(step)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_wider_of_two_limits_allows_what_either_does() {
+        let narrow = Limits {
+            burst: Some(Burst { level: 1.0, metres: 5.0 }),
+            fall: Some(20.0),
+            accel: Some(3.0),
+            gains: [1.0; STATE_LANES],
+            ..Limits::of_pace(2.0, 1.0, 9.0, 0.04)
+        };
+        let mut wide = Limits { burst: Some(Burst { level: 2.0, metres: 1.0 }), fall: Some(10.0), ..narrow };
+        (wide.accel, wide.level, wide.slack, wide.gains[4]) = (Some(8.0), 6.0, 0.1, 7.0);
+        for either in [narrow.or(&wide), wide.or(&narrow)] {
+            assert_eq!((either.level, either.up, either.down, either.slack), (6.0, 1.0, 9.0, 0.1));
+            assert_eq!(either.burst, Some(Burst { level: 2.0, metres: 5.0 }));
+            assert_eq!((either.fall, either.accel), (Some(10.0), Some(8.0)), "who falls less may");
+            assert_eq!((either.gains[4], either.gains[5]), (7.0, 1.0));
+        }
+        let free = Limits::of_pace(1.0, 1.0, 1.0, 0.0);
+        let either = narrow.or(&free);
+        assert_eq!(
+            (either.burst, either.fall, either.accel),
+            (None, None, None),
+            "where one says nothing, nothing is said"
+        );
+    }
+}

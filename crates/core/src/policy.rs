@@ -53,8 +53,8 @@ pub struct Policy {
     pub checks: Arc<[Box<dyn Check>]>,
     /// What is answered, in the order of [`RULES`]. An input that breaks a rule is not used, whatever the answer.
     pub responses: [Response; RULES.len()],
-    /// So many times of what the rules and their slack allow is allowed, in the order of [`RULES`]: 1 for what they say. Only of rules
-    /// that measure where somebody was does it say anything.
+    /// So many times of what the rules and their slack allow is allowed, in the order of [`RULES`]: 1 for what they say. Only of those
+    /// that are [adjustable](Rule::is_adjustable) does it say anything.
     pub allowed: [f32; RULES.len()],
     /// When strikes are too many.
     pub strikes: Strikes,

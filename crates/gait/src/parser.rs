@@ -23,6 +23,9 @@ pub(crate) const KEYWORDS: [&str; 15] = [
 pub(crate) const ATTRIBUTES: [&str; 10] =
     ["bits", "owned", "key", "wire", "range", "agree", "blend", "private", "start", "exactly"];
 
+/// What can be said of hands.
+const HABITS: [&str; 2] = ["turn", "apart"];
+
 /// Levels an expression or a statement may have.
 const DEEPEST: u16 = 60;
 /// Mistakes after which reading on helps nobody.
@@ -427,8 +430,14 @@ impl<'a> Parser<'a> {
 
     fn habit(&mut self) -> Option<Habit> {
         let name = self.any_word("turn or apart")?;
+        if !HABITS.contains(&name.text.as_str()) {
+            let message = format!("expected {}; found `{}`", HABITS.join(" or "), name.text);
+            let help = nearest(&name.text, HABITS.into_iter());
+            self.report(Diagnostic::error("name", name.span, message).maybe_help(help));
+            return None;
+        }
         let input = self.any_word("an input")?;
-        if name.text != "turn" {
+        if name.text == "apart" {
             if !self.eat_word("and") {
                 self.expected("`and` and another input");
                 return None;

@@ -128,6 +128,7 @@ fn what_is_said_of_hands_is_read_and_nonsense_is_refused() {
         ("apart hop and hop", ["name", "another input"]),
         ("apart hop", ["syntax", "`and`"]),
         ("never hop and sprint", ["name", "turn or apart"]),
+        ("trun look at most 3 1/s", ["name", "`trun`"]),
         ("turn look", ["syntax", "`at most`"]),
     ] {
         let said = said_of_hands(hands);

@@ -60,7 +60,7 @@ impl Attempt {
 /// What came of it.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Outcome {
-    /// How long after it began the first verdict was given, and by which rule; `None` for none.
+    /// How long after it began the first verdict or note was given, and by which rule; `None` for none.
     pub found: Option<(LabTime, Rule)>,
     /// Metres that the authority went along while it lasted.
     pub way_m: f64,
@@ -110,7 +110,7 @@ pub fn try_out(course: &Course, member: MemberId, attempts: &[Attempt], seed: u6
 fn outcome(record: &Record, machine: MachineId) -> Outcome {
     let rows = &record.of(machine).happenings;
     let found = rows.range(rows.before(BEGINS), rows.len()).find_map(|row| match row.what {
-        Happening::Fact(Fact::Verdict(v)) => Some((row.at.minus(BEGINS), v.evidence.rule)),
+        Happening::Fact(Fact::Verdict(v) | Fact::Note(v)) => Some((row.at.minus(BEGINS), v.evidence.rule)),
         _ => None,
     });
     let way = record.cast.body(machine, RUN).map_or(0.0, |actor| {

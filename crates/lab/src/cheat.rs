@@ -130,6 +130,12 @@ impl CheatSpec {
         }
     }
 
+    /// Whether it may move somebody where nobody may, so that a search for what goes unfound has a use for it: what must come of nothing
+    /// gains nothing, and what happens to datagrams as they are moves nobody.
+    pub fn may_gain(&self) -> bool {
+        self.answered == Answered::Verdict && !matches!(self.does, Does::Sends(_))
+    }
+
     /// Whether it is done to what goes out, and to nothing before that.
     pub const fn is_on_the_way_out(&self) -> bool {
         matches!(self.does, Does::Rewrites(_) | Does::Contradicts(_) | Does::Shifts(_) | Does::Sends(_))

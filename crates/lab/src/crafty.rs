@@ -6,7 +6,6 @@
 
 use crate::breach::{Attempt, LASTS, Outcome, RUN, attempts, try_out};
 use crate::chance::{Chance, Purpose};
-use crate::cheat::Answered;
 use crate::course::Course;
 use crate::ids::MemberId;
 use crate::run::RunError;
@@ -45,8 +44,7 @@ impl Search {
     /// Begins from what is known to go unfound and gain the most, if anything does.
     pub fn new(course: &Course, member: MemberId, seed: u64, known: Option<(Attempt, f64)>) -> Self {
         let mut all = attempts(course, member);
-        // What must come of nothing gains nothing, and what happens to datagrams moves nobody.
-        all.retain(|a| a.spec.answered == Answered::Verdict && !a.spec.is_on_the_way_out());
+        all.retain(|a| a.spec.may_gain());
         let best = known.map(|(attempt, gain)| (Mixture(vec![attempt]), gain));
         Self { member, seed, all, best, generation: 0 }
     }

@@ -321,8 +321,9 @@ fn member_row(
     }
     let of = |spec| tried.iter().any(|t| std::ptr::eq(t.attempt.spec, spec));
     let cheats = CHEATS.iter().filter(|spec| of(*spec)).map(|spec| CheatRow::of(&breach(spec, &tried))).collect();
-    let unfound = tried.iter().filter(|t| t.outcomes.iter().all(|(it, _)| it.found.is_none()));
-    let best = unfound.filter_map(|t| Some((t.attempt, t.gain()?))).max_by(|a, b| a.1.total_cmp(&b.1));
+    let unfound = |t: &&Tried| t.attempt.spec.may_gain() && t.outcomes.iter().all(|(it, _)| it.found.is_none());
+    let best =
+        tried.iter().filter(unfound).filter_map(|t| Some((t.attempt, t.gain()?))).max_by(|a, b| a.1.total_cmp(&b.1));
     let it = &course[member];
     let row = MemberRow {
         name: it.name.clone(),
@@ -332,5 +333,5 @@ fn member_row(
         searched: 0,
         mixture: None,
     };
-    (row, best.filter(|(attempt, _)| !attempt.spec.is_on_the_way_out()))
+    (row, best)
 }

@@ -4,7 +4,7 @@ use velocitas_core::{Hands, InputKind};
 
 use super::Resolver;
 use crate::diagnostic::{Diagnostic, nearest};
-use crate::syntax::{File, Habit, HabitOf, Word};
+use crate::syntax::{File, Habit, HabitOf, Quantity, Word};
 use crate::unit::Dimension;
 
 /// Turned faster than this in radians a second, a turn a tick at 128 Hz, nothing is ever noted.
@@ -14,21 +14,15 @@ impl Resolver {
     pub(super) fn hands(&mut self, file: &File) -> Hands {
         let mut hands = Hands::default();
         for habit in &file.hands {
-            match (&habit.what, habit.name.text.as_str()) {
-                (HabitOf::Turn(_), _) => self.turn(habit, &mut hands),
-                (HabitOf::Apart(other), "apart") => self.apart(&habit.input, other, &mut hands),
-                (HabitOf::Apart(_), found) => {
-                    let message = format!("expected turn or apart; found `{found}`");
-                    let help = nearest(found, ["turn", "apart"].into_iter());
-                    self.report(Diagnostic::error("name", habit.name.span, message).maybe_help(help));
-                }
+            match &habit.what {
+                HabitOf::Turn(most) => self.turn(habit, most, &mut hands),
+                HabitOf::Apart(other) => self.apart(&habit.input, other, &mut hands),
             }
         }
         hands
     }
 
-    fn turn(&mut self, habit: &Habit, hands: &mut Hands) {
-        let HabitOf::Turn(most) = &habit.what else { return };
+    fn turn(&mut self, habit: &Habit, most: &Quantity, hands: &mut Hands) {
         let Some(place) = self.input_named(&habit.input) else { return };
         if !matches!(self.inputs[place].kind, InputKind::Bearing { .. } | InputKind::Pitch { .. }) {
             let found = self.inputs[place].kind.name();
