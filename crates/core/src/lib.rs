@@ -47,7 +47,7 @@ pub use event::{
 };
 pub use float::{canonical_bits, clamp, max, min, mix, mix_angle, wrap_angle};
 pub use ground::{
-    Bounds, Contacts, Ground, Hit, MOST_CONTACTS, SKIN, Slid, Slide, Solid, SolidId, Surface, Zone, slide,
+    Bounds, Contacts, Ground, Hit, MOST_CONTACTS, SKIN, Slid, Slide, Solid, SolidId, Surface, Underfoot, Zone, slide,
 };
 pub use ids::{Address, EntityId, Life, PeerId, Token};
 pub use motion::{Burst, Hands, Limits, Motion, Scene, Step, Tunable, checked_step};
@@ -59,7 +59,9 @@ pub use schema::{
     Agree, Blend, InputField, InputKind, POINT_REACH, PRESS_BITS, Schema, SchemaError, SeenBy, Shape, StateField,
     bearing_quantiser, stick_quantiser,
 };
-pub use server::{Case, Check, Finding, Guest, Patience, Server, ServerConfig, SpawnError, checks};
+pub use server::{
+    Around, Carry, Case, Check, Finding, Going, Guest, Patience, Server, ServerConfig, SpawnError, checks,
+};
 pub use session::{Ingredients, KindPrint, Kinds, Layouts, MOST_KINDS, Owned, Timeline};
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};
 pub use tick_loop::{Due, TickLoop};

@@ -11,7 +11,7 @@ use std::fmt;
 use crate::body::Body;
 use crate::data::{Input, STATE_LANES, State};
 use crate::float::{max, min};
-use crate::ground::{Contacts, Ground};
+use crate::ground::{Contacts, Ground, Underfoot};
 use crate::schema::{Schema, Shape};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
@@ -142,8 +142,9 @@ pub trait Motion: Send + Sync + fmt::Debug {
     fn limits(&self, tunables: &[f32]) -> Limits;
 
     /// Of what it can reach at `most`, with these tunables in whatever state, what is lawful from a state that is known as it travels,
-    /// rounded by the wire, and was that of `ago` seconds ago. Only how fast it is may depend on the state.
-    fn limits_in(&self, most: &Limits, _tunables: &[f32], _state: &State, _ago: f32) -> Limits {
+    /// rounded by the wire, and was that of so many seconds ago, where one of these surfaces is underfoot. Only how fast it is may depend
+    /// on the state and the surface.
+    fn limits_in(&self, most: &Limits, _tunables: &[f32], _since: (&State, f32), _underfoot: &Underfoot) -> Limits {
         *most
     }
 

@@ -2,7 +2,7 @@
 
 use velocitas_core::{
     Body, Digest, Hands, INPUT_LANES, Input, InputField, Limits, Motion, STATE_LANES, Scene, Schema, Shape, State,
-    StateField, Step, Tunable, Vec3,
+    StateField, Step, Tunable, Underfoot, Vec3,
 };
 
 use crate::diagnostic::{Diagnostic, Severity, Span};
@@ -293,8 +293,8 @@ impl Motion for Gait {
         self.limits.at_most(tunables, &self.defaults)
     }
 
-    fn limits_in(&self, most: &Limits, tunables: &[f32], state: &State, ago: f32) -> Limits {
-        self.limits.within(most, (tunables, &self.defaults), state, ago)
+    fn limits_in(&self, most: &Limits, tunables: &[f32], since: (&State, f32), underfoot: &Underfoot) -> Limits {
+        self.limits.within(most, (tunables, &self.defaults), since, underfoot)
     }
 
     fn hands(&self) -> &Hands {

@@ -4,6 +4,8 @@
 //! are given to it, the machine's result lies within the result here. A guard that knows a state of a while ago, or rounded, knows by
 //! this what a limit can be at most.
 
+use velocitas_core::Underfoot;
+
 use crate::arithmetic as calc;
 use crate::builtin::Builtin;
 use crate::syntax::Op;
@@ -22,6 +24,8 @@ pub(crate) struct Known<'a> {
     /// Those of which nothing else is said.
     pub(crate) defaults: &'a [f32],
     pub(crate) field: &'a dyn Fn(usize) -> Interval,
+    /// What may be underfoot.
+    pub(crate) underfoot: &'a Underfoot,
 }
 
 impl Interval {
@@ -30,6 +34,10 @@ impl Interval {
 
     pub(crate) const fn of(x: f32) -> Self {
         Self { low: x, high: x }
+    }
+
+    const fn between([low, high]: [f32; 2]) -> Self {
+        Self { low, high }
     }
 
     /// What is no number may be anything.
@@ -108,6 +116,8 @@ pub(crate) fn interval(node: &Node, known: &Known<'_>) -> Interval {
             known.tunables.get(*i).or(known.defaults.get(*i)).map_or(Interval::ANYTHING, |x| Interval::of(*x))
         }
         NodeKind::Read(Var::State(i)) => (known.field)(*i),
+        NodeKind::Read(Var::Grip) => Interval::between(known.underfoot.grip),
+        NodeKind::Read(Var::Pace) => Interval::between(known.underfoot.pace),
         NodeKind::Negative(a) => {
             let a = of(a);
             Interval::new(-a.high, -a.low)
@@ -336,7 +346,7 @@ mod tests {
             at in prop::array::uniform3((-5.0f32..5.0, 0.0f32..2.0, 0.0f32..1.0)),
         ) {
             let within = |i: usize| Interval { low: at[i].0, high: at[i].0 + at[i].1 };
-            let known = Known { tunables: &[], defaults: &[], field: &within };
+            let known = Known { tunables: &[], defaults: &[], field: &within, underfoot: &Underfoot::ANY };
             let said = interval(&node, &known);
             let fields = [0, 1, 2].map(|i: usize| velocitas_core::min(at[i].0 + at[i].1 * at[i].2, within(i).high));
             let value = exactly(&node, &fields);

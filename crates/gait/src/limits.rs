@@ -1,6 +1,6 @@
 //! What is lawful, ready to be asked: with any tunables, in any state or in one that was told.
 
-use velocitas_core::{Burst, Limits, Quantiser, STATE_LANES, Shape, State};
+use velocitas_core::{Burst, Limits, Quantiser, STATE_LANES, Shape, State, Underfoot};
 
 use crate::diagnostic::Diagnostic;
 use crate::interval::{Interval, Known, interval};
@@ -14,7 +14,7 @@ use crate::tree::{Node, NodeKind, StateInfo, Tree, Var};
 enum Bound {
     /// The same in every state: a program, and the register in which it ends.
     Fixed(Program, u8),
-    /// Another in another state.
+    /// Another in another state, or on another surface.
     Varying(Node),
 }
 
@@ -42,17 +42,17 @@ pub(crate) struct Bounds {
 
 impl Bound {
     fn of(tree: &Tree, node: &Node) -> Result<Self, Diagnostic> {
-        if node.any(&|n| matches!(n.kind, NodeKind::Read(Var::State(_)))) {
+        if node.any(&|n| matches!(n.kind, NodeKind::Read(Var::State(_) | Var::Grip | Var::Pace))) {
             return Ok(Self::Varying(node.clone()));
         }
         limit(tree, node).map(|(program, register)| Self::Fixed(program, register))
     }
 
     /// The most it can be; nothing where that is no number.
-    fn most(&self, tunables: &[f32], defaults: &[f32], field: &dyn Fn(usize) -> Interval) -> f32 {
+    fn most(&self, known: &Known<'_>) -> f32 {
         match self {
-            Self::Fixed(program, register) => program.number(tunables, defaults, *register),
-            Self::Varying(node) => interval(node, &Known { tunables, defaults, field }).high,
+            Self::Fixed(program, register) => program.number(known.tunables, known.defaults, *register),
+            Self::Varying(node) => interval(node, known).high,
         }
     }
 }
@@ -77,10 +77,11 @@ impl Bounds {
             fields: tree.state.iter().zip(lanes).map(field).collect(),
         };
         let anything = |i: usize| bounds.fields[i].anything();
+        let known = Known { tunables: defaults, defaults, field: &anything, underfoot: &Underfoot::ANY };
         let once = bounds.burst.iter().flatten().chain(&bounds.fall).chain(&bounds.accel);
         let all = bounds.paces.iter().chain(once);
         for (bound, node) in all.zip(limits.nodes()) {
-            sensible(bound.most(defaults, defaults, &anything), node)?;
+            sensible(bound.most(&known), node)?;
         }
         Ok(bounds)
     }
@@ -88,30 +89,31 @@ impl Bounds {
     /// In whatever state.
     pub(crate) fn at_most(&self, tunables: &[f32], defaults: &[f32]) -> Limits {
         let mut gains = [f32::INFINITY; STATE_LANES];
-        let none = |_: usize| Interval::ANYTHING;
+        let anything = |i: usize| self.fields[i].anything();
+        let known = Known { tunables, defaults, field: &anything, underfoot: &Underfoot::ANY };
+        let fixed = |bound: &Bound| positive(bound.most(&known));
         for (lane, bound) in &self.gains {
-            gains[*lane] = positive(bound.most(tunables, defaults, &none));
+            gains[*lane] = fixed(bound);
         }
-        let fixed = |bound: &Bound| positive(bound.most(tunables, defaults, &none));
         let burst = self.burst.as_ref().map(|[level, metres]| Burst { level: fixed(level), metres: fixed(metres) });
         let (fall, accel) = (self.fall.as_ref().map(fixed), self.accel.as_ref().map(fixed));
-        let [level, up, down] =
-            self.paces.each_ref().map(|b| positive(b.most(tunables, defaults, &|i| self.fields[i].anything())));
+        let [level, up, down] = self.paces.each_ref().map(fixed);
         Limits { burst, fall, accel, gains, ..Limits::of_pace(level, up, down, self.slack) }
     }
 
-    /// Of what is lawful at `most`, what is after a state that was told so many seconds ago.
+    /// Of what is lawful at `most`, what is after a state that was told so many seconds ago, with something of this underfoot.
     pub(crate) fn within(
         &self,
         most: &Limits,
         (tunables, defaults): (&[f32], &[f32]),
-        state: &State,
-        ago: f32,
+        (state, ago): (&State, f32),
+        underfoot: &Underfoot,
     ) -> Limits {
         let field = |i: usize| self.fields[i].since(state, most.gains[self.fields[i].lane], ago);
+        let known = Known { tunables, defaults, field: &field, underfoot };
         let pace = |bound: &Bound, most: f32| match bound {
             Bound::Fixed(..) => most,
-            Bound::Varying(_) => velocitas_core::min(positive(bound.most(tunables, defaults, &field)), most),
+            Bound::Varying(_) => velocitas_core::min(positive(bound.most(&known)), most),
         };
         let [level, up, down] = &self.paces;
         Limits { level: pace(level, most.level), up: pace(up, most.up), down: pace(down, most.down), ..*most }
@@ -167,7 +169,7 @@ fn sensible(most: f32, node: &Node) -> Result<(), Diagnostic> {
         crate::tree::Type::Number(dimension) => dimension.to_string(),
         _ => String::new(),
     };
-    let varies = node.any(&|n| matches!(n.kind, NodeKind::Read(Var::State(_))));
+    let varies = node.any(&|n| matches!(n.kind, NodeKind::Read(Var::State(_) | Var::Grip | Var::Pace)));
     let message = format!(
         "expected a limit above 0 {unit} and of at most {MOST} {unit}; with the tunables as declared it is {}{} {unit}",
         if varies { "up to " } else { "" },

@@ -1,9 +1,11 @@
 //! Limits that depend on what is remembered: what a guard may hold against whom.
 
-use velocitas_core::{Motion, State, Tick, max};
+use velocitas_core::{Motion, State, Surface, Tick, Underfoot, max};
 use velocitas_gait::compile;
 
 const COURIER: &str = include_str!("../../../gaits/courier.gait");
+
+const STONE: Underfoot = Underfoot::of(Surface::PLAIN);
 
 fn courier() -> velocitas_gait::Gait {
     compile(COURIER).gait.expect("it is sound")
@@ -21,7 +23,7 @@ fn out_of_breath_a_sprint_is_not_lawful() {
     let rule = courier();
     let tunables: Vec<f32> = rule.tunables().iter().map(|t| t.default).collect();
     let most = rule.limits(&tunables);
-    let level = |breath, ago| rule.limits_in(&most, &tunables, &with_breath(&rule, breath), ago).level;
+    let level = |breath, ago| rule.limits_in(&most, &tunables, (&with_breath(&rule, breath), ago), &STONE).level;
     assert!((most.level - 4.2 * 1.6).abs() < 1e-4);
     assert!((level(4.0, 0.0) - most.level).abs() < 1e-5);
     // Half a step of the wire, a sixty-fourth of a second, may be left of it.
@@ -47,7 +49,9 @@ fn whatever_the_state_the_limit_is_at_least_what_it_is_there() {
         let breath = Tick(tick).0 as f32 / 100.0;
         let exactly = 4.2 * (1.0 + 0.6 * velocitas_core::clamp(breath, 0.0, 1.0));
         for ago in [0.0, 0.1, 2.0] {
-            let level = rule.limits_in(&most, &tunables, &with_breath(&rule, max(breath - 0.8 * ago, 0.0)), ago).level;
+            let level = rule
+                .limits_in(&most, &tunables, (&with_breath(&rule, max(breath - 0.8 * ago, 0.0)), ago), &STONE)
+                .level;
             assert!(level >= exactly - 1e-4, "{breath} after {ago} s: {level} < {exactly}");
         }
     }
@@ -75,7 +79,8 @@ fn a_limit_that_the_guard_cannot_know_is_refused_with_the_reason() {
         &["limit", "`sprint`", "does not say what it pressed"],
     );
     one("pace vel.xy at most length(vel.xy) + walk", &["limit", "`vel`", "cannot depend on them"]);
-    one("pace vel.xy at most walk * surface.pace", &["limit", "only the step knows"]);
+    one("pace vel.xy at most walk * dt / 1 s", &["limit", "only the step knows"]);
+    one("pace vel.xy at most walk\naccel vel.xy at most grip * surface.grip", &["limit", "underfoot", "only `pace`"]);
     one("pace vel.xy at most walk * haste\nfall vel.z at most fall", &["limit", "`at least`"]);
     one("pace vel.xy at least walk", &["limit", "`at most` for `pace`"]);
     one("pace vel.xy at most walk * haste\ngain pos at most 1 m/s", &["limit", "a remembered number"]);
@@ -94,7 +99,7 @@ fn a_limit_that_the_guard_cannot_know_is_refused_with_the_reason() {
     one("pace vel.xy at most walk\naccel vel.xy at most grip burst 2 m", &["limit", "`burst` for `pace` only"]);
     one("pace vel.xy at most walk\naccel vel.xy at most grip * breath / 1 s", &["limit", "`breath`", "only `pace`"]);
     one("pace vel.xy at most walk\npace vel.xy at most walk", &["limit", "expected one `pace`"]);
-    let fine = said("pace vel.xy at most walk * if breath > 0 s then haste else 1 slack 4 %");
+    let fine = said("pace vel.xy at most walk * surface.pace * if breath > 0 s then haste else 1 slack 4 %");
     assert!(fine.iter().all(|s| !s.starts_with("limit")), "{fine:#?}");
 }
 

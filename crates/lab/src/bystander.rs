@@ -5,7 +5,8 @@
 use std::collections::BTreeMap;
 
 use velocitas_core::{
-    Answer, Case, Check, Client, EntityId, Exhibit, Finding, HostNanos, Path, PeerId, Rate, Scene, Tick, Vec3, Verdict,
+    Answer, Around, Case, Check, Client, EntityId, Exhibit, Finding, HostNanos, Path, PeerId, Rate, Scene, Tick, Vec3,
+    Verdict,
 };
 
 use crate::ids::MachineId;
@@ -73,6 +74,9 @@ impl Bystanders {
                 ago: 0,
                 allowed: &velocitas_core::AS_SAID,
                 told: None,
+                carried: 0.0,
+                around: Around::NOTHING,
+                lately: &[],
             };
             let finding = seen.check.judge(&case);
             (seen.tick, seen.at) = (now, at);

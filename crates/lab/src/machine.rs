@@ -14,7 +14,7 @@ use crate::hands::Hands;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId, Part};
 use crate::knob::Knobs;
-use crate::known::Known;
+use crate::known::{Changed, Known};
 use crate::time::LabTime;
 
 /// Datagrams a machine's socket holds while nobody reads it; the oldest make room for more.
@@ -98,6 +98,11 @@ pub(crate) struct Playing {
     pub(crate) looked: LabTime,
     /// What it lawfully knows of the rules.
     pub(crate) known: Known,
+    /// What it knew before changes that are agreed on for ticks to come, and from which tick on it will know what: a program that is
+    /// started meanwhile is told of all of it.
+    agreed: VecDeque<(Tick, Known)>,
+    /// The newest tick that any program of it has played: what it said may be under way still.
+    pub(crate) played: Tick,
 }
 
 impl Machine {
@@ -152,7 +157,28 @@ impl Playing {
             resting: true,
             looked: LabTime::ZERO,
             known: Known::of(course, KnownTo::Clients),
+            agreed: VecDeque::new(),
+            played: Tick(0),
         }
+    }
+
+    /// From a tick on it knows something else; whoever asks is in an earlier one.
+    pub(crate) fn learns(&mut self, what: &Changed, from: Tick, now: Tick) {
+        if self.agreed.is_empty() {
+            self.agreed.push_back((Tick(0), self.known.clone()));
+        }
+        self.known.take(what);
+        self.agreed.retain(|(tick, _)| *tick < from || *tick == Tick(0));
+        self.agreed.push_back((from, self.known.clone()));
+        // What holds now is the oldest that matters.
+        while self.agreed.get(1).is_some_and(|(tick, _)| *tick <= now) {
+            self.agreed.pop_front();
+        }
+    }
+
+    /// Its program ends, or is about to: what it said may be under way still.
+    pub(crate) fn ends(&mut self) {
+        self.played = self.client.as_ref().and_then(Client::newest_tick).unwrap_or_default().max(self.played);
     }
 
     /// Starts its program anew: it knows the rules and the ground of now, and who it is.
@@ -170,8 +196,14 @@ impl Playing {
             life: Life(self.starts << 32),
             arrangement: course[self.member].arrangement,
             settings: self.knobs.settings,
-            ingredients: self.ingredients(course),
+            ingredients: self.forged(self.agreed.front().map_or(&self.known, |(_, known)| known), course),
         }));
+        for (from, known) in self.agreed.iter().skip(1) {
+            let ingredients = self.forged(known, course);
+            self.client.iter_mut().for_each(|client| {
+                client.set_ingredients_at(*from, ingredients.clone());
+            });
+        }
     }
 
     /// The player it is, or takes itself for.
@@ -210,7 +242,11 @@ impl Playing {
 
     /// What its client is told: what it lawfully knows, bent by the tricks in force.
     pub(crate) fn ingredients(&self, course: &Course) -> Ingredients {
-        self.forged.ingredients(self.known.ingredients(), &self.known.kinds, course[self.member].kind)
+        self.forged(&self.known, course)
+    }
+
+    fn forged(&self, known: &Known, course: &Course) -> Ingredients {
+        self.forged.ingredients(known.ingredients(), &known.kinds, course[self.member].kind)
     }
 }
 

@@ -110,8 +110,13 @@ impl Prism {
 
     /// How deep a body overlaps, in metres; negative or 0 when it does not.
     pub(super) fn depth(&self, at: Vec3, body: &Body) -> f64 {
+        self.depth_and_out(at, body).0
+    }
+
+    /// The same, and the shortest way out.
+    pub(super) fn depth_and_out(&self, at: Vec3, body: &Body) -> (f64, [f64; 3]) {
         let ray = Ray::new(wide(at), [0.0; 3], body, 0.0);
-        self.inside(&ray).0
+        self.inside(&ray)
     }
 
     /// Whether its top is at most `near` above or below the base of a body, and it reaches below it or as near.

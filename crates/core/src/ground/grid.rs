@@ -24,6 +24,10 @@ impl Grid {
         let cells = |length: f64| (libm::ceil(length / CELL).max(1.0) as usize).min(1024);
         let (columns, rows) = (cells(span.0), cells(span.1));
         let mut grid = Self { origin, columns, rows, starts: Vec::new(), members: Vec::new() };
+        if prisms.is_empty() {
+            // However large the world is.
+            return grid;
+        }
         let mut lists = vec![Vec::new(); columns * rows];
         for (i, prism) in prisms.iter().enumerate() {
             let (x0, x1, y0, y1) = grid.span(prism.min, prism.max);

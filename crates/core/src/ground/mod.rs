@@ -18,7 +18,7 @@ mod sweep;
 
 pub use contacts::{Contacts, MOST_CONTACTS};
 pub use slide::{Slid, Slide, slide};
-pub use solid::{Bounds, SKIN, Solid, SolidId, Surface, Zone};
+pub use solid::{Bounds, SKIN, Solid, SolidId, Surface, Underfoot, Zone};
 pub use sweep::{Ground, Hit};
 
 #[cfg(test)]

@@ -1,5 +1,7 @@
 //! What a world is made of: upright boxes, surfaces, an edge.
 
+use crate::float::{max, min};
+
 /// How far a slide stays from what it meets, in metres.
 pub const SKIN: f32 = 0.002;
 
@@ -47,6 +49,32 @@ pub struct Surface {
 impl Surface {
     /// Dry stone.
     pub const PLAIN: Self = Self { grip: 1.0, pace: 1.0 };
+}
+
+/// What may be underfoot where a place is not known to the bit: of each share the least and the greatest.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Underfoot {
+    /// Of the rule's grip.
+    pub grip: [f32; 2],
+    /// Of the rule's speed.
+    pub pace: [f32; 2],
+}
+
+impl Underfoot {
+    /// One surface.
+    pub const fn of(surface: Surface) -> Self {
+        Self { grip: [surface.grip; 2], pace: [surface.pace; 2] }
+    }
+
+    /// Any surface there is.
+    pub const ANY: Self = Self { grip: [0.0, 1.0], pace: [0.0, 1.0] };
+
+    /// This or that.
+    #[must_use]
+    pub(super) fn or(self, other: Surface) -> Self {
+        let wider = |range: [f32; 2], x: f32| [min(range[0], x), max(range[1], x)];
+        Self { grip: wider(self.grip, other.grip), pace: wider(self.pace, other.pace) }
+    }
 }
 
 /// A level rectangle of another surface.

@@ -2,9 +2,9 @@
 
 use super::cast::{self, Ray, cast_plane, cast_prism};
 use super::grid::Grid;
-use super::solid::{Bounds, SKIN, Solid, SolidId, Surface, Zone};
+use super::solid::{Bounds, SKIN, Solid, SolidId, Surface, Underfoot, Zone};
 use crate::body::Body;
-use crate::vec3::Vec3;
+use crate::vec3::{Vec3, vec3};
 
 /// What a sweep met first.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -16,6 +16,9 @@ pub struct Hit {
     /// What it was.
     pub solid: SolidId,
 }
+
+/// Above this, over the floor, nothing of the floor is underfoot any more, in metres.
+const FEET: f32 = 0.1;
 
 /// The world as one machine knows it.
 #[derive(Clone, Debug)]
@@ -57,19 +60,48 @@ impl Ground {
 
     /// What is underfoot at a point on the floor; plain stone above it.
     pub fn surface(&self, at: Vec3) -> Surface {
-        if at.z > self.bounds.floor + 0.1 {
+        if at.z > self.bounds.floor + FEET {
             return Surface::PLAIN;
         }
         let inside = |z: &&Zone| at.x >= z.min.0 && at.x <= z.max.0 && at.y >= z.min.1 && at.y <= z.max.1;
         self.zones.iter().rev().find(inside).map_or(Surface::PLAIN, |z| z.surface)
     }
 
+    /// What is underfoot somewhere in a box.
+    pub fn underfoot(&self, low: Vec3, high: Vec3) -> Underfoot {
+        let inside = |z: &&Zone| high.x >= z.min.0 && low.x <= z.max.0 && high.y >= z.min.1 && low.y <= z.max.1;
+        let covers = |z: &&Zone| low.x >= z.min.0 && high.x <= z.max.0 && low.y >= z.min.1 && high.y <= z.max.1;
+        let feet = self.bounds.floor + FEET;
+        let mut found: Option<Underfoot> = (high.z > feet).then_some(Underfoot::of(Surface::PLAIN));
+        if low.z <= feet {
+            let mut add = |surface| found = Some(found.map_or(Underfoot::of(surface), |found| found.or(surface)));
+            let mut is_covered = false;
+            // The later ones lie on top.
+            for zone in self.zones.iter().rev().filter(inside) {
+                add(zone.surface);
+                is_covered = covers(&zone);
+                if is_covered {
+                    break;
+                }
+            }
+            if !is_covered {
+                add(Surface::PLAIN);
+            }
+        }
+        found.unwrap_or(Underfoot::of(Surface::PLAIN))
+    }
+
     /// The first thing an upright cylinder of `body`'s size meets on the straight way, if any.
     ///
     /// A body that already overlaps something is stopped only on its way further in.
     pub fn sweep(&self, body: &Body, from: Vec3, to: Vec3) -> Option<Hit> {
+        self.sweep_past(&[], body, from, to)
+    }
+
+    /// The same, if some solids were not there.
+    pub fn sweep_past(&self, past: &[SolidId], body: &Body, from: Vec3, to: Vec3) -> Option<Hit> {
         let ray = Ray::between(from, to, body, 0.0);
-        self.first(&ray).map(|found| Hit {
+        self.first_past(past, &ray).map(|found| Hit {
             fraction: found.t.clamp(0.0, 1.0) as f32,
             normal: found.normal_f32(),
             solid: found.solid,
@@ -78,21 +110,56 @@ impl Ground {
 
     /// What a body at `at` overlaps, if anything. Touching is not overlapping.
     pub fn overlap(&self, body: &Body, at: Vec3) -> Option<SolidId> {
+        self.overlap_past(&[], body, at)
+    }
+
+    /// The same, if some solids were not there.
+    pub fn overlap_past(&self, past: &[SolidId], body: &Body, at: Vec3) -> Option<SolidId> {
         let b = &self.bounds;
-        let r = body.radius;
-        if at.z < b.floor - SKIN {
+        if at.z < b.floor - SKIN && !past.contains(&SolidId::FLOOR) {
             return Some(SolidId::FLOOR);
         }
-        if at.x - r < b.min.0 || at.x + r > b.max.0 || at.y - r < b.min.1 || at.y + r > b.max.1 {
+        if self.beyond_edge(body, at).0 > 0.0 && !past.contains(&SolidId::EDGE) {
             return Some(SolidId::EDGE);
         }
         let mut first: Option<usize> = None;
         self.grid.visit(&Ray::between(at, at, body, 0.0), |i| {
-            if first.is_none_or(|f| i < f) && self.prisms[i].depth(at, body) > 0.0 {
+            if first.is_none_or(|f| i < f) && !past.contains(&self.prisms[i].id) && self.prisms[i].depth(at, body) > 0.0
+            {
                 first = Some(i);
             }
         });
         first.map(|i| self.prisms[i].id)
+    }
+
+    /// How deep a body at `at` lies in a solid, in metres, 0 or less where it does not, and the shortest way out. `None` where there is no
+    /// such solid; of the floor and the edge of the world, how far beyond.
+    pub fn depth(&self, solid: SolidId, body: &Body, at: Vec3) -> Option<(f32, Vec3)> {
+        match solid {
+            SolidId::FLOOR => return Some((self.bounds.floor - at.z, vec3(0.0, 0.0, 1.0))),
+            SolidId::EDGE => return Some(self.beyond_edge(body, at)),
+            _ => {}
+        }
+        let prism = self.prisms.iter().find(|prism| prism.id == solid)?;
+        let (depth, out) = prism.depth_and_out(at, body);
+        Some((depth as f32, vec3(out[0] as f32, out[1] as f32, out[2] as f32)))
+    }
+
+    /// How far beyond the edge of the world a body reaches, 0 or less where it does not, and the way back.
+    fn beyond_edge(&self, body: &Body, at: Vec3) -> (f32, Vec3) {
+        let (b, r) = (&self.bounds, body.radius);
+        let sides = [
+            (b.min.0 - (at.x - r), vec3(1.0, 0.0, 0.0)),
+            (at.x + r - b.max.0, vec3(-1.0, 0.0, 0.0)),
+            (b.min.1 - (at.y - r), vec3(0.0, 1.0, 0.0)),
+            (at.y + r - b.max.1, vec3(0.0, -1.0, 0.0)),
+        ];
+        sides.into_iter().fold(sides[0], |most, side| if side.0 > most.0 { side } else { most })
+    }
+
+    /// Whether there is a solid of this name.
+    pub fn has(&self, solid: SolidId) -> bool {
+        self.prisms.iter().any(|prism| prism.id == solid)
     }
 
     /// Whether a body at `at` stands on something: the floor, or what ends at most `near` above or below its base and reaches as near
@@ -107,6 +174,10 @@ impl Ground {
 
     /// The earliest contact along a ray; ties go to the floor, the edge, then the solid listed first.
     pub(super) fn first(&self, ray: &Ray) -> Option<cast::Found> {
+        self.first_past(&[], ray)
+    }
+
+    fn first_past(&self, past: &[SolidId], ray: &Ray) -> Option<cast::Found> {
         let mut best: Option<cast::Found> = None;
         let mut offer = |found: Option<cast::Found>| {
             if let Some(f) = found
@@ -117,12 +188,19 @@ impl Ground {
         };
         let b = &self.bounds;
         let r = ray.radius;
-        offer(cast_plane(ray, 2, 1.0, f64::from(b.floor), SolidId::FLOOR));
-        offer(cast_plane(ray, 0, 1.0, f64::from(b.min.0) + r, SolidId::EDGE));
-        offer(cast_plane(ray, 0, -1.0, f64::from(b.max.0) - r, SolidId::EDGE));
-        offer(cast_plane(ray, 1, 1.0, f64::from(b.min.1) + r, SolidId::EDGE));
-        offer(cast_plane(ray, 1, -1.0, f64::from(b.max.1) - r, SolidId::EDGE));
+        if !past.contains(&SolidId::FLOOR) {
+            offer(cast_plane(ray, 2, 1.0, f64::from(b.floor), SolidId::FLOOR));
+        }
+        if !past.contains(&SolidId::EDGE) {
+            offer(cast_plane(ray, 0, 1.0, f64::from(b.min.0) + r, SolidId::EDGE));
+            offer(cast_plane(ray, 0, -1.0, f64::from(b.max.0) - r, SolidId::EDGE));
+            offer(cast_plane(ray, 1, 1.0, f64::from(b.min.1) + r, SolidId::EDGE));
+            offer(cast_plane(ray, 1, -1.0, f64::from(b.max.1) - r, SolidId::EDGE));
+        }
         self.grid.visit(ray, |i| {
+            if past.contains(&self.prisms[i].id) {
+                return;
+            }
             // A solid may be visited once for each cell it shares with the ray: the same answer again is no matter.
             offer(cast_prism(ray, &self.prisms[i]));
         });

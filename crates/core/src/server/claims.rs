@@ -51,6 +51,16 @@ pub(super) struct Place {
     pub(super) state: Option<State>,
 }
 
+impl Place {
+    /// What a claim says of the tick so many before its newest.
+    pub(super) fn of(claim: &Claim, back: usize) -> Self {
+        match back {
+            0 => Self { pos: claim.state.vec3(0), state: Some(claim.state) },
+            _ => Self { pos: claim.trail[back - 1], state: None },
+        }
+    }
+}
+
 impl Word for Place {
     fn add(&mut self, later: &Self) -> bool {
         let same = self.pos == later.pos;
@@ -199,10 +209,7 @@ impl Claims<Place> {
     /// Queues the places of a claim.
     pub(super) fn take_in_claim(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Heard {
         let said = Said { newest, before: claim.count, since, epoch: claim.epoch };
-        self.take_in(&said, expected, |back| match back {
-            0 => Place { pos: claim.state.vec3(0), state: Some(claim.state) },
-            _ => Place { pos: claim.trail[back - 1], state: None },
-        })
+        self.take_in(&said, expected, |back| Place::of(claim, back))
     }
 
     /// A claim was accepted: the state it stands for, going on from `good`.

@@ -14,14 +14,17 @@
 //! epochs are dropped unjudged. A pull back for pace goes to where the second began, so that nothing is gained.
 
 mod accel;
+mod around;
 mod auditor;
 mod bank;
 mod burst;
+mod carry;
 mod case;
 mod docket;
 mod edge;
 mod growth;
 mod habits;
+mod hearing;
 mod pace;
 mod reach;
 mod rules;
@@ -31,27 +34,31 @@ mod teleport;
 mod trust;
 
 use accel::Accel;
+pub use around::Around;
+use around::Way;
 pub(super) use auditor::{Audit, Auditor};
-use bank::{Bank, Charge};
 use burst::Burst;
+pub use carry::{Carry, Going};
 pub use case::{Case, Check, Finding};
-use docket::Docket;
 pub(super) use docket::Offence;
 use edge::Edge;
 use growth::Growth;
 pub(super) use habits::Habits;
+use hearing::{Due, Hearing, Next};
 use pace::Pace;
 use reach::Reach;
+use rules::Between;
 pub(super) use rules::Rules;
 use support::Support;
 use sweep::Sweep;
 use teleport::Teleport;
-use trust::Trust;
 
-use super::claims::{Claims, Heard, Pending, Place};
+use super::claims::{Claims, Heard, Place, Said};
 use crate::data::State;
 use crate::event::Provenance;
 use crate::float::{max, min};
+use crate::ground::Ground;
+use crate::motion::Limits;
 use crate::policy::{Policy, Response};
 use crate::schema::Schema;
 use crate::tick::{Rate, Tick};
@@ -93,13 +100,10 @@ impl Ruling {
 /// One owner's claims and what is held against them.
 #[derive(Clone, Debug)]
 pub(super) struct Guard {
-    claims: Claims<Place>,
-    bank: Bank,
-    trust: Trust,
+    hearing: Hearing<Place>,
     checks: Vec<Box<dyn Check>>,
-    docket: Docket,
-    /// A pull back that no claim has answered yet.
-    pull: Option<State>,
+    carry: Carry,
+    around: Around,
     good: State,
     /// The tick of which the whole of it was told.
     told: Option<Tick>,
@@ -108,12 +112,10 @@ pub(super) struct Guard {
 impl Guard {
     pub(super) fn new(rate: Rate, state: State, policy: &Policy) -> Self {
         Self {
-            claims: Claims::default(),
-            bank: Bank::new(rate),
-            trust: Trust::new(rate),
+            hearing: Hearing::new(rate),
             checks: policy.checks.to_vec(),
-            docket: Docket::default(),
-            pull: None,
+            carry: Carry::default(),
+            around: Around::default(),
             good: state,
             told: None,
         }
@@ -121,57 +123,41 @@ impl Guard {
 
     /// The server has passed over so many ticks.
     pub(super) fn sleep(&mut self, ticks: u64) {
-        self.bank.sleep(ticks);
+        self.hearing.sleep(ticks);
     }
 
     /// Claims that waited when a pull back made them worthless; each is handed out once.
     pub(super) fn let_go(&mut self) -> Vec<Tick> {
-        self.claims.let_go()
+        self.hearing.claims.let_go()
     }
 
     /// What was said and what of it accepted.
     pub(super) const fn claims(&self) -> &Claims<Place> {
-        &self.claims
+        &self.hearing.claims
     }
 
     /// Epoch and state of a pull back to be sent again.
     pub(super) fn unanswered_pull(&self) -> Option<(u8, State)> {
-        self.pull.map(|state| (self.claims.epoch, state))
+        self.hearing.unanswered_pull()
     }
 
-    /// Takes a claim in; see [`Claims::take_in_claim`]. One of this epoch answers the pull back that began it.
+    /// Takes a claim in; see [`Hearing::take_in`].
     pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Heard {
-        if claim.epoch == self.claims.epoch {
-            self.pull = None;
-        }
-        self.claims.take_in_claim(newest, since, claim, expected)
+        let said = Said { newest, before: claim.count, since, epoch: claim.epoch };
+        self.hearing.take_in(&said, expected, |back| Place::of(claim, back))
     }
 
     /// Judges what is claimed up to `now` and moves `state` along with what is lawful.
     pub(super) fn judge(&mut self, rules: &Rules<'_>, now: Tick, state: &mut State) -> (Ruling, Provenance) {
-        self.bank.gain();
-        self.trust.gain();
+        self.hearing.gain();
         let mut provenance = Provenance::Repeated;
-        while let Some((from, tick, pending)) = self.claims.next_due(now) {
-            let advance = tick.since(from).unsigned_abs();
-            let ruling = match self.bank.charge(advance) {
-                Charge::Paid => {
-                    self.claims.take(tick);
-                    self.check(rules, (from, tick), &pending)
-                }
-                Charge::Waits => break,
-                Charge::TooLong => (Ruling::Resync, standing(&self.good, rules.schema(tick))),
-                Charge::Overdrawn => {
-                    let evidence = Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0);
-                    if rules.policy.response(Rule::Time) == Response::Note {
-                        // What was claimed holds.
-                        self.docket.note(evidence.into(), rules.rate);
-                        self.bank.forgive();
-                        self.claims.take(tick);
-                        self.check(rules, (from, tick), &pending)
-                    } else {
-                        (Ruling::guilty(rules.policy, evidence.into()), standing(&self.good, rules.schema(tick)))
-                    }
+        while let Some(due) = self.hearing.next(rules, now) {
+            let standing = |tick| standing(&self.good, rules.schema(tick));
+            let (next, ruling) = match due {
+                Due::Paid(next) => (next, self.check(rules, &next)),
+                Due::TooLong(next) => (next, (Ruling::Resync, standing(next.tick))),
+                Due::Overdrawn(next, offence, response) => {
+                    (next, (Ruling::Guilty(Box::new(offence), response), standing(next.tick)))
                 }
             };
             match ruling {
@@ -181,89 +167,159 @@ impl Guard {
                     return (ruling, provenance);
                 }
             }
+            let Next { tick, pending, .. } = next;
             if pending.word.state.is_some() {
                 self.told = Some(tick);
             }
-            self.good = self.claims.accept(tick, &pending.word, self.good);
+            self.good = self.hearing.claims.accept(tick, &pending.word, self.good);
+            self.leave(rules, tick);
             *state = self.good;
             if tick == now {
                 provenance = Provenance::Fresh;
-                self.bank.wake();
+                self.hearing.wake();
             }
         }
         (Ruling::Lawful, provenance)
     }
 
+    /// What it has left is around it no longer.
+    fn leave(&mut self, rules: &Rules<'_>, tick: Tick) {
+        if !self.around.is_empty() {
+            let (motion, ground) = (rules.motion(tick), rules.scene(tick).ground);
+            self.around.leave(ground, &motion.body(), self.good.vec3(0), motion.schema().state[0].wire.step());
+        }
+    }
+
     fn pull_back(&mut self, to: State) -> State {
-        self.claims.begin_epoch();
-        self.pull = Some(to);
+        self.hearing.put(to);
         self.good = to;
         self.told = None;
+        self.carry.clear();
         self.checks.iter_mut().for_each(|check| check.clear());
-        self.bank.forgive();
         to
     }
 
     /// Makes every check of a claim. Where one is not lawful, also where its owner goes back to.
-    fn check(&mut self, rules: &Rules<'_>, (from, tick): (Tick, Tick), pending: &Pending<Place>) -> (Ruling, State) {
+    fn check(&mut self, rules: &Rules<'_>, &Next { from, tick, pending }: &Next<Place>) -> (Ruling, State) {
         let Rules { rate, policy, .. } = *rules;
         let (scene, motion) = (&rules.scene(tick), rules.motion(tick));
+        if self.claims().last.is_none() {
+            // Where it was put, all of it is known.
+            self.told = Some(from);
+        }
         let ago = from.since(self.told.unwrap_or(from)).unsigned_abs();
-        let (before, told) = (self.good, pending.word.state);
-        let ticks = tick.since(from).unsigned_abs();
-        let limits = rules.limits_between(tick, (&before, ago + ticks.saturating_sub(1)), told.as_ref());
+        let (before, told) = (&self.good.clone(), pending.word.state.as_ref());
         let (start, end) = (before.vec3(0), pending.word.pos);
-        let (limits, before, told, arrived) = (&limits, &before, told.as_ref(), pending.arrived);
-        let allowed = &policy.allowed;
-        let case = Case { scene, motion, limits, rate, from, tick, arrived, start, end, before, ago, allowed, told };
+        let ticks = tick.since(from).unsigned_abs();
+        let underfoot = &rules.underfoot((from, tick), (start, end));
+        let between = Between { before, ago: ago + ticks.saturating_sub(1), told, underfoot };
+        let mut limits = rules.limits(from, tick, &between);
+        let (way, changed) = ((start, end), rules.is_changed(from, tick));
+        let going = Going { scene, motion, before, told, way, ticks, changed, underfoot };
+        let carried = self.carry.widen(&going, &mut limits);
+        let lately = self.look_around(rules, (from, tick), (start, end), &limits);
+        let (limits, arrived) = (&limits, pending.arrived);
+        let (allowed, around, lately) = (&policy.allowed, &self.around, &lately[..]);
+        let case = Case {
+            scene,
+            motion,
+            limits,
+            rate,
+            from,
+            tick,
+            arrived,
+            start,
+            end,
+            before,
+            ago,
+            allowed,
+            told,
+            carried,
+            around,
+            lately,
+        };
         for check in &mut self.checks {
             let (evidence, back) = match check.judge(&case) {
                 Finding::Nothing => continue,
                 Finding::Within(evidence) => {
-                    self.docket.measured(evidence);
+                    self.hearing.docket.measured(evidence);
                     continue;
                 }
-                Finding::Untold(evidence) => {
-                    self.docket.measured(evidence);
-                    // All of what it covers is believed, not only the hole in it.
-                    if self.trust.pay(evidence.to.since(evidence.from).unsigned_abs()) {
+                Finding::Untold(evidence, ticks) => {
+                    self.hearing.docket.measured(evidence);
+                    if self.hearing.trust.pay(ticks) {
                         continue;
                     }
-                    return (Ruling::Resync, standing(&self.good, motion.schema()));
+                    return (Ruling::Resync, put(&self.good, motion.schema(), check.back()));
                 }
-                Finding::Hole => return (Ruling::Resync, standing(&self.good, motion.schema())),
+                Finding::Hole(back) => return (Ruling::Resync, put(&self.good, motion.schema(), back)),
+                // What is around it may have moved it in ways that nobody follows.
+                Finding::Beyond(..) if !around.is_empty() => {
+                    return (Ruling::Resync, put(&self.good, motion.schema(), None));
+                }
                 Finding::Beyond(evidence, back) => (evidence, back),
             };
             if evidence.rule.is_measured() {
-                self.docket.measured(evidence);
+                self.hearing.docket.measured(evidence);
             }
             let (response, offence) = (policy.response(evidence.rule), Offence { evidence, path: check.path(&case) });
             let to = match response {
                 Response::Note => {
-                    self.docket.note(offence, rate);
+                    self.hearing.docket.note(offence, rate);
                     continue;
                 }
                 Response::Clamp => furthest(&case, &evidence),
-                Response::PullBack | Response::Strike | Response::Disconnect => {
-                    let mut to = standing(&self.good, motion.schema());
-                    to.set_vec3(0, back.unwrap_or(start));
-                    to
-                }
+                Response::PullBack | Response::Strike | Response::Disconnect => put(&self.good, motion.schema(), back),
             };
             return (Ruling::Guilty(Box::new(offence), response), to);
         }
         (Ruling::Lawful, self.good)
     }
 
+    /// Sees what came to stand around its owner. Gives back the grounds that held until lately.
+    fn look_around<'a>(
+        &mut self,
+        rules: &Rules<'a>,
+        (from, tick): (Tick, Tick),
+        (start, end): (Vec3, Vec3),
+        limits: &Limits,
+    ) -> Vec<&'a Ground> {
+        let (motion, ground) = (rules.motion(tick), rules.scene(tick).ground);
+        let (body, step) = (&motion.body(), motion.schema().state[0].wire.step());
+        let ticks = tick.since(from).unsigned_abs();
+        let way = Way { start, end, has_hole: ticks > 1, moves: motion.moves() * ticks as u32, step };
+        if self.claims().last.is_none() {
+            self.around.begin(rules.scene(from).ground, body, start);
+        }
+        if rules.is_changed(from, tick) {
+            for before in rules.grounds(from, tick).skip(1) {
+                self.around.came(before, ground, body, &way);
+            }
+        }
+        let (went, seconds) = (end - start, ticks as f32 * rules.rate.dt());
+        let too_far = went.level().length() - limits.level * seconds;
+        let too_far = too_far + max(max(went.z - limits.up * seconds, -went.z - limits.down * seconds), 0.0);
+        self.around.follow(ground, body, &way, too_far);
+        let tenth = from.offset(-i64::from(rules.rate.hz() / 10).max(3));
+        if rules.is_changed(tenth, tick) { rules.grounds(tenth, tick).skip(1).collect() } else { Vec::new() }
+    }
+
     /// What was measured since it was last asked.
     pub(super) fn measures(&mut self) -> std::vec::Drain<'_, Evidence> {
-        self.docket.measures()
+        self.hearing.docket.measures()
     }
 
     /// What was noted since it was last asked.
     pub(super) fn notes(&mut self) -> std::vec::Drain<'_, Offence> {
-        self.docket.notes()
+        self.hearing.docket.notes()
     }
+}
+
+/// The same, standing, there or elsewhere.
+fn put(state: &State, schema: &Schema, back: Option<Vec3>) -> State {
+    let mut to = standing(state, schema);
+    back.into_iter().for_each(|at| to.set_vec3(0, at));
+    to
 }
 
 /// The same, standing.

@@ -9,6 +9,10 @@ pub(super) struct Talk {
     left: u32,
     /// The tick up to which it was paid.
     paid: Option<Tick>,
+    /// The most it owned until lately, and the last tick in which it did: what it owns no longer it goes on speaking of until it has
+    /// heard, and that is under way then.
+    owned: usize,
+    owner: Tick,
     /// Dropped unread since that was last told, and when it was.
     unread: u32,
     told: Option<Tick>,
@@ -16,17 +20,21 @@ pub(super) struct Talk {
 
 impl Default for Talk {
     fn default() -> Self {
-        Self { left: u32::MAX, paid: None, unread: 0, told: None }
+        Self { left: u32::MAX, paid: None, owned: 0, owner: Tick(0), unread: 0, told: None }
     }
 }
 
 impl Talk {
     const A_TICK: u32 = 2;
     const SECONDS: u32 = 2;
+    const LATELY: u32 = 4;
 
     /// Whether one more is read, of a peer that owns so much.
     pub(super) fn is_read(&mut self, now: Tick, rate: Rate, owned: usize) -> bool {
-        let a_tick = Self::A_TICK.saturating_mul(owned.max(1) as u32);
+        if owned >= self.owned || now.since(self.owner) > i64::from(Self::LATELY * rate.hz()) {
+            (self.owned, self.owner) = (owned, now);
+        }
+        let a_tick = Self::A_TICK.saturating_mul(self.owned.max(1) as u32);
         let most = a_tick.saturating_mul(rate.hz()).saturating_mul(Self::SECONDS);
         let passed = self.paid.map_or(0, |paid| now.since(paid).max(0) as u64);
         self.paid = Some(now);

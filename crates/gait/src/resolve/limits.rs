@@ -176,13 +176,20 @@ impl Resolver {
 
     /// Whether a guard can know the value of a limit.
     fn is_known(&mut self, node: &Node, varies: bool) {
-        let reads_state = node.any(&|n| matches!(n.kind, NodeKind::Read(Var::State(_))));
+        let reads = |of: fn(&Var) -> bool| node.any(&|n| matches!(&n.kind, NodeKind::Read(var) if of(var)));
+        let changes = reads(|var| matches!(var, Var::State(_) | Var::Grip | Var::Pace));
         let mut wrong: Option<(Span, String, &'static str)> = None;
         let mut say = |span: Span, what: String, why: &'static str| {
             wrong.get_or_insert((span, what, why));
         };
         node.walk(&mut |n| match &n.kind {
             NodeKind::Read(Var::Tune(_)) => {}
+            NodeKind::Read(Var::Grip | Var::Pace) if varies => {}
+            NodeKind::Read(Var::Grip | Var::Pace) => say(
+                n.span,
+                "tunables and numbers only; found what is underfoot, which changes from tick to tick".to_owned(),
+                "only `pace`, `climb` and `drop` may be another on another surface",
+            ),
             NodeKind::Read(Var::State(i)) if !varies => say(
                 n.span,
                 format!("tunables and numbers only; found `{}`, which changes from tick to tick", self.state[*i].name),
@@ -210,7 +217,7 @@ impl Resolver {
             _ => {}
         });
         node.walk(&mut |n| {
-            if !is_followed(n, reads_state) {
+            if !is_followed(n, changes) {
                 wrong.get_or_insert_with(|| {
                     let message =
                         "arithmetic on numbers, comparisons, `if`, clamp, min, max, mix, abs, sign, sqrt, sin and cos";

@@ -149,8 +149,11 @@ impl Lab {
 
     /// Lets machines know something else from one tick on that lies ahead of them all.
     fn change<W: Watch>(&mut self, reach: Reach, what: Changed, command: Command, watch: &mut W) {
-        let clients = self.clients().filter_map(|p| p.client.as_ref()?.newest_tick());
-        let from = clients.fold(self.server_tick(), Tick::max).next();
+        // Also beyond what those said who have crashed since: it may be under way.
+        let clients =
+            self.clients().map(|p| p.client.as_ref().and_then(Client::newest_tick).unwrap_or_default().max(p.played));
+        let now = self.server_tick();
+        let from = clients.fold(now, Tick::max).next();
         let course = self.course.clone();
         let machines = MachineId::first(self.machines.len()).zip(&mut self.machines);
         for (_, machine) in machines.filter(|(id, _)| reach.covers(*id)) {
@@ -159,7 +162,7 @@ impl Lab {
                 server.set_ingredients_at(from, known.ingredients());
             }
             if let Some(playing) = machine.client.as_deref_mut() {
-                playing.known.take(&what);
+                playing.learns(&what, from, now);
                 let ingredients = playing.ingredients(&course);
                 if let Some(client) = &mut playing.client {
                     client.set_ingredients_at(from, ingredients);

@@ -8,7 +8,8 @@
 //! takes back what was gained after the tick from which it goes on.
 
 use velocitas_core::{
-    Fact, Ground, Input, InputKind, Motion, Provenance, Scene, Schema, Slide, Vec3, Verdict, checked_step, slide,
+    Fact, Ground, Input, InputKind, Motion, Provenance, Scene, Schema, Slide, Underfoot, Vec3, Verdict, checked_step,
+    slide,
 };
 
 use crate::ids::{MachineId, Part, RecordTick};
@@ -256,7 +257,8 @@ impl<'a> Judge<'a> {
             let scene = Scene { tick: is.tick.tick(self.record.cast.first), dt, ground: &ground, tunables };
             self.beyond_input(track, before, motion, &scene)?
         } else {
-            let limits = motion.limits_in(&motion.limits(tunables), tunables, &track.state(before), 0.0);
+            let underfoot = Underfoot::of(ground.surface(track.pos(before)));
+            let limits = motion.limits_in(&motion.limits(tunables), tunables, (&track.state(before), 0.0), &underfoot);
             let seconds = dt * (tick.0 - from.0) as f32;
             let most = (limits.level * seconds, limits.up * seconds, limits.down * seconds);
             beyond_claim(&ground, motion, (track.pos(before), track.pos(i)), most)

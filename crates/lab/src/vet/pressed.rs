@@ -2,7 +2,9 @@
 //!
 //! Limits that accuse somebody who only plays are found here before they are in force. All luck comes from the seed.
 
-use velocitas_core::{Case, Evidence, Finding, Input, InputKind, Rate, Rule, Scene, State, Tick, checks};
+use velocitas_core::{
+    Around, Carry, Case, Evidence, Finding, Going, Input, InputKind, Rate, Rule, Scene, State, Tick, checks,
+};
 
 use super::feel::RATES;
 use super::search::{Attack, Attempt, Search};
@@ -135,15 +137,23 @@ impl Search<'_> {
     fn judged(&mut self, rule: Rule, attempt: &Attempt, nearest: &mut Vec<(Evidence, Attempt)>) -> f32 {
         let states: Vec<State> = self.states(attempt).iter().map(|s| self.rule.schema().round_state(s)).collect();
         let most = self.rule.limits(self.tunables);
-        let mut checks = checks();
+        let wire = self.rule.schema().state[0].wire.step();
+        let (mut checks, mut carry) = (checks(), Carry::default());
         let mut best = 0.0;
         for (i, pair) in states.windows(2).enumerate() {
             let (before, told) = (&pair[0], &pair[1]);
             let tick = Tick(i as u64 + 1);
             let ground = &self.grounds[attempt.ground];
             let scene = Scene { tick, dt: attempt.rate.dt(), ground, tunables: self.tunables };
-            let within = |state| self.rule.limits_in(&most, self.tunables, state, 0.0);
-            let limits = within(before).or(&within(told));
+            let (start, end) = (before.vec3(0), told.vec3(0));
+            let step = velocitas_core::vec3(wire, wire, wire);
+            let underfoot = &ground.underfoot(start - step, start + step);
+            let within = |state| self.rule.limits_in(&most, self.tunables, (state, 0.0), underfoot);
+            let mut limits = within(before).or(&within(told));
+            let (motion, way) = (self.rule, (start, end));
+            let (told, changed) = (Some(told), false);
+            let going = Going { scene: &scene, motion, before, told, way, ticks: 1, changed, underfoot };
+            let carried = carry.widen(&going, &mut limits);
             let case = Case {
                 scene: &scene,
                 motion: self.rule,
@@ -152,12 +162,15 @@ impl Search<'_> {
                 from: Tick(i as u64),
                 tick,
                 arrived: tick,
-                start: before.vec3(0),
-                end: told.vec3(0),
+                start,
+                end,
                 before,
                 ago: 0,
                 allowed: &velocitas_core::AS_SAID,
-                told: Some(told),
+                told,
+                carried,
+                around: Around::NOTHING,
+                lately: &[],
             };
             for check in &mut checks {
                 let (Finding::Within(found) | Finding::Beyond(found, _)) = check.judge(&case) else { continue };

@@ -31,9 +31,18 @@ impl Deciding {
     }
 
     pub(super) fn tick<S: Sink>(&mut self, context: &Context<'_>, tick: Tick, sampled: Input, sink: &mut S) {
+        if tick <= self.since {
+            // It stood still when the entity became its own: what it was given is of a later tick, and has these behind it.
+            return;
+        }
         let read = self.past.read(context.schema(tick), &sampled);
         let state = self.past.state().map(|state| first(context, tick, &state, &read, sink));
         self.past.push(tick, sampled, Some(read), state);
+    }
+
+    /// Notes ticks as never simulated; of what became its own while it stood still it knows a later one than some of them.
+    pub(super) fn pass_over(&mut self, first: Tick, last: Tick) {
+        self.past.pass_over(first.max(self.since.next()), last);
     }
 
     /// What the messages are that it sends.

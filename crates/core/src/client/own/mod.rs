@@ -126,7 +126,7 @@ impl Own {
         match self {
             Self::Following(own) => own.past.pass_over(first, last),
             Self::Predicting(own) => own.past.pass_over(first, last),
-            Self::Deciding(own) => own.past.pass_over(first, last),
+            Self::Deciding(own) => own.pass_over(first, last),
         }
     }
 

@@ -43,6 +43,11 @@ impl Check for Accel {
             self.before = None;
             return Finding::Nothing;
         }
+        if !case.around.is_empty() {
+            // What is around it pushes it out.
+            self.before = None;
+            return Finding::Nothing;
+        }
         self.earlier = before.map(|(_, at)| at);
         let Some((tick, at)) = before else { return Finding::Nothing };
         let (first, second) = (case.from.since(tick) as f32 * case.scene.dt, case.seconds());
@@ -71,7 +76,7 @@ impl Check for Accel {
         }
         let stops = is == Vec3::ZERO;
         let goes_on = was == Vec3::ZERO && !changed(moving).is_exceeded();
-        if stops || goes_on { Finding::Untold(evidence) } else { Finding::Beyond(evidence, None) }
+        if stops || goes_on { Finding::untold(evidence) } else { Finding::Beyond(evidence, None) }
     }
 
     fn path(&self, case: &Case<'_>) -> Path {
@@ -88,11 +93,13 @@ impl Check for Accel {
 }
 
 impl Case<'_> {
-    /// Whether anything solid beside it is so near to where it was, at any height that it had; what it stands on is not.
+    /// Whether anything solid beside it or over its head is so near to where it was, at any height that it had, or was until lately; what it
+    /// stands on is not.
     fn touches(&self, near: f32, (lowest, highest): (f32, f32)) -> bool {
         let (body, lift) = (self.motion.body(), SKIN + 2.0 * self.quantum());
-        let height = max(body.height + highest - lowest - 2.0 * lift, 0.01);
+        let height = body.height + highest - lowest;
         let fat = Body { radius: body.radius + near, height, step: 0.0 };
-        self.scene.ground.overlap(&fat, vec3(self.start.x, self.start.y, lowest + lift)).is_some()
+        let at = vec3(self.start.x, self.start.y, lowest + lift);
+        std::iter::once(self.scene.ground).chain(self.lately.iter().copied()).any(|g| g.overlap(&fat, at).is_some())
     }
 }

@@ -7,20 +7,21 @@
 //! at most. What is beyond that is a resync, not a verdict: holes are the link's. Where a verdict is only to be noted, the owner is
 //! believed.
 
-use super::bank::{Bank, Charge};
+use super::Ruling;
+use super::around::Around;
 use super::case::{Case, Check, Finding};
-use super::docket::{Docket, Offence};
+use super::docket::Offence;
 use super::edge::Edge;
 use super::habits::Habits;
+use super::hearing::{Due, Hearing, Next};
 use super::reach::Reach;
 use super::rules::Rules;
 use super::sweep::Sweep;
-use super::trust::Trust;
-use super::{Claims, Ruling};
 use crate::data::{Input, State};
 use crate::event::Provenance;
+use crate::float::max;
 use crate::ground::Contacts;
-use crate::motion::checked_step;
+use crate::motion::{Limits, checked_step};
 use crate::policy::Response;
 use crate::schema::{Schema, Shape};
 use crate::server::claims::{Heard, Said, Word};
@@ -62,11 +63,7 @@ pub(in crate::server) struct Audit {
 /// One owner's accounts and what is held against them.
 #[derive(Clone, Debug)]
 pub(in crate::server) struct Auditor {
-    claims: Claims<Told>,
-    bank: Bank,
-    trust: Trust,
-    /// A pull back that no account has answered yet.
-    pull: Option<State>,
+    hearing: Hearing<Told>,
     /// The authority: what the rule makes of what was told.
     good: State,
     /// The newest tick at which both agreed, in this epoch, and the state then.
@@ -74,53 +71,48 @@ pub(in crate::server) struct Auditor {
     base: State,
     /// Ticks since then of which nothing was told.
     holes: u64,
-    docket: Docket,
     habits: Habits,
 }
 
 impl Auditor {
     pub(in crate::server) fn new(rate: Rate, state: State) -> Self {
         Self {
-            claims: Claims::default(),
-            bank: Bank::new(rate),
-            trust: Trust::new(rate),
-            pull: None,
+            hearing: Hearing::new(rate),
             good: state,
             agreed: None,
             base: state,
             holes: 0,
-            docket: Docket::default(),
             habits: Habits::default(),
         }
     }
 
     /// The newest tick whose account counts.
     pub(in crate::server) const fn newest(&self) -> Option<Tick> {
-        self.claims.newest
+        self.hearing.claims.newest
     }
 
     /// Whether an account of `tick` can be missing.
     pub(in crate::server) fn has_begun(&self, tick: Tick) -> bool {
-        self.claims.has_begun(tick)
+        self.hearing.claims.has_begun(tick)
     }
 
     pub(in crate::server) const fn epoch(&self) -> u8 {
-        self.claims.epoch
+        self.hearing.claims.epoch
     }
 
     /// The server has passed over so many ticks.
     pub(in crate::server) fn sleep(&mut self, ticks: u64) {
-        self.bank.sleep(ticks);
+        self.hearing.sleep(ticks);
     }
 
     /// Ticks whose account waited when a pull back made it worthless; each is handed out once.
     pub(in crate::server) fn let_go(&mut self) -> Vec<Tick> {
-        self.claims.let_go()
+        self.hearing.claims.let_go()
     }
 
     /// Epoch and state of a pull back to be sent again.
     pub(in crate::server) fn unanswered_pull(&self) -> Option<(u8, State)> {
-        self.pull.map(|state| (self.claims.epoch, state))
+        self.hearing.unanswered_pull()
     }
 
     /// Takes an account in, with what the steps of its ticks read, newest first. One of this epoch answers the pull back that
@@ -131,18 +123,14 @@ impl Auditor {
         (account, reads): (&Account, &[Input]),
         expected: Tick,
     ) -> Heard {
-        if account.epoch == self.claims.epoch {
-            self.pull = None;
-        }
         let said = Said { newest, before: account.count - 1, since, epoch: account.epoch };
         let state = |back| (back == 0).then_some(account.state);
-        self.claims.take_in(&said, expected, |back| Told { read: reads[back], state: state(back) })
+        self.hearing.take_in(&said, expected, |back| Told { read: reads[back], state: state(back) })
     }
 
     /// Steps after what was told up to `now`, and holds it against what came of it.
     pub(in crate::server) fn audit(&mut self, rules: &Rules<'_>, now: Tick) -> Audit {
-        self.bank.gain();
-        self.trust.gain();
+        self.hearing.gain();
         let mut audit = Audit {
             ruling: Ruling::Lawful,
             provenance: Provenance::Repeated,
@@ -150,40 +138,30 @@ impl Auditor {
             contacts: Contacts::default(),
             teleported: false,
         };
-        while let Some((from, tick, pending)) = self.claims.next_due(now) {
-            let advance = tick.since(from).unsigned_abs();
-            let ruling = match self.bank.charge(advance) {
-                Charge::Paid => self.take(rules, (from, tick), &pending.word, &mut audit),
-                Charge::Waits => break,
-                Charge::TooLong => Ruling::Resync,
-                Charge::Overdrawn => {
-                    let evidence = Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0);
-                    if rules.policy.response(Rule::Time) == Response::Note {
-                        self.docket.note(evidence.into(), rules.rate);
-                        self.bank.forgive();
-                        self.take(rules, (from, tick), &pending.word, &mut audit)
-                    } else {
-                        Ruling::guilty(rules.policy, evidence.into())
-                    }
-                }
+        while let Some(due) = self.hearing.next(rules, now) {
+            let (next, ruling) = match due {
+                Due::Paid(next) => (next, self.take(rules, &next, &mut audit)),
+                Due::TooLong(next) => (next, Ruling::Resync),
+                Due::Overdrawn(next, offence, response) => (next, Ruling::Guilty(Box::new(offence), response)),
             };
+            let Next { tick, pending, .. } = next;
             if !matches!(ruling, Ruling::Lawful) {
                 self.put_back(rules.schema(tick));
                 return Audit { ruling, ..audit };
             }
-            self.claims.accepted(tick);
+            self.hearing.claims.accepted(tick);
             if tick == now {
                 audit.provenance = Provenance::Fresh;
                 audit.input = Some(pending.word.read);
-                self.bank.wake();
+                self.hearing.wake();
             }
         }
         audit
     }
 
-    /// Takes a tick's word out of the queue, steps after it, and holds it against what came of that.
-    fn take(&mut self, rules: &Rules<'_>, (from, tick): (Tick, Tick), word: &Told, audit: &mut Audit) -> Ruling {
-        self.claims.take(tick);
+    /// Steps after a tick's word, and holds it against what came of that.
+    fn take(&mut self, rules: &Rules<'_>, &Next { from, tick, pending }: &Next<Told>, audit: &mut Audit) -> Ruling {
+        let word = pending.word;
         self.agreed.get_or_insert(from);
         self.holes += tick.since(from).unsigned_abs().saturating_sub(1);
         self.habits.watch((rules.motion(tick), rules.policy), rules.rate, tick, &word.read);
@@ -207,26 +185,26 @@ impl Auditor {
         let since = self.agreed.unwrap_or(tick);
         if self.holes == 0 {
             let found = differs(schema, (since, tick), &self.good, &told);
-            found.into_iter().for_each(|evidence| self.docket.measured(evidence));
+            found.into_iter().for_each(|evidence| self.hearing.docket.measured(evidence));
             let found = found.map(|evidence| evidence.allowing(rules.policy.allowed[evidence.rule as usize]));
             if let Some(evidence) = found.into_iter().find(Evidence::is_exceeded) {
                 let offence = Offence { evidence, path: Path::through([self.base.vec3(0), told.vec3(0)]) };
                 if rules.policy.response(evidence.rule) != Response::Note {
                     return Ruling::guilty(rules.policy, offence);
                 }
-                self.docket.note(offence, rules.rate);
+                self.hearing.docket.note(offence, rules.rate);
                 self.good = told;
             }
         } else if self.good != told {
             // Nearly the same is not the same: a vehicle that was a little elsewhere would be ever farther away. All of the stretch
             // is taken at its owner's word, not only the hole in it: what was told of the rest led nowhere that was known.
-            if !self.trust.pay(tick.since(since).unsigned_abs()) {
+            if !self.hearing.trust.pay(tick.since(since).unsigned_abs()) {
                 return Ruling::Resync;
             }
             match believable(rules, (since, tick), &self.base, &told) {
                 Ruling::Lawful => {}
                 // What is only to be noted is believed.
-                Ruling::Guilty(offence, Response::Note) => self.docket.note(*offence, rules.rate),
+                Ruling::Guilty(offence, Response::Note) => self.hearing.docket.note(*offence, rules.rate),
                 ruling => {
                     self.good = self.base;
                     return ruling;
@@ -245,22 +223,20 @@ impl Auditor {
         if let Some(lane) = schema.velocity_lane() {
             self.good.set_vec3(lane, Vec3::ZERO);
         }
-        self.claims.begin_epoch();
-        self.pull = Some(self.good);
+        self.hearing.put(self.good);
         self.agreed = None;
         self.base = self.good;
         self.holes = 0;
-        self.bank.forgive();
     }
 
     /// What was measured since it was last asked.
     pub(in crate::server) fn measures(&mut self) -> std::vec::Drain<'_, Evidence> {
-        self.docket.measures()
+        self.hearing.docket.measures()
     }
 
     /// What was noted since it was last asked.
     pub(in crate::server) fn notes(&mut self) -> std::vec::Drain<'_, Offence> {
-        self.docket.notes()
+        self.hearing.docket.notes()
     }
 
     /// What was seen of its owner's hands.
@@ -278,7 +254,16 @@ impl Auditor {
 fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), base: &State, told: &State) -> Ruling {
     let (motion, scene) = (rules.motion(tick), rules.scene(tick));
     let schema = motion.schema();
-    let limits = &rules.most(tick);
+    let second = i64::from(rules.rate.hz());
+    let most = rules.most(from.offset(-second), tick);
+    let was = schema.velocity_lane().map_or(Vec3::ZERO, |lane| base.vec3(lane));
+    // As fast as it was it may have been for all of it.
+    let limits = &Limits {
+        level: max(most.level, was.level().length()),
+        up: max(most.up, was.z),
+        down: max(most.down, -was.z),
+        ..most
+    };
     let case = Case {
         scene: &scene,
         motion,
@@ -293,10 +278,17 @@ fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), base: &State, told:
         ago: 0,
         allowed: &rules.policy.allowed,
         told: Some(told),
+        carried: 0.0,
+        around: Around::NOTHING,
+        lately: &[],
     };
     let checks: [&mut dyn Check; 2] = [&mut Reach, &mut Edge];
     for check in checks {
         if let Finding::Beyond(evidence, _) = check.judge(&case) {
+            if rules.is_changed(from.offset(-second), tick) {
+                // What became otherwise meanwhile may have moved it.
+                return Ruling::Resync;
+            }
             return Ruling::guilty(rules.policy, Offence { evidence, path: check.path(&case) });
         }
     }
@@ -313,7 +305,7 @@ fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), base: &State, told:
 /// What differs: the place, and of all other fields the one that is off by the most of its tolerances.
 fn differs(schema: &Schema, (from, to): (Tick, Tick), good: &State, told: &State) -> [Evidence; 2] {
     let place = good.vec3(0).distance(told.vec3(0));
-    let worst = schema.state.iter().skip(1).map(|f| f.apart(good, told)).fold(0.0, crate::float::max);
+    let worst = schema.state.iter().skip(1).map(|f| f.apart(good, told)).fold(0.0, max);
     [
         Evidence::plain(Rule::Step, (from, to), place, schema.state[0].agree.tolerance()),
         Evidence::plain(Rule::State, (from, to), worst, 1.0),

@@ -3,6 +3,7 @@
 use super::case::{Case, Check, Finding};
 use super::pace::CHORDS;
 use crate::float::max;
+use crate::motion::Burst as Bucket;
 use crate::tick::Tick;
 use crate::vec3::Vec3;
 use crate::verdict::{Evidence, Path, Rule};
@@ -13,25 +14,44 @@ pub(super) struct Burst {
     /// Where the chord began.
     last: Option<(Tick, Vec3)>,
     used: f32,
+    /// Metres that were lawful since then.
+    lawful: f32,
+    /// What was allowed in the claim before.
+    before: Option<Bucket>,
+}
+
+impl Burst {
+    /// Where less is allowed than before, what was left of it is left: that of a full one as a share, or in metres, whichever is more.
+    fn change(&mut self, now: Bucket) {
+        if let Some(before) = self.before.replace(now).filter(|before| *before != now) {
+            let left = max(before.metres - self.used, 0.0);
+            let left = max(left, if before.metres > 0.0 { left / before.metres * now.metres } else { now.metres });
+            self.used = max(now.metres - left, 0.0);
+        }
+    }
 }
 
 impl Check for Burst {
     fn judge(&mut self, case: &Case<'_>) -> Finding {
         let Some(burst) = case.limits.burst else { return Finding::Nothing };
+        self.change(burst);
         let (tick, at) = *self.last.get_or_insert((case.from, case.start));
+        let slack = 1.0 + case.limits.slack;
+        // Who is still faster than it could become here is not using anything up.
+        let level = max(burst.level, case.carried);
+        self.lawful += level * slack * case.seconds() + case.pushed();
         let ticks = case.tick.since(tick);
         if ticks < (i64::from(case.rate.hz()) / CHORDS).max(1) {
             return Finding::Nothing;
         }
-        let slack = 1.0 + case.limits.slack;
-        let lawful = burst.level * slack * ticks as f32 * case.scene.dt + case.rounding();
+        let lawful = self.lawful + case.rounding();
         let used = max(self.used + (case.end - at).level().length() - lawful, 0.0);
         let evidence =
             Evidence { from: tick, ..case.evidence(Rule::Burst, used, burst.metres * slack + case.rounding()) };
         if evidence.is_exceeded() {
             return Finding::Beyond(Evidence { gain: used - burst.metres, ..evidence }, Some(at));
         }
-        (self.last, self.used) = (Some((case.tick, case.end)), used);
+        (self.last, self.used, self.lawful) = (Some((case.tick, case.end)), used, 0.0);
         Finding::Within(evidence)
     }
 
@@ -41,7 +61,7 @@ impl Check for Burst {
 
     /// What was used remains so.
     fn clear(&mut self) {
-        self.last = None;
+        (self.last, self.lawful) = (None, 0.0);
     }
 
     fn copy(&self) -> Box<dyn Check> {

@@ -2,7 +2,10 @@
 
 use std::fmt;
 
+use super::around::Around;
+use crate::body::Body;
 use crate::data::State;
+use crate::ground::{Ground, SKIN};
 use crate::motion::{Limits, Motion, Scene};
 use crate::tick::{Rate, Tick};
 use crate::vec3::Vec3;
@@ -37,6 +40,12 @@ pub struct Case<'a> {
     pub allowed: &'a [f32; RULES.len()],
     /// The state it tells with this one, if any: only a message's newest tick carries one.
     pub told: Option<&'a State>,
+    /// As fast as it may still be along the ground, since it lawfully was; 0 where that is nothing beyond the limits.
+    pub carried: f32,
+    /// What came to stand around it.
+    pub around: &'a Around,
+    /// Grounds that held within the last tenth of a second, where they were others.
+    pub lately: &'a [&'a Ground],
 }
 
 impl Case<'_> {
@@ -67,12 +76,22 @@ impl Case<'_> {
 
     /// The longest way along the ground that is lawful, rounding included.
     pub fn lawful_way(&self) -> f32 {
-        self.limits.level * (1.0 + self.limits.slack) * self.seconds() + self.rounding()
+        self.limits.level * (1.0 + self.limits.slack) * self.seconds() + self.rounding() + self.pushed()
     }
 
-    /// Whether it says that it stands on something.
+    /// Metres by which what came to be around it may have pushed it out.
+    pub fn pushed(&self) -> f32 {
+        self.around.pushed()
+    }
+
+    /// Whether its program may have stood still in its ticks: it stayed where it was, and no message was sent in them.
+    pub fn is_still(&self) -> bool {
+        self.start == self.end && self.told.is_none()
+    }
+
+    /// Whether it says that it stands on something, or did on the way: it may land on an edge and slide off it within a tick.
     pub fn stands(&self) -> bool {
-        self.carries(self.end)
+        self.carries(self.end) || self.around.carries() || self.met_on_the_way()
     }
 
     /// Whether it stood on something before.
@@ -81,7 +100,19 @@ impl Case<'_> {
     }
 
     fn carries(&self, at: Vec3) -> bool {
-        self.scene.ground.carries(&self.motion.body(), at, crate::ground::SKIN + 2.0 * self.quantum())
+        self.scene.ground.carries(&self.motion.body(), at, self.near())
+    }
+
+    /// Nearer than this is touched.
+    fn near(&self) -> f32 {
+        SKIN + 2.0 * self.quantum()
+    }
+
+    /// Whether something as high as it is ends beside its way.
+    fn met_on_the_way(&self) -> bool {
+        let (body, half) = (self.motion.body(), (self.end - self.start).level() * 0.5);
+        let wide = Body { radius: body.radius + half.length(), ..body };
+        self.scene.ground.carries(&wide, self.end - half, self.near())
     }
 
     /// What a rule measured of this claim against what it allows.
@@ -108,10 +139,18 @@ pub enum Finding {
     Within(Evidence),
     /// It is not. Where all of it can be undone, the place to go back to.
     Beyond(Evidence, Option<Vec3>),
-    /// What could tell was lost: it may be believed now and then, not always.
-    Untold(Evidence),
-    /// What could tell was lost, and it cannot be believed.
-    Hole,
+    /// What could tell was lost: so many ticks may be believed now and then, not always.
+    Untold(Evidence, u64),
+    /// What could tell was lost, and it cannot be believed. The place to go back to, if it is another than where it was.
+    Hole(Option<Vec3>),
+}
+
+impl Finding {
+    /// What could tell of any of this was lost.
+    pub fn untold(evidence: Evidence) -> Self {
+        // All of what it covers is believed, not only the hole in it.
+        Self::Untold(evidence, evidence.to.since(evidence.from).unsigned_abs())
+    }
 }
 
 /// A check of claims: one rule of the guard, with what it remembers of one owner. It says what it finds; the guard answers.
@@ -122,6 +161,11 @@ pub trait Check: fmt::Debug + Send + Sync {
     /// The corners between which it measured what it was last asked about.
     fn path(&self, case: &Case<'_>) -> Path {
         Path::through([case.start, case.end])
+    }
+
+    /// Where its owner goes back to when what it found [`Finding::Untold`] is not believed, if it is another place than where it was.
+    fn back(&self) -> Option<Vec3> {
+        None
     }
 
     /// The owner was put somewhere: what came before leads there no more.

@@ -11,7 +11,7 @@ impl Check for Edge {
     /// How much higher it is than it could have climbed in the time: the height of an edge, on which it stands then. Over ticks of which
     /// nothing is known it may have climbed several, and have hopped from the last.
     fn judge(&mut self, case: &Case<'_>) -> Finding {
-        let climbed = case.limits.up * (1.0 + case.limits.slack) * case.seconds();
+        let climbed = case.limits.up * (1.0 + case.limits.slack) * case.seconds() + case.pushed();
         let edge = case.end.z - case.start.z - climbed;
         if edge <= case.quantum() {
             return Finding::Nothing;
@@ -19,7 +19,7 @@ impl Check for Edge {
         let tallest = case.motion.body().step * case.motion.moves() as f32;
         let most = if case.stands() { tallest } else { 0.0 } + case.quantum();
         if edge > most && case.has_hole() && edge <= tallest * case.ticks() as f32 + case.quantum() {
-            return Finding::Untold(case.evidence(Rule::Edge, edge, most));
+            return Finding::untold(case.evidence(Rule::Edge, edge, most));
         }
         case.finding(Rule::Edge, edge, most)
     }

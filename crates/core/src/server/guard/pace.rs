@@ -35,7 +35,7 @@ impl Check for Pace {
         if self.path.is_empty() {
             self.path.push_back(Corner { tick: case.from, at: case.start, lawful: 0.0 });
         }
-        self.lawful += case.limits.level * case.seconds();
+        self.lawful += case.limits.level * case.seconds() + case.pushed();
         if self.path.back().is_some_and(|last| case.tick.since(last.tick) < chord) {
             return Finding::Nothing;
         }

@@ -13,7 +13,7 @@ impl Check for Reach {
     fn judge(&mut self, case: &Case<'_>) -> Finding {
         let moved = case.end - case.start;
         let fall = case.limits.down * (1.0 + case.limits.slack) * case.seconds();
-        let down = (-moved.z, fall + case.motion.body().step + case.quantum());
+        let down = (-moved.z, fall + case.motion.body().step + case.quantum() + case.pushed());
         let level = (moved.level().length(), case.lawful_way());
         let (measured, limit) = if down.0 / down.1 > level.0 / level.1 { down } else { level };
         case.finding(Rule::Reach, measured, limit)

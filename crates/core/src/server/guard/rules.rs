@@ -1,15 +1,14 @@
-//! How an entity moves, and what it may, at any tick.
+//! How an entity moves, what it may, and what ground there is, at any tick: whatever the guard holds of these is asked here.
 
 use crate::data::State;
+use crate::float::{max, min};
+use crate::ground::{Ground, Surface, Underfoot};
 use crate::motion::{Limits, Motion, Scene};
 use crate::policy::Policy;
 use crate::schema::Schema;
 use crate::session::Timeline;
 use crate::tick::{Rate, Tick};
-
-/// Where from some tick on less is allowed, what was allowed before is so for as many seconds more: whoever went faster cannot stop at once,
-/// and nobody but the rule itself knows how long that takes.
-const GRACE_SECONDS: u64 = 10;
+use crate::vec3::{Vec3, vec3};
 
 /// How an entity moves, at any tick.
 #[derive(Clone, Copy)]
@@ -18,6 +17,16 @@ pub(in crate::server) struct Rules<'a> {
     pub(in crate::server) kind: u8,
     pub(in crate::server) rate: Rate,
     pub(in crate::server) policy: &'a Policy,
+}
+
+/// Between what an owner told of itself: the last state it told, how many ticks ago, and the one it tells now.
+#[derive(Clone, Copy)]
+pub(super) struct Between<'a> {
+    pub(super) before: &'a State,
+    pub(super) ago: u64,
+    pub(super) told: Option<&'a State>,
+    /// What may have been underfoot meanwhile.
+    pub(super) underfoot: &'a Underfoot,
 }
 
 impl<'a> Rules<'a> {
@@ -33,27 +42,64 @@ impl<'a> Rules<'a> {
         self.motion(tick).schema()
     }
 
-    /// What is lawful in a tick, in whatever state.
-    pub(super) fn most(&self, tick: Tick) -> Limits {
-        self.limits(tick, |_, most| *most)
+    /// Whether anything became otherwise after `from`, up to `to`.
+    pub(super) fn is_changed(&self, from: Tick, to: Tick) -> bool {
+        self.timeline.between(from, to, self.kind).nth(1).is_some()
     }
 
-    /// What is lawful in a tick, between a state of so many ticks ago and one that is told now.
-    pub(super) fn limits_between(&self, tick: Tick, (before, ago): (&State, u64), told: Option<&State>) -> Limits {
-        let scene = self.scene(tick);
-        self.limits(tick, |motion, most| {
-            let within = |state, ago| motion.limits_in(most, scene.tunables, state, ago);
-            let limits = within(before, ago as f32 * scene.dt);
-            told.map_or(limits, |told| limits.or(&within(told, 0.0)))
-        })
+    /// The grounds that held in any of these ticks, the newest first.
+    pub(super) fn grounds(&self, from: Tick, to: Tick) -> impl Iterator<Item = &'a Ground> {
+        self.timeline.between(from, to, self.kind).map(|(known, _)| &*known.ground)
     }
 
-    /// What is lawful by what holds in a tick, or was by what held until lately.
-    fn limits(&self, tick: Tick, now: impl FnOnce(&dyn Motion, &Limits) -> Limits) -> Limits {
-        let lately = Tick(tick.0.saturating_sub(GRACE_SECONDS * u64::from(self.rate.hz())));
-        let mut all = self.timeline.between(lately, tick, self.kind).map(|(_, most)| most);
+    /// What is lawful in any of these ticks, in whatever state.
+    pub(super) fn most(&self, from: Tick, to: Tick) -> Limits {
+        let mut all = self.timeline.between(from, to, self.kind).map(|(_, most)| *most);
         // Something always holds.
-        let newest = all.next().map_or(Limits::of_pace(0.0, 0.0, 0.0, 0.0), |most| now(self.motion(tick), most));
-        all.fold(newest, |limits, most| limits.or(most))
+        let newest = all.next().unwrap_or(Limits::of_pace(0.0, 0.0, 0.0, 0.0));
+        all.fold(newest, |limits, most| limits.or(&most))
+    }
+
+    /// What is lawful in a tick after `from`, between what was told: how fast and how far in a burst by what holds in it, all that is measured
+    /// over a while by what held within the last second as well.
+    pub(super) fn limits(&self, from: Tick, tick: Tick, between: &Between<'_>) -> Limits {
+        let scene = self.scene(tick);
+        let motion = self.motion(tick);
+        let ticks = self.timeline.between(from.next().min(tick), tick, self.kind);
+        let within = |known: &crate::session::Ingredients, most: &Limits| {
+            let (motion, tunables) = (known.kinds.motion(self.kind), known.scene(tick, scene.dt, self.kind).tunables);
+            let of =
+                |state, ago: u64| motion.limits_in(most, tunables, (state, ago as f32 * scene.dt), between.underfoot);
+            let limits = of(between.before, between.ago);
+            between.told.map_or(limits, |told| limits.or(&of(told, 0)))
+        };
+        let mut all = ticks.map(|(known, most)| within(known, most));
+        let newest = all.next().unwrap_or_else(|| motion.limits(scene.tunables));
+        let now = all.fold(newest, |limits, other| limits.or(&other));
+        let second = Tick(from.0.saturating_sub(u64::from(self.rate.hz())));
+        if !self.is_changed(second, tick) {
+            return now;
+        }
+        let lately = self.most(second, tick);
+        Limits { level: now.level, up: now.up, down: now.down, burst: now.burst, ..lately }
+    }
+
+    /// What may have been underfoot when steps looked, which is where each begins; of those between that are not known, anywhere within
+    /// reach.
+    pub(super) fn underfoot(&self, (from, tick): (Tick, Tick), (start, end): (Vec3, Vec3)) -> Underfoot {
+        let scene = self.scene(tick);
+        if scene.ground.zones().is_empty() {
+            return Underfoot::of(Surface::PLAIN);
+        }
+        let step = self.schema(tick).state[0].wire.step();
+        let unknown = tick.since(from).unsigned_abs().saturating_sub(1);
+        let (end, reach) = match unknown {
+            0 => (start, step),
+            ticks => (end, step + self.most(from, tick).level * ticks as f32 * scene.dt),
+        };
+        let reach = vec3(reach, reach, reach);
+        let low = vec3(min(start.x, end.x), min(start.y, end.y), min(start.z, end.z)) - reach;
+        let high = vec3(max(start.x, end.x), max(start.y, end.y), max(start.z, end.z)) + reach;
+        scene.ground.underfoot(low, high)
     }
 }

@@ -3,7 +3,7 @@
 use std::collections::VecDeque;
 
 use super::case::{Case, Check, Finding};
-use crate::float::{max, min};
+use crate::float::{clamp, max, min};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
 use crate::verdict::{Evidence, Path, Rule};
@@ -11,15 +11,27 @@ use crate::verdict::{Evidence, Path, Rule};
 /// How often a second the fall is looked at.
 const LOOKS: i64 = 10;
 
+/// Holes remembered in a flight at most.
+const AGAIN: usize = 4;
+
 /// The rule: where it last stood, and how high it was since.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Support {
     /// The newest last, from when it no longer stood. Ticks follow each other.
-    path: VecDeque<(Tick, f32)>,
+    path: VecDeque<Height>,
     /// From where it fell or hopped.
     left: Option<Left>,
-    /// In the air ticks were missing, in which it may have landed and hopped again: from where it was after them.
-    again: Option<Left>,
+    /// In the air ticks were missing, in which it may have landed and hopped again: from where it was after them, the newest last.
+    again: VecDeque<Left>,
+}
+
+/// How high it was.
+#[derive(Clone, Copy, Debug)]
+struct Height {
+    tick: Tick,
+    z: f32,
+    /// Whether it had not moved at all since the tick before.
+    still: bool,
 }
 
 /// A place that somebody left.
@@ -27,51 +39,78 @@ pub(super) struct Support {
 struct Left {
     tick: Tick,
     at: Vec3,
-    /// Whether it stood there: who was put into the air hops from nowhere.
-    stood: bool,
+    /// How it hops from there: as high as was lawful in any tick since.
+    hop: Hop,
+    /// Ticks since then in which its program may have stood still, and it with it: a hop goes on after them. And how many of them are
+    /// believed.
+    stood_still: u64,
+    believed: u64,
 }
 
 impl Left {
-    /// How it hops from there.
-    fn hop(&self, hop: Hop) -> Hop {
-        if self.stood { hop } else { Hop { up: 0.0, ..hop } }
+    /// How much higher it is than a hop from there leads, after so many seconds.
+    fn after(&self, case: &Case<'_>, seconds: f32) -> Evidence {
+        let lawful = self.hop.rise(seconds);
+        let measured = max(case.end.z - self.at.z - lawful, 0.0);
+        let limit = self.hop.wider(1.0 + case.limits.slack).rise(seconds) - lawful + case.rounding();
+        Evidence { from: self.tick, ..case.evidence(Rule::Support, measured, limit) }
     }
 
-    /// How much higher it is than a hop from there leads.
-    fn risen(&self, case: &Case<'_>, hop: Hop) -> Evidence {
-        let hop = self.hop(hop);
-        let seconds = case.tick.since(self.tick) as f32 * case.scene.dt;
-        let lawful = hop.rise(seconds);
-        let measured = max(case.end.z - self.at.z - lawful, 0.0);
-        let limit = hop.wider(1.0 + case.limits.slack).rise(seconds) - lawful + case.rounding();
-        Evidence { from: self.tick, ..case.evidence(Rule::Support, measured, limit) }
+    fn seconds(&self, case: &Case<'_>) -> f32 {
+        case.tick.since(self.tick) as f32 * case.scene.dt
+    }
+
+    /// How much higher it is than a hop from there leads. It left within the tick after the last in which it stood.
+    fn risen(&self, case: &Case<'_>) -> Evidence {
+        self.risen_in(case, 1)
+    }
+
+    /// The same, if its program stood still in as many ticks as it may have, where it then is as high as can be.
+    fn risen_at_most(&self, case: &Case<'_>) -> Evidence {
+        self.risen_in(case, 1 + self.stood_still)
+    }
+
+    /// The same, if it was in the air for less time than has passed, by up to so many ticks.
+    fn risen_in(&self, case: &Case<'_>, less: u64) -> Evidence {
+        let seconds = self.seconds(case);
+        let least = max(seconds - less as f32 * case.scene.dt, 0.0);
+        self.after(case, clamp(self.hop.up / self.hop.fall, least, seconds))
     }
 }
 
 impl Check for Support {
     /// Two things: that it is no higher than a hop leads from where it last stood, and that it falls ever faster. Where ticks are
-    /// missing it may have stood, and hopped, in any of them.
+    /// missing it may have stood, and hopped, in any of them; and where its program stood still, which cannot be told from who stays
+    /// where it is, it was in the air for less time than has passed.
     fn judge(&mut self, case: &Case<'_>) -> Finding {
         let Some(fall) = case.limits.fall else { return Finding::Nothing };
+        let hop = Hop { up: case.limits.up, fall, down: case.limits.down };
         if case.stands() {
             // In the tick in which it leaves an edge nothing draws it down yet.
             self.path.clear();
-            self.left = Some(Left { tick: case.tick, at: case.end, stood: true });
-            self.again = None;
+            self.left = Some(Left { tick: case.tick, at: case.end, hop, stood_still: 0, believed: 0 });
+            self.again.clear();
             return Finding::Nothing;
         }
-        let hop = Hop { up: case.limits.up, fall, down: case.limits.down };
         let high = self.height(case, hop);
-        if let Finding::Untold(_) | Finding::Hole = high {
+        if let Finding::Untold(..) | Finding::Hole(_) = high {
             return high;
         }
         if case.has_hole() {
             self.path.clear();
         }
-        self.path.push_back((case.tick, case.end.z));
+        self.path.push_back(Height { tick: case.tick, z: case.end.z, still: case.is_still() });
+        let back = self.left.map(|left| left.at);
         match (high, self.fallen(case, hop)) {
             (Finding::Beyond(..), _) | (_, None) => high,
-            (_, Some(evidence)) if evidence.is_exceeded() => Finding::Beyond(evidence, self.left.map(|left| left.at)),
+            (_, Some(evidence)) if evidence.is_exceeded() => {
+                let stood_still = self.path.iter().filter(|height| height.still).count() as u64;
+                if stood_still > 0 {
+                    self.path.clear();
+                    return Finding::Untold(evidence, stood_still);
+                }
+                Finding::Beyond(evidence, back)
+            }
             (Finding::Within(high), Some(fallen)) if high.share() > fallen.share() => Finding::Within(high),
             (_, Some(fallen)) => Finding::Within(fallen),
         }
@@ -79,6 +118,11 @@ impl Check for Support {
 
     fn path(&self, case: &Case<'_>) -> Path {
         Path::through(self.left.map(|left| left.at).into_iter().chain([case.start, case.end]))
+    }
+
+    /// Where what is untold is not believed, nothing of it is gained.
+    fn back(&self) -> Option<Vec3> {
+        self.left.map(|left| left.at)
     }
 
     fn clear(&mut self) {
@@ -91,44 +135,83 @@ impl Check for Support {
 }
 
 impl Support {
+    /// From where somebody is who begins in the air: it goes on as fast as it was.
+    fn beginning(case: &Case<'_>, hop: Hop) -> Left {
+        let velocity = case.motion.schema().velocity_lane().map_or(Vec3::ZERO, |lane| case.before.vec3(lane));
+        let up = if case.stood() { max(hop.up, velocity.z) } else { max(velocity.z, 0.0) };
+        Left { tick: case.from, at: case.start, hop: Hop { up, ..hop }, stood_still: 0, believed: 0 }
+    }
+
     /// How much higher it is than a hop leads.
     fn height(&mut self, case: &Case<'_>, hop: Hop) -> Finding {
-        let start = || Left { tick: case.from, at: case.start, stood: case.stood() };
-        let left = *self.left.get_or_insert_with(start);
-        let from_here = Left { tick: case.tick, at: case.end, stood: true };
-        let evidence = left.risen(case, hop);
-        if !evidence.is_exceeded() {
-            if case.has_hole() {
-                self.again = Some(from_here);
+        // In the tick in which it leaves the ground it hops as then is lawful.
+        let hops = self.left.is_some_and(|left| left.tick == case.from);
+        let left = self.left.get_or_insert_with(|| Self::beginning(case, hop));
+        let up = if hops { max(left.hop.up, hop.up) } else { left.hop.up };
+        left.hop = Hop { up, ..left.hop.or_slower(hop) };
+        left.stood_still += if case.is_still() { case.ticks() } else { case.ticks().saturating_sub(1) };
+        let left = *left;
+        self.again.iter_mut().for_each(|again| again.hop = again.hop.or_slower(hop));
+        let from_here = Left { tick: case.tick, at: case.end, hop, stood_still: 0, believed: 0 };
+        let evidence = left.risen(case);
+        let found = self.explained(case, left, evidence);
+        if case.has_hole() {
+            self.again.push_back(from_here);
+            if self.again.len() > AGAIN {
+                self.again.pop_front();
             }
-            return Finding::Within(evidence);
         }
-        if let Some(again) = self.again.take().filter(|again| !again.risen(case, hop).is_exceeded()) {
-            self.left = Some(again);
-            return Finding::Untold(evidence);
+        if let Some(found) = found {
+            return found;
         }
         if case.has_hole() {
             self.left = Some(from_here);
             self.path.clear();
-            let (risen, widest) = (case.end.z - left.at.z, left.hop(hop).wider(1.0 + case.limits.slack));
-            let seconds = case.tick.since(left.tick) as f32 * case.scene.dt;
+            let (risen, widest) = (case.end.z - left.at.z, left.hop.wider(1.0 + case.limits.slack));
             // From where it stood then, or from where it may have landed in between.
-            let most = widest.rise(min(seconds, widest.up / widest.fall)) + case.rounding();
-            return if risen <= most { Finding::Untold(evidence) } else { Finding::Hole };
+            let most = widest.rise(min(left.seconds(case), widest.up / widest.fall)) + case.rounding();
+            return if risen <= most { Finding::untold(evidence) } else { Finding::Hole(Some(left.at)) };
         }
         // Nothing of it is gained: back to where it left the ground.
         Finding::Beyond(evidence, Some(left.at))
+    }
+
+    /// How it may have come to be so high: by a hop from where it left, by one that went on after its program had stood still, or by one
+    /// from where it may have landed.
+    fn explained(&mut self, case: &Case<'_>, left: Left, evidence: Evidence) -> Option<Finding> {
+        if !evidence.is_exceeded() {
+            return Some(Finding::Within(evidence));
+        }
+        let at_most = left.risen_at_most(case);
+        if left.stood_still > 0 && !at_most.is_exceeded() {
+            let more = left.stood_still - left.believed;
+            if more == 0 {
+                return Some(Finding::Within(at_most));
+            }
+            self.left = Some(Left { believed: left.stood_still, ..left });
+            self.path.clear();
+            return Some(Finding::Untold(at_most, more));
+        }
+        while let Some(again) = self.again.pop_back() {
+            if !again.risen(case).is_exceeded() {
+                self.left = Some(again);
+                return Some(Finding::untold(evidence));
+            }
+        }
+        None
     }
 
     /// By how much it fell too little over two looks: of what falls with at least so much, the mean speed of the later is less than
     /// that of the earlier by that for half of both.
     fn fallen(&mut self, case: &Case<'_>, hop: Hop) -> Option<Evidence> {
         let look = (i64::from(case.rate.hz()) / LOOKS).max(1);
-        while self.path.len() > 1 && case.tick.since(self.path[1].0) >= 2 * look {
+        while self.path.len() > 1 && case.tick.since(self.path[1].tick) >= 2 * look {
             self.path.pop_front();
         }
-        let &(first, low) = self.path.front().filter(|(tick, _)| case.tick.since(*tick) >= 2 * look)?;
-        let &(middle, between) = self.path.iter().find(|(tick, _)| case.tick.since(*tick) <= look)?;
+        let &Height { tick: first, z: low, .. } =
+            self.path.front().filter(|height| case.tick.since(height.tick) >= 2 * look)?;
+        let &Height { tick: middle, z: between, .. } =
+            self.path.iter().find(|height| case.tick.since(height.tick) <= look)?;
         let seconds = |ticks: i64| ticks as f32 * case.scene.dt;
         let (before, after) = (seconds(middle.since(first)), seconds(case.tick.since(middle)));
         let (earlier, later) = ((between - low) / before, (case.end.z - between) / after);
@@ -144,7 +227,7 @@ impl Support {
 }
 
 /// A hop, as high as it goes.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, Debug)]
 struct Hop {
     /// Metres a second at its beginning.
     up: f32,
@@ -157,6 +240,11 @@ struct Hop {
 impl Hop {
     fn wider(self, by: f32) -> Self {
         Self { up: self.up * by, fall: self.fall / by, down: self.down / by }
+    }
+
+    /// One that comes down no sooner than either.
+    fn or_slower(self, other: Self) -> Self {
+        Self { up: self.up, fall: min(self.fall, other.fall), down: min(self.down, other.down) }
     }
 
     /// How high it is after some time, above where it began: the parabola of a body thrown upwards, until it falls no faster.

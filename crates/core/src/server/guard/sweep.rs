@@ -26,14 +26,17 @@ impl Check for Sweep {
         match case.meets_solid() {
             None => {}
             // Nobody knows which way it took through a hole.
-            Some(_) if case.has_hole() => return Finding::Hole,
+            Some(_) if case.has_hole() => return Finding::Hole(None),
             Some(_) if case.goes_round() => {}
             // It is met or it is not: there is no share of a wall.
             Some(share) => return Finding::Beyond(case.evidence(Rule::Sweep, moved, moved * share), None),
         }
+        if case.around.is_deeper() {
+            return Finding::Beyond(case.evidence(Rule::Sweep, max(moved, f32::MIN_POSITIVE), 0.0), None);
+        }
         match case.lies_in(case.end) {
             None => Finding::Nothing,
-            // What came to be around it is none of its doing; the sweep says that it goes no further in.
+            // It was put there: the sweep says that it goes no further in.
             within if within == case.lies_in(case.start) => Finding::Nothing,
             Some(_) => Finding::Beyond(case.evidence(Rule::Sweep, max(moved, f32::MIN_POSITIVE), 0.0), None),
         }
@@ -54,7 +57,7 @@ impl Case<'_> {
             height: max(body.height - 2.0 * thinner, 0.01),
             step: 0.0,
         };
-        self.scene.ground.overlap(&thin, at + vec3(0.0, 0.0, thinner))
+        self.scene.ground.overlap_past(self.around.ids(), &thin, at + vec3(0.0, 0.0, thinner))
     }
 
     /// Where on the way a thinner, lifted body meets something.
@@ -86,13 +89,15 @@ impl Case<'_> {
             height: max(body.height - lift - 2.0 * quantum, 0.01),
             step: 0.0,
         };
-        Probe { scene: self.scene, body: thin, lift: vec3(0.0, 0.0, lift) }
+        Probe { scene: self.scene, past: self.around.ids(), body: thin, lift: vec3(0.0, 0.0, lift) }
     }
 }
 
 /// A body a little thinner than the real one, a step above the ground.
 struct Probe<'a> {
     scene: &'a Scene<'a>,
+    /// These are not in the way.
+    past: &'a [SolidId],
     body: Body,
     lift: Vec3,
 }
@@ -100,7 +105,7 @@ struct Probe<'a> {
 impl Probe<'_> {
     /// The share of the way after which something is met, and what.
     fn first(&self, from: Vec3, to: Vec3) -> Option<(f32, SolidId)> {
-        let hit = self.scene.ground.sweep(&self.body, from + self.lift, to + self.lift)?;
+        let hit = self.scene.ground.sweep_past(self.past, &self.body, from + self.lift, to + self.lift)?;
         Some((hit.fraction, hit.solid))
     }
 
@@ -211,6 +216,7 @@ mod tests {
     use super::*;
     use crate::ground::{Bounds, Ground};
     use crate::motion::{Limits, Motion};
+    use crate::server::guard::around::Around;
     use crate::server::guard::reach::Reach;
     use crate::tick::{Rate, Tick};
     use crate::walker::Walker;
@@ -271,6 +277,9 @@ mod tests {
             ago: 0,
             allowed: &crate::policy::AS_SAID,
             told: None,
+            carried: 0.0,
+            around: Around::NOTHING,
+            lately: &[],
         };
         let holds = |finding| matches!(finding, Finding::Nothing | Finding::Within(_));
         holds(Reach.judge(&case)) && holds(Sweep.judge(&case))

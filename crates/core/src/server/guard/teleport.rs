@@ -15,7 +15,8 @@ impl Check for Teleport {
     /// Whether a claim leads further along the ground than a second could: no haste, no bunch and no lost tick explains that.
     fn judge(&mut self, case: &Case<'_>) -> Finding {
         let way = (case.end - case.start).level().length();
-        let lawful = case.limits.level * (1.0 + case.limits.slack) * max(case.seconds(), 1.0) + case.rounding();
+        let lawful =
+            case.limits.level * (1.0 + case.limits.slack) * max(case.seconds(), 1.0) + case.rounding() + case.pushed();
         match case.finding(Rule::Teleport, way, lawful) {
             Finding::Within(_) => Finding::Nothing,
             beyond => beyond,

@@ -2,6 +2,7 @@ use std::sync::Arc;
 
 use proptest::prelude::*;
 
+use super::bank::Bank;
 use super::bank::MOST_SLEPT;
 use super::*;
 use crate::ground::{Bounds, Ground, Solid, SolidId};
@@ -52,8 +53,8 @@ impl Trial {
         let mut state = self.state;
         state.set_vec3(0, at);
         let state = self.walker.schema().round_state(&state);
-        let epoch = self.guard.claims.epoch.wrapping_sub(self.behind);
-        let since = self.guard.claims.newest.unwrap_or(Tick(100));
+        let epoch = self.guard.hearing.claims.epoch.wrapping_sub(self.behind);
+        let since = self.guard.hearing.claims.newest.unwrap_or(Tick(100));
         let claim = Claim {
             newest: tick.wire(),
             entity: EntityId::first(0),

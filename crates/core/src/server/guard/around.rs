@@ -1,0 +1,153 @@
+//! What came to stand around somebody who was lawfully there: it may stay and leave, and goes no further in.
+//!
+//! 1. A solid that is new at a tick, and in which its owner was when it came, is around it.
+//! 2. Of each claim the depth in it is no greater than it was, and its owner is pushed out by no more than that becomes less.
+//! 3. Once its owner is outside, it is a solid like any other.
+
+use crate::body::Body;
+use crate::float::{max, min};
+use crate::ground::{Ground, SKIN, SolidId};
+use crate::vec3::Vec3;
+
+/// Pushed out of one thing, somebody may get so far into another, in metres.
+const SQUEEZED: f32 = 0.3;
+
+/// By so much a rule can be pushed out in one move, in metres.
+const PUSHED: f32 = 0.35;
+
+/// A way out that points up at least so much is stood on.
+const UPRIGHT: f32 = 0.7;
+
+/// The solids around somebody.
+#[derive(Clone, Debug, Default)]
+pub struct Around {
+    ids: Vec<SolidId>,
+    /// In the same order, how deep in each it has been at the least.
+    least: Vec<f32>,
+    /// Metres by which they may still push it out, and by which they may have in the last claim.
+    left: f32,
+    pushed: f32,
+    /// Whether it stands on one of them.
+    carried: bool,
+    /// Whether it lies deeper in one of them than it did.
+    deeper: bool,
+}
+
+/// From where to where somebody claims to have gone.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Way {
+    pub(super) start: Vec3,
+    pub(super) end: Vec3,
+    /// Whether ticks between are not known.
+    pub(super) has_hole: bool,
+    /// Moves of all its ticks.
+    pub(super) moves: u32,
+    /// The step of the wire.
+    pub(super) step: f32,
+}
+
+impl Around {
+    /// Nothing.
+    pub const NOTHING: &'static Self =
+        &Self { ids: Vec::new(), least: Vec::new(), left: 0.0, pushed: 0.0, carried: false, deeper: false };
+
+    /// Which they are.
+    pub(super) fn ids(&self) -> &[SolidId] {
+        &self.ids
+    }
+
+    /// Metres by which they may have pushed their owner out in this claim.
+    pub(super) const fn pushed(&self) -> f32 {
+        self.pushed
+    }
+
+    /// Whether their owner stands on one of them.
+    pub(super) const fn carries(&self) -> bool {
+        self.carried
+    }
+
+    /// Whether their owner went further in.
+    pub(super) const fn is_deeper(&self) -> bool {
+        self.deeper
+    }
+
+    pub(super) const fn is_empty(&self) -> bool {
+        self.ids.is_empty()
+    }
+
+    fn add(&mut self, id: SolidId, depth: f32) {
+        self.ids.push(id);
+        self.least.push(depth);
+        self.left += depth + PUSHED;
+    }
+
+    /// Somebody begins at a place, or is put there, whatever is around it.
+    pub(super) fn begin(&mut self, ground: &Ground, body: &Body, at: Vec3) {
+        *self = Self::default();
+        for solid in ground.solids() {
+            match ground.depth(solid.id, body, at) {
+                Some((depth, _)) if depth > 0.0 => self.add(solid.id, depth),
+                _ => {}
+            }
+        }
+    }
+
+    /// Looks what came in a claim's ticks: `before` is a ground that held before them.
+    pub(super) fn came(&mut self, before: &Ground, now: &Ground, body: &Body, way: &Way) {
+        for solid in now.solids() {
+            if before.has(solid.id) || self.ids.contains(&solid.id) {
+                continue;
+            }
+            let depth = |at| now.depth(solid.id, body, at).map_or(0.0, |(depth, _)| depth);
+            let deep = max(depth(way.start), if way.has_hole { depth(way.end) } else { 0.0 });
+            if deep > 0.0 {
+                self.add(solid.id, deep);
+            }
+        }
+    }
+
+    /// Takes a claim into account, by so many metres of which it leads too far.
+    pub(super) fn follow(&mut self, ground: &Ground, body: &Body, way: &Way, too_far: f32) {
+        (self.pushed, self.carried, self.deeper) = (0.0, false, false);
+        if self.is_empty() {
+            return;
+        }
+        self.squeeze(ground, body, way);
+        // Pushed out of one it may be pushed into another, and back.
+        let tolerance = if self.ids.len() > 1 { SQUEEZED } else { 0.0 } + 2.0 * way.step;
+        for (id, least) in self.ids.iter().zip(&mut self.least) {
+            let Some((depth, out)) = ground.depth(*id, body, way.end) else { continue };
+            self.carried |= out.z > UPRIGHT && depth > -SKIN - 2.0 * way.step;
+            self.deeper |= depth > *least + tolerance;
+            *least = min(*least, depth);
+        }
+        self.pushed = min(max(too_far, 0.0), min(self.left, PUSHED * way.moves as f32));
+        self.left -= self.pushed;
+    }
+
+    /// What somebody is pushed into by what is around it.
+    fn squeeze(&mut self, ground: &Ground, body: &Body, way: &Way) {
+        let thin = Body { radius: max(body.radius - SKIN - 2.0 * way.step, 0.01), ..*body };
+        while let Some(id) = ground.overlap_past(&self.ids, &thin, way.end) {
+            match ground.depth(id, body, way.end) {
+                Some((depth, _)) if depth <= SQUEEZED => {
+                    self.ids.push(id);
+                    self.least.push(depth);
+                }
+                _ => return,
+            }
+        }
+    }
+
+    /// After a claim was accepted: what its owner has left, or what is there no more, is around it no longer.
+    pub(super) fn leave(&mut self, ground: &Ground, body: &Body, at: Vec3, step: f32) {
+        let outside = SKIN + 2.0 * step;
+        let is_inside = |id: &SolidId| ground.depth(*id, body, at).is_some_and(|(depth, _)| depth > outside);
+        let mut kept = self.ids.iter().map(is_inside);
+        self.least.retain(|_| kept.next().unwrap_or(false));
+        self.ids.retain(is_inside);
+        if self.ids.is_empty() {
+            self.left = 0.0;
+        }
+    }
+}

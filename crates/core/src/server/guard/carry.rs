@@ -1,0 +1,242 @@
+//! Who was lawfully faster than is allowed now slows down as its rule has it slow down, and may until then.
+//!
+//! Less is allowed where a tunable was turned or a rule edited, where the ground is another, and to whoever came back, or took
+//! something over, faster than it could have become here. From the tick at which its owner can know of it, the fastest that was
+//! allowed before is stepped on by the rule itself, with whatever inputs keep it fastest: what comes of that is allowed, if it is
+//! more than what is allowed anyway.
+
+use std::sync::Arc;
+
+use crate::data::{Input, State};
+use crate::float::{clamp, max};
+use crate::ground::{Bounds, Ground, SKIN, Surface, Underfoot, Zone};
+use crate::motion::{Limits, Motion, Scene, checked_step};
+use crate::schema::{InputKind, Schema};
+use crate::vec3::{Vec3, vec3};
+
+/// Along the ground, up, down: what limits bound.
+const AXES: usize = 3;
+const LEVEL: usize = 0;
+const UP: usize = 1;
+
+/// How large the empty world is in which somebody slows down, in metres; and how high it is where it is in the air.
+const WORLD: f32 = 1.0e6;
+const HIGH: f32 = 1.0e5;
+
+/// What somebody is allowed beyond its limits.
+#[derive(Clone, Debug, Default)]
+pub struct Carry {
+    /// What it was allowed in the claim before, and what may have been underfoot.
+    before: Option<[f32; AXES]>,
+    underfoot: Option<Underfoot>,
+    /// Whether something became otherwise with the claim before: over a hole what held before it is lawful as well.
+    changed: bool,
+    /// Whether it stood on something all through the claim before.
+    stood: bool,
+    slowing: [Option<Box<State>>; AXES],
+}
+
+/// The circumstances of a claim.
+#[derive(Clone, Copy)]
+pub struct Going<'a> {
+    /// What holds in its tick.
+    pub scene: &'a Scene<'a>,
+    /// The rule by which its owner moves.
+    pub motion: &'a dyn Motion,
+    /// The last state that was told before, and the one that is told now.
+    pub before: &'a State,
+    pub told: Option<&'a State>,
+    /// From where, and to where.
+    pub way: (Vec3, Vec3),
+    /// Ticks it took.
+    pub ticks: u64,
+    /// Whether rule, tunables or ground became otherwise with this claim.
+    pub changed: bool,
+    /// What may have been underfoot.
+    pub underfoot: &'a Underfoot,
+}
+
+impl Carry {
+    /// Its owner was put somewhere, as fast as that state says.
+    pub(super) fn clear(&mut self) {
+        *self = Self::default();
+    }
+
+    /// Widens limits by what is still allowed. Gives back as fast as its owner may still be along the ground, 0 where that is nothing
+    /// beyond the limits.
+    pub fn widen(&mut self, going: &Going<'_>, limits: &mut Limits) -> f32 {
+        let changed = std::mem::replace(&mut self.changed, going.changed) || going.changed;
+        let elsewhere = self.underfoot.replace(*going.underfoot) != Some(*going.underfoot);
+        let now = [limits.level, limits.up, limits.down];
+        // Who begins is as fast as the state says in which it begins.
+        let begins = self.before.is_none();
+        let before = self.before.unwrap_or_else(|| speeds(going));
+        let mut all = now;
+        let mut stands = None;
+        // Who has just landed is in the air for one tick more.
+        let stood = std::mem::take(&mut self.stood);
+        for axis in 0..AXES {
+            if (changed || elsewhere || begins) && before[axis] > now[axis] && self.slowing[axis].is_none() {
+                self.slowing[axis] = Some(Box::new(going.at(axis, before[axis])));
+            }
+            let Some(mut slowing) = self.slowing[axis].take() else { continue };
+            let was = going.speed(axis, &slowing);
+            self.stood = *stands.get_or_insert_with(|| going.stands());
+            for _ in 0..going.ticks {
+                *slowing = going.slowed(axis, &slowing, stood && self.stood);
+            }
+            let is = going.speed(axis, &slowing);
+            // A tick's way is that of the mean of two speeds, or of the earlier.
+            all[axis] = max(now[axis], max(was, is));
+            self.slowing[axis] = (is > now[axis]).then_some(slowing);
+        }
+        self.before = Some(all);
+        [limits.level, limits.up, limits.down] = all;
+        if all[LEVEL] > now[LEVEL] { all[LEVEL] } else { 0.0 }
+    }
+
+    /// Something was added to its velocity: it may be faster by that.
+    pub(super) fn push(&mut self, by: Vec3) {
+        let Some(before) = &mut self.before else { return };
+        let more = [by.level().length(), max(by.z, 0.0), max(-by.z, 0.0)];
+        for (axis, more) in more.into_iter().enumerate() {
+            before[axis] += more;
+            self.slowing[axis] = None;
+        }
+    }
+}
+
+/// As fast as the state says in which somebody begins.
+fn speeds(going: &Going<'_>) -> [f32; AXES] {
+    let velocity = going.velocity(going.before);
+    [velocity.level().length(), max(velocity.z, 0.0), max(-velocity.z, 0.0)]
+}
+
+impl Going<'_> {
+    /// Whether it stands on something, before and after.
+    fn stands(&self) -> bool {
+        let near = SKIN + 2.0 * self.motion.schema().state[0].wire.step();
+        let stands = |at| self.scene.ground.carries(&self.motion.body(), at, near);
+        stands(self.way.0) && stands(self.way.1)
+    }
+
+    fn velocity(&self, state: &State) -> Vec3 {
+        self.motion.schema().velocity_lane().map_or(Vec3::ZERO, |lane| state.vec3(lane))
+    }
+
+    fn speed(&self, axis: usize, state: &State) -> f32 {
+        let velocity = self.velocity(state);
+        match axis {
+            LEVEL => velocity.level().length(),
+            UP => velocity.z,
+            _ => -velocity.z,
+        }
+    }
+
+    /// Somebody as it was told, but so fast.
+    fn at(&self, axis: usize, speed: f32) -> State {
+        let mut state = *self.told.unwrap_or(self.before);
+        let Some(lane) = self.motion.schema().velocity_lane() else { return state };
+        let mut velocity = state.vec3(lane);
+        match axis {
+            LEVEL => {
+                let told = velocity.level();
+                let way = if told.length() > 0.1 { told } else { (self.way.1 - self.way.0).level() };
+                let way = if way.length() > 1e-6 { way * (1.0 / way.length()) } else { vec3(1.0, 0.0, 0.0) };
+                velocity = vec3(way.x * speed, way.y * speed, velocity.z);
+            }
+            UP => velocity.z = speed,
+            _ => velocity.z = -speed,
+        }
+        state.set_vec3(lane, velocity);
+        state
+    }
+
+    /// A tick later, with those inputs and on that ground on which it is fastest.
+    fn slowed(&self, axis: usize, state: &State, stands: bool) -> State {
+        let schema = self.motion.schema();
+        let inputs = inputs(schema, self.velocity(state), state.vec3(0));
+        let mut best: Option<State> = None;
+        let in_the_air = (axis != LEVEL || !stands).then_some(None);
+        let on_ground =
+            [0, 1].into_iter().map(|i| Surface { grip: self.underfoot.grip[i], pace: self.underfoot.pace[i] });
+        let on_ground = on_ground.filter(|_| axis == LEVEL).map(Some);
+        for surface in in_the_air.into_iter().chain(on_ground) {
+            let ground = empty(surface);
+            let scene = Scene { ground: &ground, ..*self.scene };
+            let mut from = *state;
+            let at = state.vec3(0);
+            from.set_vec3(0, vec3(at.x, at.y, if surface.is_some() { 0.0 } else { HIGH }));
+            if let Some(f) = schema.state.iter().find(|f| f.name == "grounded") {
+                from.set_flag(f.lane, surface.is_some());
+            }
+            for input in &inputs {
+                let Ok(step) = checked_step(self.motion, &scene, &from, input) else { continue };
+                if best.is_none_or(|best| self.speed(axis, &best) < self.speed(axis, &step.state)) {
+                    best = Some(step.state);
+                }
+            }
+        }
+        let mut next = best.unwrap_or(*state);
+        // Where it is does not matter; goals that are places stay as far away as they are.
+        next.set_vec3(0, state.vec3(0));
+        next
+    }
+}
+
+/// A world of nothing but a floor.
+fn empty(surface: Option<Surface>) -> Arc<Ground> {
+    let bounds = Bounds { min: (-WORLD, -WORLD), max: (WORLD, WORLD), floor: 0.0 };
+    let zone = |surface| Zone { min: bounds.min, max: bounds.max, surface };
+    Arc::new(Ground::new(bounds, Vec::new(), surface.map(zone).into_iter().collect()))
+}
+
+/// What hands could give to stay fast: nothing, or all there is along the way, by each kind of input.
+fn inputs(schema: &Schema, velocity: Vec3, at: Vec3) -> Vec<Input> {
+    let level = velocity.level();
+    let way = if level.length() > 1e-6 { level * (1.0 / level.length()) } else { vec3(1.0, 0.0, 0.0) };
+    let bearing = libm::atan2f(way.y, way.x);
+    let sticks = schema.input.iter().any(|f| matches!(f.kind, InputKind::Stick { .. }));
+    let mut all = vec![Input::default()];
+    let mut give = |stick: (f32, f32), bearing: f32, held: bool, pressed: bool, axes: &dyn Fn(usize) -> f32| {
+        let mut input = Input::default();
+        let mut axis = 0;
+        for f in &schema.input {
+            match f.kind {
+                InputKind::Stick { .. } => {
+                    input.set_real(f.lane, stick.0);
+                    input.set_real(f.lane + 1, stick.1);
+                }
+                InputKind::Bearing { .. } => input.set_real(f.lane, bearing),
+                InputKind::Pitch { .. } => {}
+                InputKind::Axis { .. } => {
+                    input.set_real(f.lane, clamp(axes(axis), -1.0, 1.0));
+                    axis += 1;
+                }
+                InputKind::Held => input.set_flag(f.lane, held),
+                InputKind::Press => input.set_int(f.lane, u32::from(pressed)),
+                InputKind::Point { .. } => f.give(&mut input, at + way * 1000.0),
+            }
+        }
+        all.push(schema.round_input(&input));
+    };
+    let none = |_: usize| 0.0;
+    for held in [false, true] {
+        if sticks {
+            // As the world has it, or to the right and ahead of where the eyes point.
+            give((way.x, way.y), 0.0, held, false, &none);
+            give((0.0, 1.0), bearing, held, false, &none);
+            give((0.0, 1.0), bearing, held, true, &none);
+        } else {
+            give((0.0, 0.0), bearing, held, false, &none);
+            give((0.0, 0.0), bearing, held, true, &none);
+        }
+    }
+    let axes = schema.input.iter().filter(|f| matches!(f.kind, InputKind::Axis { .. })).count();
+    for axis in 0..axes {
+        for sign in [-1.0, 1.0] {
+            give((0.0, 1.0), bearing, true, false, &|i| if i == axis { sign } else { 0.0 });
+        }
+    }
+    all
+}
