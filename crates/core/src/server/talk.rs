@@ -3,7 +3,7 @@
 use crate::tick::{Rate, Tick};
 
 /// Datagrams that are read of a peer, at most: a token bucket. Two a tick for each entity it owns, which is twice what a client
-/// sends, saved up for two seconds, which is more than a link withholds; beyond that they are dropped unread.
+/// sends, saved up for two seconds, which is more than a link withholds, or for as long as none was read; beyond that they are dropped unread.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Talk {
     left: u32,
@@ -28,6 +28,7 @@ impl Talk {
     const A_TICK: u32 = 2;
     const SECONDS: u32 = 2;
     const LATELY: u32 = 4;
+    const STALLED: u32 = 10;
 
     /// Whether one more is read, of a peer that owns so much.
     pub(super) fn is_read(&mut self, now: Tick, rate: Rate, owned: usize) -> bool {
@@ -38,8 +39,10 @@ impl Talk {
         let most = a_tick.saturating_mul(rate.hz()).saturating_mul(Self::SECONDS);
         let passed = self.paid.map_or(0, |paid| now.since(paid).max(0) as u64);
         self.paid = Some(now);
-        let gained = u64::from(a_tick).saturating_mul(passed).min(u64::from(most)) as u32;
-        self.left = self.left.saturating_add(gained).min(most);
+        // What waited while nothing was read at all is read: who stood still may be the server.
+        let stalled = passed.min(u64::from(Self::STALLED * rate.hz()));
+        let gained = u64::from(a_tick).saturating_mul(stalled).min(u64::from(u32::MAX)) as u32;
+        self.left = self.left.saturating_add(gained).min(most.max(gained));
         match self.left.checked_sub(1) {
             Some(left) => {
                 self.left = left;

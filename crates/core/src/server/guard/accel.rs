@@ -24,12 +24,15 @@ pub(super) struct Accel {
     /// Along the ground, how fast it went when it last did; `None` before it was looked at. Who begins is where it was put, as fast as
     /// it was then.
     moving: Option<Vec3>,
+    /// Whether its program may have stood still in the claim before.
+    stood_still: bool,
 }
 
 impl Check for Accel {
     /// The means of a velocity over two times that follow each other differ by at most what it changes in half of both together. What is
     /// touched stops or turns whoever touches it, so near anything solid a change says nothing. A program that stands still for a while
-    /// passes ticks over, in which its owner stays where it is, to go on as fast as it went: that is believed now and then.
+    /// passes ticks over, in which its owner stays where it is, to go on as fast as it went, or as it went in ticks that were lost: that is
+    /// believed now and then.
     fn judge(&mut self, case: &Case<'_>) -> Finding {
         let Some(accel) = case.limits.accel else { return Finding::Nothing };
         let Some(moving) = self.moving else {
@@ -38,6 +41,7 @@ impl Check for Accel {
             return Finding::Nothing;
         };
         let before = self.before.replace((case.from, case.start));
+        let stood_still = std::mem::replace(&mut self.stood_still, case.is_still());
         if case.has_hole() {
             // It may have been passed over, and stood.
             self.before = None;
@@ -75,7 +79,7 @@ impl Check for Accel {
             return Finding::Within(evidence);
         }
         let stops = is == Vec3::ZERO;
-        let goes_on = was == Vec3::ZERO && !changed(moving).is_exceeded();
+        let goes_on = was == Vec3::ZERO && (stood_still || !changed(moving).is_exceeded());
         if stops || goes_on { Finding::untold(evidence) } else { Finding::Beyond(evidence, None) }
     }
 

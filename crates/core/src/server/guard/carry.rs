@@ -23,6 +23,9 @@ const UP: usize = 1;
 const WORLD: f32 = 1.0e6;
 const HIGH: f32 = 1.0e5;
 
+/// For so many seconds its owner may have stood still whenever that cannot be told.
+const LONGEST: f32 = 10.0;
+
 /// What somebody is allowed beyond its limits.
 #[derive(Clone, Debug, Default)]
 pub struct Carry {
@@ -31,6 +34,10 @@ pub struct Carry {
     underfoot: Option<Underfoot>,
     /// Whether something became otherwise with the claim before: over a hole what held before it is lawful as well.
     changed: bool,
+    /// For how many seconds something has been allowed beyond the limits.
+    lasts: f32,
+    /// Whether that is so for another reason than the state it is in.
+    otherwise: bool,
     /// Whether it stood on something all through the claim before.
     stood: bool,
     slowing: [Option<Box<State>>; AXES],
@@ -43,8 +50,9 @@ pub struct Going<'a> {
     pub scene: &'a Scene<'a>,
     /// The rule by which its owner moves.
     pub motion: &'a dyn Motion,
-    /// The last state that was told before, and the one that is told now.
+    /// The last state that was told before.
     pub before: &'a State,
+    /// The one that is told now, if any is.
     pub told: Option<&'a State>,
     /// From where, and to where.
     pub way: (Vec3, Vec3),
@@ -62,8 +70,8 @@ impl Carry {
         *self = Self::default();
     }
 
-    /// Widens limits by what is still allowed. Gives back as fast as its owner may still be along the ground, 0 where that is nothing
-    /// beyond the limits.
+    /// Widens limits by what is still allowed. Gives back as fast as its owner may still be along the ground for another reason than the
+    /// state it is in, 0 where that is nothing.
     pub fn widen(&mut self, going: &Going<'_>, limits: &mut Limits) -> f32 {
         let changed = std::mem::replace(&mut self.changed, going.changed) || going.changed;
         let elsewhere = self.underfoot.replace(*going.underfoot) != Some(*going.underfoot);
@@ -73,16 +81,20 @@ impl Carry {
         let before = self.before.unwrap_or_else(|| speeds(going));
         let mut all = now;
         let mut stands = None;
+        let moved = self.moved(going);
         // Who has just landed is in the air for one tick more.
         let stood = std::mem::take(&mut self.stood);
         for axis in 0..AXES {
-            if (changed || elsewhere || begins) && before[axis] > now[axis] && self.slowing[axis].is_none() {
+            let otherwise = changed || elsewhere || begins;
+            let slows = before[axis] > now[axis] && self.slowing[axis].is_none();
+            if slows && (otherwise || going.went(axis) > now[axis]) {
                 self.slowing[axis] = Some(Box::new(going.at(axis, before[axis])));
+                self.otherwise |= otherwise;
             }
             let Some(mut slowing) = self.slowing[axis].take() else { continue };
             let was = going.speed(axis, &slowing);
             self.stood = *stands.get_or_insert_with(|| going.stands());
-            for _ in 0..going.ticks {
+            for _ in 0..moved {
                 *slowing = going.slowed(axis, &slowing, stood && self.stood);
             }
             let is = going.speed(axis, &slowing);
@@ -92,7 +104,23 @@ impl Carry {
         }
         self.before = Some(all);
         [limits.level, limits.up, limits.down] = all;
-        if all[LEVEL] > now[LEVEL] { all[LEVEL] } else { 0.0 }
+        self.otherwise &= self.slowing[LEVEL].is_some();
+        if self.otherwise { all[LEVEL] } else { 0.0 }
+    }
+
+    /// In how many of a claim's ticks its owner slowed down at least. A program that stood still went on afterwards as fast as it had
+    /// been: that may be so of every tick in which nothing was sent, but not for ever.
+    fn moved(&mut self, going: &Going<'_>) -> u64 {
+        self.lasts = if self.slowing.iter().any(Option::is_some) {
+            self.lasts + going.ticks as f32 * going.scene.dt
+        } else {
+            0.0
+        };
+        match going.told {
+            _ if self.lasts > LONGEST => going.ticks,
+            None if going.way.0 == going.way.1 => 0,
+            _ => going.ticks.min(1),
+        }
     }
 
     /// Something was added to its velocity: it may be faster by that.
@@ -131,6 +159,17 @@ impl Going<'_> {
             UP => velocity.z,
             _ => -velocity.z,
         }
+    }
+
+    /// As fast as it claims to have gone.
+    fn went(&self, axis: usize) -> f32 {
+        let (went, seconds) = (self.way.1 - self.way.0, self.ticks as f32 * self.scene.dt);
+        let went = match axis {
+            LEVEL => went.level().length(),
+            UP => went.z,
+            _ => -went.z,
+        };
+        if seconds > 0.0 { went / seconds } else { 0.0 }
     }
 
     /// Somebody as it was told, but so fast.

@@ -96,7 +96,7 @@ impl Check for Support {
         if let Finding::Untold(..) | Finding::Hole(_) = high {
             return high;
         }
-        if case.has_hole() {
+        if case.has_hole() || !case.around.is_empty() {
             self.path.clear();
         }
         self.path.push_back(Height { tick: case.tick, z: case.end.z, still: case.is_still() });
@@ -150,6 +150,11 @@ impl Support {
         let up = if hops { max(left.hop.up, hop.up) } else { left.hop.up };
         left.hop = Hop { up, ..left.hop.or_slower(hop) };
         left.stood_still += if case.is_still() { case.ticks() } else { case.ticks().saturating_sub(1) };
+        if !case.around.is_empty() {
+            // What is around it stops it now and then.
+            left.stood_still += case.ticks();
+            left.believed += case.ticks();
+        }
         let left = *left;
         self.again.iter_mut().for_each(|again| again.hop = again.hop.or_slower(hop));
         let from_here = Left { tick: case.tick, at: case.end, hop, stood_still: 0, believed: 0 };
@@ -195,6 +200,7 @@ impl Support {
         while let Some(again) = self.again.pop_back() {
             if !again.risen(case).is_exceeded() {
                 self.left = Some(again);
+                self.path.clear();
                 return Some(Finding::untold(evidence));
             }
         }
