@@ -322,7 +322,8 @@ impl Lab {
         let Some(playing) = &mut self.machines[id.index()].client else { return };
         let address = playing.address(id);
         let (member, kind) = (playing.member, self.course[playing.member].kind);
-        let Playing { client: Some(client), resting, looked, trials, faulty, forged, .. } = &mut **playing else {
+        let Playing { client: Some(client), resting, looked, trials, faulty, forged, played, .. } = &mut **playing
+        else {
             return;
         };
         let since = self.now.minus(*looked).secs() as f32;
@@ -341,6 +342,7 @@ impl Lab {
             client.handle_controls(owned.entity, &input);
         }
         client.handle_time(read, &mut tap);
+        *played = client.newest_tick().unwrap_or_default().max(*played);
         if forged.keeps_any() {
             keep(client, forged, &self.course, member, since);
         }

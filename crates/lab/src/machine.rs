@@ -176,11 +176,6 @@ impl Playing {
         }
     }
 
-    /// Its program ends, or is about to: what it said may be under way still.
-    pub(crate) fn ends(&mut self) {
-        self.played = self.client.as_ref().and_then(Client::newest_tick).unwrap_or_default().max(self.played);
-    }
-
     /// Starts its program anew: it knows the rules and the ground of now, and who it is.
     pub(crate) fn start(&mut self, course: &Course, now: LabTime) {
         self.alias += u64::from(self.starts > 0 && self.faulty.has(Fault::Stranger));

@@ -80,12 +80,10 @@ impl Lab {
                 Happening::Started
             }
             Coming::Leave => {
-                playing.ends();
                 playing.client.iter_mut().for_each(Client::leave);
                 Happening::Leaves
             }
             Coming::Crash => {
-                playing.ends();
                 playing.client = None;
                 Happening::Crashed
             }

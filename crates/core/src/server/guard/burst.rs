@@ -27,6 +27,8 @@ impl Burst {
             let left = max(before.metres - self.used, 0.0);
             let left = max(left, if before.metres > 0.0 { left / before.metres * now.metres } else { now.metres });
             self.used = max(now.metres - left, 0.0);
+            // What was gone by then was gone by what held then.
+            (self.last, self.lawful) = (None, 0.0);
         }
     }
 }
@@ -45,11 +47,12 @@ impl Check for Burst {
             return Finding::Nothing;
         }
         let lawful = self.lawful + case.rounding();
+        // At least a tick's way: who slows down does not do so to the bit.
+        let metres = max(burst.metres, level * case.scene.dt);
         let used = max(self.used + (case.end - at).level().length() - lawful, 0.0);
-        let evidence =
-            Evidence { from: tick, ..case.evidence(Rule::Burst, used, burst.metres * slack + case.rounding()) };
+        let evidence = Evidence { from: tick, ..case.evidence(Rule::Burst, used, metres * slack + case.rounding()) };
         if evidence.is_exceeded() {
-            return Finding::Beyond(Evidence { gain: used - burst.metres, ..evidence }, Some(at));
+            return Finding::Beyond(Evidence { gain: max(used - burst.metres, 0.0), ..evidence }, Some(at));
         }
         (self.last, self.used, self.lawful) = (Some((case.tick, case.end)), used, 0.0);
         Finding::Within(evidence)

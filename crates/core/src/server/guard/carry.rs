@@ -32,10 +32,11 @@ pub struct Carry {
     /// What it was allowed in the claim before, and what may have been underfoot.
     before: Option<[f32; AXES]>,
     underfoot: Option<Underfoot>,
-    /// Whether something became otherwise with the claim before: over a hole what held before it is lawful as well.
-    changed: bool,
-    /// For how many seconds something has been allowed beyond the limits.
-    lasts: f32,
+    /// For how many seconds more something counts as otherwise than before: over a hole what held before it is lawful as well, and of the
+    /// state it then is in its owner may tell later.
+    changed: f32,
+    /// For how many seconds something has been allowed beyond each limit.
+    lasts: [f32; AXES],
     /// Whether that is so for another reason than the state it is in.
     otherwise: bool,
     /// Whether it stood on something all through the claim before.
@@ -73,7 +74,8 @@ impl Carry {
     /// Widens limits by what is still allowed. Gives back as fast as its owner may still be along the ground for another reason than the
     /// state it is in, 0 where that is nothing.
     pub fn widen(&mut self, going: &Going<'_>, limits: &mut Limits) -> f32 {
-        let changed = std::mem::replace(&mut self.changed, going.changed) || going.changed;
+        self.changed = if going.changed { 1.0 } else { max(self.changed - going.ticks as f32 * going.scene.dt, 0.0) };
+        let changed = self.changed > 0.0;
         let elsewhere = self.underfoot.replace(*going.underfoot) != Some(*going.underfoot);
         let now = [limits.level, limits.up, limits.down];
         // Who begins is as fast as the state says in which it begins.
@@ -81,7 +83,6 @@ impl Carry {
         let before = self.before.unwrap_or_else(|| speeds(going));
         let mut all = now;
         let mut stands = None;
-        let moved = self.moved(going);
         // Who has just landed is in the air for one tick more.
         let stood = std::mem::take(&mut self.stood);
         for axis in 0..AXES {
@@ -89,12 +90,13 @@ impl Carry {
             let slows = before[axis] > now[axis] && self.slowing[axis].is_none();
             if slows && (otherwise || going.went(axis) > now[axis]) {
                 self.slowing[axis] = Some(Box::new(going.at(axis, before[axis])));
+                self.lasts[axis] = 0.0;
                 self.otherwise |= otherwise;
             }
             let Some(mut slowing) = self.slowing[axis].take() else { continue };
             let was = going.speed(axis, &slowing);
             self.stood = *stands.get_or_insert_with(|| going.stands());
-            for _ in 0..moved {
+            for _ in 0..self.moved(axis, going) {
                 *slowing = going.slowed(axis, &slowing, stood && self.stood);
             }
             let is = going.speed(axis, &slowing);
@@ -110,14 +112,10 @@ impl Carry {
 
     /// In how many of a claim's ticks its owner slowed down at least. A program that stood still went on afterwards as fast as it had
     /// been: that may be so of every tick in which nothing was sent, but not for ever.
-    fn moved(&mut self, going: &Going<'_>) -> u64 {
-        self.lasts = if self.slowing.iter().any(Option::is_some) {
-            self.lasts + going.ticks as f32 * going.scene.dt
-        } else {
-            0.0
-        };
+    fn moved(&mut self, axis: usize, going: &Going<'_>) -> u64 {
+        self.lasts[axis] += going.ticks as f32 * going.scene.dt;
         match going.told {
-            _ if self.lasts > LONGEST => going.ticks,
+            _ if self.lasts[axis] > LONGEST => going.ticks,
             None if going.way.0 == going.way.1 => 0,
             _ => going.ticks.min(1),
         }
