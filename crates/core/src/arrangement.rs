@@ -108,6 +108,11 @@ impl Arrangement {
     pub fn sends_inputs(self) -> bool {
         !self.owner.decides()
     }
+
+    /// Whether the server can push it and put it elsewhere: it moves it, or holds its owner to what it is told.
+    pub fn is_moved(self) -> bool {
+        self.sends_inputs() || self.authority != Authority::Believe
+    }
 }
 
 #[cfg(test)]

@@ -70,7 +70,7 @@ pub use verdict::{Answer, Evidence, Exhibit, MOST_CORNERS, Measure, Path, RULES,
 pub use wire::{
     Account, Ack, Acks, BitReader, BitRow, BitWriter, Carried, Challenge, Claim, Denied, Difference, ENVELOPE, Ended,
     EndedBy, EntityRecord, EntityRef, FieldValue, ForeignLayout, Header, Hello, Inputs, MAX_DATAGRAM, MAX_REPEATS,
-    MOST_OWNERS, Message, MessageKind, News, PROTOCOL_VERSION, PullBack, Refusal, RefusedFor, Snapshot, SnapshotHead,
-    TELEPORT_BITS, Used, Welcome, WireError, WireField, fields, snapshot_bytes, write_snapshot,
+    MOST_OWNERS, Message, MessageKind, News, PROTOCOL_VERSION, PullBack, PullReason, Refusal, RefusedFor, Snapshot,
+    SnapshotHead, TELEPORT_BITS, Used, Welcome, WireError, WireField, fields, snapshot_bytes, write_snapshot,
 };
 pub use world::{Entity, World};

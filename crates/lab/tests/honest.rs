@@ -82,7 +82,7 @@ fn evening(numbers: std::ops::Range<u64>, seconds: f64, happens: Happens) -> (f6
 
 #[test]
 fn honest_play_in_which_everything_happens_at_once_accuses_nobody() {
-    let (_, verdicts, _) = evening(0..12, 40.0, Happens { pushes: false, ..Happens::ALL });
+    let (_, verdicts, _) = evening(0..12, 40.0, Happens::ALL);
     assert!(verdicts.is_empty(), "{} verdicts:\n{}", verdicts.len(), verdicts.join("\n"));
 }
 
@@ -92,7 +92,7 @@ fn ten_hours_of_honest_play_accuse_nobody() {
     let said = std::env::var("VELOCITAS_NUMBERS").unwrap_or_else(|_| "0..600".to_owned());
     let (from, to) = said.split_once("..").expect("from..to");
     let numbers = from.parse().expect("a number")..to.parse().expect("a number");
-    let (hours, verdicts, resyncs) = evening(numbers, 60.0, Happens { pushes: false, ..Happens::ALL });
+    let (hours, verdicts, resyncs) = evening(numbers, 60.0, Happens::ALL);
     println!("{hours:.1} h, {} verdicts, {resyncs} resyncs", verdicts.len());
     assert!(verdicts.is_empty(), "{hours} h, {} verdicts:\n{}", verdicts.len(), verdicts.join("\n"));
 }

@@ -61,9 +61,9 @@ impl Stage {
     /// Something happens to a member, or why it cannot.
     pub(super) fn happens_to(&mut self, member: MemberId, what: Sudden, says: &str) -> Result<(), String> {
         let name = self.name(member).to_owned();
-        let moves_itself = !self.run.course()[member].arrangement.sends_inputs();
+        let moves_itself = !self.run.course()[member].arrangement.is_moved();
         if moves_itself && !matches!(what, Sudden::Freeze(_)) {
-            return Err(format!("{name} says where it is: the server cannot move it so"));
+            return Err(format!("{name} says where it is and is believed: the server cannot move it so"));
         }
         let words = match what {
             Sudden::Push(v) => format!("{name} pushed by {:.1}, {:.1}, {:.1} m/s", v.x, v.y, v.z),

@@ -15,7 +15,7 @@ use crate::remote::{Drawn, DrawnState, Sample, Samples, Shown, ViewClock, blend}
 use crate::session::{Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
-use crate::wire::{Acks, BitWriter, EntityRecord, News, PullBack, Snapshot, Used, Welcome};
+use crate::wire::{Acks, BitWriter, EntityRecord, News, PullBack, PullReason, Snapshot, Used, Welcome};
 
 /// Times of leaving that are remembered for the lead control.
 const SHIFTS: usize = 512;
@@ -435,7 +435,7 @@ impl Playing {
         self.now = now;
         let context = self.context(lent, self.owned[place]);
         let moved = self.mine[place].own.pulled_back(&context, self.ticks.newest(), pull, sink);
-        self.hide(lent, (place, false), moved);
+        self.hide(lent, (place, pull.reason == PullReason::Teleport), moved);
     }
 
     /// Keeps drawing an own entity where it was.

@@ -199,6 +199,12 @@ impl<W: Word> Claims<W> {
         self.let_go.extend(std::mem::take(&mut self.queue).into_keys());
     }
 
+    /// A new epoch goes on from this one: what was said of ticks up to its first counts, and no more.
+    pub(super) fn go_on(&mut self, since: Tick) {
+        self.epoch = self.epoch.wrapping_add(1);
+        self.let_go.extend(self.queue.split_off(&since.next()).into_keys());
+    }
+
     /// Ticks of claims that waited when a new epoch began; each is handed out once.
     pub(super) fn let_go(&mut self) -> Vec<Tick> {
         std::mem::take(&mut self.let_go)

@@ -64,7 +64,7 @@ use crate::schema::Schema;
 use crate::tick::{Rate, Tick};
 use crate::vec3::{Vec3, vec3};
 use crate::verdict::{Evidence, Rule};
-use crate::wire::Claim;
+use crate::wire::{Claim, PullReason};
 
 /// The checks that a guard makes, in their order, as they are before anything was seen.
 pub fn checks() -> Vec<Box<dyn Check>> {
@@ -136,9 +136,28 @@ impl Guard {
         &self.hearing.claims
     }
 
-    /// Epoch and state of a pull back to be sent again.
-    pub(super) fn unanswered_pull(&self) -> Option<(u8, State)> {
-        self.hearing.unanswered_pull()
+    /// What its owner is to be told again; see [`Hearing::unanswered`].
+    pub(super) fn unanswered(&self, lane: Option<usize>) -> Option<(u8, PullReason, State)> {
+        self.hearing.unanswered(lane)
+    }
+
+    /// The server puts its owner elsewhere, at rest.
+    pub(super) fn teleport(&mut self, at: Vec3, schema: &Schema) -> State {
+        let to = put(&self.good, schema, Some(at));
+        self.pull_back(PullReason::Teleport, to)
+    }
+
+    /// The server pushes its owner.
+    pub(super) fn push(&mut self, velocity: Vec3) {
+        self.hearing.push(velocity);
+    }
+
+    /// Has a push that its owner would not hear of take effect where it is, if there is one.
+    fn enforce(&mut self, rules: &Rules<'_>, now: Tick) -> Option<State> {
+        let push = self.hearing.overdue(rules.rate)?;
+        let mut to = self.good;
+        add(&mut to, push, rules.schema(now));
+        Some(self.pull_back(PullReason::Guard, to))
     }
 
     /// Takes a claim in; see [`Hearing::take_in`].
@@ -151,7 +170,16 @@ impl Guard {
     pub(super) fn judge(&mut self, rules: &Rules<'_>, now: Tick, state: &mut State) -> (Ruling, Provenance) {
         self.hearing.gain();
         let mut provenance = Provenance::Repeated;
+        if let Some(to) = self.enforce(rules, now) {
+            *state = to;
+            return (Ruling::Resync, provenance);
+        }
         while let Some(due) = self.hearing.next(rules, now) {
+            if let Due::Paid(next) = &due
+                && let Some(push) = self.hearing.pushed(next.tick)
+            {
+                self.take_push(push, rules.schema(next.tick));
+            }
             let standing = |tick| standing(&self.good, rules.schema(tick));
             let (next, ruling) = match due {
                 Due::Paid(next) => (next, self.check(rules, &next)),
@@ -163,7 +191,7 @@ impl Guard {
             match ruling {
                 (Ruling::Lawful, _) => {}
                 (ruling, to) => {
-                    *state = self.pull_back(to);
+                    *state = self.pull_back(PullReason::Guard, to);
                     return (ruling, provenance);
                 }
             }
@@ -190,8 +218,15 @@ impl Guard {
         }
     }
 
-    fn pull_back(&mut self, to: State) -> State {
-        self.hearing.put(to);
+    /// From here on its owner may be faster by a push, and where it goes is no longer where it went.
+    fn take_push(&mut self, push: Vec3, schema: &Schema) {
+        add(&mut self.good, push, schema);
+        self.carry.push(push);
+        self.checks.iter_mut().for_each(|check| check.clear());
+    }
+
+    fn pull_back(&mut self, reason: PullReason, to: State) -> State {
+        self.hearing.put(reason, to);
         self.good = to;
         self.told = None;
         self.carry.clear();
@@ -312,6 +347,13 @@ impl Guard {
     /// What was noted since it was last asked.
     pub(super) fn notes(&mut self) -> std::vec::Drain<'_, Offence> {
         self.hearing.docket.notes()
+    }
+}
+
+/// Adds to a state's velocity.
+fn add(state: &mut State, push: Vec3, schema: &Schema) {
+    if let Some(lane) = schema.velocity_lane() {
+        state.set_vec3(lane, state.vec3(lane) + push);
     }
 }
 

@@ -488,13 +488,14 @@ impl Server {
         self.world.get(entity).map(Entity::state)
     }
 
-    /// Adds to an entity's velocity before its next step, in metres a second. Owners who decide are not moved by it.
+    /// Adds to an entity's velocity before its next step, in metres a second. Owners who decide are told, and
+    /// have it from the tick on in which they hear of it; who is not judged is not moved.
     pub fn push(&mut self, entity: EntityId, velocity: Vec3) {
         self.world.push(entity, velocity);
     }
 
-    /// Puts an entity elsewhere, at rest, before its next step: a teleport, which nobody draws as a slide. Owners who decide are not
-    /// moved by it.
+    /// Puts an entity elsewhere, at rest, before its next step: a teleport, which nobody draws as a slide. Owners who
+    /// decide are told to go on from there; who is not judged is not moved.
     pub fn teleport(&mut self, entity: EntityId, to: Vec3) {
         self.world.put(entity, to);
     }

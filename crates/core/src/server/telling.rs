@@ -2,8 +2,8 @@
 
 use std::collections::VecDeque;
 
+use super::control::Control;
 use super::peer::Peer;
-use crate::data::State;
 use crate::ids::Address;
 use crate::session::{Kinds, Owned};
 use crate::tick::{HostNanos, Tick};
@@ -56,14 +56,14 @@ pub(super) fn pull_backs(
     tick: Tick,
     outbox: &mut VecDeque<(Address, Vec<u8>)>,
 ) {
-    let unanswered: Vec<(Owned, u8, State)> = peer
-        .controls()
-        .filter_map(|(owned, control)| control.unanswered_pull().map(|(epoch, state)| (*owned, epoch, state)))
-        .collect();
-    for (Owned { entity, kind }, epoch, state) in unanswered {
+    let unanswered = |(owned, control): (&Owned, &Control)| {
+        control.unanswered(kinds.motion(owned.kind).schema().velocity_lane()).map(|told| (*owned, told))
+    };
+    let unanswered: Vec<_> = peer.controls().filter_map(unanswered).collect();
+    for (Owned { entity, kind }, (epoch, reason, state)) in unanswered {
         let mut out = BitWriter::new();
         peer.acks.header(MessageKind::PullBack, peer.id.epoch, now).write(&mut out);
-        PullBack { entity, epoch, tick: tick.wire(), state }.write(&mut out, kinds.motion(kind).schema());
+        PullBack { entity, epoch, tick: tick.wire(), reason, state }.write(&mut out, kinds.motion(kind).schema());
         outbox.push_back((peer.at, out.finish()));
     }
 }

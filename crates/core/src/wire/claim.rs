@@ -3,7 +3,7 @@
 use super::MAX_REPEATS;
 use super::bits::{BitReader, BitWriter};
 use super::entity::{read_entity, write_entity};
-use super::error::WireError;
+use super::error::{WireError, ranged};
 use super::lanes::{For, read_exact, read_rounded, write_exact, write_rounded};
 use crate::data::State;
 use crate::ids::EntityId;
@@ -31,7 +31,32 @@ pub struct Claim {
     pub trail: [Vec3; MAX_REPEATS],
 }
 
-/// Where the guard wants an owner.
+/// Why an owner is told where to go on from.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum PullReason {
+    /// The guard put it there.
+    #[default]
+    Guard,
+    /// The server put it elsewhere, as a teleport.
+    Teleport,
+    /// It is pushed: it goes on from where it is, with so much added to its velocity.
+    Push,
+}
+
+impl PullReason {
+    const ALL: [Self; 3] = [Self::Guard, Self::Teleport, Self::Push];
+
+    /// Its name in reports.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Guard => "guard",
+            Self::Teleport => "teleport",
+            Self::Push => "push",
+        }
+    }
+}
+
+/// Where the server wants an owner who says itself where it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PullBack {
     /// The server's tick when it was written: it names the layout of the state.
@@ -40,7 +65,9 @@ pub struct PullBack {
     pub entity: EntityId,
     /// Claims must carry this from now on.
     pub epoch: u8,
-    /// Continue from this, exactly.
+    /// Why.
+    pub reason: PullReason,
+    /// Continue from this, exactly. Of a push only its velocity says anything: what is to be added.
     pub state: State,
 }
 
@@ -86,6 +113,7 @@ impl PullBack {
         out.put(u32::from(self.tick.0), 16);
         write_entity(out, self.entity);
         out.put(u32::from(self.epoch), 8);
+        out.put(self.reason as u32, 2);
         write_exact(out, schema, &self.state);
     }
 
@@ -94,6 +122,7 @@ impl PullBack {
         let entity = read_entity(from)?;
         let kind = layouts.kind(entity).ok_or(WireError::NotOwned(entity))?;
         let epoch = from.take(8)? as u8;
-        Ok(Self { entity, epoch, tick, state: read_exact(from, layouts.schema(kind, tick))? })
+        let reason = PullReason::ALL[ranged("reason", from.take(2)?, 0, PullReason::ALL.len() as u32 - 1)? as usize];
+        Ok(Self { entity, epoch, tick, reason, state: read_exact(from, layouts.schema(kind, tick))? })
     }
 }

@@ -152,6 +152,7 @@ impl Fields<'_> {
                 self.tick("tick", m.tick);
                 self.entity(m.entity);
                 self.number("epoch", 8, m.epoch);
+                self.put("reason", 2, FieldValue::Words(m.reason.name().to_owned()));
                 if let Some(kind) = self.layouts.kind(m.entity) {
                     self.exact(self.layouts.schema(kind, m.tick), &m.state);
                 }

@@ -134,7 +134,7 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     account.write(&mut bits, |_| schema);
     out.push((Message::Account(account), bits.finish()));
 
-    let pull = PullBack { entity: OWN, epoch: 255, tick: WireTick(4), state: state(8.0) };
+    let pull = PullBack { entity: OWN, epoch: 255, tick: WireTick(4), reason: PullReason::Push, state: state(8.0) };
     let (_, mut bits) = envelope(MessageKind::PullBack);
     pull.write(&mut bits, schema);
     out.push((Message::PullBack(pull), bits.finish()));
@@ -196,7 +196,8 @@ fn an_exact_lane_that_is_not_a_number_is_refused() {
     let mut bad = state(1.0);
     bad.set_int(4, f32::INFINITY.to_bits());
     let (_, mut bits) = envelope(MessageKind::PullBack);
-    PullBack { entity: OWN, epoch: 1, tick: WireTick(4), state: bad }.write(&mut bits, Walker::new().schema());
+    PullBack { entity: OWN, epoch: 1, tick: WireTick(4), reason: PullReason::Guard, state: bad }
+        .write(&mut bits, Walker::new().schema());
     assert_eq!(read(&bits.finish()).unwrap_err(), WireError::NotFinite("vel"));
 }
 

@@ -551,8 +551,8 @@ impl Resolver<'_> {
         only_one(self, spanned)?;
         let what = if let Some(push) = &e.push {
             let who = self.word(&push.who, "a member of the cast", &names)?;
-            if !course[who].arrangement.sends_inputs() {
-                let message = "expected somebody the server moves; an owner who claims moves itself";
+            if !course[who].arrangement.is_moved() {
+                let message = "expected somebody whom the server moves or judges; who is believed moves itself";
                 return Err(self.wrong(push.who.span(), message));
             }
             let part = |q: Option<Quantity<_>>| or(q, 0.0) as f32;
@@ -585,8 +585,8 @@ impl Resolver<'_> {
     fn teleport(&self, course: &Course, teleport: &file::Teleport) -> Result<What> {
         let names: Vec<(&str, MemberId)> = course.members().map(|m| (course[m].name.as_str(), m)).collect();
         let who = self.word(&teleport.who, "a member of the cast", &names)?;
-        if !course[who].arrangement.sends_inputs() {
-            let message = "expected somebody the server moves; an owner who claims moves itself";
+        if !course[who].arrangement.is_moved() {
+            let message = "expected somebody whom the server moves or judges; who is believed moves itself";
             return Err(self.wrong(teleport.who.span(), message));
         }
         let [x, y] = teleport.to.get_ref().0;

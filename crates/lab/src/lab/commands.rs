@@ -54,7 +54,7 @@ impl Lab {
                 if member.index() >= self.course.cast.len() {
                     return;
                 }
-                let moved = self.course[member].arrangement.sends_inputs();
+                let moved = self.course[member].arrangement.is_moved();
                 match sudden {
                     Sudden::Push(velocity) if moved => self.happen(&What::Push(member, velocity), watch),
                     Sudden::Teleport(to) if moved => self.happen(&What::Teleport(member, to), watch),

@@ -319,7 +319,7 @@ fn happenings(luck: &mut Luck, (name, rule): (&str, &str), seconds: f64, happens
                 )
             }
             6 if happens.pushes && luck.is(0.5) => {
-                let (x, y) = (luck.real(-15.0, 15.0), luck.real(-15.0, 15.0));
+                let [x, y] = beside(luck);
                 format!(
                     "teleport = {{ who = \"{name}\", to = [{x:.2}, {y:.2}], height = \"{:.2} m\" }}",
                     luck.real(0.0, 1.5)

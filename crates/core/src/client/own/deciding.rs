@@ -6,7 +6,7 @@ use crate::data::{Input, State};
 use crate::event::{Correction, Restored, Sink};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
-use crate::wire::{Account, BitWriter, Claim, MAX_REPEATS, MessageKind, PullBack};
+use crate::wire::{Account, BitWriter, Claim, MAX_REPEATS, MessageKind, PullBack, PullReason};
 
 /// How far back the base of claims is said to lie at most: within the wire's reach.
 const OLDEST_BASE: i64 = 8192;
@@ -140,15 +140,30 @@ impl Deciding {
         self.epoch = pull.epoch;
         let newest = self.past.newest().unwrap_or(newest);
         let before = self.past.state();
+        let restored = match pull.reason {
+            PullReason::Guard => Restored::PulledBack,
+            PullReason::Teleport => Restored::Teleported,
+            PullReason::Push => {
+                self.pushed(context, newest, &pull.state);
+                return None;
+            }
+        };
         let state = pull.state;
         self.restart(newest, state);
         let moved = before.map(|before| {
             let divergence = before.vec3(0).distance(state.vec3(0));
-            let told = correction(context.entity, newest, self.agreed, newest, Restored::PulledBack);
+            let told = correction(context.entity, newest, self.agreed, newest, restored);
             corrected(Correction { divergence, ..told }, before, state, sink)
         });
         self.agreed = newest;
         moved
+    }
+
+    /// It goes on from where it is, faster by what is in the velocity's lane.
+    fn pushed(&mut self, context: &Context<'_>, newest: Tick, push: &State) {
+        let (Some(mut state), Some(lane)) = (self.past.state(), context.schema(newest).velocity_lane()) else { return };
+        state.set_vec3(lane, state.vec3(lane) + push.vec3(lane));
+        self.restart(newest, state);
     }
 
     pub(super) const fn agreed(&self) -> Tick {

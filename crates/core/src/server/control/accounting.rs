@@ -1,6 +1,6 @@
 //! The authority steps after its owner with what that says was pressed, and holds its account against what comes of it.
 
-use super::ruling::{Sentence, tell_habits, tell_measures, tell_notes, tell_outdated, tell_ruling};
+use super::ruling::{Sentence, tell_habits, tell_measures, tell_notes, tell_outdated, tell_ruling, tell_teleport};
 use super::turn::{Arrival, Includes, Made, Turn, tell_used};
 use crate::data::{Input, State};
 use crate::event::Sink;
@@ -8,8 +8,9 @@ use crate::ids::PeerId;
 use crate::server::claims::Heard;
 use crate::server::guard::{Audit, Auditor, Rules};
 use crate::tick::{Rate, Tick};
+use crate::vec3::Vec3;
 use crate::verdict::{Evidence, Rule};
-use crate::wire::{Account, MAX_REPEATS};
+use crate::wire::{Account, MAX_REPEATS, PullReason};
 use crate::world::Entity;
 
 /// One owner's accounts of one entity, and the auditor.
@@ -61,6 +62,15 @@ impl Accounting {
     ) -> Made {
         let (tick, before) = (turn.scene.tick, entity.state.vec3(0));
         let rules = Rules { timeline: turn.timeline, kind: entity.kind(), rate: turn.rate, policy: turn.policy };
+        if let Some(at) = entity.put.take() {
+            entity.push = Vec3::ZERO;
+            self.auditor.teleport(at, turn.motion.schema());
+            entity.state = *self.auditor.state();
+            return tell_teleport((peer, entity.id(), tick), self.auditor.epoch(), at, sink);
+        }
+        if entity.push != Vec3::ZERO {
+            self.auditor.push(std::mem::replace(&mut entity.push, Vec3::ZERO));
+        }
         let Audit { ruling, provenance, input, contacts, teleported } = self.auditor.audit(&rules, tick);
         entity.state = *self.auditor.state();
         let whose = (peer, entity.id(), tick);
@@ -84,7 +94,7 @@ impl Accounting {
         self.auditor.sleep(ticks);
     }
 
-    pub(super) fn unanswered_pull(&self) -> Option<(u8, State)> {
-        self.auditor.unanswered_pull()
+    pub(super) fn unanswered(&self, lane: Option<usize>) -> Option<(u8, PullReason, State)> {
+        self.auditor.unanswered(lane)
     }
 }

@@ -1,6 +1,6 @@
 //! The authority takes over what an owner says of where it is, if the guard finds it lawful.
 
-use super::ruling::{Sentence, tell_measures, tell_notes, tell_outdated, tell_ruling};
+use super::ruling::{Sentence, tell_measures, tell_notes, tell_outdated, tell_ruling, tell_teleport};
 use super::turn::{Includes, Made, Turn, tell_used};
 use crate::data::State;
 use crate::event::Sink;
@@ -9,7 +9,8 @@ use crate::policy::Policy;
 use crate::server::claims::Heard;
 use crate::server::guard::{Guard, Rules};
 use crate::tick::{Rate, Tick};
-use crate::wire::Claim;
+use crate::vec3::Vec3;
+use crate::wire::{Claim, PullReason};
 use crate::world::Entity;
 
 /// One owner's claims of one entity, and the guard.
@@ -36,6 +37,14 @@ impl Judging {
     ) -> Made {
         let (tick, before) = (turn.scene.tick, entity.state);
         let rules = Rules { timeline: turn.timeline, kind: entity.kind(), rate: turn.rate, policy: turn.policy };
+        if let Some(at) = entity.put.take() {
+            entity.push = Vec3::ZERO;
+            entity.state = self.guard.teleport(at, turn.motion.schema());
+            return tell_teleport((peer, entity.id(), tick), self.guard.claims().epoch, at, sink);
+        }
+        if entity.push != Vec3::ZERO {
+            self.guard.push(std::mem::replace(&mut entity.push, Vec3::ZERO));
+        }
         let (ruling, provenance) = self.guard.judge(&rules, tick, &mut entity.state);
         let id = entity.id();
         tell_used(self.guard.claims().has_begun(tick), (peer, id, tick), provenance, None, sink);
@@ -58,7 +67,7 @@ impl Judging {
         self.guard.sleep(ticks);
     }
 
-    pub(super) fn unanswered_pull(&self) -> Option<(u8, State)> {
-        self.guard.unanswered_pull()
+    pub(super) fn unanswered(&self, lane: Option<usize>) -> Option<(u8, PullReason, State)> {
+        self.guard.unanswered(lane)
     }
 }

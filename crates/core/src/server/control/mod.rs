@@ -24,7 +24,7 @@ use crate::event::{InputFate, Sink};
 use crate::ids::{EntityId, PeerId};
 use crate::policy::Policy;
 use crate::tick::{Rate, Tick};
-use crate::wire::{Account, Claim, Inputs};
+use crate::wire::{Account, Claim, Inputs, PullReason};
 use crate::world::Entity;
 
 /// How one owner's word moves one entity.
@@ -170,11 +170,11 @@ impl Control {
         }
     }
 
-    /// Epoch and state of a pull back to be sent again.
-    pub(super) fn unanswered_pull(&self) -> Option<(u8, State)> {
+    /// Epoch, reason and state of what its owner is to be told again; of a push that is in the velocity's lane.
+    pub(super) fn unanswered(&self, lane: Option<usize>) -> Option<(u8, PullReason, State)> {
         match self {
-            Self::Judging(judging) => judging.unanswered_pull(),
-            Self::Accounting(accounting) => accounting.unanswered_pull(),
+            Self::Judging(judging) => judging.unanswered(lane),
+            Self::Accounting(accounting) => accounting.unanswered(lane),
             _ => None,
         }
     }

@@ -1,5 +1,6 @@
 //! What is told of a ruling.
 
+use super::turn::Made;
 use crate::body::Body;
 use crate::event::{Fact, InputFact, InputFate, Sink, measured, tell, tell_input};
 use crate::ids::{EntityId, PeerId};
@@ -20,6 +21,12 @@ pub(super) fn tell_outdated<S: Sink>((peer, entity, _): Whose, ticks: Vec<Tick>,
     for tick in ticks {
         tell_input(sink, InputFact { peer, entity, tick, fate: InputFate::Outdated }, None);
     }
+}
+
+/// Tells that the server put somebody elsewhere who says itself where it is.
+pub(super) fn tell_teleport<S: Sink>((peer, entity, tick): Whose, epoch: u8, to: Vec3, sink: &mut S) -> Made {
+    tell(sink, Fact::PulledBack { peer, entity, tick, epoch, to });
+    Made { teleported: true, ..Made::default() }
 }
 
 /// Tells what was measured.

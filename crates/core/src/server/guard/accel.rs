@@ -47,8 +47,8 @@ impl Check for Accel {
             self.before = None;
             return Finding::Nothing;
         }
-        if !case.around.is_empty() {
-            // What is around it pushes it out.
+        if !case.around.is_empty() || case.carried > 0.0 {
+            // What is around it pushes it out; and who is faster than it could become here may lose that sooner than it could get it.
             self.before = None;
             return Finding::Nothing;
         }

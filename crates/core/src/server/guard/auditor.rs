@@ -28,7 +28,7 @@ use crate::server::claims::{Heard, Said, Word};
 use crate::tick::{Rate, Tick};
 use crate::vec3::Vec3;
 use crate::verdict::{Evidence, Path, Rule};
-use crate::wire::Account;
+use crate::wire::{Account, PullReason};
 
 /// What an account says of a tick.
 #[derive(Clone, Copy, Debug)]
@@ -110,9 +110,21 @@ impl Auditor {
         self.hearing.claims.let_go()
     }
 
-    /// Epoch and state of a pull back to be sent again.
-    pub(in crate::server) fn unanswered_pull(&self) -> Option<(u8, State)> {
-        self.hearing.unanswered_pull()
+    /// What its owner is to be told again; see [`Hearing::unanswered`].
+    pub(in crate::server) fn unanswered(&self, lane: Option<usize>) -> Option<(u8, PullReason, State)> {
+        self.hearing.unanswered(lane)
+    }
+
+    /// The server puts its owner elsewhere, at rest.
+    pub(in crate::server) fn teleport(&mut self, at: Vec3, schema: &Schema) {
+        self.good.set_vec3(0, at);
+        self.stand(schema);
+        self.put(PullReason::Teleport);
+    }
+
+    /// The server pushes its owner.
+    pub(in crate::server) fn push(&mut self, velocity: Vec3) {
+        self.hearing.push(velocity);
     }
 
     /// Takes an account in, with what the steps of its ticks read, newest first. One of this epoch answers the pull back that
@@ -138,6 +150,11 @@ impl Auditor {
             contacts: Contacts::default(),
             teleported: false,
         };
+        if let Some(push) = self.hearing.overdue(rules.rate) {
+            super::add(&mut self.good, push, rules.schema(now));
+            self.put(PullReason::Guard);
+            return Audit { ruling: Ruling::Resync, ..audit };
+        }
         while let Some(due) = self.hearing.next(rules, now) {
             let (next, ruling) = match due {
                 Due::Paid(next) => (next, self.take(rules, &next, &mut audit)),
@@ -162,6 +179,15 @@ impl Auditor {
     /// Steps after a tick's word, and holds it against what came of that.
     fn take(&mut self, rules: &Rules<'_>, &Next { from, tick, pending }: &Next<Told>, audit: &mut Audit) -> Ruling {
         let word = pending.word;
+        if let Some(push) = self.hearing.pushed(tick) {
+            super::add(&mut self.good, push, rules.schema(tick));
+            // From here on what it says is held against this; of what was lost before it, nobody knows.
+            if self.holes == 0 {
+                (self.agreed, self.base) = (Some(from), self.good);
+            } else {
+                super::add(&mut self.base, push, rules.schema(tick));
+            }
+        }
         self.agreed.get_or_insert(from);
         self.holes += tick.since(from).unsigned_abs().saturating_sub(1);
         self.habits.watch((rules.motion(tick), rules.policy), rules.rate, tick, &word.read);
@@ -220,10 +246,18 @@ impl Auditor {
 
     /// Puts the owner where the authority has it, standing.
     fn put_back(&mut self, schema: &Schema) {
+        self.stand(schema);
+        self.put(PullReason::Guard);
+    }
+
+    fn stand(&mut self, schema: &Schema) {
         if let Some(lane) = schema.velocity_lane() {
             self.good.set_vec3(lane, Vec3::ZERO);
         }
-        self.hearing.put(self.good);
+    }
+
+    fn put(&mut self, reason: PullReason) {
+        self.hearing.put(reason, self.good);
         self.agreed = None;
         self.base = self.good;
         self.holes = 0;

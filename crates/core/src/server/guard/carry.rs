@@ -129,6 +129,7 @@ impl Carry {
             before[axis] += more;
             self.slowing[axis] = None;
         }
+        self.changed = 1.0;
     }
 }
 

@@ -1,6 +1,8 @@
 //! An owner's word, tick by tick, as its turn comes: what waits, what time pays for it, what is believed where something was lost, and
 //! a pull back that waits for its answer. Whoever judges takes it from here.
 
+use std::collections::VecDeque;
+
 use super::bank::{Bank, Charge};
 use super::docket::{Docket, Offence};
 use super::rules::Rules;
@@ -9,7 +11,9 @@ use crate::data::State;
 use crate::policy::Response;
 use crate::server::claims::{Claims, Heard, Pending, Said, Word};
 use crate::tick::{Rate, Tick};
+use crate::vec3::Vec3;
 use crate::verdict::{Evidence, Rule};
+use crate::wire::PullReason;
 
 /// One owner's, of one entity.
 #[derive(Clone, Debug)]
@@ -19,8 +23,19 @@ pub(super) struct Hearing<W> {
     pub(super) trust: Trust,
     pub(super) docket: Docket,
     /// A pull back that nothing has answered yet.
-    pull: Option<State>,
+    pull: Option<(PullReason, State)>,
+    /// Pushes of which the owner is to be told one after the other, in metres a second.
+    pushes: VecDeque<Vec3>,
+    /// The one of which it is told now, and for so many of the server's ticks.
+    told: Option<(Vec3, u32)>,
+    /// Those that it answered, each with the first tick of the epoch that it thereby began, until they have had their effect.
+    answered: VecDeque<(Tick, Vec3)>,
+    /// The first tick of the epoch, if it began with a push.
+    goes_on: Option<Tick>,
 }
+
+/// Pushes that wait at most.
+const PUSHES: usize = 16;
 
 /// A tick's word whose turn has come.
 #[derive(Clone, Copy, Debug)]
@@ -50,7 +65,47 @@ impl<W: Word> Hearing<W> {
             trust: Trust::new(rate),
             docket: Docket::default(),
             pull: None,
+            pushes: VecDeque::new(),
+            told: None,
+            answered: VecDeque::new(),
+            goes_on: None,
         }
+    }
+
+    /// The owner is to be pushed, from the tick on in which it hears of it.
+    pub(super) fn push(&mut self, velocity: Vec3) {
+        if self.pushes.len() < PUSHES {
+            self.pushes.push_back(velocity);
+        }
+    }
+
+    /// A push that its owner has not answered for a second: whoever never does would never go.
+    pub(super) fn overdue(&mut self, rate: Rate) -> Option<Vec3> {
+        if self.pull.is_some() {
+            return None;
+        }
+        if self.told.is_none() {
+            self.told = self.pushes.pop_front().map(|push| (push, 0));
+        }
+        let (push, ticks) = self.told.as_mut()?;
+        *ticks += 1;
+        if *ticks <= rate.hz() {
+            return None;
+        }
+        let push = *push;
+        self.told = None;
+        // Its owner may have begun that epoch all the same.
+        self.claims.epoch = self.claims.epoch.wrapping_add(1);
+        Some(push)
+    }
+
+    /// What is added to its owner's velocity before a tick: a push that it answered, once.
+    pub(super) fn pushed(&mut self, tick: Tick) -> Option<Vec3> {
+        let mut all: Option<Vec3> = None;
+        while let Some((_, push)) = self.answered.pop_front_if(|(since, _)| *since < tick) {
+            all = Some(all.unwrap_or(Vec3::ZERO) + push);
+        }
+        all
     }
 
     /// A server tick has passed.
@@ -69,15 +124,34 @@ impl<W: Word> Hearing<W> {
         self.bank.wake();
     }
 
-    /// Epoch and state of a pull back to be sent again.
-    pub(super) fn unanswered_pull(&self) -> Option<(u8, State)> {
-        self.pull.map(|state| (self.claims.epoch, state))
+    /// Epoch, reason and state of what its owner is to be told again; of a push with that in its velocity's lane.
+    pub(super) fn unanswered(&self, lane: Option<usize>) -> Option<(u8, PullReason, State)> {
+        if let Some((reason, state)) = self.pull {
+            return Some((self.claims.epoch, reason, state));
+        }
+        let (push, _) = self.told?;
+        let mut state = State::default();
+        state.set_vec3(lane?, push);
+        Some((self.claims.epoch.wrapping_add(1), PullReason::Push, state))
     }
 
-    /// Takes a message in. One of this epoch answers the pull back that began it.
+    /// Takes a message in. One of this epoch answers the pull back that began it, one of the next the push of which its owner was told.
     pub(super) fn take_in(&mut self, said: &Said, expected: Tick, word: impl Fn(usize) -> W) -> Heard {
         if said.epoch == self.claims.epoch {
             self.pull = None;
+        } else if said.epoch == self.claims.epoch.wrapping_add(1)
+            && let Some((push, _)) = self.told.take()
+        {
+            self.claims.go_on(said.since);
+            self.answered.push_back((said.since, push));
+            self.goes_on = Some(said.since);
+        } else if let Some(since) = self.goes_on
+            && said.epoch.wrapping_add(1) == self.claims.epoch
+            && said.newest <= since
+            && self.pull.is_none()
+        {
+            // Said before it knew of the push, of ticks that count all the same.
+            return self.claims.take_in(&Said { epoch: self.claims.epoch, ..*said }, expected, word);
         }
         self.claims.take_in(said, expected, word)
     }
@@ -107,9 +181,16 @@ impl<W: Word> Hearing<W> {
     }
 
     /// The owner is put somewhere: it goes on from there once it has understood.
-    pub(super) fn put(&mut self, to: State) {
+    pub(super) fn put(&mut self, reason: PullReason, to: State) {
+        if let Some((push, _)) = self.told.take() {
+            // It may have begun that epoch, and is told anew later on.
+            self.claims.epoch = self.claims.epoch.wrapping_add(1);
+            self.pushes.push_front(push);
+        }
+        self.answered.clear();
+        self.goes_on = None;
         self.claims.begin_epoch();
-        self.pull = Some(to);
+        self.pull = Some((reason, to));
         self.bank.forgive();
     }
 }

@@ -99,6 +99,10 @@ impl Check for Support {
         if case.has_hole() || !case.around.is_empty() {
             self.path.clear();
         }
+        if self.left.is_some_and(|left| case.tick <= left.tick) {
+            // Who begins in the air may stand in it for a tick.
+            return high;
+        }
         self.path.push_back(Height { tick: case.tick, z: case.end.z, still: case.is_still() });
         let back = self.left.map(|left| left.at);
         match (high, self.fallen(case, hop)) {
