@@ -108,7 +108,7 @@ pub fn craft(
     let mut sum = 0.0;
     for (seed, without) in honest {
         let came = try_out(course, member, &mixture.0, *seed)?;
-        if came.found.is_some() {
+        if came.found(without).is_some() {
             return Ok(Crafted { mixture, gain: None });
         }
         sum += (came.way_m - without.way_m) / LASTS.secs() * 60.0;

@@ -156,6 +156,9 @@ pub(super) struct GuardTask {
     /// How many mixtures of cheats are tried of each member that is attacked, beyond every cheat by itself
     #[arg(long, default_value_t = 32, value_parser = clap::value_parser!(u32).range(0..=100_000))]
     pub(super) search: u32,
+    /// Cheats that the course lives with, such as drift,tireless: what they gain unanswered is said, and is no finding
+    #[arg(long, value_delimiter = ',')]
+    pub(super) allow: Vec<String>,
     /// Write the slack that is proposed into the gaits' files: shows each line that changes
     #[arg(long)]
     pub(super) write: bool,

@@ -5,7 +5,7 @@ use std::path::Path;
 use rayon::ThreadPoolBuilder;
 use rayon::iter::{IntoParallelIterator, IntoParallelRefIterator, ParallelIterator};
 use velocitas_core::{Motion, RULES, Rule};
-use velocitas_lab::breach::{self, Attempt, Outcome as Came, Tried, attempts, breach, try_out};
+use velocitas_lab::breach::{self, Attempt, Leeway, Outcome as Came, Tried, attempts, breach, idle, try_out};
 use velocitas_lab::cause::excuse;
 use velocitas_lab::crafty::{self, Search, craft};
 use velocitas_lab::nearness::{Accusation, BINS, Nearness};
@@ -28,6 +28,10 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
         return Err(OpenError::Usage("expected a course to run over seeds; a take has happened already".to_owned()));
     }
     let course = opened.course();
+    if let Some(unknown) = task.allow.iter().find(|name| CHEATS.iter().all(|spec| spec.key != name.as_str())) {
+        let all: Vec<&str> = CHEATS.iter().map(|spec| spec.key).collect();
+        return Err(OpenError::Usage(format!("expected cheats to allow ({}); found `{unknown}`", all.join(", "))));
+    }
     let lasts = task.lasts.unwrap_or(USUAL);
     let seeds: Vec<u64> = (0..u64::from(task.seeds)).map(|n| course.seed.wrapping_add(n)).collect();
     let whom = attacked(course);
@@ -87,7 +91,13 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
             write(task.course.as_deref(), course, *kind, row)?;
         }
     }
-    Ok(if guarded.honest_verdicts == 0 { Outcome::Good } else { Outcome::Findings })
+    let is_allowed = |cheat: &str| task.allow.iter().any(|allowed| allowed == cheat);
+    let holds = guarded
+        .members
+        .iter()
+        .flat_map(|member| &member.cheats)
+        .all(|row| row.unanswered.is_none() || is_allowed(row.cheat));
+    Ok(if guarded.honest_verdicts == 0 && holds { Outcome::Good } else { Outcome::Findings })
 }
 
 /// Whom it is worth attacking: of members with one rule and arrangement the first.
@@ -320,8 +330,15 @@ fn member_row(
         }
     }
     let of = |spec| tried.iter().any(|t| std::ptr::eq(t.attempt.spec, spec));
-    let cheats = CHEATS.iter().filter(|spec| of(*spec)).map(|spec| CheatRow::of(&breach(spec, &tried))).collect();
-    let unfound = |t: &&Tried| t.attempt.spec.may_gain() && t.outcomes.iter().all(|(it, _)| it.found.is_none());
+    let leeway = Leeway::of(course, member);
+    let row = |spec| match idle(course, member, spec) {
+        Some(why) => Some(CheatRow::idle(spec, why)),
+        None => of(spec).then(|| CheatRow::of(&breach(spec, &tried, &leeway))),
+    };
+    let cheats =
+        CHEATS.iter().filter(|spec| spec.whose().fits(course[member].arrangement.sends_inputs())).filter_map(row);
+    let cheats = cheats.collect();
+    let unfound = |t: &&Tried| t.attempt.spec.may_gain() && t.times_found() == 0;
     let best =
         tried.iter().filter(unfound).filter_map(|t| Some((t.attempt, t.gain()?))).max_by(|a, b| a.1.total_cmp(&b.1));
     let it = &course[member];

@@ -255,6 +255,7 @@ impl Guard {
         let lately = self.look_around(rules, (from, tick), (start, end), &limits);
         let (limits, arrived) = (&limits, pending.arrived);
         let (allowed, around, lately) = (&policy.allowed, &self.around, &lately[..]);
+        let is_first = self.hearing.claims.newest.is_none();
         let case = Case {
             scene,
             motion,
@@ -288,8 +289,9 @@ impl Guard {
                     return (Ruling::Resync, put(&self.good, motion.schema(), check.back()));
                 }
                 Finding::Hole(back) => return (Ruling::Resync, put(&self.good, motion.schema(), back)),
-                // What is around it may have moved it in ways that nobody follows.
-                Finding::Beyond(..) if !around.is_empty() => {
+                // What is around it may have moved it in ways that nobody follows; and of whom nothing was accepted yet may not have heard
+                // that this is now its own again.
+                Finding::Beyond(..) if !around.is_empty() || is_first => {
                     return (Ruling::Resync, put(&self.good, motion.schema(), None));
                 }
                 Finding::Beyond(evidence, back) => (evidence, back),

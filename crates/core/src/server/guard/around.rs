@@ -141,7 +141,8 @@ impl Around {
 
     /// After a claim was accepted: what its owner has left, or what is there no more, is around it no longer.
     pub(super) fn leave(&mut self, ground: &Ground, body: &Body, at: Vec3, step: f32) {
-        let outside = SKIN + 2.0 * step;
+        // A body in the way is thinner by more than that.
+        let outside = step;
         let is_inside = |id: &SolidId| ground.depth(*id, body, at).is_some_and(|(depth, _)| depth > outside);
         let mut kept = self.ids.iter().map(is_inside);
         self.least.retain(|_| kept.next().unwrap_or(false));

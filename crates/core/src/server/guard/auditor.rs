@@ -214,6 +214,10 @@ impl Auditor {
             found.into_iter().for_each(|evidence| self.hearing.docket.measured(evidence));
             let found = found.map(|evidence| evidence.allowing(rules.policy.allowed[evidence.rule as usize]));
             if let Some(evidence) = found.into_iter().find(Evidence::is_exceeded) {
+                if self.hearing.claims.newest.is_none() {
+                    // It may not have heard yet that this is now its own again.
+                    return Ruling::Resync;
+                }
                 let offence = Offence { evidence, path: Path::through([self.base.vec3(0), told.vec3(0)]) };
                 if rules.policy.response(evidence.rule) != Response::Note {
                     return Ruling::guilty(rules.policy, offence);

@@ -7,6 +7,7 @@
 
 use std::sync::Arc;
 
+use super::case::stays;
 use crate::data::{Input, State};
 use crate::float::{clamp, max};
 use crate::ground::{Bounds, Ground, SKIN, Surface, Underfoot, Zone};
@@ -116,7 +117,7 @@ impl Carry {
         self.lasts[axis] += going.ticks as f32 * going.scene.dt;
         match going.told {
             _ if self.lasts[axis] > LONGEST => going.ticks,
-            None if going.way.0 == going.way.1 => 0,
+            None if stays(going.way.0, going.way.1, going.motion.schema().state[0].wire.step()) => 0,
             _ => going.ticks.min(1),
         }
     }

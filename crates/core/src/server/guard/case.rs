@@ -86,7 +86,7 @@ impl Case<'_> {
 
     /// Whether its program may have stood still in its ticks: it stayed where it was, and no message was sent in them.
     pub fn is_still(&self) -> bool {
-        self.start == self.end && self.told.is_none()
+        self.told.is_none() && stays(self.start, self.end, self.quantum())
     }
 
     /// Whether it says that it stands on something, or did on the way: it may land on an edge and slide off it within a tick.
@@ -128,6 +128,11 @@ impl Case<'_> {
         let evidence = self.evidence(rule, measured, limit);
         if evidence.is_exceeded() { Finding::Beyond(evidence, None) } else { Finding::Within(evidence) }
     }
+}
+
+/// Whether a place is the same, if one of the two is rounded to the wire's step: each lane by half of it at most.
+pub(super) fn stays(from: Vec3, to: Vec3, step: f32) -> bool {
+    (to - from).length() < step * 0.9
 }
 
 /// What a check finds of a claim.

@@ -81,7 +81,8 @@ impl<W: Word> Hearing<W> {
 
     /// A push that its owner has not answered for a second: whoever never does would never go.
     pub(super) fn overdue(&mut self, rate: Rate) -> Option<Vec3> {
-        if self.pull.is_some() {
+        // Who has not begun to say where it is goes on from nowhere.
+        if self.pull.is_some() || self.claims.last.is_none() {
             return None;
         }
         if self.told.is_none() {

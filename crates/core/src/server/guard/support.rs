@@ -101,6 +101,7 @@ impl Check for Support {
         }
         if self.left.is_some_and(|left| case.tick <= left.tick) {
             // Who begins in the air may stand in it for a tick.
+            self.path.clear();
             return high;
         }
         self.path.push_back(Height { tick: case.tick, z: case.end.z, still: case.is_still() });
@@ -142,7 +143,11 @@ impl Support {
     /// From where somebody is who begins in the air: it goes on as fast as it was.
     fn beginning(case: &Case<'_>, hop: Hop) -> Left {
         let velocity = case.motion.schema().velocity_lane().map_or(Vec3::ZERO, |lane| case.before.vec3(lane));
-        let up = if case.stood() { max(hop.up, velocity.z) } else { max(velocity.z, 0.0) };
+        // Of a state of some ticks ago nobody knows how fast it was since; and who was put into the air from the ground hops from there.
+        let grounded = case.motion.schema().state.iter().find(|f| f.name == "grounded");
+        let grounded = grounded.is_some_and(|f| case.before.flag(f.lane));
+        let is_known = case.ago == 0 && !case.stood() && !grounded;
+        let up = if is_known { max(velocity.z, 0.0) } else { max(hop.up, velocity.z) };
         Left { tick: case.from, at: case.start, hop: Hop { up, ..hop }, stood_still: 0, believed: 0 }
     }
 

@@ -27,7 +27,7 @@ impl Check for Sweep {
             None => {}
             // Nobody knows which way it took through a hole.
             Some(_) if case.has_hole() => return Finding::Hole(None),
-            Some(_) if case.goes_round() => {}
+            Some(_) if case.goes_under() || case.goes_round() => {}
             // It is met or it is not: there is no share of a wall.
             Some(share) => return Finding::Beyond(case.evidence(Rule::Sweep, moved, moved * share), None),
         }
@@ -63,6 +63,12 @@ impl Case<'_> {
     /// Where on the way a thinner, lifted body meets something.
     fn meets_solid(&self) -> Option<f32> {
         self.probe().first(self.start, self.end).map(|(fraction, _)| fraction)
+    }
+
+    /// Whether it landed and went on, below what lies between: a tick of which the first part leads down.
+    fn goes_under(&self) -> bool {
+        let (probe, down) = (self.probe(), vec3(self.start.x, self.start.y, self.end.z));
+        self.end.z < self.start.z && probe.first(self.start, down).is_none() && probe.first(down, self.end).is_none()
     }
 
     /// Whether the rule could have gone round what is in the way: where one of its ticks may be several moves, a bent way
