@@ -95,7 +95,7 @@ fn mistakes_are_told_with_place_reason_and_remedy() {
         ("at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1))", "at most vel.x"),
         ("at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1))", "at most 7"),
         ("pace  vel.xy", "pace  vel"),
-        ("pace  vel.xy  at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1))  slack 4 %\n", ""),
+        ("pace  vel.xy  at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1)) * surface.pace  slack 4 %\n", ""),
         ("slack 4 %", "slack 400 %"),
         ("wire 1/256 ", "wire 1/1000000 "),
         ("from 0.5 m/s to 20 m/s", "from 5 m/s to 20 m/s"),

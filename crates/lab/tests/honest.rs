@@ -4,8 +4,8 @@ mod play;
 mod scenario;
 
 use play::{Happens, play, words};
-use scenario::machine;
-use velocitas_core::Fact;
+use scenario::{Words, actor, machine};
+use velocitas_core::{Fact, Restored};
 use velocitas_lab::{Course, Happening, LabTime, Run};
 
 /// Verdicts on anybody in a course that is run for so long with some seeds.
@@ -88,6 +88,7 @@ fn honest_play_in_which_everything_happens_at_once_accuses_nobody() {
 
 #[test]
 #[ignore = "ten simulated hours; VELOCITAS_NUMBERS=600..1200 looks elsewhere"]
+#[expect(clippy::print_stdout, clippy::disallowed_macros, reason = "how much was tried belongs to what is reported")]
 fn ten_hours_of_honest_play_accuse_nobody() {
     let said = std::env::var("VELOCITAS_NUMBERS").unwrap_or_else(|_| "0..600".to_owned());
     let (from, to) = said.split_once("..").expect("from..to");
@@ -95,4 +96,57 @@ fn ten_hours_of_honest_play_accuse_nobody() {
     let (hours, verdicts, resyncs) = evening(numbers, 60.0, Happens::ALL);
     println!("{hours:.1} h, {} verdicts, {resyncs} resyncs", verdicts.len());
     assert!(verdicts.is_empty(), "{hours} h, {} verdicts:\n{}", verdicts.len(), verdicts.join("\n"));
+}
+
+/// A walker on the round by an arrangement over a poor link, with these events; the run after so many seconds.
+fn moved(arrangement: &str, events: &str, seconds: f64) -> Run {
+    let link = "latency = \"60 ms\"\njitter = \"10 ms\"\nloss = \"5 %\"";
+    let cast = format!(
+        "[[cast]]\nname = \"curlew\"\nrole = \"bot\"\ngait = \"courier.gait\"\narrangement = \"{arrangement}\"\nlink = \"test\"\n\
+         spawn = [0, 0]\nscript = [{{ lasts = \"60 s\" }}]\n"
+    );
+    Words { link, rest: cast + events, ..Words::default() }.run(seconds)
+}
+
+fn count(run: &Run, what: impl Fn(&Fact) -> bool) -> usize {
+    let rows = run.record().of(machine(run.record(), 0)).happenings.iter();
+    rows.filter(|row| matches!(&row.what, Happening::Fact(fact) if what(fact))).count()
+}
+
+#[test]
+fn who_claims_is_pushed_and_put_elsewhere_as_anybody_is() {
+    let push = "[[event]]\nat = \"3 s\"\npush = { who = \"curlew\", east = \"12 m/s\" }\n";
+    let put = "[[event]]\nat = \"5 s\"\nteleport = { who = \"curlew\", to = [-20, 15] }\n";
+    let at = |run: &Run, seconds: f64| {
+        let track = run.record().authority(actor(run.record(), 0));
+        track.pos(track.between(LabTime::ZERO, LabTime::from_secs(seconds)).last().expect("some"))
+    };
+    let server = at(&moved("server", push, 4.5), 4.5).x;
+    for arrangement in ["claims", "claims with inputs"] {
+        let run = moved(arrangement, &(push.to_owned() + put), 8.0);
+        let (pushed, there) = (at(&run, 4.5), at(&run, 8.0));
+        assert!((pushed.x - server).abs() < 0.05 && server > 1.0, "{arrangement}: {pushed:?}, by the server {server}");
+        assert!((there.x + 20.0).abs() < 0.02 && (there.y - 15.0).abs() < 0.02, "{arrangement}: {there:?}");
+        assert_eq!(count(&run, |fact| matches!(fact, Fact::Verdict(_) | Fact::Resync { .. })), 0, "{arrangement}");
+        let teleported = |fact: &Fact| matches!(fact, Fact::Corrected(c) if c.why == Restored::Teleported);
+        assert_eq!(count(&run, teleported), 1, "{arrangement}");
+    }
+}
+
+#[test]
+fn who_does_not_hear_of_a_push_for_a_second_is_put_back_with_it() {
+    let push = "[[event]]\nat = \"3 s\"\nfreeze = { who = \"curlew\", lasts = \"2 s\" }\n[[event]]\nat = \"3.2 s\"\n\
+                push = { who = \"curlew\", east = \"12 m/s\" }\n";
+    for arrangement in ["claims", "claims with inputs"] {
+        let run = moved(arrangement, push, 8.0);
+        let track = run.record().authority(actor(run.record(), 0));
+        assert!(
+            track.pos(track.len() - 1).x > 1.0,
+            "{arrangement}: it went all the same, to {:?}",
+            track.pos(track.len() - 1)
+        );
+        assert_eq!(count(&run, |fact| matches!(fact, Fact::Verdict(_))), 0, "{arrangement}");
+        // For the push, and for what it slept through.
+        assert_eq!(count(&run, |fact| matches!(fact, Fact::Resync { .. })), 2, "{arrangement}");
+    }
 }

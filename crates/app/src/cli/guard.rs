@@ -144,8 +144,18 @@ struct Counted {
     excused: u64,
 }
 
-/// Rules whose limits are times one and the slack.
-const SLACKENED: [Rule; 3] = [Rule::Reach, Rule::Pace, Rule::Burst];
+/// Rules whose limits grow with the slack.
+const SLACKENED: [Rule; 5] = [Rule::Reach, Rule::Pace, Rule::Burst, Rule::Accel, Rule::Support];
+
+/// The slack that would have sufficed for a share of what a rule allows with one.
+fn needs(rule: Rule, slack: f64, share: f64) -> f64 {
+    match rule {
+        // What is measured is what lies beyond the lawful, and slack is all that allows it.
+        Rule::Support => slack * share,
+        // The limit is what is lawful times one and the slack, and a little for rounding: as much less of it as the honest were away.
+        _ => ((1.0 + slack) * share - 1.0).max(0.0),
+    }
+}
 
 /// For each rule of somebody who says where it is, by its number, the slack that the honest needed, and one that would do.
 fn proposed(course: &Course, all: &[Counted]) -> Vec<(ProposalRow, u8)> {
@@ -184,15 +194,15 @@ fn proposal(course: &Course, kind: u8, all: &[Counted]) -> Option<ProposalRow> {
             let evidence = &it.verdict.evidence;
             (near(f64::from(evidence.share()), it.machine, it.at), evidence.rule)
         }));
+        let need = |(near, rule): &(Nearest, Rule)| needs(*rule, slack, near.share);
         for one in found.into_iter().filter(|(near, _)| near.share.is_finite()) {
-            if worst.as_ref().is_none_or(|(known, _)| known.share < one.0.share) {
+            if worst.as_ref().is_none_or(|known| need(known) < need(&one)) {
                 worst = Some(one);
             }
         }
     }
     let (nearest, by) = worst?;
-    // The limit is what is lawful times one and the slack, and a little for rounding: as much less of it as the honest were away.
-    let needed = ((1.0 + slack) * nearest.share - 1.0).max(0.0);
+    let needed = needs(by, slack, nearest.share);
     Some(ProposalRow {
         gait: rule.name().to_owned(),
         slack,

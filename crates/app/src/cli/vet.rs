@@ -9,7 +9,7 @@ use velocitas_core::{Motion, Rate, Shape, StateField};
 use velocitas_gait::{Gait, Report as Diagnosis, compile, escaped};
 use velocitas_lab::CourseError;
 use velocitas_lab::track::Track;
-use velocitas_lab::vet::{Attack, Envelope, Feel, Found, Guarded, RATES, Walked, attack, feel, walk};
+use velocitas_lab::vet::{Attack, Envelope, Feel, Found, Guarded, Missing, RATES, Walked, attack, feel, missing, walk};
 
 use super::Outcome;
 use super::args::{Report, VetTask};
@@ -142,6 +142,11 @@ impl Vet<'_> {
                 let (input, state) = (gait.schema().input_bits(), gait.schema().seen_bits());
                 let bits = format!("input {input} bits a tick, state {state} bits to others");
                 self.say(format!("{file}: `{}` is sound; {bits}, {} operations a step", gait.name(), gait.work()));
+                let missing = missing(gait);
+                for Missing { line, lets } in &missing {
+                    self.say(format!("  its limits have no `{line}`: of whoever claims, {lets}"));
+                }
+                row["missing"] = missing.iter().map(|one| json!({ "line": one.line, "lets": one.lets })).collect();
                 let good = match track {
                     Some((track, text)) => self.track(gait, track, text, &mut row)?,
                     None if self.task.check => true,

@@ -107,6 +107,8 @@ pub(super) struct Guard {
     good: State,
     /// The tick of which the whole of it was told.
     told: Option<Tick>,
+    /// Whether it was there before it became its owner's own.
+    taken_over: bool,
 }
 
 impl Guard {
@@ -118,7 +120,13 @@ impl Guard {
             around: Around::default(),
             good: state,
             told: None,
+            taken_over: false,
         }
+    }
+
+    /// It was there before: its owner may not have heard yet how it stands.
+    pub(super) const fn take_over(&mut self) {
+        self.taken_over = true;
     }
 
     /// The server has passed over so many ticks.
@@ -183,9 +191,11 @@ impl Guard {
             let standing = |tick| standing(&self.good, rules.schema(tick));
             let (next, ruling) = match due {
                 Due::Paid(next) => (next, self.check(rules, &next)),
+                // Who has not gone on from where it was put does so now.
+                Due::TooLong(next) if self.hearing.claims.last.is_none() => (next, (Ruling::Resync, self.good)),
                 Due::TooLong(next) => (next, (Ruling::Resync, standing(next.tick))),
                 Due::Overdrawn(next, offence, response) => {
-                    (next, (Ruling::Guilty(Box::new(offence), response), standing(next.tick)))
+                    (next, (Ruling::Guilty(offence, response), standing(next.tick)))
                 }
             };
             match ruling {
@@ -255,7 +265,7 @@ impl Guard {
         let lately = self.look_around(rules, (from, tick), (start, end), &limits);
         let (limits, arrived) = (&limits, pending.arrived);
         let (allowed, around, lately) = (&policy.allowed, &self.around, &lately[..]);
-        let is_first = self.hearing.claims.newest.is_none();
+        let is_first = self.taken_over && self.hearing.claims.newest.is_none();
         let case = Case {
             scene,
             motion,
@@ -289,8 +299,8 @@ impl Guard {
                     return (Ruling::Resync, put(&self.good, motion.schema(), check.back()));
                 }
                 Finding::Hole(back) => return (Ruling::Resync, put(&self.good, motion.schema(), back)),
-                // What is around it may have moved it in ways that nobody follows; and of whom nothing was accepted yet may not have heard
-                // that this is now its own again.
+                // What is around it may have moved it in ways that nobody follows; and whose own it has just become may not have heard
+                // how it stands.
                 Finding::Beyond(..) if !around.is_empty() || is_first => {
                     return (Ruling::Resync, put(&self.good, motion.schema(), None));
                 }
@@ -326,7 +336,7 @@ impl Guard {
         let ticks = tick.since(from).unsigned_abs();
         let way = Way { start, end, has_hole: ticks > 1, moves: motion.moves() * ticks as u32, step };
         if self.claims().last.is_none() {
-            self.around.begin(rules.scene(from).ground, body, start);
+            self.around.begin(rules.scene(from).ground, body, start, step);
         }
         if rules.is_changed(from, tick) {
             for before in rules.grounds(from, tick).skip(1) {

@@ -34,7 +34,7 @@ use std::collections::VecDeque;
 
 use thiserror::Error;
 
-use control::{Arrival, Made as Moved, Sentence, Turn, stepped, tell_ignored};
+use control::{Arrival, Control, Made as Moved, Sentence, Turn, stepped, tell_ignored};
 use door::Door;
 use guests::Guests;
 use peer::Peer;
@@ -218,6 +218,7 @@ impl Server {
         }
         let Some(found) = self.world.get(entity) else { return Err(SpawnError::Gone(entity)) };
         let (before, kind, state) = (found.owners().to_vec(), found.kind(), *found.state());
+        let comes = found.came_with.is_some();
         self.world.set_owners(entity, owners);
         if let Err(why) = self.fits(self.kinds()) {
             self.world.set_owners(entity, &before);
@@ -227,6 +228,7 @@ impl Server {
         for peer in self.peers.iter_mut() {
             if owners.contains(&peer.token) {
                 peer.take_over(Owned { entity, kind }, (rate, &self.policy), state, owners.len() > 1);
+                peer.control_mut(entity).filter(|_| !comes).into_iter().for_each(Control::take_over);
             } else {
                 peer.give_up(entity);
             }

@@ -65,7 +65,7 @@ fn mistakes_are_told_where_they_are_and_what_was_expected() {
         ("{ jump = \"6 m\", at", "{ overreach = \"6 times\", at"),
         ("role = \"rogue\"", "role = \"bot\""),
         ("who = \"plover\", east", "who = \"plower\", east"),
-        ("who = \"plover\", east", "who = \"curlew\", east"),
+        ("[[cast]]\nname = \"plover\"", "[[cast]]\narrangement = \"relay\"\nname = \"plover\""),
         ("push = { who", "freeze = { who = \"heron\", lasts = \"1 s\" }\npush = { who"),
         ("every = \"17 s\"", "every = \"17 ms\""),
         ("ticks_per_message = 5", "ticks_per_message = 40"),

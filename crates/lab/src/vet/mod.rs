@@ -8,6 +8,7 @@
 mod attack;
 mod feel;
 mod grounds;
+mod missing;
 mod pressed;
 mod search;
 mod walk;
@@ -15,6 +16,7 @@ mod walk;
 pub use attack::{Direction, Envelope, Found, WINDOWS, attack};
 pub use feel::{Feel, RATES, feel};
 pub use grounds::{GROUNDS, TestGround};
+pub use missing::{Missing, missing};
 pub use pressed::Guarded;
 pub use search::Attack;
 pub use walk::{Walked, walk};

@@ -90,6 +90,10 @@ impl Accounting {
         Includes { newest: self.auditor.newest(), made_up: 0 }
     }
 
+    pub(super) const fn take_over(&mut self) {
+        self.auditor.take_over();
+    }
+
     pub(super) fn sleep(&mut self, ticks: u64) {
         self.auditor.sleep(ticks);
     }

@@ -63,6 +63,10 @@ impl Judging {
         Includes { newest: self.guard.claims().newest, made_up: 0 }
     }
 
+    pub(super) const fn take_over(&mut self) {
+        self.guard.take_over();
+    }
+
     pub(super) fn sleep(&mut self, ticks: u64) {
         self.guard.sleep(ticks);
     }

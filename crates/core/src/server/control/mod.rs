@@ -161,6 +161,15 @@ impl Control {
         }
     }
 
+    /// What it moves was there before: its owner may not have heard yet how it stands.
+    pub(super) fn take_over(&mut self) {
+        match self {
+            Self::Judging(judging) => judging.take_over(),
+            Self::Accounting(accounting) => accounting.take_over(),
+            Self::Stepping(_) | Self::Believing(_) => {}
+        }
+    }
+
     /// The server has passed over so many ticks.
     pub(super) fn sleep(&mut self, ticks: u64) {
         match self {

@@ -33,6 +33,11 @@ pub struct Around {
     deeper: bool,
 }
 
+/// Whether somebody so deep in something is in it, and does not only touch it: whoever is swept is thinner by so much.
+fn is_inside(depth: f32, out: Vec3, step: f32) -> bool {
+    depth > if out.z.abs() > UPRIGHT { 1.5 * step } else { SKIN + 2.0 * step }
+}
+
 /// From where to where somebody claims to have gone.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Way {
@@ -81,12 +86,12 @@ impl Around {
         self.left += depth + PUSHED;
     }
 
-    /// Somebody begins at a place, or is put there, whatever is around it.
-    pub(super) fn begin(&mut self, ground: &Ground, body: &Body, at: Vec3) {
+    /// Somebody begins at a place, or is put there, whatever is around it. What it only touches is not.
+    pub(super) fn begin(&mut self, ground: &Ground, body: &Body, at: Vec3, step: f32) {
         *self = Self::default();
         for solid in ground.solids() {
             match ground.depth(solid.id, body, at) {
-                Some((depth, _)) if depth > 0.0 => self.add(solid.id, depth),
+                Some((depth, out)) if is_inside(depth, out, step) => self.add(solid.id, depth),
                 _ => {}
             }
         }
@@ -141,12 +146,10 @@ impl Around {
 
     /// After a claim was accepted: what its owner has left, or what is there no more, is around it no longer.
     pub(super) fn leave(&mut self, ground: &Ground, body: &Body, at: Vec3, step: f32) {
-        // A body in the way is thinner by more than that.
-        let outside = step;
-        let is_inside = |id: &SolidId| ground.depth(*id, body, at).is_some_and(|(depth, _)| depth > outside);
-        let mut kept = self.ids.iter().map(is_inside);
+        let stays = |id: &SolidId| ground.depth(*id, body, at).is_some_and(|(depth, out)| is_inside(depth, out, step));
+        let mut kept = self.ids.iter().map(stays);
         self.least.retain(|_| kept.next().unwrap_or(false));
-        self.ids.retain(is_inside);
+        self.ids.retain(stays);
         if self.ids.is_empty() {
             self.left = 0.0;
         }

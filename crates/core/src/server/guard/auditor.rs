@@ -72,6 +72,8 @@ pub(in crate::server) struct Auditor {
     /// Ticks since then of which nothing was told.
     holes: u64,
     habits: Habits,
+    /// Whether it was there before it became its owner's own.
+    taken_over: bool,
 }
 
 impl Auditor {
@@ -83,7 +85,13 @@ impl Auditor {
             base: state,
             holes: 0,
             habits: Habits::default(),
+            taken_over: false,
         }
+    }
+
+    /// It was there before: its owner may not have heard yet how it stands.
+    pub(in crate::server) const fn take_over(&mut self) {
+        self.taken_over = true;
     }
 
     /// The newest tick whose account counts.
@@ -156,10 +164,15 @@ impl Auditor {
             return Audit { ruling: Ruling::Resync, ..audit };
         }
         while let Some(due) = self.hearing.next(rules, now) {
+            if let (Due::TooLong(_), None) = (&due, self.hearing.claims.last) {
+                // Who has not gone on from where it was put does so now.
+                self.put(PullReason::Guard);
+                return Audit { ruling: Ruling::Resync, ..audit };
+            }
             let (next, ruling) = match due {
                 Due::Paid(next) => (next, self.take(rules, &next, &mut audit)),
                 Due::TooLong(next) => (next, Ruling::Resync),
-                Due::Overdrawn(next, offence, response) => (next, Ruling::Guilty(Box::new(offence), response)),
+                Due::Overdrawn(next, offence, response) => (next, Ruling::Guilty(offence, response)),
             };
             let Next { tick, pending, .. } = next;
             if !matches!(ruling, Ruling::Lawful) {
@@ -214,7 +227,7 @@ impl Auditor {
             found.into_iter().for_each(|evidence| self.hearing.docket.measured(evidence));
             let found = found.map(|evidence| evidence.allowing(rules.policy.allowed[evidence.rule as usize]));
             if let Some(evidence) = found.into_iter().find(Evidence::is_exceeded) {
-                if self.hearing.claims.newest.is_none() {
+                if self.taken_over && self.hearing.claims.newest.is_none() {
                     // It may not have heard yet that this is now its own again.
                     return Ruling::Resync;
                 }

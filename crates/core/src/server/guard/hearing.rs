@@ -47,14 +47,14 @@ pub(super) struct Next<W> {
 }
 
 /// What time has to say of it.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug)]
 pub(super) enum Due<W> {
     /// It is paid for, and taken out of the queue.
     Paid(Next<W>),
     /// No time could ever pay for it.
     TooLong(Next<W>),
     /// More was claimed than time has passed.
-    Overdrawn(Next<W>, Offence, Response),
+    Overdrawn(Next<W>, Box<Offence>, Response),
 }
 
 impl<W: Word> Hearing<W> {
@@ -103,7 +103,8 @@ impl<W: Word> Hearing<W> {
     /// What is added to its owner's velocity before a tick: a push that it answered, once.
     pub(super) fn pushed(&mut self, tick: Tick) -> Option<Vec3> {
         let mut all: Option<Vec3> = None;
-        while let Some((_, push)) = self.answered.pop_front_if(|(since, _)| *since < tick) {
+        while let Some(&(_, push)) = self.answered.front().filter(|(since, _)| *since < tick) {
+            self.answered.pop_front();
             all = Some(all.unwrap_or(Vec3::ZERO) + push);
         }
         all
@@ -170,7 +171,7 @@ impl<W: Word> Hearing<W> {
                 let offence = Offence::from(Evidence::plain(Rule::Time, (from, tick), advance as f32, 0.0));
                 let response = rules.policy.response(Rule::Time);
                 if response != Response::Note {
-                    return Some(Due::Overdrawn(next, offence, response));
+                    return Some(Due::Overdrawn(next, Box::new(offence), response));
                 }
                 // What was claimed holds.
                 self.docket.note(offence, rules.rate);

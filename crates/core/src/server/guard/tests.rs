@@ -161,7 +161,7 @@ fn claims_of_an_older_epoch_are_not_judged() {
     trial.behind = 1;
     trial.claim(trial.tick.next(), 0.0, 40.0);
     assert!(matches!(trial.judge(), Ruling::Lawful));
-    assert!(trial.guard.unanswered_pull().is_some());
+    assert!(trial.guard.unanswered(None).is_some());
 }
 
 proptest! {
@@ -317,7 +317,7 @@ fn each_answer_does_what_it_says() {
         trial.policy.responses[Rule::Reach as usize] = response;
         let ruling = trial.claim_at(vec3(0.0, 0.5, 0.002));
         let notes = trial.guard.notes().count();
-        (ruling, notes, trial.state.vec3(0).y, trial.guard.unanswered_pull().is_some())
+        (ruling, notes, trial.state.vec3(0).y, trial.guard.unanswered(None).is_some())
     };
     let (ruling, notes, y, pulled) = run(Response::Note);
     assert!(matches!(ruling, Ruling::Lawful) && notes == 1 && y > 0.49 && !pulled, "{ruling:?} {notes} {y}");
