@@ -44,7 +44,7 @@ impl<'a> Rules<'a> {
 
     /// Whether anything became otherwise after `from`, up to `to`.
     pub(super) fn is_changed(&self, from: Tick, to: Tick) -> bool {
-        self.timeline.between(from, to, self.kind).nth(1).is_some()
+        self.timeline.last_change() > from && self.timeline.between(from, to, self.kind).nth(1).is_some()
     }
 
     /// The grounds that held in any of these ticks, the newest first.
