@@ -388,6 +388,12 @@ impl Schema {
         self.state.iter().find(|f| f.shape == Shape::Bearing).map(|f| f.lane)
     }
 
+    /// Lane of the flag that says whether the entity stands on something, if its rule keeps one by the name of `grounded`, as the language
+    /// and the built-in walker do.
+    pub fn grounded_lane(&self) -> Option<usize> {
+        self.state.iter().find(|f| f.shape == Shape::Flag && f.name == "grounded").map(|f| f.lane)
+    }
+
     /// Checks what the rest of the core relies on.
     ///
     /// # Errors

@@ -253,7 +253,8 @@ impl Guard {
             self.told = Some(from);
         }
         let ago = from.since(self.told.unwrap_or(from)).unsigned_abs();
-        let (before, told) = (&self.good.clone(), pending.word.state.as_ref());
+        let good = self.good;
+        let (before, told) = (&good, pending.word.state.as_ref());
         let (start, end) = (before.vec3(0), pending.word.pos);
         let ticks = tick.since(from).unsigned_abs();
         let underfoot = &rules.underfoot((from, tick), (start, end));

@@ -66,7 +66,7 @@ impl Talk {
             return None;
         }
         let is_due = self.told.is_none_or(|told| now.since(told) >= i64::from(rate.hz()));
-        if self.unread == 0 || !is_due {
+        if !is_due {
             return None;
         }
         self.told = Some(now);

@@ -268,9 +268,7 @@ impl Auditor {
     }
 
     fn stand(&mut self, schema: &Schema) {
-        if let Some(lane) = schema.velocity_lane() {
-            self.good.set_vec3(lane, Vec3::ZERO);
-        }
+        self.good = super::standing(&self.good, schema);
     }
 
     fn put(&mut self, reason: PullReason) {

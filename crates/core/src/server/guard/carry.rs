@@ -5,8 +5,6 @@
 //! allowed before is stepped on by the rule itself, with whatever inputs keep it fastest: what comes of that is allowed, if it is
 //! more than what is allowed anyway.
 
-use std::sync::Arc;
-
 use super::case::stays;
 use crate::data::{Input, State};
 use crate::float::{clamp, max};
@@ -197,8 +195,10 @@ impl Going<'_> {
         let inputs = inputs(schema, self.velocity(state), state.vec3(0));
         let mut best: Option<State> = None;
         let in_the_air = (axis != LEVEL || !stands).then_some(None);
-        let on_ground =
-            [0, 1].into_iter().map(|i| Surface { grip: self.underfoot.grip[i], pace: self.underfoot.pace[i] });
+        let surface = |i: usize| Surface { grip: self.underfoot.grip[i], pace: self.underfoot.pace[i] };
+        let (one, other) = (surface(0), surface(1));
+        // Of one surface once is enough.
+        let on_ground = std::iter::once(one).chain((other != one).then_some(other));
         let on_ground = on_ground.filter(|_| axis == LEVEL).map(Some);
         for surface in in_the_air.into_iter().chain(on_ground) {
             let ground = empty(surface);
@@ -206,8 +206,8 @@ impl Going<'_> {
             let mut from = *state;
             let at = state.vec3(0);
             from.set_vec3(0, vec3(at.x, at.y, if surface.is_some() { 0.0 } else { HIGH }));
-            if let Some(f) = schema.state.iter().find(|f| f.name == "grounded") {
-                from.set_flag(f.lane, surface.is_some());
+            if let Some(lane) = schema.grounded_lane() {
+                from.set_flag(lane, surface.is_some());
             }
             for input in &inputs {
                 let Ok(step) = checked_step(self.motion, &scene, &from, input) else { continue };
@@ -224,10 +224,10 @@ impl Going<'_> {
 }
 
 /// A world of nothing but a floor.
-fn empty(surface: Option<Surface>) -> Arc<Ground> {
+fn empty(surface: Option<Surface>) -> Ground {
     let bounds = Bounds { min: (-WORLD, -WORLD), max: (WORLD, WORLD), floor: 0.0 };
     let zone = |surface| Zone { min: bounds.min, max: bounds.max, surface };
-    Arc::new(Ground::new(bounds, Vec::new(), surface.map(zone).into_iter().collect()))
+    Ground::new(bounds, Vec::new(), surface.map(zone).into_iter().collect())
 }
 
 /// What hands could give to stay fast: nothing, or all there is along the way, by each kind of input.

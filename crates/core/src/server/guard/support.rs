@@ -144,8 +144,7 @@ impl Support {
     fn beginning(case: &Case<'_>, hop: Hop) -> Left {
         let velocity = case.motion.schema().velocity_lane().map_or(Vec3::ZERO, |lane| case.before.vec3(lane));
         // Of a state of some ticks ago nobody knows how fast it was since; and who was put into the air from the ground hops from there.
-        let grounded = case.motion.schema().state.iter().find(|f| f.name == "grounded");
-        let grounded = grounded.is_some_and(|f| case.before.flag(f.lane));
+        let grounded = case.motion.schema().grounded_lane().is_some_and(|lane| case.before.flag(lane));
         let is_known = case.ago == 0 && !case.stood() && !grounded;
         let up = if is_known { max(velocity.z, 0.0) } else { max(hop.up, velocity.z) };
         Left { tick: case.from, at: case.start, hop: Hop { up, ..hop }, stood_still: 0, believed: 0 }
