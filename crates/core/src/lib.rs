@@ -60,7 +60,7 @@ pub use schema::{
     bearing_quantiser, stick_quantiser,
 };
 pub use server::{
-    Around, Carry, Case, Check, Finding, Going, Guest, Patience, Server, ServerConfig, SpawnError, checks,
+    Around, Carry, Case, Check, Finding, Footing, Going, Guest, Patience, Server, ServerConfig, SpawnError, checks,
 };
 pub use session::{Ingredients, KindPrint, Kinds, Layouts, MOST_KINDS, Owned, Timeline};
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};

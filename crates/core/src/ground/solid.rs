@@ -5,6 +5,11 @@ use crate::float::{max, min};
 /// How far a slide stays from what it meets, in metres.
 pub const SKIN: f32 = 0.002;
 
+/// Nearer than this to something, of places rounded to a step of the wire: it may be touched.
+pub(crate) const fn touching(step: f32) -> f32 {
+    SKIN + 2.0 * step
+}
+
 /// Names a solid across all grounds of a course.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub struct SolidId(pub u16);
@@ -71,7 +76,7 @@ impl Underfoot {
 
     /// This or that.
     #[must_use]
-    pub(super) fn or(self, other: Surface) -> Self {
+    pub(crate) fn or(self, other: Surface) -> Self {
         let wider = |range: [f32; 2], x: f32| [min(range[0], x), max(range[1], x)];
         Self { grip: wider(self.grip, other.grip), pace: wider(self.pace, other.pace) }
     }

@@ -22,6 +22,7 @@ mod carry;
 mod case;
 mod docket;
 mod edge;
+mod footing;
 mod growth;
 mod habits;
 mod hearing;
@@ -42,6 +43,7 @@ pub use carry::{Carry, Going};
 pub use case::{Case, Check, Finding};
 pub(super) use docket::Offence;
 use edge::Edge;
+pub use footing::Footing;
 use growth::Growth;
 pub(super) use habits::Habits;
 use hearing::{Due, Hearing, Next};
@@ -103,6 +105,7 @@ pub(super) struct Guard {
     hearing: Hearing<Place>,
     checks: Vec<Box<dyn Check>>,
     carry: Carry,
+    footing: Footing,
     around: Around,
     good: State,
     /// The tick of which the whole of it was told.
@@ -117,6 +120,7 @@ impl Guard {
             hearing: Hearing::new(rate),
             checks: policy.checks.to_vec(),
             carry: Carry::default(),
+            footing: Footing::default(),
             around: Around::default(),
             good: state,
             told: None,
@@ -240,6 +244,7 @@ impl Guard {
         self.good = to;
         self.told = None;
         self.carry.clear();
+        self.footing = Footing::default();
         self.checks.iter_mut().for_each(|check| check.clear());
         to
     }
@@ -257,7 +262,8 @@ impl Guard {
         let (before, told) = (&good, pending.word.state.as_ref());
         let (start, end) = (before.vec3(0), pending.word.pos);
         let ticks = tick.since(from).unsigned_abs();
-        let underfoot = &rules.underfoot((from, tick), (start, end));
+        let underfoot = rules.underfoot((from, tick), (start, end));
+        let underfoot = &self.footing.of(scene.ground, motion, start, underfoot);
         let between = Between { before, ago: ago + ticks.saturating_sub(1), told, underfoot };
         let mut limits = rules.limits(from, tick, &between);
         let (way, changed) = ((start, end), rules.is_changed(from, tick));

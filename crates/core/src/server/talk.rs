@@ -4,23 +4,45 @@ use crate::tick::{Rate, Tick};
 
 /// Datagrams that are read of a peer, at most: a token bucket. Two a tick for each entity it owns, which is twice what a client
 /// sends, saved up for two seconds, which is more than a link withholds, or for as long as none was read; beyond that they are dropped unread.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Default)]
 pub(super) struct Talk {
     left: u32,
     /// The tick up to which it was paid.
     paid: Option<Tick>,
-    /// The most it owned until lately, and the last tick in which it did: what it owns no longer it goes on speaking of until it has
-    /// heard, and that is under way then.
-    owned: usize,
-    owner: Tick,
+    owned: MostLately,
     /// Dropped unread since that was last told, and when it was.
     unread: u32,
     told: Option<Tick>,
 }
 
-impl Default for Talk {
-    fn default() -> Self {
-        Self { left: u32::MAX, paid: None, owned: 0, owner: Tick(0), unread: 0, told: None }
+/// The most it owned until lately: what it owns no longer it goes on speaking of until it has heard, and that is under way then.
+#[derive(Clone, Copy, Debug, Default)]
+struct MostLately {
+    /// Ticks in which something of it was read: what waits while a server stands is not older for it.
+    heard: u64,
+    /// How much, and when it last was so; and the most since then.
+    most: (usize, u64),
+    next: (usize, u64),
+}
+
+impl MostLately {
+    fn see(&mut self, owned: usize, has_passed: bool, window: u64) {
+        self.heard += u64::from(has_passed);
+        let now = (owned, self.heard);
+        if self.heard - self.most.1 > window {
+            (self.most, self.next) = (self.next, now);
+        }
+        if owned >= self.next.0 {
+            self.next = now;
+        }
+        if owned >= self.most.0 {
+            self.most = now;
+        }
+    }
+
+    /// Of nothing as of one.
+    fn count(&self) -> u32 {
+        self.most.0.max(1) as u32
     }
 }
 
@@ -32,17 +54,20 @@ impl Talk {
 
     /// Whether one more is read, of a peer that owns so much.
     pub(super) fn is_read(&mut self, now: Tick, rate: Rate, owned: usize) -> bool {
-        if owned >= self.owned || now.since(self.owner) > i64::from(Self::LATELY * rate.hz()) {
-            (self.owned, self.owner) = (owned, now);
-        }
-        let a_tick = Self::A_TICK.saturating_mul(self.owned.max(1) as u32);
+        let passed = self.paid.replace(now).map(|paid| now.since(paid).max(0) as u64);
+        self.owned.see(owned, passed.is_some_and(|passed| passed > 0), u64::from(Self::LATELY * rate.hz()));
+        let a_tick = Self::A_TICK.saturating_mul(self.owned.count());
         let most = a_tick.saturating_mul(rate.hz()).saturating_mul(Self::SECONDS);
-        let passed = self.paid.map_or(0, |paid| now.since(paid).max(0) as u64);
-        self.paid = Some(now);
-        // What waited while nothing was read at all is read: who stood still may be the server.
-        let stalled = passed.min(u64::from(Self::STALLED * rate.hz()));
-        let gained = u64::from(a_tick).saturating_mul(stalled).min(u64::from(u32::MAX)) as u32;
-        self.left = self.left.saturating_add(gained).min(most.max(gained));
+        match passed {
+            None => self.left = most,
+            Some(0) => {}
+            Some(passed) => {
+                // What waited while nothing was read at all is read: who stood still may be the server.
+                let stalled = passed.min(u64::from(Self::STALLED * rate.hz()));
+                let gained = u64::from(a_tick).saturating_mul(stalled).min(u64::from(u32::MAX)) as u32;
+                self.left = self.left.saturating_add(gained).min(most.max(gained));
+            }
+        }
         match self.left.checked_sub(1) {
             Some(left) => {
                 self.left = left;
@@ -62,7 +87,7 @@ impl Talk {
     /// Once a second at most: how many were dropped unread, if they are more than those that somebody may have sent who did not know
     /// what it owns.
     pub(super) fn unread(&mut self, now: Tick, rate: Rate) -> Option<u32> {
-        if self.unread < rate.hz() * self.owned.max(1) as u32 / 2 {
+        if self.unread < rate.hz() * self.owned.count() / 2 {
             return None;
         }
         let is_due = self.told.is_none_or(|told| now.since(told) >= i64::from(rate.hz()));
@@ -96,5 +121,21 @@ mod tests {
         assert_eq!(talk.unread(Tick(222), rate), None, "once a second");
         // What was saved is saved again.
         assert!((0..100).all(|_| talk.is_read(Tick(400), rate, 1)));
+    }
+
+    #[test]
+    fn what_waited_is_read_of_all_that_was_owned_when_the_server_began_to_stand() {
+        let rate = Rate::new(10).expect("10 Hz");
+        let mut talk = Talk::default();
+        assert!(talk.is_read(Tick(100), rate, 3));
+        for tick in 101..=140 {
+            assert!((0..2).all(|_| talk.is_read(Tick(tick), rate, 2)));
+        }
+        // One was given away while it stood for six seconds, in which it was sent of both; long after that nothing is known of them.
+        assert!((0..180).all(|_| talk.is_read(Tick(200), rate, 1)));
+        for tick in 201..=290 {
+            assert!(talk.is_read(Tick(tick), rate, 1));
+        }
+        assert_eq!((0..180).filter(|_| talk.is_read(Tick(291), rate, 1)).count(), 40);
     }
 }

@@ -3,7 +3,7 @@
 //! Limits that accuse somebody who only plays are found here before they are in force. All luck comes from the seed.
 
 use velocitas_core::{
-    Around, Carry, Case, Evidence, Finding, Going, Input, InputKind, Rate, Rule, Scene, State, Tick, checks,
+    Around, Carry, Case, Evidence, Finding, Footing, Going, Input, InputKind, Rate, Rule, Scene, State, Tick, checks,
 };
 
 use super::feel::RATES;
@@ -138,7 +138,7 @@ impl Search<'_> {
         let states: Vec<State> = self.states(attempt).iter().map(|s| self.rule.schema().round_state(s)).collect();
         let most = self.rule.limits(self.tunables);
         let wire = self.rule.schema().state[0].wire.step();
-        let (mut checks, mut carry) = (checks(), Carry::default());
+        let (mut checks, mut carry, mut footing) = (checks(), Carry::default(), Footing::default());
         let mut best = 0.0;
         for (i, pair) in states.windows(2).enumerate() {
             let (before, told) = (&pair[0], &pair[1]);
@@ -147,7 +147,8 @@ impl Search<'_> {
             let scene = Scene { tick, dt: attempt.rate.dt(), ground, tunables: self.tunables };
             let (start, end) = (before.vec3(0), told.vec3(0));
             let step = velocitas_core::vec3(wire, wire, wire);
-            let underfoot = &ground.underfoot(start - step, start + step);
+            let underfoot = ground.underfoot(start - step, start + step);
+            let underfoot = &footing.of(ground, self.rule, start, underfoot);
             let within = |state| self.rule.limits_in(&most, self.tunables, (state, 0.0), underfoot);
             let mut limits = within(before).or(&within(told));
             let (motion, way) = (self.rule, (start, end));

@@ -3,7 +3,7 @@
 use super::case::{Case, Check, Finding};
 use crate::body::Body;
 use crate::float::{max, min};
-use crate::ground::SKIN;
+use crate::ground::touching;
 use crate::tick::Tick;
 use crate::vec3::{Vec3, vec3};
 use crate::verdict::{Evidence, Path, Rule};
@@ -100,7 +100,7 @@ impl Case<'_> {
     /// Whether anything solid beside it or over its head is so near to where it was, at any height that it had, or was until lately; what it
     /// stands on is not.
     fn touches(&self, near: f32, (lowest, highest): (f32, f32)) -> bool {
-        let (body, lift) = (self.motion.body(), SKIN + 2.0 * self.quantum());
+        let (body, lift) = (self.motion.body(), touching(self.quantum()));
         let height = body.height + highest - lowest;
         let fat = Body { radius: body.radius + near, height, step: 0.0 };
         let at = vec3(self.start.x, self.start.y, lowest + lift);

@@ -6,7 +6,7 @@
 
 use crate::body::Body;
 use crate::float::{max, min};
-use crate::ground::{Ground, SKIN, SolidId};
+use crate::ground::{Ground, SolidId, touching};
 use crate::vec3::Vec3;
 
 /// Pushed out of one thing, somebody may get so far into another, in metres.
@@ -35,7 +35,12 @@ pub struct Around {
 
 /// Whether somebody so deep in something is in it, and does not only touch it: whoever is swept is thinner by so much.
 fn is_inside(depth: f32, out: Vec3, step: f32) -> bool {
-    depth > if out.z.abs() > UPRIGHT { 1.5 * step } else { SKIN + 2.0 * step }
+    depth > if out.z.abs() > UPRIGHT { 1.5 * step } else { touching(step) }
+}
+
+/// Whether somebody is still in something: it is out only where it is out of it wherever rounding has it next.
+fn is_still_in(depth: f32, out: Vec3, step: f32) -> bool {
+    depth > if out.z.abs() > UPRIGHT { step } else { touching(step) - 1.5 * step }
 }
 
 /// From where to where somebody claims to have gone.
@@ -122,7 +127,7 @@ impl Around {
         let tolerance = if self.ids.len() > 1 { SQUEEZED } else { 0.0 } + 2.0 * way.step;
         for (id, least) in self.ids.iter().zip(&mut self.least) {
             let Some((depth, out)) = ground.depth(*id, body, way.end) else { continue };
-            self.carried |= out.z > UPRIGHT && depth > -SKIN - 2.0 * way.step;
+            self.carried |= out.z > UPRIGHT && depth > -touching(way.step);
             self.deeper |= depth > *least + tolerance;
             *least = min(*least, depth);
         }
@@ -132,7 +137,7 @@ impl Around {
 
     /// What somebody is pushed into by what is around it.
     fn squeeze(&mut self, ground: &Ground, body: &Body, way: &Way) {
-        let thin = Body { radius: max(body.radius - SKIN - 2.0 * way.step, 0.01), ..*body };
+        let thin = Body { radius: max(body.radius - touching(way.step), 0.01), ..*body };
         while let Some(id) = ground.overlap_past(&self.ids, &thin, way.end) {
             match ground.depth(id, body, way.end) {
                 Some((depth, _)) if depth <= SQUEEZED => {
@@ -146,12 +151,40 @@ impl Around {
 
     /// After a claim was accepted: what its owner has left, or what is there no more, is around it no longer.
     pub(super) fn leave(&mut self, ground: &Ground, body: &Body, at: Vec3, step: f32) {
-        let stays = |id: &SolidId| ground.depth(*id, body, at).is_some_and(|(depth, out)| is_inside(depth, out, step));
+        let stays =
+            |id: &SolidId| ground.depth(*id, body, at).is_some_and(|(depth, out)| is_still_in(depth, out, step));
         let mut kept = self.ids.iter().map(stays);
         self.least.retain(|_| kept.next().unwrap_or(false));
         self.ids.retain(stays);
         if self.ids.is_empty() {
             self.left = 0.0;
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::ground::{Bounds, Solid};
+    use crate::vec3::vec3;
+
+    #[test]
+    fn what_is_left_is_left_wherever_rounding_has_it_next() {
+        let bounds = Bounds { min: (-50.0, -50.0), max: (50.0, 50.0), floor: 0.0 };
+        let solid = Solid { id: SolidId(0), x: 5.0, y: 0.0, half_x: 1.0, half_y: 3.0, yaw: 0.0, low: 0.0, high: 3.0 };
+        let ground = Ground::new(bounds, vec![solid], Vec::new());
+        let (body, step) = (Body { radius: 0.35, height: 1.7, step: 0.3 }, 1.0 / 256.0);
+        let deep = |depth: f32| vec3(4.0 - body.radius + depth, 0.0, 0.0);
+        let after = |depth: f32| {
+            let mut around = Around::default();
+            around.begin(&ground, &body, deep(0.04), step);
+            around.leave(&ground, &body, deep(depth), step);
+            !around.is_empty()
+        };
+        // A step of the wire from where it is out, it may be told of as in it again.
+        assert!(after(0.04) && after(touching(step) - step) && !after(step) && !after(-0.002));
+        let mut touched = Around::default();
+        touched.begin(&ground, &body, deep(touching(step) - step), step);
+        assert!(touched.is_empty(), "who begins there only touches it");
     }
 }

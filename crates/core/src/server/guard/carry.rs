@@ -6,9 +6,10 @@
 //! more than what is allowed anyway.
 
 use super::case::stays;
+use super::footing::stands;
 use crate::data::{Input, State};
 use crate::float::{clamp, max};
-use crate::ground::{Bounds, Ground, SKIN, Surface, Underfoot, Zone};
+use crate::ground::{Bounds, Ground, Surface, Underfoot, Zone};
 use crate::motion::{Limits, Motion, Scene, checked_step};
 use crate::schema::{InputKind, Schema};
 use crate::vec3::{Vec3, vec3};
@@ -141,8 +142,7 @@ fn speeds(going: &Going<'_>) -> [f32; AXES] {
 impl Going<'_> {
     /// Whether it stands on something, before and after.
     fn stands(&self) -> bool {
-        let near = SKIN + 2.0 * self.motion.schema().state[0].wire.step();
-        let stands = |at| self.scene.ground.carries(&self.motion.body(), at, near);
+        let stands = |at| stands(self.scene.ground, self.motion, at);
         stands(self.way.0) && stands(self.way.1)
     }
 

@@ -5,7 +5,7 @@ use std::fmt;
 use super::around::Around;
 use crate::body::Body;
 use crate::data::State;
-use crate::ground::{Ground, SKIN};
+use crate::ground::{Ground, touching};
 use crate::motion::{Limits, Motion, Scene};
 use crate::tick::{Rate, Tick};
 use crate::vec3::Vec3;
@@ -105,7 +105,7 @@ impl Case<'_> {
 
     /// Nearer than this is touched.
     fn near(&self) -> f32 {
-        SKIN + 2.0 * self.quantum()
+        touching(self.quantum())
     }
 
     /// Whether something as high as it is ends beside its way.

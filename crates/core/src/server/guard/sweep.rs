@@ -3,7 +3,7 @@
 use super::case::{Case, Check, Finding};
 use crate::body::Body;
 use crate::float::{max, min};
-use crate::ground::{SKIN, Solid, SolidId};
+use crate::ground::{SKIN, Solid, SolidId, touching};
 use crate::motion::Scene;
 use crate::vec3::{Vec3, vec3};
 use crate::verdict::Rule;
@@ -50,7 +50,7 @@ impl Check for Sweep {
 impl Case<'_> {
     /// What a thinner body at a place would be in: also after a step up it stands on what it climbed, never in it.
     pub(super) fn lies_in(&self, at: Vec3) -> Option<SolidId> {
-        let thinner = SKIN + 2.0 * self.quantum();
+        let thinner = touching(self.quantum());
         let body = self.motion.body();
         let thin = Body {
             radius: max(body.radius - thinner, 0.01),
@@ -88,7 +88,7 @@ impl Case<'_> {
     fn probe(&self) -> Probe<'_> {
         let quantum = self.quantum();
         let body = self.motion.body();
-        let thinner = SKIN + 2.0 * quantum;
+        let thinner = touching(quantum);
         let lift = body.step + 2.0 * quantum;
         let thin = Body {
             radius: max(body.radius - thinner, 0.01),
