@@ -32,6 +32,7 @@ mod knob;
 mod known;
 mod lab;
 pub mod lane;
+mod lawful;
 mod link;
 mod links;
 mod machine;

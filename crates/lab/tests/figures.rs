@@ -81,12 +81,12 @@ fn who_waits_for_the_server_answers_a_round_trip_later_and_is_seen_no_later() {
     assert!(apart.abs() < 40.0 && of(predicted.seen_ms.p50) > 120.0, "{apart}");
 }
 
-/// A rogue whom nobody judges, at so many times the lawful pace.
-fn winner(times: f64) -> (ClientMetrics, f64) {
+/// A rogue whom nobody judges, at so many times the lawful pace; of hands that hold down a key or nothing.
+fn winner(times: f64, hold: &str) -> (ClientMetrics, f64) {
     let cast = format!(
         "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\nlink = \"test\"\nspawn = [-20, -12]\narrangement = \"relay\"\n\
          trick = [{{ run = \"{times} times\", at = \"2 s\", lasts = \"36 s\" }}]\n\
-         route = [{{ at = [20, -12], hold = [\"sprint\"] }}, {{ at = [-20, -12], hold = [\"sprint\"] }}]\n"
+         route = [{{ at = [20, -12], hold = [{hold}] }}, {{ at = [-20, -12], hold = [{hold}] }}]\n"
     );
     let run = Words { link: "latency = \"20 ms\"", rest: cast, ..Words::default() }.run(45.0);
     let record = run.record();
@@ -100,13 +100,32 @@ fn winner(times: f64) -> (ClientMetrics, f64) {
 
 #[test]
 fn what_a_rogue_gains_whom_nobody_judges_is_counted_all_the_same() {
-    let (m, watched) = winner(1.55);
+    let (m, watched) = winner(1.55, "\"sprint\"");
     assert!(m.verdicts.is_empty() && m.tricks == Some(1) && m.tricks_answered == Some(0), "{m:?}");
     let gain = of(m.gain_m);
     assert!(gain > 30.0 && (gain - watched).abs() < 0.02 * watched, "{gain} against {watched}");
     assert_eq!(m.gain_peak_m, m.gain_m, "nothing was taken back");
-    let (honest, _) = winner(1.0);
+    let (honest, _) = winner(1.0, "\"sprint\"");
     assert_eq!((honest.gain_m, honest.tricks_idle), (Some(0.0), Some(1)), "no more than the rule allows");
+    assert_eq!(
+        (honest.gain_pressed_m, honest.gain_pressed_peak_m),
+        (Some(0.0), Some(0.0)),
+        "and no more than was pressed"
+    );
+}
+
+#[test]
+fn a_gain_is_told_beyond_what_is_allowed_and_beyond_what_was_pressed() {
+    // Who is seen to walk half as fast again as its hands say does no more than a sprint may.
+    let (walks, _) = winner(1.55, "");
+    let (more, moving) = (of(walks.gain_pressed_m), 0.55 * 4.2 * 36.0);
+    assert_eq!((walks.gain_m, walks.tricks_idle), (Some(0.0), Some(0)), "a sprint is allowed");
+    assert!(more < moving && more > 0.95 * moving, "{more} of {moving}, less what was lost in turning round");
+    // By two parts in a hundred too fast: each tick less than a step of the wire.
+    let (creeps, _) = winner(1.02, "\"sprint\"");
+    let (allowed, pressed, moving) = (of(creeps.gain_m), of(creeps.gain_pressed_m), 0.02 * 4.2 * 1.6 * 36.0);
+    assert!(allowed < moving && allowed > 0.9 * moving, "{allowed} of {moving}");
+    assert!((pressed - allowed).abs() < 0.2, "{pressed} and {allowed}");
 }
 
 #[test]

@@ -87,6 +87,15 @@ fn honest_play_in_which_everything_happens_at_once_accuses_nobody() {
 }
 
 #[test]
+fn play_in_which_somebody_was_accused_accuses_nobody() {
+    // A hop under a low slab in water; a change of hands while the server stood; pushed by one solid into another.
+    for number in [33, 802, 1447] {
+        let (_, verdicts, _) = evening(number..number + 1, 60.0, Happens::ALL);
+        assert!(verdicts.is_empty(), "{number}:\n{}", verdicts.join("\n"));
+    }
+}
+
+#[test]
 #[ignore = "ten simulated hours; VELOCITAS_NUMBERS=600..1200 looks elsewhere"]
 #[expect(clippy::print_stdout, clippy::disallowed_macros, reason = "how much was tried belongs to what is reported")]
 fn ten_hours_of_honest_play_accuse_nobody() {

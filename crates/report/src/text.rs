@@ -66,7 +66,8 @@ pub fn text(s: &Summary) -> String {
     for c in s.clients.iter().filter(|c| c.kind == "rogue") {
         let _ = writeln!(
             out,
-            "\n{}: {} of {} tricks answered ({}){}; gained {:.2} m, at most {:.2} m before a pull back",
+            "\n{}: {} of {} tricks answered ({}){}; gained {:.2} m beyond what its rule allows (at most {:.2} m before a pull back), \
+             {:.2} m beyond what was pressed",
             c.name,
             c.tricks_answered.unwrap_or(0),
             c.tricks.unwrap_or(0),
@@ -76,7 +77,8 @@ pub fn text(s: &Summary) -> String {
                 idle => format!(", {idle} could have no effect"),
             },
             c.gain_m.unwrap_or(0.0),
-            c.gain_peak_m.unwrap_or(0.0)
+            c.gain_peak_m.unwrap_or(0.0),
+            c.gain_pressed_m.unwrap_or(0.0)
         );
     }
     if !s.still.is_empty() {

@@ -5,11 +5,11 @@ use std::sync::Arc;
 use serde_json::Value;
 use velocitas_core::walker::Walker;
 use velocitas_core::{
-    Body, Bounds, Ground, Input, Motion, Scene, Slide, Solid, SolidId, State, Surface, Tick, Vec3, Zone, checked_step,
-    slide,
+    Body, Bounds, Carry, Footing, Going, Ground, Input, Motion, Scene, Slide, Solid, SolidId, State, Surface, Tick,
+    Vec3, Zone, checked_step, slide, vec3,
 };
 
-use super::{Figures, File, Track, at, is, number, point};
+use super::{Figures, File, at, is, number, point};
 
 const SECOND: u64 = 1_000_000_000;
 
@@ -18,8 +18,8 @@ struct Trick {
     lasts: u64,
     first: u64,
     last: u64,
-    gains: Vec<(u64, f64)>,
-    peak: f64,
+    gains: Vec<(u64, [f64; 2])>,
+    peak: [f64; 2],
     caught: bool,
 }
 
@@ -80,7 +80,7 @@ impl File {
         for entity in entities {
             self.gains(machine, entity, &mut tricks);
         }
-        let (mut played, mut answered, mut idle, mut gain, mut peak) = (0, 0, 0, 0.0, 0.0f64);
+        let (mut played, mut answered, mut idle, mut gain, mut peak) = (0, 0, 0, [0.0; 2], [0.0f64; 2]);
         for trick in &tricks {
             let over = trick.at + trick.lasts + 3 * SECOND <= self.ends();
             played += u32::from(over || trick.caught);
@@ -91,14 +91,18 @@ impl File {
         let mut order: Vec<&Trick> = tricks.iter().collect();
         order.sort_by_key(|trick| (trick.at + trick.lasts + 3 * SECOND > self.ends(), self.closes(trick)));
         for trick in order {
-            gain += trick.gains.iter().map(|(_, metres)| metres).sum::<f64>();
-            peak = peak.max(trick.peak);
+            for k in 0..2 {
+                gain[k] += trick.gains.iter().map(|(_, metres)| metres[k]).sum::<f64>();
+                peak[k] = peak[k].max(trick.peak[k]);
+            }
         }
         figures.insert("tricks".into(), Some(f64::from(played)));
         figures.insert("tricks_answered".into(), Some(f64::from(answered)));
         figures.insert("tricks_idle".into(), Some(f64::from(idle)));
-        figures.insert("gain_m".into(), Some(gain));
-        figures.insert("gain_peak_m".into(), Some(peak));
+        figures.insert("gain_m".into(), Some(gain[0]));
+        figures.insert("gain_peak_m".into(), Some(peak[0]));
+        figures.insert("gain_pressed_m".into(), Some(gain[1]));
+        figures.insert("gain_pressed_peak_m".into(), Some(peak[1]));
     }
 
     fn closes(&self, trick: &Trick) -> u64 {
@@ -121,7 +125,7 @@ impl File {
                 ticks.truncate(1);
             }
             let (first, last) = (ticks.first().copied().unwrap_or(u64::MAX), ticks.last().copied().unwrap_or(0));
-            Some(Trick { at: begin, lasts, first, last, gains: Vec::new(), peak: 0.0, caught: false })
+            Some(Trick { at: begin, lasts, first, last, gains: Vec::new(), peak: [0.0; 2], caught: false })
         };
         begins.filter_map(trick).collect()
     }
@@ -132,6 +136,7 @@ impl File {
         let track = self.track(entity);
         let verdicts: Vec<&Value> = self.of("verdict", machine).filter(|row| is(row, "entity", entity)).collect();
         let mut verdicts = verdicts.into_iter().peekable();
+        let mut books = Books::default();
         let accuse = |verdict: &Value, tricks: &mut [Trick]| {
             let (from, to) =
                 (number(verdict, "from_tick").expect("a tick"), number(verdict, "to_tick").expect("a tick"));
@@ -149,78 +154,120 @@ impl File {
             if !self.all("ground").is_empty() {
                 ground = self.ground(track.tick[i]);
             }
-            let Some((tick, metres)) = self.gain(machine, entity, i, &ground, &*motion) else { continue };
+            let found = self.gain((machine, entity), i, (&ground, &*motion), &mut books, tricks);
+            let Some((tick, metres)) = found else { continue };
             if let Some(trick) = tricks.iter_mut().rev().find(|trick| (trick.first..=trick.last).contains(&tick)) {
                 trick.gains.push((tick, metres));
-                trick.peak = trick.peak.max(trick.gains.iter().map(|(_, metres)| metres).sum());
+                for k in 0..2 {
+                    trick.peak[k] = trick.peak[k].max(trick.gains.iter().map(|(_, metres)| metres[k]).sum());
+                }
             }
         }
         verdicts.for_each(|verdict| accuse(verdict, tricks));
     }
 
-    /// How far beyond the lawful the server's state at a place of its track is, and for which of the owner's ticks.
-    fn gain(&self, machine: &str, entity: &str, i: usize, ground: &Ground, motion: &dyn Motion) -> Option<(u64, f64)> {
+    /// How far beyond what is allowed, and beyond what was pressed, the server's state at a place of its track is, and for which of the
+    /// owner's ticks, where that is one of a trick.
+    fn gain(
+        &self,
+        (machine, entity): (&str, &str),
+        i: usize,
+        (ground, motion): (&Ground, &dyn Motion),
+        books: &mut Books,
+        tricks: &[Trick],
+    ) -> Option<(u64, [f64; 2])> {
         let track = self.track(entity);
         let before = i.checked_sub(1)?;
-        let (from, tick) = (track.used[before]?, track.used[i]?);
-        if tick <= from || track.teleported[i] {
+        let says_where = self.says_where(machine);
+        let of = |i: usize| if says_where { track.used[i] } else { Some(track.tick[i]) };
+        let hz = self.head["tick_rate"].as_u64().expect("a rate");
+        let asked = |tick: u64| tricks.iter().any(|trick| (trick.first..=trick.last).contains(&tick));
+        let is_known = |&(from, tick): &(u64, u64)| asked(tick) && tick > from && tick - from <= hz;
+        let ticks = of(before).zip(of(i)).filter(is_known).filter(|_| !track.teleported[i]);
+        let pushed =
+            |tick| self.all("pushed").iter().any(|p| is(p, "entity", entity) && number(p, "tick") == Some(tick));
+        let Some((from, tick)) = ticks.filter(|(_, tick)| !pushed(*tick)) else {
+            *books = Books::default();
             return None;
-        }
-        let rule = self.rule(entity);
-        let dt = 1.0 / self.head["tick_rate"].as_f64().expect("a rate") as f32;
-        let quantum = rule["state"][0]["wire_step"].as_f64().expect("a step");
-        let claims = ["claims", "relay"].iter().any(|kind| self.machine(machine)["arrangement"] == *kind);
-        let beyond = if claims {
-            let seconds = dt * (tick - from) as f32;
-            let most = |key: &str| real(&rule["limits"], key) * seconds;
-            let body = &rule["body"];
-            let body =
-                Body { radius: real(body, "radius_m"), height: real(body, "height_m"), step: real(body, "step_m") };
-            let most = (most("level_mps"), most("up_mps"), most("down_mps"));
-            beyond_claim(ground, &body, track.pos[before], track.pos[i], most)
-        } else {
-            self.beyond_input(machine, entity, track, before, (ground, motion, dt))?
         };
-        (beyond > quantum).then_some((tick, beyond))
+        if books.tick != Some(from) {
+            *books = Books::default();
+        }
+        books.tick = Some(tick);
+        let rule = self.rule(entity);
+        let quantum = rule["state"][0]["wire_step"].as_f64().expect("a step");
+        let tunables: Vec<f32> = rule["tunables"].as_array()?.iter().map(|t| real(t, "at_server")).collect();
+        let scene = Scene { tick: Tick(tick), dt: 1.0 / hz as f32, ground, tunables: &tunables };
+        let states = [before, i].map(|i| self.state(rule, &self.all("authority")[track.rows[i]]));
+        let ways = (states[0].vec3(0), states[1].vec3(0));
+        let allowed =
+            if says_where { books.beyond_allowed((motion, &scene), &states, (tick - from, hz), quantum) } else { 0.0 };
+        // A double, where it was accepted to be, as the hands would have made it.
+        let mut double =
+            books.double.take().unwrap_or(Double { state: states[0], above: 0.0, beside: Vec3::ZERO, since: from });
+        let own = Vec3 { z: double.state.vec3(0).z, ..ways.0 };
+        let fits = ground.overlap(&motion.body(), own).is_none();
+        double.state.set_vec3(0, if fits { own } else { ways.0 });
+        double.above = if fits { double.above } else { 0.0 };
+        let mut is_free = true;
+        let mut all = true;
+        for tick in from + 1..=tick {
+            let Some(input) = self.pressed(machine, entity, tick) else {
+                all = false;
+                break;
+            };
+            let step =
+                checked_step(motion, &Scene { tick: Tick(tick), ..scene }, &double.state, &input).expect("a number");
+            double.state = step.state;
+            is_free &= step.contacts.iter().all(|solid| solid == SolidId::FLOOR);
+        }
+        let mut pressed = 0.0;
+        if all {
+            pressed = double.beyond(ways.1, (tick, hz), is_free, 2.0 * quantum);
+            books.double = Some(double);
+        }
+        (allowed > 0.0 || pressed > 0.0).then_some((tick, [allowed, pressed]))
     }
 
-    fn beyond_input(
-        &self,
-        machine: &str,
-        entity: &str,
-        track: &Track,
-        before: usize,
-        (ground, motion, dt): (&Ground, &dyn Motion, f32),
-    ) -> Option<f64> {
-        let tick = track.tick[before + 1];
-        let row = self.of("input", machine).find(|r| is(r, "entity", entity) && number(r, "tick") == Some(tick))?;
-        if row["provenance"] != "fresh" || row["sampled"].is_null() {
-            return None;
-        }
-        if self.all("pushed").iter().any(|p| is(p, "entity", entity) && number(p, "tick") == Some(tick)) {
-            return None;
-        }
-        let rule = self.rule(entity);
-        let mut input = Input::default();
-        for field in rule["input"].as_array()? {
-            let (name, lane) = (field["name"].as_str()?, number(field, "lane")? as usize);
-            let is_press = field["shape"] == "press";
-            let value = if is_press { &row["used"][name] } else { &row["sampled"][name] };
-            match value {
-                Value::Bool(down) => input.set_flag(lane, *down),
-                Value::Array(all) => all.iter().enumerate().for_each(|(i, x)| {
-                    input.set_real(lane + i, x.as_f64().expect("a number") as f32);
-                }),
-                Value::Number(n) if is_press => input.set_int(lane, n.as_u64()? as u32),
-                Value::Number(n) => input.set_real(lane, n.as_f64()? as f32),
-                _ => {}
+    fn says_where(&self, machine: &str) -> bool {
+        ["claims", "relay", "claims with inputs"].iter().any(|kind| self.machine(machine)["arrangement"] == *kind)
+    }
+
+    /// What a step reads of what hands gave in a tick.
+    fn pressed(&self, machine: &str, entity: &str, tick: u64) -> Option<Input> {
+        let row = |tick| self.of("input", machine).find(|r| is(r, "entity", entity) && number(r, "tick") == Some(tick));
+        let now = row(tick)?;
+        let given = |row: &Value, presses: &Value, others: &Value| {
+            let mut input = Input::default();
+            for field in self.rule(entity)["input"].as_array().filter(|_| !row.is_null()).into_iter().flatten() {
+                let (name, lane) =
+                    (field["name"].as_str().expect("a name"), number(field, "lane").expect("a lane") as usize);
+                let is_press = field["shape"] == "press";
+                match if is_press { &presses[name] } else { &others[name] } {
+                    Value::Bool(down) => input.set_flag(lane, *down),
+                    Value::Array(all) => all.iter().enumerate().for_each(|(i, x)| {
+                        input.set_real(lane + i, x.as_f64().expect("a number") as f32);
+                    }),
+                    Value::Number(n) if is_press => input.set_int(lane, n.as_u64().expect("a count") as u32),
+                    Value::Number(n) => input.set_real(lane, n.as_f64().expect("a number") as f32),
+                    _ => {}
+                }
             }
+            input
+        };
+        let sampled = |row: &Value| given(row, &row["sampled"], &row["sampled"]);
+        if self.says_where(machine) {
+            if now["sampled"].is_null() {
+                return None;
+            }
+            let before = row(tick.checked_sub(1)?).filter(|row| !row["sampled"].is_null()).unwrap_or(now);
+            return Some(self.motion(entity).schema().presses_since(&sampled(now), &sampled(before)));
         }
-        let state = self.state(rule, &self.all("authority")[track.rows[before]]);
-        let tunables: Vec<f32> = rule["tunables"].as_array()?.iter().map(|t| real(t, "at_server")).collect();
-        let scene = Scene { tick: Tick(tick), dt, ground, tunables: &tunables };
-        let lawful = checked_step(motion, &scene, &state, &input).ok()?;
-        Some(f64::from(lawful.state.vec3(0).distance(track.pos[before + 1])))
+        match (now["provenance"].as_str()?, now["used"].is_null(), now["sampled"].is_null()) {
+            (_, true, _) | ("fresh", _, true) => None,
+            ("fresh", ..) => Some(given(now, &now["used"], &now["sampled"])),
+            _ => Some(given(now, &now["used"], &now["used"])),
+        }
     }
 
     /// A state from its fields.
@@ -244,7 +291,88 @@ impl File {
         let offends = self.of("offence", machine).any(has);
         let taken = |row: &Value| !row["arrived_ns"].is_null() && row["outdated_ns"].is_null();
         let mut ticks = self.of("input", machine).filter(|row| has(row) && !row["sampled_ns"].is_null());
-        !offends || !ticks.any(taken)
+        (!offends || !ticks.any(taken)) && trick.peak[0] <= 0.0
+    }
+}
+
+/// What is remembered of an entity from state to state.
+#[derive(Default)]
+struct Books {
+    tick: Option<u64>,
+    carry: Carry,
+    footing: Footing,
+    /// Of a stretch: its ticks, its way, what was lawful; and what was too far before it.
+    stretch: (u64, Vec3, f64, f64),
+    double: Option<Double>,
+}
+
+struct Double {
+    state: State,
+    above: f64,
+    beside: Vec3,
+    since: u64,
+}
+
+impl Books {
+    fn beyond_allowed(
+        &mut self,
+        (motion, scene): (&dyn Motion, &Scene<'_>),
+        [before, after]: &[State; 2],
+        (ticks, hz): (u64, u64),
+        quantum: f64,
+    ) -> f64 {
+        let (start, end) = (before.vec3(0), after.vec3(0));
+        let step = vec3(quantum as f32, quantum as f32, quantum as f32);
+        let underfoot = scene.ground.underfoot(start - step, start + step);
+        let underfoot = &self.footing.of(scene.ground, motion, start, underfoot);
+        let most = motion.limits(scene.tunables);
+        let in_state = |state: &State| motion.limits_in(&most, scene.tunables, (state, 0.0), underfoot);
+        let mut limits = in_state(before).or(&in_state(after));
+        let (way, told) = ((start, end), Some(after));
+        self.carry.widen(&Going { scene, motion, before, told, way, ticks, changed: false, underfoot }, &mut limits);
+        let seconds = scene.dt * ticks as f32;
+        let most = (limits.level * seconds, limits.up * seconds, limits.down * seconds);
+        let beyond = beyond_claim(scene.ground, &motion.body(), start, end, most);
+        if beyond > quantum {
+            return beyond;
+        }
+        let (passed, went, lawful, left) = self.stretch;
+        self.stretch = (passed + ticks, went + (end - start).level(), lawful + f64::from(most.0), left);
+        if self.stretch.0 < (hz / 8).max(1) {
+            return 0.0;
+        }
+        let left = (left + f64::from(self.stretch.1.length()) - self.stretch.2).max(0.0);
+        let counts = left > 2.0 * quantum;
+        self.stretch = (0, Vec3::ZERO, 0.0, if counts { 0.0 } else { left });
+        if counts { left } else { 0.0 }
+    }
+}
+
+impl Double {
+    fn beyond(&mut self, at: Vec3, (tick, hz): (u64, u64), is_free: bool, least: f64) -> f64 {
+        let apart = at - self.state.vec3(0);
+        let mut beyond = f64::from(apart.level().length());
+        if beyond <= least {
+            if !is_free || tick - self.since > hz {
+                (self.beside, self.since) = (Vec3::ZERO, tick);
+            }
+            if is_free {
+                self.beside += apart.level();
+            }
+            beyond = f64::from(self.beside.length());
+            if beyond <= least {
+                beyond = 0.0;
+            } else {
+                self.beside = Vec3::ZERO;
+            }
+        }
+        let height = f64::from(apart.z);
+        if height - self.above > least {
+            beyond += height - self.above;
+            self.above = height;
+        }
+        self.above = self.above.min(height);
+        beyond
     }
 }
 

@@ -398,12 +398,30 @@ pub static FIGURES: &[Figure] = &[
         "gain_m",
         None,
         Unit::Metres,
-        "rogues: metres beyond the lawful that tricks gained and kept, answered or not",
+        "rogues: metres beyond what the rule allows that tricks gained and kept, answered or not",
         |m| Value::Number(m.gain_m),
     ),
-    figure("gain_peak_m", None, Unit::Metres, "rogues: the most that one trick ever had, before any pull back", |m| {
-        Value::Number(m.gain_peak_m)
-    }),
+    figure(
+        "gain_peak_m",
+        None,
+        Unit::Metres,
+        "rogues: the most of them that one trick ever had, before any pull back",
+        |m| Value::Number(m.gain_peak_m),
+    ),
+    figure(
+        "gain_pressed_m",
+        None,
+        Unit::Metres,
+        "rogues: metres beyond what the hands pressed that tricks gained and kept, whether the rule allows them or not",
+        |m| Value::Number(m.gain_pressed_m),
+    ),
+    figure(
+        "gain_pressed_peak_m",
+        None,
+        Unit::Metres,
+        "rogues: the most of them that one trick ever had, before any pull back",
+        |m| Value::Number(m.gain_pressed_peak_m),
+    ),
     figure("tricks", None, Unit::Count, "rogues: tricks played and over, or answered before that", |m| {
         Value::Number(m.tricks.map(f64::from))
     }),

@@ -4,6 +4,7 @@
 //! `None`, never zero.
 
 mod figure;
+mod gains;
 mod hands;
 mod moments;
 mod tally;
@@ -199,12 +200,18 @@ pub struct ClientMetrics {
     pub verdicts: BTreeMap<&'static str, u32>,
     /// Gaps bridged without one.
     pub resyncs: u32,
-    /// Metres beyond the lawful that its tricks gained and kept; rogues only.
+    /// Metres beyond what its rule allows that its tricks gained and kept; rogues only.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub gain_m: Option<f64>,
-    /// The most that one of its tricks ever had, before any pull back; rogues only.
+    /// The most of them that one of its tricks ever had, before any pull back; rogues only.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub gain_peak_m: Option<f64>,
+    /// Metres beyond what its hands pressed that its tricks gained and kept, lawful or not; rogues only.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub gain_pressed_m: Option<f64>,
+    /// The most of them that one of its tricks ever had, before any pull back; rogues only.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub gain_pressed_peak_m: Option<f64>,
     /// Tricks played and over, or answered before that; rogues only.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub tricks: Option<u32>,

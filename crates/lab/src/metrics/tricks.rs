@@ -2,28 +2,20 @@
 //!
 //! The ticks of a trick are those after the newest at its begin, up to the newest at its end; of one that happens at once, the
 //! first after it.
-//! Each position that the authority accepted of them is held against where the rule could have brought it from the position
-//! accepted before: with the inputs that the hands gave, or, where positions are claimed, straight towards what was claimed
-//! as far as the rule's limits and the ground let it. What lies beyond by more than a step of the wire is gain. A pull back
-//! takes back what was gained after the tick from which it goes on.
+//! What of each position that the authority accepted of them was beyond the lawful is said by [`super::gains`]. A pull back takes back
+//! what was gained after the tick from which it goes on.
 
-use velocitas_core::{
-    Fact, Ground, Input, InputKind, Motion, Provenance, Scene, Schema, Slide, Underfoot, Vec3, Verdict, checked_step,
-    slide,
-};
+use velocitas_core::{Fact, Verdict};
 
-use crate::ids::{MachineId, Part, RecordTick};
-use crate::known::Known;
-use crate::record::{OwnRows, Record, Track};
+use crate::ids::{MachineId, RecordTick};
+use crate::record::{OwnRows, Record};
 use crate::time::LabTime;
 use crate::watch::Happening;
 
 use super::Span;
+use super::gains::{Judge, Ledgers, Metres};
 use super::moments::{Moments, Peak};
 use super::views::SETTLED;
-
-/// A push happens so long before its tick is made at most.
-const PUSH_BEFORE: LabTime = LabTime(1_000_000_000);
 
 /// A trick that was begun.
 #[derive(Clone, Debug)]
@@ -36,8 +28,8 @@ struct Trick {
     /// Its ticks so far, first and last.
     ticks: Option<(RecordTick, RecordTick)>,
     /// What was gained in which tick, and not taken back.
-    gains: Vec<(RecordTick, f64)>,
-    peak: f64,
+    gains: Vec<(RecordTick, Metres)>,
+    peak: Metres,
     caught: bool,
     /// Whether a tick of it came out otherwise than its rule would have it, and whether the server took any.
     offends: bool,
@@ -55,14 +47,15 @@ impl Trick {
         self.ticks.is_some_and(|(first, last)| (first..=last).contains(&tick))
     }
 
-    fn gain(&self) -> f64 {
-        self.gains.iter().map(|(_, metres)| metres).sum()
+    fn gain(&self) -> Metres {
+        self.gains.iter().fold(Metres::default(), |sum, (_, metres)| sum.plus(*metres))
     }
 
     /// Whether it could have no effect: none of its ticks came out otherwise than the rule would have it (no wall was met, the
-    /// stick was at rest), or the server took none of them (a pull back was under way, all were lost).
-    const fn is_idle(&self) -> bool {
-        !self.offends || !self.taken
+    /// stick was at rest), or the server took none of them (a pull back was under way, all were lost). Who got further than its rule
+    /// allows was not idle.
+    fn is_idle(&self) -> bool {
+        (!self.offends || !self.taken) && self.peak.allowed <= 0.0
     }
 
     /// A verdict on some of its ticks, or a pull back that undoes some.
@@ -82,8 +75,8 @@ pub(super) struct Outcome {
     pub(super) answered: u32,
     pub(super) idle: u32,
     /// Metres gained and kept, and the most that one of them ever had.
-    pub(super) gain: f64,
-    pub(super) peak: f64,
+    pub(super) gain: Metres,
+    pub(super) peak: Metres,
 }
 
 /// The tricks of a machine, those that are not over yet among them.
@@ -92,6 +85,7 @@ pub(super) struct Tricks {
     open: Vec<Trick>,
     over: Outcome,
     unanswered: Peak,
+    ledgers: Ledgers,
 }
 
 impl Tricks {
@@ -107,7 +101,7 @@ impl Tricks {
                     until: None,
                     ticks: None,
                     gains: Vec::new(),
-                    peak: 0.0,
+                    peak: Metres::default(),
                     caught: false,
                     offends: false,
                     taken: false,
@@ -157,12 +151,14 @@ impl Tricks {
         let mut verdicts = verdicts.peekable();
         let judge = Judge::of(record, machine, own);
         let track = record.authority(own.actor);
+        let ledger = self.ledgers.of(own.actor);
         for i in track.between(span.from, span.to) {
             let Some(head) = track.head(i) else { continue };
             while let Some((_, verdict)) = verdicts.next_if(|(at, _)| *at <= head.at) {
                 self.open.iter_mut().for_each(|trick| trick.accused(record, &verdict));
             }
-            let Some((tick, metres)) = judge.gain(track, i) else { continue };
+            let is_asked = |tick| self.open.iter().any(|trick| trick.has(tick));
+            let Some((tick, metres)) = judge.gain(ledger, (track, i), is_asked) else { continue };
             if let Some(trick) = self.open.iter_mut().rev().find(|trick| trick.has(tick)) {
                 trick.gains.push((tick, metres));
                 trick.peak = trick.peak.max(trick.gain());
@@ -183,7 +179,7 @@ impl Tricks {
             if !trick.caught && !trick.is_idle() {
                 Moments::first(&mut self.unanswered, trick.at);
             }
-            self.over.gain += trick.gain();
+            self.over.gain = self.over.gain.plus(trick.gain());
             self.over.peak = self.over.peak.max(trick.peak);
         }
     }
@@ -199,120 +195,9 @@ impl Tricks {
         for trick in &self.open {
             outcome.played += u32::from(trick.caught);
             outcome.answered += u32::from(trick.caught);
-            outcome.gain += trick.gain();
+            outcome.gain = outcome.gain.plus(trick.gain());
             outcome.peak = outcome.peak.max(trick.peak);
         }
         outcome
     }
-}
-
-/// Says how far beyond the lawful the authority went along with an owner.
-struct Judge<'a> {
-    record: &'a Record,
-    machine: MachineId,
-    own: &'a OwnRows,
-    /// Whether inputs travel, not positions.
-    sends_inputs: bool,
-    /// What the server knows of the rules, where that is always the same.
-    known: Option<Known>,
-}
-
-impl<'a> Judge<'a> {
-    fn of(record: &'a Record, machine: MachineId, own: &'a OwnRows) -> Self {
-        let player = record.cast.machines[machine.index()].player.as_ref();
-        let known = record.changes.is_empty().then(|| record.known(MachineId::SERVER, Part::Server, RecordTick(0)));
-        Self {
-            record,
-            machine,
-            own,
-            sends_inputs: player.is_some_and(|player| player.arrangement.sends_inputs()),
-            known,
-        }
-    }
-
-    /// Of the authority's state at a position: which of its owner's ticks it goes along with, and the metres that this is
-    /// beyond what was lawful; `None` where that is nothing.
-    fn gain(&self, track: &Track, i: usize) -> Option<(RecordTick, f64)> {
-        let before = i.checked_sub(1)?;
-        let (was, is) = (track.head(before)?, track.head(i)?);
-        let (from, tick) = (was.used()?, is.used()?);
-        if tick <= from || is.teleported {
-            return None;
-        }
-        let then;
-        let known = match &self.known {
-            Some(known) => known,
-            None => {
-                then = self.record.known(MachineId::SERVER, Part::Server, is.tick);
-                &then
-            }
-        };
-        let kind = self.record.cast.actors[self.own.actor.index()].kind;
-        let motion = known.kinds.motion(kind);
-        let tunables = &known.tunables[usize::from(kind)];
-        let ground = known.ground();
-        let dt = self.record.cast.rate.dt();
-        let quantum = f64::from(motion.schema().state[0].wire.step());
-        let beyond = if self.sends_inputs {
-            let scene = Scene { tick: is.tick.tick(self.record.cast.first), dt, ground: &ground, tunables };
-            self.beyond_input(track, before, motion, &scene)?
-        } else {
-            let underfoot = Underfoot::of(ground.surface(track.pos(before)));
-            let limits = motion.limits_in(&motion.limits(tunables), tunables, (&track.state(before), 0.0), &underfoot);
-            let seconds = dt * (tick.0 - from.0) as f32;
-            let most = (limits.level * seconds, limits.up * seconds, limits.down * seconds);
-            beyond_claim(&ground, motion, (track.pos(before), track.pos(i)), most)
-        };
-        (beyond > quantum).then_some((tick, beyond))
-    }
-
-    /// What the inputs of the hands would have made of it.
-    fn beyond_input(&self, track: &Track, before: usize, motion: &dyn Motion, scene: &Scene<'_>) -> Option<f64> {
-        let tick = track.head(before + 1)?.tick;
-        let row =
-            self.own.inputs.of_tick(tick).filter(|row| row.used().is_some_and(|(_, p)| p == Provenance::Fresh))?;
-        let (sampled, used) = (self.own.inputs.sampled(&row)?, self.own.inputs.used(&row)?);
-        let made = track.head(before + 1)?.at;
-        let id = self.record.cast.actors[self.own.actor.index()].id;
-        let mut around = self.record.of(self.machine).happenings.span(made.minus(PUSH_BEFORE), made);
-        if around.any(|row| {
-            matches!(row.what, Happening::Pushed(e, _) | Happening::Teleported(e, _) if e == id)
-                && row.tick == Some(tick)
-        }) {
-            return None;
-        }
-        let lawful =
-            checked_step(motion, scene, &track.state(before), &given(motion.schema(), &sampled, &used)).ok()?;
-        Some(f64::from(lawful.state.vec3(0).distance(track.pos(before + 1))))
-    }
-}
-
-/// How far a claim lies from the nearest that could be reached towards it.
-fn beyond_claim(
-    ground: &Ground,
-    motion: &dyn Motion,
-    (from, to): (Vec3, Vec3),
-    (level, up, down): (f32, f32, f32),
-) -> f64 {
-    let mut travel = to - from;
-    let along = travel.level().length();
-    if along > level {
-        let share = level / along;
-        (travel.x, travel.y) = (travel.x * share, travel.y * share);
-    }
-    travel.z = velocitas_core::clamp(travel.z, -down, up);
-    let reached = |grounded| {
-        let wanted = Slide { from, travel, velocity: Vec3::ZERO, grounded };
-        f64::from(slide(ground, &motion.body(), wanted).position.distance(to))
-    };
-    reached(true).min(reached(false))
-}
-
-/// What the step would have read of what the hands gave: presses as they were read, everything else as it was sampled.
-fn given(schema: &Schema, sampled: &Input, used: &Input) -> Input {
-    let mut given = *used;
-    for f in schema.input.iter().filter(|f| f.kind != InputKind::Press) {
-        (f.lane..f.lane + f.kind.lanes()).for_each(|lane| given.set_int(lane, sampled.int(lane)));
-    }
-    given
 }

@@ -2,14 +2,13 @@
 //!
 //! Limits that accuse somebody who only plays are found here before they are in force. All luck comes from the seed.
 
-use velocitas_core::{
-    Around, Carry, Case, Evidence, Finding, Footing, Going, Input, InputKind, Rate, Rule, Scene, State, Tick, checks,
-};
+use velocitas_core::{Around, Case, Evidence, Finding, Input, InputKind, Rate, Rule, Scene, State, Tick, checks};
 
 use super::feel::RATES;
 use super::search::{Attack, Attempt, Search};
 use super::walk::ahead;
 use crate::chance::{Chance, Purpose};
+use crate::lawful::Lawful;
 use crate::track::Track;
 
 /// How near to a verdict honest play was brought, by the guard's own checks.
@@ -136,39 +135,29 @@ impl Search<'_> {
     /// Puts a path to the guard's checks as if it were claimed tick by tick: the greatest share of what a rule allows.
     fn judged(&mut self, rule: Rule, attempt: &Attempt, nearest: &mut Vec<(Evidence, Attempt)>) -> f32 {
         let states: Vec<State> = self.states(attempt).iter().map(|s| self.rule.schema().round_state(s)).collect();
-        let most = self.rule.limits(self.tunables);
-        let wire = self.rule.schema().state[0].wire.step();
-        let (mut checks, mut carry, mut footing) = (checks(), Carry::default(), Footing::default());
+        let (mut checks, mut lawful) = (checks(), Lawful::default());
         let mut best = 0.0;
         for (i, pair) in states.windows(2).enumerate() {
             let (before, told) = (&pair[0], &pair[1]);
             let tick = Tick(i as u64 + 1);
             let ground = &self.grounds[attempt.ground];
             let scene = Scene { tick, dt: attempt.rate.dt(), ground, tunables: self.tunables };
-            let (start, end) = (before.vec3(0), told.vec3(0));
-            let step = velocitas_core::vec3(wire, wire, wire);
-            let underfoot = ground.underfoot(start - step, start + step);
-            let underfoot = &footing.of(ground, self.rule, start, underfoot);
-            let within = |state| self.rule.limits_in(&most, self.tunables, (state, 0.0), underfoot);
-            let mut limits = within(before).or(&within(told));
-            let (motion, way) = (self.rule, (start, end));
-            let (told, changed) = (Some(told), false);
-            let going = Going { scene: &scene, motion, before, told, way, ticks: 1, changed, underfoot };
-            let carried = carry.widen(&going, &mut limits);
+            let motion = self.rule;
+            let (limits, carried) = lawful.limits((motion, &scene), (before, told), 1);
             let case = Case {
                 scene: &scene,
-                motion: self.rule,
+                motion,
                 limits: &limits,
                 rate: attempt.rate,
                 from: Tick(i as u64),
                 tick,
                 arrived: tick,
-                start,
-                end,
+                start: before.vec3(0),
+                end: told.vec3(0),
                 before,
                 ago: 0,
                 allowed: &velocitas_core::AS_SAID,
-                told,
+                told: Some(told),
                 carried,
                 around: Around::NOTHING,
                 lately: &[],
