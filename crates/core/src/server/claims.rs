@@ -130,18 +130,30 @@ impl<W: Word> Claims<W> {
         first
     }
 
+    /// Takes note of the ticks that a message is about. Gives back the first that none was about before.
+    fn hears_of(&mut self, said: &Said) -> Tick {
+        let oldest = said.newest.offset(-(said.before as i64));
+        self.first.get_or_insert(oldest.max(said.since));
+        let known = self.heard.map_or(oldest, |heard| heard.next().max(oldest));
+        self.heard = self.heard.max(Some(said.newest));
+        known
+    }
+
+    /// Drops what a message says: it goes on from something that is over.
+    pub(super) fn leave_aside(&mut self, said: &Said) -> Heard {
+        let known = self.hears_of(said);
+        let outdated = (known.0..=said.newest.0).map(Tick).filter(|tick| self.is_first_word(*tick)).collect();
+        Heard { outdated, ..Heard::default() }
+    }
+
     /// Queues what a message says of ticks not yet known; `word` gives that of the tick so many before the newest.
     pub(super) fn take_in(&mut self, said: &Said, expected: Tick, word: impl Fn(usize) -> W) -> Heard {
         let mut heard = Heard::default();
         let Said { newest, since, .. } = *said;
-        let oldest = newest.offset(-(said.before as i64));
-        self.first.get_or_insert(oldest.max(since));
-        let known = self.heard.map_or(oldest, |heard| heard.next().max(oldest));
-        self.heard = self.heard.max(Some(newest));
         if said.epoch != self.epoch {
-            heard.outdated = (known.0..=newest.0).map(Tick).filter(|tick| self.is_first_word(*tick)).collect();
-            return heard;
+            return self.leave_aside(said);
         }
+        self.hears_of(said);
         for back in (0..=said.before).rev() {
             let tick = newest.offset(-(back as i64));
             let known = self.last.is_some_and(|last| tick <= last) || tick < since;

@@ -110,8 +110,6 @@ pub(super) struct Guard {
     good: State,
     /// The tick of which the whole of it was told.
     told: Option<Tick>,
-    /// Whether it was there before it became its owner's own.
-    taken_over: bool,
 }
 
 impl Guard {
@@ -124,13 +122,12 @@ impl Guard {
             around: Around::default(),
             good: state,
             told: None,
-            taken_over: false,
         }
     }
 
     /// It was there before: its owner may not have heard yet how it stands.
-    pub(super) const fn take_over(&mut self) {
-        self.taken_over = true;
+    pub(super) fn take_over(&mut self, tick: Tick, rate: Rate) {
+        self.hearing.take_over(tick, rate);
     }
 
     /// The server has passed over so many ticks.
@@ -272,7 +269,7 @@ impl Guard {
         let lately = self.look_around(rules, (from, tick), (start, end), &limits);
         let (limits, arrived) = (&limits, pending.arrived);
         let (allowed, around, lately) = (&policy.allowed, &self.around, &lately[..]);
-        let is_first = self.taken_over && self.hearing.claims.newest.is_none();
+        let is_first = self.hearing.is_taken_over();
         let case = Case {
             scene,
             motion,

@@ -34,7 +34,7 @@ use std::collections::VecDeque;
 
 use thiserror::Error;
 
-use control::{Arrival, Control, Made as Moved, Sentence, Turn, stepped, tell_ignored};
+use control::{Arrival, Made as Moved, Sentence, Turn, stepped, tell_ignored};
 use door::Door;
 use guests::Guests;
 use peer::Peer;
@@ -224,11 +224,12 @@ impl Server {
             self.world.set_owners(entity, &before);
             return Err(why);
         }
-        let rate = self.ticks.rate();
+        let (rate, now) = (self.ticks.rate(), self.ticks.newest());
         for peer in self.peers.iter_mut() {
             if owners.contains(&peer.token) {
                 peer.take_over(Owned { entity, kind }, (rate, &self.policy), state, owners.len() > 1);
-                peer.control_mut(entity).filter(|_| !comes).into_iter().for_each(Control::take_over);
+                let control = peer.control_mut(entity).filter(|_| !comes);
+                control.into_iter().for_each(|control| control.take_over(now, rate));
             } else {
                 peer.give_up(entity);
             }

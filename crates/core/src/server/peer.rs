@@ -83,6 +83,7 @@ impl Peer {
                 self.former.retain(|former| former.entity != owned.entity);
                 self.owned.push(owned);
                 self.controls.push(Control::new(authority, rate, state, policy));
+                self.talk.owns(self.controls.len(), rate);
             }
         }
     }

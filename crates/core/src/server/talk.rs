@@ -52,10 +52,19 @@ impl Talk {
     const LATELY: u32 = 4;
     const STALLED: u32 = 10;
 
+    /// It owns so much, and may have said so before any of it was read.
+    pub(super) fn owns(&mut self, owned: usize, rate: Rate) {
+        self.owned.see(owned, false, Self::window(rate));
+    }
+
+    fn window(rate: Rate) -> u64 {
+        u64::from(Self::LATELY * rate.hz())
+    }
+
     /// Whether one more is read, of a peer that owns so much.
     pub(super) fn is_read(&mut self, now: Tick, rate: Rate, owned: usize) -> bool {
         let passed = self.paid.replace(now).map(|paid| now.since(paid).max(0) as u64);
-        self.owned.see(owned, passed.is_some_and(|passed| passed > 0), u64::from(Self::LATELY * rate.hz()));
+        self.owned.see(owned, passed.is_some_and(|passed| passed > 0), Self::window(rate));
         let a_tick = Self::A_TICK.saturating_mul(self.owned.count());
         let most = a_tick.saturating_mul(rate.hz()).saturating_mul(Self::SECONDS);
         match passed {

@@ -90,8 +90,8 @@ impl Accounting {
         Includes { newest: self.auditor.newest(), made_up: 0 }
     }
 
-    pub(super) const fn take_over(&mut self) {
-        self.auditor.take_over();
+    pub(super) fn take_over(&mut self, tick: Tick, rate: Rate) {
+        self.auditor.take_over(tick, rate);
     }
 
     pub(super) fn sleep(&mut self, ticks: u64) {

@@ -63,8 +63,8 @@ impl Judging {
         Includes { newest: self.guard.claims().newest, made_up: 0 }
     }
 
-    pub(super) const fn take_over(&mut self) {
-        self.guard.take_over();
+    pub(super) fn take_over(&mut self, tick: Tick, rate: Rate) {
+        self.guard.take_over(tick, rate);
     }
 
     pub(super) fn sleep(&mut self, ticks: u64) {

@@ -162,10 +162,10 @@ impl Control {
     }
 
     /// What it moves was there before: its owner may not have heard yet how it stands.
-    pub(super) fn take_over(&mut self) {
+    pub(super) fn take_over(&mut self, tick: Tick, rate: Rate) {
         match self {
-            Self::Judging(judging) => judging.take_over(),
-            Self::Accounting(accounting) => accounting.take_over(),
+            Self::Judging(judging) => judging.take_over(tick, rate),
+            Self::Accounting(accounting) => accounting.take_over(tick, rate),
             Self::Stepping(_) | Self::Believing(_) => {}
         }
     }

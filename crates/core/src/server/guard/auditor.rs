@@ -72,8 +72,6 @@ pub(in crate::server) struct Auditor {
     /// Ticks since then of which nothing was told.
     holes: u64,
     habits: Habits,
-    /// Whether it was there before it became its owner's own.
-    taken_over: bool,
 }
 
 impl Auditor {
@@ -85,13 +83,12 @@ impl Auditor {
             base: state,
             holes: 0,
             habits: Habits::default(),
-            taken_over: false,
         }
     }
 
     /// It was there before: its owner may not have heard yet how it stands.
-    pub(in crate::server) const fn take_over(&mut self) {
-        self.taken_over = true;
+    pub(in crate::server) fn take_over(&mut self, tick: Tick, rate: Rate) {
+        self.hearing.take_over(tick, rate);
     }
 
     /// The newest tick whose account counts.
@@ -227,7 +224,7 @@ impl Auditor {
             found.into_iter().for_each(|evidence| self.hearing.docket.measured(evidence));
             let found = found.map(|evidence| evidence.allowing(rules.policy.allowed[evidence.rule as usize]));
             if let Some(evidence) = found.into_iter().find(Evidence::is_exceeded) {
-                if self.taken_over && self.hearing.claims.newest.is_none() {
+                if self.hearing.is_taken_over() {
                     // It may not have heard yet that this is now its own again.
                     return Ruling::Resync;
                 }

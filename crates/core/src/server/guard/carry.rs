@@ -102,6 +102,10 @@ impl Carry {
             let is = going.speed(axis, &slowing);
             // A tick's way is that of the mean of two speeds, or of the earlier.
             all[axis] = max(now[axis], max(was, is));
+            if going.told.is_some() {
+                // Which way it goes now, where to and on how much breath, is what it goes on with.
+                *slowing = going.at(axis, is);
+            }
             self.slowing[axis] = (is > now[axis]).then_some(slowing);
         }
         self.before = Some(all);

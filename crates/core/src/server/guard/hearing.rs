@@ -32,6 +32,8 @@ pub(super) struct Hearing<W> {
     answered: VecDeque<(Tick, Vec3)>,
     /// The first tick of the epoch, if it began with a push.
     goes_on: Option<Tick>,
+    /// The tick in which it became its owner's own, where it was there before, and a second after that.
+    taken_over: Option<(Tick, Tick)>,
 }
 
 /// Pushes that wait at most.
@@ -69,7 +71,25 @@ impl<W: Word> Hearing<W> {
             told: None,
             answered: VecDeque::new(),
             goes_on: None,
+            taken_over: None,
         }
+    }
+
+    /// It was there before this tick, and its owner may not have heard yet how it stands.
+    pub(super) fn take_over(&mut self, tick: Tick, rate: Rate) {
+        self.taken_over = Some((tick, tick.offset(i64::from(rate.hz()))));
+    }
+
+    /// Whether nothing was accepted yet of an owner who may not have heard how it stands.
+    pub(super) const fn is_taken_over(&self) -> bool {
+        self.taken_over.is_some() && self.claims.newest.is_none()
+    }
+
+    /// Whether that was said by somebody who owned it before, and has not heard yet that this was over and has begun again: that goes on
+    /// from where it was then.
+    fn is_of_before(&self, said: &Said, expected: Tick) -> bool {
+        self.claims.newest.is_none()
+            && self.taken_over.is_some_and(|(taken, until)| said.since < taken && expected <= until)
     }
 
     /// The owner is to be pushed, from the tick on in which it hears of it.
@@ -139,6 +159,9 @@ impl<W: Word> Hearing<W> {
 
     /// Takes a message in. One of this epoch answers the pull back that began it, one of the next the push of which its owner was told.
     pub(super) fn take_in(&mut self, said: &Said, expected: Tick, word: impl Fn(usize) -> W) -> Heard {
+        if self.is_of_before(said, expected) {
+            return self.claims.leave_aside(said);
+        }
         if said.epoch == self.claims.epoch {
             self.pull = None;
         } else if said.epoch == self.claims.epoch.wrapping_add(1)
