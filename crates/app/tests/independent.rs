@@ -12,9 +12,12 @@ use serde_json::Value;
 /// Every number of a client's report by its key, with dots between those inside each other.
 fn numbers(within: &str, value: &Value, all: &mut BTreeMap<String, Option<f64>>) {
     match value {
-        Value::Object(map) => map.iter().filter(|(key, _)| *key != "verdicts").for_each(|(key, value)| {
-            numbers(&if within.is_empty() { key.clone() } else { format!("{within}.{key}") }, value, all);
-        }),
+        Value::Object(map) => map
+            .iter()
+            .filter(|(key, _)| !["verdicts", "resync_reasons"].contains(&key.as_str()))
+            .for_each(|(key, value)| {
+                numbers(&if within.is_empty() { key.clone() } else { format!("{within}.{key}") }, value, all);
+            }),
         Value::String(_) => {}
         other => drop(all.insert(within.to_owned(), other.as_f64())),
     }
@@ -48,13 +51,11 @@ fn held(course: &Path, seed: u64, lasts: &str) -> usize {
             held += usize::from(value.is_some_and(|x| x != 0.0));
         }
         assert_eq!(found.len(), said.len(), "{place}, {name}");
-        let verdicts: BTreeMap<String, u64> = client["verdicts"]
-            .as_object()
-            .expect("by rule")
-            .iter()
-            .map(|(rule, n)| (rule.clone(), n.as_u64().expect("a count")))
-            .collect();
-        assert_eq!(file.verdicts(name), verdicts, "{place}, {name}");
+        for (key, again) in [("verdicts", file.verdicts(name)), ("resync_reasons", file.resyncs(name))] {
+            let said = client[key].as_object().expect("a map").iter();
+            let said: BTreeMap<String, u64> = said.map(|(of, n)| (of.clone(), n.as_u64().expect("a count"))).collect();
+            assert_eq!(again, said, "{place}, {name}: {key}");
+        }
     }
     held
 }

@@ -42,12 +42,13 @@ pub use body::Body;
 pub use client::{Client, ClientConfig, ClientSettings, Known, Order, Presence, Refused};
 pub use data::{Digest, INPUT_LANES, Input, Lanes, STATE_LANES, State};
 pub use event::{
-    ClockFact, Correction, Event, Fact, InputFact, InputFate, Made, Mask, Provenance, Restored, Sink, StateEvent,
+    ClockFact, Correction, Event, Fact, Gap, InputFact, InputFate, Made, Mask, Provenance, Restored, Sink, StateEvent,
     Unwatched,
 };
 pub use float::{canonical_bits, clamp, max, min, mix, mix_angle, wrap_angle};
 pub use ground::{
     Bounds, Contacts, Ground, Hit, MOST_CONTACTS, SKIN, Slid, Slide, Solid, SolidId, Surface, Underfoot, Zone, slide,
+    touching,
 };
 pub use ids::{Address, EntityId, Life, PeerId, Token};
 pub use motion::{Burst, Hands, Limits, Motion, Scene, Step, Tunable, checked_step};

@@ -3,6 +3,8 @@
 mod play;
 mod scenario;
 
+use std::collections::BTreeMap;
+
 use play::{Happens, play, words};
 use scenario::{Words, actor, machine};
 use velocitas_core::{Fact, Restored};
@@ -69,13 +71,17 @@ fn who_stood_still_when_something_became_its_own_takes_it_from_where_it_is() {
 }
 
 /// Courses of these numbers, a minute each: hours of play, verdicts, resyncs.
-fn evening(numbers: std::ops::Range<u64>, seconds: f64, happens: Happens) -> (f64, Vec<String>, u32) {
-    let (mut hours, mut verdicts, mut resyncs) = (0.0, Vec::new(), 0);
+fn evening(
+    numbers: std::ops::Range<u64>,
+    seconds: f64,
+    happens: Happens,
+) -> (f64, Vec<String>, BTreeMap<&'static str, u32>) {
+    let (mut hours, mut verdicts, mut resyncs) = (0.0, Vec::new(), BTreeMap::<_, u32>::new());
     for number in numbers {
         let came = play(&words(number, seconds, happens), seconds);
         hours += seconds / 3600.0;
         verdicts.extend(came.verdicts.into_iter().map(|v| format!("{number}: {v}")));
-        resyncs += came.resyncs;
+        came.resyncs.into_iter().for_each(|(why, n)| *resyncs.entry(why).or_default() += n);
     }
     (hours, verdicts, resyncs)
 }
@@ -104,7 +110,7 @@ fn ten_hours_of_honest_play_accuse_nobody() {
     let (from, to) = said.split_once("..").expect("from..to");
     let numbers = from.parse().expect("a number")..to.parse().expect("a number");
     let (hours, verdicts, resyncs) = evening(numbers, 60.0, Happens::ALL);
-    println!("{hours:.1} h, {} verdicts, {resyncs} resyncs", verdicts.len());
+    println!("{hours:.1} h, {} verdicts, resyncs {resyncs:?}", verdicts.len());
     assert!(verdicts.is_empty(), "{hours} h, {} verdicts:\n{}", verdicts.len(), verdicts.join("\n"));
 }
 

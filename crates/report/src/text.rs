@@ -81,6 +81,10 @@ pub fn text(s: &Summary) -> String {
             c.gain_pressed_m.unwrap_or(0.0)
         );
     }
+    for c in s.clients.iter().filter(|c| c.resyncs > 0) {
+        let told: Vec<String> = c.resync_reasons.iter().map(|(why, n)| format!("{n} for {why}")).collect();
+        let _ = writeln!(out, "\n{} was put back without an accusation: {}", c.name, told.join(", "));
+    }
     if !s.still.is_empty() {
         let _ = writeln!(out, "\nproves nothing about what did not stir: {}", s.still.join("; "));
     }

@@ -174,11 +174,20 @@ impl File {
 
     /// Accusations by rule.
     pub fn verdicts(&self, machine: &str) -> BTreeMap<String, u64> {
-        let mut by_rule = BTreeMap::new();
-        for row in self.of("verdict", machine) {
-            *by_rule.entry(row["rule"].as_str().expect("a rule").to_owned()).or_default() += 1;
+        self.by("verdict", machine, "rule")
+    }
+
+    /// Resyncs by reason.
+    pub fn resyncs(&self, machine: &str) -> BTreeMap<String, u64> {
+        self.by("resync", machine, "why")
+    }
+
+    fn by(&self, kind: &str, machine: &str, key: &str) -> BTreeMap<String, u64> {
+        let mut by = BTreeMap::new();
+        for row in self.of(kind, machine) {
+            *by.entry(row[key].as_str().expect("a word").to_owned()).or_default() += 1;
         }
-        by_rule
+        by
     }
 
     fn corrections(&self, machine: &str, figures: &mut Figures) {

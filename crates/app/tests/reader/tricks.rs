@@ -6,7 +6,7 @@ use serde_json::Value;
 use velocitas_core::walker::Walker;
 use velocitas_core::{
     Body, Bounds, Carry, Footing, Going, Ground, Input, Motion, Scene, Slide, Solid, SolidId, State, Surface, Tick,
-    Vec3, Zone, checked_step, slide, vec3,
+    Vec3, Zone, checked_step, slide, touching, vec3,
 };
 
 use super::{Figures, File, at, is, number, point};
@@ -134,10 +134,23 @@ impl File {
         let motion = self.motion(entity);
         let mut ground = self.ground(0);
         let track = self.track(entity);
-        let verdicts: Vec<&Value> = self.of("verdict", machine).filter(|row| is(row, "entity", entity)).collect();
-        let mut verdicts = verdicts.into_iter().peekable();
+        let mut answers: Vec<&Value> = self.of("verdict", machine).filter(|row| is(row, "entity", entity)).collect();
+        // What was put back without a verdict.
+        let resyncs: Vec<&Value> = self.of("resync", machine).collect();
+        let put_back = |row: &&Value| resyncs.iter().any(|r| at(r) == at(row) && r["tick"] == row["tick"]);
+        answers.extend(self.of("pulled_back", machine).filter(|row| is(row, "entity", entity)).filter(put_back));
+        answers.sort_by_key(|row| at(row));
+        let mut verdicts = answers.into_iter().peekable();
         let mut books = Books::default();
-        let accuse = |verdict: &Value, tricks: &mut [Trick]| {
+        let accuse = |i: usize, verdict: &Value, tricks: &mut [Trick]| {
+            if !verdict["to"].is_null() {
+                let to = point(&verdict["to"]);
+                let earlier = (i.saturating_sub(1024)..i).rev().find(|i| track.pos[*i] == to);
+                if let Some(tick) = earlier.and_then(|i| track.used[i]) {
+                    tricks.iter_mut().for_each(|trick| trick.gains.retain(|(of, _)| *of <= tick));
+                }
+                return;
+            }
             let (from, to) =
                 (number(verdict, "from_tick").expect("a tick"), number(verdict, "to_tick").expect("a tick"));
             for trick in tricks {
@@ -149,7 +162,7 @@ impl File {
         };
         for i in 0..track.at.len() {
             while let Some(verdict) = verdicts.next_if(|row| at(row) <= track.at[i]) {
-                accuse(verdict, tricks);
+                accuse(i, verdict, tricks);
             }
             if !self.all("ground").is_empty() {
                 ground = self.ground(track.tick[i]);
@@ -163,7 +176,7 @@ impl File {
                 }
             }
         }
-        verdicts.for_each(|verdict| accuse(verdict, tricks));
+        verdicts.for_each(|verdict| accuse(track.at.len(), verdict, tricks));
     }
 
     /// How far beyond what is allowed, and beyond what was pressed, the server's state at a place of its track is, and for which of the
@@ -210,7 +223,7 @@ impl File {
         double.state.set_vec3(0, if fits { own } else { ways.0 });
         double.above = if fits { double.above } else { 0.0 };
         let mut is_free = true;
-        let mut all = true;
+        let mut all = !is_inside(ground, motion, ways.0, quantum);
         for tick in from + 1..=tick {
             let Some(input) = self.pressed(machine, entity, tick) else {
                 all = false;
@@ -332,7 +345,11 @@ impl Books {
         self.carry.widen(&Going { scene, motion, before, told, way, ticks, changed: false, underfoot }, &mut limits);
         let seconds = scene.dt * ticks as f32;
         let most = (limits.level * seconds, limits.up * seconds, limits.down * seconds);
-        let beyond = beyond_claim(scene.ground, &motion.body(), start, end, most);
+        let beyond = if is_inside(scene.ground, motion, start, quantum) {
+            beyond_limits(start, end, most).1
+        } else {
+            beyond_claim(scene.ground, &motion.body(), start, end, most)
+        };
         if beyond > quantum {
             return beyond;
         }
@@ -376,7 +393,14 @@ impl Double {
     }
 }
 
-fn beyond_claim(ground: &Ground, body: &Body, from: Vec3, to: Vec3, (level, up, down): (f32, f32, f32)) -> f64 {
+fn is_inside(ground: &Ground, motion: &dyn Motion, at: Vec3, quantum: f64) -> bool {
+    let (near, body) = (touching(quantum as f32), motion.body());
+    let thin = Body { radius: (body.radius - near).max(near), height: (body.height - 2.0 * near).max(near), step: 0.0 };
+    ground.overlap(&thin, at + vec3(0.0, 0.0, near)).is_some()
+}
+
+/// The way that limits leave of another, and how far that is from its end.
+fn beyond_limits(from: Vec3, to: Vec3, (level, up, down): (f32, f32, f32)) -> (Vec3, f64) {
     let mut travel = to - from;
     let along = travel.level().length();
     if along > level {
@@ -384,6 +408,11 @@ fn beyond_claim(ground: &Ground, body: &Body, from: Vec3, to: Vec3, (level, up, 
         (travel.x, travel.y) = (travel.x * share, travel.y * share);
     }
     travel.z = travel.z.clamp(-down, up);
+    (travel, f64::from((from + travel).distance(to)))
+}
+
+fn beyond_claim(ground: &Ground, body: &Body, from: Vec3, to: Vec3, most: (f32, f32, f32)) -> f64 {
+    let (travel, _) = beyond_limits(from, to, most);
     let reached = |grounded| {
         let wanted = Slide { from, travel, velocity: Vec3::ZERO, grounded };
         f64::from(slide(ground, body, wanted).position.distance(to))

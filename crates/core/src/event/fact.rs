@@ -1,5 +1,6 @@
 //! What happened, in values that can be kept.
 
+use super::Gap;
 use crate::ids::{Address, EntityId, PeerId, Token};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
@@ -152,6 +153,8 @@ pub enum Fact {
         entity: EntityId,
         /// At which tick.
         tick: Tick,
+        /// What was not known.
+        why: Gap,
     },
     /// Ticks were passed over, by the machine that tells it.
     Dropped {

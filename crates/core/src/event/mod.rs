@@ -4,12 +4,14 @@
 //! a run. A sink that wants nothing costs nothing. States are borrowed; facts are `Copy` and can be kept as they are.
 
 mod fact;
+mod gap;
 mod state;
 
 use crate::data::Input;
 use crate::verdict::Measure;
 
 pub use fact::{ClockFact, Correction, Fact, InputFact, InputFate, Provenance, Restored};
+pub use gap::Gap;
 pub use state::{Made, StateEvent};
 
 /// Groups of events.

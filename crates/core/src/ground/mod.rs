@@ -18,8 +18,7 @@ mod sweep;
 
 pub use contacts::{Contacts, MOST_CONTACTS};
 pub use slide::{Slid, Slide, slide};
-pub(crate) use solid::touching;
-pub use solid::{Bounds, SKIN, Solid, SolidId, Surface, Underfoot, Zone};
+pub use solid::{Bounds, SKIN, Solid, SolidId, Surface, Underfoot, Zone, touching};
 pub use sweep::{Ground, Hit};
 
 #[cfg(test)]

@@ -6,7 +6,7 @@ use crate::float::{max, min};
 pub const SKIN: f32 = 0.002;
 
 /// Nearer than this to something, of places rounded to a step of the wire: it may be touched.
-pub(crate) const fn touching(step: f32) -> f32 {
+pub const fn touching(step: f32) -> f32 {
     SKIN + 2.0 * step
 }
 

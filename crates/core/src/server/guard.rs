@@ -57,7 +57,7 @@ use teleport::Teleport;
 
 use super::claims::{Claims, Heard, Place, Said};
 use crate::data::State;
-use crate::event::Provenance;
+use crate::event::{Gap, Provenance};
 use crate::float::{max, min};
 use crate::ground::Ground;
 use crate::motion::Limits;
@@ -87,7 +87,7 @@ pub fn checks() -> Vec<Box<dyn Check>> {
 #[derive(Clone, Debug)]
 pub(super) enum Ruling {
     Lawful,
-    Resync,
+    Resync(Gap),
     /// By which response it was answered.
     Guilty(Box<Offence>, Response),
 }
@@ -153,6 +153,8 @@ impl Guard {
     /// The server puts its owner elsewhere, at rest.
     pub(super) fn teleport(&mut self, at: Vec3, schema: &Schema) -> State {
         let to = put(&self.good, schema, Some(at));
+        // The server may put it into something.
+        self.around = Around::default();
         self.pull_back(PullReason::Teleport, to)
     }
 
@@ -181,7 +183,7 @@ impl Guard {
         let mut provenance = Provenance::Repeated;
         if let Some(to) = self.enforce(rules, now) {
             *state = to;
-            return (Ruling::Resync, provenance);
+            return (Ruling::Resync(Gap::Push), provenance);
         }
         while let Some(due) = self.hearing.next(rules, now) {
             if let Due::Paid(next) = &due
@@ -193,8 +195,10 @@ impl Guard {
             let (next, ruling) = match due {
                 Due::Paid(next) => (next, self.check(rules, &next)),
                 // Who has not gone on from where it was put does so now.
-                Due::TooLong(next) if self.hearing.claims.last.is_none() => (next, (Ruling::Resync, self.good)),
-                Due::TooLong(next) => (next, (Ruling::Resync, standing(next.tick))),
+                Due::TooLong(next) if self.hearing.claims.last.is_none() => {
+                    (next, (Ruling::Resync(Gap::Silence), self.good))
+                }
+                Due::TooLong(next) => (next, (Ruling::Resync(Gap::Silence), standing(next.tick))),
                 Due::Overdrawn(next, offence, response) => {
                     (next, (Ruling::Guilty(offence, response), standing(next.tick)))
                 }
@@ -269,7 +273,6 @@ impl Guard {
         let lately = self.look_around(rules, (from, tick), (start, end), &limits);
         let (limits, arrived) = (&limits, pending.arrived);
         let (allowed, around, lately) = (&policy.allowed, &self.around, &lately[..]);
-        let is_first = self.hearing.is_taken_over();
         let case = Case {
             scene,
             motion,
@@ -288,43 +291,14 @@ impl Guard {
             around,
             lately,
         };
-        for check in &mut self.checks {
-            let (evidence, back) = match check.judge(&case) {
-                Finding::Nothing => continue,
-                Finding::Within(evidence) => {
-                    self.hearing.docket.measured(evidence);
-                    continue;
-                }
-                Finding::Untold(evidence, ticks) => {
-                    self.hearing.docket.measured(evidence);
-                    if self.hearing.trust.pay(ticks) {
-                        continue;
-                    }
-                    return (Ruling::Resync, put(&self.good, motion.schema(), check.back()));
-                }
-                Finding::Hole(back) => return (Ruling::Resync, put(&self.good, motion.schema(), back)),
-                // What is around it may have moved it in ways that nobody follows; and whose own it has just become may not have heard
-                // how it stands.
-                Finding::Beyond(..) if !around.is_empty() || is_first => {
-                    return (Ruling::Resync, put(&self.good, motion.schema(), None));
-                }
-                Finding::Beyond(evidence, back) => (evidence, back),
-            };
-            if evidence.rule.is_measured() {
-                self.hearing.docket.measured(evidence);
-            }
-            let (response, offence) = (policy.response(evidence.rule), Offence { evidence, path: check.path(&case) });
-            let to = match response {
-                Response::Note => {
-                    self.hearing.docket.note(offence, rate);
-                    continue;
-                }
-                Response::Clamp => furthest(&case, &evidence),
-                Response::PullBack | Response::Strike | Response::Disconnect => put(&self.good, motion.schema(), back),
-            };
-            return (Ruling::Guilty(Box::new(offence), response), to);
-        }
-        (Ruling::Lawful, self.good)
+        let Some(found) = find(&mut self.checks, &mut self.hearing, &case, rules) else {
+            return (Ruling::Lawful, good);
+        };
+        let to = match (&found.0, found.1) {
+            (Ruling::Guilty(offence, Response::Clamp), _) => furthest(&case, &offence.evidence),
+            (_, back) => put(&good, motion.schema(), back),
+        };
+        (found.0, to)
     }
 
     /// Sees what came to stand around its owner. Gives back the grounds that held until lately.
@@ -364,6 +338,47 @@ impl Guard {
     pub(super) fn notes(&mut self) -> std::vec::Drain<'_, Offence> {
         self.hearing.docket.notes()
     }
+}
+
+/// Has every check look at a claim. What is not lawful or cannot be believed of it, and where its owner goes back to, if it is another
+/// place than where it was.
+fn find(
+    checks: &mut [Box<dyn Check>],
+    hearing: &mut Hearing<Place>,
+    case: &Case<'_>,
+    rules: &Rules<'_>,
+) -> Option<(Ruling, Option<Vec3>)> {
+    let Rules { rate, policy, .. } = *rules;
+    for check in checks {
+        let (evidence, back) = match check.judge(case) {
+            Finding::Nothing => continue,
+            Finding::Within(evidence) => {
+                hearing.docket.measured(evidence);
+                continue;
+            }
+            Finding::Untold(evidence, ticks) => {
+                hearing.docket.measured(evidence);
+                if hearing.trust.pay(ticks) {
+                    continue;
+                }
+                return Some((Ruling::Resync(Gap::Lost), check.back()));
+            }
+            Finding::Hole(back) => return Some((Ruling::Resync(Gap::Lost), back)),
+            // What is around it may have moved it in ways that nobody follows.
+            Finding::Beyond(..) if !case.around.is_empty() => return Some((Ruling::Resync(Gap::Around), None)),
+            Finding::Beyond(..) if hearing.is_taken_over() => return Some((Ruling::Resync(Gap::Handover), None)),
+            Finding::Beyond(evidence, back) => (evidence, back),
+        };
+        if evidence.rule.is_measured() {
+            hearing.docket.measured(evidence);
+        }
+        let (response, offence) = (policy.response(evidence.rule), Offence { evidence, path: check.path(case) });
+        if response != Response::Note {
+            return Some((Ruling::Guilty(Box::new(offence), response), back));
+        }
+        hearing.docket.note(offence, rate);
+    }
+    None
 }
 
 /// Adds to a state's velocity.

@@ -1,7 +1,7 @@
 //! The table of all kinds of row.
 
 use serde_json::{Value, json};
-use velocitas_core::{Correction, EntityId, Exhibit, Fact, Input, PeerId, Restored, SolidId, Vec3, Verdict};
+use velocitas_core::{Correction, EntityId, Exhibit, Fact, Gap, Input, PeerId, Restored, SolidId, Vec3, Verdict};
 
 use super::comings::{
     BORN, CONNECTED, CRASHED, DENIED, ENDED, ENTERED, GONE, LEAVES, LEFT, OBEYED, ORDERED, OUT, OWNER, OWNS, REFUSED,
@@ -304,8 +304,22 @@ pub(super) static PULLED_BACK: Kind<(EntityId, u8, Vec3)> = Kind {
         Key { name: "to", says: "where", get: |_, (.., to)| json!([to.x, to.y, to.z]) },
     ],
 };
-pub(super) static RESYNC: Kind<()> =
-    Kind { name: "resync", says: "a gap was bridged without an accusation", keys: &[machine(), tick()] };
+pub(super) static RESYNC: Kind<Gap> = Kind {
+    name: "resync",
+    says: "an owner was put back without an accusation: the guard cannot know",
+    keys: &[
+        machine(),
+        tick(),
+        Key {
+            name: "why",
+            says: "`silence`: nothing was said for longer than any time could pay for; `lost`: ticks were lost that could tell, and more \
+                   than now and then; `around`: something solid came to be around it, and moved it; `handover`: it had just become its \
+                   owner's own, who had not heard how it stood; `push`: a push that its owner did not answer had its effect; `change`: \
+                   ticks were lost in which rule, tunables or ground became otherwise",
+            get: |_, why| why.name().into(),
+        },
+    ],
+};
 pub(super) static DROPPED: Kind<(u64, Part)> = Kind {
     name: "dropped",
     says: "tick numbers passed over after a stall",
@@ -557,7 +571,7 @@ fn fact(place: &Place<'_>, part: Part, fact: &Fact) -> (LabTime, Value) {
         Fact::Corrected(c) => CORRECTION.row(place, c),
         Fact::Verdict(v) => VERDICT.row(place, v),
         Fact::Note(v) => NOTE.row(place, v),
-        Fact::Resync { .. } => RESYNC.row(place, &()),
+        Fact::Resync { why, .. } => RESYNC.row(place, why),
         Fact::PulledBack { entity, epoch, to, .. } => PULLED_BACK.row(place, &(*entity, *epoch, *to)),
         Fact::Dropped { count, .. } => DROPPED.row(place, &(*count, part)),
         Fact::StepFault { field, .. } => STEP_FAULT.row(place, field),

@@ -393,7 +393,13 @@ pub static FIGURES: &[Figure] = &[
     figure("verdicts", Some("verdicts"), Unit::Count, "accusations; in the report by rule", |m| {
         count(m.verdicts.values().sum::<u32>())
     }),
-    figure("resyncs", Some("resyncs"), Unit::Count, "gaps bridged without an accusation", |m| count(m.resyncs)),
+    figure(
+        "resyncs",
+        Some("resyncs"),
+        Unit::Count,
+        "put back without an accusation; by reason under `resync_reasons`",
+        |m| count(m.resyncs),
+    ),
     figure(
         "gain_m",
         None,

@@ -4,13 +4,14 @@
 //! towards it, as far as the rule's limits and the ground let it. Where inputs travel, the rule itself made it: nothing is beyond.
 //!
 //! *Beyond what was pressed*: a double is where the owner was accepted to be, and otherwise as the hands alone would have made it since the
-//! trick began; as high as that, too, unless something solid is there. What lies beyond its next step is gain.
+//! trick began; as high as that, too, unless something solid is there. What lies beyond its next step is gain. While its original is in
+//! something solid that came to be around it, the rule would push it out and the guard lets it stay: that is no gain.
 //!
 //! What is less than rounding can make in a tick is kept and counted once it has come to more.
 
 use velocitas_core::{
-    Contacts, Ground, Input, InputKind, Motion, Provenance, Scene, Schema, Slide, SolidId, State, Vec3, checked_step,
-    slide,
+    Body, Contacts, Ground, Input, InputKind, Motion, Provenance, Scene, Schema, Slide, SolidId, State, Vec3,
+    checked_step, max, slide, touching, vec3,
 };
 
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
@@ -166,6 +167,7 @@ impl<'a> Judge<'a> {
         self.record.cast.rate.hz()
     }
 
+    /// Where it is in something that came to be around it, the guard looks how deep: of the ground nothing is asked here.
     fn beyond_allowed(
         &self,
         ledger: &mut Ledger,
@@ -177,7 +179,8 @@ impl<'a> Judge<'a> {
         let seconds = scene.dt * ticks as f32;
         let most = (limits.level * seconds, limits.up * seconds, limits.down * seconds);
         let (from, to) = (before.vec3(0), after.vec3(0));
-        let beyond = beyond_claim(scene.ground, motion, (from, to), most);
+        let ground = (!is_in_something(scene.ground, motion, from)).then_some(scene.ground);
+        let beyond = beyond_claim(ground, motion, (from, to), most);
         let quantum = f64::from(motion.schema().state[0].wire.step());
         if beyond > quantum {
             return beyond;
@@ -186,7 +189,7 @@ impl<'a> Judge<'a> {
         ledger.stretch.step(step, (ticks, self.second()), ROUNDING * quantum)
     }
 
-    /// `None` where it is not known what was pressed: the double begins anew.
+    /// `None` where it is not known what was pressed, or what was lawful: the double begins anew.
     fn beyond_pressed(
         &self,
         ledger: &mut Ledger,
@@ -194,6 +197,10 @@ impl<'a> Judge<'a> {
         (before, after): (&State, &State),
         (from, tick): (RecordTick, RecordTick),
     ) -> Option<f64> {
+        if is_in_something(scene.ground, motion, before.vec3(0)) {
+            ledger.double = None;
+            return None;
+        }
         let begins = || Double { state: *before, above: 0.0, beside: Vec3::ZERO, since: from };
         let mut double = ledger.double.take().unwrap_or_else(begins);
         double.stand_at(before.vec3(0), scene.ground, motion);
@@ -296,9 +303,16 @@ impl Ledgers {
     }
 }
 
+/// Whether more of somebody is in something solid than rounding has there.
+fn is_in_something(ground: &Ground, motion: &dyn Motion, at: Vec3) -> bool {
+    let (near, body) = (touching(motion.schema().state[0].wire.step()), motion.body());
+    let thin = Body { radius: max(body.radius - near, near), height: max(body.height - 2.0 * near, near), step: 0.0 };
+    ground.overlap(&thin, at + vec3(0.0, 0.0, near)).is_some()
+}
+
 /// How far a claim lies from the nearest that could be reached towards it.
 fn beyond_claim(
-    ground: &Ground,
+    ground: Option<&Ground>,
     motion: &dyn Motion,
     (from, to): (Vec3, Vec3),
     (level, up, down): (f32, f32, f32),
@@ -310,6 +324,7 @@ fn beyond_claim(
         (travel.x, travel.y) = (travel.x * share, travel.y * share);
     }
     travel.z = velocitas_core::clamp(travel.z, -down, up);
+    let Some(ground) = ground else { return f64::from((from + travel).distance(to)) };
     let reached = |grounded| {
         let wanted = Slide { from, travel, velocity: Vec3::ZERO, grounded };
         f64::from(slide(ground, &motion.body(), wanted).position.distance(to))

@@ -200,6 +200,8 @@ pub struct ClientMetrics {
     pub verdicts: BTreeMap<&'static str, u32>,
     /// Gaps bridged without one.
     pub resyncs: u32,
+    /// The same by reason, as the record names it.
+    pub resync_reasons: BTreeMap<&'static str, u32>,
     /// Metres beyond what its rule allows that its tricks gained and kept; rogues only.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub gain_m: Option<f64>,

@@ -31,7 +31,7 @@ pub struct Tally {
     replayed: u64,
     unexplained: u32,
     verdicts: BTreeMap<&'static str, u32>,
-    resyncs: u32,
+    resyncs: BTreeMap<&'static str, u32>,
     tricks: Tricks,
     joining: Joining,
     /// How long its program ran.
@@ -171,7 +171,8 @@ impl Tally {
             bytes_up_udp: self.bytes_up.1,
             bytes_down_udp: self.bytes_down.1,
             verdicts: self.verdicts.clone(),
-            resyncs: self.resyncs,
+            resyncs: self.resyncs.values().sum(),
+            resync_reasons: self.resyncs.clone(),
             gain_m: is_rogue.then_some(tricks.gain.allowed),
             gain_peak_m: is_rogue.then_some(tricks.peak.allowed),
             gain_pressed_m: is_rogue.then_some(tricks.gain.pressed),
@@ -223,7 +224,7 @@ impl Tally {
                     *self.verdicts.entry(v.evidence.rule.name()).or_default() += 1;
                     Moments::first(&mut self.moments.verdict, row.at);
                 }
-                Happening::Fact(Fact::Resync { .. }) => self.resyncs += 1,
+                Happening::Fact(Fact::Resync { why, .. }) => *self.resyncs.entry(why.name()).or_default() += 1,
                 Happening::Fact(Fact::Connected { .. }) => self.joining.connections += 1,
                 Happening::Fact(Fact::Refused { .. }) => self.joining.refusals += 1,
                 _ => {}

@@ -3,12 +3,12 @@
 //! The ticks of a trick are those after the newest at its begin, up to the newest at its end; of one that happens at once, the
 //! first after it.
 //! What of each position that the authority accepted of them was beyond the lawful is said by [`super::gains`]. A pull back takes back
-//! what was gained after the tick from which it goes on.
+//! what was gained after the tick from which it goes on; one without a verdict, after the newest in which its owner was where it is put.
 
-use velocitas_core::{Fact, Verdict};
+use velocitas_core::{Fact, Vec3, Verdict};
 
 use crate::ids::{MachineId, RecordTick};
-use crate::record::{OwnRows, Record};
+use crate::record::{OwnRows, Record, Track};
 use crate::time::LabTime;
 use crate::watch::Happening;
 
@@ -58,6 +58,11 @@ impl Trick {
         (!self.offends || !self.taken) && self.peak.allowed <= 0.0
     }
 
+    /// It was put where it had been in a tick, without a verdict.
+    fn put_back(&mut self, to: RecordTick) {
+        self.gains.retain(|(tick, _)| *tick <= to);
+    }
+
     /// A verdict on some of its ticks, or a pull back that undoes some.
     fn accused(&mut self, record: &Record, verdict: &Verdict) {
         let (from, to) = (record.cast.tick(verdict.evidence.from), record.cast.tick(verdict.evidence.to));
@@ -67,6 +72,17 @@ impl Trick {
         }
     }
 }
+
+/// What the guard did.
+#[derive(Clone, Debug)]
+enum Answer {
+    Verdict(Box<Verdict>),
+    /// Put its owner there without one.
+    PutBack(Vec3),
+}
+
+/// So many positions a pull back leads back at most.
+const LOOKED_BACK: usize = 1024;
 
 /// What tricks came to.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -144,19 +160,25 @@ impl Tricks {
 
     fn note_gains(&mut self, record: &Record, machine: MachineId, own: &OwnRows, span: Span) {
         let id = record.cast.actors[own.actor.index()].id;
-        let verdicts = record.of(machine).happenings.span(span.from, span.to).filter_map(|row| match row.what {
-            Happening::Fact(Fact::Verdict(v)) if v.entity == id => Some((row.at, v)),
+        let mut to = Vec3::ZERO;
+        let answers = record.of(machine).happenings.span(span.from, span.to).filter_map(|row| match row.what {
+            Happening::Fact(Fact::Verdict(v)) if v.entity == id => Some((row.at, Answer::Verdict(Box::new(v)))),
+            Happening::Fact(Fact::PulledBack { entity, to: there, .. }) if entity == id => {
+                to = there;
+                None
+            }
+            Happening::Fact(Fact::Resync { entity, .. }) if entity == id => Some((row.at, Answer::PutBack(to))),
             _ => None,
         });
-        let mut verdicts = verdicts.peekable();
+        let mut answers = answers.peekable();
         let judge = Judge::of(record, machine, own);
         let track = record.authority(own.actor);
-        let ledger = self.ledgers.of(own.actor);
         for i in track.between(span.from, span.to) {
             let Some(head) = track.head(i) else { continue };
-            while let Some((_, verdict)) = verdicts.next_if(|(at, _)| *at <= head.at) {
-                self.open.iter_mut().for_each(|trick| trick.accused(record, &verdict));
+            while let Some((_, answer)) = answers.next_if(|(at, _)| *at <= head.at) {
+                self.answered(record, (track, i), &answer);
             }
+            let ledger = self.ledgers.of(own.actor);
             let is_asked = |tick| self.open.iter().any(|trick| trick.has(tick));
             let Some((tick, metres)) = judge.gain(ledger, (track, i), is_asked) else { continue };
             if let Some(trick) = self.open.iter_mut().rev().find(|trick| trick.has(tick)) {
@@ -164,7 +186,20 @@ impl Tricks {
                 trick.peak = trick.peak.max(trick.gain());
             }
         }
-        verdicts.for_each(|(_, verdict)| self.open.iter_mut().for_each(|trick| trick.accused(record, &verdict)));
+        answers.for_each(|(_, answer)| self.answered(record, (track, track.len()), &answer));
+    }
+
+    /// What the guard did before a position of a track was made.
+    fn answered(&mut self, record: &Record, (track, i): (&Track, usize), answer: &Answer) {
+        match answer {
+            Answer::Verdict(verdict) => self.open.iter_mut().for_each(|trick| trick.accused(record, verdict)),
+            Answer::PutBack(to) => {
+                let earlier = (i.saturating_sub(LOOKED_BACK)..i).rev().find(|i| track.pos(*i) == *to);
+                if let Some(tick) = earlier.and_then(|i| track.head(i)?.used()) {
+                    self.open.iter_mut().for_each(|trick| trick.put_back(tick));
+                }
+            }
+        }
     }
 
     /// Counts those that are over.

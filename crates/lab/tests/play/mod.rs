@@ -5,6 +5,7 @@
 
 #![allow(dead_code, reason = "each test file uses some of it")]
 
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use velocitas_core::{Fact, Motion};
@@ -344,8 +345,8 @@ fn happenings(luck: &mut Luck, (name, rule): (&str, &str), seconds: f64, happens
 pub struct Came {
     /// Verdicts, in words.
     pub verdicts: Vec<String>,
-    /// Resyncs.
-    pub resyncs: u32,
+    /// Resyncs by reason.
+    pub resyncs: BTreeMap<&'static str, u32>,
     /// Owners by claims or accounts, times the minutes they were watched.
     pub minutes: f64,
 }
@@ -377,7 +378,7 @@ pub fn play(text: &str, seconds: f64) -> Came {
                             v.exhibit.iter().flat_map(|exhibit| exhibit.path.corners().to_vec()).collect();
                         came.verdicts.push(format!("{name} at {}: {:?} of {}, {path:?}", row.at, v.evidence, v.entity));
                     }
-                    Happening::Fact(Fact::Resync { .. }) => came.resyncs += 1,
+                    Happening::Fact(Fact::Resync { why, .. }) => *came.resyncs.entry(why.name()).or_default() += 1,
                     _ => {}
                 }
             }

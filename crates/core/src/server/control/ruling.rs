@@ -110,7 +110,7 @@ impl Sentence {
     pub(super) const fn of_ruling(ruling: &Ruling) -> Option<Self> {
         match ruling {
             Ruling::Guilty(offence, response) => Self::of(offence.evidence.rule, *response),
-            Ruling::Lawful | Ruling::Resync => None,
+            Ruling::Lawful | Ruling::Resync(_) => None,
         }
     }
 }
@@ -130,8 +130,8 @@ pub(super) fn tell_ruling<S: Sink>(
     tell(sink, Fact::PulledBack { peer, entity, tick, epoch, to });
     match ruling {
         Ruling::Lawful => false,
-        Ruling::Resync => {
-            tell(sink, Fact::Resync { peer, entity, tick });
+        Ruling::Resync(why) => {
+            tell(sink, Fact::Resync { peer, entity, tick, why: *why });
             false
         }
         Ruling::Guilty(offence, response) => {

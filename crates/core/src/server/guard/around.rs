@@ -91,13 +91,22 @@ impl Around {
         self.left += depth + PUSHED;
     }
 
-    /// Somebody begins at a place, or is put there, whatever is around it. What it only touches is not.
+    /// Somebody begins at a place, or is put back there, whatever is around it. What it only touches is not. What was around it before is
+    /// as deep as it was then at the least: who is put back again and again gets no further in.
     pub(super) fn begin(&mut self, ground: &Ground, body: &Body, at: Vec3, step: f32) {
-        *self = Self::default();
+        let before = std::mem::take(self);
         for solid in ground.solids() {
-            match ground.depth(solid.id, body, at) {
-                Some((depth, out)) if is_inside(depth, out, step) => self.add(solid.id, depth),
-                _ => {}
+            let Some((depth, _)) =
+                ground.depth(solid.id, body, at).filter(|(depth, out)| is_inside(*depth, *out, step))
+            else {
+                continue;
+            };
+            if let Some(i) = before.ids.iter().position(|id| *id == solid.id) {
+                self.ids.push(solid.id);
+                self.least.push(before.least[i]);
+                self.left = max(self.left, before.left);
+            } else {
+                self.add(solid.id, depth);
             }
         }
     }
@@ -183,6 +192,19 @@ mod tests {
         };
         // A step of the wire from where it is out, it may be told of as in it again.
         assert!(after(0.04) && after(touching(step) - step) && !after(step) && !after(-0.002));
+        let mut put_back = Around::default();
+        put_back.begin(&ground, &body, deep(0.04), step);
+        let way = |start, end| Way { start: deep(start), end: deep(end), has_hole: false, moves: 1, step };
+        let mut depth = 0.04;
+        for _ in 0..20 {
+            // Each time by a step of the wire further in.
+            put_back.follow(&ground, &body, &way(depth, depth + step), 0.0);
+            if !put_back.is_deeper() {
+                depth += step;
+            }
+            put_back.begin(&ground, &body, deep(depth), step);
+        }
+        assert!(depth < 0.04 + 3.0 * step, "{depth}");
         let mut touched = Around::default();
         touched.begin(&ground, &body, deep(touching(step) - step), step);
         assert!(touched.is_empty(), "who begins there only touches it");

@@ -18,7 +18,7 @@ use super::reach::Reach;
 use super::rules::Rules;
 use super::sweep::Sweep;
 use crate::data::{Input, State};
-use crate::event::Provenance;
+use crate::event::{Gap, Provenance};
 use crate::float::max;
 use crate::ground::Contacts;
 use crate::motion::{Limits, checked_step};
@@ -158,17 +158,17 @@ impl Auditor {
         if let Some(push) = self.hearing.overdue(rules.rate) {
             super::add(&mut self.good, push, rules.schema(now));
             self.put(PullReason::Guard);
-            return Audit { ruling: Ruling::Resync, ..audit };
+            return Audit { ruling: Ruling::Resync(Gap::Push), ..audit };
         }
         while let Some(due) = self.hearing.next(rules, now) {
             if let (Due::TooLong(_), None) = (&due, self.hearing.claims.last) {
                 // Who has not gone on from where it was put does so now.
                 self.put(PullReason::Guard);
-                return Audit { ruling: Ruling::Resync, ..audit };
+                return Audit { ruling: Ruling::Resync(Gap::Silence), ..audit };
             }
             let (next, ruling) = match due {
                 Due::Paid(next) => (next, self.take(rules, &next, &mut audit)),
-                Due::TooLong(next) => (next, Ruling::Resync),
+                Due::TooLong(next) => (next, Ruling::Resync(Gap::Silence)),
                 Due::Overdrawn(next, offence, response) => (next, Ruling::Guilty(offence, response)),
             };
             let Next { tick, pending, .. } = next;
@@ -225,8 +225,7 @@ impl Auditor {
             let found = found.map(|evidence| evidence.allowing(rules.policy.allowed[evidence.rule as usize]));
             if let Some(evidence) = found.into_iter().find(Evidence::is_exceeded) {
                 if self.hearing.is_taken_over() {
-                    // It may not have heard yet that this is now its own again.
-                    return Ruling::Resync;
+                    return Ruling::Resync(Gap::Handover);
                 }
                 let offence = Offence { evidence, path: Path::through([self.base.vec3(0), told.vec3(0)]) };
                 if rules.policy.response(evidence.rule) != Response::Note {
@@ -239,7 +238,7 @@ impl Auditor {
             // Nearly the same is not the same: a vehicle that was a little elsewhere would be ever farther away. All of the stretch
             // is taken at its owner's word, not only the hole in it: what was told of the rest led nowhere that was known.
             if !self.hearing.trust.pay(tick.since(since).unsigned_abs()) {
-                return Ruling::Resync;
+                return Ruling::Resync(Gap::Lost);
             }
             match believable(rules, (since, tick), &self.base, &told) {
                 Ruling::Lawful => {}
@@ -333,7 +332,7 @@ fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), base: &State, told:
         if let Finding::Beyond(evidence, _) = check.judge(&case) {
             if rules.is_changed(from.offset(-second), tick) {
                 // What became otherwise meanwhile may have moved it.
-                return Ruling::Resync;
+                return Ruling::Resync(Gap::Change);
             }
             return Ruling::guilty(rules.policy, Offence { evidence, path: check.path(&case) });
         }
@@ -345,7 +344,7 @@ fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), base: &State, told:
             .all(|lane| (told.real(lane) - f.wire.round(told.real(lane))).abs() <= f.wire.step()),
     });
     let is_clear = matches!(Sweep.judge(&case), Finding::Nothing);
-    if is_clear && holds { Ruling::Lawful } else { Ruling::Resync }
+    if is_clear && holds { Ruling::Lawful } else { Ruling::Resync(Gap::Lost) }
 }
 
 /// What differs: the place, and of all other fields the one that is off by the most of its tolerances.
@@ -407,7 +406,7 @@ mod tests {
             }
             match auditor.audit(&rules, now).ruling {
                 Ruling::Lawful => {}
-                Ruling::Resync => {
+                Ruling::Resync(_) => {
                     resyncs += 1;
                     (since, x) = (now, auditor.state().vec3(0).x);
                     newest = now.offset(stride as i64);

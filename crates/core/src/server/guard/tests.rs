@@ -82,7 +82,7 @@ impl Trial {
             self.claim(self.tick.next(), 0.0, i as f32 * speed / HZ as f32);
             match self.judge() {
                 Ruling::Lawful => {}
-                Ruling::Resync => panic!("resync after {i} ticks"),
+                Ruling::Resync(_) => panic!("resync after {i} ticks"),
                 Ruling::Guilty(offence, _) => return Some((i, offence.evidence)),
             }
         }
@@ -140,7 +140,7 @@ fn a_wall_behind_a_hole_in_the_path_is_a_resync() {
         assert!(matches!(trial.judge(), Ruling::Lawful));
     }
     trial.claim(trial.tick.next(), 13.1, 0.0);
-    assert!(matches!(trial.judge(), Ruling::Resync));
+    assert!(matches!(trial.judge(), Ruling::Resync(Gap::Silence)));
 }
 
 #[test]
@@ -151,7 +151,7 @@ fn a_gap_longer_than_the_bank_is_a_resync() {
         trial.judge();
     }
     trial.claim(trial.tick.next(), 0.0, 3.0);
-    assert!(matches!(trial.judge(), Ruling::Resync));
+    assert!(matches!(trial.judge(), Ruling::Resync(Gap::Silence)));
 }
 
 #[test]
@@ -238,7 +238,7 @@ impl Trial {
 fn rule(ruling: &Ruling) -> Option<Rule> {
     match ruling {
         Ruling::Guilty(offence, _) => Some(offence.evidence.rule),
-        Ruling::Lawful | Ruling::Resync => None,
+        Ruling::Lawful | Ruling::Resync(_) => None,
     }
 }
 
@@ -305,7 +305,7 @@ fn what_is_missing_is_believed_now_and_then_and_not_always() {
     let height = (0..2 * HZ).find_map(|_| {
         trial.judge();
         z += 0.1;
-        matches!(trial.claim_at(vec3(0.0, 0.0, z)), Ruling::Resync).then_some(z)
+        matches!(trial.claim_at(vec3(0.0, 0.0, z)), Ruling::Resync(_)).then_some(z)
     });
     assert!(height.is_some_and(|z| z < 8.0), "{height:?}");
 }

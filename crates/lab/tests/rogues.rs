@@ -1,0 +1,74 @@
+//! What rogues gain by what happens, and what is said of that: told truly.
+
+mod scenario;
+
+use scenario::Words;
+use velocitas_core::Rule;
+use velocitas_lab::breach::{attempts, try_out};
+use velocitas_lab::metrics::ClientMetrics;
+use velocitas_lab::{Course, LabTime, MemberId, Run};
+
+/// How far east the only member of a course is after so many seconds, with its figures.
+fn after(text: &str, seconds: f64) -> (f64, ClientMetrics) {
+    let course = Course::parse("rogues.course.toml", text, &[]).unwrap_or_else(|e| panic!("{e}"));
+    let mut run = Run::new(course).expect("it fits");
+    run.advance(LabTime::from_secs(seconds));
+    let record = run.record();
+    let track = record.authority(scenario::actor(record, 0));
+    let at = track.between(LabTime::ZERO, LabTime::from_secs(seconds)).last().expect("some");
+    (f64::from(track.pos(at).x), scenario::measure(record, 0, LabTime::ZERO, run.now()))
+}
+
+#[test]
+fn what_was_allowed_for_a_moment_is_not_allowed_for_long() {
+    let text = include_str!("rogues/a-tune-for-a-moment.course.toml");
+    let trick = text.lines().find(|line| line.starts_with("trick")).expect("there is one");
+    let (rogue, figures) = after(text, 64.2);
+    let (honest, _) = after(&text.replace(trick, ""), 64.2);
+    // Its speed is bent for a minute, of which three seconds are those of a turned tunable and what follows it.
+    assert!(rogue < honest + 1.0, "{rogue} against {honest}");
+    assert!(figures.verdicts["reach"] > 100 && figures.gain_m < Some(3.0), "{figures:?}");
+}
+
+#[test]
+fn what_is_found_without_a_trick_is_not_found_because_of_it() {
+    let text = include_str!("rogues/hands-that-turn-fast.course.toml");
+    let course = Course::parse("rogues.course.toml", text, &[]).unwrap_or_else(|e| panic!("{e}"));
+    let teal = MemberId::new(0);
+    for seed in [1, 2] {
+        let honest = try_out(&course, teal, &[], seed).expect("it runs");
+        assert!(honest.finds.iter().any(Option::is_some), "hands that turn so fast are noted");
+        for attempt in
+            attempts(&course, teal).iter().filter(|a| ["flood", "hurry", "dawdle", "walls"].contains(&a.spec.key))
+        {
+            let rogue = try_out(&course, teal, std::slice::from_ref(attempt), seed).expect("it runs");
+            let found = rogue.found(&honest).map(|(_, rule)| rule);
+            // A flood is one, whoever sends it.
+            let is_flood = found == Some(Rule::Flood) && attempt.amount >= 3.0;
+            assert!(found.is_none() || is_flood, "{} {}: {found:?}", attempt.spec.key, attempt.amount);
+        }
+    }
+}
+
+/// Somebody who runs east into a solid that comes to be around it.
+fn waits(trick: &str, solid: &str) -> String {
+    let cast = format!(
+        "[[solid]]\nname = \"late\"\nknown_to = \"nobody\"\n{solid}\n[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\n\
+         arrangement = \"claims\"\ngait = \"courier.gait\"\nlink = \"test\"\nspawn = [0, 0]\n\
+         script = [{{ lasts = \"2 s\" }}, {{ lasts = \"60 s\", stick = [0, 1], facing = \"0 deg\" }}]\n{trick}\n\
+         [[event]]\nat = \"2 s\"\nground = {{ solid = \"late\", known_to = \"all\" }}\n"
+    );
+    Words { link: "latency = \"20 ms\"", rest: cast, ..Words::default() }.text()
+}
+
+#[test]
+fn who_waits_for_a_solid_to_come_gains_its_own_width_at_most() {
+    let wall = "at = [1.0, 0]\nsize = [2, 30]\nheight = \"3 m\"";
+    let (honest, _) = after(&waits("", wall), 12.0);
+    let (rogue, m) = after(&waits("trick = [{ walls = true, at = \"1 s\", lasts = \"8 s\" }]", wall), 12.0);
+    // Pushed out on the side from which it came, as whoever is honest is once the trick is over.
+    assert!(honest < -0.3 && (rogue - honest).abs() < 0.75, "{rogue} and {honest}");
+    assert!(m.resync_reasons["around"] > 10 && m.gain_m < Some(0.1), "{m:?}");
+    let through = after(&waits("trick = [{ walls = true, at = \"1 s\", lasts = \"60 s\" }]", wall), 30.0).0;
+    assert!(through - honest < 0.75, "{through}: it stays where it was when that came");
+}
