@@ -274,6 +274,8 @@ fn the_keys_of_the_report_are_those_of_the_table_of_figures() {
     let mut keys = Vec::new();
     leaves("", &report["clients"][4], &mut keys);
     let listed: Vec<&str> = FIGURES.iter().filter_map(|f| f.key).collect();
+    // Its parts go with the figure of which they are.
+    keys.retain(|key| key != "resync_reasons");
     assert!(keys.iter().all(|key| listed.contains(&key.as_str())) && keys.len() == listed.len(), "{keys:?}");
     // And what the table gets is what stands there.
     for figure in FIGURES {

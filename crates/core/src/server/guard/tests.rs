@@ -140,7 +140,7 @@ fn a_wall_behind_a_hole_in_the_path_is_a_resync() {
         assert!(matches!(trial.judge(), Ruling::Lawful));
     }
     trial.claim(trial.tick.next(), 13.1, 0.0);
-    assert!(matches!(trial.judge(), Ruling::Resync(Gap::Silence)));
+    assert!(matches!(trial.judge(), Ruling::Resync(Gap::Lost)));
 }
 
 #[test]
