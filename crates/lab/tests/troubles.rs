@@ -164,3 +164,21 @@ fn somebody_elses_pull_back_is_no_turn_between_snapshots() {
     run.advance(secs(40.0));
     assert!(named(&of(&run, 1), "other_pulled_back").is_none());
 }
+
+#[test]
+fn who_says_where_it_is_and_is_put_elsewhere_was_not_pulled_back() {
+    for arrangement in ["claims", "claims with inputs"] {
+        let cast = walker("plover", &format!("arrangement = \"{arrangement}\"")) + &walker("heron", "");
+        let put = "[[event]]\nat = \"3 s\"\nteleport = { who = \"plover\", to = [-20, 15] }\n";
+        let run = Words { link: "latency = \"50 ms\"", rest: cast + put, ..Words::default() }.run(6.0);
+        let record = run.record();
+        let corrected = corrections(record, 0, LabTime::ZERO);
+        let [(at, c)] = corrected[..] else { panic!("{arrangement}: {corrected:?}") };
+        let words = record.finding(machine(record, 0), at, &c).words(record, machine(record, 0), &c);
+        assert_eq!(words, "put elsewhere by the server at tick 180", "{arrangement}");
+        let (own, seen) = (of(&run, 0), of(&run, 1));
+        assert!(named(&own, "not_attributed").is_none() && named(&own, "teleported").is_some(), "{own:?}");
+        assert!(named(&seen, "other_pulled_back").is_none(), "{seen:?}");
+        assert!(named(&seen, "other_teleported").is_some(), "{seen:?}");
+    }
+}

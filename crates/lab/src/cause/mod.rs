@@ -167,6 +167,9 @@ fn find(record: &Record, minds: &Minds, (machine, at): (MachineId, LabTime), c: 
         // There is nothing to be tried: it is the guard's word itself.
         return Finding { causes: vec![Cause::PulledBack], ..Finding::default() };
     }
+    if let Some(cause) = told_elsewhere(record, machine, at, c) {
+        return Finding { causes: vec![cause], ..Finding::default() };
+    }
     let case = match Case::of(record, minds, (machine, at), c) {
         Ok(case) => case,
         Err(NoCase::Parted(tick)) => return Finding { parted_before: Some(tick), ..Finding::default() },
@@ -178,6 +181,19 @@ fn find(record: &Record, minds: &Minds, (machine, at): (MachineId, LabTime), c: 
         causes.extend(turned(record, machine, at, c));
     }
     Finding { causes, parted_before: None, present: tried.present, replays: tried.replays }
+}
+
+/// Where an owner who says itself where it is was told that it had been put elsewhere: nothing is to be tried of that either.
+fn told_elsewhere(record: &Record, machine: MachineId, at: LabTime, c: &Correction) -> Option<Cause> {
+    let player = record.cast.machines[machine.index()].player.as_ref()?;
+    if c.why != Restored::Teleported || player.arrangement.sends_inputs() {
+        return None;
+    }
+    let rows = record.of(machine).happenings.span(LabTime::ZERO, at);
+    rows.rev().find_map(|row| match row.what {
+        Happening::Teleported(entity, _) if entity == c.entity => row.tick.map(Cause::Teleported),
+        _ => None,
+    })
 }
 
 /// Reconciliation, where it was turned since both sides were last the same: had it been on, an earlier snapshot would have been
@@ -201,7 +217,8 @@ impl Finding {
         }
         let why: Vec<String> = self.causes.iter().map(|cause| cause.words(record)).collect();
         let mut words = if why.is_empty() { "not attributed".to_owned() } else { why.join("; ") };
-        let with: Vec<String> = self.causes.iter().filter_map(|cause| cause.exchanged(record, machine)).collect();
+        let tried = self.causes.iter().filter(|_| self.replays > 0);
+        let with: Vec<String> = tried.filter_map(|cause| cause.exchanged(record, machine)).collect();
         if !with.is_empty() {
             let _ = write!(words, ". Tried: with {} tick {} agrees", with.join(" and "), c.tick.0);
         }

@@ -222,8 +222,8 @@ fn other_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[
     if now.how == Drawn::Newest {
         return Reason::AsItCame;
     }
-    if put_back(record, (machine, actor), before, now) {
-        return Reason::PutBack;
+    if let Some(reason) = put(record, (machine, actor), before, now) {
+        return reason;
     }
     let drawn = |sight: &Sight| f64::from(sight.tick.0) + f64::from(sight.fraction);
     let ticks = now.at.minus(before.at).secs() * f64::from(record.cast.rate.hz());
@@ -231,8 +231,8 @@ fn other_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[
     if (drawn(now) - drawn(before) - ticks).abs() > ticks / 4.0 { Reason::Uneven } else { Reason::Straight }
 }
 
-/// Whether the guard pulled somebody back between the snapshots that two frames were drawn from.
-fn put_back(record: &Record, (machine, actor): (MachineId, ActorId), before: &Sight, now: &Sight) -> bool {
+/// Whether the server put somebody elsewhere, or its guard pulled it back, between the snapshots that two frames were drawn from.
+fn put(record: &Record, (machine, actor): (MachineId, ActorId), before: &Sight, now: &Sight) -> Option<Reason> {
     let (cast, entity) = (&record.cast, record.cast.actors[actor.index()].id);
     let received = &record.of(machine).received;
     let until = received.until(now.at);
@@ -242,13 +242,17 @@ fn put_back(record: &Record, (machine, actor): (MachineId, ActorId), before: &Si
     let ticks = first..=last;
     let (from, to) = (now.at.minus(LabTime(2 * SENT.0)), now.at);
     // It is kept with the machine of whom it is about.
-    let mut rows = cast.machines().flat_map(|machine| record.of(machine).happenings.span(from, to));
-    rows.any(|row| match row.what {
-        Happening::Fact(Fact::PulledBack { entity: of, tick, .. }) => {
-            of == entity && ticks.contains(&RecordTick::of(cast.first, tick).0)
+    let rows = cast.machines().flat_map(|machine| record.of(machine).happenings.span(from, to));
+    let found = rows.filter_map(|row| match row.what {
+        // Who says where it is has to be told, as one who is pulled back is.
+        Happening::Teleported(of, _) if of == entity => Some((row.tick?, Reason::PutElsewhere)),
+        Happening::Fact(Fact::PulledBack { entity: of, tick, .. }) if of == entity => {
+            Some((RecordTick::of(cast.first, tick), Reason::PutBack))
         }
-        _ => false,
-    })
+        _ => None,
+    });
+    let found = found.filter(|(tick, _)| ticks.contains(&tick.0)).map(|(_, reason)| reason);
+    found.max()
 }
 
 /// Why at a moment no newer snapshot was there.

@@ -54,6 +54,8 @@ pub enum Reason {
     Uneven,
     /// The guard pulled somebody else back.
     PutBack,
+    /// The server put somebody else elsewhere.
+    PutElsewhere,
     /// Others went otherwise between two snapshots than straight on.
     Straight,
     /// The machine itself stood still.
@@ -173,6 +175,7 @@ impl Reason {
             Self::AsItCame => "drawn as it comes".to_owned(),
             Self::Uneven => "drawn time runs unevenly".to_owned(),
             Self::PutBack => "somebody pulled back by the guard".to_owned(),
+            Self::PutElsewhere => "somebody put elsewhere by the server".to_owned(),
             Self::Straight => "turns between snapshots".to_owned(),
             Self::StoodStill => "the machine stood still".to_owned(),
             Self::Unknown => "no correction near".to_owned(),
@@ -191,6 +194,7 @@ impl Reason {
             Self::AsItCame => "as_it_came".to_owned(),
             Self::Uneven => "drawn_time_uneven".to_owned(),
             Self::PutBack => "other_pulled_back".to_owned(),
+            Self::PutElsewhere => "other_teleported".to_owned(),
             Self::Straight => "turns_between_snapshots".to_owned(),
             Self::StoodStill => "stood_still".to_owned(),
             Self::Unknown => "unknown".to_owned(),
