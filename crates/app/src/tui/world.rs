@@ -58,6 +58,15 @@ impl Stage {
         }
     }
 
+    /// What a push of a member comes to: who says where it is has to be told.
+    pub(super) fn pushed(&self, member: MemberId) -> &'static str {
+        if self.run.course()[member].arrangement.sends_inputs() {
+            "is pushed, and only the server knows"
+        } else {
+            "is pushed, and is told so"
+        }
+    }
+
     /// Something happens to a member, or why it cannot.
     pub(super) fn happens_to(&mut self, member: MemberId, what: Sudden, says: &str) -> Result<(), String> {
         let name = self.name(member).to_owned();

@@ -264,7 +264,7 @@ fn push(stage: &mut Stage, rest: &str) -> Done {
     if speed.iter().any(|v| v.abs() > 1000.0) {
         return Err("expected at most 1000 m/s".to_owned());
     }
-    moved(stage, member, Sudden::Push(vec3(speed[0], speed[1], speed[2])), "is pushed, and only the server knows")
+    moved(stage, member, Sudden::Push(vec3(speed[0], speed[1], speed[2])), stage.pushed(member))
 }
 
 fn teleport(stage: &mut Stage, rest: &str) -> Done {

@@ -417,10 +417,7 @@ impl Stage {
             Action::Freeze => self.happens(Sudden::Freeze(FREEZE), "stands still for a second"),
             Action::Push => {
                 let (east, north) = self.ahead();
-                self.happens(
-                    Sudden::Push(vec3(east * PUSH, north * PUSH, 0.0)),
-                    "is pushed, and only the server knows",
-                );
+                self.happens(Sudden::Push(vec3(east * PUSH, north * PUSH, 0.0)), self.pushed(self.entity));
             }
             Action::Teleport => self.put_ahead(FAR),
             Action::Forget => self.forget_solid(),

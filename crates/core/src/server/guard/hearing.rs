@@ -94,8 +94,11 @@ impl<W: Word> Hearing<W> {
 
     /// The owner is to be pushed, from the tick on in which it hears of it.
     pub(super) fn push(&mut self, velocity: Vec3) {
-        if self.pushes.len() < PUSHES {
-            self.pushes.push_back(velocity);
+        // Of more than that it is told together.
+        let is_full = self.pushes.len() >= PUSHES;
+        match self.pushes.back_mut().filter(|_| is_full) {
+            Some(last) => *last += velocity,
+            None => self.pushes.push_back(velocity),
         }
     }
 
@@ -217,5 +220,21 @@ impl<W: Word> Hearing<W> {
         self.claims.begin_epoch();
         self.pull = Some((reason, to));
         self.bank.forgive();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::server::claims::Place;
+    use crate::vec3::vec3;
+
+    #[test]
+    fn no_push_is_lost_of_however_many_wait() {
+        let rate = Rate::new(60).expect("60 Hz");
+        let mut hearing: Hearing<Place> = Hearing::new(rate);
+        (0..50).for_each(|_| hearing.push(vec3(1.0, 0.0, 0.0)));
+        assert_eq!(hearing.pushes.len(), PUSHES);
+        assert_eq!(hearing.pushes.iter().map(|push| push.x).sum::<f32>(), 50.0);
     }
 }
