@@ -23,6 +23,9 @@ const UP: usize = 1;
 const WORLD: f32 = 1.0e6;
 const HIGH: f32 = 1.0e5;
 
+/// How far somebody may turn at once who stays fast, in radians.
+const TURNS: [f32; 7] = [0.0, 0.26, 0.52, 0.79, 1.05, 1.31, 1.57];
+
 /// For so many seconds its owner may have stood still whenever that cannot be told.
 const LONGEST: f32 = 10.0;
 
@@ -196,27 +199,26 @@ impl Going<'_> {
     /// A tick later, with those inputs and on that ground on which it is fastest.
     fn slowed(&self, axis: usize, state: &State, stands: bool) -> State {
         let schema = self.motion.schema();
-        let inputs = inputs(schema, self.velocity(state), state.vec3(0));
-        let mut best: Option<State> = None;
+        let velocity = self.velocity(state).level();
+        let ahead = if velocity.length() > 1e-6 { velocity * (1.0 / velocity.length()) } else { vec3(1.0, 0.0, 0.0) };
+        // Who turns while it is too fast loses less of its speed by that.
+        let turned = |turn: &f32| {
+            let (sin, cos) = (libm::sinf(*turn), libm::cosf(*turn));
+            vec3(ahead.x * cos - ahead.y * sin, ahead.x * sin + ahead.y * cos, 0.0)
+        };
+        let turns = if axis == LEVEL { &TURNS[..] } else { &TURNS[..1] };
+        let inputs: Vec<Input> = turns.iter().flat_map(|turn| inputs(schema, turned(turn), state.vec3(0))).collect();
         let in_the_air = (axis != LEVEL || !stands).then_some(None);
         let surface = |i: usize| Surface { grip: self.underfoot.grip[i], pace: self.underfoot.pace[i] };
         let (one, other) = (surface(0), surface(1));
         // Of one surface once is enough.
         let on_ground = std::iter::once(one).chain((other != one).then_some(other));
         let on_ground = on_ground.filter(|_| axis == LEVEL).map(Some);
+        let mut best: Option<State> = None;
         for surface in in_the_air.into_iter().chain(on_ground) {
-            let ground = empty(surface);
-            let scene = Scene { ground: &ground, ..*self.scene };
-            let mut from = *state;
-            let at = state.vec3(0);
-            from.set_vec3(0, vec3(at.x, at.y, if surface.is_some() { 0.0 } else { HIGH }));
-            if let Some(lane) = schema.grounded_lane() {
-                from.set_flag(lane, surface.is_some());
-            }
-            for input in &inputs {
-                let Ok(step) = checked_step(self.motion, &scene, &from, input) else { continue };
-                if best.is_none_or(|best| self.speed(axis, &best) < self.speed(axis, &step.state)) {
-                    best = Some(step.state);
+            for next in inputs.iter().filter_map(|input| self.stepped(state, input, surface)) {
+                if best.is_none_or(|best| self.speed(axis, &best) < self.speed(axis, &next)) {
+                    best = Some(next);
                 }
             }
         }
@@ -224,6 +226,18 @@ impl Going<'_> {
         // Where it is does not matter; goals that are places stay as far away as they are.
         next.set_vec3(0, state.vec3(0));
         next
+    }
+
+    /// A tick later, on such a floor or in the air.
+    fn stepped(&self, state: &State, input: &Input, surface: Option<Surface>) -> Option<State> {
+        let ground = empty(surface);
+        let scene = Scene { ground: &ground, ..*self.scene };
+        let (mut from, at) = (*state, state.vec3(0));
+        from.set_vec3(0, vec3(at.x, at.y, if surface.is_some() { 0.0 } else { HIGH }));
+        if let Some(lane) = self.motion.schema().grounded_lane() {
+            from.set_flag(lane, surface.is_some());
+        }
+        checked_step(self.motion, &scene, &from, input).ok().map(|step| step.state)
     }
 }
 
@@ -234,16 +248,17 @@ fn empty(surface: Option<Surface>) -> Ground {
     Ground::new(bounds, Vec::new(), surface.map(zone).into_iter().collect())
 }
 
-/// What hands could give to stay fast: nothing, or all there is along the way, by each kind of input.
-fn inputs(schema: &Schema, velocity: Vec3, at: Vec3) -> Vec<Input> {
-    let level = velocity.level();
-    let way = if level.length() > 1e-6 { level * (1.0 / level.length()) } else { vec3(1.0, 0.0, 0.0) };
+/// What hands could give to stay fast: nothing, or all there is that way, by each kind of input.
+fn inputs(schema: &Schema, way: Vec3, at: Vec3) -> Vec<Input> {
     let bearing = libm::atan2f(way.y, way.x);
-    let sticks = schema.input.iter().any(|f| matches!(f.kind, InputKind::Stick { .. }));
+    let count = |is: fn(&InputKind) -> bool| schema.input.iter().filter(|f| is(&f.kind)).count();
+    let sticks = count(|kind| matches!(kind, InputKind::Stick { .. })) > 0;
+    let keys = count(|kind| matches!(kind, InputKind::Held));
+    let axes = count(|kind| matches!(kind, InputKind::Axis { .. }));
     let mut all = vec![Input::default()];
-    let mut give = |stick: (f32, f32), bearing: f32, held: bool, pressed: bool, axes: &dyn Fn(usize) -> f32| {
+    let mut give = |stick: (f32, f32), bearing: f32, held: Held, pressed: bool, axes: &dyn Fn(usize) -> f32| {
         let mut input = Input::default();
-        let mut axis = 0;
+        let (mut axis, mut key) = (0, 0);
         for f in &schema.input {
             match f.kind {
                 InputKind::Stick { .. } => {
@@ -256,7 +271,10 @@ fn inputs(schema: &Schema, velocity: Vec3, at: Vec3) -> Vec<Input> {
                     input.set_real(f.lane, clamp(axes(axis), -1.0, 1.0));
                     axis += 1;
                 }
-                InputKind::Held => input.set_flag(f.lane, held),
+                InputKind::Held => {
+                    input.set_flag(f.lane, held == Held::All || held == Held::One(key));
+                    key += 1;
+                }
                 InputKind::Press => input.set_int(f.lane, u32::from(pressed)),
                 InputKind::Point { .. } => f.give(&mut input, at + way * 1000.0),
             }
@@ -264,7 +282,9 @@ fn inputs(schema: &Schema, velocity: Vec3, at: Vec3) -> Vec<Input> {
         all.push(schema.round_input(&input));
     };
     let none = |_: usize| 0.0;
-    for held in [false, true] {
+    // One key may brake and another hasten.
+    let alone = (0..keys).filter(|_| keys > 1).map(Held::One);
+    for held in [Held::None, Held::All].into_iter().chain(alone) {
         if sticks {
             // As the world has it, or to the right and ahead of where the eyes point.
             give((way.x, way.y), 0.0, held, false, &none);
@@ -275,11 +295,18 @@ fn inputs(schema: &Schema, velocity: Vec3, at: Vec3) -> Vec<Input> {
             give((0.0, 0.0), bearing, held, true, &none);
         }
     }
-    let axes = schema.input.iter().filter(|f| matches!(f.kind, InputKind::Axis { .. })).count();
     for axis in 0..axes {
         for sign in [-1.0, 1.0] {
-            give((0.0, 1.0), bearing, true, false, &|i| if i == axis { sign } else { 0.0 });
+            give((0.0, 1.0), bearing, Held::All, false, &|i| if i == axis { sign } else { 0.0 });
         }
     }
     all
+}
+
+/// Which keys are down.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Held {
+    None,
+    All,
+    One(usize),
 }
