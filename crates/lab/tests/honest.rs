@@ -70,6 +70,9 @@ fn who_stood_still_when_something_became_its_own_takes_it_from_where_it_is() {
     }
 }
 
+/// So often in a minute who plays is put back by what came to be around it at the most.
+const STUCK: u32 = 60;
+
 /// Courses of these numbers, a minute each: hours of play, verdicts, resyncs.
 fn evening(
     numbers: std::ops::Range<u64>,
@@ -81,6 +84,9 @@ fn evening(
         let came = play(&words(number, seconds, happens), seconds);
         hours += seconds / 3600.0;
         verdicts.extend(came.verdicts.into_iter().map(|v| format!("{number}: {v}")));
+        // Who is put back again and again cannot play, accused or not.
+        let around = came.resyncs.get("around").copied().unwrap_or(0);
+        verdicts.extend((around > STUCK).then(|| format!("{number}: put back {around} times by what is around it")));
         came.resyncs.into_iter().for_each(|(why, n)| *resyncs.entry(why).or_default() += n);
     }
     (hours, verdicts, resyncs)
@@ -95,8 +101,9 @@ fn honest_play_in_which_everything_happens_at_once_accuses_nobody() {
 #[test]
 fn play_in_which_somebody_was_accused_accuses_nobody() {
     // A hop under a low slab in water; a change of hands while the server stood, and one before anything was read; pushed by one solid
-    // into another; pushed or let go faster than it may, and turning round; given to two and back to one, who had not heard of it.
-    for number in [33, 802, 1447, 3917, 4927, 5898, 9675] {
+    // into another; pushed or let go faster than it may, and turning round; given to two and back to one, who had not heard of it; pushed deeper into one
+    // solid by another, which then went.
+    for number in [33, 802, 1447, 3917, 4927, 5898, 9675, 10062] {
         let (_, verdicts, _) = evening(number..number + 1, 60.0, Happens::ALL);
         assert!(verdicts.is_empty(), "{number}:\n{}", verdicts.join("\n"));
     }

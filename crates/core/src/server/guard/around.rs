@@ -137,7 +137,9 @@ impl Around {
         for (id, least) in self.ids.iter().zip(&mut self.least) {
             let Some((depth, out)) = ground.depth(*id, body, way.end) else { continue };
             self.carried |= out.z > UPRIGHT && depth > -touching(way.step);
-            self.deeper |= depth > *least + tolerance;
+            // Where it was accepted to be it may stay: it was pushed there by another, which is around it no longer.
+            let before = ground.depth(*id, body, way.start).map_or(0.0, |(depth, _)| depth);
+            self.deeper |= depth > max(*least + tolerance, before);
             *least = min(*least, depth);
         }
         self.pushed = min(max(too_far, 0.0), min(self.left, PUSHED * way.moves as f32));
