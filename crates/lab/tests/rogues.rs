@@ -44,7 +44,7 @@ fn what_is_found_without_a_trick_is_not_found_because_of_it() {
             let rogue = try_out(&course, teal, std::slice::from_ref(attempt), seed).expect("it runs");
             let found = rogue.found(&honest).map(|(_, rule)| rule);
             // A flood is one, whoever sends it.
-            let is_flood = found == Some(Rule::Flood) && attempt.amount >= 3.0;
+            let is_flood = found == Some(Rule::Flood) && attempt.amount >= 1.4;
             assert!(found.is_none() || is_flood, "{} {}: {found:?}", attempt.spec.key, attempt.amount);
         }
     }

@@ -80,10 +80,6 @@ impl Talk {
         match self.left.checked_sub(1) {
             Some(left) => {
                 self.left = left;
-                if left >= most / 2 {
-                    // It was not for long.
-                    self.unread = 0;
-                }
                 true
             }
             None => {
@@ -93,14 +89,10 @@ impl Talk {
         }
     }
 
-    /// Once a second at most: how many were dropped unread, if they are more than those that somebody may have sent who did not know
-    /// what it owns.
+    /// Once a second at most: how many were dropped unread.
     pub(super) fn unread(&mut self, now: Tick, rate: Rate) -> Option<u32> {
-        if self.unread < rate.hz() * self.owned.count() / 2 {
-            return None;
-        }
         let is_due = self.told.is_none_or(|told| now.since(told) >= i64::from(rate.hz()));
-        if !is_due {
+        if self.unread == 0 || !is_due {
             return None;
         }
         self.told = Some(now);
