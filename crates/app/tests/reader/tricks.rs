@@ -217,12 +217,11 @@ impl File {
             if says_where { books.beyond_allowed((motion, &scene), &states, (tick - from, hz), quantum) } else { 0.0 };
         // A double, where it was accepted to be, as the hands would have made it.
         let mut double =
-            books.double.take().unwrap_or(Double { state: states[0], above: 0.0, beside: Vec3::ZERO, since: from });
+            books.double.take().unwrap_or(Double { state: states[0], above: 0.0, stretch: (0, Vec3::ZERO, 0.0, 0.0) });
         let own = Vec3 { z: double.state.vec3(0).z, ..ways.0 };
         let fits = ground.overlap(&motion.body(), own).is_none();
         double.state.set_vec3(0, if fits { own } else { ways.0 });
         double.above = if fits { double.above } else { 0.0 };
-        let mut is_free = true;
         let mut all = !is_inside(ground, motion, ways.0, quantum);
         for tick in from + 1..=tick {
             let Some(input) = self.pressed(machine, entity, tick) else {
@@ -232,11 +231,10 @@ impl File {
             let step =
                 checked_step(motion, &Scene { tick: Tick(tick), ..scene }, &double.state, &input).expect("a number");
             double.state = step.state;
-            is_free &= step.contacts.iter().all(|solid| solid == SolidId::FLOOR);
         }
         let mut pressed = 0.0;
         if all {
-            pressed = double.beyond(ways.1, (tick, hz), is_free, 2.0 * quantum);
+            pressed = double.further(ways, (tick - from, hz), 2.0 * quantum);
             books.double = Some(double);
         }
         (allowed > 0.0 || pressed > 0.0).then_some((tick, [allowed, pressed]))
@@ -314,16 +312,29 @@ struct Books {
     tick: Option<u64>,
     carry: Carry,
     footing: Footing,
-    /// Of a stretch: its ticks, its way, what was lawful; and what was too far before it.
-    stretch: (u64, Vec3, f64, f64),
+    stretch: Stretch,
     double: Option<Double>,
 }
 
 struct Double {
     state: State,
     above: f64,
-    beside: Vec3,
-    since: u64,
+    stretch: Stretch,
+}
+
+/// Its ticks, its way, what was lawful; and what was too far before it.
+type Stretch = (u64, Vec3, f64, f64);
+
+/// Adds a step to a stretch of an eighth of a second: what is too far by its end, once that is more than rounding.
+fn stretched(stretch: &mut Stretch, went: Vec3, lawful: f64, (ticks, hz): (u64, u64), least: f64) -> f64 {
+    *stretch = (stretch.0 + ticks, stretch.1 + went, stretch.2 + lawful, stretch.3);
+    if stretch.0 < (hz / 8).max(1) {
+        return 0.0;
+    }
+    let left = (stretch.3 + f64::from(stretch.1.length()) - stretch.2).max(0.0);
+    let counts = left > least;
+    *stretch = (0, Vec3::ZERO, 0.0, if counts { 0.0 } else { left });
+    if counts { left } else { 0.0 }
 }
 
 impl Books {
@@ -353,43 +364,22 @@ impl Books {
         if beyond > quantum {
             return beyond;
         }
-        let (passed, went, lawful, left) = self.stretch;
-        self.stretch = (passed + ticks, went + (end - start).level(), lawful + f64::from(most.0), left);
-        if self.stretch.0 < (hz / 8).max(1) {
-            return 0.0;
-        }
-        let left = (left + f64::from(self.stretch.1.length()) - self.stretch.2).max(0.0);
-        let counts = left > 2.0 * quantum;
-        self.stretch = (0, Vec3::ZERO, 0.0, if counts { 0.0 } else { left });
-        if counts { left } else { 0.0 }
+        stretched(&mut self.stretch, (end - start).level(), f64::from(most.0), (ticks, hz), 2.0 * quantum)
     }
 }
 
 impl Double {
-    fn beyond(&mut self, at: Vec3, (tick, hz): (u64, u64), is_free: bool, least: f64) -> f64 {
-        let apart = at - self.state.vec3(0);
-        let mut beyond = f64::from(apart.level().length());
-        if beyond <= least {
-            if !is_free || tick - self.since > hz {
-                (self.beside, self.since) = (Vec3::ZERO, tick);
-            }
-            if is_free {
-                self.beside += apart.level();
-            }
-            beyond = f64::from(self.beside.length());
-            if beyond <= least {
-                beyond = 0.0;
-            } else {
-                self.beside = Vec3::ZERO;
-            }
-        }
-        let height = f64::from(apart.z);
-        if height - self.above > least {
-            beyond += height - self.above;
+    fn further(&mut self, (from, to): (Vec3, Vec3), ticks: (u64, u64), least: f64) -> f64 {
+        let (went, own) = ((to - from).level(), f64::from((self.state.vec3(0) - from).level().length()));
+        let further = f64::from(went.length()) - own;
+        let mut gained = if further > least { further } else { stretched(&mut self.stretch, went, own, ticks, least) };
+        let height = f64::from(to.z - self.state.vec3(0).z);
+        if height > self.above + least {
+            gained += height - self.above;
             self.above = height;
         }
         self.above = self.above.min(height);
-        beyond
+        gained
     }
 }
 

@@ -4,14 +4,15 @@
 //! towards it, as far as the rule's limits and the ground let it. Where inputs travel, the rule itself made it: nothing is beyond.
 //!
 //! *Beyond what was pressed*: a double is where the owner was accepted to be, and otherwise as the hands alone would have made it since the
-//! trick began; as high as that, too, unless something solid is there. What lies beyond its next step is gain. While its original is in
-//! something solid that came to be around it, the rule would push it out and the guard lets it stay: that is no gain.
+//! trick began; as high as that, too, unless something solid is there. By how much further than its next step the owner comes, along the
+//! ground and up, is gain. While its original is in something solid that came to be around it, the rule would push it out and the guard
+//! lets it stay: that is no gain.
 //!
 //! What is less than rounding can make in a tick is kept and counted once it has come to more.
 
 use velocitas_core::{
-    Body, Contacts, Ground, Input, InputKind, Motion, Provenance, Scene, Schema, Slide, SolidId, State, Vec3,
-    checked_step, max, slide, touching, vec3,
+    Body, Ground, Input, InputKind, Motion, Provenance, Scene, Schema, Slide, State, Vec3, checked_step, max, slide,
+    touching, vec3,
 };
 
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
@@ -87,11 +88,9 @@ impl Stretch {
 #[derive(Clone, Debug)]
 struct Double {
     state: State,
-    /// By how much it is higher than the double, of which that was counted.
+    /// By how much its original is higher, of which that was counted.
     above: f64,
-    /// How far beside it small differences have come to, and since when.
-    beside: Vec3,
-    since: RecordTick,
+    stretch: Stretch,
 }
 
 /// Says how far beyond the lawful the authority went along with an owner.
@@ -201,19 +200,16 @@ impl<'a> Judge<'a> {
             ledger.double = None;
             return None;
         }
-        let begins = || Double { state: *before, above: 0.0, beside: Vec3::ZERO, since: from };
+        let begins = || Double { state: *before, above: 0.0, stretch: Stretch::default() };
         let mut double = ledger.double.take().unwrap_or_else(begins);
         double.stand_at(before.vec3(0), scene.ground, motion);
-        let mut touched = Contacts::default();
         for tick in (from.0 + 1..=tick.0).map(RecordTick) {
             let scene = Scene { tick: tick.tick(self.record.cast.first), ..*scene };
-            let step = checked_step(motion, &scene, &double.state, &self.hands(motion.schema(), tick)?).ok()?;
-            double.state = step.state;
-            step.contacts.iter().for_each(|solid| touched.add(solid));
+            double.state = checked_step(motion, &scene, &double.state, &self.hands(motion.schema(), tick)?).ok()?.state;
         }
         let least = ROUNDING * f64::from(motion.schema().state[0].wire.step());
-        let is_free = touched.iter().all(|solid| solid == SolidId::FLOOR);
-        let beyond = double.beyond((tick, after.vec3(0)), is_free, (least, self.second()));
+        let ticks = (tick.0 - from.0, self.second());
+        let beyond = double.further((before.vec3(0), after.vec3(0)), ticks, least);
         ledger.double = Some(double);
         Some(beyond)
     }
@@ -258,32 +254,18 @@ impl Double {
         }
     }
 
-    /// How far beyond it a place is, along the ground and in height together.
-    fn beyond(&mut self, (tick, at): (RecordTick, Vec3), is_free: bool, (least, second): (f64, u32)) -> f64 {
-        let apart = at - self.state.vec3(0);
-        let mut beyond = f64::from(apart.level().length());
-        if beyond <= least {
-            if tick.0 - self.since.0 > second || !is_free {
-                (self.beside, self.since) = (Vec3::ZERO, tick);
-            }
-            // Along a wall each step begins where rounding has it.
-            if is_free {
-                self.beside += apart.level();
-            }
-            beyond = f64::from(self.beside.length());
-            if beyond > least {
-                self.beside = Vec3::ZERO;
-            } else {
-                beyond = 0.0;
-            }
+    /// By how much further than it somebody went from the same place, along the ground, and how much higher than it that got.
+    fn further(&mut self, (from, to): (Vec3, Vec3), ticks: (u32, u32), least: f64) -> f64 {
+        let (went, own) = ((to - from).level(), (self.state.vec3(0) - from).level().length());
+        let further = f64::from(went.length()) - f64::from(own);
+        let mut beyond =
+            if further > least { further } else { self.stretch.step((went, f64::from(own)), ticks, least) };
+        let above = f64::from(to.z - self.state.vec3(0).z);
+        if above > self.above + least {
+            beyond += above - self.above;
+            self.above = above;
         }
-        let higher = f64::from(apart.z) - self.above;
-        if higher < 0.0 {
-            self.above = f64::from(apart.z);
-        } else if higher > least {
-            self.above = f64::from(apart.z);
-            beyond += higher;
-        }
+        self.above = self.above.min(above);
         beyond
     }
 }
