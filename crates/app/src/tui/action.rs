@@ -271,7 +271,14 @@ pub const BINDINGS: [Binding; 91] = [
     bind(Action::Leave, KeyCode::Char('g'), NONE, "g", "", "the selected member says goodbye and leaves"),
     bind(Action::Return, KeyCode::Char('r'), NONE, "c g r", "crash, goodbye, return", "it comes (back)"),
     bind(Action::Freeze, KeyCode::Char('f'), NONE, "f", "", "the selected machine stands still for a second"),
-    bind(Action::Push, KeyCode::Char('u'), NONE, "u", "", "the server pushes the selected entity ahead at 7 m/s"),
+    bind(
+        Action::Push,
+        KeyCode::Char('u'),
+        NONE,
+        "u",
+        "",
+        "the server pushes the selected entity ahead at 7 m/s; who claims is told",
+    ),
     bind(Action::Teleport, KeyCode::Char('j'), NONE, "j", "", "the server puts the selected entity 5 m ahead"),
     bind(
         Action::Forget,
