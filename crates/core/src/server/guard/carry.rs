@@ -98,7 +98,8 @@ impl Carry {
             }
             let Some(mut slowing) = self.slowing[axis].take() else { continue };
             let was = going.speed(axis, &slowing);
-            self.stood = *stands.get_or_insert_with(|| going.stands());
+            // Where it was put it may be in the air as well: that is no step of its own.
+            self.stood = going.ticks > 0 && *stands.get_or_insert_with(|| going.stands());
             for _ in 0..self.moved(axis, going) {
                 *slowing = going.slowed(axis, &slowing, stood && self.stood);
             }
