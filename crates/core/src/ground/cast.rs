@@ -121,11 +121,21 @@ impl Prism {
 
     /// Whether its top is at most `near` above or below the base of a body, and it reaches below it or as near.
     pub(super) fn carries(&self, at: Vec3, body: &Body, near: f32) -> bool {
-        let near = f64::from(near);
+        (f64::from(at.z) - self.high).abs() <= f64::from(near) && self.is_level_with(at, body, near)
+    }
+
+    /// Whether its underside is at most `near` above or below the head of a body, and it reaches above it or as near.
+    pub(super) fn caps(&self, at: Vec3, body: &Body, near: f32) -> bool {
+        let head = f64::from(at.z) + f64::from(body.height);
+        (head - self.low).abs() <= f64::from(near) && self.is_level_with(at, body, near)
+    }
+
+    /// Whether it is no further than `near` from a body, seen from above.
+    fn is_level_with(&self, at: Vec3, body: &Body, near: f32) -> bool {
         let (x, y) = self.local(f64::from(at.x) - self.centre.0, f64::from(at.y) - self.centre.1);
         let over = [x.abs() - self.half.0, y.abs() - self.half.1].map(|o| if o > 0.0 { o } else { 0.0 });
-        let reach = f64::from(body.radius) + near;
-        (f64::from(at.z) - self.high).abs() <= near && over[0] * over[0] + over[1] * over[1] <= reach * reach
+        let reach = f64::from(body.radius) + f64::from(near);
+        over[0] * over[0] + over[1] * over[1] <= reach * reach
     }
 
     /// Depth of the ray's start in the grown shape and the way out.

@@ -172,6 +172,15 @@ impl Ground {
         carries
     }
 
+    /// Whether something begins at most `near` above or below the head of a body at `at`, and reaches as near to it from the side.
+    pub fn caps(&self, body: &Body, at: Vec3, near: f32) -> bool {
+        let mut caps = false;
+        self.grid.visit(&Ray::between(at, at, body, f64::from(near)), |i| {
+            caps = caps || self.prisms[i].caps(at, body, near);
+        });
+        caps
+    }
+
     /// The earliest contact along a ray; ties go to the floor, the edge, then the solid listed first.
     pub(super) fn first(&self, ray: &Ray) -> Option<cast::Found> {
         self.first_past(&[], ray)

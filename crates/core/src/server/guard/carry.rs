@@ -91,7 +91,8 @@ impl Carry {
         for axis in 0..AXES {
             let otherwise = changed || elsewhere || begins;
             let slows = before[axis] > now[axis] && self.slowing[axis].is_none();
-            if slows && (otherwise || going.went(axis) > now[axis]) {
+            let starts = slows && (otherwise || going.went(axis) > now[axis]);
+            if starts {
                 self.slowing[axis] = Some(Box::new(going.at(axis, before[axis])));
                 self.lasts[axis] = 0.0;
                 self.otherwise |= otherwise;
@@ -100,7 +101,9 @@ impl Carry {
             let was = going.speed(axis, &slowing);
             // Where it was put it may be in the air as well: that is no step of its own.
             self.stood = going.ticks > 0 && *stands.get_or_insert_with(|| going.stands());
-            for _ in 0..self.moved(axis, going) {
+            // What makes it slow down may have come with the last of its ticks.
+            let moved = if starts && going.ticks > 1 { 0 } else { self.moved(axis, going) };
+            for _ in 0..moved {
                 *slowing = going.slowed(axis, &slowing, stood && self.stood);
             }
             let is = going.speed(axis, &slowing);

@@ -110,9 +110,20 @@ impl Case<'_> {
 
     /// Whether something as high as it is ends beside its way.
     fn met_on_the_way(&self) -> bool {
+        let (wide, middle) = self.all_along();
+        self.scene.ground.carries(&wide, middle, self.near())
+    }
+
+    /// Whether it met something with its head: it stops to rise where it ends, or went past that since.
+    pub fn met_overhead(&self) -> bool {
+        let (wide, middle) = self.all_along();
+        self.scene.ground.caps(&wide, middle, self.near())
+    }
+
+    /// A body as wide as its way is long, as high as it ends, and where.
+    fn all_along(&self) -> (Body, Vec3) {
         let (body, half) = (self.motion.body(), (self.end - self.start).level() * 0.5);
-        let wide = Body { radius: body.radius + half.length(), ..body };
-        self.scene.ground.carries(&wide, self.end - half, self.near())
+        (Body { radius: body.radius + half.length(), ..body }, self.end - half)
     }
 
     /// What a rule measured of this claim against what it allows.

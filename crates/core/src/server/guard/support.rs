@@ -96,7 +96,8 @@ impl Check for Support {
         if let Finding::Untold(..) | Finding::Hole(_) = high {
             return high;
         }
-        if case.has_hole() || !case.around.is_empty() {
+        if case.has_hole() || !case.around.is_empty() || case.met_overhead() {
+            // Who meets something overhead rises no more at once, and falls from there.
             self.path.clear();
         }
         if self.left.is_some_and(|left| case.tick <= left.tick) {
