@@ -22,7 +22,7 @@ impl Lawful {
         let step = motion.schema().state[0].wire.step();
         let step = vec3(step, step, step);
         let underfoot = scene.ground.underfoot(start - step, start + step);
-        let underfoot = &self.footing.of(scene.ground, motion, start, underfoot);
+        let underfoot = &self.footing.of(scene.ground, motion, (start, false), underfoot);
         let most = motion.limits(scene.tunables);
         let within = |state| motion.limits_in(&most, scene.tunables, (state, 0.0), underfoot);
         let mut limits = within(before).or(&within(told));

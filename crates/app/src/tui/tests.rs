@@ -833,6 +833,7 @@ fn what_keys_do_can_be_typed() {
         ("loss 5 % heron", "loss, one way of heron set to 5 %"),
         ("prediction off all", "prediction of all set to off"),
         ("push heron east 5 m/s north -2", "heron is pushed, and only the server knows"),
+        ("push curlew east 5 m/s", "curlew is pushed, and is told so"),
         ("freeze dunlin 2 s", "dunlin stands still"),
         ("teleport plover -20 -8", "plover is put elsewhere by the server"),
         ("know crate 7", "plover knows of `crate 7`"),

@@ -348,7 +348,7 @@ impl Books {
         let (start, end) = (before.vec3(0), after.vec3(0));
         let step = vec3(quantum as f32, quantum as f32, quantum as f32);
         let underfoot = scene.ground.underfoot(start - step, start + step);
-        let underfoot = &self.footing.of(scene.ground, motion, start, underfoot);
+        let underfoot = &self.footing.of(scene.ground, motion, (start, false), underfoot);
         let most = motion.limits(scene.tunables);
         let in_state = |state: &State| motion.limits_in(&most, scene.tunables, (state, 0.0), underfoot);
         let mut limits = in_state(before).or(&in_state(after));

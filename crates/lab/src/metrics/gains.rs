@@ -11,8 +11,8 @@
 //! What is less than rounding can make in a tick is kept and counted once it has come to more.
 
 use velocitas_core::{
-    Body, Ground, Input, InputKind, Motion, Provenance, Scene, Schema, Slide, State, Vec3, checked_step, max, slide,
-    touching, vec3,
+    Ground, Input, InputKind, Motion, Provenance, Scene, Schema, Slide, State, Vec3, checked_step, slide, touching,
+    vec3,
 };
 
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
@@ -288,8 +288,7 @@ impl Ledgers {
 /// Whether more of somebody is in something solid than rounding has there.
 fn is_in_something(ground: &Ground, motion: &dyn Motion, at: Vec3) -> bool {
     let (near, body) = (touching(motion.schema().state[0].wire.step()), motion.body());
-    let thin = Body { radius: max(body.radius - near, near), height: max(body.height - 2.0 * near, near), step: 0.0 };
-    ground.overlap(&thin, at + vec3(0.0, 0.0, near)).is_some()
+    ground.overlap(&body.thinner(near), at + vec3(0.0, 0.0, near)).is_some()
 }
 
 /// How far a claim lies from the nearest that could be reached towards it.

@@ -3,7 +3,7 @@
 use super::case::{Case, Check, Finding};
 use crate::body::Body;
 use crate::float::{max, min};
-use crate::ground::touching;
+use crate::ground::{Ground, SolidId, touching};
 use crate::tick::Tick;
 use crate::vec3::{Vec3, vec3};
 use crate::verdict::{Evidence, Path, Rule};
@@ -104,6 +104,21 @@ impl Case<'_> {
         let height = body.height + highest - lowest;
         let fat = Body { radius: body.radius + near, height, step: 0.0 };
         let at = vec3(self.start.x, self.start.y, lowest + lift);
-        std::iter::once(self.scene.ground).chain(self.lately.iter().copied()).any(|g| g.overlap(&fat, at).is_some())
+        let rises_or_falls = highest - lowest > self.quantum();
+        std::iter::once(self.scene.ground).chain(self.lately.iter().copied()).any(|ground| {
+            ground.overlap(&fat, at).is_some() || rises_or_falls && self.may_touch_a_rim(ground, &fat, lowest)
+        })
+    }
+
+    /// Whether something beside it ends about as high as it was at its lowest: it may have met that before it was above it. What it was
+    /// over is not beside it.
+    fn may_touch_a_rim(&self, ground: &Ground, fat: &Body, lowest: f32) -> bool {
+        let slim = self.motion.body().slimmer(touching(self.quantum()));
+        let at = vec3(self.start.x, self.start.y, lowest - self.quantum());
+        let mut under = vec![SolidId::FLOOR];
+        while let Some(id) = ground.overlap_past(&under, &slim, at) {
+            under.push(id);
+        }
+        ground.overlap_past(&under, fat, at).is_some()
     }
 }

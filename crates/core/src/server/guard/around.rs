@@ -148,7 +148,7 @@ impl Around {
 
     /// What somebody is pushed into by what is around it.
     fn squeeze(&mut self, ground: &Ground, body: &Body, way: &Way) {
-        let thin = Body { radius: max(body.radius - touching(way.step), 0.01), ..*body };
+        let thin = body.slimmer(touching(way.step));
         while let Some(id) = ground.overlap_past(&self.ids, &thin, way.end) {
             match ground.depth(id, body, way.end) {
                 Some((depth, _)) if depth <= SQUEEZED => {

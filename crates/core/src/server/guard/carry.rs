@@ -23,8 +23,8 @@ const UP: usize = 1;
 const WORLD: f32 = 1.0e6;
 const HIGH: f32 = 1.0e5;
 
-/// How far somebody may turn at once who stays fast, in radians.
-const TURNS: [f32; 7] = [0.0, 0.26, 0.52, 0.79, 1.05, 1.31, 1.57];
+/// How far somebody may turn at once who stays fast, in radians: what is lost by that hardly changes in between.
+const TURNS: [f32; 3] = [0.0, 0.55, 1.1];
 
 /// For so many seconds its owner may have stood still whenever that cannot be told.
 const LONGEST: f32 = 10.0;
@@ -100,7 +100,8 @@ impl Carry {
             let Some(mut slowing) = self.slowing[axis].take() else { continue };
             let was = going.speed(axis, &slowing);
             // Where it was put it may be in the air as well: that is no step of its own.
-            self.stood = going.ticks > 0 && *stands.get_or_insert_with(|| going.stands());
+            self.stood =
+                if going.is_still() { stood } else { going.ticks > 0 && *stands.get_or_insert_with(|| going.stands()) };
             // What makes it slow down may have come with the last of its ticks.
             let moved = if starts && going.ticks > 1 { 0 } else { self.moved(axis, going) };
             for _ in 0..moved {
@@ -127,7 +128,7 @@ impl Carry {
         self.lasts[axis] += going.ticks as f32 * going.scene.dt;
         match going.told {
             _ if self.lasts[axis] > LONGEST => going.ticks,
-            None if stays(going.way.0, going.way.1, going.motion.schema().state[0].wire.step()) => 0,
+            _ if going.is_still() => 0,
             _ => going.ticks.min(1),
         }
     }
@@ -151,6 +152,11 @@ fn speeds(going: &Going<'_>) -> [f32; AXES] {
 }
 
 impl Going<'_> {
+    /// Whether its program may have stood still, and it with it.
+    pub fn is_still(&self) -> bool {
+        self.told.is_none() && stays(self.way.0, self.way.1, self.motion.schema().state[0].wire.step())
+    }
+
     /// Whether it stands on something, before and after.
     fn stands(&self) -> bool {
         let stands = |at| stands(self.scene.ground, self.motion, at);
@@ -211,7 +217,8 @@ impl Going<'_> {
             vec3(ahead.x * cos - ahead.y * sin, ahead.x * sin + ahead.y * cos, 0.0)
         };
         let turns = if axis == LEVEL { &TURNS[..] } else { &TURNS[..1] };
-        let inputs: Vec<Input> = turns.iter().flat_map(|turn| inputs(schema, turned(turn), state.vec3(0))).collect();
+        let mut all = vec![Input::default()];
+        turns.iter().for_each(|turn| inputs(schema, turned(turn), state.vec3(0), &mut all));
         let in_the_air = (axis != LEVEL || !stands).then_some(None);
         let surface = |i: usize| Surface { grip: self.underfoot.grip[i], pace: self.underfoot.pace[i] };
         let (one, other) = (surface(0), surface(1));
@@ -220,7 +227,8 @@ impl Going<'_> {
         let on_ground = on_ground.filter(|_| axis == LEVEL).map(Some);
         let mut best: Option<State> = None;
         for surface in in_the_air.into_iter().chain(on_ground) {
-            for next in inputs.iter().filter_map(|input| self.stepped(state, input, surface)) {
+            let ground = empty(surface);
+            for next in all.iter().filter_map(|input| self.stepped(state, input, &ground, surface.is_some())) {
                 if best.is_none_or(|best| self.speed(axis, &best) < self.speed(axis, &next)) {
                     best = Some(next);
                 }
@@ -232,14 +240,13 @@ impl Going<'_> {
         next
     }
 
-    /// A tick later, on such a floor or in the air.
-    fn stepped(&self, state: &State, input: &Input, surface: Option<Surface>) -> Option<State> {
-        let ground = empty(surface);
-        let scene = Scene { ground: &ground, ..*self.scene };
+    /// A tick later, on that floor or in the air above it.
+    fn stepped(&self, state: &State, input: &Input, ground: &Ground, stands: bool) -> Option<State> {
+        let scene = Scene { ground, ..*self.scene };
         let (mut from, at) = (*state, state.vec3(0));
-        from.set_vec3(0, vec3(at.x, at.y, if surface.is_some() { 0.0 } else { HIGH }));
+        from.set_vec3(0, vec3(at.x, at.y, if stands { 0.0 } else { HIGH }));
         if let Some(lane) = self.motion.schema().grounded_lane() {
-            from.set_flag(lane, surface.is_some());
+            from.set_flag(lane, stands);
         }
         checked_step(self.motion, &scene, &from, input).ok().map(|step| step.state)
     }
@@ -252,14 +259,13 @@ fn empty(surface: Option<Surface>) -> Ground {
     Ground::new(bounds, Vec::new(), surface.map(zone).into_iter().collect())
 }
 
-/// What hands could give to stay fast: nothing, or all there is that way, by each kind of input.
-fn inputs(schema: &Schema, way: Vec3, at: Vec3) -> Vec<Input> {
+/// What hands could give to stay fast, each once: all there is that way, by each kind of input.
+fn inputs(schema: &Schema, way: Vec3, at: Vec3, all: &mut Vec<Input>) {
     let bearing = libm::atan2f(way.y, way.x);
     let count = |is: fn(&InputKind) -> bool| schema.input.iter().filter(|f| is(&f.kind)).count();
     let sticks = count(|kind| matches!(kind, InputKind::Stick { .. })) > 0;
     let keys = count(|kind| matches!(kind, InputKind::Held));
     let axes = count(|kind| matches!(kind, InputKind::Axis { .. }));
-    let mut all = vec![Input::default()];
     let mut give = |stick: (f32, f32), bearing: f32, held: Held, pressed: bool, axes: &dyn Fn(usize) -> f32| {
         let mut input = Input::default();
         let (mut axis, mut key) = (0, 0);
@@ -283,7 +289,10 @@ fn inputs(schema: &Schema, way: Vec3, at: Vec3) -> Vec<Input> {
                 InputKind::Point { .. } => f.give(&mut input, at + way * 1000.0),
             }
         }
-        all.push(schema.round_input(&input));
+        let input = schema.round_input(&input);
+        if !all.contains(&input) {
+            all.push(input);
+        }
     };
     let none = |_: usize| 0.0;
     // One key may brake and another hasten.
@@ -304,7 +313,6 @@ fn inputs(schema: &Schema, way: Vec3, at: Vec3) -> Vec<Input> {
             give((0.0, 1.0), bearing, Held::All, false, &|i| if i == axis { sign } else { 0.0 });
         }
     }
-    all
 }
 
 /// Which keys are down.

@@ -51,12 +51,7 @@ impl Case<'_> {
     /// What a thinner body at a place would be in: also after a step up it stands on what it climbed, never in it.
     pub(super) fn lies_in(&self, at: Vec3) -> Option<SolidId> {
         let thinner = touching(self.quantum());
-        let body = self.motion.body();
-        let thin = Body {
-            radius: max(body.radius - thinner, 0.01),
-            height: max(body.height - 2.0 * thinner, 0.01),
-            step: 0.0,
-        };
+        let thin = self.motion.body().thinner(thinner);
         self.scene.ground.overlap_past(self.around.ids(), &thin, at + vec3(0.0, 0.0, thinner))
     }
 
@@ -90,11 +85,7 @@ impl Case<'_> {
         let body = self.motion.body();
         let thinner = touching(quantum);
         let lift = body.step + 2.0 * quantum;
-        let thin = Body {
-            radius: max(body.radius - thinner, 0.01),
-            height: max(body.height - lift - 2.0 * quantum, 0.01),
-            step: 0.0,
-        };
+        let thin = Body { height: max(body.height - lift - 2.0 * quantum, Body::LEAST), ..body.thinner(thinner) };
         Probe { scene: self.scene, past: self.around.ids(), body: thin, lift: vec3(0.0, 0.0, lift) }
     }
 }
