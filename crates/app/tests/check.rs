@@ -1,12 +1,10 @@
 //! `velocitas check` as a pipeline uses it.
 
-mod pty_driver;
-
 use std::fs;
 use std::path::Path;
 use std::process::{Command, Output};
 
-use pty_driver::Pty;
+use crate::pty_driver::Pty;
 use serde_json::Value;
 
 /// A crate of which only the server knows stands in the way of one of two.

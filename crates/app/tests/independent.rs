@@ -1,12 +1,10 @@
 //! An independent reader arrives at every figure of the report from the file of the record alone, exactly.
 
-mod reader;
-
 use std::collections::BTreeMap;
 use std::path::Path;
 use std::process::Command;
 
-use reader::File;
+use crate::reader::File;
 use serde_json::Value;
 
 /// Every number of a client's report by its key, with dots between those inside each other.

@@ -1,13 +1,10 @@
 //! The real program at the far end of a pseudo-terminal, sent bytes that no keyboard sends.
 
-#[path = "../../gait/tests/mutants/mod.rs"]
-mod mutants;
-mod pty_driver;
-
 use std::fs;
 use std::time::{Duration, Instant};
 
-use pty_driver::Pty;
+use crate::dice::Dice;
+use crate::pty_driver::Pty;
 
 #[test]
 fn half_a_sequence_stops_no_frame_and_the_next_key_counts() {
@@ -167,9 +164,9 @@ fn a_course_from_standard_input_opens_with_the_keys_of_the_terminal() {
 }
 
 /// Something that a keyboard, a mouse or a broken line might send: no key that leaves, suspends or opens an editor.
-fn chunk(dice: &mut mutants::Dice) -> Vec<u8> {
+fn chunk(dice: &mut Dice) -> Vec<u8> {
     const KEYS: &[u8] = b"hwasdxk12?lnpvV,.<>-+=[]{}ta \r\t";
-    let number = |dice: &mut mutants::Dice| [0, 1, 2, 3, 9, 80, 999, 65_535, 999_999][dice.below(9)];
+    let number = |dice: &mut Dice| [0, 1, 2, 3, 9, 80, 999, 65_535, 999_999][dice.below(9)];
     let mut bytes = match dice.below(8) {
         0 | 1 => (0..1 + dice.below(4)).map(|_| KEYS[dice.below(KEYS.len())]).collect(),
         2 => format!("\x1b[{}", ["A", "B", "C", "D", "H", "F", "5~", "6~", "Z", "I", "O", "1;2C"][dice.below(12)])
@@ -191,7 +188,7 @@ fn chunk(dice: &mut mutants::Dice) -> Vec<u8> {
 
 /// Sends so many chunks, at the pace of a fast hand, and sees that frames and keys go on.
 fn soak(seed: u64, chunks: usize) {
-    let mut dice = mutants::Dice::new(seed);
+    let mut dice = Dice::new(seed);
     let mut t = Pty::open(&[]);
     for i in 0..chunks {
         t.send(&chunk(&mut dice));

@@ -1,8 +1,6 @@
 //! Owners who decide and give account of what was pressed: the server steps after them.
 
-mod pair;
-
-use pair::{OWN, Pair, Told};
+use crate::pair::{OWN, Pair, Told};
 use velocitas_core::walker::input_lane;
 use velocitas_core::{Arrangement, Restored, Rule, State, Tick, vec3};
 

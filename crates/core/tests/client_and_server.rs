@@ -1,10 +1,8 @@
 //! What client and server promise each other, told as short stories.
 
-mod pair;
-
 use std::sync::Arc;
 
-use pair::{HOME, MS, OTHER, OWN, Pair};
+use crate::pair::{HOME, MS, OTHER, OWN, Pair};
 use velocitas_core::walker::Walker;
 use velocitas_core::{
     Address, Agree, Arrangement, Blend, Body, ClientSettings, Drawn, EndedBy, HostNanos, Input, InputField, InputKind,

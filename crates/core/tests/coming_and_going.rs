@@ -1,10 +1,8 @@
 //! Who comes, who goes, who owns what: told as short stories.
 
-mod party;
-
 use std::sync::Arc;
 
-use party::{GOOD, Link, MS, PATIENCE, Party};
+use crate::party::{GOOD, Link, MS, PATIENCE, Party};
 use velocitas_core::walker::Walker;
 use velocitas_core::{
     Address, Arrangement, BitWriter, Body, Denied, EndedBy, EntityId, Fact, HostNanos, Ingredients, Input, Kinds,

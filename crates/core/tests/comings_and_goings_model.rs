@@ -1,9 +1,7 @@
 //! Whatever comes, leaves, crashes, returns and changes hands, over whatever links: once it has been quiet for long enough
 //! everybody knows exactly what there is.
 
-mod party;
-
-use party::{Link, MS, PATIENCE, Party};
+use crate::party::{Link, MS, PATIENCE, Party};
 use velocitas_core::walker::Walker;
 use velocitas_core::{Arrangement, EntityId, Fact, Motion, Token, vec3};
 

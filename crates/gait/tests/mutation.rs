@@ -1,7 +1,5 @@
 //! Rules with something wrong in them end with a rule or a few diagnostics, whatever it is.
 
-mod mutants;
-
 use velocitas_gait::fuzz;
 
 const SHIPPED: [&str; 3] = [
@@ -12,7 +10,7 @@ const SHIPPED: [&str; 3] = [
 
 fn try_out(seeds: std::ops::Range<u64>) {
     for seed in seeds {
-        let bytes = mutants::mutant(SHIPPED[(seed % 3) as usize], seed);
+        let bytes = crate::mutants::mutant(SHIPPED[(seed % 3) as usize], seed);
         // A panic inside says which one it was.
         let done = std::panic::catch_unwind(|| fuzz::text(&bytes));
         assert!(done.is_ok(), "seed {seed}:\n{}", String::from_utf8_lossy(&bytes));

@@ -1,8 +1,6 @@
 //! Owners who give account of what was pressed: no trick of theirs leads anywhere, and nobody honest is accused.
 
-mod scenario;
-
-use scenario::{Words, YARD, actor, facts, machine, measure, walker};
+use crate::scenario::{Words, YARD, actor, facts, machine, measure, walker};
 use velocitas_core::{Fact, Rule, Verdict};
 use velocitas_lab::{LabTime, Run};
 
@@ -216,7 +214,7 @@ fn ten_hours_of_the_honest_accuse_nobody() {
             for (k, arrangement) in ["claims", "claims with inputs"].into_iter().enumerate() {
                 let hz = rates[(i + j + k) % rates.len()];
                 let hands = if ["courier", "walker"].contains(gait) {
-                    format!("route = {}", scenario::ROUND)
+                    format!("route = {}", crate::scenario::ROUND)
                 } else if *gait == "crane" {
                     // It goes straight to where it is told, and round nothing.
                     "route = [{ at = [9, -14] }, { at = [-9, -16] }, { at = [4, -20] }]".to_owned()

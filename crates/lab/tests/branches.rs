@@ -1,8 +1,6 @@
 //! Runs that branch off another, and stretches that are had again.
 
-mod scenario;
-
-use scenario::{machine, member};
+use crate::scenario::{machine, member};
 use velocitas_lab::record::Record;
 use velocitas_lab::{AgainError, Command, Course, Keep, Knob, KnobValue, LEAST_KEPT, LabTime, Run, Sudden, Unrecorded};
 

@@ -1,8 +1,6 @@
 //! Rules and grounds that change under owners who claim: nobody honest is accused for what it did before.
 
-mod scenario;
-
-use scenario::{Words, machine};
+use crate::scenario::{Words, machine};
 use velocitas_core::{Fact, SolidId};
 use velocitas_lab::{Command, Happening, LabTime, Reach, Run};
 

@@ -1,8 +1,6 @@
 //! Who comes, goes and owns what, in courses: the shipped one, and those in which something is wrong on purpose.
 
-mod scenario;
-
-use scenario::{Words, facts, machine, member, walker};
+use crate::scenario::{Words, facts, machine, member, walker};
 use velocitas_core::{EndedBy, Fact, Presence, Restored};
 use velocitas_lab::amiss::{Amiss, amiss};
 use velocitas_lab::{COMINGS, Coming, Command, Course, Happening, LabTime, MachineId, Reach, Run};
@@ -249,7 +247,7 @@ fn a_newcomer_gets_what_is_in_force_when_it_comes() {
     assert_eq!(client.kinds.prints(), server.ingredients().kinds.prints(), "the rule as it was read again");
     assert_eq!(client.tunables, server.ingredients().tunables, "and what was turned before it came");
     assert!(facts(record, teal).all(|(_, f)| !matches!(f, Fact::RuleDiffers { .. } | Fact::Corrected(_))));
-    let (_, predicted) = scenario::tracks(record, 1);
+    let (_, predicted) = crate::scenario::tracks(record, 1);
     assert!(predicted.len() > 200, "it plays");
 }
 

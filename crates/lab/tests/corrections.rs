@@ -1,8 +1,6 @@
 //! Corrections happen for a reason, or not at all.
 
-mod scenario;
-
-use scenario::{
+use crate::scenario::{
     Words, causes, corrections, facts, first_predictions_are_exact, machine, measure, member, tracks, unexplained,
     verdicts, walker,
 };
@@ -33,7 +31,7 @@ fn on_a_bad_link_every_correction_is_explained_and_predictions_are_exact_where_i
         let link = "latency = \"75 ms\"\njitter = \"15 ms\"\nloss = \"5 %\"";
         // A single copy of each input, so that loss is felt.
         let cast = walker("dunlin", "settings = { ticks_per_message = 1 }\nhost = { clock_drift = \"60 ppm\" }")
-            .replace(scenario::ROUND, scenario::ZIGZAG);
+            .replace(crate::scenario::ROUND, crate::scenario::ZIGZAG);
         let run = Words { seed, link, rest: cast, ..Words::default() }.run(180.0);
         let record = run.record();
         let count = corrections(record, 0, LabTime::ZERO).len();
@@ -119,7 +117,11 @@ fn forty_per_cent_loss_and_a_second_of_latency_are_survived() {
     assert_eq!(unexplained(run.record(), 0), 0);
     for member in 0..2 {
         for (knob, value) in [(Knob::Latency, 20.0), (Knob::Jitter, 0.0), (Knob::Loss, 0.0)] {
-            run.command(Command::Set { member: scenario::member(member), knob, value: KnobValue::Number(value) });
+            run.command(Command::Set {
+                member: crate::scenario::member(member),
+                knob,
+                value: KnobValue::Number(value),
+            });
         }
     }
     run.advance(LabTime::from_secs(90.0));

@@ -1,8 +1,6 @@
 //! The same course, seed and commands give the same run: again, after going back, and wherever the count starts.
 
-mod scenario;
-
-use scenario::{Words, corrections, machine, measure, member, tracks, unexplained, verdicts, walker};
+use crate::scenario::{Words, corrections, machine, measure, member, tracks, unexplained, verdicts, walker};
 use velocitas_lab::record::Record;
 use velocitas_lab::{Acts, Command, Controls, Course, Knob, KnobValue, LabTime, Run};
 

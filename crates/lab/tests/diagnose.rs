@@ -1,10 +1,7 @@
 //! What would cure a bad stretch is tried: the planted remedy comes first, and where nothing cures that is said.
 
-mod planted;
-mod scenario;
-
-use planted::{ACROSS, FENCE, planted, plover};
-use scenario::{Words, machine};
+use crate::planted::{ACROSS, FENCE, planted, plover};
+use crate::scenario::{Words, machine};
 use velocitas_lab::diagnose::{CURED, Case, DiagnoseError, HELPS, Reaches, Remedy, Tried, rank};
 use velocitas_lab::{Calm, Command, Course, Keep, Knob, KnobValue, LabTime, Run};
 
@@ -145,7 +142,7 @@ fn what_is_calm_stays_so_whatever_the_course_has_in_store() {
     let words =
         Words { link: "latency = \"50 ms\"", rest: events.to_owned() + &plover(ACROSS, keys), ..Words::default() };
     let mut run = ran(&words, 2.0);
-    let plover = scenario::member(0);
+    let plover = crate::scenario::member(0);
     for calm in [Calm::Up(plover), Calm::Down(plover), Calm::Frames(Some(plover)), Calm::Pushes] {
         run.command(Command::Calm(calm));
     }
@@ -155,7 +152,7 @@ fn what_is_calm_stays_so_whatever_the_course_has_in_store() {
     let record = run.record();
     let late = |at: LabTime| at > secs(2.5);
     assert!(record.datagrams(machine(record, 0), secs(2.5), secs(12.0)).all(|row| row.arrived == Some(row.at)));
-    assert!(scenario::corrections(record, 0, secs(2.5)).is_empty());
+    assert!(crate::scenario::corrections(record, 0, secs(2.5)).is_empty());
     let frames: Vec<LabTime> =
         record.of(machine(record, 0)).frames.iter().map(|f| f.at).filter(|at| late(*at)).collect();
     assert!(frames.windows(2).all(|pair| pair[1].minus(pair[0]) < LabTime::from_millis(30.0)));

@@ -1,10 +1,8 @@
 //! What a screen showed is not kept but had again from what its client had received: it must be what the client drew.
 
-mod scenario;
-
 use std::sync::Arc;
 
-use scenario::{Words, member, walker};
+use crate::scenario::{Words, member, walker};
 use velocitas_core::{Client, Drawn, DrawnState, EntityId, Event, HostNanos, Tick};
 use velocitas_lab::record::{Cast, Gallery, Record, Travelled};
 use velocitas_lab::{

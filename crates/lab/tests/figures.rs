@@ -1,8 +1,6 @@
 //! Each figure is bad where the fault is that it is there to show, and good where all else is the same without it.
 
-mod scenario;
-
-use scenario::{Words, measure, walker};
+use crate::scenario::{Words, measure, walker};
 use velocitas_lab::metrics::{self, ClientMetrics};
 use velocitas_lab::{Course, Keep, LEAST_KEPT, Lab, LabTime, Run, Unrecorded};
 
@@ -90,7 +88,7 @@ fn winner(times: f64, hold: &str) -> (ClientMetrics, f64) {
     );
     let run = Words { link: "latency = \"20 ms\"", rest: cast, ..Words::default() }.run(45.0);
     let record = run.record();
-    let (track, _) = scenario::tracks(record, 0);
+    let (track, _) = crate::scenario::tracks(record, 0);
     let lawful = run.course().kinds.motion(0).limits(&run.course().tunables(velocitas_lab::KnownTo::Server)[0]).level;
     // What an onlooker with a stopwatch would say.
     let dt = f64::from(run.course().rate.dt());

@@ -1,8 +1,6 @@
 //! Ground that changes: solids that come to be and go, for all or on one side.
 
-mod scenario;
-
-use scenario::{Words, causes, corrections, facts, machine, unexplained, verdicts, walker};
+use crate::scenario::{Words, causes, corrections, facts, machine, unexplained, verdicts, walker};
 use velocitas_core::Fact;
 use velocitas_lab::cause::Cause;
 use velocitas_lab::moment::Moment;
@@ -16,7 +14,7 @@ fn secs(x: f64) -> LabTime {
 const GATE: &str = "[[solid]]\nname = \"gate\"\nat = [5, 0]\nsize = [0.6, 8]\nheight = \"2 m\"\nknown_to = \"KNOWN\"\n";
 
 fn words(known_to: &str, events: &str, keys: &str) -> Words<'static> {
-    let heron = walker("heron", keys).replace(scenario::ROUND, "[{ at = [10, 0] }, { at = [0, 0] }]");
+    let heron = walker("heron", keys).replace(crate::scenario::ROUND, "[{ at = [10, 0] }, { at = [0, 0] }]");
     let rest = GATE.replace("KNOWN", known_to)
         + &heron
         + &walker("teal", "").replace("spawn = [0, 0]", "spawn = [-9, -9]")
@@ -31,7 +29,7 @@ fn event(at: &str, known_to: &str) -> String {
 /// The furthest east that the server ever had somebody.
 fn furthest(run: &Run, from: f64, to: f64) -> f32 {
     let record = run.record();
-    let track = record.authority(scenario::actor(record, 0));
+    let track = record.authority(crate::scenario::actor(record, 0));
     track.between(secs(from), secs(to)).map(|i| track.pos(i).x).fold(f32::MIN, velocitas_core::max)
 }
 

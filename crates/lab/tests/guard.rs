@@ -1,8 +1,6 @@
 //! The guard punishes cheats and never the honest.
 
-mod scenario;
-
-use scenario::{Words, YARD, actor, facts, machine, measure, verdicts, walker};
+use crate::scenario::{Words, YARD, actor, facts, machine, measure, verdicts, walker};
 use velocitas_core::{Bounds, Fact, Ground, vec3};
 use velocitas_lab::record::Record;
 use velocitas_lab::{Course, KnownTo, LabTime};

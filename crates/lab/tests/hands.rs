@@ -1,8 +1,6 @@
 //! What hands do: scripts, tracks, presses at random, exercise; and that what was done at the helm can be done again.
 
-mod scenario;
-
-use scenario::{Words, actor, machine, member, unexplained, verdicts};
+use crate::scenario::{Words, actor, machine, member, unexplained, verdicts};
 use velocitas_core::{Input, Motion, Schema};
 use velocitas_lab::record::Record;
 use velocitas_lab::track::{Recorder, Track};

@@ -1,8 +1,6 @@
 //! A member whose machine decides as well as it plays.
 
-mod scenario;
-
-use scenario::{
+use crate::scenario::{
     Words, actor, corrections, first_predictions_are_exact, machine, measure, unexplained, verdicts, walker,
 };
 use velocitas_core::Drawn;

@@ -1,8 +1,6 @@
 //! Links as players have them, and what happens to them and over them while a course runs.
 
-mod scenario;
-
-use scenario::{Words, actor, causes, corrections, facts, machine, unexplained, verdicts, walker};
+use crate::scenario::{Words, actor, causes, corrections, facts, machine, unexplained, verdicts, walker};
 use velocitas_core::{Drawn, Fact, vec3};
 use velocitas_lab::record::Record;
 use velocitas_lab::{Course, Happening, LabTime, PROFILES, Run, Sources, shipped_gait};
@@ -96,7 +94,7 @@ fn an_event_turns_a_link_each_way_apart_and_the_record_says_so() {
 fn a_teleport_is_explained_and_cut_for_its_owner_and_for_others() {
     let event = "[[event]]\nat = \"10 s\"\nteleport = { who = \"heron\", to = [-20, 10] }\n\
                  [[event]]\nat = \"15 s\"\nteleport = { who = \"heron\", to = [-20, 11] }\n";
-    let standing = |name: &str| walker(name, "").replace(scenario::ROUND, "[]");
+    let standing = |name: &str| walker(name, "").replace(crate::scenario::ROUND, "[]");
     let rest = standing("heron") + &standing("plover") + event;
     let run = Words { link: "latency = \"40 ms\"", rest, ..Words::default() }.run(20.0);
     let record = run.record();

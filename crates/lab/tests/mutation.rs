@@ -1,8 +1,5 @@
 //! Courses and tracks with something wrong in them end with a run or an error, whatever it is.
 
-#[path = "../../gait/tests/mutants/mod.rs"]
-mod mutants;
-
 use velocitas_core::{Motion, Rate};
 use velocitas_lab::track::Track;
 
@@ -15,7 +12,7 @@ fn survived(what: &str, seed: u64, bytes: &[u8], f: fn(&[u8])) {
 
 fn courses(seeds: std::ops::Range<u64>) {
     for seed in seeds {
-        let bytes = mutants::mutant(DEMO, seed);
+        let bytes = crate::mutants::mutant(DEMO, seed);
         survived("course", seed, &bytes, fuzz::course);
         let said = velocitas_lab::Course::parse("m", &String::from_utf8_lossy(&bytes), &[]).map(drop);
         let said = said.map_or_else(|e| e.to_string(), |()| String::new());
@@ -38,7 +35,7 @@ fn tracks(seeds: std::ops::Range<u64>) {
     let text = Track::of_ticks(&gait, rate, &inputs).to_text();
     fuzz::track(text.as_bytes());
     for seed in seeds {
-        survived("track", seed, &mutants::mutant(&text, seed), fuzz::track);
+        survived("track", seed, &crate::mutants::mutant(&text, seed), fuzz::track);
     }
 }
 

@@ -1,8 +1,6 @@
 //! What rogues do to datagrams is answered, or leads nowhere.
 
-mod scenario;
-
-use scenario::{ROUND, Words, actor, machine, measure};
+use crate::scenario::{ROUND, Words, actor, machine, measure};
 use velocitas_core::{EndedBy, Fact, Rule, Verdict};
 use velocitas_lab::{Happening, LabTime, Run};
 

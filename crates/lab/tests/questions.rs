@@ -1,8 +1,6 @@
 //! Screens and reports ask the record; what it answers is held against what was set.
 
-mod scenario;
-
-use scenario::{Words, actor, machine, measure, walker};
+use crate::scenario::{Words, actor, machine, measure, walker};
 use velocitas_core::Drawn;
 use velocitas_lab::metrics::ClientMetrics;
 use velocitas_lab::moment::Moment;

@@ -1,8 +1,6 @@
 //! What rogues gain by what happens, and what is said of that: told truly.
 
-mod scenario;
-
-use scenario::Words;
+use crate::scenario::Words;
 use velocitas_core::Rule;
 use velocitas_lab::breach::{attempts, try_out};
 use velocitas_lab::metrics::ClientMetrics;
@@ -14,9 +12,9 @@ fn after(text: &str, seconds: f64) -> (f64, ClientMetrics) {
     let mut run = Run::new(course).expect("it fits");
     run.advance(LabTime::from_secs(seconds));
     let record = run.record();
-    let track = record.authority(scenario::actor(record, 0));
+    let track = record.authority(crate::scenario::actor(record, 0));
     let at = track.between(LabTime::ZERO, LabTime::from_secs(seconds)).last().expect("some");
-    (f64::from(track.pos(at).x), scenario::measure(record, 0, LabTime::ZERO, run.now()))
+    (f64::from(track.pos(at).x), crate::scenario::measure(record, 0, LabTime::ZERO, run.now()))
 }
 
 #[test]

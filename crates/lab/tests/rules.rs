@@ -1,10 +1,8 @@
 //! Rules from files in whole runs: differing on one side, changing while they run, tried and attacked.
 
-mod scenario;
-
 use std::sync::Arc;
 
-use scenario::{
+use crate::scenario::{
     Words, actor, causes, corrections, first_predictions_are_exact, machine, member, unexplained, verdicts, walker,
 };
 use velocitas_core::{Motion, Rate, Schema};
@@ -32,7 +30,7 @@ const COURIER: u8 = 1;
 #[test]
 fn a_sprint_that_only_the_client_knows_is_corrected_while_the_key_is_held_and_the_record_says_why() {
     let tune = "[[tune]]\nrule = \"courier\"\nknown_to = \"server\"\nset = { haste = 1 }\n";
-    let cast = walker("plover", "").replace(scenario::ROUND, "[]");
+    let cast = walker("plover", "").replace(crate::scenario::ROUND, "[]");
     let mut run = Words { link: "latency = \"40 ms\"", rest: tune.to_owned() + &cast, ..Words::default() }.run(2.0);
     run.command(Command::Helm(Some(member(0))));
     let courier = run.course().kinds.motion(COURIER).schema().clone();
@@ -382,7 +380,7 @@ fn each_gait_file_is_read_once_and_two_rules_of_one_name_are_refused() {
         );
         Course::parse_with("x.course.toml", &text, Sources { own: &[], read: &read })
     };
-    let ferry = walker("teal", "").replace("courier.gait", "ferry.gait").replace(scenario::ROUND, "[]");
+    let ferry = walker("teal", "").replace("courier.gait", "ferry.gait").replace(crate::scenario::ROUND, "[]");
     let course = parse(&(walker("heron", "") + &ferry + &walker("plover", ""))).expect("sound");
     assert_eq!(*reads.borrow(), ["courier.gait", "ferry.gait"]);
     let kinds: Vec<u8> = course.cast.iter().map(|m| m.kind).collect();

@@ -1,16 +1,14 @@
 //! Behaviour as grids of numbers that a person can judge: a change in the netcode shows as a change in these.
 
-mod scenario;
-
 use std::fmt::Write;
 
-use scenario::{Words, ZIGZAG, measure, walker};
+use crate::scenario::{Words, ZIGZAG, measure, walker};
 use velocitas_lab::LabTime;
 use velocitas_lab::metrics::ClientMetrics;
 
 /// A minute and a half of somebody with something new to do every third of a second; the first ten seconds are left out.
 fn figures(link: &str, settings: &str) -> ClientMetrics {
-    let cast = walker("dunlin", &format!("settings = {{ {settings} }}")).replace(scenario::ROUND, ZIGZAG)
+    let cast = walker("dunlin", &format!("settings = {{ {settings} }}")).replace(crate::scenario::ROUND, ZIGZAG)
         + &walker("heron", "");
     let run = Words { seed: 5, link, rest: cast, ..Words::default() }.run(90.0);
     measure(run.record(), 0, LabTime::from_secs(10.0), run.now())

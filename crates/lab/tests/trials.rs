@@ -1,15 +1,12 @@
 //! Causes are found by trying: what was planted is named and nothing else, two at once are told apart, and what is not in the
 //! table is not attributed.
 
-mod planted;
-mod scenario;
-
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 
-use planted::{ACROSS, FENCE, planted, plover};
-use scenario::{Words, corrections, machine};
+use crate::planted::{ACROSS, FENCE, planted, plover};
+use crate::scenario::{Words, corrections, machine};
 use velocitas_core::walker::Walker;
 use velocitas_core::{
     Body, Correction, Input, Limits, Motion, Restored, Scene, Schema, State, Step, Tick, Tunable, Vec3,
@@ -110,7 +107,7 @@ fn two_at_once_are_told_apart_and_where_both_are_needed_both_are_named() {
         for (at, c, finding) in found(&run, 0) {
             let named = names(&finding);
             *seen.entry(named.clone()).or_default() += 1;
-            let x = record.authority(scenario::actor(record, 0));
+            let x = record.authority(crate::scenario::actor(record, 0));
             let x = x.pos(x.of_tick(record.cast.tick(c.tick)).expect("it was made")).x;
             // The body is 0.35 m wide to each side of where it is.
             let near = (x - 5.0).abs() < 1.6;
@@ -132,7 +129,7 @@ fn of_two_solids_the_one_in_the_way_is_named() {
     let mut words = BTreeSet::new();
     for (_, c, finding) in found(&run, 0) {
         let [Cause::OneSided(id, KnownTo::Server)] = finding.causes[..] else { panic!("{finding:?}") };
-        let track = record.authority(scenario::actor(record, 0));
+        let track = record.authority(crate::scenario::actor(record, 0));
         let x = track.pos(track.of_tick(record.cast.tick(c.tick)).expect("it was made")).x;
         let name = &record.cast.solid(id).expect("a solid").name;
         assert_eq!(name == "fence", x > 0.0, "{name} at {x}");
@@ -159,8 +156,11 @@ fn what_reconciliation_left_to_add_up_has_its_cause_and_the_knob() {
     let push = "[[event]]\nat = \"5 s\"\npush = { who = \"plover\", north = \"6 m/s\" }\n";
     let rest = plover("[]", "") + push;
     let mut run = Words { link: "latency = \"40 ms\"", rest, ..Words::default() }.run(4.0);
-    let switch =
-        |on| Command::Set { member: scenario::member(0), knob: Knob::Reconciliation, value: KnobValue::Switch(on) };
+    let switch = |on| Command::Set {
+        member: crate::scenario::member(0),
+        knob: Knob::Reconciliation,
+        value: KnobValue::Switch(on),
+    };
     run.command(switch(false));
     run.advance(secs(12.0));
     run.command(switch(true));
@@ -176,7 +176,7 @@ fn what_parted_longer_ago_than_is_stepped_again_says_since_when() {
     let rest = tune.to_owned() + &plover(ACROSS, "settings = { reconciliation = false }");
     let mut run = Words { link: "latency = \"40 ms\"", rest, ..Words::default() }.run(30.0);
     run.command(Command::Set {
-        member: scenario::member(0),
+        member: crate::scenario::member(0),
         knob: Knob::Reconciliation,
         value: KnobValue::Switch(true),
     });

@@ -1,8 +1,6 @@
 //! What goes wrong for one reason is one trouble, and everything that goes wrong is in one.
 
-mod scenario;
-
-use scenario::{Words, corrections, machine, walker};
+use crate::scenario::{Words, corrections, machine, walker};
 use velocitas_lab::trouble::{Dry, Reason, Trouble, troubles};
 use velocitas_lab::{Command, Course, Keep, Knob, KnobValue, LabTime, MachineId, Run, metrics};
 
@@ -25,8 +23,8 @@ const FENCE: &str =
 const ACROSS: &str = "[{ at = [9, 0] }, { at = [0, 0] }]";
 
 fn two(link: &str, rest: &str) -> Run {
-    let cast = walker("plover", "").replace(scenario::ROUND, ACROSS)
-        + &walker("heron", "").replace(scenario::ROUND, "[{ at = [-9, 0] }, { at = [0, 0] }]");
+    let cast = walker("plover", "").replace(crate::scenario::ROUND, ACROSS)
+        + &walker("heron", "").replace(crate::scenario::ROUND, "[{ at = [-9, 0] }, { at = [0, 0] }]");
     let words = Words { link, rest: rest.to_owned() + &cast, ..Words::default() };
     let mut run = Run::new(words.course()).expect("it fits");
     run.set_keep(Keep::All);
@@ -60,7 +58,11 @@ fn easing_takes_from_what_eyes_see_and_not_from_the_corrections() {
     let run = |ease: f64| {
         let push = "[[event]]\nat = \"4 s\"\nevery = \"2 s\"\npush = { who = \"plover\", north = \"1.5 m/s\" }\n";
         let mut run = two("latency = \"50 ms\"", push);
-        run.command(Command::Set { member: scenario::member(0), knob: Knob::Ease, value: KnobValue::Number(ease) });
+        run.command(Command::Set {
+            member: crate::scenario::member(0),
+            knob: Knob::Ease,
+            value: KnobValue::Number(ease),
+        });
         run.advance(secs(20.0));
         named(&of(&run, 0), "pushed").expect("it is there")
     };
@@ -101,7 +103,7 @@ fn stalls_and_hops_of_others_say_what_was_missing() {
 fn drawn_as_it_comes_is_a_trouble_by_that_name() {
     let mut run = two("latency = \"40 ms\"", "");
     run.command(Command::Set {
-        member: scenario::member(0),
+        member: crate::scenario::member(0),
         knob: Knob::Interpolation,
         value: KnobValue::Switch(false),
     });

@@ -22,7 +22,6 @@ pub struct Pty {
     _folder: tempfile::TempDir,
 }
 
-#[allow(dead_code, reason = "each test file uses what it needs of it")]
 impl Pty {
     /// The program in 120x36 cells, its first frame drawn.
     pub fn open(args: &[&str]) -> Self {

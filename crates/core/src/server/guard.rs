@@ -214,6 +214,7 @@ impl Guard {
             let Next { tick, pending, .. } = next;
             if pending.word.state.is_some() {
                 self.told = Some(tick);
+                self.hearing.accept_whole();
             }
             self.good = self.hearing.claims.accept(tick, &pending.word, self.good);
             self.leave(rules, tick);

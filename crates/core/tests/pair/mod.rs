@@ -1,7 +1,5 @@
 //! A client and a server with a link between them, in virtual time, and a small vocabulary to drive them.
 
-#![allow(dead_code, reason = "each test file uses some of it")]
-
 use std::collections::BinaryHeap;
 use std::sync::Arc;
 
@@ -9,7 +7,7 @@ use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
     Address, Arrangement, Client, ClientConfig, ClientSettings, Correction, DrawnState, EntityId, Event, Fact, Ground,
     Guest, HostNanos, Ingredients, Input, InputFact, InputFate, Kinds, Life, Made, Mask, Measure, Motion, Patience,
-    PeerId, Policy, Provenance, Rate, Server, ServerConfig, Sink, State, Tick, Token, Verdict, vec3,
+    Policy, Provenance, Rate, Server, ServerConfig, Sink, State, Tick, Token, Verdict, vec3,
 };
 
 pub const MS: i64 = 1_000_000;
@@ -93,7 +91,6 @@ pub struct Pair {
     pub keys: Input,
     /// What the hands do with the other one, where it is the client's.
     pub other_keys: Input,
-    pub rule: Arc<dyn Motion>,
     /// Whether the link delivers everything twice.
     pub doubled: bool,
     server_stalls: bool,
@@ -143,7 +140,8 @@ impl Pair {
         arrangement: Arrangement,
         settings: ClientSettings,
     ) -> Self {
-        let kinds = Kinds::new(vec![rule.clone()]).expect("a sound schema");
+        let stand = [0.0, 20.0].map(|place| rule.spawn(vec3(place, 0.0, 0.0), 0.0));
+        let kinds = Kinds::new(vec![rule]).expect("a sound schema");
         let ingredients = Ingredients::new(Arc::new(Ground::flat(100.0)), &kinds);
         let mut server = Server::new(ServerConfig {
             rate: Rate::new(60).expect("60 Hz"),
@@ -154,11 +152,10 @@ impl Pair {
             policy,
             secret: 99,
         });
-        let stands = |place| rule.spawn(vec3(place, 0.0, 0.0), 0.0);
-        let body = Some((0, stands(0.0)));
+        let body = Some((0, stand[0]));
         server.invite(Guest { token: PLAYER, arrangement, snapshot_every: 3, body });
         assert_eq!(server.bring(PLAYER, HostNanos(0)), Ok(OWN));
-        assert_eq!(server.spawn(0, stands(20.0)), Ok(OTHER));
+        assert_eq!(server.spawn(0, stand[1]), Ok(OTHER));
         own.iter().for_each(|id| server.set_owners(*id, &[PLAYER]).expect("it is there"));
         let client = Client::new(ClientConfig { token: PLAYER, life: Life(1), arrangement, settings, ingredients });
         Self {
@@ -170,7 +167,6 @@ impl Pair {
             lose: |_, _| false,
             keys: Input::default(),
             other_keys: Input::default(),
-            rule,
             doubled: false,
             server_stalls: false,
             waiting: Vec::new(),
@@ -207,11 +203,6 @@ impl Pair {
             }
             self.flights.push(std::cmp::Reverse((self.now + self.latency, self.sent, up, bytes)));
         }
-    }
-
-    /// By which connection the client plays.
-    pub fn peer(&self) -> PeerId {
-        self.server.peer_of(PLAYER).expect("it is connected")
     }
 
     pub fn client_clock(&self) -> HostNanos {

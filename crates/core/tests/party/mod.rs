@@ -1,8 +1,6 @@
 //! A server and any number of clients with bad links between them, in virtual time: for what has to do with coming, going
 //! and owning.
 
-#![allow(dead_code, reason = "each test file uses some of it")]
-
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 use std::sync::Arc;

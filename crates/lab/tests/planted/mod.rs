@@ -1,7 +1,5 @@
 //! Courses with one difference planted in each: for tests of what is found, and of what is said to cure it.
 
-#![allow(dead_code, reason = "each test file uses some of it")]
-
 use crate::scenario::{self, Words, walker};
 
 /// A wall across the way of somebody who goes to and fro, known to one side.

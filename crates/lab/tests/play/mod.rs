@@ -3,8 +3,6 @@
 //! A course comes of each number: who plays by which rule, over which link and on which machine, what stands about, and what happens
 //! when. Nobody in it cheats, and nothing in it is known to one side only, so no guard has a reason to accuse anybody.
 
-#![allow(dead_code, reason = "each test file uses some of it")]
-
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
@@ -347,8 +345,6 @@ pub struct Came {
     pub verdicts: Vec<String>,
     /// Resyncs by reason.
     pub resyncs: BTreeMap<&'static str, u32>,
-    /// Owners by claims or accounts, times the minutes they were watched.
-    pub minutes: f64,
 }
 
 /// Reads a course of [`words`].
@@ -362,7 +358,7 @@ pub fn course(text: &str) -> Course {
 pub fn play(text: &str, seconds: f64) -> Came {
     let mut run = Run::new(course(text)).expect("it fits");
     run.set_keep(Keep::Time(LEAST_KEPT));
-    let mut came = Came { minutes: CAST as f64 * seconds / 60.0, ..Came::default() };
+    let mut came = Came::default();
     let mut seen = LabTime::ZERO;
     let mut now = 0.0;
     while now < seconds {

@@ -1,7 +1,5 @@
 //! Courses made from a few words, and questions to ask of their runs.
 
-#![allow(dead_code, reason = "each test file uses some of it")]
-
 use velocitas_core::{Correction, Fact, Provenance, Restored};
 use velocitas_lab::cause::Cause;
 use velocitas_lab::metrics::{self, ClientMetrics};

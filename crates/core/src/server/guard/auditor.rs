@@ -251,6 +251,7 @@ impl Auditor {
             }
             self.good = told;
         }
+        self.hearing.accept_whole();
         self.agreed = Some(tick);
         self.base = self.good;
         self.holes = 0;

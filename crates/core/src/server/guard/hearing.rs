@@ -34,6 +34,8 @@ pub(super) struct Hearing<W> {
     goes_on: Option<Tick>,
     /// The tick in which it became its owner's own, where it was there before, and a second after that.
     taken_over: Option<(Tick, Tick)>,
+    /// Whether all of a state of its owner's was accepted since, or its owner put somewhere: it knows how it stands.
+    is_known: bool,
 }
 
 /// Pushes that wait at most.
@@ -72,17 +74,24 @@ impl<W: Word> Hearing<W> {
             answered: VecDeque::new(),
             goes_on: None,
             taken_over: None,
+            is_known: false,
         }
     }
 
     /// It was there before this tick, and its owner may not have heard yet how it stands.
     pub(super) fn take_over(&mut self, tick: Tick, rate: Rate) {
         self.taken_over = Some((tick, tick.offset(i64::from(rate.hz()))));
+        self.is_known = false;
     }
 
-    /// Whether nothing was accepted yet of an owner who may not have heard how it stands.
+    /// All of a state of its owner's was accepted.
+    pub(super) const fn accept_whole(&mut self) {
+        self.is_known = true;
+    }
+
+    /// Whether its owner may not have heard how it stands, and nothing but places and inputs were accepted of it yet.
     pub(super) const fn is_taken_over(&self) -> bool {
-        self.taken_over.is_some() && self.claims.newest.is_none()
+        self.taken_over.is_some() && !self.is_known
     }
 
     /// Whether that was said by somebody who owned it before, and has not heard yet that this was over and has begun again: that goes on
@@ -218,6 +227,7 @@ impl<W: Word> Hearing<W> {
         self.answered.clear();
         self.goes_on = None;
         self.claims.begin_epoch();
+        self.is_known = true;
         self.pull = Some((reason, to));
         self.bank.forgive();
     }

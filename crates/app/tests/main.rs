@@ -1,0 +1,16 @@
+//! The program as its users have it: its commands, its terminal, what it writes.
+
+mod check;
+mod cli;
+mod compare;
+mod diagnose;
+#[path = "../../gait/tests/mutants/dice.rs"]
+mod dice;
+mod documents;
+mod independent;
+mod outputs;
+mod pty;
+mod pty_driver;
+mod reader;
+mod takes;
+mod terminal;
