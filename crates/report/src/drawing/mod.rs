@@ -9,6 +9,7 @@ mod clip;
 mod ink;
 mod page;
 mod pdf;
+mod sheet;
 mod table;
 
 pub use axis::{Axis, Scale, told};

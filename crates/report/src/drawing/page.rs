@@ -1,5 +1,6 @@
-//! A drawing on a page, as SVG: text stays text.
+//! A drawing on a page: where everything lies, and as SVG. Text stays text.
 
+use plotters::backend::DrawingBackend;
 use plotters::coord::Shift;
 use plotters::element::{Circle, Cross, EmptyElement, PathElement, Polygon, Rectangle, Text};
 use plotters::prelude::{Color, DrawingArea, IntoDrawingArea, IntoFont, SVGBackend, ShapeStyle};
@@ -30,8 +31,6 @@ const LETTER: f64 = 7.3;
 /// What stands so near to the left edge has its words at its left.
 const AWAY: f64 = 0.15;
 
-type Area<'a> = DrawingArea<SVGBackend<'a>, Shift>;
-
 /// A rectangle of the page: left, top, right, bottom.
 #[derive(Clone, Copy)]
 struct Place {
@@ -43,32 +42,47 @@ struct Place {
 
 /// A drawing as SVG. The same drawing in the same theme gives the same bytes.
 pub fn svg(drawing: &Drawing, theme: Theme) -> String {
-    let facts: Vec<String> = drawing.facts.iter().flat_map(|fact| wrapped(fact)).collect();
-    let head = 44 + ROW * facts.len() as i32;
-    let heights: Vec<i32> = drawing.plots.iter().map(height).collect();
-    let shared = |i: usize| drawing.plots.get(i + 1).is_some_and(|next| next.across == drawing.plots[i].across);
-    let below: i32 = (0..drawing.plots.len()).map(|i| if shared(i) { 0 } else { BELOW }).sum();
-    let total = head + heights.iter().map(|h| h + BETWEEN).sum::<i32>() + below + 8;
     let mut text = String::new();
-    {
-        let area = SVGBackend::with_string(&mut text, (WIDTH as u32, total as u32)).into_drawing_area();
-        let page = Page { area: &area, theme };
-        // Text has nowhere to fail to.
-        let _ = area.fill(&theme.ground());
-        page.write((24, 14), LARGE, Tone::Plain, (HPos::Left, VPos::Top), &drawing.title);
-        for (row, fact) in facts.iter().enumerate() {
-            page.write((24, 40 + ROW * row as i32), SMALL, Tone::Muted, (HPos::Left, VPos::Top), fact);
-        }
-        let mut top = head;
-        for (i, plot) in drawing.plots.iter().enumerate() {
-            let place =
-                Place { left: LEFT, top: top + BETWEEN, right: WIDTH - RIGHT, bottom: top + BETWEEN + heights[i] };
-            page.plot(plot, place, !shared(i));
-            top = place.bottom + if shared(i) { 0 } else { BELOW };
-        }
-        let _ = area.present();
-    }
+    draw(drawing, theme, SVGBackend::with_string(&mut text, size(drawing)));
     text
+}
+
+/// Width and height of a drawing's page, in pixels.
+pub(super) fn size(drawing: &Drawing) -> (u32, u32) {
+    let plots = drawing.plots.iter().enumerate();
+    let below = |i| if shares_axis(drawing, i) { 0 } else { BELOW };
+    let total = head(drawing) + plots.map(|(i, plot)| height(plot) + BETWEEN + below(i)).sum::<i32>() + 8;
+    (WIDTH as u32, total as u32)
+}
+
+/// How high what is written above the plots is.
+fn head(drawing: &Drawing) -> i32 {
+    44 + ROW * drawing.facts.iter().flat_map(|fact| wrapped(fact)).count() as i32
+}
+
+/// Whether the plot below has the same horizontal axis, which is written once.
+fn shares_axis(drawing: &Drawing, i: usize) -> bool {
+    drawing.plots.get(i + 1).is_some_and(|next| next.across == drawing.plots[i].across)
+}
+
+/// Draws all of it. Neither text nor a sheet has anywhere to fail to, so nobody asks.
+pub(super) fn draw(drawing: &Drawing, theme: Theme, on: impl DrawingBackend) {
+    let area = on.into_drawing_area();
+    let page = Page { area: &area, theme };
+    let _ = area.fill(&theme.ground());
+    page.write((24, 14), LARGE, Tone::Plain, (HPos::Left, VPos::Top), &drawing.title);
+    for (row, fact) in drawing.facts.iter().flat_map(|fact| wrapped(fact)).enumerate() {
+        page.write((24, 40 + ROW * row as i32), SMALL, Tone::Muted, (HPos::Left, VPos::Top), &fact);
+    }
+    let mut top = head(drawing);
+    for (i, plot) in drawing.plots.iter().enumerate() {
+        let bottom = top + BETWEEN + height(plot);
+        let place = Place { left: LEFT, top: top + BETWEEN, right: WIDTH - RIGHT, bottom };
+        let shared = shares_axis(drawing, i);
+        page.plot(plot, place, !shared);
+        top = place.bottom + if shared { 0 } else { BELOW };
+    }
+    let _ = area.present();
 }
 
 fn height(plot: &Plot) -> i32 {
@@ -99,12 +113,12 @@ fn wrapped(fact: &str) -> Vec<String> {
 }
 
 /// What is drawn on.
-struct Page<'p, 'a> {
-    area: &'p Area<'a>,
+struct Page<'p, B: DrawingBackend> {
+    area: &'p DrawingArea<B, Shift>,
     theme: Theme,
 }
 
-impl Page<'_, '_> {
+impl<B: DrawingBackend> Page<'_, B> {
     fn ink(&self, tone: Tone) -> RGBColor {
         self.theme.ink(tone)
     }

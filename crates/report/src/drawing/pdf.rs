@@ -1,34 +1,101 @@
-//! A page as PDF, with the letters it needs inside.
+//! A page as PDF (ISO 32000-1), with the letters it needs inside.
 
-use std::sync::Arc;
+use std::collections::BTreeMap;
 
-use svg2pdf::usvg::{Options, Tree, fontdb};
-use svg2pdf::{ConversionOptions, PageOptions};
+use miniz_oxide::deflate::compress_to_vec_zlib;
+use pdf_writer::types::{CidFontType, FontFlags, SystemInfo, UnicodeCmap};
+use pdf_writer::{Filter, Finish, Name, Pdf, Rect, Ref, Str};
 use thiserror::Error;
+use ttf_parser::{Face, GlyphId};
 
-use super::{Drawing, Theme, svg};
+use super::sheet::{FONT, Sheet};
+use super::{Drawing, Theme, page};
 
 /// Why there is no PDF.
 #[derive(Clone, Debug, PartialEq, Eq, Error)]
 pub enum PdfError {
-    /// The page was not understood.
-    #[error("the page could not be read back: {0}")]
-    Read(String),
-    /// It was, and could not be written.
-    #[error("the page could not be written: {0}")]
-    Written(String),
+    /// The letters could not be read.
+    #[error("the letters of the page could not be read: {0}")]
+    Letters(String),
 }
+
+/// How hard streams are packed, of ten.
+const PACKED: u8 = 6;
+/// What of a font is used by reference to glyphs, in two bytes each.
+const IDENTITY: Name<'_> = Name(b"Identity-H");
+const ADOBE: SystemInfo<'_> = SystemInfo { registry: Str(b"Adobe"), ordering: Str(b"Identity"), supplement: 0 };
 
 /// A drawing as PDF. The same drawing in the same theme gives the same bytes.
 ///
 /// # Errors
-/// When the libraries that write it give up.
+/// When the font that is compiled in cannot be read.
 pub fn pdf(drawing: &Drawing, theme: Theme) -> Result<Vec<u8>, PdfError> {
-    let mut fonts = fontdb::Database::new();
-    fonts.load_font_data(dejavu::sans_mono::regular().to_vec());
-    fonts.set_monospace_family("DejaVu Sans Mono");
-    let options = Options { fontdb: Arc::new(fonts), font_family: "DejaVu Sans Mono".to_owned(), ..Options::default() };
-    let tree = Tree::from_str(&svg(drawing, theme), &options).map_err(|why| PdfError::Read(why.to_string()))?;
-    svg2pdf::to_pdf(&tree, ConversionOptions::default(), PageOptions::default())
-        .map_err(|why| PdfError::Written(why.to_string()))
+    let face = Face::parse(dejavu::sans_mono::regular(), 0).map_err(|why| PdfError::Letters(why.to_string()))?;
+    let size = page::size(drawing);
+    let mut sheet = Sheet::new(size, &face);
+    page::draw(drawing, theme, &mut sheet);
+    let (content, letters) = sheet.finish();
+    let ids = |id: i32| Ref::new(id);
+    let (catalog, pages, leaf, strokes, font) = (ids(1), ids(2), ids(3), ids(4), ids(5));
+    let mut pdf = Pdf::new();
+    pdf.catalog(catalog).pages(pages);
+    pdf.pages(pages).kids([leaf]).count(1);
+    let mut it = pdf.page(leaf);
+    it.parent(pages).media_box(Rect::new(0.0, 0.0, size.0 as f32, size.1 as f32)).contents(strokes);
+    it.resources().fonts().pair(FONT, font);
+    it.finish();
+    pdf.stream(strokes, &compress_to_vec_zlib(&content, PACKED)).filter(Filter::FlateDecode);
+    write_font(&mut pdf, font, &face, &letters)?;
+    Ok(pdf.finish())
+}
+
+/// The font with no more than those letters, by their glyphs, and what each stands for: text can be copied.
+fn write_font(pdf: &mut Pdf, font: Ref, face: &Face<'_>, letters: &BTreeMap<u16, char>) -> Result<(), PdfError> {
+    const NAME: Name<'_> = Name(b"VELOCI+DejaVuSansMono");
+    let (by_glyph, about, file, meaning) = (font.bump_by(1), font.bump_by(2), font.bump_by(3), font.bump_by(4));
+    // A thousandth of a letter's size is the unit of a font.
+    let unit = 1000.0 / f32::from(face.units_per_em());
+    let scaled = |v: i16| f32::from(v) * unit;
+    pdf.type0_font(font).base_font(NAME).encoding_predefined(IDENTITY).descendant_font(by_glyph).to_unicode(meaning);
+    let width = face.glyph_hor_advance(GlyphId(0)).unwrap_or_default();
+    pdf.cid_font(by_glyph)
+        .subtype(CidFontType::Type2)
+        .base_font(NAME)
+        .system_info(ADOBE)
+        .font_descriptor(about)
+        .default_width(f32::from(width) * unit)
+        .cid_to_gid_map_predefined(Name(b"Identity"));
+    let round = face.global_bounding_box();
+    pdf.font_descriptor(about)
+        .name(NAME)
+        .flags(FontFlags::FIXED_PITCH | FontFlags::NON_SYMBOLIC)
+        .bbox(Rect::new(scaled(round.x_min), scaled(round.y_min), scaled(round.x_max), scaled(round.y_max)))
+        .italic_angle(0.0)
+        .ascent(scaled(face.ascender()))
+        .descent(scaled(face.descender()))
+        .cap_height(face.capital_height().map_or(0.0, scaled))
+        .stem_v(80.0)
+        .font_file2(file);
+    let glyphs: Vec<u16> = letters.keys().copied().collect();
+    let subset = subsetter::subset(face.raw_face().data, 0, subsetter::Profile::pdf(&glyphs))
+        .map_err(|why| PdfError::Letters(why.to_string()))?;
+    let packed = compress_to_vec_zlib(&subset, PACKED);
+    let mut stream = pdf.stream(file, &packed);
+    stream.filter(Filter::FlateDecode).pair(Name(b"Length1"), subset.len() as i32);
+    stream.finish();
+    let mut map = UnicodeCmap::new(Name(b"Meaning"), ADOBE);
+    letters.iter().for_each(|(glyph, letter)| map.pair(*glyph, *letter));
+    pdf.cmap(meaning, &map.finish());
+    Ok(())
+}
+
+/// References of a font's parts, one after the other.
+trait Bump {
+    fn bump_by(self, by: i32) -> Ref;
+}
+
+impl Bump for Ref {
+    fn bump_by(self, by: i32) -> Ref {
+        Ref::new(self.get() + by)
+    }
 }

@@ -1,4 +1,4 @@
-use svg2pdf::usvg::roxmltree::Document;
+use roxmltree::Document;
 use velocitas_lab::lane::{Effort, LANES, Reader, Strip, Subject};
 use velocitas_lab::{Course, LabTime, MemberId, Run};
 
@@ -54,7 +54,7 @@ fn a_page_says_what_it_is_of_in_text_and_every_plot_has_its_name_and_unit() {
         assert!(lane.series.iter().all(|s| words.contains(&s.name) || s.name.is_empty()), "{}", lane.name);
     }
     // Nothing is written beyond the page.
-    let number = |n: &svg2pdf::usvg::roxmltree::Node<'_, '_>, key| n.attribute(key).and_then(|v| v.parse::<f64>().ok());
+    let number = |n: &roxmltree::Node<'_, '_>, key| n.attribute(key).and_then(|v| v.parse::<f64>().ok());
     let size = page.root_element();
     let (width, height) = (number(&size, "width").expect("w"), number(&size, "height").expect("h"));
     for node in page.descendants().filter(|n| n.has_tag_name("text")) {

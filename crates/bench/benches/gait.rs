@@ -1,4 +1,4 @@
-//! What a rule in the language costs against the same rule in Rust. `cargo bench -p velocitas-gait`.
+//! What a rule in the language costs against the same rule in Rust. `cargo bench -p velocitas-bench --bench gait`.
 
 #![allow(missing_docs, reason = "criterion's macros make undocumented functions")]
 

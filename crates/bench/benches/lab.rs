@@ -1,4 +1,4 @@
-//! How fast virtual time runs, and how fast it runs back. `cargo bench -p velocitas-lab`.
+//! How fast virtual time runs, and how fast it runs back. `cargo bench -p velocitas-bench --bench lab`.
 
 #![allow(missing_docs, reason = "criterion's macros make undocumented functions")]
 

@@ -1,4 +1,4 @@
-//! What a frame costs to draw, and how many bytes it sends. `cargo bench -p velocitas --bench screen`.
+//! What a frame costs to draw, and how many bytes it sends. `cargo bench -p velocitas-bench --bench screen`.
 
 #![allow(missing_docs, reason = "criterion's macros make undocumented functions")]
 

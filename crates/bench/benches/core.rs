@@ -1,4 +1,4 @@
-//! What a step, a snapshot and a correction cost. `cargo bench -p velocitas-core`.
+//! What a step, a snapshot and a correction cost. `cargo bench -p velocitas-bench --bench core`.
 
 #![allow(missing_docs, reason = "criterion's macros make undocumented functions")]
 
