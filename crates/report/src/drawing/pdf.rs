@@ -57,14 +57,13 @@ fn write_font(pdf: &mut Pdf, font: Ref, face: &Face<'_>, letters: &BTreeMap<u16,
     let unit = 1000.0 / f32::from(face.units_per_em());
     let scaled = |v: i16| f32::from(v) * unit;
     pdf.type0_font(font).base_font(NAME).encoding_predefined(IDENTITY).descendant_font(by_glyph).to_unicode(meaning);
-    let width = face.glyph_hor_advance(GlyphId(0)).unwrap_or_default();
-    pdf.cid_font(by_glyph)
-        .subtype(CidFontType::Type2)
-        .base_font(NAME)
-        .system_info(ADOBE)
-        .font_descriptor(about)
-        .default_width(f32::from(width) * unit)
-        .cid_to_gid_map_predefined(Name(b"Identity"));
+    let width = f32::from(face.glyph_hor_advance(GlyphId(0)).unwrap_or_default()) * unit;
+    let mut glyphs = pdf.cid_font(by_glyph);
+    glyphs.subtype(CidFontType::Type2).base_font(NAME).system_info(ADOBE).font_descriptor(about);
+    // What is not whole is read as nothing here, and only here.
+    glyphs.default_width(width.round()).cid_to_gid_map_predefined(Name(b"Identity"));
+    glyphs.widths().same(0, u16::MAX, width);
+    glyphs.finish();
     let round = face.global_bounding_box();
     pdf.font_descriptor(about)
         .name(NAME)
