@@ -4,7 +4,7 @@ use std::fs;
 use std::io::Read;
 use std::os::unix::fs::{FileTypeExt, PermissionsExt, symlink};
 use std::path::Path;
-use std::process::{Command, Output, Stdio};
+use std::process::{Child, Command, ExitStatus, Output, Stdio};
 use std::thread::sleep;
 use std::time::{Duration, Instant};
 
@@ -206,12 +206,36 @@ fn until(what: &str, holds: impl Fn() -> bool) {
     }
 }
 
+/// The program, by which signals are heeded that whoever runs the tests may ignore, as what a script puts into the background does: no
+/// shell can heed those again.
+fn with_usual_signals() -> Command {
+    let mut command = Command::new("perl");
+    command.args(["-e", "$SIG{$_} = 'DEFAULT' for qw(INT TERM HUP QUIT); exec { $ARGV[0] } @ARGV", BIN]);
+    command
+}
+
+/// How it ended. One that does not is killed, and has failed.
+#[track_caller]
+fn ended(child: &mut Child) -> ExitStatus {
+    let began = Instant::now();
+    loop {
+        if let Some(status) = child.try_wait().expect("a child") {
+            return status;
+        }
+        if began.elapsed() > Duration::from_secs(20) {
+            child.kill().expect("killed");
+            panic!("it does not end");
+        }
+        sleep(Duration::from_millis(10));
+    }
+}
+
 #[test]
 fn a_signal_takes_half_a_result_away_and_is_the_exit_code() {
     for (name, number) in [("INT", 2), ("TERM", 15), ("HUP", 1), ("QUIT", 3)] {
         let f = folder();
         fs::write(f.path().join("r.jsonl"), "before").expect("written");
-        let mut child = Command::new(BIN)
+        let mut child = with_usual_signals()
             .args(["run", "--for", "1440min", "--record", "r.jsonl"])
             .current_dir(f.path())
             .stdout(Stdio::null())
@@ -220,8 +244,7 @@ fn a_signal_takes_half_a_result_away_and_is_the_exit_code() {
             .expect("it starts");
         until("the file beside", || names(f.path()).len() == 2);
         Command::new("kill").args([&format!("-{name}"), &child.id().to_string()]).status().expect("kill");
-        let ended = child.wait().expect("it ends");
-        assert_eq!(ended.code(), Some(128 + number), "{name}");
+        assert_eq!(ended(&mut child).code(), Some(128 + number), "{name}");
         assert_eq!(names(f.path()), ["r.jsonl"], "{name}");
         assert_eq!(fs::read(f.path().join("r.jsonl")).expect("there"), b"before");
     }
@@ -300,7 +323,7 @@ fn the_interface_is_refused_where_it_cannot_be_shown() {
         .expect("it starts");
     let mut said = String::new();
     child.stderr.take().expect("piped").read_to_string(&mut said).expect("text");
-    assert_eq!(child.wait().expect("it ends").code(), Some(2));
+    assert_eq!(ended(&mut child).code(), Some(2));
     assert!(said.contains("expected standard output to be a terminal"), "{said}");
     assert_eq!(said.lines().count(), 1);
 }
