@@ -297,6 +297,13 @@ fn only_regular_files_and_named_pipes_are_read_and_never_without_end() {
     let (code, said) = refused(f.path(), "velocitas run c.course.toml");
     assert_eq!(code, Some(2));
     assert!(said.contains("it is a pipe; a gait is a text file"), "{said}");
+    // Nor is one waited for that was found in a folder and not named itself.
+    for line in ["velocitas vet --check .", "mkfifo q.course.toml; velocitas check .", "velocitas vet --check ."] {
+        let (code, said) = refused(f.path(), line);
+        assert_eq!(code, Some(2), "{line}");
+        assert!(said.contains("it is a pipe; "), "{line}: {said}");
+    }
+    fs::remove_file(p("q.course.toml")).expect("removed");
     let bad = COURSE.replace("a.gait", "/dev/zero");
     fs::write(p("c.course.toml"), bad).expect("written");
     assert!(refused(f.path(), "velocitas run c.course.toml").1.contains("it is a device"));

@@ -13,7 +13,7 @@ use velocitas_report::check::{Checked, CheckedCourse, CheckedRun, kept};
 use super::Outcome;
 use super::args::CheckTask;
 use crate::files::stream::{complain, say};
-use crate::files::{self, OpenError, Output, read_regular};
+use crate::files::{self, OpenError, Output, must_be_regular, read_regular};
 use crate::progress::{advance_to, progress};
 
 /// A run to be made: which course, with which seed.
@@ -115,6 +115,8 @@ fn in_folder(folder: &Path, paths: &mut Vec<PathBuf>) -> Result<(), OpenError> {
             in_folder(&entry.path(), paths)?;
         } else if !is_folder && name.ends_with(".course.toml") {
             let path = entry.path();
+            let wrong = |why: std::io::Error| OpenError::File { path: path.clone(), why: why.to_string() };
+            must_be_regular(&path, "a course is a TOML file").map_err(wrong)?;
             // As people call it.
             paths.push(path.strip_prefix("./").map(Path::to_owned).unwrap_or(path));
         }

@@ -14,7 +14,7 @@ use velocitas_lab::vet::{Attack, Envelope, Feel, Found, Guarded, Missing, RATES,
 use super::Outcome;
 use super::args::{Report, VetTask};
 use crate::files::stream::{complain, say};
-use crate::files::{self, OpenError, Output, read_named};
+use crate::files::{self, OpenError, Output, must_be_regular, read_named};
 
 /// Figures further apart than this between tick rates are pointed out.
 const APART: f32 = 0.05;
@@ -68,6 +68,10 @@ fn within(path: &PathBuf) -> Result<Vec<PathBuf>, OpenError> {
     };
     files.retain(to_vet);
     files.sort();
+    for file in &files {
+        let wrong = |why: io::Error| OpenError::File { path: file.clone(), why: why.to_string() };
+        must_be_regular(file, "gaits and courses are text files").map_err(wrong)?;
+    }
     if files.is_empty() {
         return Err(wrong("expected gaits (*.gait) or courses (*.course.toml) in it; found none".to_owned()));
     }

@@ -75,6 +75,12 @@ pub(crate) fn read_regular(path: &Path, is: &str) -> io::Result<String> {
     read_text(file, is)
 }
 
+/// What was found in a folder and not named itself has to be a regular file: nobody may ever write into a pipe.
+pub(crate) fn must_be_regular(path: &Path, is: &str) -> io::Result<()> {
+    let kind = path.metadata()?.file_type();
+    if kind.is_file() { Ok(()) } else { Err(wrong(format!("it is {}; {is}", name_of(kind)))) }
+}
+
 /// Reads to the end or one byte beyond the limit, whatever length the file says it has.
 fn read_text(from: impl Read, is: &str) -> io::Result<String> {
     let mut bytes = Vec::new();

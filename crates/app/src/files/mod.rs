@@ -14,7 +14,7 @@ use velocitas_core::Motion;
 use velocitas_lab::take::{Journal, Take, TakeError, is_take};
 use velocitas_lab::{Course, CourseError, DEMO_FILE, Run, RunError, Sources};
 
-pub(crate) use input::{STANDARD, read_named, read_regular, read_take};
+pub(crate) use input::{STANDARD, must_be_regular, read_named, read_regular, read_take};
 use input::{as_text, read_course_or_take};
 pub(crate) use output::{Output, is_standard_output, same_file};
 
