@@ -35,8 +35,7 @@ pub fn pdf(drawing: &Drawing, theme: Theme) -> Result<Vec<u8>, PdfError> {
     let mut sheet = Sheet::new(size, &face);
     page::draw(drawing, theme, &mut sheet);
     let (content, letters) = sheet.finish();
-    let ids = |id: i32| Ref::new(id);
-    let (catalog, pages, leaf, strokes, font) = (ids(1), ids(2), ids(3), ids(4), ids(5));
+    let [catalog, pages, leaf, strokes, font] = [1, 2, 3, 4, 5].map(Ref::new);
     let mut pdf = Pdf::new();
     pdf.catalog(catalog).pages(pages);
     pdf.pages(pages).kids([leaf]).count(1);
@@ -52,7 +51,7 @@ pub fn pdf(drawing: &Drawing, theme: Theme) -> Result<Vec<u8>, PdfError> {
 /// The font with no more than those letters, by their glyphs, and what each stands for: text can be copied.
 fn write_font(pdf: &mut Pdf, font: Ref, face: &Face<'_>, letters: &BTreeMap<u16, char>) -> Result<(), PdfError> {
     const NAME: Name<'_> = Name(b"VELOCI+DejaVuSansMono");
-    let (by_glyph, about, file, meaning) = (font.bump_by(1), font.bump_by(2), font.bump_by(3), font.bump_by(4));
+    let [by_glyph, about, file, meaning] = [1, 2, 3, 4].map(|part| Ref::new(font.get() + part));
     // A thousandth of a letter's size is the unit of a font.
     let unit = 1000.0 / f32::from(face.units_per_em());
     let scaled = |v: i16| f32::from(v) * unit;
@@ -86,15 +85,4 @@ fn write_font(pdf: &mut Pdf, font: Ref, face: &Face<'_>, letters: &BTreeMap<u16,
     letters.iter().for_each(|(glyph, letter)| map.pair(*glyph, *letter));
     pdf.cmap(meaning, &map.finish());
     Ok(())
-}
-
-/// References of a font's parts, one after the other.
-trait Bump {
-    fn bump_by(self, by: i32) -> Ref;
-}
-
-impl Bump for Ref {
-    fn bump_by(self, by: i32) -> Ref {
-        Ref::new(self.get() + by)
-    }
 }
