@@ -95,9 +95,10 @@ impl Carry {
             if starts {
                 self.slowing[axis] = Some(Box::new(going.at(axis, before[axis])));
                 self.lasts[axis] = 0.0;
-                self.otherwise |= otherwise;
             }
             let Some(mut slowing) = self.slowing[axis].take() else { continue };
+            // Whoever slows down already may be overtaken by a change.
+            self.otherwise |= otherwise;
             let was = going.speed(axis, &slowing);
             // Where it was put it may be in the air as well: that is no step of its own.
             self.stood =
