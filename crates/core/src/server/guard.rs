@@ -40,7 +40,7 @@ use around::Way;
 pub(super) use auditor::{Audit, Auditor};
 use burst::Burst;
 pub use carry::{Carry, Going};
-use case::stays;
+use case::is_still;
 pub use case::{Case, Check, Finding};
 pub(super) use docket::Offence;
 use edge::Edge;
@@ -266,7 +266,7 @@ impl Guard {
         let (start, end) = (before.vec3(0), pending.word.pos);
         let ticks = tick.since(from).unsigned_abs();
         let underfoot = rules.underfoot((from, tick), (start, end));
-        let is_still = told.is_none() && stays(start, end, motion.schema().state[0].wire.step());
+        let is_still = is_still(motion, told, (start, end));
         let underfoot = &self.footing.of(scene.ground, motion, (start, is_still), underfoot);
         let between = Between { before, ago: ago + ticks.saturating_sub(1), told, underfoot };
         let mut limits = rules.limits(from, tick, &between);

@@ -5,7 +5,7 @@
 //! allowed before is stepped on by the rule itself, with whatever inputs keep it fastest: what comes of that is allowed, if it is
 //! more than what is allowed anyway.
 
-use super::case::stays;
+use super::case::is_still;
 use super::footing::stands;
 use crate::data::{Input, State};
 use crate::float::{clamp, max};
@@ -153,9 +153,8 @@ fn speeds(going: &Going<'_>) -> [f32; AXES] {
 }
 
 impl Going<'_> {
-    /// Whether its program may have stood still, and it with it.
-    pub fn is_still(&self) -> bool {
-        self.told.is_none() && stays(self.way.0, self.way.1, self.motion.schema().state[0].wire.step())
+    fn is_still(&self) -> bool {
+        is_still(self.motion, self.told, self.way)
     }
 
     /// Whether it stands on something, before and after.

@@ -84,9 +84,9 @@ impl Case<'_> {
         self.around.pushed()
     }
 
-    /// Whether its program may have stood still in its ticks: it stayed where it was, and no message was sent in them.
+    /// Whether its program may have stood still in its ticks.
     pub fn is_still(&self) -> bool {
-        self.told.is_none() && stays(self.start, self.end, self.quantum())
+        is_still(self.motion, self.told, (self.start, self.end))
     }
 
     /// Whether it says that it stands on something, or did on the way: it may land on an edge and slide off it within a tick.
@@ -141,9 +141,10 @@ impl Case<'_> {
     }
 }
 
-/// Whether a place is the same, if one of the two is rounded to the wire's step: each lane by half of it at most.
-pub(super) fn stays(from: Vec3, to: Vec3, step: f32) -> bool {
-    (to - from).length() < step * 0.9
+/// Whether a program may have stood still: no state was told, and the place stayed the same, if one of the two is rounded to the
+/// wire's step, each lane by half of it at most.
+pub(super) fn is_still(motion: &dyn Motion, told: Option<&State>, (from, to): (Vec3, Vec3)) -> bool {
+    told.is_none() && (to - from).length() < motion.schema().state[0].wire.step() * 0.9
 }
 
 /// What a check finds of a claim.
