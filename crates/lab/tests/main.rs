@@ -22,6 +22,7 @@ mod memory;
 mod mutants;
 mod mutation;
 mod naive;
+mod on_time;
 mod packets;
 mod planted;
 mod play;

@@ -1,22 +1,34 @@
 //! Running ahead by just enough.
 //!
 //! Inputs must reach the server before their tick is simulated. The server reports with how much margin they did; the
-//! client shifts *when* its next tick falls, by at most one tick a second, never *which number* it has, so no input is
-//! skipped. Margins are kept with the shift in force when their inputs left, so that the control has no delay and does
-//! not overshoot. Off by more than a quarter of a second the clock is set instead.
+//! client shifts *when* its next tick falls, never *which number* it has, so no input is skipped: ticks come at most a tenth more or
+//! less often. Margins are kept with the shift in force when their inputs left, so that the control has no delay and does not
+//! overshoot.
+//!
+//! What is off is worked off at a tick a second. Where the way became another, only what came since counts, and ticks are as short or as
+//! long as they may be: that is so where two reports in a row are later than all before by more than those are spread, or a second's
+//! reports are better by as much. Off by more than a quarter of a second the clock is set instead.
 
 use std::collections::VecDeque;
 
-use crate::tick::Rate;
+use crate::tick::{Rate, Tick};
 
 /// Reports the control looks back over.
 const WINDOW: usize = 96;
 /// Reports needed before it acts.
 const ENOUGH: usize = 6;
+/// So many late reports in a row tell that the way became longer.
+const LATE: usize = 2;
 /// The margin wanted at the low end, in ticks.
 const WANTED_TICKS: f64 = 0.75;
+/// By so many ticks at least margins differ that were had over another way.
+const OTHER_TICKS: f64 = 1.5;
 /// Beyond this the clock is set.
 const HARD_NANOS: f64 = 250_000_000.0;
+/// Ticks come at most by this share more often than their rate, or less.
+const FASTEST: f64 = 0.1;
+/// Longest time for which margins must have been better before ground is given, in seconds.
+const LONGEST_PATIENCE: i64 = 8;
 
 /// What to do about the clock.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -29,15 +41,34 @@ pub(super) enum Steer {
     Set(i64),
 }
 
+/// What inputs had to spare when they arrived, as reported.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Margin {
+    /// In quarter ticks.
+    pub quarters: i8,
+    /// The shift in force when they left.
+    pub then: f64,
+    /// The client's tick in which it is read.
+    pub at: Tick,
+}
+
 /// The control.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Lead {
     /// All shifts so far, positive: later.
     shifted: f64,
-    /// Margins in nanoseconds as they would have been without any shift.
-    window: VecDeque<f64>,
+    /// Margins in nanoseconds as they would have been without any shift, and when they were reported.
+    window: VecDeque<(Tick, f64)>,
+    /// Whether there were enough of them once.
+    begun: bool,
     /// The error still to be worked off; positive: too little lead.
     error: f64,
+    /// Whether what is to be worked off is worked off as quickly as may be.
+    hurries: bool,
+    /// When ground was given last, and for how many seconds it must be found good before it is given again, less one: where lateness
+    /// comes back within that time and a few seconds, twice as long.
+    gave: Option<Tick>,
+    patience: i64,
 }
 
 impl Lead {
@@ -46,57 +77,72 @@ impl Lead {
         self.shifted
     }
 
-    /// Takes a report: `margin` in quarter ticks, of inputs that left under the shift `then`. So many ticks more than usual are
-    /// wanted.
-    pub(super) fn report(&mut self, rate: Rate, (margin, then): (i8, f64), more: u8) -> Steer {
+    /// Takes a report. So many ticks more than usual are wanted.
+    pub(super) fn report(&mut self, rate: Rate, margin: Margin, more: u8) -> Steer {
         let tick = rate.nanos() as f64;
-        self.window.push_back(f64::from(margin) * 0.25 * tick + then);
+        self.window.push_back((margin.at, f64::from(margin.quarters) * 0.25 * tick + margin.then));
         if self.window.len() > WINDOW {
             self.window.pop_front();
         }
-        if self.window.len() < ENOUGH {
+        self.begun |= self.window.len() >= ENOUGH;
+        if !self.begun {
             return Steer::Hold;
         }
-        let low = self.low() - self.shifted;
+        self.forget_another_way(rate, margin.at);
+        let low = low(self.window.iter().map(|(_, margin)| *margin)) - self.shifted;
         self.error = (WANTED_TICKS + f64::from(more)) * tick - low;
         // A saturated report says only "more than".
-        if self.error.abs() > HARD_NANOS || matches!(margin, i8::MIN | i8::MAX) {
+        if self.error.abs() > HARD_NANOS || matches!(margin.quarters, i8::MIN | i8::MAX) {
             let by = -self.error as i64;
             self.apply(by);
-            self.window.clear();
+            (self.window, self.begun) = (VecDeque::new(), false);
             return Steer::Set(by);
         }
         Steer::Hold
     }
 
-    /// The worst margin in thirty, not the worst: one lost burst should not hold everybody back.
-    fn low(&self) -> f64 {
-        const LOWEST: usize = WINDOW / 30 + 1;
-        let mut lowest = [f64::INFINITY; LOWEST];
-        for &margin in &self.window {
-            // The greatest of the lowest gives way; the rest stay in order.
-            let mut at = LOWEST;
-            while at > 0 && margin.total_cmp(&lowest[at - 1]).is_lt() {
-                at -= 1;
-            }
-            if at < LOWEST {
-                lowest.copy_within(at..LOWEST - 1, at + 1);
-                lowest[at] = margin;
-            }
+    /// Where the way became another, what was reported before says nothing of it: that is made up for in a hurry.
+    fn forget_another_way(&mut self, rate: Rate, now: Tick) {
+        let least = OTHER_TICKS * rate.nanos() as f64;
+        let late = self.window.len().saturating_sub(LATE);
+        let (before, lately) = (Spread::of(self.window.range(..late)), Spread::of(self.window.range(late..)));
+        if late >= ENOUGH && lately.best < before.low - before.differs(least) {
+            self.window.drain(..late);
+            self.hurries = true;
+            let calm = i64::from(rate.hz()) * (self.patience + 4);
+            self.patience = match self.gave {
+                Some(gave) if now.since(gave) < calm => (2 * self.patience + 1).min(LONGEST_PATIENCE - 1),
+                _ => 0,
+            };
+            return;
         }
-        lowest[self.window.len() / 30]
+        let since = i64::from(rate.hz()) * (self.patience + 1);
+        let early = self.window.partition_point(|(at, _)| now.since(*at) > since);
+        if early < ENOUGH || self.window.len() - early < ENOUGH {
+            return;
+        }
+        let (before, lately) = (Spread::of(self.window.range(..early)), Spread::of(self.window.range(early..)));
+        let differs = before.differs(least).max(lately.differs(least));
+        if lately.worst > before.low + differs && lately.median > before.median + differs {
+            self.window.drain(..early);
+            self.hurries = true;
+            self.gave = Some(now);
+        }
     }
 
     /// At each tick: how far to move the next one.
     pub(super) fn steer(&mut self, rate: Rate) -> Steer {
         let tick = rate.nanos() as f64;
-        let most = tick / f64::from(rate.hz());
         // Early is cheap and late is not: give ground only when there is a good half tick to spare.
         if self.error > 0.125 * tick || self.error < -0.625 * tick {
-            let by = (-self.error).clamp(-most, most) as i64;
+            let share = if self.hurries { FASTEST } else { 1.0 / f64::from(rate.hz()) };
+            // So many more ticks in a second are each shorter by a little less.
+            let (sooner, later) = (share / (1.0 + share) * tick, share * tick);
+            let by = (-self.error).clamp(-sooner, later) as i64;
             self.apply(by);
             return Steer::Slew(by);
         }
+        self.hurries = false;
         Steer::Hold
     }
 
@@ -106,60 +152,140 @@ impl Lead {
     }
 }
 
+/// How margins are spread.
+#[derive(Clone, Copy, Debug)]
+struct Spread {
+    worst: f64,
+    low: f64,
+    median: f64,
+    best: f64,
+}
+
+impl Spread {
+    fn of<'a>(window: impl Iterator<Item = &'a (Tick, f64)>) -> Self {
+        let mut all: Vec<f64> = window.map(|(_, margin)| *margin).collect();
+        all.sort_by(f64::total_cmp);
+        let at = |place: usize| all.get(place).copied().unwrap_or_default();
+        Self { worst: at(0), low: at(all.len() / 30), median: at(all.len() / 2), best: at(all.len().saturating_sub(1)) }
+    }
+
+    /// By how much others differ from these at least, if the way is another: by far more than these differ among themselves.
+    fn differs(&self, least: f64) -> f64 {
+        least.max(3.0 * (self.median - self.low))
+    }
+}
+
+/// The worst margin in thirty, not the worst: one lost burst should not hold everybody back.
+fn low(margins: impl ExactSizeIterator<Item = f64>) -> f64 {
+    const LOWEST: usize = WINDOW / 30 + 1;
+    let mut lowest = [f64::INFINITY; LOWEST];
+    let place = margins.len() / 30;
+    for margin in margins {
+        // The greatest of the lowest gives way; the rest stay in order.
+        let mut at = LOWEST;
+        while at > 0 && margin.total_cmp(&lowest[at - 1]).is_lt() {
+            at -= 1;
+        }
+        if at < LOWEST {
+            lowest.copy_within(at..LOWEST - 1, at + 1);
+            lowest[at] = margin;
+        }
+    }
+    lowest[place]
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
 
-    /// Ticks until the control rests when inputs have `late` nanoseconds too little margin, and so many ticks more are wanted.
-    fn settle(late: f64, more: u8) -> (usize, f64) {
-        let rate = Rate::new(60).unwrap();
+    const HZ: u64 = 60;
+
+    fn rate() -> Rate {
+        Rate::new(60).unwrap()
+    }
+
+    fn of(quarters: i8, then: f64, at: u64) -> Margin {
+        Margin { quarters, then, at: Tick(at) }
+    }
+
+    /// Runs the control on inputs that would have `margin` nanoseconds to spare without any shift, for so many ticks, with a report in
+    /// three of them. Gives what each tick's input has to spare.
+    fn run(ticks: u64, more: u8, mut margin: impl FnMut(u64) -> f64) -> Vec<f64> {
         let mut lead = Lead::default();
-        let mut last_move = 0;
-        for tick in 0..2000 {
+        let mut spare = Vec::new();
+        for tick in 0..ticks {
+            spare.push(margin(tick) - lead.shifted());
             if tick % 3 == 0 {
-                let margin = (-late - lead.shifted()) / rate.nanos() as f64 * 4.0;
                 let then = lead.shifted();
-                lead.report(rate, (margin.clamp(-128.0, 127.0) as i8, then), more);
+                let quarters = (margin(tick) - then) / rate().nanos() as f64 * 4.0;
+                lead.report(rate(), of(quarters.floor().clamp(-128.0, 127.0) as i8, then, tick), more);
             }
-            if let Steer::Slew(by) = lead.steer(rate) {
-                assert!(by.abs() <= rate.nanos() / 60);
-                last_move = tick;
+            if let Steer::Slew(by) = lead.steer(rate()) {
+                // At most a tenth shorter or longer, and no more than a tenth more of them in a second.
+                assert!((-rate().nanos() / 11..=rate().nanos() / 10).contains(&by), "{by}");
             }
         }
-        (last_move, -late - lead.shifted())
+        spare
+    }
+
+    /// The first tick from which on all have what is asked for.
+    fn from_then_on(spare: &[f64], good: impl Fn(f64) -> bool) -> usize {
+        spare.iter().rposition(|spare| !good(*spare)).map_or(0, |at| at + 1)
     }
 
     #[test]
     fn too_little_lead_is_worked_off_at_a_tick_a_second_without_overshoot() {
-        let (ticks, margin) = settle(50_000_000.0, 0);
-        assert!((180..330).contains(&ticks), "{ticks}");
-        assert!((8e6..17e6).contains(&margin), "{margin}");
+        let spare = run(2000, 0, |_| -50e6);
+        let rests = from_then_on(&spare, |spare| (8e6..25e6).contains(&spare));
+        assert!((180..330).contains(&rests), "{rests}");
+    }
+
+    #[test]
+    fn a_way_longer_by_a_tenth_of_a_second_is_made_up_for_in_a_second_and_given_back_when_it_goes() {
+        // The way is longer from the tenth second to the eighteenth, and jitters by 4 ms.
+        let jitter = |tick: u64| f64::from(tick as u32 * 7 % 9) * 0.5e6;
+        let spare = run(30 * HZ, 0, |tick| if (600..1080).contains(&tick) { -100e6 } else { 0.0 } - jitter(tick));
+        let (late, early) = (&spare[600..1080], &spare[1080..]);
+        assert!(late[0] < -80e6 && early[0] > 100e6, "the way did become another: {} {}", late[0], early[0]);
+        let on_time = from_then_on(late, |spare| spare >= 0.0);
+        assert!(on_time < 70, "on time after {on_time} ticks");
+        let back = from_then_on(early, |spare| spare < 30e6);
+        assert!(back < 150, "at its old lead after {back} ticks");
+    }
+
+    #[test]
+    fn one_late_report_moves_nothing_and_lateness_that_comes_again_and_again_is_provided_for() {
+        let once = run(1200, 0, |tick| if tick == 600 { -100e6 } else { 0.0 });
+        assert!((once[1199] - once[599]).abs() < 1e6, "{} to {}", once[599], once[1199]);
+        // Late for half a second, twice in five seconds.
+        let spare = run(60 * HZ, 0, |tick| if tick % 150 < 30 { -100e6 } else { 0.0 });
+        let late = spare[40 * HZ as usize..].iter().filter(|spare| **spare < 0.0).count();
+        assert!(late < 60, "{late} of the last 1200 are late");
     }
 
     #[test]
     fn more_lead_is_more_margin_by_as_many_ticks() {
-        let ((_, usual), (_, more)) = (settle(20_000_000.0, 0), settle(20_000_000.0, 2));
-        let ticks = (more - usual) / Rate::new(60).unwrap().nanos() as f64;
-        assert!((1.9..2.1).contains(&ticks), "{ticks}");
+        let [usual, more] = [0, 2].map(|more| run(2000, more, |_| -20e6)[1999]);
+        let ticks = (more - usual) / rate().nanos() as f64;
+        assert!((1.8..2.3).contains(&ticks), "{ticks}");
     }
 
     #[test]
     fn the_low_margin_is_the_one_a_sort_would_find() {
-        let mut lead = Lead::default();
+        let mut window = VecDeque::new();
         for n in 1..300u32 {
-            lead.window.push_back(f64::from(n.wrapping_mul(2_654_435_761) % 41));
-            lead.window.drain(..lead.window.len().saturating_sub(WINDOW));
-            let mut sorted: Vec<f64> = lead.window.iter().copied().collect();
+            window.push_back(f64::from(n.wrapping_mul(2_654_435_761) % 41));
+            window.drain(..window.len().saturating_sub(WINDOW));
+            let mut sorted: Vec<f64> = window.iter().copied().collect();
             sorted.sort_by(f64::total_cmp);
-            assert_eq!(lead.low(), sorted[sorted.len() / 30], "of {n}");
+            assert_eq!(low(window.iter().copied()), sorted[sorted.len() / 30], "of {n}");
         }
     }
 
     #[test]
     fn a_third_of_a_second_is_set_at_once() {
-        let rate = Rate::new(60).unwrap();
         let mut lead = Lead::default();
-        let steers: Vec<_> = (0..6).map(|_| lead.report(rate, (-80, 0.0), 0)).collect();
+        let steers: Vec<_> = (0..6).map(|at| lead.report(rate(), of(-80, 0.0, at), 0)).collect();
         assert!(matches!(steers[5], Steer::Set(by) if by < -330_000_000), "{steers:?}");
     }
 }

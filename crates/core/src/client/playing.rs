@@ -4,7 +4,7 @@ use std::collections::VecDeque;
 
 use super::ease::Ease;
 use super::latch::Latch;
-use super::lead::{Lead, Steer};
+use super::lead::{Lead, Margin, Steer};
 use super::own::{Context, Moved, Own, Word};
 use super::settings::ClientSettings;
 use crate::arrangement::{Arrangement, OwnerSide};
@@ -416,7 +416,8 @@ impl Playing {
     fn steer<S: Sink>(&mut self, lent: &Lent<'_>, margin: i8, left: Option<HostNanos>, sink: &mut S) {
         let then = left.and_then(|left| self.shifts.iter().rev().find(|(at, _)| *at <= left)).map(|(_, shift)| *shift);
         let Some(then) = then else { return };
-        if let Steer::Set(shift) = self.lead.report(self.ticks.rate(), (margin, then), lent.settings.extra_lead) {
+        let margin = Margin { quarters: margin, then, at: self.ticks.newest() };
+        if let Steer::Set(shift) = self.lead.report(self.ticks.rate(), margin, lent.settings.extra_lead) {
             self.ticks.shift(shift);
             tell(sink, Fact::ClockSet { shift });
             // What the new clock calls past is past: made up for in a burst, it would arrive late and set the clock again.

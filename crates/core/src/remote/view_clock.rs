@@ -18,9 +18,30 @@ pub(crate) struct ViewClock {
     mean: f64,
     variance: f64,
     count: f64,
-    /// How far the drawn time lies behind the own clock, in ns, and when that was last moved: towards mean and delay, so
-    /// slowly that drawn time never steps back, however the mean jumps while it is of few arrivals.
-    behind: Option<(f64, HostNanos)>,
+    drawn: Option<Slew>,
+}
+
+/// How far the drawn time lies behind the own clock: it goes towards where it is wanted, and never steps back.
+#[derive(Clone, Copy, Debug)]
+struct Slew {
+    /// Nanoseconds behind at `since`.
+    from: f64,
+    since: HostNanos,
+    /// Where it is wanted.
+    to: f64,
+    /// Whether the other side stood still, or the way became another: no slew makes that up.
+    anew: bool,
+}
+
+impl Slew {
+    fn at(&self, now: HostNanos) -> f64 {
+        let (off, passed) = (self.to - self.from, now.since(self.since).max(0) as f64);
+        match self.anew {
+            // What is drawn stands still until time has come to where it is.
+            true => self.from + off.min(passed),
+            false => self.from + off.clamp(-passed * SLEW, passed * SLEW),
+        }
+    }
 }
 
 /// Arrivals over which the timeline is smoothed.
@@ -29,15 +50,20 @@ const SMOOTHED_OVER: f64 = 64.0;
 const ANEW_NANOS: f64 = 500_000_000.0;
 /// Drawn time runs at most this share faster or slower than the own clock.
 const SLEW: f64 = 0.08;
+/// Who did not look for so long stood still: when what waited meanwhile arrived is not known.
+const STOOD_STILL_NANOS: i64 = 100_000_000;
 
 impl ViewClock {
     /// A snapshot of a tick due `due` ns after the base arrived at `now`.
     pub(crate) fn arrived(&mut self, now: HostNanos, due: i64) {
+        if self.drawn.is_some_and(|drawn| now.since(drawn.since) > STOOD_STILL_NANOS) {
+            return;
+        }
         let offset = (now.0 - due) as f64;
         let off = offset - self.mean;
         if self.count == 0.0 || off.abs() > ANEW_NANOS {
-            // Where the other side stood still, so does what is drawn of it: no slew makes that up.
-            *self = Self { mean: offset, variance: 0.0, count: 1.0, behind: None };
+            let drawn = self.drawn.map(|drawn| Slew { anew: true, ..drawn });
+            *self = Self { mean: offset, variance: 0.0, count: 1.0, drawn };
             return;
         }
         self.count = if self.count < SMOOTHED_OVER { self.count + 1.0 } else { SMOOTHED_OVER };
@@ -59,25 +85,25 @@ impl ViewClock {
         if self.count == 0.0 {
             return;
         }
-        let wanted = self.mean + self.wanted(delay, interval);
-        let behind = match self.behind {
-            None => wanted,
-            Some((behind, at)) => {
-                let most = now.since(at).max(0) as f64 * SLEW;
-                behind + (wanted - behind).clamp(-most, most)
+        let to = self.mean + self.wanted(delay, interval);
+        self.drawn = Some(match self.drawn {
+            None => Slew { from: to, since: now, to, anew: false },
+            Some(drawn) => {
+                // Until now it went towards where it was wanted before: a frame may have been drawn of that.
+                let from = drawn.at(now);
+                Slew { from, since: now, to, anew: drawn.anew && (to - from).abs() > 1.0 }
             }
-        };
-        self.behind = Some((behind, now));
+        });
     }
 
     /// The time to draw, in ns since the base tick; `None` before anything arrived.
     pub(crate) fn shown(&self, now: HostNanos) -> Option<f64> {
-        self.behind.map(|(behind, _)| (now.0 as f64 - behind).max(0.0))
+        self.drawn.map(|drawn| (now.0 as f64 - drawn.at(now)).max(0.0))
     }
 
     /// The delay in force behind the smoothed timeline, in ns.
     pub(crate) fn delay(&self) -> i64 {
-        self.behind.map_or(0, |(behind, _)| (behind - self.mean) as i64)
+        self.drawn.map_or(0, |drawn| (drawn.from - self.mean) as i64)
     }
 }
 
@@ -98,6 +124,50 @@ mod tests {
         assert!((drawn - 9_900_000_000.0).abs() < 3e6, "{drawn}");
         let auto = clock.wanted(ViewDelay::Auto, 50_000_000);
         assert!((auto - 106e6).abs() < 1e6, "{auto}");
+    }
+
+    /// A clock fed every 50 ms for two seconds, with what was due a tenth of a second before, and looked at every 10 ms.
+    fn fed() -> ViewClock {
+        let mut clock = ViewClock::default();
+        for n in 10..200i64 {
+            if n % 5 == 0 {
+                clock.arrived(HostNanos(n * 10_000_000), n * 10_000_000 - 100_000_000);
+            }
+            clock.advance(HostNanos(n * 10_000_000), ViewDelay::Auto, 50_000_000);
+        }
+        clock
+    }
+
+    #[test]
+    fn who_stood_still_draws_on_forwards_from_where_it_would_have_been() {
+        let mut clock = fed();
+        // It stands still for 0.7 s, draws, and only then reads what waited.
+        let now = HostNanos(2_690_000_000);
+        let drawn = clock.shown(now).unwrap();
+        for n in 200..269i64 {
+            clock.arrived(now, n * 10_000_000 - 100_000_000);
+        }
+        clock.advance(now, ViewDelay::Auto, 50_000_000);
+        assert_eq!(clock.shown(now), Some(drawn));
+        let later = clock.shown(now.plus(10_000_000)).unwrap() - drawn;
+        assert!((9e6..11e6).contains(&later), "{later}");
+    }
+
+    #[test]
+    fn where_the_way_becomes_longer_by_a_second_what_is_drawn_stands_still_meanwhile() {
+        let mut clock = fed();
+        let mut before = clock.shown(HostNanos(2_000_000_000)).unwrap();
+        for n in 200..600i64 {
+            let now = HostNanos(n * 10_000_000);
+            if n % 5 == 0 {
+                clock.arrived(now, n * 10_000_000 - 1_100_000_000);
+            }
+            clock.advance(now, ViewDelay::Auto, 50_000_000);
+            let shown = clock.shown(now).unwrap();
+            assert!(shown >= before, "steps back by {} ns", before - shown);
+            before = shown;
+        }
+        assert!((before - 4_790e6).abs() < 2e6, "{before}");
     }
 
     #[test]
