@@ -46,6 +46,19 @@ pub enum Calm {
     Frames(Option<MemberId>),
     /// Nobody is pushed or put elsewhere.
     Pushes,
+    /// What events let one side know of a solid, all get to know.
+    Solid(SolidId),
+    /// What events make of a tunable on one side, they make of it on all.
+    Tunable {
+        /// The number of the rule.
+        kind: u8,
+        /// Which, by name.
+        tunable: &'static str,
+    },
+    /// Nothing changes hands.
+    Hands,
+    /// Events leave a member's link as it is: this knob of it, or all.
+    Link(MemberId, Option<Knob>),
 }
 
 impl Calm {
@@ -56,15 +69,19 @@ impl Calm {
             Self::Down(_) => "down",
             Self::Frames(_) => "frames",
             Self::Pushes => "pushes",
+            Self::Solid(_) => "solid",
+            Self::Tunable { .. } => "tunable",
+            Self::Hands => "hands",
+            Self::Link(..) => "link",
         }
     }
 
     /// Whose it is, if it is one member's.
     pub const fn member(self) -> Option<MemberId> {
         match self {
-            Self::Up(member) | Self::Down(member) => Some(member),
+            Self::Up(member) | Self::Down(member) | Self::Link(member, _) => Some(member),
             Self::Frames(member) => member,
-            Self::Pushes => None,
+            Self::Pushes | Self::Hands | Self::Solid(_) | Self::Tunable { .. } => None,
         }
     }
 }

@@ -144,3 +144,21 @@ fn a_hitching_machine_drops_ticks_and_says_so() {
     assert_eq!(unexplained(run.record(), 0), 0);
     first_predictions_are_exact(run.record(), 0);
 }
+
+#[test]
+fn what_is_pressed_while_the_server_passes_over_ticks_is_its_doing_and_nobody_altered_it() {
+    let mut skipped = 0;
+    for seed in 1..=12 {
+        let freeze = "[[event]]\nat = \"3 s\"\nevery = \"1.7 s\"\nfreeze = { who = \"server\", lasts = \"480 ms\" }\n";
+        let hands = "[[cast]]\nname = \"plover\"\nrole = \"bot\"\ngait = \"courier.gait\"\nlink = \"test\"\nspawn = [0, 0]\nrandom = \"12 /s\"\n";
+        let link = "latency = \"40 ms\"\njitter = \"5 ms\"";
+        let run = Words { seed, link, rest: hands.to_owned() + freeze, ..Words::default() }.run(30.0);
+        let record = run.record();
+        for (at, c) in corrections(record, 0, LabTime::ZERO) {
+            let names: Vec<&str> = causes(record, 0, at, &c).iter().map(velocitas_lab::cause::Cause::name).collect();
+            assert!(!names.contains(&"altered"), "seed {seed}, {at}: {names:?}");
+            skipped += usize::from(names.contains(&"server_skipped"));
+        }
+    }
+    assert!(skipped > 20, "{skipped}");
+}

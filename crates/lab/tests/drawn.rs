@@ -129,3 +129,19 @@ fn comings_and_goings_are_had_again() {
     let seen = held(course, 48.0, &commands);
     assert!(seen[Drawn::Blended as usize] > 30_000 && seen[Drawn::Predicted as usize] > 10_000, "{seen:?}");
 }
+
+#[test]
+fn what_moves_evenly_on_its_own_screen_is_no_hop_though_the_server_stood_a_tick() {
+    let mut rough = 0.0f64;
+    for seed in 1..=4 {
+        // Claims that come late let the server wait for a tick, or two.
+        let rest = walker("heron", "arrangement = \"claims\"\nhost = { frame_rate = \"144 Hz\" }");
+        let link = "latency = \"40 ms\"\njitter = \"12 ms\"";
+        let run = Words { seed, link, rest, ..Words::default() }.run(40.0);
+        let figures = crate::scenario::measure(run.record(), 0, LabTime::from_secs(4.0), LabTime::from_secs(39.0));
+        assert!(crate::scenario::corrections(run.record(), 0, LabTime::ZERO).is_empty(), "nobody moves it but itself");
+        assert_eq!(figures.own.hops_per_min, Some(0.0), "seed {seed}");
+        rough = rough.max(figures.own.roughness_mps.p95.unwrap_or_default());
+    }
+    assert!(rough > 0.2, "the server did stand: {rough}");
+}

@@ -87,11 +87,16 @@ fn command() -> impl Strategy<Value = Command> {
         1 => (who(), number(), number()).prop_map(|(who, x, y)| Command::Happens(who, Sudden::Push(vec3(x, y, -0.0)))),
         1 => (who(), number(), number()).prop_map(|(who, x, y)| Command::Happens(who, Sudden::Teleport(vec3(x, y, 1.0)))),
         1 => (who(), 0u64..900_000_001).prop_map(|(who, ns)| Command::Happens(who, Sudden::Freeze(LabTime(ns)))),
-        1 => (proptest::option::of(who()), 0u8..4).prop_map(|(who, which)| {
+        1 => (proptest::option::of(who()), 0u8..9).prop_map(|(who, which)| {
             Command::Calm(match (which, who) {
                 (0, Some(who)) => Calm::Up(who),
                 (1, Some(who)) => Calm::Down(who),
                 (2, who) => Calm::Frames(who),
+                (7, _) => Calm::Hands,
+                (3, _) => Calm::Solid(SolidId(1)),
+                (4, _) => Calm::Tunable { kind: COURIER, tunable: "walk" },
+                (5, Some(who)) => Calm::Link(who, None),
+                (6, Some(who)) => Calm::Link(who, Some(velocitas_lab::Knob::Loss)),
                 _ => Calm::Pushes,
             })
         }),

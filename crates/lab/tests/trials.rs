@@ -258,7 +258,10 @@ fn a_lane_altered_by_what_nobody_knows_of_is_not_attributed() {
         assert!(altered.len() as u64 >= least, "lane {lane}: {altered:?}");
         for (at, c, finding) in altered {
             assert!(c.why == Restored::Diverged && finding.causes.is_empty(), "lane {lane}, {at}: {finding:?}");
-            assert_eq!(finding.words(run.record(), machine(run.record(), 0), c), "not attributed");
+            assert_eq!(
+                finding.words(run.record(), machine(run.record(), 0), c),
+                "not attributed: stepped again, these ticks do not come out as they did"
+            );
         }
     }
 }

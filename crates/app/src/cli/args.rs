@@ -208,7 +208,7 @@ pub(super) struct DiagnoseTask {
     /// Another seed than the course's
     #[arg(long)]
     pub(super) seed: Option<u64>,
-    /// Try the best remedies two at a time as well
+    /// Try the best remedies two at a time as well, also where one alone leaves less than a third
     #[arg(long)]
     pub(super) pairs: bool,
     /// How many branches at once; as many as there are cores if 0

@@ -57,7 +57,8 @@ pub(super) fn run(task: &DiagnoseTask) -> Result<Outcome, OpenError> {
         tried
     };
     let tried = try_all("trying", &case.remedies);
-    let pairs = if task.pairs { try_all("trying pairs", &case.pairs(&tried)) } else { Vec::new() };
+    let pairs =
+        if task.pairs || Case::wants_pairs(&tried) { try_all("trying pairs", &case.pairs(&tried)) } else { Vec::new() };
     let trouble = TroubleRow::of(run.record(), &case.trouble);
     let diagnosis = Diagnosis { course: name, seed, case: &case, trouble, tried, pairs };
     let said = match task.report {

@@ -6,9 +6,10 @@ use std::sync::Arc;
 use crossterm::event::{KeyCode, KeyEvent};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_lab::LabTime;
+use velocitas_core::{Fact, Restored};
 use velocitas_lab::diagnose::{CURED, Case, HELPS, rank};
-use velocitas_lab::trouble::troubles;
+use velocitas_lab::trouble::{Reason, troubles};
+use velocitas_lab::{Happening, LabTime};
 use velocitas_report::cells;
 
 use super::canvas::{popup, write};
@@ -20,6 +21,8 @@ use super::stage::{Stage, WINDOW};
 const LISTED: usize = 4;
 /// A second: stretches are of whole ones.
 const SECOND: u64 = 1_000_000_000;
+/// What happened so lately is under the playhead: a few ticks.
+const HERE: LabTime = LabTime(50_000_000);
 
 impl Stage {
     /// Asks why the last ten seconds are bad, or closes the answer.
@@ -28,17 +31,25 @@ impl Stage {
             return;
         }
         let machine = self.machine(self.entity);
-        let to = LabTime(self.at.0 / SECOND * SECOND);
+        // With what happened just now.
+        let to = LabTime(self.at.0.div_ceil(SECOND) * SECOND);
         let from = to.minus(WINDOW).max(LabTime(self.run.record().kept_from.0.div_ceil(SECOND) * SECOND));
         if from >= to {
             return self.say("there is no whole second to look at yet");
         }
-        let all = troubles(self.run.record(), Some(machine), from, to);
+        let ahead = (to > self.run.now()).then(|| {
+            let mut ahead = self.run.clone();
+            ahead.advance(to);
+            Box::new(ahead)
+        });
+        let all = troubles(ahead.as_deref().unwrap_or(&self.run).record(), Some(machine), from, to);
+        let chosen = self.reason_here().and_then(|reason| all.iter().take(LISTED).position(|t| t.reason == reason));
         let mut why = Why {
+            ahead,
             member: self.entity,
             stretch: (from, to),
             troubles: all,
-            chosen: 0,
+            chosen: chosen.unwrap_or(0),
             case: None,
             tried: Vec::new(),
             row: 0,
@@ -52,12 +63,24 @@ impl Stage {
         self.why = Some(why);
     }
 
+    /// The reason of the correction under the playhead, if there is one: what the Ladder shows.
+    fn reason_here(&self) -> Option<Reason> {
+        let (record, machine) = (self.run.record(), self.machine(self.entity));
+        let rows = record.of(machine).happenings.span(self.at.minus(HERE), self.at);
+        let mut corrected = rows.rev().filter_map(|row| match row.what {
+            Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled => Some((row.at, c)),
+            _ => None,
+        });
+        let (at, correction) = corrected.next()?;
+        Some(Reason::of(&record.finding(machine, at, &correction)))
+    }
+
     /// Begins to try remedies for the trouble that is chosen.
     fn look_into(&self, why: &mut Why) {
         (why.tried, why.row, why.case, why.job) = (Vec::new(), 0, None, None);
         (why.all, why.paired, why.wrong) = (0, false, None);
         let Some(trouble) = why.troubles.get(why.chosen) else { return };
-        match Case::about(&self.run, trouble.clone(), why.stretch) {
+        match Case::about(why.ahead.as_deref().unwrap_or(&self.run), trouble.clone(), why.stretch) {
             Ok(case) => {
                 let remedies = case.remedies.clone();
                 why.case = Some(Arc::new(case));
@@ -83,6 +106,9 @@ impl Stage {
             why.tried.push(*tried);
         }
         rank(&mut why.tried);
+        if why.is_over() && !why.paired && Case::wants_pairs(&why.tried) {
+            why.try_pairs();
+        }
         changed
     }
 
@@ -101,9 +127,7 @@ impl Stage {
                 self.look_into(&mut why);
             }
             KeyCode::Char('2') if why.is_over() && !why.paired => {
-                let pairs = why.case.as_ref().map_or_else(Vec::new, |case| case.pairs(&why.tried));
-                why.paired = true;
-                why.try_all(pairs);
+                why.try_pairs();
             }
             KeyCode::Enter | KeyCode::Char('a') => {
                 let Some(remedy) = why.rows().get(why.row).map(|t| t.remedy.clone()) else {

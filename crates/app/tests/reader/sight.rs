@@ -42,7 +42,7 @@ fn made(track: &Track, range: &std::ops::Range<usize>, tick: u64, fraction: f64)
     if fraction == 0.0 {
         return Some(first);
     }
-    let next = (i + 1 < range.end).then(|| track.at[i + 1] as f64)?;
+    let next = (i + 1 < range.end && track.tick[i + 1] == tick + 1).then(|| track.at[i + 1] as f64)?;
     Some(first + (next - first) * fraction)
 }
 
@@ -59,6 +59,43 @@ fn really(track: &Track, range: &std::ops::Range<usize>, moment: f64) -> Option<
     let share = (moment - track.at[i] as f64) / (track.at[after] - track.at[i]) as f64;
     let b = wide(track.pos[after]);
     Some([0, 1, 2].map(|lane| a[lane] + (b[lane] - a[lane]) * share))
+}
+
+/// How something was drawn from a frame to the next.
+struct Pair {
+    at: u64,
+    /// How many teleports lie before it.
+    piece: u32,
+    span: f64,
+    drawn: [f64; 3],
+    truly: [f64; 3],
+    then: (f64, f64),
+    /// Whether the server had it move otherwise.
+    differs: bool,
+}
+
+/// Whether a pair of frames that differs from the server's does so from the even motion around it as well.
+fn is_seen((track, range): (&Track, &std::ops::Range<usize>), one: &Pair, pairs: &[Pair]) -> bool {
+    let near = |pair: &&Pair| pair.piece == one.piece && pair.at.abs_diff(one.at) <= 150_000_000;
+    let before: Vec<&Pair> = pairs.iter().filter(|pair| pair.at < one.at).filter(near).collect();
+    let after: Vec<&Pair> = pairs.iter().filter(|pair| pair.at > one.at).filter(near).collect();
+    let even = |side: &[&Pair], lane: usize| {
+        let mut speeds: Vec<f64> = side.iter().map(|pair| pair.drawn[lane] / pair.span).collect();
+        speeds.sort_by(f64::total_cmp);
+        speeds.get(speeds.len() / 2).map(|speed| speed * one.span)
+    };
+    let server = |from: f64, to: f64| {
+        let put = |i: usize| track.teleported[i] && track.at[i] as f64 > from && track.at[i] as f64 <= to;
+        let moved = Some(minus(really(track, range, to)?, really(track, range, from)?));
+        moved.filter(|_| !range.clone().any(put))
+    };
+    let side = |near: &[&Pair], server: Option<[f64; 3]>| {
+        [0, 1, 2].map(|lane| even(near, lane).unwrap_or(server.unwrap_or(one.truly)[lane]))
+    };
+    let (from, to) = one.then;
+    let (a, b) = (side(&before, server(from - (to - from), from)), side(&after, server(to, to + (to - from))));
+    let even = [0, 1, 2].map(|lane| one.drawn[lane].max(a[lane].min(b[lane])).min(a[lane].max(b[lane])));
+    one.differs && length(minus(one.drawn, even)) > 0.02f64.max(0.25 * length(even))
 }
 
 #[derive(Default)]
@@ -84,7 +121,8 @@ impl Sum {
         self.ages.extend(&ages);
         self.lags.push(lag);
         let then = |s: &Sight<'_>| s.at as f64 - lag * 1e6;
-        let (mut squares, mut pairs, mut moved, mut seconds) = (0.0, 0u32, 0.0, 0.0);
+        let (mut squares, mut moved, mut seconds) = (0.0, 0.0, 0.0);
+        let (mut pairs, mut piece): (Vec<Pair>, u32) = (Vec::new(), 0);
         let mut before: Option<(&Sight<'_>, [f64; 3])> = None;
         for (_, s) in known {
             let Some(there) = really(track, &range, then(s)) else {
@@ -97,6 +135,7 @@ impl Sum {
                 let (at, tick) = (track.at[i] as f64, track.tick[i]);
                 track.teleported[i] && (at > then(last) && at <= then(s) || tick > last.tick && tick <= s.tick + 1)
             });
+            piece += u32::from(cut && s.at > last.at);
             if cut || s.at == last.at {
                 continue;
             }
@@ -104,14 +143,15 @@ impl Sum {
             let (drawn, truly) = (minus(wide(s.pos), wide(last.pos)), minus(there, was));
             let off = length(minus(drawn, truly));
             squares += (off / span) * (off / span);
-            pairs += 1;
             moved += length(truly);
             seconds += span;
-            self.hops += u64::from(off > 0.02f64.max(0.25 * length(truly)));
+            let differs = off > 0.02f64.max(0.25 * length(truly));
+            pairs.push(Pair { at: s.at, piece, span, drawn, truly, then: (then(last), then(s)), differs });
         }
+        self.hops += pairs.iter().filter(|pair| is_seen((track, &range), pair, &pairs)).count() as u64;
         self.seconds += seconds;
-        if pairs > 0 && moved >= 0.1 {
-            self.rough.push((squares / f64::from(pairs)).sqrt());
+        if !pairs.is_empty() && moved >= 0.1 {
+            self.rough.push((squares / pairs.len() as f64).sqrt());
         }
     }
 

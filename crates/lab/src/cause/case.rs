@@ -156,6 +156,16 @@ impl<'a> Case<'a> {
         })
     }
 
+    /// How many ticks the server passed over just before one that it made, if it did.
+    pub(super) fn passed_over_before(&self, tick: RecordTick) -> Option<u64> {
+        let made = self.record.authority(self.actor);
+        let over = (0..tick.0)
+            .rev()
+            .take_while(|before| made.of_tick(RecordTick(*before)).is_none())
+            .take(MOST_TICKS as usize);
+        Some(over.count() as u64).filter(|over| *over > 0)
+    }
+
     /// The last ticks before one whose inputs the server missed, from the first to the last, where nothing reached it since.
     pub(super) fn missed_before(&self, tick: RecordTick) -> Option<(RecordTick, RecordTick)> {
         let last = *self.missed.iter().rev().find(|missed| **missed < tick)?;

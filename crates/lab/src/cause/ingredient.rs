@@ -227,6 +227,11 @@ fn inputs(case: &Case<'_>, _: What) -> Cause {
     if let Some((first, last)) = made_up {
         return Cause::MadeUp { machine, actor, first, last };
     }
+    // After ticks that it passed over the server reads at once what was pressed in them.
+    let over = other.iter().map(|both| case.passed_over_before(both.tick)).collect::<Option<Vec<u64>>>();
+    if let Some(most) = over.into_iter().flatten().max() {
+        return Cause::ServerSkipped(most);
+    }
     let all: Vec<RecordTick> = other.iter().map(|both| both.tick).collect();
     let (first, last) = span(&all).unwrap_or_default();
     Cause::Altered { first, last }

@@ -216,13 +216,27 @@ impl Finding {
             return format!("parted before tick {}: further back nothing is tried", record.shown(tick));
         }
         let why: Vec<String> = self.causes.iter().map(|cause| cause.words(record)).collect();
-        let mut words = if why.is_empty() { "not attributed".to_owned() } else { why.join("; ") };
+        let mut words = if why.is_empty() { self.not_attributed(c) } else { why.join("; ") };
         let tried = self.causes.iter().filter(|_| self.replays > 0);
         let with: Vec<String> = tried.filter_map(|cause| cause.exchanged(record, machine)).collect();
         if !with.is_empty() {
             let _ = write!(words, ". Tried: with {} tick {} agrees", with.join(" and "), c.tick.0);
         }
         words
+    }
+}
+
+impl Finding {
+    /// Why nothing was found.
+    fn not_attributed(&self, c: &Correction) -> String {
+        // As it was, and as the server had it.
+        const BOTH: u32 = 2;
+        let why = match self.replays {
+            0 => "the record lacks what it takes to step these ticks again".to_owned(),
+            BOTH => "stepped again, these ticks do not come out as they did".to_owned(),
+            _ => format!("of {} things that differ no exchange makes tick {} agree", self.present, c.tick.0),
+        };
+        format!("not attributed: {why}")
     }
 }
 

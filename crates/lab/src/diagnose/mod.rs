@@ -22,6 +22,8 @@ const SETTLES: LabTime = LabTime(2_000_000_000);
 pub const CURED: f64 = 0.1;
 /// What leaves more of it than this has done nothing worth telling.
 pub const HELPS: f64 = 0.9;
+/// Where the best leaves more of it than this, two at a time are tried as well.
+pub const PAIRS_FROM: f64 = 1.0 / 3.0;
 /// So many of the best are tried in pairs.
 const PAIRED: usize = 6;
 
@@ -173,6 +175,11 @@ impl Case {
         let count = count + more(all(outcome), count, all(&self.before), was);
         let seen = seen + more(outcome.seen_m, seen, self.before.seen_m, was_seen);
         if was_seen > 0.0 { (of(count, was) + of(seen, was_seen)) / 2.0 } else { of(count, was) }
+    }
+
+    /// Whether one alone does so little that two at a time are to be tried.
+    pub fn wants_pairs(tried: &[Tried]) -> bool {
+        !tried.is_empty() && tried.iter().all(|t| t.left > PAIRS_FROM)
     }
 
     /// What is worth trying two at a time: the best of what was tried, each with each other.

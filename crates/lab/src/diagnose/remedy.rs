@@ -6,10 +6,11 @@ use velocitas_core::{Fact, Motion};
 
 use crate::cause::shown;
 use crate::command::{Calm, Command, ReadRule};
+use crate::course::What;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId, Part, RecordTick};
 use crate::knob::SETTINGS;
-use crate::known::Reach;
+use crate::known::{Known, Reach};
 use crate::record::Record;
 use crate::run::Run;
 use crate::time::LabTime;
@@ -22,6 +23,8 @@ pub enum Reaches {
     Mistake,
     /// A setting of a program.
     Setting,
+    /// Something that the course changes on the way.
+    Event,
     /// A quality of the link, which nobody has in hand.
     Link,
     /// Something that simply no longer happens.
@@ -48,8 +51,8 @@ impl PartialEq for Remedy {
 }
 
 impl Remedy {
-    fn of(reaches: Reaches, words: String, command: Command) -> Self {
-        Self { words, reaches, commands: vec![command], rule: None }
+    fn of(reaches: Reaches, words: String, commands: impl IntoIterator<Item = Command>) -> Self {
+        Self { words, reaches, commands: commands.into_iter().collect(), rule: None }
     }
 
     /// Both at once.
@@ -77,10 +80,11 @@ pub(super) fn remedies(at: &Run, record: &Record, machine: MachineId, (from, to)
     let Some(member) = at.course().player(machine) else { return Vec::new() };
     let mut all = Vec::new();
     let ticks = ticks(record, (from, to));
-    all.extend(solids(record, machine, ticks));
-    all.extend(rules(at, record, machine, ticks));
+    let ticks = changes(record, ticks);
+    all.extend(solids(record, machine, &ticks));
+    all.extend(rules(at, record, machine, &ticks));
     all.extend(knobs(at, member));
-    all.extend(calm(record, (machine, member), (from, to)));
+    all.extend(calm(at, record, (machine, member), (from, to)));
     all
 }
 
@@ -96,24 +100,47 @@ fn ticks(record: &Record, (from, to): (LabTime, LabTime)) -> (RecordTick, Record
     (of(from), of(to))
 }
 
-/// What one side alone knows, made known to all.
-fn solids(record: &Record, machine: MachineId, (first, last): (RecordTick, RecordTick)) -> Vec<Remedy> {
+/// The first tick of a stretch, and each in it from which on some machine knows something else.
+fn changes(record: &Record, (first, last): (RecordTick, RecordTick)) -> Vec<RecordTick> {
+    let changes = record.changes.iter().map(|change| change.tick).filter(|tick| *tick > first && *tick <= last);
+    std::iter::once(first).chain(changes).collect()
+}
+
+/// What one side alone knows, made known to all: what it knows by now, and what events tell it later.
+fn solids(record: &Record, machine: MachineId, ticks: &[RecordTick]) -> Vec<Remedy> {
     let one_sided = |solid, tick| {
         record.knows(machine, Part::Client, solid, tick) != record.knows(MachineId::SERVER, Part::Server, solid, tick)
     };
     let solids = record.cast.world.solids.iter();
-    let solids = solids.filter(|named| [first, last].iter().any(|tick| one_sided(named.solid.id, *tick)));
+    let solids = solids.filter(|named| ticks.iter().any(|tick| one_sided(named.solid.id, *tick)));
     let known = |named: &crate::course::NamedSolid| {
-        let command = Command::Solid { solid: named.solid.id, there: true, reach: Reach::All };
-        Remedy::of(Reaches::Mistake, format!("{} known to all", named.name), command)
+        let solid = named.solid.id;
+        let now = one_sided(solid, ticks[0]).then_some(Command::Solid { solid, there: true, reach: Reach::All });
+        let commands = now.into_iter().chain([Command::Calm(Calm::Solid(solid))]);
+        Remedy::of(Reaches::Mistake, format!("{} known to all", named.name), commands)
     };
     solids.map(known).collect()
 }
 
-/// Rules and tunables that differ, made as the server has them.
-fn rules(at: &Run, record: &Record, machine: MachineId, (_, last): (RecordTick, RecordTick)) -> Vec<Remedy> {
-    let (here, there) =
-        (record.known(machine, Part::Client, last), record.known(MachineId::SERVER, Part::Server, last));
+/// Rules and tunables that differ, made as the server has them. What an event lets differ later, all are told of.
+fn rules(at: &Run, record: &Record, machine: MachineId, ticks: &[RecordTick]) -> Vec<Remedy> {
+    let known = |tick: &RecordTick| {
+        (record.known(machine, Part::Client, *tick), record.known(MachineId::SERVER, Part::Server, *tick))
+    };
+    let mut all: Vec<Remedy> = Vec::new();
+    for (i, (here, there)) in ticks.iter().map(known).enumerate() {
+        let found = differing(at, record, machine, (&here, &there), i == 0);
+        for remedy in found.into_iter().filter(|remedy| remedy.reaches == Reaches::Mistake) {
+            if !all.contains(&remedy) {
+                all.push(remedy);
+            }
+        }
+    }
+    all
+}
+
+/// What of rules and tunables differs in a tick, `now` or later.
+fn differing(at: &Run, record: &Record, machine: MachineId, (here, there): (&Known, &Known), now: bool) -> Vec<Remedy> {
     let who = record.cast.name(machine);
     let mut all = Vec::new();
     for (kind, rule) in there.kinds.iter() {
@@ -130,9 +157,13 @@ fn rules(at: &Run, record: &Record, machine: MachineId, (_, last): (RecordTick, 
             let value = there.tunables[place][i];
             if here.tunables[place][i] != value {
                 let unit = if spec.unit == "1" { String::new() } else { format!(" {}", spec.unit) };
-                let words = format!("{} at {value}{unit} on {who}", spec.name);
-                let command = Command::Tune { kind, tunable: spec.name, value, reach: Reach::One(machine) };
-                all.push(Remedy::of(Reaches::Mistake, words, command));
+                let words = match now {
+                    true => format!("{} at {value}{unit} on {who}", spec.name),
+                    false => format!("{} turned on all alike", spec.name),
+                };
+                let tune = now.then_some(Command::Tune { kind, tunable: spec.name, value, reach: Reach::One(machine) });
+                let held = Command::Calm(Calm::Tunable { kind, tunable: spec.name });
+                all.push(Remedy::of(Reaches::Mistake, words, tune.into_iter().chain([held])));
             }
         }
     }
@@ -149,16 +180,36 @@ fn knobs(at: &Run, member: MemberId) -> Vec<Remedy> {
         let reaches = if is_link { Reaches::Link } else { Reaches::Setting };
         let (now, then) = (shown(spec.knob, now), shown(spec.knob, value));
         let words = format!("{name}: {} {then} instead of {now}", spec.name);
-        Some(Remedy::of(reaches, words, Command::Set { member, knob: spec.knob, value }))
+        // No event turns it back.
+        let held = is_link.then_some(Command::Calm(Calm::Link(member, Some(spec.knob))));
+        let set = Command::Set { member, knob: spec.knob, value };
+        Some(Remedy::of(reaches, words, std::iter::once(set).chain(held)))
     };
     SETTINGS.iter().filter_map(cure).collect()
 }
 
 /// What no longer goes wrong by itself.
-fn calm(record: &Record, (machine, member): (MachineId, MemberId), (from, to): (LabTime, LabTime)) -> Vec<Remedy> {
+fn calm(
+    at: &Run,
+    record: &Record,
+    (machine, member): (MachineId, MemberId),
+    (from, to): (LabTime, LabTime),
+) -> Vec<Remedy> {
     let mut all = Vec::new();
     let name = record.cast.name(machine);
-    let mut push = |words: String, calm| all.push(Remedy::of(Reaches::World, words, Command::Calm(calm)));
+    // Who comes is given its own as well.
+    let events = at.course().events.iter().any(|event| matches!(event.what, What::Own(..)));
+    let owners = |row: &crate::watch::HappeningRow| matches!(row.what, Happening::Fact(Fact::Owns { .. }));
+    if events && record.of(machine).happenings.span(from, to).any(owners) {
+        let calm = [Command::Calm(Calm::Hands)];
+        all.push(Remedy::of(Reaches::Event, "nothing changes hands".to_owned(), calm));
+    }
+    let turned = |row: &crate::watch::HappeningRow| matches!(row.what, Happening::Link { .. });
+    if record.of(machine).happenings.span(from, to).any(turned) {
+        let calm = [Command::Calm(Calm::Link(member, None))];
+        all.push(Remedy::of(Reaches::Event, format!("no change of the link of {name}"), calm));
+    }
+    let mut push = |words: String, calm| all.push(Remedy::of(Reaches::World, words, [Command::Calm(calm)]));
     push(format!("a perfect link up from {name}"), Calm::Up(member));
     push(format!("a perfect link down to {name}"), Calm::Down(member));
     let hitches = |host: &HostSpec| host.hitches_per_minute > 0.0;

@@ -132,7 +132,7 @@ impl Lab {
                 machine.host.hitches_per_minute = 0.0;
                 machine.frozen_until = machine.frozen_until.min(self.now);
             }
-            Calm::Pushes => {}
+            Calm::Pushes | Calm::Hands | Calm::Solid(_) | Calm::Tunable { .. } | Calm::Link(..) => {}
         }
     }
 

@@ -10,7 +10,7 @@ use crate::command::{Calm, Command, ReadLater};
 use crate::course::{Coming, Course, KnownTo, Override, Owned, Turned, What};
 use crate::fault::Fault;
 use crate::ids::{MachineId, MemberId, Part};
-use crate::knob::{Knobs, Place, SETTINGS};
+use crate::knob::{Knob, Knobs, Place, SETTINGS};
 use crate::known::Reach;
 use crate::machine::token;
 use crate::watch::{Happening, Watch};
@@ -30,6 +30,7 @@ impl Lab {
         let course = self.course.clone();
         match what {
             What::Push(..) | What::Teleport(..) if self.calms.contains(&Calm::Pushes) => {}
+            What::Own(..) if self.calms.contains(&Calm::Hands) => {}
             What::Freeze(who, _) if self.calms.contains(&Calm::Frames(*who)) => {}
             What::Push(member, velocity) => {
                 if let Some(entity) = self.entity(*member) {
@@ -45,7 +46,7 @@ impl Lab {
                     self.tell(watch, course.machine(*member), Part::Client, Some(tick), what);
                 }
             }
-            What::Link(member, turned) => self.turn_link(*member, turned, watch),
+            What::Link(member, turned) => self.turn_link(*member, &self.without_calm(*member, turned), watch),
             What::Tune(overrides) => overrides.iter().for_each(|o| self.retune(o, watch)),
             What::Ground(solid, known_to) => self.reground(*solid, *known_to, watch),
             What::Freeze(who, lasts) => {
@@ -125,10 +126,24 @@ impl Lab {
         }
     }
 
+    /// What an event makes of a link, but for what is calm.
+    fn without_calm(&self, member: MemberId, turned: &Turned) -> Turned {
+        let is_calm = |knob| {
+            self.calms.iter().any(|calm| matches!(calm, Calm::Link(of, which) if *of == member && which.is_none_or(|which| which == knob)))
+        };
+        let way = |way: &[(Knob, f64)]| way.iter().copied().filter(|(knob, _)| !is_calm(*knob)).collect();
+        Turned { up: way(&turned.up), down: way(&turned.down) }
+    }
+
+    /// Those who get to know of a change for one side: everybody, where that is calm.
+    fn told(&self, calm: Calm, side: KnownTo) -> KnownTo {
+        if side != KnownTo::Nobody && self.calms.contains(&calm) { KnownTo::All } else { side }
+    }
+
     /// A tunable becomes otherwise, on the machines of a side.
     fn retune<W: Watch>(&mut self, o: &Override, watch: &mut W) {
         let tunable = self.course.kinds.motion(o.kind).tunables()[o.tunable].name;
-        for reach in self.reaches(o.known_to) {
+        for reach in self.reaches(self.told(Calm::Tunable { kind: o.kind, tunable }, o.known_to)) {
             self.command(Command::Tune { kind: o.kind, tunable, value: o.value, reach }, ReadLater::default(), watch);
         }
     }
@@ -181,6 +196,7 @@ impl Lab {
 
     /// A solid is known to these from now on, and to nobody else.
     fn reground<W: Watch>(&mut self, solid: SolidId, known_to: KnownTo, watch: &mut W) {
+        let known_to = self.told(Calm::Solid(solid), known_to);
         let [server, clients] = [KnownTo::Server, KnownTo::Clients].map(|side| known_to.includes(side));
         let changes = if server == clients {
             vec![(KnownTo::All, server)]

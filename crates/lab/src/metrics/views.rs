@@ -2,7 +2,8 @@
 //!
 //! Drawn states carry their tick, so nothing is searched. With made(s) the moment at which the authority made the state drawn
 //! (between two ticks linearly), the *lag* of a window is the mean of (moment of the frame − made). What is drawn in a frame is
-//! then held against where the authority had the entity so much earlier: that is what is wrong beyond being late.
+//! then held against where the authority had the entity so much earlier: that is what is wrong beyond being late. What moves as evenly
+//! as before and after is no hop, whatever the authority did meanwhile: no eye sees that.
 
 use velocitas_core::Vec3;
 
@@ -21,6 +22,8 @@ const MOVED_M: f64 = 0.1;
 /// Displacements that differ by less than this, or by less than a quarter, are no hop.
 const HOP_M: f64 = 0.02;
 const HOP_SHARE: f64 = 0.25;
+/// What is drawn so long before and after a frame says what even motion is there.
+const EVEN: LabTime = LabTime(150_000_000);
 
 /// What a window came to.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -37,9 +40,9 @@ pub struct Window {
     pub placed: Vec<usize>,
     /// RMS of the difference of the velocities drawn and true; `None` where it hardly moved.
     pub roughness_mps: Option<f64>,
-    /// Frames in which it moved otherwise than the authority had it.
+    /// Frames in which it moved otherwise than the authority had it, and otherwise than it was drawn to move around them.
     pub hops: u32,
-    /// Which of the frames of the window they are, and how far off each moved, in metres.
+    /// Which of the frames of the window they are, and how far each is from where even motion had put it, in metres.
     pub hopped: Vec<(usize, f64)>,
     /// Seconds between the frames that were looked at for that.
     pub seconds: f64,
@@ -90,7 +93,8 @@ impl Truth {
         if fraction == 0.0 {
             return Some(made);
         }
-        let next = self.rows.get(i + 1)?.at.0 as f64;
+        // Across ticks that were passed over there is nothing to be on the way to.
+        let next = self.rows.get(i + 1).filter(|next| next.tick.0 == tick.0 + 1)?.at.0 as f64;
         Some(made + (next - made) * f64::from(fraction))
     }
 
@@ -120,6 +124,18 @@ impl Truth {
             }
             _ => a,
         }
+    }
+
+    /// How it moved from a moment to another, if that is known and it was not put elsewhere meanwhile.
+    fn moved(&self, from: f64, to: f64) -> Option<[f64; 3]> {
+        if self.rows.iter().any(|row| row.teleported && row.at.0 as f64 > from && row.at.0 as f64 <= to) {
+            return None;
+        }
+        let at = |moment: f64| {
+            let (after, share) = self.place(moment, &mut self.rows.partition_point(|row| row.at.0 as f64 <= moment))?;
+            Some(self.between(after, share))
+        };
+        Some(between(at(from)?, at(to)?))
     }
 
     /// Whether it was put elsewhere between two moments, or in the ticks from one to another.
@@ -275,7 +291,8 @@ fn judge(truth: &Truth, sights: &[Sight], timing: &mut Timing) -> Window {
     };
     window.errors_m.reserve(timing.known.len());
     window.placed.reserve(timing.known.len());
-    let (mut squares, mut pairs, mut moved) = (0.0, 0u32, 0.0);
+    let (mut squares, mut moved) = (0.0, 0.0);
+    let (mut pairs, mut piece) = (Vec::new(), 0);
     let mut before: Option<(&Sight, [f64; 3])> = None;
     for (&i, place) in timing.known.iter().zip(&timing.places) {
         let sight = &sights[i];
@@ -288,21 +305,142 @@ fn judge(truth: &Truth, sights: &[Sight], timing: &mut Timing) -> Window {
         window.placed.push(i);
         if let Some((last, was)) = before.replace((sight, there))
             && sight.at > last.at
-            && !truth.is_cut((timing.then(last), timing.then(sight)), (last.tick, sight.tick))
         {
+            if truth.is_cut((timing.then(last), timing.then(sight)), (last.tick, sight.tick)) {
+                piece += 1;
+                continue;
+            }
             let seconds = (sight.at.0 - last.at.0) as f64 / 1e9;
             let (drawn, really) = (between(lanes(last.pos), lanes(sight.pos)), between(was, there));
             let (off, way) = (length(between(really, drawn)), length(really));
             squares += (off / seconds) * (off / seconds);
-            pairs += 1;
             moved += way;
             window.seconds += seconds;
-            if off > HOP_M.max(HOP_SHARE * way) {
-                window.hops += 1;
-                window.hopped.push((i, off));
-            }
+            let differs = off > HOP_M.max(HOP_SHARE * way);
+            let then = (timing.then(last), timing.then(sight));
+            pairs.push(Pair { frame: i, at: sight.at, piece, seconds, drawn, really, then, differs });
         }
     }
-    window.roughness_mps = (pairs > 0 && moved >= MOVED_M).then(|| libm::sqrt(squares / f64::from(pairs)));
+    window.hopped = hopped(truth, &pairs);
+    window.hops = window.hopped.len() as u32;
+    window.roughness_mps = (!pairs.is_empty() && moved >= MOVED_M).then(|| libm::sqrt(squares / pairs.len() as f64));
     window
+}
+
+/// How something was drawn to move from one frame to the next.
+#[derive(Clone, Copy, Debug)]
+struct Pair {
+    /// The later of the two, by its place in the window.
+    frame: usize,
+    at: LabTime,
+    /// How many teleports lie before it.
+    piece: u32,
+    seconds: f64,
+    drawn: [f64; 3],
+    /// How the authority had it move, between which moments in nanoseconds, and whether that is otherwise.
+    really: [f64; 3],
+    then: (f64, f64),
+    differs: bool,
+}
+
+/// The frames of those that differ from the authority in which even motion would not have put it there, and how far off it is.
+///
+/// Even is the motion of what is drawn before, that of what is drawn after, and on each axis anything between the two: who starts, stops
+/// or lands within a frame moves so. Where nothing is drawn before it, or after, the authority's motion just then stands for that.
+fn hopped(truth: &Truth, pairs: &[Pair]) -> Vec<(usize, f64)> {
+    let off = |(i, pair): (usize, &Pair)| {
+        let near = |p: &&Pair| p.piece == pair.piece && p.at.0.abs_diff(pair.at.0) <= EVEN.0;
+        let before: Vec<&Pair> = pairs[..i].iter().rev().take_while(near).collect();
+        let after: Vec<&Pair> = pairs[i + 1..].iter().take_while(near).collect();
+        let (from, to) = pair.then;
+        let really = |from: f64, to: f64| truth.moved(from, to).unwrap_or(pair.really);
+        let some = even(&before, pair.seconds).unwrap_or_else(|| really(from - (to - from), from));
+        let other = even(&after, pair.seconds).unwrap_or_else(|| really(to, to + (to - from)));
+        let nearest: [f64; 3] = std::array::from_fn(|lane| {
+            pair.drawn[lane].clamp(some[lane].min(other[lane]), some[lane].max(other[lane]))
+        });
+        let off = length(between(nearest, pair.drawn));
+        (off > HOP_M.max(HOP_SHARE * length(nearest))).then_some((pair.frame, off))
+    };
+    pairs.iter().enumerate().filter(|(_, pair)| pair.differs).filter_map(off).collect()
+}
+
+/// How far these move in so many seconds: their median, for each axis alone.
+fn even(pairs: &[&Pair], seconds: f64) -> Option<[f64; 3]> {
+    let median = |lane: usize| {
+        let mut speeds: Vec<f64> = pairs.iter().map(|p| p.drawn[lane] / p.seconds).collect();
+        speeds.sort_by(f64::total_cmp);
+        speeds[speeds.len() / 2] * seconds
+    };
+    (!pairs.is_empty()).then(|| std::array::from_fn(median))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn pairs(steps: &[f64], differs: bool) -> Vec<Pair> {
+        let pair = |(i, x): (usize, &f64)| {
+            let at = LabTime((i as u64 + 1) * 16_000_000);
+            Pair {
+                frame: i + 1,
+                at,
+                piece: u32::from(i >= 20),
+                seconds: 0.016,
+                drawn: [*x, 0.0, 0.0],
+                really: [0.1, 0.0, 0.0],
+                then: (0.0, 0.0),
+                differs,
+            }
+        };
+        steps.iter().enumerate().map(pair).collect()
+    }
+
+    #[test]
+    fn what_is_drawn_evenly_is_no_hop_whatever_the_authority_did_and_a_jump_is_one() {
+        let even = [0.1; 30];
+        assert_eq!(hopped(&Truth::default(), &pairs(&even, true)), [], "the authority stood still all the time");
+        let mut jump = even;
+        jump[12] = 0.35;
+        let [(frame, off)] = hopped(&Truth::default(), &pairs(&jump, true))[..] else { panic!("one hop") };
+        assert!(frame == 13 && (off - 0.25).abs() < 1e-9, "{frame} {off}");
+        assert_eq!(hopped(&Truth::default(), &pairs(&jump, false)), [], "it did jump");
+        // A correction that is eased out over a tenth of a second is quicker than what is around it.
+        let mut eased = even;
+        eased[10..16].iter_mut().for_each(|x| *x += 0.06);
+        assert_eq!(hopped(&Truth::default(), &pairs(&eased, true)).len(), 3);
+        // Who stops within a frame does not hop.
+        let mut stops = even;
+        stops[12] = 0.04;
+        stops[13..].fill(0.0);
+        assert_eq!(hopped(&Truth::default(), &pairs(&stops, true)), []);
+        // As it came: three frames of rest, then three at once.
+        let came: Vec<f64> = (0..30).map(|i| if i % 3 == 0 { 0.3 } else { 0.0 }).collect();
+        assert_eq!(hopped(&Truth::default(), &pairs(&came, true)).len(), 10);
+        // Where it is put elsewhere it may go on otherwise.
+        let mut put = even;
+        put[18..20].fill(0.0);
+        put[20..].fill(0.0);
+        assert_eq!(
+            hopped(&Truth::default(), &pairs(&put, true)).iter().map(|(frame, _)| *frame).collect::<Vec<_>>(),
+            [20]
+        );
+        // At the edges what the authority did decides.
+        assert_eq!(hopped(&Truth::default(), &pairs(&[0.2, 0.14, 0.14], true)).len(), 1);
+    }
+
+    #[test]
+    fn a_frame_on_ticks_that_were_passed_over_is_not_judged_and_shifts_no_lag() {
+        let made = |tick: u32| Made {
+            at: LabTime(u64::from(tick) * 50_000_000),
+            tick: RecordTick(tick),
+            pos: Vec3 { x: tick as f32, y: 0.0, z: 0.0 },
+            teleported: false,
+        };
+        let rows = (0..40).filter(|tick| !(10..14).contains(tick)).map(made).collect();
+        let truth = Truth { rows, teleports: 0 };
+        assert_eq!(truth.made(RecordTick(9), 0.5), None);
+        assert_eq!(truth.made(RecordTick(9), 0.0), Some(450_000_000.0));
+        assert_eq!(truth.made(RecordTick(14), 0.5), Some(725_000_000.0));
+    }
 }

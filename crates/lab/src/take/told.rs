@@ -1,13 +1,13 @@
 //! Commands as a take tells them: by names, in SI units, so that a person can read them and every bit comes back.
 
 use serde::{Deserialize, Serialize};
-use velocitas_core::{Input, RULES, Vec3, vec3};
+use velocitas_core::{Input, RULES, SolidId, Vec3, vec3};
 
 use crate::command::{Calm, Command, ReadRule, Sudden};
 use crate::controls::Controls;
 use crate::course::{Coming, Course, nearest};
 use crate::ids::{MachineId, MemberId};
-use crate::knob::{KnobValue, SETTINGS};
+use crate::knob::{Knob, KnobValue, SETTINGS};
 use crate::known::Reach;
 use crate::time::LabTime;
 
@@ -73,6 +73,21 @@ pub(super) enum Told {
         who: Option<String>,
     },
     CalmPushes {},
+    /// Nothing changes hands.
+    CalmHands {},
+    /// Events tell all of what they tell one side: of a solid, of a tunable.
+    CalmSolid {
+        name: String,
+    },
+    CalmTunable {
+        rule: String,
+        tunable: String,
+    },
+    /// Events leave a link as it is: one setting of it, or all.
+    CalmLink {
+        who: String,
+        setting: Option<String>,
+    },
     Set {
         who: String,
         /// Its key in courses.
@@ -180,6 +195,12 @@ impl Told {
                 Calm::Down(member) => Self::CalmDown { who: name(member) },
                 Calm::Frames(member) => Self::CalmFrames { who: member.map(name) },
                 Calm::Pushes => Self::CalmPushes {},
+                Calm::Hands => Self::CalmHands {},
+                Calm::Solid(solid) => Self::CalmSolid { name: solid_name(course, solid) },
+                Calm::Tunable { kind, tunable } => Self::CalmTunable { rule: rule(kind), tunable: tunable.to_owned() },
+                Calm::Link(member, knob) => {
+                    Self::CalmLink { who: name(member), setting: knob.map(|knob| knob.spec().key.to_owned()) }
+                }
             },
             Command::Set { member, knob, value } => Self::Set {
                 who: name(member),
@@ -196,11 +217,9 @@ impl Told {
                 to: value.into(),
                 at: Machines::of(reach, course),
             },
-            Command::Solid { solid, there, reach } => Self::Solid {
-                name: course.solid(solid).map_or_else(String::new, |named| named.name.clone()),
-                there,
-                at: Machines::of(reach, course),
-            },
+            Command::Solid { solid, there, reach } => {
+                Self::Solid { name: solid_name(course, solid), there, at: Machines::of(reach, course) }
+            }
             Command::Reload { kind, version, reach } => {
                 Self::Reload { rule: rule(kind), version, at: Machines::of(reach, course) }
             }
@@ -242,30 +261,30 @@ impl Told {
             Self::CalmDown { who } => Command::Calm(Calm::Down(member(who)?)),
             Self::CalmFrames { who } => Command::Calm(Calm::Frames(who.as_ref().map(member).transpose()?)),
             Self::CalmPushes {} => Command::Calm(Calm::Pushes),
+            Self::CalmHands {} => Command::Calm(Calm::Hands),
+            Self::CalmSolid { name } => Command::Calm(Calm::Solid(solid(course, name)?)),
+            Self::CalmTunable { rule, tunable: named } => {
+                let kind = kind(course, rule)?;
+                Command::Calm(Calm::Tunable { kind, tunable: tunable(course, rules, (kind, named))? })
+            }
+            Self::CalmLink { who, setting } => {
+                Command::Calm(Calm::Link(member(who)?, setting.as_deref().map(knob).transpose()?))
+            }
             Self::Set { who, setting, to } => {
-                let spec = SETTINGS.iter().find(|spec| spec.key == *setting);
-                let spec = spec.ok_or_else(|| unknown("setting", setting, SETTINGS.iter().map(|spec| spec.key)))?;
                 let value = match to {
                     Value::Auto => KnobValue::Auto,
                     Value::Number(x) => KnobValue::Number(*x),
                     Value::Switch(on) => KnobValue::Switch(*on),
                 };
-                Command::Set { member: member(who)?, knob: spec.knob, value }
+                Command::Set { member: member(who)?, knob: knob(setting)?, value }
             }
-            Self::Tune { rule, tunable, to, at } => {
+            Self::Tune { rule, tunable: named, to, at } => {
                 let kind = kind(course, rule)?;
-                let versions = rules.iter().filter(|(of, _)| *of == kind).map(|(_, read)| &*read.rule);
-                let mut all = versions.chain([course.kinds.motion(kind)]).flat_map(|rule| rule.tunables());
-                let found = all.find(|t| t.name == tunable).map(|t| t.name);
-                let own = course.kinds.motion(kind).tunables();
-                let tunable = found.ok_or_else(|| unknown("tunable", tunable, own.iter().map(|t| t.name)))?;
+                let tunable = tunable(course, rules, (kind, named))?;
                 Command::Tune { kind, tunable, value: real(*to)?, reach: at.reach(course)? }
             }
             Self::Solid { name, there, at } => {
-                let solids = &course.world.solids;
-                let found = solids.iter().find(|solid| solid.name == *name);
-                let found = found.ok_or_else(|| unknown("solid", name, solids.iter().map(|s| s.name.as_str())))?;
-                Command::Solid { solid: found.solid.id, there: *there, reach: at.reach(course)? }
+                Command::Solid { solid: solid(course, name)?, there: *there, reach: at.reach(course)? }
             }
             Self::Reload { rule, version, at } => {
                 Command::Reload { kind: kind(course, rule)?, version: *version, reach: at.reach(course)? }
@@ -279,6 +298,29 @@ impl Told {
             Self::TakeOver { version } => Command::TakeOver { version: *version },
         })
     }
+}
+
+fn solid_name(course: &Course, solid: SolidId) -> String {
+    course.solid(solid).map_or_else(String::new, |named| named.name.clone())
+}
+
+fn solid(course: &Course, name: &str) -> Result<SolidId, String> {
+    let solids = &course.world.solids;
+    let found = solids.iter().find(|solid| solid.name == *name).map(|named| named.solid.id);
+    found.ok_or_else(|| unknown("solid", name, solids.iter().map(|s| s.name.as_str())))
+}
+
+fn knob(setting: &str) -> Result<Knob, String> {
+    let spec = SETTINGS.iter().find(|spec| spec.key == setting);
+    spec.map(|spec| spec.knob).ok_or_else(|| unknown("setting", setting, SETTINGS.iter().map(|spec| spec.key)))
+}
+
+/// A tunable of a rule, or of one that took its place.
+fn tunable(course: &Course, rules: &[(u8, ReadRule)], (kind, name): (u8, &str)) -> Result<&'static str, String> {
+    let versions = rules.iter().filter(|(of, _)| *of == kind).map(|(_, read)| &*read.rule);
+    let mut all = versions.chain([course.kinds.motion(kind)]).flat_map(|rule| rule.tunables());
+    let own = course.kinds.motion(kind).tunables();
+    all.find(|t| t.name == name).map(|t| t.name).ok_or_else(|| unknown("tunable", name, own.iter().map(|t| t.name)))
 }
 
 impl Machines {

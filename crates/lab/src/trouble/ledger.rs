@@ -14,6 +14,8 @@ use crate::watch::Happening;
 
 /// What is closer together than this is one stretch.
 const TOGETHER: LabTime = LabTime(250_000_000);
+/// So long before a hop it may have changed hands, of whose easing it is.
+const TURNED_OVER: LabTime = LabTime(250_000_000);
 /// So long before a hop of the own character a correction may have been whose easing it is, and so long after it one that undoes
 /// what parted by then.
 const EASED: LabTime = LabTime(500_000_000);
@@ -106,10 +108,11 @@ impl Ledger {
         window: &Window,
     ) {
         for &(i, off) in &window.hopped {
+            let frames = &sights[i.saturating_sub(1)..=i];
             let reason = if own {
-                own_hop(record, machine, actor, sights[i].at)
+                own_hop(record, (machine, actor), frames)
             } else {
-                Some(other_hop(record, (machine, actor), &sights[i.saturating_sub(1)..=i]))
+                Some(other_hop(record, (machine, actor), frames))
             };
             self.events.extend(reason.map(|reason| (sights[i].at, Event::Hop(reason, off))));
         }
@@ -192,9 +195,18 @@ impl Ledger {
     }
 }
 
+/// Whether a machine heard just before that something is its own, or no longer.
+fn changed_hands(record: &Record, machine: MachineId, actor: ActorId, at: LabTime) -> bool {
+    let entity = record.cast.actors[actor.index()].id;
+    let owns = |row: &crate::watch::HappeningRow| matches!(row.what, Happening::Fact(Fact::Owns { entity: of, .. }) if of == entity);
+    record.of(machine).happenings.span(at.minus(TURNED_OVER), at).any(owns)
+}
+
 /// Why the own character hopped in a frame: for the correction that is being eased out, else for the one that is still to come.
 /// `None` where it was put elsewhere and is meant to be there.
-fn own_hop(record: &Record, machine: MachineId, actor: ActorId, at: LabTime) -> Option<Reason> {
+fn own_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[Sight]) -> Option<Reason> {
+    let now = frames.last()?;
+    let at = now.at;
     let rows = &record.of(machine).happenings;
     let entity = record.cast.actors[actor.index()].id;
     let correction = |row: &crate::watch::HappeningRow| match row.what {
@@ -207,13 +219,26 @@ fn own_hop(record: &Record, machine: MachineId, actor: ActorId, at: LabTime) -> 
         let reason = || Reason::of(&record.finding(machine, when, &c));
         return (c.why != Restored::Teleported).then(reason);
     }
+    if changed_hands(record, machine, actor, at) {
+        return Some(Reason::ChangedHands);
+    }
     let passed_over = |row: &crate::watch::HappeningRow| matches!(row.what, Happening::Fact(Fact::Dropped { .. }));
     let stood = rows.span(at.minus(EASED), at).any(passed_over);
-    Some(if stood { Reason::StoodStill } else { Reason::Unknown })
+    if stood {
+        return Some(Reason::StoodStill);
+    }
+    // What is not predicted is drawn as everybody else is.
+    let predicted = frames.iter().any(|sight| sight.how == Drawn::Predicted);
+    Some(if predicted { Reason::Unknown } else { other_hop(record, (machine, actor), frames) })
 }
 
 /// Why somebody else hopped, from the frame and the one before.
 fn other_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[Sight]) -> Reason {
+    if let Some(now) = frames.last()
+        && changed_hands(record, machine, actor, now.at)
+    {
+        return Reason::ChangedHands;
+    }
     let is_past = |sight: &&Sight| matches!(sight.how, Drawn::Extrapolated | Drawn::Held);
     if let Some(past) = frames.iter().find(is_past) {
         return Reason::RanDry(dry(record, machine, past.at));

@@ -58,6 +58,8 @@ pub enum Reason {
     PutElsewhere,
     /// Others went otherwise between two snapshots than straight on.
     Straight,
+    /// It was taken over or given up just before: its own is drawn where it is now, somebody else where it was a while ago.
+    ChangedHands,
     /// The machine itself stood still.
     StoodStill,
     /// The own character was drawn otherwise than it went, and no correction is near.
@@ -177,6 +179,7 @@ impl Reason {
             Self::PutBack => "somebody pulled back by the guard".to_owned(),
             Self::PutElsewhere => "somebody put elsewhere by the server".to_owned(),
             Self::Straight => "turns between snapshots".to_owned(),
+            Self::ChangedHands => "it changed hands".to_owned(),
             Self::StoodStill => "the machine stood still".to_owned(),
             Self::Unknown => "no correction near".to_owned(),
         }
@@ -196,6 +199,7 @@ impl Reason {
             Self::PutBack => "other_pulled_back".to_owned(),
             Self::PutElsewhere => "other_teleported".to_owned(),
             Self::Straight => "turns_between_snapshots".to_owned(),
+            Self::ChangedHands => "changed_hands".to_owned(),
             Self::StoodStill => "stood_still".to_owned(),
             Self::Unknown => "unknown".to_owned(),
         }
@@ -210,17 +214,20 @@ impl Trouble {
 
     /// In a few words: why, and how often.
     pub fn briefly(&self, record: &Record) -> String {
-        let of = [(self.corrections, "corrections"), (self.hops, "hops"), (self.stalls, "stalls")];
-        let most = of.iter().find(|(n, _)| *n > 0).map_or_else(String::new, |(n, what)| format!(": {n} {what}"));
+        let most = self.happened().into_iter().next().map_or_else(String::new, |most| format!(": {most}"));
         format!("{}{most}", self.reason.words(record))
+    }
+
+    /// What happened, how often each.
+    fn happened(&self) -> Vec<String> {
+        let plural = |n: u32, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });
+        let counts = [(self.corrections, "correction"), (self.hops, "hop"), (self.stalls, "stall")];
+        counts.iter().filter(|(n, _)| *n > 0).map(|(n, what)| plural(*n, what)).collect()
     }
 
     /// How often, how long, how far.
     pub fn counts(&self) -> String {
-        let plural = |n: u32, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });
-        let counts = [(self.corrections, "correction"), (self.hops, "hop"), (self.stalls, "stall")];
-        let told: Vec<String> = counts.iter().filter(|(n, _)| *n > 0).map(|(n, what)| plural(*n, what)).collect();
-        let mut words = told.join(", ");
+        let mut words = self.happened().join(", ");
         if self.seconds >= 0.05 {
             words += &format!(" in {:.1} s", self.seconds);
         }

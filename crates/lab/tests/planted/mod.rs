@@ -34,6 +34,7 @@ pub fn planted() -> Vec<Planted> {
         Planted { tables: tables.to_owned(), keys, link, cause, remedies }
     };
     let event = |what: &str| format!("[[event]]\nat = \"4 s\"\nevery = \"3 s\"\n{what}\n");
+    let by_event = |tables: &str, what: &str| format!("{tables}[[event]]\nat = \"7 s\"\n{what}\n");
     let tune = "[[tune]]\nrule = \"courier\"\nknown_to = \"server\"\nset = { haste = 1.2 }\n";
     let lossy = Planted {
         keys: "settings = { ticks_per_message = 1 }",
@@ -53,6 +54,35 @@ pub fn planted() -> Vec<Planted> {
             &["no hitches of the server"],
         ),
         lossy,
+        // What an event lets differ.
+        with(
+            &by_event(&FENCE.replace("KNOWN", "all"), "ground = { solid = \"fence\", known_to = \"server\" }"),
+            "one_sided",
+            &["fence known to all"],
+        ),
+        with(
+            &by_event(&FENCE.replace("KNOWN", "nobody"), "ground = { solid = \"fence\", known_to = \"clients\" }"),
+            "one_sided",
+            &["fence known to all"],
+        ),
+        with(
+            &by_event("", "tune = { rule = \"courier\", known_to = \"server\", set = { haste = 1.2 } }"),
+            "tunable_differs",
+            &["haste turned on all alike"],
+        ),
+        with(
+            &by_event("", "tune = { rule = \"courier\", known_to = \"clients\", set = { haste = 1.2 } }"),
+            "tunable_differs",
+            &["haste turned on all alike"],
+        ),
+        Planted {
+            link: "latency = \"30 ms\"",
+            ..with(
+                &by_event("", "link = { who = \"plover\", latency = \"180 ms\" }"),
+                "made_up",
+                &["no change of the link of plover"],
+            )
+        },
     ]
 }
 

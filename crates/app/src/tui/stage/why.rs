@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use velocitas_lab::diagnose::{Case, HELPS, Remedy, Tried};
 use velocitas_lab::trouble::Trouble;
-use velocitas_lab::{LabTime, MemberId};
+use velocitas_lab::{LabTime, MemberId, Run};
 
 use crate::tui::job::Job;
 
@@ -12,6 +12,8 @@ use crate::tui::job::Job;
 pub(in crate::tui) struct Why {
     pub(in crate::tui) member: MemberId,
     pub(in crate::tui) stretch: (LabTime, LabTime),
+    /// The run, gone on to the end of the stretch, where that lies ahead.
+    pub(in crate::tui) ahead: Option<Box<Run>>,
     pub(in crate::tui) troubles: Vec<Trouble>,
     /// Which of them.
     pub(in crate::tui) chosen: usize,
@@ -30,6 +32,13 @@ impl Why {
     /// What is worth a row.
     pub(in crate::tui) fn rows(&self) -> Vec<&Tried> {
         self.tried.iter().filter(|t| t.left < HELPS).collect()
+    }
+
+    /// Tries the best of what was tried two at a time.
+    pub(in crate::tui) fn try_pairs(&mut self) {
+        let pairs = self.case.as_ref().map_or_else(Vec::new, |case| case.pairs(&self.tried));
+        self.paired = true;
+        self.try_all(pairs);
     }
 
     pub(in crate::tui) fn is_over(&self) -> bool {

@@ -186,10 +186,14 @@ fn a_remedy_is_applied_from_now_on_and_esc_closes() {
     settle(&mut stage);
     type_keys(&mut stage, "a");
     assert_eq!(stage.notice(), Some("from now on: crate 7 known to all"));
-    let last = stage.run.commands().last().map(|(at, command)| (*at, *command));
-    assert!(matches!(last, Some((at, velocitas_lab::Command::Solid { there: true, .. })) if at == stage.run.now()));
+    let now = stage.run.now();
+    let told: Vec<_> = stage.run.commands().iter().filter(|(at, _)| *at == now).map(|(_, command)| *command).collect();
+    assert!(
+        matches!(told[..], [velocitas_lab::Command::Solid { there: true, .. }, velocitas_lab::Command::Calm(_)]),
+        "{told:?}"
+    );
     // Nothing to look at yet, and nothing wrong.
-    let mut fresh = after(0.3);
+    let mut fresh = after(0.0);
     type_keys(&mut fresh, "y");
     assert_eq!(fresh.notice(), Some("there is no whole second to look at yet"));
 }
