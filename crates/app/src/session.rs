@@ -4,6 +4,9 @@
 //! A session begins with the first thing done to the run: before that there is nothing to lose. Lines are written by a thread of
 //! their own, so that a disk that does not answer stops no frame. The file is locked while its program lives, and goes when the user
 //! leaves; one that is there and not locked was left by a program that did not end as it should.
+//!
+//! Where it cannot be written, that is tried again and again, into a new file from the beginning on; what was written before stays
+//! until that is there.
 
 use std::fs::{self, DirBuilder, File, OpenOptions};
 use std::io::{self, Write};
@@ -23,6 +26,8 @@ use crate::files::{TAKE, read_take};
 
 /// Between two looks at what there is to be written.
 const EVERY: Duration = Duration::from_secs(1);
+/// After so long it is tried anew to write what could not be written.
+const AGAIN: Duration = Duration::from_secs(5);
 /// So many that were left stay; older ones go.
 const MOST_LEFT: usize = 8;
 const PREFIX: &str = "session-";
@@ -36,40 +41,94 @@ pub(crate) fn folder() -> Option<PathBuf> {
 
 /// A live session.
 pub(crate) struct Session {
+    folder: PathBuf,
+    /// Of the same run, with nothing told yet.
+    blank: Journal,
     journal: Journal,
     unlooked: Duration,
+    writer: Writer,
+    /// What is wrong with writing, and how long ago that was.
+    trouble: Option<(String, Duration)>,
+    /// What was written before it went wrong.
+    before: Vec<PathBuf>,
+}
+
+/// A thread that writes one file.
+struct Writer {
     to: Option<Sender<String>>,
-    /// What went wrong with writing.
-    wrong: Receiver<io::Error>,
-    writer: Option<JoinHandle<Option<PathBuf>>>,
+    /// What becomes of it: what is wrong, or that the first lines are there.
+    says: Receiver<io::Result<()>>,
+    thread: Option<JoinHandle<Option<PathBuf>>>,
+}
+
+impl Writer {
+    fn begin(folder: PathBuf) -> Self {
+        let ((to, lines), (says, heard)) = (channel::<String>(), channel());
+        let thread = std::thread::Builder::new().name("session".to_owned());
+        Self { to: Some(to), says: heard, thread: thread.spawn(move || write(&folder, &lines, &says)).ok() }
+    }
+
+    /// Everything is written. Gives the file, if one was made.
+    fn end(&mut self) -> Option<PathBuf> {
+        self.to = None;
+        self.thread.take()?.join().ok()?
+    }
 }
 
 impl Session {
     /// Of a run that is told by this journal from its beginning, to be written into a folder.
     pub(crate) fn begin(journal: Journal, folder: PathBuf) -> Self {
-        let ((to, lines), (says, wrong)) = (channel::<String>(), channel());
-        let writer =
-            std::thread::Builder::new().name("session".to_owned()).spawn(move || write(&folder, &lines, &says));
-        Self { journal, unlooked: EVERY, to: Some(to), wrong, writer: writer.ok() }
+        let writer = Writer::begin(folder.clone());
+        let (blank, before) = (journal.clone(), Vec::new());
+        Self { folder, blank, journal, unlooked: EVERY, writer, trouble: None, before }
     }
 
-    /// Real time has passed: what was done to the run meanwhile is written now and then. Says what went wrong, once.
+    /// What is wrong with writing, as long as it is.
+    pub(crate) fn trouble(&self) -> Option<&str> {
+        self.trouble.as_ref().map(|(why, _)| why.as_str())
+    }
+
+    /// Real time has passed: what was done to the run meanwhile is written now and then. Says what went wrong, and when it is right
+    /// again, once each.
     pub(crate) fn follow(&mut self, run: &Run, passed: Duration) -> Option<String> {
         self.unlooked += passed;
         if self.unlooked >= EVERY {
             self.unlooked = Duration::ZERO;
             self.write(run);
         }
-        let why = self.wrong.try_recv().ok()?;
-        self.to = None;
-        Some(format!("the session is not kept: {why}"))
+        if let Some((_, since)) = &mut self.trouble {
+            *since += passed;
+            if *since >= AGAIN && self.writer.to.is_none() {
+                self.begin_again(run);
+            }
+        }
+        match self.writer.says.try_recv().ok()? {
+            Ok(()) => {
+                self.before.drain(..).for_each(|path| drop(fs::remove_file(path)));
+                self.trouble.take().map(|_| "the session is kept again, from its beginning on".to_owned())
+            }
+            Err(why) => {
+                let is_new = self.trouble.is_none();
+                let words = format!("the session is not kept: {why}");
+                self.trouble = Some((words.clone(), Duration::ZERO));
+                self.before.extend(self.writer.end());
+                is_new.then_some(words)
+            }
+        }
+    }
+
+    /// Writes it anew, from its beginning on.
+    fn begin_again(&mut self, run: &Run) {
+        self.writer = Writer::begin(self.folder.clone());
+        self.journal = self.blank.clone();
+        self.write(run);
     }
 
     fn write(&mut self, run: &Run) {
         if run.commands().is_empty() && !self.journal.is_begun() {
             return;
         }
-        if let Some(to) = &self.to {
+        if let Some(to) = &self.writer.to {
             let news = self.journal.news(run);
             if !news.is_empty() {
                 let _ = to.send(news);
@@ -79,40 +138,48 @@ impl Session {
 
     /// The program ends otherwise than its user asked for: everything is written, and stays.
     pub(crate) fn leave(mut self, run: &Run) {
+        if self.writer.to.is_none() {
+            self.begin_again(run);
+        }
         self.write(run);
-        self.written();
+        let written = self.writer.end();
+        let is_whole = self.writer.says.try_iter().last().is_none_or(|said| said.is_ok());
+        if written.is_some() && is_whole {
+            self.before.drain(..).for_each(|path| drop(fs::remove_file(path)));
+        }
     }
 
     /// It is over: nothing of it stays.
     pub(crate) fn end(mut self) {
-        if let Some(path) = self.written() {
-            let _ = fs::remove_file(path);
-        }
-    }
-
-    fn written(&mut self) -> Option<PathBuf> {
-        self.to = None;
-        self.writer.take()?.join().ok()?
+        let all = self.writer.end().into_iter().chain(self.before);
+        all.for_each(|path| drop(fs::remove_file(path)));
     }
 }
 
-/// Writes what comes until nothing more does. Gives the file that it made.
-fn write(folder: &Path, lines: &Receiver<String>, says: &Sender<io::Error>) -> Option<PathBuf> {
+/// Writes what comes until nothing more does, or it cannot be written. Gives the file that it made, if anything is in it.
+fn write(folder: &Path, lines: &Receiver<String>, says: &Sender<io::Result<()>>) -> Option<PathBuf> {
     // The file is made with the first of them.
     let first = lines.recv().ok()?;
     let made = make(folder);
     let (mut file, path) = match made {
         Ok(made) => made,
         Err(why) => {
-            let _ = says.send(io::Error::new(why.kind(), format!("{}: {why}", folder.display())));
+            let _ = says.send(Err(io::Error::new(why.kind(), format!("{}: {why}", folder.display()))));
             return None;
         }
     };
-    for text in std::iter::once(first).chain(lines) {
+    for (i, text) in std::iter::once(first).chain(lines).enumerate() {
         if let Err(why) = file.write_all(text.as_bytes()) {
-            let _ = says.send(io::Error::new(why.kind(), format!("{}: {why}", path.display())));
+            let _ = says.send(Err(io::Error::new(why.kind(), format!("{}: {why}", path.display()))));
             break;
         }
+        if i == 0 {
+            let _ = says.send(Ok(()));
+        }
+    }
+    if file.metadata().is_ok_and(|file| file.len() == 0) {
+        let _ = fs::remove_file(path);
+        return None;
     }
     Some(path)
 }
@@ -125,8 +192,8 @@ fn make(folder: &Path) -> io::Result<(File, PathBuf)> {
     // Nobody sees it before it is locked.
     let (path, unseen) = (folder.join(&name), folder.join(format!(".{name}")));
     let file = OpenOptions::new().append(true).create_new(true).mode(0o600).open(&unseen)?;
-    flock(&file, FlockOperation::NonBlockingLockExclusive)?;
-    fs::rename(unseen, &path)?;
+    let seen = flock(&file, FlockOperation::NonBlockingLockExclusive).map_err(io::Error::from);
+    seen.and_then(|()| fs::rename(&unseen, &path)).inspect_err(|_| drop(fs::remove_file(&unseen)))?;
     Ok((file, path))
 }
 
@@ -247,6 +314,37 @@ mod tests {
         assert_eq!((found.len(), found[0].path.ends_with("session-010-1.take")), (MOST_LEFT, true));
         live.end();
         assert_eq!(fs::read_dir(folder.path()).expect("a folder").count(), MOST_LEFT + 1);
+    }
+
+    #[test]
+    fn what_could_not_be_written_for_a_while_is_kept_again_and_until_then_that_is_said() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let state = folder.path().join("state");
+        // In the way of the folder, for a while.
+        fs::write(&state, "").expect("written");
+        let mut run = Run::new(Course::demo()).expect("it fits");
+        let mut session = Session::begin(journal(), state.clone());
+        let mut said = Vec::new();
+        let mut follow = |session: &mut Session, run: &mut Run, times: u64| {
+            for ns in 0..times {
+                run.command(freeze(ns));
+                run.advance(run.now().plus(LabTime(10_000_000)));
+                said.extend(session.follow(run, EVERY));
+                std::thread::sleep(Duration::from_millis(2));
+            }
+            said.clone()
+        };
+        let first = follow(&mut session, &mut run, 40);
+        assert!(first.len() == 1 && first[0].starts_with("the session is not kept: "), "{first:?}");
+        assert!(session.trouble().is_some_and(|why| why.contains("state")), "it is said as long as it is so");
+        fs::remove_file(&state).expect("there");
+        let then = follow(&mut session, &mut run, 40);
+        assert_eq!(then[1..], ["the session is kept again, from its beginning on"]);
+        assert_eq!(session.trouble(), None);
+        session.leave(&run);
+        let mut found = left(&state);
+        let take = found[0].read(&[]).expect("sound");
+        assert_eq!((found.len(), take.end, take.commands.len(), take.damage), (1, run.now(), 80, None));
     }
 
     #[test]

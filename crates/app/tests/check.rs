@@ -206,3 +206,49 @@ fn courses_that_cannot_be_run_are_all_told_before_any_is() {
     let done = velocitas(folder.path(), &["quay.course.toml", "--entity", "lapwing"]);
     assert!(code(&done) == 2 && done.1.contains("expected --entity to be one of teal, heron"), "{}", done.1);
 }
+
+#[test]
+fn a_course_that_is_meant_to_fail_is_good_while_it_does_and_only_then() {
+    let folder = quay();
+    let path = folder.path().join("quay.course.toml");
+    let meant = |text: &str, keys: &str| {
+        fs::write(&path, format!("{text}[[budget]]\nwho = \"teal\"\n{keys}\n")).expect("written");
+        velocitas(folder.path(), &["check", "quay.course.toml", "--all", "--junit", "out.xml", "--json", "out.json"])
+    };
+    let [sound, wrong] = [COURSE.replace("known_to = \"server\"\n", ""), COURSE.to_owned()];
+    let keys = "exceeded = [\"corrections\", \"largest_jump\"]";
+    let done = meant(&wrong, keys);
+    assert_eq!(code(&done), 0, "{}", done.1);
+    assert!(done.1.contains("8 limits: kept; fails as meant\n"), "{}", done.1);
+    assert!(done.1.contains("at most 5 cm (line 38): exceeded as meant; the worst is seed "), "{}", done.1);
+    let (xml, json) = (folder.path().join("out.xml"), folder.path().join("out.json"));
+    assert!(!fs::read_to_string(&xml).expect("written").contains("<failure"));
+    let read = |path| serde_json::from_str::<Value>(&fs::read_to_string(path).expect("written")).expect("JSON");
+    let limits = read(&json)["runs"][0]["limits"].as_array().expect("a list").clone();
+    let jump = limits.iter().find(|l| l["member"] == "teal" && l["measure"] == "largest_jump").expect("bounded");
+    assert_eq!((jump["outcome"].as_str(), jump["exceeded_line"].as_u64()), (Some("beyond"), Some(42)));
+
+    // Nothing goes wrong any more.
+    let done = meant(&sound, keys);
+    assert_eq!(code(&done), 1, "{}", done.1);
+    assert!(done.1.contains("kept; 2 meant to fail and did not"), "{}", done.1);
+    assert!(done.1.contains("kept, and is meant to be exceeded (line 41)"), "{}", done.1);
+    assert!(fs::read_to_string(&xml).expect("written").contains("is meant to be exceeded, and is with no seed"));
+    let done = meant(&sound, "accused_by = [\"reach\"]");
+    assert_eq!(code(&done), 1, "{}", done.1);
+    assert!(done.1.contains("teal: not accused by `reach` with any seed, and is meant to be (line 41)"), "{}", done.1);
+    assert!(fs::read_to_string(&xml).expect("written").contains("teal accused by reach"));
+
+    for (keys, said) in [
+        ("exceeded = [\"hops\"]", "expected a bound of `hops` that can be exceeded; found none"),
+        ("exceeded = [\"hop\"]", "expected one of the keys"),
+        ("accused_by = [\"reech\"]", "expected a check of the guard"),
+        ("", "expected something to be bounded"),
+    ] {
+        let done = meant(&sound, keys);
+        assert!(code(&done) == 2 && done.1.contains(said), "{keys}: {}", done.1);
+    }
+    let courses = format!("{}/../../courses/guard", env!("CARGO_MANIFEST_DIR"));
+    let done = velocitas(folder.path(), &["check", &courses, "--seeds", "2"]);
+    assert_eq!((code(&done), done.1.matches("fails as meant").count()), (0, 7), "{}", done.1);
+}

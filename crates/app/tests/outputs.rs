@@ -334,3 +334,43 @@ fn the_interface_is_refused_where_it_cannot_be_shown() {
     assert!(said.contains("expected standard output to be a terminal"), "{said}");
     assert_eq!(said.lines().count(), 1);
 }
+
+#[test]
+fn two_results_of_a_command_are_refused_one_place_before_anything_runs() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let at = |name: &str| folder.path().join(name).display().to_string();
+    fs::write(at("kept"), "precious").expect("written");
+    let (kept, inputs, dot) = (at("kept"), at("inputs.csv"), format!("{}/./inputs.csv", folder.path().display()));
+    let run = |args: &[&str]| {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_velocitas"));
+        let done = command.current_dir(folder.path()).arg("run").args(["--for", "600min"]).args(args).output();
+        let done = done.expect("it starts");
+        (done.status.code(), String::from_utf8_lossy(&done.stderr).into_owned())
+    };
+    // An hour would take a while: it must not begin.
+    for args in [
+        &["--record", &kept, "--take", &kept][..],
+        &["--record", "kept", "--take", &kept],
+        &["--record", &inputs, "--table", &inputs],
+        &["--table", &inputs, "--table", &dot],
+        &["--record", "-", "--take", "-"],
+        &["--record", "-", "--take", "/dev/stdout"],
+    ] {
+        let (code, said) = run(args);
+        assert!(code == Some(2) && said.contains("another result goes"), "{args:?}: {said}");
+    }
+    assert_eq!(fs::read_to_string(at("kept")).expect("there"), "precious");
+    // The log is one as well.
+    let mut command = Command::new(env!("CARGO_BIN_EXE_velocitas"));
+    let done =
+        command.env("VELOCITAS_LOG", at("log")).args(["run", "--for", "600min", "--record", &at("log")]).output();
+    assert_eq!(done.expect("it starts").status.code(), Some(2));
+    // What is said goes elsewhere where standard output is a result's.
+    let done = Command::new(env!("CARGO_BIN_EXE_velocitas"))
+        .args(["run", "--for", "2s", "--take", "-"])
+        .output()
+        .expect("it starts");
+    let text = String::from_utf8(done.stdout).expect("text");
+    assert!(text.lines().count() > 2 && text.lines().all(|line| line.contains(" {")), "{text}");
+    assert!(String::from_utf8_lossy(&done.stderr).contains("plover"));
+}

@@ -13,7 +13,7 @@ use velocitas_report::check::{Checked, CheckedCourse, CheckedRun, kept};
 use super::Outcome;
 use super::args::CheckTask;
 use crate::files::stream::{complain, say};
-use crate::files::{self, OpenError, Output, must_be_regular, read_regular};
+use crate::files::{self, OpenError, Outputs, must_be_regular, read_regular};
 use crate::progress::{advance_to, progress};
 
 /// A run to be made: which course, with which seed.
@@ -29,11 +29,9 @@ pub(super) fn run(task: &CheckTask) -> Result<Outcome, OpenError> {
     let mut inputs: Vec<PathBuf> = courses.iter().flat_map(|(path, course)| files::inputs_of(path, course)).collect();
     inputs.extend(task.against.clone());
     let known = task.against.as_deref().map(read_kept).transpose()?;
-    if task.json.is_some() && task.json == task.junit {
-        return Err(OpenError::Usage("expected --json and --junit to name two files; found one".to_owned()));
-    }
-    let open = |path: &PathBuf| Output::create(path, &inputs);
-    let (json, junit) = (task.json.as_ref().map(open).transpose()?, task.junit.as_ref().map(open).transpose()?);
+    let mut outputs = Outputs::beside(&inputs);
+    let json = task.json.as_deref().map(|path| outputs.create(path)).transpose()?;
+    let junit = task.junit.as_deref().map(|path| outputs.create(path)).transpose()?;
     let mut checked = Checked { courses: simulate(task, &courses)?, against: None };
     if let (Some(path), Some(known)) = (&task.against, &known) {
         checked.hold_against(path.display().to_string(), known, task.worse);
@@ -55,8 +53,7 @@ pub(super) fn run(task: &CheckTask) -> Result<Outcome, OpenError> {
     // Names of files may hold anything.
     let said: String =
         checked.text(task.all).lines().map(|line| format!("{}\n", velocitas_gait::escaped(line))).collect();
-    let is_taken = |path: &Option<PathBuf>| path.as_deref().is_some_and(files::is_standard_output);
-    if is_taken(&task.json) || is_taken(&task.junit) {
+    if outputs.takes_standard() {
         complain(said);
     } else {
         say(said)?;

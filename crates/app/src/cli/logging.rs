@@ -9,11 +9,11 @@ use tracing_subscriber::filter::Targets;
 use tracing_subscriber::layer::{Layer, SubscriberExt};
 use tracing_subscriber::util::SubscriberInitExt;
 
-use crate::files::{OpenError, same_file};
+use crate::files::{LOG, OpenError, same_file};
 
 /// Starts logging if it is asked for, over none of the files that are read. RUST_LOG chooses what (default: info).
 pub(super) fn start(inputs: &[PathBuf]) -> Result<(), OpenError> {
-    let Some(path) = std::env::var_os("VELOCITAS_LOG").filter(|p| !p.is_empty()) else { return Ok(()) };
+    let Some(path) = std::env::var_os(LOG).filter(|p| !p.is_empty()) else { return Ok(()) };
     let path = PathBuf::from(path);
     if inputs.iter().any(|input| same_file(&path, input)) {
         let why = "VELOCITAS_LOG names a file that is read; name another";

@@ -11,7 +11,7 @@ use velocitas_report::{TakeSummary, csv_table, summarise, text};
 use super::Outcome;
 use super::args::{Report, RunTask};
 use crate::files::stream::{complain, say};
-use crate::files::{self, OpenError, Opened, Output, journal};
+use crate::files::{self, OpenError, Opened, Output, Outputs, journal};
 use crate::progress::{advance_to, progress};
 
 /// A course or a take from the command line, with another seed if one was given.
@@ -50,9 +50,9 @@ pub(super) fn simulate(opened: &Opened, lasts: LabTime, all: bool) -> Result<(Ru
 }
 
 /// Where tables are to be written, each with the kind of row that its file is named after.
-fn tables(paths: &[PathBuf], inputs: &[PathBuf]) -> Result<Vec<(&'static str, Output)>, OpenError> {
+fn tables(paths: &[PathBuf], outputs: &mut Outputs<'_>) -> Result<Vec<(&'static str, Output)>, OpenError> {
     let kinds: Vec<&'static str> = export::row_kinds().iter().map(|kind| kind.name).collect();
-    let open = |path: &PathBuf| {
+    let mut open = |path: &PathBuf| {
         let stem = path.file_stem().and_then(|stem| stem.to_str()).unwrap_or("");
         let kind = kinds.iter().find(|kind| stem == **kind || stem.strip_suffix('s') == Some(**kind));
         let Some(kind) = kind else {
@@ -64,9 +64,9 @@ fn tables(paths: &[PathBuf], inputs: &[PathBuf]) -> Result<Vec<(&'static str, Ou
             );
             return Err(OpenError::Usage(said));
         };
-        Ok((*kind, Output::create(path, inputs)?))
+        Ok((*kind, outputs.create(path)?))
     };
-    paths.iter().map(open).collect()
+    paths.iter().map(&mut open).collect()
 }
 
 /// Writes the record that a take was sealed with.
@@ -87,10 +87,10 @@ const USUAL: LabTime = LabTime(60_000_000_000);
 pub(super) fn run(task: &RunTask) -> Result<Outcome, OpenError> {
     let opened = opened(task.course.as_deref(), task.seed)?;
     let inputs = opened.inputs(task.course.as_deref());
-    let take = task.take.as_deref().map(|path| Output::create(path, &inputs)).transpose()?;
-    let unseal = task.unseal.as_deref().map(|path| Output::create(path, &inputs)).transpose()?;
-    let record = task.record.as_deref().map(|path| Output::create(path, &inputs)).transpose()?;
-    let tables = tables(&task.tables, &inputs)?;
+    let mut outputs = Outputs::beside(&inputs);
+    let mut open = |path: &Option<PathBuf>| path.as_deref().map(|path| outputs.create(path)).transpose();
+    let (take, unseal, record) = (open(&task.take)?, open(&task.unseal)?, open(&task.record)?);
+    let tables = tables(&task.tables, &mut outputs)?;
     let lasts = lasts(&opened, task.lasts, USUAL);
     let (run, took) = simulate(&opened, lasts, task.record.is_some() || task.sealed || !tables.is_empty())?;
     tracing::info!(ms = took.as_millis() as u64, "simulated");
@@ -120,8 +120,8 @@ pub(super) fn run(task: &RunTask) -> Result<Outcome, OpenError> {
     if !said.ends_with('\n') {
         said.push('\n');
     }
-    if task.record.as_deref().is_some_and(files::is_standard_output) {
-        // Standard output is the record's.
+    if outputs.takes_standard() {
+        // Standard output is a result's.
         complain(said);
     } else {
         say(said)?;

@@ -34,7 +34,7 @@ pub(super) fn run(task: &VetTask) -> Result<Outcome, OpenError> {
         return Err(OpenError::Usage("expected a gait to run --track with; found only courses".to_owned()));
     }
     let inputs = paths.iter().chain(&task.track).cloned().collect();
-    let mut vet = Vet { task, inputs, out: String::new(), rows: Vec::new(), good: true };
+    let mut vet = Vet { task, inputs, kept: Vec::new(), out: String::new(), rows: Vec::new(), good: true };
     for (path, text) in &files {
         if is_course(path, text) {
             vet.course(path, text);
@@ -94,6 +94,8 @@ struct Vet<'a> {
     task: &'a VetTask,
     /// What is read, and therefore not written.
     inputs: Vec<PathBuf>,
+    /// The tracks that were written.
+    kept: Vec<PathBuf>,
     out: String,
     rows: Vec<Value>,
     good: bool,
@@ -209,7 +211,11 @@ impl Vet<'_> {
     fn keep(&mut self, path: &Path, what: &str, track: &Track) -> Result<String, OpenError> {
         let name = format!("{}-{what}.track.json", stem(path));
         let folder = self.task.save.as_deref().or_else(|| path.parent()).unwrap_or_else(|| Path::new("."));
-        let at = folder.join(name);
+        // Another gait of that name, of another folder, may have kept its own there.
+        let names = (2..).map(|n| format!("{}-{n}-{what}.track.json", stem(path)));
+        let mut all = std::iter::once(name).chain(names).map(|name| folder.join(name));
+        let at = all.find(|at| !self.kept.contains(at)).unwrap_or_default();
+        self.kept.push(at.clone());
         Output::create(&at, &self.inputs)?.finish(|out| out.write_all(track.to_text().as_bytes()))?;
         self.say(format!("  wrote {}; run it: velocitas vet {} --track {}", shown(&at), shown(path), shown(&at)));
         Ok(at.display().to_string())

@@ -2,6 +2,7 @@
 
 mod input;
 mod output;
+mod outputs;
 pub(crate) mod signals;
 pub(crate) mod stream;
 
@@ -16,7 +17,8 @@ use velocitas_lab::{Course, CourseError, DEMO_FILE, Run, RunError, Sources};
 
 pub(crate) use input::{STANDARD, must_be_regular, read_named, read_regular, read_take};
 use input::{as_text, read_course_or_take};
-pub(crate) use output::{Output, is_standard_output, same_file};
+pub(crate) use output::{Output, same_file};
+pub(crate) use outputs::Outputs;
 
 /// Why a course cannot be opened or a result not be written.
 #[derive(Debug, Error)]
@@ -186,6 +188,8 @@ impl Named {
     }
 }
 
+/// The variable that names the file of the log.
+pub(crate) const LOG: &str = "VELOCITAS_LOG";
 /// How the name of a take's file ends.
 pub(crate) const TAKE: &str = "take";
 

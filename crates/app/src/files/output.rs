@@ -194,7 +194,7 @@ fn is_stream(there: &Metadata, stream: u8) -> bool {
 }
 
 /// Where a path leads that has nothing at its end: a symbolic link into nothing is followed, so that the link stays.
-fn followed(path: &Path) -> io::Result<PathBuf> {
+pub(super) fn followed(path: &Path) -> io::Result<PathBuf> {
     let mut at = path.to_owned();
     for _ in 0..MOST_LINKS {
         let Ok(to) = fs::read_link(&at) else { return Ok(at) };

@@ -38,6 +38,12 @@ fn of(held: &[Held], member: MemberId) -> Vec<Held> {
     held.iter().filter(|held| held.limit.member == member).copied().collect()
 }
 
+/// Whether something is beyond what the course allows: in as much time as it is checked over, and not as it is meant to be.
+fn is_amiss(stage: &Stage, to: LabTime, held: &Held) -> bool {
+    let course = stage.run.course();
+    held.outcome() == Outcome::Beyond && held.limit.exceeded.is_none() && to >= course.check.lasts
+}
+
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let Some(budget) = &stage.budget else { return };
     let (p, name) = (stage.palette, stage.name(stage.entity));
@@ -51,7 +57,8 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     for (y, held) in (inner.y + 1..inner.bottom()).zip(&rows) {
         let measure = held.limit.measure;
         let (mark, style) = match held.outcome() {
-            Outcome::Beyond => (p.correction(), p.text(Tone::Correction)),
+            Outcome::Beyond if is_amiss(stage, budget.to, held) => (p.correction(), p.text(Tone::Correction)),
+            Outcome::Beyond => (p.dot().chars().next().unwrap_or('.'), text),
             Outcome::Within => (' ', text),
             Outcome::Unmeasured => (' ', muted),
         };
@@ -70,14 +77,18 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
             ],
         );
     }
-    let others = budget.held.iter().filter(|held| held.outcome() == Outcome::Beyond);
+    let others = budget.held.iter().filter(|held| is_amiss(stage, budget.to, held));
     let mut others: Vec<&str> =
         others.map(|held| held.limit.member).filter(|m| *m != stage.entity).map(|m| stage.name(m)).collect();
     others.dedup();
     let said = match (stage.run.course().limits.iter().any(|limit| limit.line.is_some()), others.is_empty()) {
         (false, _) => "the course has no [[budget]]: docs/check.md says how to write one".to_owned(),
-        (true, true) => "nobody else has exceeded theirs so far".to_owned(),
-        (true, false) => format!("exceeded so far by {} as well (tab)", others.join(", ")),
+        _ if budget.to < stage.run.course().check.lasts => {
+            let whole = stage.run.course().check.lasts;
+            format!("{} beyond so far; the course is checked over {whole}, which says more than these seconds", p.dot())
+        }
+        (true, true) => "nobody else has exceeded theirs".to_owned(),
+        (true, false) => format!("exceeded by {} as well (tab)", others.join(", ")),
     };
     write(buffer, (x, inner.bottom().saturating_sub(1)), end, &[(&said, muted)]);
 }

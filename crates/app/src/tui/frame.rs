@@ -9,6 +9,7 @@
 
 use std::ops::{Deref, DerefMut};
 use std::path::Path;
+use std::time::Instant;
 
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::buffer::Buffer;
@@ -20,6 +21,7 @@ use velocitas_report::drawing::Theme;
 use super::action::{Action, action};
 use super::export::export;
 use super::help::Help;
+use super::input::Input;
 use super::palette::{Palette, Tone};
 use super::screens::{Screen, Shown};
 use super::stage::{Stage, Wish};
@@ -42,6 +44,8 @@ pub struct Frame {
     sliced: Sliced,
     /// Where the screen was drawn last: what is seen there is taken away.
     area: Rect,
+    /// When what was seen was written last.
+    exported: Option<Instant>,
 }
 
 impl Deref for Frame {
@@ -102,6 +106,7 @@ impl Frame {
             help: None,
             sliced: Sliced::default(),
             area: Rect::new(0, 2, 113, 33),
+            exported: None,
         }
     }
 
@@ -185,7 +190,29 @@ impl Frame {
             Ok(name) => format!("wrote {name}.svg, .pdf and .csv"),
             Err(why) => why,
         };
+        self.exported = Some(Instant::now());
         self.say(said);
+    }
+
+    /// Whether a key asks for what was being written when it arrived: that is there by now.
+    pub(super) fn waited_for_an_export(&self, arrived: Instant, input: &Input) -> bool {
+        let Input::Key(key) = input else { return false };
+        let asks = matches!(action(key, self.screen()), Some(Action::Export | Action::ExportLight));
+        asks && !self.has_line() && self.exported.is_some_and(|ended| arrived < ended)
+    }
+
+    /// Takes text that was pasted: into a line, if one is open. It is no keys.
+    pub(super) fn paste(&mut self, text: &str) {
+        if text.is_empty() {
+            return;
+        }
+        if !self.has_line() || self.help.is_some() {
+            return self.say("what was pasted is text and no keys: nothing is done with it");
+        }
+        let line = text.lines().next().unwrap_or_default();
+        for c in line.chars().filter(|c| !c.is_control()) {
+            self.key(&KeyEvent::new(KeyCode::Char(c), crossterm::event::KeyModifiers::NONE));
+        }
     }
 
     /// A click on the rail moves the playhead there; one on the screen is the screen's.

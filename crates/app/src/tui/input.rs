@@ -2,15 +2,18 @@
 //!
 //! Whatever arrives, frames go on: the loop only takes from a channel. Half a sequence (`ESC [`, a first byte of a longer
 //! character) is given up when nothing followed for [`PATIENCE`], or when it grows beyond [`MOST_PENDING`] bytes; then the
-//! next key counts again. The thread ends when it is asked to, so that an editor has the terminal for itself, and when
+//! next key counts again. What is pasted comes as one input, and no more of it than a line could take. Keys that wait behind slow
+//! work are few and not old: see [`Inbox`]. The thread ends when it is asked to, so that an editor has the terminal for itself, and when
 //! the terminal goes away.
 
+use std::cell::RefCell;
+use std::collections::VecDeque;
 use std::io;
 use std::os::fd::{AsFd, OwnedFd};
 use std::os::unix::net::UnixStream;
 use std::sync::mpsc::{Receiver, Sender, channel};
 use std::thread::JoinHandle;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use rustix::event::{PollFd, PollFlags, Timespec, poll};
@@ -21,6 +24,18 @@ use termina::event as sent;
 const PATIENCE: Duration = Duration::from_millis(40);
 /// The longest sequence of which anything can become.
 const MOST_PENDING: usize = 64;
+/// So long what is pasted may pause.
+const PASTE_PATIENCE: Duration = Duration::from_millis(100);
+/// So much of what is pasted is kept, in bytes.
+const MOST_PASTED: usize = 1024;
+/// Around what is pasted (bracketed paste).
+const PASTE_BEGINS: &[u8] = b"\x1b[200~";
+const PASTE_ENDS: &[u8] = b"\x1b[201~";
+/// So many keys wait at most, and so many that have waited for [`STALE`]: the oldest are let go, as whoever pressed them has seen
+/// nothing of it since.
+const MOST_WAITING: usize = 256;
+const MOST_STALE: usize = 8;
+const STALE: Duration = Duration::from_secs(2);
 /// Read at once.
 const CHUNK: usize = 1024;
 
@@ -29,6 +44,8 @@ const CHUNK: usize = 1024;
 pub(super) enum Input {
     Key(KeyEvent),
     Mouse(MouseEvent),
+    /// Text that was pasted.
+    Paste(String),
     /// Other windows have the keys now.
     FocusLost,
     /// It says when keys are let go, if it is asked to.
@@ -45,20 +62,42 @@ pub(super) struct Reader {
 
 /// What it reads: a channel that outlives readers.
 pub(super) struct Inbox {
-    send: Sender<Input>,
-    receive: Receiver<Input>,
+    send: Sender<(Instant, Input)>,
+    receive: Receiver<(Instant, Input)>,
+    waiting: RefCell<VecDeque<(Instant, Input)>>,
 }
 
 impl Inbox {
     pub(super) fn new() -> Self {
         let (send, receive) = channel();
-        Self { send, receive }
+        Self { send, receive, waiting: RefCell::default() }
     }
 
-    /// The next input; waits for it so long.
-    pub(super) fn next(&self, wait: Duration) -> Option<Input> {
-        self.receive.recv_timeout(wait).ok()
+    /// The next input, and when it arrived; waits for it so long.
+    pub(super) fn next(&self, wait: Duration) -> Option<(Instant, Input)> {
+        let mut waiting = self.waiting.borrow_mut();
+        waiting.extend(self.receive.try_iter());
+        if waiting.is_empty() {
+            return self.receive.recv_timeout(wait).ok();
+        }
+        let_go(&mut waiting, Instant::now());
+        waiting.pop_front()
     }
+}
+
+/// Lets the oldest of too many keys go. One that was let go of is told in any case: else it would be held for ever.
+fn let_go(waiting: &mut VecDeque<(Instant, Input)>, now: Instant) {
+    let is_key = |input: &Input| {
+        matches!(input, Input::Key(key) if key.kind != KeyEventKind::Release) || matches!(input, Input::Paste(_))
+    };
+    let keys = waiting.iter().filter(|(_, input)| is_key(input)).count();
+    let stale = waiting.iter().filter(|(at, input)| is_key(input) && now.duration_since(*at) > STALE).count();
+    let mut many = keys.saturating_sub(MOST_WAITING).max(stale.saturating_sub(MOST_STALE));
+    waiting.retain(|(_, input)| {
+        let goes = many > 0 && is_key(input);
+        many -= usize::from(goes);
+        !goes
+    });
 }
 
 impl Reader {
@@ -87,13 +126,15 @@ impl Drop for Reader {
 }
 
 /// Reads until it is woken or the terminal is gone.
-fn read(tty: &OwnedFd, woken: &UnixStream, send: &Sender<Input>) {
+fn read(tty: &OwnedFd, woken: &UnixStream, send: &Sender<(Instant, Input)>) {
     let mut decoder = Decoder::default();
     let mut bytes = [0; CHUNK];
-    let patience = Timespec { tv_sec: 0, tv_nsec: PATIENCE.as_nanos() as i64 };
     loop {
         let mut both = [PollFd::new(tty, PollFlags::IN), PollFd::new(woken, PollFlags::IN)];
-        let ready = match poll(&mut both, decoder.is_pending().then_some(&patience)) {
+        let patience = decoder
+            .patience()
+            .map(|wait| Timespec { tv_sec: wait.as_secs() as i64, tv_nsec: wait.subsec_nanos().into() });
+        let ready = match poll(&mut both, patience.as_ref()) {
             Ok(ready) => ready,
             Err(rustix::io::Errno::INTR) => continue,
             Err(_) => 0,
@@ -112,7 +153,8 @@ fn read(tty: &OwnedFd, woken: &UnixStream, send: &Sender<Input>) {
             }
         };
         let gone = inputs.last() == Some(&Input::Gone);
-        if inputs.into_iter().any(|input| send.send(input).is_err()) || gone {
+        let now = Instant::now();
+        if inputs.into_iter().any(|input| send.send((now, input)).is_err()) || gone {
             return;
         }
     }
@@ -124,30 +166,65 @@ struct Decoder {
     parser: termina::Parser,
     /// Bytes of which nothing has become yet.
     pending: Vec<u8>,
+    /// What is being pasted: what is pending may be its end.
+    paste: Option<Vec<u8>>,
 }
 
 impl Decoder {
     const fn is_pending(&self) -> bool {
-        !self.pending.is_empty()
+        !self.pending.is_empty() || self.paste.is_some()
+    }
+
+    /// How long to wait for the rest of what began.
+    fn patience(&self) -> Option<Duration> {
+        self.is_pending().then_some(if self.paste.is_some() { PASTE_PATIENCE } else { PATIENCE })
     }
 
     fn take(&mut self, bytes: &[u8]) -> Vec<Input> {
         let mut inputs = Vec::new();
         for byte in bytes {
             self.pending.push(*byte);
+            if self.paste.is_some() {
+                inputs.extend(self.pasted());
+                continue;
+            }
             self.parser.parse(&[*byte], true);
             self.drain(&mut inputs);
-            // Text that is pasted is never asked for: the beginning of it would swallow every key until its end.
-            if self.pending.ends_with(b"\x1b[200~") || self.pending.len() >= MOST_PENDING {
+            if self.pending.ends_with(PASTE_BEGINS) {
+                self.forget();
+                self.paste = Some(Vec::new());
+            } else if self.pending.len() >= MOST_PENDING {
                 self.forget();
             }
         }
         inputs
     }
 
+    /// Another byte of what is pasted has come. Gives it when it is whole.
+    fn pasted(&mut self) -> Option<Input> {
+        let text = self.paste.as_mut()?;
+        if self.pending == PASTE_ENDS {
+            let text = String::from_utf8_lossy(text).into_owned();
+            self.forget();
+            return Some(Input::Paste(text));
+        }
+        while !PASTE_ENDS.starts_with(&self.pending) {
+            let byte = self.pending.remove(0);
+            if text.len() < MOST_PASTED {
+                text.push(byte);
+            }
+        }
+        None
+    }
+
     /// Nothing followed: a lone escape is the key; of anything else nothing will become.
     fn give_up(&mut self) -> Vec<Input> {
         let mut inputs = Vec::new();
+        if let Some(text) = self.paste.take() {
+            // It ends without saying so.
+            self.forget();
+            return vec![Input::Paste(String::from_utf8_lossy(&text).into_owned())];
+        }
         self.parser.parse(&[], false);
         self.drain(&mut inputs);
         self.forget();
@@ -269,11 +346,40 @@ mod tests {
     #[test]
     fn a_paste_and_an_endless_sequence_swallow_no_more_than_a_little() {
         let mut decoder = Decoder::default();
-        assert_eq!(keys(decoder.take(b"\x1b[200~qx")), [KeyCode::Char('q'), KeyCode::Char('x')]);
+        let long = [b"\x1b[200~".as_slice(), &[b'x'; 9000], b"q\x1b[2x\x1b[201~q"].concat();
+        let told = decoder.take(&long);
+        assert!(
+            matches!(&told[..], [Input::Paste(text), Input::Key(k)] if text.len() == MOST_PASTED && k.code == KeyCode::Char('q'))
+        );
+        let told = decoder.take("\x1b[200~3 m/s \u{e9}\x1b[20\x1b[201~".as_bytes());
+        assert_eq!(told, [Input::Paste("3 m/s \u{e9}\x1b[20".to_owned())]);
+        // One without an end ends when nothing follows for a while.
+        assert_eq!(keys(decoder.take(b"\x1b[200~qx")), []);
+        assert_eq!(decoder.patience(), Some(PASTE_PATIENCE));
+        assert_eq!(decoder.give_up(), [Input::Paste("qx".to_owned())]);
+        assert_eq!(keys(decoder.take(b"q")), [KeyCode::Char('q')]);
         let mut endless = b"\x1b]0;".to_vec();
         endless.extend([b'a'; 200]);
         let count = keys(Decoder::default().take(&endless)).len();
         assert!(count > 200 - MOST_PENDING, "{count}");
+    }
+
+    #[test]
+    fn keys_that_wait_behind_slow_work_are_few_and_what_is_let_go_of_is_told() {
+        let key = |c, kind| Input::Key(KeyEvent::new_with_kind(KeyCode::Char(c), KeyModifiers::NONE, kind));
+        let now = Instant::now();
+        let waiting = |age: Duration| -> VecDeque<(Instant, Input)> {
+            let typed = (0..2000).map(|_| (now, key('x', KeyEventKind::Press)));
+            let last = [key('w', KeyEventKind::Release), key('q', KeyEventKind::Press)].map(|input| (now, input));
+            typed.chain(last).map(|(at, input)| (at - age, input)).collect()
+        };
+        for (age, left) in [(Duration::ZERO, MOST_WAITING), (STALE * 2, MOST_STALE)] {
+            let mut waiting = waiting(age);
+            let_go(&mut waiting, now);
+            let released = waiting.iter().filter(|(_, input)| *input == key('w', KeyEventKind::Release)).count();
+            assert_eq!((waiting.len(), released), (left + 1, 1));
+            assert_eq!(waiting.back().map(|(_, input)| input), Some(&key('q', KeyEventKind::Press)));
+        }
     }
 
     #[test]
@@ -302,6 +408,7 @@ mod tests {
             for piece in pieces {
                 let _ = decoder.take(&piece);
                 prop_assert!(decoder.pending.len() < MOST_PENDING);
+                prop_assert!(decoder.paste.as_ref().is_none_or(|text| text.len() <= MOST_PASTED));
             }
             let _ = decoder.give_up();
             prop_assert_eq!(keys(decoder.take(b"q")), [KeyCode::Char('q')]);

@@ -203,13 +203,13 @@ fn frames(stage: &mut Frame, tty: &mut Tty, inbox: &Inbox, signals: &Signals) ->
         }
         (changed, rested) = (false, !moves);
         let mut wait = if moves || stage.works() || stage.is_unfinished() { FRAME } else { IDLE };
-        while let Some(input) = inbox.next(wait.saturating_sub(frame_began.elapsed())) {
+        while let Some((arrived, input)) = inbox.next(wait.saturating_sub(frame_began.elapsed())) {
             changed = true;
             if !moves {
                 // What has arrived meanwhile is taken at once, and then it is seen.
                 wait = Duration::ZERO;
             }
-            match taken(stage, &input, tty, terminal.size()?)? {
+            match taken(stage, (arrived, &input), tty, terminal.size()?)? {
                 Some(Wish::Leave) => return Ok(Left::Wished),
                 Some(Wish::Suspend) => {
                     aside(stage, tty, inbox, &mut terminal, terminal::stop_until_continued)??;
@@ -275,9 +275,16 @@ fn advance(stage: &mut Frame, passed: Duration) {
 }
 
 /// Takes what the terminal sent.
-fn taken(stage: &mut Frame, input: &Input, tty: &Tty, size: Size) -> std::io::Result<Option<Wish>> {
+fn taken(
+    stage: &mut Frame,
+    (arrived, input): (Instant, &Input),
+    tty: &Tty,
+    size: Size,
+) -> std::io::Result<Option<Wish>> {
     match input {
+        Input::Key(_) | Input::Paste(_) if stage.waited_for_an_export(arrived, input) => {}
         Input::Key(key) => return Ok(stage.key(key)),
+        Input::Paste(text) => stage.paste(text),
         Input::Mouse(mouse) => stage.mouse(mouse, size),
         Input::FocusLost => stage.release_all(),
         Input::Releases if !stage.driving.releases => {

@@ -196,6 +196,11 @@ impl Stage {
         self.kept.trouble.as_deref()
     }
 
+    /// What is wrong with keeping the session, as long as it is.
+    pub(super) fn session_trouble(&self) -> Option<&str> {
+        self.kept.session.as_ref()?.trouble()
+    }
+
     /// Keeps the run so far as a take in a folder, under a name or one that is free.
     pub(super) fn keep_take(&mut self, folder: &Path, name: Option<&str>) -> Result<String, String> {
         if let Some((now, to)) = self.reading() {
@@ -251,7 +256,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let done = take.commands.len();
     let done = format!("{done} thing{} done", if done == 1 { "" } else { "s" });
     let what = format!("{} to {} {} {done} {} {}", take.file, take.end, p.dot(), p.dot(), ago(left.since));
-    write(buffer, (x, inner.y), end, &[("its program ended before anybody left it; nothing of it is lost", muted)]);
+    write(buffer, (x, inner.y), end, &[("its program ended before anybody left it; this is what was written", muted)]);
     write(buffer, (x, inner.y + 2), end, &[(&what, text)]);
     let keys = [
         ("Enter ", key),

@@ -9,8 +9,8 @@ use std::sync::Once;
 use std::sync::atomic::{AtomicBool, AtomicU8, Ordering};
 
 use crossterm::event::{
-    DisableFocusChange, DisableMouseCapture, EnableFocusChange, EnableMouseCapture, KeyboardEnhancementFlags,
-    PopKeyboardEnhancementFlags, PushKeyboardEnhancementFlags,
+    DisableBracketedPaste, DisableFocusChange, DisableMouseCapture, EnableBracketedPaste, EnableFocusChange,
+    EnableMouseCapture, KeyboardEnhancementFlags, PopKeyboardEnhancementFlags, PushKeyboardEnhancementFlags,
 };
 use crossterm::execute;
 use crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen, SetTitle, disable_raw_mode, enable_raw_mode};
@@ -39,6 +39,7 @@ fn restore() {
         PopKeyboardEnhancementFlags,
         DisableMouseCapture,
         DisableFocusChange,
+        DisableBracketedPaste,
         LeaveAlternateScreen,
         crossterm::cursor::Show
     );
@@ -79,6 +80,7 @@ impl Tty {
             crossterm::cursor::Hide,
             EnableMouseCapture,
             EnableFocusChange,
+            EnableBracketedPaste,
             SetTitle("Velocitas")
         )?;
         tty.reader = Some(Reader::start(inbox)?);

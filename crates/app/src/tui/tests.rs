@@ -784,7 +784,10 @@ fn budgets_are_held_against_the_run_so_far() {
     until_said(&mut stage, "took over budget");
     type_keys(&mut stage, "b");
     let shown = text(&mut stage, 160, 47);
-    assert!(shown.contains("at most 3 kB/s") && shown.contains("nobody else has exceeded theirs so far"), "{shown}");
+    assert!(
+        shown.contains("at most 3 kB/s") && shown.contains("the course is checked over 0:30.00, which says more"),
+        "{shown}"
+    );
     stage.advance_to(LabTime::from_secs(9.0));
     assert!(text(&mut stage, 160, 47).contains("the run up to 0:09.00"));
     press(&mut stage, KeyCode::Esc);
@@ -937,4 +940,39 @@ fn lines_are_completed_and_remembered() {
         assert!(last.contains(":_   go  look  screen"), "{last}");
         press(&mut stage, KeyCode::Esc);
     }
+}
+
+#[test]
+fn at_the_helm_arrows_that_turn_no_eyes_turn_nothing_else() {
+    // The walker has no eyes.
+    let text = "format = 1\nname = \"yard\"\ntick_rate = \"60 Hz\"\nworld = { min = [-9, -9], max = [9, 9] }\n\
+                [[cast]]\nname = \"teal\"\nrole = \"helm\"\nspawn = [0, 0]\n";
+    let course = Course::parse("yard", text, &[]).unwrap_or_else(|e| panic!("{e}"));
+    let palette = Palette::new(Colours::True, false);
+    let mut stage = Frame::new(Run::new(course).expect("it fits"), palette);
+    stage.advance_to(LabTime::from_secs(1.0));
+    let before = *stage.run().lab().knobs(FIRST);
+    type_keys(&mut stage, "h");
+    assert!(stage.drives());
+    for code in [KeyCode::Left, KeyCode::Right, KeyCode::Up, KeyCode::Down, KeyCode::Right] {
+        press(&mut stage, code);
+        stage.key(&KeyEvent::new(code, KeyModifiers::SHIFT));
+    }
+    assert_eq!(*stage.run().lab().knobs(FIRST), before);
+    press(&mut stage, KeyCode::Esc);
+    press(&mut stage, KeyCode::Right);
+    assert_ne!(*stage.run().lab().knobs(FIRST), before, "and do again when the helm is left");
+}
+
+#[test]
+fn what_is_pasted_is_no_keys_and_goes_into_a_line_that_is_open() {
+    let mut stage = after(1.0);
+    let commands = stage.run().commands().len();
+    stage.paste("xxhqq\nq");
+    assert!(stage.notice().is_some_and(|said| said.contains("text and no keys")), "{:?}", stage.notice());
+    assert_eq!(stage.run().commands().len(), commands);
+    assert!(!stage.drives());
+    type_keys(&mut stage, ":");
+    stage.paste("set latency 80 ms\u{7}\nq");
+    assert!(text(&mut stage, 120, 36).contains(":set latency 80 ms_"), "{}", text(&mut stage, 120, 36));
 }

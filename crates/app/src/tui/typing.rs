@@ -11,6 +11,11 @@ use super::stage::typing::Typing;
 const MOST: usize = 24;
 
 impl Stage {
+    /// Whether a line is open that takes text.
+    pub(super) const fn has_line(&self) -> bool {
+        self.typing.is_some() || self.prompt.is_some()
+    }
+
     /// Begins to type a value for the chosen knob.
     pub(super) fn type_value(&mut self) {
         self.typing = Some(Typing::default());

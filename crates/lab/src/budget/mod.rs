@@ -6,6 +6,8 @@ mod measure;
 pub use against::{Compared, Known, against};
 pub use measure::{Bound, MEASURES, Measure, Whose};
 
+use velocitas_core::Rule;
+
 use crate::course::Course;
 use crate::ids::MemberId;
 use crate::run::Measured;
@@ -22,6 +24,19 @@ pub struct Limit {
     pub value: f64,
     /// The line of the course that says so, from 1; `None` for what is asked of every course.
     pub line: Option<usize>,
+    /// The line that says that it is meant to be exceeded, if one does: the course shows what goes wrong.
+    pub exceeded: Option<usize>,
+}
+
+/// A check of the guard that is meant to accuse a member: the course shows that it does.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Accused {
+    /// Whom.
+    pub member: MemberId,
+    /// Which check.
+    pub by: Rule,
+    /// The line of the course that says so, from 1.
+    pub line: usize,
 }
 
 /// How long a course is run to be checked, and how often.

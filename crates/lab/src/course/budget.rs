@@ -8,6 +8,7 @@ use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::Deserialize;
 use serde::de::{Deserializer, MapAccess, Visitor};
 use toml::Spanned;
+use velocitas_core::{RULES, Rule};
 
 use super::error::nearest;
 use super::file::File;
@@ -15,7 +16,7 @@ use super::quantity::{Quantity, Time};
 use super::resolve::{Resolver, Result, time};
 use super::settings::{Written, described, plain, written_as};
 use super::{Course, Role};
-use crate::budget::{Check, Limit, MEASURES, Measure, Whose};
+use crate::budget::{Accused, Check, Limit, MEASURES, Measure, Whose};
 use crate::ids::MemberId;
 use crate::knob::KnobValue;
 use crate::time::LabTime;
@@ -23,6 +24,11 @@ use crate::time::LabTime;
 /// The keys of whom a budget is for.
 const WHO: &str = "who";
 const LINK: &str = "link";
+/// The keys of what is meant to go wrong.
+const EXCEEDED: &str = "exceeded";
+const ACCUSED_BY: &str = "accused_by";
+/// All keys that bound nothing.
+const BESIDES: [&str; 4] = [WHO, LINK, EXCEEDED, ACCUSED_BY];
 /// The most seeds that a course may ask for.
 const MOST_SEEDS: i64 = 1000;
 
@@ -37,6 +43,8 @@ type Limits = BTreeMap<(MemberId, usize), (Reach, Limit)>;
 pub(super) struct Budget {
     who: Option<Spanned<String>>,
     link: Option<Spanned<String>>,
+    exceeded: Vec<Spanned<String>>,
+    accused_by: Vec<Spanned<String>>,
     written: Written,
 }
 
@@ -61,6 +69,8 @@ impl<'de> Visitor<'de> for BudgetVisitor {
             match key.get_ref().as_str() {
                 WHO => budget.who = Some(map.next_value()?),
                 LINK => budget.link = Some(map.next_value()?),
+                EXCEEDED => budget.exceeded = map.next_value()?,
+                ACCUSED_BY => budget.accused_by = map.next_value()?,
                 _ => drop(budget.written.insert(key, map.next_value()?)),
             }
         }
@@ -111,7 +121,8 @@ impl Resolver<'_> {
         let mut all = Limits::new();
         for spanned in &file.budget {
             let (reach, members) = self.bound(course, file, spanned.get_ref())?;
-            if spanned.get_ref().written.is_empty() {
+            let budget = spanned.get_ref();
+            if budget.written.is_empty() && budget.exceeded.is_empty() && budget.accused_by.is_empty() {
                 return Err(self.wrong(spanned.span(), "expected something to be bounded; found nothing"));
             }
             for (key, written) in &spanned.get_ref().written {
@@ -123,7 +134,7 @@ impl Resolver<'_> {
                 };
                 let line = Some(self.line(&key.span()));
                 for member in self.suiting(course, &members, reach, measure, key)? {
-                    let limit = Limit { member, measure, value, line };
+                    let limit = Limit { member, measure, value, line, exceeded: None };
                     self.put(&mut all, course, (reach, row), limit, key)?;
                 }
             }
@@ -134,11 +145,47 @@ impl Resolver<'_> {
                 let Some((row, measure)) = found.filter(|(_, measure)| measure.suits(course[member].role)) else {
                     continue;
                 };
-                let limit = Limit { member, measure, value, line: None };
+                let limit = Limit { member, measure, value, line: None, exceeded: None };
                 all.entry((member, row)).or_insert((Reach::All, limit));
             }
         }
+        for spanned in &file.budget {
+            self.meant(course, file, spanned.get_ref(), &mut all)?;
+        }
         Ok(all.into_values().map(|(_, limit)| limit).collect())
+    }
+
+    /// Marks what is meant to be exceeded.
+    fn meant(&self, course: &Course, file: &File, budget: &Budget, all: &mut Limits) -> Result<()> {
+        let (_, members) = self.bound(course, file, budget)?;
+        for key in &budget.exceeded {
+            let row = self.measure(key)?;
+            let mut found = false;
+            for member in &members {
+                if let Some((_, limit)) = all.get_mut(&(*member, row)) {
+                    (limit.exceeded, found) = (Some(self.line(&key.span())), true);
+                }
+            }
+            if !found {
+                let message = format!("expected a bound of `{}` that can be exceeded; found none", key.get_ref());
+                return Err(self.wrong(key.span(), message));
+            }
+        }
+        Ok(())
+    }
+
+    /// Who is meant to be accused.
+    pub(super) fn accused(&self, course: &Course, file: &File) -> Result<Vec<Accused>> {
+        let mut all = Vec::new();
+        let known: Vec<(&str, Rule)> = RULES.iter().map(|spec| (spec.name, spec.rule)).collect();
+        for budget in file.budget.iter().map(Spanned::get_ref) {
+            let (_, members) = self.bound(course, file, budget)?;
+            for name in &budget.accused_by {
+                let (by, line) = (self.word(name, "a check of the guard", &known)?, self.line(&name.span()));
+                all.extend(members.iter().map(|member| Accused { member: *member, by, line }));
+            }
+        }
+        Ok(all)
     }
 
     /// Puts a limit in its place: what is said of fewer stays, of as many may be said once.
@@ -169,7 +216,7 @@ impl Resolver<'_> {
     fn measure(&self, key: &Spanned<String>) -> Result<usize> {
         let found = key.get_ref();
         MEASURES.iter().position(|measure| measure.key == found).ok_or_else(|| {
-            let known: Vec<&str> = [WHO, LINK].into_iter().chain(MEASURES.iter().map(|m| m.key)).collect();
+            let known: Vec<&str> = BESIDES.into_iter().chain(MEASURES.iter().map(|m| m.key)).collect();
             let message = format!("expected one of the keys {}; found `{found}`", known.join(", "));
             self.wrong(key.span(), message).help(nearest(found, known.into_iter()))
         })
@@ -242,6 +289,14 @@ impl JsonSchema for Budget {
         let whom = [(WHO, "The member of the cast that it is for."), (LINK, "The link whose members it is for.")];
         for (key, says) in whom {
             properties.insert(key.to_owned(), json_schema!({ "type": "string", "description": says }).to_value());
+        }
+        let meant = [
+            (EXCEEDED, "What is meant to be exceeded, with one seed at least: the course shows what goes wrong."),
+            (ACCUSED_BY, "The checks of the guard that are meant to accuse, with one seed at least."),
+        ];
+        for (key, says) in meant {
+            let schema = json_schema!({ "type": "array", "items": { "type": "string" }, "description": says });
+            properties.insert(key.to_owned(), schema.to_value());
         }
         for measure in MEASURES {
             let says = format!("{}, {}: {}.", measure.name, measure.bound.words(), measure.help);

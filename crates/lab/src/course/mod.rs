@@ -31,7 +31,7 @@ use velocitas_core::{
     Arrangement, Bounds, ClientSettings, Ground, Kinds, Motion, Patience, Rate, Solid, SolidId, State, Vec3, Zone,
 };
 
-use crate::budget::{Check, Limit};
+use crate::budget::{Accused, Check, Limit};
 use crate::cheat::Cheat;
 use crate::fault::Fault;
 use crate::hands::Script;
@@ -101,6 +101,8 @@ pub struct Course {
     pub events: Vec<Happens>,
     /// What is allowed to whom, in the order of the cast.
     pub limits: Vec<Limit>,
+    /// Who is meant to be accused, by what, in the order of the file.
+    pub accused: Vec<Accused>,
     /// How it is checked.
     pub check: Check,
     /// What is probably not meant, each with its place.

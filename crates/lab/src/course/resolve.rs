@@ -144,6 +144,7 @@ impl Resolver<'_> {
             things: Vec::new(),
             events: Vec::new(),
             limits: Vec::new(),
+            accused: Vec::new(),
             check: self.check(&file.check)?,
             warnings: Vec::new(),
             text: "".into(),
@@ -171,6 +172,7 @@ impl Resolver<'_> {
         self.happenings(&mut course, file)?;
         self.everything_fits(&course, file)?;
         course.limits = self.limits(&course, file)?;
+        course.accused = self.accused(&course, file)?;
         Ok(course)
     }
 

@@ -51,8 +51,9 @@ impl Course {
             (member.knobs.up.trace, member.knobs.down.trace) = (before.knobs.up.trace, before.knobs.down.trace);
         }
         let (name, limits, check) = (saved.name.clone(), saved.limits.clone(), saved.check);
+        let accused = saved.accused.clone();
         let (warnings, text, files) = (saved.warnings.clone(), saved.text.clone(), saved.files.clone());
-        let course = Self { name, limits, check, warnings, text, files, events, cast, ..self.clone() };
+        let course = Self { name, limits, accused, check, warnings, text, files, events, cast, ..self.clone() };
         Saved { course: Some(course), taken: changes(self).taken, restart }
     }
 

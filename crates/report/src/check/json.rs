@@ -31,6 +31,7 @@ struct Run<'a> {
     step_faults: u32,
     first_fault_ms: Option<f64>,
     limits: Vec<Limit<'a>>,
+    accused: Vec<Accused<'a>>,
     /// By member and measure.
     measured: BTreeMap<&'a str, BTreeMap<&'a str, Option<f64>>>,
 }
@@ -43,10 +44,21 @@ struct Limit<'a> {
     bound: &'static str,
     limit: f64,
     line: Option<usize>,
+    /// The line that says that it is meant to be exceeded.
+    exceeded_line: Option<usize>,
     value: Option<f64>,
     outcome: &'static str,
     at_ms: Option<f64>,
     opens: Option<String>,
+}
+
+/// Who is meant to be accused.
+#[derive(Serialize)]
+struct Accused<'a> {
+    member: &'a str,
+    by: &'static str,
+    line: usize,
+    verdicts: u32,
 }
 
 #[derive(Serialize)]
@@ -99,6 +111,12 @@ fn run_of<'a>(course: &'a CheckedCourse, run: &'a CheckedRun) -> Run<'a> {
         let values = MEASURES.iter().map(|measure| (measure.key, (measure.get)(client)));
         (client.name.as_str(), values.collect())
     });
+    let accused = |accused: &velocitas_lab::budget::Accused| Accused {
+        member: &course.members[accused.member.index()],
+        by: accused.by.name(),
+        line: accused.line,
+        verdicts: run.clients[accused.member.index()].verdicts.get(accused.by.name()).copied().unwrap_or_default(),
+    };
     Run {
         file: &course.file,
         course: &course.name,
@@ -108,6 +126,7 @@ fn run_of<'a>(course: &'a CheckedCourse, run: &'a CheckedRun) -> Run<'a> {
         step_faults: run.step_faults.0,
         first_fault_ms: run.step_faults.1.map(LabTime::millis),
         limits: run.held.iter().map(|held| limit_of(course, run, held)).collect(),
+        accused: course.accused.iter().map(accused).collect(),
         measured: measured.collect(),
     }
 }
@@ -123,6 +142,7 @@ fn limit_of<'a>(course: &'a CheckedCourse, run: &CheckedRun, held: &Held) -> Lim
         bound: measure.bound.words(),
         limit: limit.value,
         line: limit.line,
+        exceeded_line: limit.exceeded,
         value: held.value,
         outcome: match outcome {
             Outcome::Within => "within",

@@ -55,14 +55,28 @@ fn suite(course: &CheckedCourse) -> TestSuite {
         suite.add_test_case(case(format!("steps seed {}", run.seed), &course.file, status));
         for (line, held) in lines.iter().zip(&run.held) {
             let name = format!("{} {} seed {}", line.member, held.limit.measure.key, run.seed);
-            suite.add_test_case(case(name, &course.file, status_of(course, run, held, line.is_kept())));
+            suite.add_test_case(case(name, &course.file, status_of(course, run, held, line.is_good())));
         }
+    }
+    for accused in &course.accused {
+        let (who, by) = (&course.members[accused.member.index()], accused.by.name());
+        let status = match course.times(accused) {
+            0 => failure("not accused", &format!("not accused by {by} with any seed, and is meant to be")),
+            _ => TestCaseStatus::success(),
+        };
+        suite.add_test_case(case(format!("{who} accused by {by}"), &course.file, status));
     }
     suite
 }
 
 fn status_of(course: &CheckedCourse, run: &CheckedRun, held: &Held, kept: bool) -> TestCaseStatus {
     let measure = held.limit.measure;
+    if held.limit.exceeded.is_some() {
+        return match kept {
+            true => TestCaseStatus::success(),
+            false => failure("kept", &format!("{} is meant to be exceeded, and is with no seed", measure.name)),
+        };
+    }
     match (held.outcome(), kept) {
         (Outcome::Within, _) => TestCaseStatus::success(),
         (Outcome::Unmeasured, true) => {

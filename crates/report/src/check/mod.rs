@@ -6,7 +6,7 @@ mod text;
 
 pub use json::{KeptError, kept};
 
-use velocitas_lab::budget::{Compared, Held, Known, Limit, MEASURES, Outcome, against};
+use velocitas_lab::budget::{Accused, Compared, Held, Known, Limit, MEASURES, Outcome, against};
 use velocitas_lab::metrics::ClientMetrics;
 use velocitas_lab::{Course, LabTime};
 
@@ -38,6 +38,8 @@ pub struct CheckedCourse {
     pub members: Vec<String>,
     /// Whether its file bounds anything.
     pub has_budget: bool,
+    /// Who is meant to be accused, by what.
+    pub accused: Vec<Accused>,
     /// A run with each seed.
     pub runs: Vec<CheckedRun>,
 }
@@ -78,9 +80,10 @@ pub struct Line<'a> {
 }
 
 impl Line<'_> {
-    /// What came of it. What no run could measure guards nothing: that is not kept where the course bounds it.
-    pub const fn is_kept(&self) -> bool {
-        self.beyond == 0 && self.guards
+    /// Whether it came out as it should. What no run could measure guards nothing: that is not good where the course bounds it. What is
+    /// meant to be exceeded is to be so with one seed at least.
+    pub const fn is_good(&self) -> bool {
+        self.guards && (self.beyond > 0) == self.limit.exceeded.is_some()
     }
 }
 
@@ -91,7 +94,9 @@ impl CheckedCourse {
             file,
             name: course.name.clone(),
             members: course.cast.iter().map(|member| member.name.clone()).collect(),
-            has_budget: course.limits.iter().any(|limit| limit.line.is_some()),
+            has_budget: course.limits.iter().any(|limit| limit.line.or(limit.exceeded).is_some())
+                || !course.accused.is_empty(),
+            accused: course.accused.clone(),
             runs: Vec::new(),
         }
     }
@@ -123,6 +128,24 @@ impl CheckedCourse {
         (0..count).map(line).collect()
     }
 
+    /// With how many seeds a check accused whom it is meant to.
+    pub fn times(&self, accused: &Accused) -> usize {
+        let by = |run: &&CheckedRun| run.clients[accused.member.index()].verdicts.contains_key(accused.by.name());
+        self.runs.iter().filter(by).count()
+    }
+
+    /// Who is meant to be accused and was not.
+    pub fn unaccused(&self) -> impl Iterator<Item = &Accused> {
+        self.accused.iter().filter(|accused| self.times(accused) == 0)
+    }
+
+    /// How many things went wrong as they are meant to.
+    pub fn meant(&self) -> usize {
+        let exceeded = |line: &&Line<'_>| line.limit.exceeded.is_some() && line.is_good();
+        let accused = self.accused.len() - self.unaccused().count();
+        self.lines().iter().filter(exceeded).count() + accused
+    }
+
     /// The first run in which a step faulted.
     pub fn faulted(&self) -> Option<&CheckedRun> {
         self.runs.iter().find(|run| run.step_faults.0 > 0)
@@ -130,7 +153,7 @@ impl CheckedCourse {
 
     /// Whether all limits were kept and no step faulted.
     pub fn is_good(&self) -> bool {
-        self.faulted().is_none() && self.lines().iter().all(Line::is_kept)
+        self.faulted().is_none() && self.lines().iter().all(Line::is_good) && self.unaccused().next().is_none()
     }
 
     /// The command that opens a run of it where something happened.

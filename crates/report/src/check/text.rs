@@ -24,7 +24,7 @@ pub(super) fn text(checked: &Checked, every: bool) -> String {
 fn not_good(checked: &Checked, bad: usize) -> String {
     let mut what = Vec::new();
     if bad > 0 {
-        what.push(format!("{} over budget", counted(bad, "course")));
+        what.push(format!("{} not as it should be", counted(bad, "course")));
     }
     let worse = checked.worse().count();
     if worse > 0 {
@@ -35,12 +35,25 @@ fn not_good(checked: &Checked, bad: usize) -> String {
 
 fn course_text(out: &mut String, course: &CheckedCourse, every: bool) {
     let lines = course.lines();
-    let bad = lines.iter().filter(|line| !line.is_kept()).count();
-    let said = match (bad, course.has_budget) {
-        (0, true) => "kept".to_owned(),
-        (0, false) => "kept; it has no [[budget]], so nothing but verdicts and tricks was held against it".to_owned(),
-        (bad, _) => format!("{bad} not kept"),
-    };
+    let bad = lines.iter().filter(|line| !line.is_good() && line.limit.exceeded.is_none()).count();
+    let unmeant = lines.iter().filter(|line| !line.is_good() && line.limit.exceeded.is_some()).count();
+    let mut said = Vec::new();
+    match (bad, course.has_budget, lines.iter().all(|line| line.limit.exceeded.is_some())) {
+        (_, _, true) if !lines.is_empty() => {}
+        (0, true, _) => said.push("kept".to_owned()),
+        (0, false, _) => {
+            said.push("kept; it has no [[budget]], so nothing but verdicts and tricks was held against it".to_owned());
+        }
+        (bad, ..) => said.push(format!("{bad} not kept")),
+    }
+    if course.meant() > 0 {
+        said.push("fails as meant".to_owned());
+    }
+    let unmeant = unmeant + course.unaccused().count();
+    if unmeant > 0 {
+        said.push(format!("{unmeant} meant to fail and did not"));
+    }
+    let said = said.join("; ");
     let lasts = course.runs.first().map_or(0.0, |run| run.lasts.secs());
     let seeds = counted(course.runs.len(), "seed");
     let _ = writeln!(out, "{}: {seeds} of {lasts} s, {}: {said}", course.file, counted(lines.len(), "limit"));
@@ -50,11 +63,23 @@ fn course_text(out: &mut String, course: &CheckedCourse, every: bool) {
             writeln!(out, "  a rule's step came out infinite or not a number, {count} times with seed {}", run.seed);
         let _ = writeln!(out, "    {}", course.opens(run, first, None));
     }
-    for line in lines.iter().filter(|line| !line.is_kept()) {
-        line_text(out, course, line);
+    for line in lines.iter().filter(|line| !line.is_good()) {
+        match line.limit.exceeded {
+            Some(_) => unmeant_text(out, line),
+            None => line_text(out, course, line),
+        }
+    }
+    for accused in course.unaccused() {
+        let (who, by, line) = (&course.members[accused.member.index()], accused.by.name(), accused.line);
+        let _ = writeln!(out, "  {who}: not accused by `{by}` with any seed, and is meant to be (line {line})");
     }
     if every {
-        lines.iter().filter(|line| line.is_kept()).for_each(|line| kept_text(out, line));
+        lines.iter().filter(|line| line.is_good()).for_each(|line| kept_text(out, line));
+        for accused in course.accused.iter().filter(|accused| course.times(accused) > 0) {
+            let (who, by) = (&course.members[accused.member.index()], accused.by.name());
+            let seeds = counted(course.times(accused), "seed");
+            let _ = writeln!(out, "  {who}: accused by `{by}` as meant with {seeds} (line {})", accused.line);
+        }
     }
 }
 
@@ -91,16 +116,30 @@ fn line_text(out: &mut String, course: &CheckedCourse, line: &Line<'_>) {
     let _ = writeln!(out, "    {}", course.opens(run, held.at, Some(line.member)));
 }
 
+/// What is meant to be exceeded and was not.
+fn unmeant_text(out: &mut String, line: &Line<'_>) {
+    let (measure, said) = (line.limit.measure, line.limit.exceeded.unwrap_or_default());
+    let worst = line.worst.and_then(|(run, held)| Some((measure.shown(held.value?), run.seed)));
+    let worst = worst.map_or_else(
+        || "nothing to measure".to_owned(),
+        |(value, seed)| format!("{value} at the worst, with seed {seed}"),
+    );
+    let (who, allowed) = (line.member, allowed(&line.limit));
+    let _ =
+        writeln!(out, "  {who}: {} {worst}, {allowed}: kept, and is meant to be exceeded (line {said})", measure.name);
+}
+
 fn kept_text(out: &mut String, line: &Line<'_>) {
     let measure = line.limit.measure;
     let _ = match line.worst.and_then(|(run, held)| Some((run, held.value?))) {
         Some((run, value)) => writeln!(
             out,
-            "  {}: {} {}, {}: kept; the worst is seed {}",
+            "  {}: {} {}, {}: {}; the worst is seed {}",
             line.member,
             measure.name,
             measure.shown(value),
             allowed(&line.limit),
+            if line.limit.exceeded.is_some() { "exceeded as meant" } else { "kept" },
             run.seed
         ),
         None => writeln!(out, "  {}: {}: nothing to measure, {}", line.member, measure.name, allowed(&line.limit)),

@@ -13,6 +13,7 @@ use crate::tui::stage::Stage;
 /// What is amiss with who is there or with the course's file, and what helps: the first of it, in the last two rows.
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let wrong = refused(stage).or_else(|| wrong(stage)).or_else(|| unsaved(stage)).or_else(|| kept(stage));
+    let wrong = wrong.or_else(|| lost(stage));
     let is_wrong = wrong.is_some() || newest(stage).is_some();
     let Some((what, helps)) = wrong.or_else(|| first_seconds(stage)).filter(|_| area.height > 6) else { return };
     let p = stage.palette;
@@ -47,6 +48,12 @@ fn unsaved(stage: &Stage) -> Option<(String, String)> {
 fn kept(stage: &Stage) -> Option<(String, String)> {
     let why = stage.take_trouble()?;
     Some((why.to_owned(), "what is shown is what this program makes of it".to_owned()))
+}
+
+/// What is wrong with keeping the session.
+fn lost(stage: &Stage) -> Option<(String, String)> {
+    let why = stage.session_trouble()?;
+    Some((why.to_owned(), "it is tried again and again; w keeps the run where you are".to_owned()))
 }
 
 /// What is amiss, and its remedy.

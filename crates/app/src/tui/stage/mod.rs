@@ -383,6 +383,11 @@ impl Stage {
                 self.drive(0.0);
                 return Some(None);
             }
+            // What the hands of this rule have no use for turns nothing else: not a link under who drives.
+            let arrows = [KeyCode::Left, KeyCode::Right, KeyCode::Up, KeyCode::Down];
+            if self.drives() && arrows.contains(&key.code) {
+                return Some(None);
+            }
         }
         None
     }

@@ -361,3 +361,28 @@ fn what_memory_let_go_is_looked_at_again_and_the_present_stays() {
     assert_eq!(stage.run.digest(), same.digest());
     assert_eq!(stage.run.figures().0.len(), 6, "figures begin again with what is kept");
 }
+
+#[test]
+fn why_looks_at_the_seconds_with_what_is_under_the_playhead() {
+    use velocitas_core::{Fact, Restored};
+    let stage = after(14.0);
+    let machine = stage.machine(FIRST);
+    let rows = &stage.run.record().of(machine).happenings;
+    let seen = |row: &&velocitas_lab::HappeningRow| matches!(row.what, Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled);
+    // In the middle of a second, and the last of all before the present.
+    let moments: Vec<LabTime> = rows.iter().filter(seen).map(|row| row.at).collect();
+    let middle = moments.iter().find(|at| at.0 % 1_000_000_000 > 400_000_000).expect("it is corrected");
+    for (at, now) in [(*middle, false), (*moments.last().expect("it is corrected"), true)] {
+        let mut stage = after(if now { at.secs() + 0.001 } else { 14.0 });
+        // As `check` prints it: in milliseconds, rounded up.
+        stage.look(LabTime(at.0.div_ceil(1_000_000) * 1_000_000));
+        type_keys(&mut stage, "y");
+        let why = stage.why.as_ref().expect("it is open");
+        assert!(why.stretch.0 <= at && at < why.stretch.1, "{at} is not within {:?}", why.stretch);
+        let chosen = &why.troubles[why.chosen];
+        assert!(chosen.first <= at && at <= chosen.last && chosen.corrections > 0, "{at}: {chosen:?}");
+        let now = stage.run.now();
+        settle(&mut stage);
+        assert_eq!(stage.run.now(), now, "the run itself stays where it is");
+    }
+}
