@@ -20,7 +20,7 @@ use std::time::{Duration, SystemTime, UNIX_EPOCH};
 use rustix::fs::{FlockOperation, flock};
 use velocitas_core::Motion;
 use velocitas_lab::Run;
-use velocitas_lab::take::{Journal, Take};
+use velocitas_lab::take::{Journal, MOST_BYTES as MOST_TAKE_BYTES, Take};
 
 use crate::files::{TAKE, read_take};
 
@@ -237,6 +237,10 @@ impl Left {
     /// # Errors
     /// Why it gives no take, in words.
     pub(crate) fn read(&mut self, own: &[Arc<dyn Motion>]) -> Result<Take, String> {
+        // Nothing of what is too long is read: it may be as long as the disk is large.
+        if self.file.metadata().is_ok_and(|file| file.len() > MOST_TAKE_BYTES) {
+            return Err(format!("it has more than {MOST_TAKE_BYTES} bytes"));
+        }
         let bytes = read_take(&self.file).map_err(|why| why.to_string())?;
         Take::read(&bytes, own).map_err(|why| why.to_string())
     }

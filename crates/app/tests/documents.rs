@@ -106,6 +106,25 @@ fn row_table() -> String {
 }
 
 #[test]
+fn the_course_page_says_of_every_setting_what_it_does() {
+    use velocitas::lab::{KnobSpec, Place, SETTINGS};
+    let page = document("docs/course.md");
+    let (mark, end) = ("<!-- settings -->\n", "<!-- end -->");
+    let (begin, stop) = (page.find(mark).expect("a mark") + mark.len(), page.find(end).expect("an end"));
+    let row = |spec: &KnobSpec| {
+        let of = if matches!(spec.place, Place::Link { .. }) { "link" } else { "settings" };
+        let mut help = spec.help.to_owned();
+        if let Some(first) = help.get_mut(..1) {
+            first.make_ascii_uppercase();
+        }
+        format!("| `{}` | {of} | {} | {help}. |\n", spec.key, spec.name)
+    };
+    let rows: String = SETTINGS.iter().map(row).collect();
+    let head = "| key | of | on screens | does |\n|---|---|---|---|\n";
+    is_current("docs/course.md", &format!("{}{head}{rows}{}", &page[..begin], &page[stop..]));
+}
+
+#[test]
 fn the_record_page_lists_the_table_of_rows() {
     let page = document("docs/record.md");
     let begin = page.find("<!-- rows -->\n").expect("a table of rows") + 14;

@@ -13,7 +13,7 @@ use crate::unit::Dimension;
 pub(crate) fn lint(tree: &Tree) -> Vec<Diagnostic> {
     let mut out = Vec::new();
     slides(tree, &tree.step, &mut out);
-    steps(tree, &tree.step, false, &mut out);
+    steps(tree, &tree.step, (false, false), &mut out);
     values(&tree.step, &mut |value| presses(tree, value, &mut out));
     unused(tree, &mut out);
     out
@@ -50,13 +50,13 @@ fn gather(all: &[Step], pairs: &mut Vec<(usize, usize)>) {
 }
 
 /// Assignments that do the same in every tick, however long a tick is.
-fn steps(tree: &Tree, all: &[Step], pressed: bool, out: &mut Vec<Diagnostic>) {
+fn steps(tree: &Tree, all: &[Step], (pressed, once): (bool, bool), out: &mut Vec<Diagnostic>) {
     for step in all {
         match step {
             Step::Assign { field, from, ty, value, kick, span } => {
                 // What a press does, it does once.
                 let per_tick = Change { tree, field: *field, from: *from, span: *span }.of(value);
-                out.extend(per_tick.filter(|_| !pressed));
+                out.extend(per_tick.filter(|_| !pressed && !once));
                 let moves = tree.state[*field].ty() == Type::Vector(Dimension::SPEED);
                 let set = !value.reads(Var::Dt);
                 if pressed && moves && set && !kick && slid_with(&tree.step, *field) && *ty != Type::Wrong {
@@ -70,10 +70,13 @@ fn steps(tree: &Tree, all: &[Step], pressed: bool, out: &mut Vec<Diagnostic>) {
             }
             Step::If { condition, then, otherwise } => {
                 let by_press = condition.any(&|n| n.ty == Type::Press);
-                steps(tree, then, pressed || by_press, out);
-                steps(tree, otherwise, pressed, out);
+                // What its own condition asks for is no longer so afterwards: it happens once.
+                let is_asked = |field: usize| condition.any(&|n| n.kind == NodeKind::Read(Var::State(field)));
+                let ends = |step: &Step| matches!(step, Step::Assign { field, value, .. } if is_asked(*field) && !value.reads(Var::State(*field)));
+                steps(tree, then, (pressed || by_press, once || then.iter().any(ends)), out);
+                steps(tree, otherwise, (pressed, once), out);
             }
-            Step::Repeat { body, .. } => steps(tree, body, pressed, out),
+            Step::Repeat { body, .. } => steps(tree, body, (pressed, once), out),
             Step::Let { .. } | Step::Slide { .. } => {}
         }
     }
@@ -254,6 +257,8 @@ mod tests {
             "if hop { vel.z = leap * rate * dt }",
             "heat = if go then 1 else 2",
             "if hop { heat = if go then 1 else 2 }",
+            // What its own condition asks for is over then.
+            "if heat > 1 and not go { vel.z = vel.z * 0.5\n heat = 0 }",
         ] {
             assert_eq!(said(step), Vec::<&str>::new(), "{step}");
         }
@@ -269,6 +274,8 @@ mod tests {
             ("vel.z = vel.z - 0.2 m/s", "per-tick"),
             ("heat = heat + k", "per-tick"),
             ("heat = heat * sqrt(k)", "per-tick"),
+            ("if heat > 1 { vel.z = vel.z * 0.5 }", "per-tick"),
+            ("if heat > 1 { vel.z = vel.z * 0.5\n heat = heat + dt * rate }", "per-tick"),
             ("if hop { vel.z = leap }", "kick"),
             ("if hop { vel.z = vel.z + leap }", "kick"),
             ("if go and hop { repeat 2 { vel.z = 2 * leap } }", "kick"),

@@ -23,6 +23,10 @@ pub(crate) const KEYWORDS: [&str; 15] = [
 pub(crate) const ATTRIBUTES: [&str; 10] =
     ["bits", "owned", "key", "wire", "range", "agree", "blend", "private", "start", "exactly"];
 
+/// What a field can be, in either section.
+const FIELD_KINDS: [&str; 11] =
+    ["stick", "axis", "held", "press", "bearing", "pitch", "point", "vector", "number", "flag", "counter"];
+
 /// What can be said of hands.
 const HABITS: [&str; 2] = ["turn", "apart"];
 
@@ -336,6 +340,13 @@ impl<'a> Parser<'a> {
             }
             let word = self.any_word("an attribute")?;
             if !ATTRIBUTES.contains(&word.text.as_str()) {
+                let next = self.peek();
+                if next.kind == Kind::Name && !next.first && FIELD_KINDS.contains(&self.word_of(next)) {
+                    let message = format!("expected one field a line; found another, `{}`", word.text);
+                    self.report(Diagnostic::error("field", word.span, message).help("write it on a line of its own"));
+                    self.rest_of_line();
+                    break;
+                }
                 let message = format!("expected an attribute ({}); found `{}`", ATTRIBUTES.join(", "), word.text);
                 let help = nearest(&word.text, ATTRIBUTES.into_iter());
                 self.report(Diagnostic::error("attribute", word.span, message).maybe_help(help));

@@ -91,6 +91,10 @@ fn mistakes_are_told_with_place_reason_and_remedy() {
         ("bits 7 ", "bits 7  key \"w\" \"a\" \"s\" \"a\" "),
         ("blend curve", "blend smooth"),
         ("private", "secret"),
+        ("hop     press ", "hop     press  dash press "),
+        // Numbers without a unit.
+        ("facing = look", "breath = 2\n  facing = look"),
+        ("facing = look", "breath = if breath > 2 then 1 s else breath\n  facing = look"),
         // Limits, sizes, ranges.
         ("at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1)) * surface.pace", "at most vel.x"),
         ("at most walk * mix(1, haste, clamp(breath / 1 s, 0, 1)) * surface.pace", "at most 7"),

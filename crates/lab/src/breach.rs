@@ -6,7 +6,7 @@
 use velocitas_core::{Fact, RULES, Rule, SeenBy, Shape};
 
 use crate::cheat::{CHEATS, Cheat, CheatSpec};
-use crate::course::{Course, KnownTo, Role, Trick};
+use crate::course::{Course, KnownTo, Role, Trick, What};
 use crate::ids::{MachineId, MemberId};
 use crate::knob::Takes;
 use crate::record::Record;
@@ -129,12 +129,28 @@ pub fn idle(course: &Course, member: MemberId, spec: &CheatSpec) -> Option<&'sta
     (spec.key == "tireless" && !keeps).then_some("its rule keeps no number that only its owner knows")
 }
 
-/// Runs a course in which a member plays its script with cheats, or without any.
+/// Between two looks at whether it was found.
+const LOOKS: LabTime = LabTime(500_000_000);
+
+/// Runs a course in which a member plays its script with cheats, or without any. With `honest`, what came of the same without any, the
+/// run ends when a cheat is found: what it gains after that is no gain.
+///
+/// Nobody else plays: who moves is in nobody's way, and each has luck of its own.
 ///
 /// # Errors
 /// When the course cannot be run.
-pub fn try_out(course: &Course, member: MemberId, attempts: &[Attempt], seed: u64) -> Result<Outcome, RunError> {
+pub fn try_out(
+    course: &Course,
+    member: MemberId,
+    attempts: &[Attempt],
+    seed: u64,
+    honest: Option<&Outcome>,
+) -> Result<Outcome, RunError> {
     let mut course = Course { seed, ..course.clone() };
+    for (i, other) in course.cast.iter_mut().enumerate() {
+        other.there = i == member.index() || other.hosts;
+    }
+    course.events.retain(|event| !matches!(event.what, What::Moves(who, coming) if who != member && coming.comes()));
     let it = &mut course.cast[member.index()];
     it.role = Role::Rogue;
     it.tricks = attempts
@@ -149,20 +165,19 @@ pub fn try_out(course: &Course, member: MemberId, attempts: &[Attempt], seed: u6
     let machine = course.machine(member);
     let mut run = Run::new(course)?;
     run.set_keep(Keep::All);
-    run.advance(RUN);
+    while run.now() < RUN {
+        run.advance(RUN.min(run.now().max(BEGINS).plus(LOOKS)));
+        if honest.is_some_and(|honest| finds(run.record(), machine).found(honest).is_some()) {
+            break;
+        }
+    }
     Ok(outcome(run.record(), machine))
 }
 
 fn outcome(record: &Record, machine: MachineId) -> Outcome {
-    let rows = &record.of(machine).happenings;
-    let mut finds = [None; RULES.len()];
-    for row in rows.range(rows.before(BEGINS), rows.len()) {
-        if let Happening::Fact(Fact::Verdict(v) | Fact::Note(v)) = row.what {
-            finds[v.evidence.rule as usize].get_or_insert(row.at.minus(BEGINS));
-        }
-    }
+    let finds = finds(record, machine).finds;
     let (mut way_m, mut height_m) = (0.0, 0.0);
-    if let Some(actor) = record.cast.body(machine, RUN) {
+    if let Some(actor) = record.cast.body(machine, record.end) {
         let track = record.authority(actor);
         let ticks: Vec<usize> = track.between(BEGINS, RUN).collect();
         way_m =
@@ -170,6 +185,18 @@ fn outcome(record: &Record, machine: MachineId) -> Outcome {
         height_m = ticks.iter().map(|i| f64::from(track.pos(*i).z)).fold(f64::MIN, f64::max);
     }
     Outcome { finds, way_m, height_m }
+}
+
+/// What was found so far, and nothing of ways.
+fn finds(record: &Record, machine: MachineId) -> Outcome {
+    let rows = &record.of(machine).happenings;
+    let mut finds = [None; RULES.len()];
+    for row in rows.range(rows.before(BEGINS), rows.len()) {
+        if let Happening::Fact(Fact::Verdict(v) | Fact::Note(v)) = row.what {
+            finds[v.evidence.rule as usize].get_or_insert(row.at.minus(BEGINS));
+        }
+    }
+    Outcome { finds, way_m: 0.0, height_m: 0.0 }
 }
 
 /// What came of one size with all seeds.
@@ -326,7 +353,7 @@ mod tests {
         };
         let who = MemberId::new(0);
         let run = Attempt { spec: cheat("run", 1.0).spec, amount: 1.4 };
-        let outcome = |course: &Course, attempts: &[Attempt]| try_out(course, who, attempts, 7).expect("it runs");
+        let outcome = |course: &Course, attempts: &[Attempt]| try_out(course, who, attempts, 7, None).expect("it runs");
         let claims = course("claims");
         let (honest, rogue) = (outcome(&claims, &[]), outcome(&claims, &[run]));
         assert_eq!(rogue.found(&honest), None, "within a sprint nothing can be told");

@@ -107,7 +107,7 @@ pub fn craft(
 ) -> Result<Crafted, RunError> {
     let mut sum = 0.0;
     for (seed, without) in honest {
-        let came = try_out(course, member, &mixture.0, *seed)?;
+        let came = try_out(course, member, &mixture.0, *seed, Some(without))?;
         if came.found(without).is_some() {
             return Ok(Crafted { mixture, gain: None });
         }
@@ -137,7 +137,7 @@ mod tests {
     fn a_search_keeps_what_gains_and_is_not_found_and_is_the_same_again() {
         let course = course();
         let who = MemberId::new(0);
-        let honest = vec![(7, try_out(&course, who, &[], 7).expect("it runs"))];
+        let honest = vec![(7, try_out(&course, who, &[], 7, None).expect("it runs"))];
         let begin = Attempt { spec: cheat("drift", 1.0).spec, amount: 0.05 };
         let search = || {
             let mut search = Search::new(&course, who, 7, Some((begin, 0.0)));

@@ -122,6 +122,11 @@ impl Known {
         self.ground.clone().unwrap_or_else(|| Arc::new(self.world.ground_of(&self.solids)))
     }
 
+    /// Makes the ground, so that nobody has to make it again.
+    pub(crate) fn settle(&mut self) {
+        self.ground = Some(self.ground());
+    }
+
     /// What a program is told of all that.
     pub(crate) fn ingredients(&self) -> Ingredients {
         Ingredients { ground: self.ground(), kinds: self.kinds.clone(), tunables: self.tunables.clone().into() }

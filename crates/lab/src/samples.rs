@@ -83,6 +83,11 @@ impl Samples {
         values.iter().for_each(|value| self.push(*value));
     }
 
+    /// How many there are.
+    pub const fn len(&self) -> u64 {
+        self.count
+    }
+
     /// Their mean.
     pub fn mean(&self) -> Option<f64> {
         (self.count > 0).then(|| self.sum / self.count as f64)

@@ -417,3 +417,22 @@ fn couriers_and_the_ferry_live_in_one_world_and_the_ferry_keeps_its_course() {
     assert!(truth.pos.distance(drawn.pos) < 1.5, "a fifth of a second behind");
     assert!(truth.bearing.is_some() && drawn.bearing.is_some());
 }
+
+#[test]
+fn a_car_with_a_brake_has_a_top_speed_and_a_hop_on_a_held_key_a_height() {
+    let text = "gait \"kart\"\ninput {\n  move stick\n  look bearing\n  brake held\n  boost held\n  up held\n}\n\
+                state {\n  pos point m\n  vel vector m/s\n  grounded flag\n}\n\
+                body { radius 0.3 m height 1 m step 0.3 m }\n\
+                step {\n  let top = if brake then 0 m/s else if boost then 9 m/s else 6 m/s\n\
+                  vel.xy = toward(vel.xy, top * turn(move, look), 20 m/s^2 * dt)\n\
+                  vel.z = vel.z - 20 m/s^2 * dt\n  if grounded and up { kick vel.z = 6 m/s }\n  slide pos, vel\n}\n\
+                limits { pace vel.xy at most 9 m/s climb vel.z at most 6 m/s fall vel.z at least 20 m/s^2 }\n";
+    let compiled = compile(text);
+    let gait = compiled.gait.unwrap_or_else(|| panic!("{:?}", compiled.diagnostics));
+    for hz in RATES {
+        let f = feel(&gait, Rate::new(hz).expect("a rate"));
+        assert!((f.top_mps - 9.0).abs() < 0.1, "{hz} Hz: {f:?}");
+        assert!(f.jump_m.is_some_and(|height| (0.7..1.3).contains(&height)), "{hz} Hz: {f:?}");
+        assert!(f.stop_m.is_some_and(|way| way > 1.0), "{hz} Hz: {f:?}");
+    }
+}

@@ -188,7 +188,7 @@ impl TroubleMean {
     fn words(&self) -> String {
         let counts = [(self.corrections, "corrections"), (self.hops, "hops"), (self.stalls, "stalls")];
         let shown = |x: f64| (x * 10.0).round() / 10.0;
-        let one = |n: f64, what: &'static str| if n == 1.0 { what.trim_end_matches('s') } else { what };
+        let one = |n: f64, what: &'static str| if shown(n) == 1.0 { what.trim_end_matches('s') } else { what };
         let mut told: Vec<String> = counts
             .iter()
             .filter(|(n, _)| *n > 0.0)

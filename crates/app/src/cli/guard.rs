@@ -19,6 +19,9 @@ use crate::files::stream::say;
 use crate::files::{OpenError, Output, course_name};
 use crate::progress::{advance_to, progress};
 
+/// What came of a member that plays with a cheat, or without, with a seed.
+type Trial = (MemberId, Option<Attempt>, u64, Came);
+
 /// How long a course is run for its honest unless something is said.
 const USUAL: LabTime = LabTime(60_000_000_000);
 
@@ -35,20 +38,23 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
     let lasts = task.lasts.unwrap_or(USUAL);
     let seeds: Vec<u64> = (0..u64::from(task.seeds)).map(|n| course.seed.wrapping_add(n)).collect();
     let whom = attacked(course);
-    let tries: Vec<(MemberId, Option<Attempt>, u64)> = whom
-        .iter()
-        .flat_map(|member| {
-            let all = std::iter::once(None).chain(attempts(course, *member).into_iter().map(Some));
-            let seeds = &seeds;
-            all.flat_map(move |attempt| seeds.iter().map(move |seed| (*member, attempt, *seed)))
-        })
-        .collect();
+    // Each member first without any cheat.
+    let honest: Vec<(MemberId, Option<Attempt>, u64)> =
+        whom.iter().flat_map(|member| seeds.iter().map(|seed| (*member, None, *seed))).collect();
+    let mut tries: Vec<(MemberId, Option<Attempt>, u64)> = Vec::new();
+    for member in &whom {
+        for attempt in attempts(course, *member) {
+            tries.extend(seeds.iter().map(|seed| (*member, Some(attempt), *seed)));
+        }
+    }
     let pool = ThreadPoolBuilder::new()
         .num_threads(usize::from(task.jobs))
         .build()
         .map_err(|why| OpenError::Usage(format!("cannot start {} threads: {why}", task.jobs)))?;
-    let all =
-        lasts.0.saturating_mul(seeds.len() as u64).saturating_add(breach::RUN.0.saturating_mul(tries.len() as u64));
+    let all = lasts
+        .0
+        .saturating_mul(seeds.len() as u64)
+        .saturating_add(breach::RUN.0.saturating_mul((honest.len() + tries.len()) as u64));
     let searches = u64::from(task.search.div_ceil(crafty::BATCH) * crafty::BATCH) * whom.len() as u64;
     let all = all.saturating_add(crafty::costs(seeds.len()).saturating_mul(searches));
     let bar = progress("guarding", LabTime(all));
@@ -56,14 +62,18 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
         let one = |seed: &u64| counted(course, *seed, lasts, &bar);
         seeds.par_iter().map(one).collect::<Result<Vec<_>, OpenError>>()
     })?;
-    let came = pool.install(|| {
+    let try_all = |tries: Vec<(MemberId, Option<Attempt>, u64)>, honest: &[Trial]| {
         let one = |(member, attempt, seed): (MemberId, Option<Attempt>, u64)| {
-            let came = try_out(course, member, attempt.as_slice(), seed)?;
+            let without = honest.iter().find(|(of, _, with, _)| (*of, *with) == (member, seed));
+            let without = without.map(|(.., outcome)| outcome);
+            let came = try_out(course, member, attempt.as_slice(), seed, without)?;
             bar.inc(breach::RUN.0 / 1_000_000);
             Ok((member, attempt, seed, came))
         };
-        tries.into_par_iter().map(one).collect::<Result<Vec<_>, OpenError>>()
-    })?;
+        pool.install(|| tries.into_par_iter().map(one).collect::<Result<Vec<Trial>, OpenError>>())
+    };
+    let mut came = try_all(honest, &[])?;
+    came.extend(try_all(tries, &came)?);
     let members = pool.install(|| {
         let one = |member: &MemberId| searched(course, *member, &came, (task.search, course.seed), &bar);
         whom.iter().map(one).collect::<Result<Vec<_>, OpenError>>()

@@ -26,6 +26,11 @@ pub(super) fn warn(opened: &Opened, path: Option<&Path>) {
     for warning in &opened.course().warnings {
         complain(format_args!("warning: {warning}\n\n"));
     }
+    if let Some(path) = path
+        && let Some(why) = opened.take().and_then(files::another_version)
+    {
+        complain(format_args!("warning: {}: {why}\n\n", files::named(path)));
+    }
     if let (Some(damage), Some(path)) = (opened.take().and_then(|take| take.damage), path) {
         complain(format_args!("warning: {}: {damage}\n\n", files::named(path)));
     }

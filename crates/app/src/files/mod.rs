@@ -193,6 +193,17 @@ pub(crate) const LOG: &str = "VELOCITAS_LOG";
 /// How the name of a take's file ends.
 pub(crate) const TAKE: &str = "take";
 
+/// Says so where a take was written by another version of the program.
+pub(crate) fn another_version(take: &Take) -> Option<String> {
+    let this = env!("CARGO_PKG_VERSION");
+    (take.program != this).then(|| {
+        format!(
+            "it was written by version {} of the program; this is {this}, and may make another run of it",
+            take.program
+        )
+    })
+}
+
 /// The course in a file, from standard input (`-`), or the demo. Gaits are read from beside it.
 pub fn course(path: Option<&Path>, kinds: &[Arc<dyn Motion>]) -> Result<Course, OpenError> {
     let Some(path) = path else { return Ok(Course::demo()) };
@@ -218,7 +229,8 @@ pub(crate) fn parse_course(path: &Path, text: &str, kinds: &[Arc<dyn Motion>]) -
         let what = match name.rsplit_once('.') {
             Some((_, "json")) => "a track is a JSON file",
             Some((_, "csv")) => "a trace is a CSV file",
-            _ => "a gait is a text file",
+            Some((_, "gait")) => "a gait is a text file",
+            _ => "gaits, tracks and traces are text files",
         };
         read_regular(&beside(path, name), what).map_err(|why| why.to_string())
     };

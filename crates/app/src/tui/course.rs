@@ -34,9 +34,12 @@ impl Stage {
         }
         let Some(saved) = self.origin.file.as_mut().and_then(|file| file.waiting.take()) else { return news };
         let came = self.run.take_over(&saved);
-        let taken = if came.taken.is_empty() { "nothing to take over".to_owned() } else { came.taken.join(", ") };
+        let taken = came.taken.join(", ");
         let restart = (!came.restart.is_empty()).then(|| came.restart.join(", "));
         match &restart {
+            Some(keys) if came.taken.is_empty() => {
+                self.say(format!("{name}: saved; what changed needs a new beginning (C-r): {keys}"));
+            }
             Some(keys) => self.say(format!("{name}: took over {taken}; needs a new beginning (C-r): {keys}")),
             None if came.taken.is_empty() => self.say(format!("{name}: saved, and nothing in it is otherwise")),
             None => self.say(format!("{name}: took over {taken}, from now on")),

@@ -125,6 +125,11 @@ pub fn run(opened: &Opened, options: &Options) -> Result<(), OpenError> {
     stage.tell_warnings();
     let folder = session::folder();
     let left = folder.as_deref().map(session::left).unwrap_or_default();
+    if folder.is_none() {
+        stage.say(
+            "neither XDG_STATE_HOME nor HOME names a folder: what is done here is not kept if the program is killed",
+        );
+    }
     if let Some(folder) = &folder {
         match remembered::read(folder) {
             Ok(remembered) => stage.shown.recall(&remembered),

@@ -258,7 +258,7 @@ fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     }
 }
 
-/// How far off something is drawn beyond being late, and how often it hops.
+/// How far off something is drawn beyond being late.
 fn drawn(seen: &Seen) -> String {
     let off = seen.drawn_error_m.p95.map_or_else(
         || "-".to_owned(),
@@ -269,8 +269,7 @@ fn drawn(seen: &Seen) -> String {
             m => format!("{m:.0} m"),
         },
     );
-    let hops = seen.hops_per_min.map_or_else(|| "-".to_owned(), |hops| format!("{hops:.0}"));
-    format!("off {off}, hops {hops}")
+    format!("off {off}")
 }
 
 /// How far the own character is drawn ahead of the server's, or how long ago that was there, as of others.
@@ -326,13 +325,19 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     pen.figure(buffer, "response", &response);
     pen.figure(buffer, "others", &format!("{} ago, {}", number(m.view_age_ms.p50, " ms"), drawn(&m.others)));
     pen.figure(buffer, "own", &format!("{}, {}", lead(m.own.lag_ms), drawn(&m.own)));
+    let hops = |seen: &Seen| number(seen.hops_per_min, "");
+    pen.figure(buffer, "hops", &format!("own {}, others {} a minute", hops(&m.own), hops(&m.others)));
     if pen.area.height >= 22 {
         let rough = |seen: &Seen| seen.roughness_mps.p95.map_or_else(|| "-".to_owned(), |r| format!("{r:.2}"));
         let said = format!("own {}, others {} m/s, p95", rough(&m.own), rough(&m.others));
         pen.figure(buffer, "rough", &said);
     }
     let jumps = m.corrections.max_m.map_or_else(String::new, |max| format!(", largest {}", distance(max as f32)));
-    pen.figure(buffer, "corrected", &format!("{} times{jumps}", m.corrections.count));
+    let often = match m.corrections.count {
+        1 => "once".to_owned(),
+        count => format!("{count} times"),
+    };
+    pen.figure(buffer, "corrected", &format!("{often}{jumps}"));
     let rate = |bytes: u64| bytes as f64 / f.seconds / 1000.0;
     pen.figure(buffer, "payload", &format!("up {:.1} kB/s  down {:.1} kB/s", rate(m.bytes_up), rate(m.bytes_down)));
 }

@@ -15,7 +15,7 @@ use super::canvas::{popup, write};
 use super::palette::Tone;
 use super::stage::Stage;
 use super::stage::kept::{Kept, Reading};
-use crate::files::{OpenError, Output, TAKE};
+use crate::files::{OpenError, Output, TAKE, another_version};
 use crate::session::{Left, Session};
 
 /// What reading may take of a frame: the rest is for drawing and keys.
@@ -133,7 +133,8 @@ impl Stage {
     /// The run is that of a take, at its beginning: it is read up to its end.
     pub(super) fn reads(&mut self, take: &Take, wanted: Option<LabTime>, was: Option<Left>) {
         self.running = false;
-        self.kept.trouble = take.damage.map(|damage| format!("the take is {}", damage.briefly()));
+        let damage = take.damage.map(|damage| format!("the take is {}", damage.briefly()));
+        self.kept.trouble = damage.or_else(|| another_version(take).map(|why| format!("the take: {why}")));
         self.kept.reading = Some(Reading { to: take.end, wanted, was });
         self.refresh();
     }

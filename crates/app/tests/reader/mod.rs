@@ -194,7 +194,8 @@ impl File {
         let rows: Vec<&Value> = self.of("correction", machine).collect();
         let teleported = |row: &&&Value| row["teleported"] == true;
         let jumped = || rows.iter().filter(|row| !teleported(row));
-        let jumps: Vec<f64> = jumped().map(|row| row["jump_m"].as_f64().expect("metres")).collect();
+        let jumps = jumped().map(|row| row["jump_m"].as_f64().expect("metres"));
+        let jumps: Vec<f64> = jumps.filter(|jump| *jump > 0.0).collect();
         let seen: BTreeSet<(u64, &str)> = jumped()
             .filter(|row| row["jump_m"].as_f64() > Some(0.0))
             .map(|row| (at(row), row["entity"].as_str().unwrap_or("")))

@@ -222,6 +222,7 @@ impl File {
                 seen.extend(self.seen_by(viewer, machine, entity, moment).map(|seen| (seen - hand) as f64 / 1e6));
             }
         }
+        figures.insert("responses".into(), Some(responses.len() as f64));
         figures.insert("response_ms".into(), percentile(&responses, 0.5));
         figures.insert("seen_ms.p50".into(), percentile(&seen, 0.5));
         figures.insert("seen_ms.p95".into(), percentile(&seen, 0.95));
@@ -242,11 +243,20 @@ impl File {
         if stirs(earlier) {
             return None;
         }
+        if let Some(first) = self.first_use(machine, entity, moment) {
+            let track = self.track(entity);
+            let (rest, soon) = (track.pos[first.checked_sub(1)?], track.at[first] + SECOND / 4);
+            let moves =
+                |i: usize| track.at[i] <= soon && (track.pos[i] - rest).dot(track.pos[i] - rest) > 1e-3f32 * 1e-3;
+            if !(first..track.at.len()).any(moves) {
+                return None;
+            }
+        }
         drawn.range(moment..=(moment + 3 * SECOND).min(self.ends())).find(|(_, pos)| stirs(**pos)).map(|(at, _)| *at)
     }
 
-    /// The first frame of a viewer that shows a tick which used a press, if it had moved by then.
-    fn seen_by(&self, viewer: &str, machine: &str, entity: &str, moment: u64) -> Option<u64> {
+    /// The server's first state that includes what was sampled first after a moment.
+    fn first_use(&self, machine: &str, entity: &str, moment: u64) -> Option<usize> {
         let last = (moment + 3 * SECOND).min(self.ends());
         let sampled = self.of("input", machine).filter(|row| is(row, "entity", entity) && !row["sampled_ns"].is_null());
         let tick = sampled
@@ -258,7 +268,14 @@ impl File {
                 && track.at[*i] <= last
                 && track.used[*i].is_some_and(|used| used >= tick)
         };
-        let first = (0..track.at.len()).find(includes)?;
+        (0..track.at.len()).find(includes)
+    }
+
+    /// The first frame of a viewer that shows a tick which used a press, if it had moved by then.
+    fn seen_by(&self, viewer: &str, machine: &str, entity: &str, moment: u64) -> Option<u64> {
+        let last = (moment + 3 * SECOND).min(self.ends());
+        let track = self.track(entity);
+        let first = self.first_use(machine, entity, moment)?;
         let rest = track.pos[first.checked_sub(1)?];
         let rows = self.of("drawn", viewer).filter(|row| is(row, "entity", entity));
         let mut rows = rows.filter(|row| at(row) >= moment && at(row) <= last);

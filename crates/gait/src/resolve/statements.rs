@@ -4,7 +4,7 @@ use super::Resolver;
 use super::values::by_time;
 use crate::diagnostic::{Diagnostic, Span, nearest};
 use crate::syntax::{Expr, ExprKind, Stmt, Word};
-use crate::tree::{LetInfo, Node, Step, Type};
+use crate::tree::{LetInfo, Node, NodeKind, Step, Type};
 use crate::unit::Dimension;
 
 /// The most sub-steps of a `repeat`.
@@ -163,6 +163,9 @@ impl Resolver {
             (Type::Vector(a), Type::Level(b)) if a == b => Some("assign to its level part: `….xy = …`".to_owned()),
             (Type::Bearing, Type::Number(Dimension::NONE)) => Some("make it a bearing: `wrap(…)`".to_owned()),
             (Type::Level(_), Type::Stick) => Some("turn it first: `turn(stick, bearing)`".to_owned()),
+            (Type::Number(unit), Type::Number(Dimension::NONE)) if let NodeKind::Const(x) = node.kind => {
+                Some(format!("give the number its unit: `{x} {unit}`"))
+            }
             (Type::Number(a), Type::Number(b))
             | (Type::Level(a), Type::Level(b))
             | (Type::Vector(a), Type::Vector(b)) => by_time(a, b),

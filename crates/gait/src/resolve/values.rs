@@ -218,6 +218,12 @@ impl Resolver {
             (Type::Press, _) | (_, Type::Press) | (Type::Truth, _) | (_, Type::Truth) => {
                 Some("choose a value by it: `if … then … else …`".to_owned())
             }
+            (Type::Number(unit), Type::Number(Dimension::NONE)) if alike && bare(right).is_some() => {
+                bare(right).map(|x| format!("give the number its unit: `{x} {unit}`"))
+            }
+            (Type::Number(Dimension::NONE), Type::Number(unit)) if alike && bare(left).is_some() => {
+                bare(left).map(|x| format!("give the number its unit: `{x} {unit}`"))
+            }
             (Type::Number(a), Type::Number(b))
             | (Type::Level(a), Type::Level(b))
             | (Type::Vector(a), Type::Vector(b))
@@ -321,6 +327,11 @@ impl Resolver {
             }
         }
     }
+}
+
+/// A number that is written without a unit.
+fn bare(node: &Node) -> Option<f32> {
+    if let NodeKind::Const(x) = node.kind { Some(x) } else { None }
 }
 
 /// What to multiply by so that `found` becomes `wanted`, where that is the tick's length.

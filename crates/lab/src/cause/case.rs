@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 
 use velocitas_core::{Correction, Fact, Input, PeerId, Provenance, Restored, Schema, State, Vec3, vec3};
 
-use super::mind::{Mind, Minds};
+use super::mind::{Mind, stretches};
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::record::{InputRow, Record};
 use crate::time::LabTime;
@@ -105,12 +105,7 @@ struct Place<'a> {
 
 impl<'a> Case<'a> {
     /// What is known of a correction.
-    pub(super) fn of(
-        record: &'a Record,
-        minds: &Minds,
-        (machine, at): (MachineId, LabTime),
-        c: &Correction,
-    ) -> Result<Self, NoCase> {
+    pub(super) fn of(record: &'a Record, (machine, at): (MachineId, LabTime), c: &Correction) -> Result<Self, NoCase> {
         let actor = record.cast.actor(c.entity).ok_or(NoCase::Unknown)?;
         let [agreed, compared, newest] = [c.agreed, c.tick, c.newest].map(|tick| record.cast.tick(tick));
         let authority = record.authority(actor);
@@ -140,7 +135,7 @@ impl<'a> Case<'a> {
         let given = Given::of(&place);
         let ticks = place.ticks(&given, schema.schema(), (from, to), later);
         let (had, truth) = if later { (place.had(to), place.took(to).ok_or(NoCase::Unknown)?) } else { (had, truth) };
-        let minds = minds.stretches(record, (machine, kind), (from, to), later);
+        let minds = stretches(record, (machine, kind), (from, to), later);
         Ok(Self {
             record,
             machine,

@@ -44,7 +44,6 @@ impl Findings {
     pub(crate) fn truncate(&mut self, at: LabTime) {
         let found = self.found.get_mut().unwrap_or_else(PoisonError::into_inner);
         found.retain(|(when, ..), _| *when <= at);
-        self.minds.forget();
     }
 
     /// What came before a moment is no longer asked for.

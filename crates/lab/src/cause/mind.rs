@@ -1,6 +1,5 @@
 //! What one side knows in a tick, so that one piece of it can be exchanged for what the other side knows.
 
-use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::{Arc, Mutex, PoisonError};
 
@@ -68,10 +67,9 @@ impl Mind {
     }
 }
 
-/// What was looked up once: what machines knew, and grounds. Asking costs more than a replay.
+/// Grounds that were made once: making one costs more than a replay.
 #[derive(Default)]
 pub(super) struct Minds {
-    known: Mutex<BTreeMap<(MachineId, Part, usize), Arc<Known>>>,
     grounds: Mutex<Vec<(Vec<bool>, Arc<Ground>)>>,
 }
 
@@ -85,11 +83,6 @@ impl fmt::Debug for Minds {
 }
 
 impl Minds {
-    /// The record's past is another from here on.
-    pub(super) fn forget(&mut self) {
-        self.known.get_mut().unwrap_or_else(PoisonError::into_inner).clear();
-    }
-
     /// The ground with these solids.
     pub(super) fn ground(&self, record: &Record, solids: &[bool]) -> Arc<Ground> {
         let mut grounds = self.grounds.lock().unwrap_or_else(PoisonError::into_inner);
@@ -103,32 +96,25 @@ impl Minds {
         grounds.push((solids.to_vec(), ground.clone()));
         ground
     }
+}
 
-    fn known(&self, record: &Record, (machine, part): (MachineId, Part), tick: RecordTick) -> Arc<Known> {
-        let holds = record.changes.iter().filter(|c| c.tick <= tick && c.reach.covers(machine)).count();
-        let mut all = self.known.lock().unwrap_or_else(PoisonError::into_inner);
-        all.entry((machine, part, holds)).or_insert_with(|| Arc::new(record.known(machine, part, tick))).clone()
-    }
-
-    /// What a client and the server know of a kind's rule and the ground in the ticks after `from` up to `to`. `alone`: of the
-    /// client only, twice.
-    pub(super) fn stretches(
-        &self,
-        record: &Record,
-        (machine, kind): (MachineId, u8),
-        (from, to): (RecordTick, RecordTick),
-        alone: bool,
-    ) -> Vec<Stretch> {
-        let learns = record.changes.iter().map(|c| c.tick).filter(|tick| *tick > from.plus(1) && *tick <= to);
-        let mut begins: Vec<RecordTick> = learns.chain([from.plus(1)]).collect();
-        begins.sort_unstable();
-        begins.dedup();
-        let stretch = |from: RecordTick| {
-            let here = Mind::of(&self.known(record, (machine, Part::Client), from), kind)?;
-            let server = || Mind::of(&self.known(record, (MachineId::SERVER, Part::Server), from), kind);
-            let there = if alone { here.clone() } else { server()? };
-            Some(Stretch { from, here, there })
-        };
-        begins.into_iter().filter_map(stretch).collect()
-    }
+/// What a client and the server know of a kind's rule and the ground in the ticks after `from` up to `to`. `alone`: of the
+/// client only, twice.
+pub(super) fn stretches(
+    record: &Record,
+    (machine, kind): (MachineId, u8),
+    (from, to): (RecordTick, RecordTick),
+    alone: bool,
+) -> Vec<Stretch> {
+    let learns = record.changes.iter().map(|c| c.tick).filter(|tick| *tick > from.plus(1) && *tick <= to);
+    let mut begins: Vec<RecordTick> = learns.chain([from.plus(1)]).collect();
+    begins.sort_unstable();
+    begins.dedup();
+    let stretch = |from: RecordTick| {
+        let here = Mind::of(&record.known(machine, Part::Client, from), kind)?;
+        let server = || Mind::of(&record.known(MachineId::SERVER, Part::Server, from), kind);
+        let there = if alone { here.clone() } else { server()? };
+        Some(Stretch { from, here, there })
+    };
+    begins.into_iter().filter_map(stretch).collect()
 }

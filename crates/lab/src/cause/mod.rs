@@ -170,7 +170,7 @@ fn find(record: &Record, minds: &Minds, (machine, at): (MachineId, LabTime), c: 
     if let Some(cause) = told_elsewhere(record, machine, at, c) {
         return Finding { causes: vec![cause], ..Finding::default() };
     }
-    let case = match Case::of(record, minds, (machine, at), c) {
+    let case = match Case::of(record, (machine, at), c) {
         Ok(case) => case,
         Err(NoCase::Parted(tick)) => return Finding { parted_before: Some(tick), ..Finding::default() },
         Err(NoCase::Unknown) => return Finding::default(),

@@ -1,5 +1,7 @@
 //! The first row: everything that a reader needs to make sense of the rest without the program that wrote it.
 
+use std::sync::Arc;
+
 use serde_json::{Map, Value, json};
 use velocitas_core::{Agree, Blend, Input, InputKind, Motion, Schema, SeenBy, Shape, State, Tunable};
 
@@ -113,7 +115,7 @@ fn rules(record: &Record) -> Value {
     let start = |part| record.known(MachineId::SERVER, part, RecordTick(0));
     let [server, clients] = [Part::Server, Part::Client].map(|part| match part {
         Part::Server => start(part),
-        Part::Client => record.cast.rules(part).clone(),
+        Part::Client => Arc::new(record.cast.rules(part).clone()),
     });
     let rule = |(kind, rule): (u8, &dyn Motion)| {
         let place = usize::from(kind);

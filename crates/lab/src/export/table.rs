@@ -1,5 +1,7 @@
 //! The table of all kinds of row.
 
+use std::sync::Arc;
+
 use serde_json::{Value, json};
 use velocitas_core::{Correction, EntityId, Exhibit, Fact, Gap, Input, PeerId, Restored, SolidId, Vec3, Verdict};
 
@@ -459,7 +461,7 @@ pub(super) static RULE: Kind<Change> = Kind {
             get: |place, change| match &change.what {
                 Changed::Reloaded { kind, rule, .. } => {
                     let known = |part| place.record.known(MachineId::SERVER, part, change.tick);
-                    let of = |known: Known| known.tunables[usize::from(*kind)].clone();
+                    let of = |known: Arc<Known>| known.tunables[usize::from(*kind)].clone();
                     super::head::rule(&**rule, &of(known(Part::Server)), &of(known(Part::Client)))
                 }
                 Changed::Tuned { .. } | Changed::Solid { .. } => Value::Null,

@@ -118,7 +118,7 @@ pub static FIGURES: &[Figure] = &[
         "corrections.mean_m",
         Some("  mean jump"),
         Unit::Metres,
-        "how far the newest predicted position moved, teleports apart: mean",
+        "how far the newest predicted position moved, of corrections by which it did, teleports apart: mean",
         |m| Value::Number(m.corrections.mean_m),
     ),
     figure("corrections.p95_m", None, Unit::Metres, "the same: 95th percentile", |m| {
@@ -313,7 +313,7 @@ pub static FIGURES: &[Figure] = &[
         "others.hops_per_min",
         Some("hops a minute"),
         Unit::Rate,
-        "frames in which it moved otherwise than the server had it by more than 2 cm and a quarter, of others, a minute of being seen",
+        "frames in which it was seen to jump: it moved otherwise than the server had it, and than it was drawn to move around that frame; of others, a minute of being seen",
         |m| Value::Number(m.others.hops_per_min),
     ),
     figure(
@@ -364,8 +364,15 @@ pub static FIGURES: &[Figure] = &[
         "own.hops_per_min",
         Some("own hops a minute"),
         Unit::Rate,
-        "frames in which it moved otherwise than the server had it by more than 2 cm and a quarter, of its own, a minute of being seen",
+        "frames in which it was seen to jump: it moved otherwise than the server had it, and than it was drawn to move around that frame; of its own, a minute of being seen",
         |m| Value::Number(m.own.hops_per_min),
+    ),
+    figure(
+        "responses",
+        None,
+        Unit::Count,
+        "presses at rest that moved the own character: of so many `response_ms` is the median",
+        |m| count(m.responses),
     ),
     figure(
         "response_ms",

@@ -10,6 +10,8 @@
 //!
 //! What is less than rounding can make in a tick is kept and counted once it has come to more.
 
+use std::sync::Arc;
+
 use velocitas_core::{
     Ground, Input, InputKind, Motion, Provenance, Scene, Schema, Slide, State, Vec3, checked_step, slide, touching,
     vec3,
@@ -101,7 +103,7 @@ pub(super) struct Judge<'a> {
     /// Whether inputs travel, not positions.
     sends_inputs: bool,
     /// What the server knows of the rules, where that is always the same.
-    known: Option<Known>,
+    known: Option<Arc<Known>>,
 }
 
 impl<'a> Judge<'a> {

@@ -3,7 +3,7 @@
 use velocitas_core::Vec3;
 
 use crate::ids::{ActorId, MachineId};
-use crate::record::{DrawnRow, Record};
+use crate::record::{DrawnRow, Record, Track};
 use crate::time::LabTime;
 use crate::watch::Happening;
 
@@ -11,6 +11,8 @@ use crate::watch::Happening;
 pub const LOOKED_FOR: LabTime = LabTime(3_000_000_000);
 /// Frames before a press in which nothing may have moved: what moved before the press proves nothing about it.
 const AT_REST: usize = 4;
+/// What was pressed moves something within so long, or could not.
+const SOON: LabTime = LabTime(250_000_000);
 /// What moved less has not moved.
 const MOVED_M: f32 = 1e-3;
 
@@ -29,7 +31,7 @@ fn presses(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -> V
 }
 
 /// Presses with how long after each the first frame came in which the own character moves, in milliseconds. A press while it
-/// still moved counts for nothing.
+/// still moved counts for nothing, nor does one by which the server did not move it: into a wall nobody sees a press.
 pub(crate) fn responses(
     record: &Record,
     machine: MachineId,
@@ -45,6 +47,10 @@ pub(crate) fn responses(
         if after < AT_REST || drawn(after - AT_REST).as_ref().is_none_or(stirs) {
             continue;
         }
+        let used = first_use(record, machine, actor, (at, end));
+        if used.is_some_and(|first| !moves_soon(record.authority(actor), first)) {
+            continue;
+        }
         let last = frames.until(at.plus(LOOKED_FOR).min(end));
         let seen = (after..last).filter_map(drawn).find(stirs);
         samples.extend(seen.map(|r| (pressed, r.at.minus(pressed).millis())));
@@ -52,21 +58,28 @@ pub(crate) fn responses(
     samples
 }
 
+/// The authority's first state that includes what hands gave first after a moment.
+fn first_use(record: &Record, machine: MachineId, actor: ActorId, (at, end): (LabTime, LabTime)) -> Option<usize> {
+    let own = record.of(machine).own(actor)?;
+    let sampled = own.inputs.rows().span(at, at.plus(LOOKED_FOR)).find(|row| row.sampled_at().is_some())?;
+    let track = record.authority(actor);
+    let mut states = track.between(at.minus(LOOKED_FOR), at.plus(LOOKED_FOR).min(end));
+    states.find(|i| track.head(*i).and_then(|h| h.used()).is_some_and(|used| used >= sampled.tick))
+}
+
+/// Whether something moves within a quarter of a second from a state on.
+fn moves_soon(track: &Track, first: usize) -> bool {
+    let Some((rest, head)) = first.checked_sub(1).map(|i| track.pos(i)).zip(track.head(first)) else { return true };
+    track.between(head.at, head.at.plus(SOON)).any(|i| moved(rest, track.pos(i)))
+}
+
 /// From presses to the first frame on each other screen whose drawn tick is at or after the tick that used the press, where
 /// the entity had moved by that tick, in milliseconds.
 pub(crate) fn seen(record: &Record, machine: MachineId, (from, to, end): (LabTime, LabTime, LabTime)) -> Vec<f64> {
     let mut samples = Vec::new();
     for (at, pressed, actor) in presses(record, machine, from, to) {
-        let Some(own) = record.of(machine).own(actor) else { continue };
-        // The first tick sampled then, and the first state of the authority that includes it.
-        let Some(sampled) = own.inputs.rows().span(at, at.plus(LOOKED_FOR)).find(|row| row.sampled_at().is_some())
-        else {
-            continue;
-        };
         let track = record.authority(actor);
-        let states = track.between(at.minus(LOOKED_FOR), at.plus(LOOKED_FOR).min(end));
-        let includes = |i: &usize| track.head(*i).and_then(|h| h.used()).is_some_and(|used| used >= sampled.tick);
-        let Some(first) = states.clone().find(includes) else { continue };
+        let Some(first) = first_use(record, machine, actor, (at, end)) else { continue };
         let Some((tick, rest)) = track.head(first).zip(first.checked_sub(1)).map(|(h, i)| (h.tick, track.pos(i)))
         else {
             continue;

@@ -36,7 +36,7 @@ pub struct Corrections {
     pub teleported: u32,
     /// In how many frames the newest position jumped: of several corrections in one frame eyes see one jump.
     pub jumps_seen: u32,
-    /// Mean jump.
+    /// Mean jump, of those that moved anything.
     pub mean_m: Option<f64>,
     /// 95th percentile of the jump.
     pub p95_m: Option<f64>,
@@ -184,7 +184,9 @@ pub struct ClientMetrics {
     pub extrapolated_share: Option<f64>,
     /// Share of entity-frames drawn past the limit of that.
     pub held_share: Option<f64>,
-    /// From a press at rest to the first frame in which the own character moves: median.
+    /// Presses at rest that moved the own character.
+    pub responses: u64,
+    /// From such a press to the first frame in which the own character moves: median.
     pub response_ms: Option<f64>,
     /// From a press to the first frame on another's screen that includes it.
     pub seen_ms: Spread,

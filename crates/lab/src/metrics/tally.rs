@@ -164,6 +164,7 @@ impl Tally {
             view_age_ms: spread(&self.others.ages),
             extrapolated_share: share(self.extrapolated),
             held_share: share(self.held),
+            responses: self.responses.len(),
             response_ms: self.responses.percentiles([0.5])[0],
             seen_ms: spread(&self.seen),
             bytes_up: self.bytes_up.0,
@@ -203,7 +204,7 @@ impl Tally {
                     self.moments.corrections.note(1, row.at);
                     if c.why == Restored::Teleported {
                         self.teleported += 1;
-                    } else {
+                    } else if c.jump > 0.0 {
                         self.jumps.push(f64::from(c.jump));
                         self.moments.jump.note(f64::from(c.jump), row.at);
                     }

@@ -9,6 +9,7 @@ mod column;
 mod drawn;
 mod inputs;
 mod layout;
+mod learned;
 mod machine;
 mod packed;
 mod rows;
@@ -20,6 +21,7 @@ pub use column::{Column, Timed};
 pub use drawn::{DrawnRow, Frame, Gallery, Sight, Travelled};
 pub use inputs::{InputRow, InputRows};
 pub use layout::Layout;
+use learned::Learned;
 pub use machine::{MachineRows, OwnRows};
 pub use packed::{Coder, Pack, Packed};
 pub use rows::{
@@ -63,6 +65,8 @@ pub struct Record {
     refusals: Vec<(LabTime, MachineId, String)>,
     /// What was found behind corrections.
     findings: Findings,
+    /// What machines knew.
+    learned: Learned,
     /// From when on it has everything; what was before may be forgotten.
     pub kept_from: LabTime,
     /// How far it goes.
@@ -79,6 +83,7 @@ impl Record {
             changes: Vec::new(),
             refusals: Vec::new(),
             findings: Findings::default(),
+            learned: Learned::default(),
             kept_from: LabTime::ZERO,
             end: LabTime::ZERO,
             cast,
@@ -149,6 +154,7 @@ impl Record {
         self.machines.iter_mut().for_each(|machine| machine.truncate(at));
         self.messages.values_mut().for_each(|column| column.cut_after(at));
         self.changes.retain(|c| c.at <= at);
+        self.learned.forget();
         self.refusals.retain(|(told, ..)| *told <= at);
         self.findings.truncate(at);
         self.end = self.end.min(at);
@@ -179,12 +185,8 @@ impl Record {
     }
 
     /// What a part of a machine knew of the rules at a tick.
-    pub fn known(&self, machine: MachineId, part: Part, tick: RecordTick) -> Known {
-        let mut known = self.cast.rules(part).clone();
-        for change in self.changes.iter().filter(|c| c.tick <= tick && c.reach.covers(machine)) {
-            known.take(&change.what);
-        }
-        known
+    pub fn known(&self, machine: MachineId, part: Part, tick: RecordTick) -> Arc<Known> {
+        self.learned.of(self, machine, part, tick)
     }
 
     /// Whether a part of a machine knew a solid at a tick.

@@ -1,7 +1,7 @@
 //! The figures a player notices, measured by trying.
 
 use serde::Serialize;
-use velocitas_core::{Input, InputField, InputKind, Motion, Rate, State, Vec3, max};
+use velocitas_core::{Input, InputField, InputKind, Motion, Rate, Schema, State, Vec3, max};
 
 use super::grounds::GROUNDS;
 use super::walk::ahead;
@@ -13,7 +13,7 @@ pub const RATES: [u32; 3] = [20, 60, 128];
 /// How long anything is tried, in seconds.
 const PATIENCE: u32 = 20;
 
-/// How a rule feels at a tick rate, with everything pressed that makes it go.
+/// How a rule feels at a tick rate, with whatever keys make it go fastest.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize)]
 pub struct Feel {
     /// Ticks a second.
@@ -45,11 +45,17 @@ pub fn feel(rule: &dyn Motion, rate: Rate) -> Feel {
     let tunables = defaults(rule);
     let begin = rule.spawn(Vec3::ZERO, 0.0);
     let trial = |state| Trial::new(rule, &ground, &tunables, rate, state);
-    let go = ahead(rule.schema());
     let mut out = Feel { tick_rate: rate.hz(), ..Feel::default() };
 
-    let speeds = speeds(&mut trial(begin), &go, rate);
-    out.top_mps = speeds.iter().map(|(v, _)| *v).fold(0.0, max);
+    let top = |speeds: &[(f32, State)]| speeds.iter().map(|(v, _)| *v).fold(0.0, max);
+    let tried = held(rule.schema(), &ahead(rule.schema())).into_iter().map(|go| {
+        let speeds = speeds(&mut trial(begin), &go, rate);
+        (go, speeds)
+    });
+    // Of those that are as fast the first: with the fewest keys down.
+    let fastest = tried.reduce(|best, next| if top(&next.1) > top(&best.1) * ALIKE { next } else { best });
+    let (go, speeds) = fastest.unwrap_or_default();
+    out.top_mps = top(&speeds);
     let near = speeds.iter().position(|(v, _)| *v >= 0.95 * out.top_mps).unwrap_or(0);
     out.to_top_s = (near + 1) as f32 * rate.dt();
 
@@ -66,7 +72,9 @@ pub fn feel(rule: &dyn Motion, rate: Rate) -> Feel {
             }
         }
     }
-    jump(rule, &mut trial(begin), rate, &mut out);
+    for lift in lifts(rule.schema()) {
+        jump(&mut trial(begin), &lift, rate, &mut out);
+    }
     arrival(rule, &mut trial(begin), rate, &mut out);
     if let Some(rudder) = rule.schema().input.iter().filter(|f| matches!(f.kind, InputKind::Axis { .. })).nth(1) {
         let mut hard_over = go;
@@ -74,6 +82,48 @@ pub fn feel(rule: &dyn Motion, rate: Rate) -> Feel {
         out.circle_m = circle(&mut trial(begin), &hard_over, rate);
     }
     out
+}
+
+/// What is faster or higher by less than this is alike.
+const ALIKE: f32 = 1.001;
+
+/// An input with none of the held keys down, each alone, each two, and all: one of them may brake.
+fn held(schema: &Schema, with: &Input) -> Vec<Input> {
+    let keys: Vec<usize> = schema.input.iter().filter(|f| f.kind == InputKind::Held).map(|f| f.lane).collect();
+    let down = |which: &dyn Fn(usize) -> bool| {
+        let mut input = *with;
+        keys.iter().enumerate().for_each(|(i, lane)| input.set_flag(*lane, which(i)));
+        input
+    };
+    let mut all = vec![down(&|_| false)];
+    all.extend((0..keys.len()).map(|a| down(&|i| i == a)));
+    all.extend(
+        (0..keys.len())
+            .flat_map(|a| (a + 1..keys.len()).map(move |b| (a, b)))
+            .map(|(a, b)| down(&|i| i == a || i == b)),
+    );
+    all.push(down(&|_| true));
+    all
+}
+
+/// What may lift somebody who stands: each press, all of them, and each held key; with what is held on after the first tick.
+fn lifts(schema: &Schema) -> Vec<(Input, Input)> {
+    let presses: Vec<usize> = schema.input.iter().filter(|f| f.kind == InputKind::Press).map(|f| f.lane).collect();
+    let mut all = Vec::new();
+    let press = |lanes: &[usize]| {
+        let mut input = Input::default();
+        lanes.iter().for_each(|lane| input.set_int(*lane, 1));
+        input
+    };
+    all.extend(presses.iter().map(|lane| (press(&[*lane]), *trial_rest())));
+    all.push((press(&presses), *trial_rest()));
+    for input in held(schema, &Input::default()) {
+        let mut pressed = input;
+        presses.iter().for_each(|lane| pressed.set_int(*lane, 1));
+        all.extend([(input, input), (pressed, pressed)]);
+    }
+    all.retain(|(first, _)| *first != Input::default());
+    all
 }
 
 /// The input by which a rule is ordered to places, if by any.
@@ -110,24 +160,20 @@ fn speeds(trial: &mut Trial<'_>, go: &Input, rate: Rate) -> Vec<(f32, State)> {
         .collect()
 }
 
-fn jump(rule: &dyn Motion, trial: &mut Trial<'_>, rate: Rate, out: &mut Feel) {
-    let mut press = Input::default();
-    for f in rule.schema().input.iter().filter(|f| f.kind == InputKind::Press) {
-        press.set_int(f.lane, 1);
-    }
-    if press == Input::default() {
-        return;
-    }
+/// How high it comes with an input, and then another, if that is higher than before.
+fn jump(trial: &mut Trial<'_>, (first, then): &(Input, Input), rate: Rate, out: &mut Feel) {
     // Standing settles to the skin's distance first.
     (0..rate.hz()).for_each(|_| trial.step(&Input::default()));
     let floor = trial.state.vec3(0).z;
     let mut highest = 0.0;
     for tick in 0..PATIENCE * rate.hz() {
-        trial.step(if tick == 0 { &press } else { trial_rest() });
+        trial.step(if tick == 0 { first } else { then });
         let height = trial.state.vec3(0).z - floor;
         highest = max(highest, height);
         if highest > 0.01 && height < 0.005 {
-            (out.jump_m, out.air_s) = (Some(highest), Some((tick + 1) as f32 * rate.dt()));
+            if out.jump_m.is_none_or(|before| highest > before * ALIKE) {
+                (out.jump_m, out.air_s) = (Some(highest), Some((tick + 1) as f32 * rate.dt()));
+            }
             return;
         }
     }

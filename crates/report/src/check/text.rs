@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use velocitas_lab::budget::{Compared, Limit};
+use velocitas_lab::budget::{Compared, Limit, MEASURES, Measure};
 
 use super::{Checked, CheckedCourse, Line, clock};
 
@@ -75,12 +75,23 @@ fn course_text(out: &mut String, course: &CheckedCourse, every: bool) {
     }
     if every {
         lines.iter().filter(|line| line.is_good()).for_each(|line| kept_text(out, line));
+        unbounded_text(out, course, &lines);
         for accused in course.accused.iter().filter(|accused| course.times(accused) > 0) {
             let (who, by) = (&course.members[accused.member.index()], accused.by.name());
             let seeds = counted(course.times(accused), "seed");
             let _ = writeln!(out, "  {who}: accused by `{by}` as meant with {seeds} (line {})", accused.line);
         }
     }
+}
+
+/// A value as it is shown, with as many more digits as it takes to tell it from the bound that it exceeds.
+fn beside(measure: &Measure, value: f64, bound: f64) -> String {
+    let shown = measure.shown(value);
+    if shown != measure.shown(bound) {
+        return shown;
+    }
+    let more = value > bound;
+    format!("{} than {shown}", if more { "a little more" } else { "a little less" })
 }
 
 /// What is allowed, in words.
@@ -101,7 +112,7 @@ fn line_text(out: &mut String, course: &CheckedCourse, line: &Line<'_>) {
         );
         return;
     };
-    let value = held.value.map_or_else(String::new, |value| measure.shown(value));
+    let value = held.value.map_or_else(String::new, |value| beside(measure, value, limit.value));
     let at = held.at.map_or(String::new(), |at| format!(" at {}", clock(at)));
     let _ = writeln!(
         out,
@@ -114,6 +125,24 @@ fn line_text(out: &mut String, course: &CheckedCourse, line: &Line<'_>) {
         measure.look
     );
     let _ = writeln!(out, "    {}", course.opens(run, held.at, Some(line.member)));
+}
+
+/// What nobody bounds: the worst of it, by member.
+fn unbounded_text(out: &mut String, course: &CheckedCourse, lines: &[Line<'_>]) {
+    for (i, member) in course.members.iter().enumerate() {
+        for measure in MEASURES {
+            if lines.iter().any(|line| line.limit.member.index() == i && line.limit.measure.key == measure.key) {
+                continue;
+            }
+            let values = course.runs.iter().filter_map(|run| Some((run.seed, (measure.get)(&run.clients[i])?)));
+            let worse = |a: f64, b: f64| measure.bound.worse_by(b, 0.0) > measure.bound.worse_by(a, 0.0);
+            let worst = values.reduce(|a, b| if worse(a.1, b.1) { b } else { a });
+            if let Some((seed, value)) = worst {
+                let (name, value) = (measure.name, measure.shown(value));
+                let _ = writeln!(out, "  {member}: {name} {value}, not bounded; the worst is seed {seed}");
+            }
+        }
+    }
 }
 
 /// What is meant to be exceeded and was not.

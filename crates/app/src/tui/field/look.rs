@@ -211,9 +211,14 @@ impl Look<'_> {
             buffer[cell].set_char(glyph).set_style(style);
             Some(cell)
         };
-        let drawn = put(e.drawn.map(|e| e.pos), p.drawn(), p.text(Tone::Drawn));
+        let seen = e.drawn.map(|e| e.pos);
+        let drawn = put(seen, p.drawn(), p.text(Tone::Drawn));
         let truth = put(e.authority.map(|e| e.pos), p.authority(), p.text(Tone::Authority));
         let own = put(e.predicted.map(|e| e.pos), p.predicted(), p.text(Tone::Predicted));
+        if own.is_none() || self.is_of_another(actor) {
+            // What is seen on this screen is not hidden by what is only known here.
+            put(seen, p.drawn(), p.text(Tone::Drawn));
+        }
         let cell = own.or(truth).or(drawn)?;
         let marked = |mark| whose(self.stage, actor).is_some_and(|machine| moment.marked(machine, mark, FLASH));
         let (corrected, refused) = (marked(Mark::Corrected), marked(Mark::Verdict));
@@ -225,6 +230,12 @@ impl Look<'_> {
             buffer[badge].set_char(p.correction()).set_style(p.text(Tone::Correction));
         }
         Some(cell)
+    }
+
+    /// Whether something is looked at on the screen of who does not own it.
+    fn is_of_another(&self, actor: ActorId) -> bool {
+        let actor = &self.stage.run.record().cast.actors[actor.index()];
+        !actor.owners_at(self.stage.at).contains(&self.viewer())
     }
 
     /// What only one side knows is marked in words.

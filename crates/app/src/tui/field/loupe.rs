@@ -72,9 +72,6 @@ pub(super) fn draw(look: &Look<'_>, area: Rect, scale: u8, buffer: &mut Buffer) 
     for at in moment.authority_trail(subject, BACK, every) {
         put(at, p.authority_trail(), Tone::Authority);
     }
-    if let Some(drawn) = e.drawn.filter(|_| stage.viewer != stage.entity || stage.thing.is_some()) {
-        put(drawn.pos, p.drawn(), Tone::Drawn);
-    }
     if let Some(truth) = e.authority {
         put(truth.pos, p.authority(), Tone::Authority);
     }
@@ -92,6 +89,12 @@ pub(super) fn draw(look: &Look<'_>, area: Rect, scale: u8, buffer: &mut Buffer) 
         && let Some(cell) = lens.cell(own.pos)
     {
         buffer[cell].set_char(p.predicted()).set_style(p.text(Tone::Predicted));
+    }
+    // On another's screen what is seen there lies on top.
+    if let Some(cell) =
+        e.drawn.filter(|_| stage.viewer != stage.entity || stage.thing.is_some()).and_then(|drawn| lens.cell(drawn.pos))
+    {
+        buffer[cell].set_char(p.drawn()).set_style(p.text(Tone::Drawn));
     }
     if let Some((_, a, b)) = e.same_tick {
         let apart = a.distance(b);

@@ -73,7 +73,10 @@ fn times(evidence: &Evidence) -> String {
 fn place_of(exhibit: &Exhibit) -> Option<String> {
     let at = |v: Vec3| format!("{:.2} {:.2} {:.2}", v.x, v.y, v.z);
     let (first, last) = (exhibit.path.corners().first()?, exhibit.path.corners().last()?);
-    Some(format!("{} to {}, put to {} m", at(*first), at(*last), at(exhibit.put)))
+    let (first, last, put) = (at(*first), at(*last), at(exhibit.put));
+    let way = if first == last { format!("at {last}") } else { format!("{first} to {last}") };
+    let then = if put == last { "left there".to_owned() } else { format!("put to {put}") };
+    Some(format!("{way}, {then} (m)"))
 }
 
 fn evidence_of(stage: &Stage, it: &Accusation, excuse: Option<&str>, area: Rect, buffer: &mut Buffer) {
@@ -86,7 +89,7 @@ fn evidence_of(stage: &Stage, it: &Accusation, excuse: Option<&str>, area: Rect,
     let mut allowed = amount(evidence.limit);
     if evidence.slack > 0.0 || evidence.quantum > 0.0 {
         allowed += &format!(
-            ", with {:.0} % of slack and {} for rounding",
+            ", {:.0} % of slack counted in; rounding alone can make {}",
             evidence.slack * 100.0,
             told(f64::from(evidence.quantum), "m")
         );

@@ -118,3 +118,39 @@ fn a_kept_take_lies_behind_and_what_is_none_is_told() {
     stage.look_at_jobs();
     assert!(stage.notice().is_some_and(|said| said.contains("cannot read")), "{:?}", stage.notice());
 }
+
+#[test]
+fn the_tour_opens_the_moment_that_it_tells_of() {
+    let page = include_str!("../../../../../docs/screens.md");
+    let command =
+        page.lines().find_map(|line| line.trim().strip_prefix("cargo run --release -- --at ")).expect("a command");
+    let (minutes, seconds) = command.trim().split_once(':').expect("minutes and seconds");
+    let at = minutes.parse::<f64>().expect("minutes") * 60.0 + seconds.parse::<f64>().expect("seconds");
+    let mut stage = after(at);
+    // What it says of that moment, in the order of the page.
+    assert!(page.contains("`×` above it") && page.contains("*a push at tick 540 that only the\nserver knew*"));
+    let field = settled(&mut stage, 160, 47);
+    assert!(field.contains("looking at plover") && field.contains('×'), "{field}");
+    let words = field.replace(['│', '\n'], " ").split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(words.contains("a push at tick 540"), "{field}");
+    assert!(field.contains("loupe · plover · 1 dot 2 cm") && field.contains("apart at one tick"), "{field}");
+    type_keys(&mut stage, "d");
+    assert!(settled(&mut stage, 160, 47).contains("from the south"));
+    type_keys(&mut stage, "d");
+    assert!(settled(&mut stage, 160, 47).contains("from the east"));
+    type_keys(&mut stage, "d3");
+    // `i` follows the newest press, leg by leg, with their sum.
+    type_keys(&mut stage, "i");
+    let ladder = settled(&mut stage, 160, 47);
+    assert!(ladder.contains("Ladder"), "{ladder}");
+    type_keys(&mut stage, "i4");
+    // "No input was late, and the margin never fell below a tick."
+    let scope = settled(&mut stage, 160, 47);
+    assert!(scope.contains("prediction error") && scope.contains("jump"), "{scope}");
+    let record = stage.run.record();
+    let from = LabTime::from_secs(at - 1.0);
+    let late = velocitas_lab::metrics::measure(record, stage.machine(FIRST), from, stage.at).inputs.late;
+    let margins = record.of(stage.machine(FIRST)).clocks.iter().filter(|row| row.at >= from);
+    let least = margins.filter_map(|row| row.fact.margin).min();
+    assert!(late == 0 && least.is_some_and(|quarters| quarters >= 4), "{late} late, {least:?} quarters");
+}
