@@ -257,7 +257,7 @@ pub const BINDINGS: [Binding; 91] = [
         NONE,
         "h",
         "helm",
-        "take the helm of the selected entity; again: back to its script",
+        "take the helm of what is selected; again: back to its script",
     ),
     bind(
         Action::Track,

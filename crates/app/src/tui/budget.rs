@@ -85,7 +85,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
         (false, _) => "the course has no [[budget]]: docs/check.md says how to write one".to_owned(),
         _ if budget.to < stage.run.course().check.lasts => {
             let whole = stage.run.course().check.lasts;
-            format!("{} beyond so far; the course is checked over {whole}, which says more than these seconds", p.dot())
+            format!("{} beyond so far; what counts is {whole}, the time that it is checked over", p.dot())
         }
         (true, true) => "nobody else has exceeded theirs".to_owned(),
         (true, false) => format!("exceeded by {} as well (tab)", others.join(", ")),

@@ -19,7 +19,7 @@ use super::view::Glyph;
 /// From this width on there are two columns.
 const TWO: u16 = 100;
 /// Columns before what a key or a glyph means.
-const NAMES: usize = 10;
+const NAMES: usize = 11;
 /// The longest that can be searched for.
 const MOST: usize = 40;
 
@@ -90,6 +90,12 @@ pub(super) fn draw(
         typed if typed.is_empty() => format!("help: type to search{scroll}, Esc closes"),
         typed => format!("help: {typed}_{scroll}, Esc closes"),
     };
+    // What lies behind would show at its sides only, and say nothing.
+    let behind = Rect { y: area.y + 1, height: area.height.saturating_sub(2), ..area };
+    for (x, y) in behind.positions().map(Into::into) {
+        buffer[(x, y)].reset();
+    }
+    buffer.set_style(behind, stage.palette.base());
     let inner = popup(stage.palette, area, (width, rows + 2), &title, buffer);
     for column in 0..columns {
         let place = Rect { x: inner.x + column * each, width: each.min(inner.width), ..inner };
@@ -143,8 +149,11 @@ fn lines(stage: &Stage, sections: &[Section], help: &Help, width: usize) -> Vec<
                 if row == 0 && alone {
                     lines.push(Line::from(Span::styled(format!(" {name}"), *style)));
                 }
-                let key = Span::styled(format!(" {shown:>NAMES$} "), *style);
-                lines.push(Line::from(vec![key, Span::styled(part, text)]));
+                // What stands on a ground of its own does so no wider than it is.
+                let before = " ".repeat(1 + NAMES - shown.chars().count());
+                let key = Span::styled(shown.to_owned(), *style);
+                let pieces = [Span::raw(before), key, Span::raw(" "), Span::styled(part, text)];
+                lines.push(Line::from(pieces.to_vec()));
             }
         }
     }

@@ -325,8 +325,6 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     pen.figure(buffer, "response", &response);
     pen.figure(buffer, "others", &format!("{} ago, {}", number(m.view_age_ms.p50, " ms"), drawn(&m.others)));
     pen.figure(buffer, "own", &format!("{}, {}", lead(m.own.lag_ms), drawn(&m.own)));
-    let hops = |seen: &Seen| number(seen.hops_per_min, "");
-    pen.figure(buffer, "hops", &format!("own {}, others {} a minute", hops(&m.own), hops(&m.others)));
     if pen.area.height >= 22 {
         let rough = |seen: &Seen| seen.roughness_mps.p95.map_or_else(|| "-".to_owned(), |r| format!("{r:.2}"));
         let said = format!("own {}, others {} m/s, p95", rough(&m.own), rough(&m.others));
@@ -338,6 +336,8 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
         count => format!("{count} times"),
     };
     pen.figure(buffer, "corrected", &format!("{often}{jumps}"));
+    let hops = |seen: &Seen| number(seen.hops_per_min, "");
+    pen.figure(buffer, "hops", &format!("own {}, others {} a minute", hops(&m.own), hops(&m.others)));
     let rate = |bytes: u64| bytes as f64 / f.seconds / 1000.0;
     pen.figure(buffer, "payload", &format!("up {:.1} kB/s  down {:.1} kB/s", rate(m.bytes_up), rate(m.bytes_down)));
 }

@@ -785,7 +785,7 @@ fn budgets_are_held_against_the_run_so_far() {
     type_keys(&mut stage, "b");
     let shown = text(&mut stage, 160, 47);
     assert!(
-        shown.contains("at most 3 kB/s") && shown.contains("the course is checked over 0:30.00, which says more"),
+        shown.contains("at most 3 kB/s") && shown.contains("what counts is 0:30.00, the time that it is checked over"),
         "{shown}"
     );
     stage.advance_to(LabTime::from_secs(9.0));

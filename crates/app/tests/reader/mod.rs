@@ -101,6 +101,17 @@ impl File {
         self.all(kind).iter().filter(move |row| is(row, "machine", machine))
     }
 
+    /// The same between two moments: rows are in the order of time.
+    pub fn within<'a>(
+        &'a self,
+        (kind, machine): (&str, &'a str),
+        (from, to): (u64, u64),
+    ) -> impl DoubleEndedIterator<Item = &'a Value> {
+        let all = self.all(kind);
+        let (first, after) = (all.partition_point(|row| at(row) < from), all.partition_point(|row| at(row) <= to));
+        all[first..after.max(first)].iter().filter(move |row| is(row, "machine", machine))
+    }
+
     pub fn track(&self, entity: &str) -> &Track {
         &self.authority[entity]
     }

@@ -230,9 +230,11 @@ impl File {
 
     /// The first frame after a press in which the own character moves, if it stood before.
     fn response(&self, machine: &str, entity: &str, moment: u64) -> Option<u64> {
-        let frames: BTreeSet<u64> = self.of("drawn", machine).map(at).collect();
+        // More than enough for four frames, however long it stands still.
+        let around = (moment.saturating_sub(20 * SECOND), moment + 3 * SECOND);
+        let frames: BTreeSet<u64> = self.within(("drawn", machine), around).map(at).collect();
         let drawn: BTreeMap<u64, Vec3> = self
-            .of("drawn", machine)
+            .within(("drawn", machine), around)
             .filter(|row| is(row, "entity", entity))
             .map(|row| (at(row), point(&row["pos"])))
             .collect();
@@ -258,10 +260,9 @@ impl File {
     /// The server's first state that includes what was sampled first after a moment.
     fn first_use(&self, machine: &str, entity: &str, moment: u64) -> Option<usize> {
         let last = (moment + 3 * SECOND).min(self.ends());
-        let sampled = self.of("input", machine).filter(|row| is(row, "entity", entity) && !row["sampled_ns"].is_null());
-        let tick = sampled
-            .filter(|row| at(row) >= moment && at(row) <= moment + 3 * SECOND)
-            .find_map(|r| number(r, "tick"))?;
+        let rows = self.within(("input", machine), (moment, moment + 3 * SECOND));
+        let mut sampled = rows.filter(|row| is(row, "entity", entity) && !row["sampled_ns"].is_null());
+        let tick = sampled.find_map(|r| number(r, "tick"))?;
         let track = self.track(entity);
         let includes = |i: &usize| {
             track.at[*i] >= moment.saturating_sub(3 * SECOND)
@@ -277,8 +278,7 @@ impl File {
         let track = self.track(entity);
         let first = self.first_use(machine, entity, moment)?;
         let rest = track.pos[first.checked_sub(1)?];
-        let rows = self.of("drawn", viewer).filter(|row| is(row, "entity", entity));
-        let mut rows = rows.filter(|row| at(row) >= moment && at(row) <= last);
+        let mut rows = self.within(("drawn", viewer), (moment, last)).filter(|row| is(row, "entity", entity));
         let row = rows.find(|row| row["tick"].as_f64().is_some_and(|t| t >= track.tick[first] as f64))?;
         let shown = track.pos[track.of_tick(row["tick"].as_f64()?.floor() as u64)?];
         ((shown - rest).dot(shown - rest) > 1e-3f32 * 1e-3).then(|| at(row))

@@ -63,6 +63,8 @@ pub(super) struct Lead {
     begun: bool,
     /// The error still to be worked off; positive: too little lead.
     error: f64,
+    /// The low margin when the last report was taken.
+    low: f64,
     /// Whether what is to be worked off is worked off as quickly as may be.
     hurries: bool,
     /// When ground was given last, and for how many seconds it must be found good before it is given again, less one: where lateness
@@ -89,8 +91,8 @@ impl Lead {
             return Steer::Hold;
         }
         self.forget_another_way(rate, margin.at);
-        let low = low(self.window.iter().map(|(_, margin)| *margin)) - self.shifted;
-        self.error = (WANTED_TICKS + f64::from(more)) * tick - low;
+        self.low = low(self.window.iter().map(|(_, margin)| *margin));
+        self.error = (WANTED_TICKS + f64::from(more)) * tick - (self.low - self.shifted);
         // A saturated report says only "more than".
         if self.error.abs() > HARD_NANOS || matches!(margin.quarters, i8::MIN | i8::MAX) {
             let by = -self.error as i64;
@@ -105,8 +107,11 @@ impl Lead {
     fn forget_another_way(&mut self, rate: Rate, now: Tick) {
         let least = OTHER_TICKS * rate.nanos() as f64;
         let late = self.window.len().saturating_sub(LATE);
-        let (before, lately) = (Spread::of(self.window.range(..late)), Spread::of(self.window.range(late..)));
-        if late >= ENOUGH && lately.best < before.low - before.differs(least) {
+        // Mostly it is not, which is seen at a glance.
+        let best = self.window.range(late..).map(|(_, margin)| *margin).fold(f64::NEG_INFINITY, f64::max);
+        let is_late = late >= ENOUGH && best < low(self.window.range(..late).map(|(_, margin)| *margin)) - least;
+        let before = is_late.then(|| Spread::of(self.window.range(..late)));
+        if before.is_some_and(|before| best < before.low - before.differs(least)) {
             self.window.drain(..late);
             self.hurries = true;
             let calm = i64::from(rate.hz()) * (self.patience + 4);
@@ -118,7 +123,8 @@ impl Lead {
         }
         let since = i64::from(rate.hz()) * (self.patience + 1);
         let early = self.window.partition_point(|(at, _)| now.since(*at) > since);
-        if early < ENOUGH || self.window.len() - early < ENOUGH {
+        let is_better = self.window.range(early..).all(|(_, margin)| *margin > self.low + least);
+        if early < ENOUGH || self.window.len() - early < ENOUGH || !is_better {
             return;
         }
         let (before, lately) = (Spread::of(self.window.range(..early)), Spread::of(self.window.range(early..)));
@@ -158,7 +164,6 @@ struct Spread {
     worst: f64,
     low: f64,
     median: f64,
-    best: f64,
 }
 
 impl Spread {
@@ -166,7 +171,7 @@ impl Spread {
         let mut all: Vec<f64> = window.map(|(_, margin)| *margin).collect();
         all.sort_by(f64::total_cmp);
         let at = |place: usize| all.get(place).copied().unwrap_or_default();
-        Self { worst: at(0), low: at(all.len() / 30), median: at(all.len() / 2), best: at(all.len().saturating_sub(1)) }
+        Self { worst: at(0), low: at(all.len() / 30), median: at(all.len() / 2) }
     }
 
     /// By how much others differ from these at least, if the way is another: by far more than these differ among themselves.

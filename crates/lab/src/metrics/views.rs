@@ -292,9 +292,11 @@ fn judge(truth: &Truth, sights: &[Sight], timing: &mut Timing) -> Window {
     window.errors_m.reserve(timing.known.len());
     window.placed.reserve(timing.known.len());
     let (mut squares, mut moved) = (0.0, 0.0);
-    let (mut pairs, mut piece) = (Vec::new(), 0);
-    let mut before: Option<(&Sight, [f64; 3])> = None;
-    for (&i, place) in timing.known.iter().zip(&timing.places) {
+    // Pairs of frames, by their places among those that are known, and the piece they are in.
+    let (mut pairs, mut piece, mut any): (Vec<(u32, u32, u32)>, u32, bool) = (Vec::new(), 0, false);
+    pairs.reserve(timing.known.len());
+    let mut before: Option<(&Sight, [f64; 3], u32)> = None;
+    for ((&i, place), known) in timing.known.iter().zip(&timing.places).zip(0u32..) {
         let sight = &sights[i];
         let Some((after, share)) = *place else {
             before = None;
@@ -303,7 +305,7 @@ fn judge(truth: &Truth, sights: &[Sight], timing: &mut Timing) -> Window {
         let there = truth.between(after, share);
         window.errors_m.push(length(between(there, lanes(sight.pos))));
         window.placed.push(i);
-        if let Some((last, was)) = before.replace((sight, there))
+        if let Some((last, was, before)) = before.replace((sight, there, known))
             && sight.at > last.at
         {
             if truth.is_cut((timing.then(last), timing.then(sight)), (last.tick, sight.tick)) {
@@ -316,15 +318,22 @@ fn judge(truth: &Truth, sights: &[Sight], timing: &mut Timing) -> Window {
             squares += (off / seconds) * (off / seconds);
             moved += way;
             window.seconds += seconds;
-            let differs = off > HOP_M.max(HOP_SHARE * way);
-            let then = (timing.then(last), timing.then(sight));
-            pairs.push(Pair { frame: i, at: sight.at, piece, seconds, drawn, really, then, differs });
+            any |= is_otherwise(off, way);
+            pairs.push((before, known, piece));
         }
     }
-    window.hopped = hopped(truth, &pairs);
+    if any {
+        let pairs: Vec<Pair> = pairs.iter().map(|pair| Pair::of(truth, sights, timing, *pair)).collect();
+        window.hopped = hopped(truth, &pairs);
+    }
     window.hops = window.hopped.len() as u32;
     window.roughness_mps = (!pairs.is_empty() && moved >= MOVED_M).then(|| libm::sqrt(squares / pairs.len() as f64));
     window
+}
+
+/// Whether so far off is more than a way may be.
+fn is_otherwise(off: f64, way: f64) -> bool {
+    off > HOP_M.max(HOP_SHARE * way)
 }
 
 /// How something was drawn to move from one frame to the next.
@@ -341,6 +350,29 @@ struct Pair {
     really: [f64; 3],
     then: (f64, f64),
     differs: bool,
+}
+
+impl Pair {
+    /// Of two frames by their places among those that are known.
+    fn of(truth: &Truth, sights: &[Sight], timing: &Timing, (before, known, piece): (u32, u32, u32)) -> Self {
+        let of = |known: u32| {
+            let frame = timing.known[known as usize];
+            let there = timing.places[known as usize].map(|(after, share)| truth.between(after, share));
+            (frame, &sights[frame], there.unwrap_or_default())
+        };
+        let ((_, last, was), (frame, sight, there)) = (of(before), of(known));
+        let (drawn, really) = (between(lanes(last.pos), lanes(sight.pos)), between(was, there));
+        Self {
+            frame,
+            at: sight.at,
+            piece,
+            seconds: (sight.at.0 - last.at.0) as f64 / 1e9,
+            drawn,
+            really,
+            then: (timing.then(last), timing.then(sight)),
+            differs: is_otherwise(length(between(really, drawn)), length(really)),
+        }
+    }
 }
 
 /// The frames of those that differ from the authority in which even motion would not have put it there, and how far off it is.
@@ -360,7 +392,7 @@ fn hopped(truth: &Truth, pairs: &[Pair]) -> Vec<(usize, f64)> {
             pair.drawn[lane].clamp(some[lane].min(other[lane]), some[lane].max(other[lane]))
         });
         let off = length(between(nearest, pair.drawn));
-        (off > HOP_M.max(HOP_SHARE * length(nearest))).then_some((pair.frame, off))
+        is_otherwise(off, length(nearest)).then_some((pair.frame, off))
     };
     pairs.iter().enumerate().filter(|(_, pair)| pair.differs).filter_map(off).collect()
 }
