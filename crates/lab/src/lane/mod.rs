@@ -145,11 +145,37 @@ impl Lane {
         if self.settles.0 == JUDGED.0 { JUDGED } else { LabTime(100_000_000) }
     }
 
-    /// The lane of a key.
+    /// The lane of a key, or of what others call it.
     pub fn of_key(key: &str) -> Option<&'static Self> {
-        LANES.iter().find(|lane| lane.key == key)
+        let key = key.to_lowercase().replace([' ', '_'], "-");
+        let other = OTHER_WORDS.iter().find(|(word, _)| *word == key).map_or(key.as_str(), |(_, key)| key);
+        LANES.iter().find(|lane| lane.key == other)
     }
 }
+
+/// What others call lanes.
+const OTHER_WORDS: [(&str, &str); 20] = [
+    ("rtt", "round-trip"),
+    ("ping", "round-trip"),
+    ("latency", "round-trip"),
+    ("tick", "lead"),
+    ("tick-offset", "lead"),
+    ("prediction-error", "error"),
+    ("correction", "jump"),
+    ("corrections", "jump"),
+    ("input-buffer", "buffer"),
+    ("command-queue", "buffer"),
+    ("late-inputs", "late"),
+    ("interpolation-delay", "view-delay"),
+    ("jitter-buffer", "view-delay"),
+    ("interpolation-age", "view-age"),
+    ("smoothness", "roughness"),
+    ("velocity", "speed"),
+    ("upload", "bytes-up"),
+    ("download", "bytes-down"),
+    ("replays", "replayed"),
+    ("resimulated", "replayed"),
+];
 
 const OWNER: &[Series] = &one(Stands::Owner);
 const FAULT: &[Series] = &one(Stands::Fault);

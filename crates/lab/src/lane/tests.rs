@@ -152,3 +152,18 @@ fn at_a_pace_little_is_read_again_and_nothing_ever_goes_missing() {
     let read: Vec<Option<Column>> = (0..150).map(|n| strip.column(n).copied()).collect();
     assert_eq!(read, fresh(&run, lane, of, slice, columns));
 }
+
+#[test]
+fn lanes_are_known_by_what_others_call_them() {
+    for (word, key) in
+        [("rtt", "round-trip"), ("Ping", "round-trip"), ("interpolation delay", "view-delay"), ("tick_offset", "lead")]
+    {
+        assert_eq!(Lane::of_key(word).map(|lane| lane.key), Some(key), "{word}");
+    }
+    assert!(
+        OTHER_WORDS
+            .iter()
+            .all(|(word, key)| LANES.iter().any(|lane| lane.key == *key) && LANES.iter().all(|lane| lane.key != *word))
+    );
+    assert!(Lane::of_key("eror").is_none());
+}

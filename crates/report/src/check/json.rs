@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
-use velocitas_lab::LabTime;
+use velocitas_lab::{LabTime, Takes};
 use velocitas_lab::budget::{Held, Known, MEASURES, Measure, Outcome};
 
 use super::{Checked, CheckedCourse, CheckedRun};
@@ -138,7 +138,8 @@ fn limit_of<'a>(course: &'a CheckedCourse, run: &CheckedRun, held: &Held) -> Lim
     Limit {
         member,
         measure: measure.key,
-        unit: measure.unit,
+        // Values are as they are kept: a share is one, and no percentage.
+        unit: if matches!(measure.takes, Takes::Share) { "share" } else { measure.unit },
         bound: measure.bound.words(),
         limit: limit.value,
         line: limit.line,
