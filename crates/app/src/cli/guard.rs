@@ -38,23 +38,13 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
     let lasts = task.lasts.unwrap_or(USUAL);
     let seeds: Vec<u64> = (0..u64::from(task.seeds)).map(|n| course.seed.wrapping_add(n)).collect();
     let whom = attacked(course);
-    // Each member first without any cheat.
-    let honest: Vec<(MemberId, Option<Attempt>, u64)> =
-        whom.iter().flat_map(|member| seeds.iter().map(|seed| (*member, None, *seed))).collect();
-    let mut tries: Vec<(MemberId, Option<Attempt>, u64)> = Vec::new();
-    for member in &whom {
-        for attempt in attempts(course, *member) {
-            tries.extend(seeds.iter().map(|seed| (*member, Some(attempt), *seed)));
-        }
-    }
+    let tries = Tries::of(course, &whom, &seeds);
     let pool = ThreadPoolBuilder::new()
         .num_threads(usize::from(task.jobs))
         .build()
         .map_err(|why| OpenError::Usage(format!("cannot start {} threads: {why}", task.jobs)))?;
-    let all = lasts
-        .0
-        .saturating_mul(seeds.len() as u64)
-        .saturating_add(breach::RUN.0.saturating_mul((honest.len() + tries.len()) as u64));
+    let all =
+        lasts.0.saturating_mul(seeds.len() as u64).saturating_add(breach::RUN.0.saturating_mul(tries.len() as u64));
     let searches = u64::from(task.search.div_ceil(crafty::BATCH) * crafty::BATCH) * whom.len() as u64;
     let all = all.saturating_add(crafty::costs(seeds.len()).saturating_mul(searches));
     let bar = progress("guarding", LabTime(all));
@@ -62,18 +52,7 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
         let one = |seed: &u64| counted(course, *seed, lasts, &bar);
         seeds.par_iter().map(one).collect::<Result<Vec<_>, OpenError>>()
     })?;
-    let try_all = |tries: Vec<(MemberId, Option<Attempt>, u64)>, honest: &[Trial]| {
-        let one = |(member, attempt, seed): (MemberId, Option<Attempt>, u64)| {
-            let without = honest.iter().find(|(of, _, with, _)| (*of, *with) == (member, seed));
-            let without = without.map(|(.., outcome)| outcome);
-            let came = try_out(course, member, attempt.as_slice(), seed, without)?;
-            bar.inc(breach::RUN.0 / 1_000_000);
-            Ok((member, attempt, seed, came))
-        };
-        pool.install(|| tries.into_par_iter().map(one).collect::<Result<Vec<Trial>, OpenError>>())
-    };
-    let mut came = try_all(honest, &[])?;
-    came.extend(try_all(tries, &came)?);
+    let came = pool.install(|| tries.run(course, &bar))?;
     let members = pool.install(|| {
         let one = |member: &MemberId| searched(course, *member, &came, (task.search, course.seed), &bar);
         whom.iter().map(one).collect::<Result<Vec<_>, OpenError>>()
@@ -108,6 +87,46 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
         .flat_map(|member| &member.cheats)
         .all(|row| row.unanswered.is_none() || is_allowed(row.cheat));
     Ok(if guarded.honest_verdicts == 0 && holds { Outcome::Good } else { Outcome::Findings })
+}
+
+/// What is tried: each member first without any cheat, then with every size of every cheat; with each seed.
+struct Tries {
+    honest: Vec<(MemberId, Option<Attempt>, u64)>,
+    cheating: Vec<(MemberId, Option<Attempt>, u64)>,
+}
+
+impl Tries {
+    fn of(course: &Course, whom: &[MemberId], seeds: &[u64]) -> Self {
+        let mut all = Self { honest: Vec::new(), cheating: Vec::new() };
+        for member in whom {
+            all.honest.extend(seeds.iter().map(|seed| (*member, None, *seed)));
+            for attempt in attempts(course, *member) {
+                all.cheating.extend(seeds.iter().map(|seed| (*member, Some(attempt), *seed)));
+            }
+        }
+        all
+    }
+
+    fn len(&self) -> usize {
+        self.honest.len() + self.cheating.len()
+    }
+
+    /// Tries all, on the threads at hand.
+    fn run(self, course: &Course, bar: &indicatif::ProgressBar) -> Result<Vec<Trial>, OpenError> {
+        let try_all = |tries: Vec<(MemberId, Option<Attempt>, u64)>, honest: &[Trial]| {
+            let one = |(member, attempt, seed): (MemberId, Option<Attempt>, u64)| {
+                let without = honest.iter().find(|(of, _, with, _)| (*of, *with) == (member, seed));
+                let without = without.map(|(.., outcome)| outcome);
+                let came = try_out(course, member, attempt.as_slice(), seed, without)?;
+                bar.inc(breach::RUN.0 / 1_000_000);
+                Ok((member, attempt, seed, came))
+            };
+            tries.into_par_iter().map(one).collect::<Result<Vec<Trial>, OpenError>>()
+        };
+        let mut came = try_all(self.honest, &[])?;
+        came.extend(try_all(self.cheating, &came)?);
+        Ok(came)
+    }
 }
 
 /// Whom it is worth attacking: of members with one rule and arrangement the first.

@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
-use velocitas_lab::{LabTime, Takes};
 use velocitas_lab::budget::{Held, Known, MEASURES, Measure, Outcome};
+use velocitas_lab::{LabTime, Takes};
 
 use super::{Checked, CheckedCourse, CheckedRun};
 
