@@ -129,8 +129,7 @@ fn rules(at: &Run, record: &Record, machine: MachineId, ticks: &[RecordTick]) ->
     };
     let mut all: Vec<Remedy> = Vec::new();
     for (i, (here, there)) in ticks.iter().map(known).enumerate() {
-        let found = differing(at, record, machine, (&here, &there), i == 0);
-        for remedy in found.into_iter().filter(|remedy| remedy.reaches == Reaches::Mistake) {
+        for remedy in differing(at, record, machine, (&here, &there), i == 0) {
             if !all.contains(&remedy) {
                 all.push(remedy);
             }
