@@ -6,10 +6,9 @@ use std::sync::Arc;
 use crossterm::event::{KeyCode, KeyEvent};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_core::{Fact, Restored};
+use velocitas_lab::LabTime;
 use velocitas_lab::diagnose::{CURED, Case, HELPS, rank};
 use velocitas_lab::trouble::{Reason, troubles};
-use velocitas_lab::{Happening, LabTime};
 use velocitas_report::cells;
 
 use super::canvas::{popup, write};
@@ -65,14 +64,8 @@ impl Stage {
 
     /// The reason of the correction under the playhead, if there is one: what the Ladder shows.
     fn reason_here(&self) -> Option<Reason> {
-        let (record, machine) = (self.run.record(), self.machine(self.entity));
-        let rows = record.of(machine).happenings.span(self.at.minus(HERE), self.at);
-        let mut corrected = rows.rev().filter_map(|row| match row.what {
-            Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled => Some((row.at, c)),
-            _ => None,
-        });
-        let (at, correction) = corrected.next()?;
-        Some(Reason::of(&record.finding(machine, at, &correction)))
+        let newest = self.moment().last_correction(self.machine(self.entity))?;
+        (self.at.minus(newest.at) <= HERE).then(|| Reason::of(&newest.finding))
     }
 
     /// Begins to try remedies for the trouble that is chosen.
