@@ -1,8 +1,8 @@
 //! The rows about who comes, goes and owns what.
 
-use serde_json::{Value, json};
 use velocitas_core::{Denied, EndedBy, EntityId, PeerId, Token};
 
+use super::cell::Cell;
 use super::kind::{Key, Kind, actor_name, entity_name, key, machine, tick};
 use crate::ids::ActorId;
 
@@ -19,7 +19,7 @@ pub(super) static ORDERED: Kind<(EntityId, Option<(f32, f32)>)> = Kind {
         machine(),
         tick(),
         key("entity", |place, (entity, _)| entity_name(place, *entity)),
-        Key { name: "to", says: "null: to nowhere", get: |_, (_, to)| json!(to.map(|(x, y)| [x, y])) },
+        Key { name: "to", says: "null: to nowhere", get: |_, (_, to)| Cell::from(to.map(|(x, y)| [x, y])) },
     ],
 };
 pub(super) static DENIED: Kind<Denied> = Kind {
@@ -83,7 +83,7 @@ pub(super) static ENDED: Kind<(PeerId, EndedBy)> = Kind {
         Key {
             name: "rule",
             says: "of a verdict by which it ended: the rule",
-            get: |_, (_, why)| why.rule().map_or(Value::Null, |rule| rule.name().into()),
+            get: |_, (_, why)| why.rule().map_or(Cell::Null, |rule| rule.name().into()),
         },
     ],
 };
@@ -112,7 +112,7 @@ pub(super) static OWNER: Kind<(EntityId, Token, bool)> = Kind {
             says: "a machine",
             get: |place, (_, player, _)| {
                 let cast = &place.record.cast;
-                cast.machine_with(*player).map_or(Value::Null, |machine| cast.name(machine).into())
+                cast.machine_with(*player).map_or(Cell::Null, |machine| cast.name(machine).into())
             },
         },
         key("owns", |_, (.., owns)| (*owns).into()),

@@ -6,6 +6,7 @@ use serde_json::{Map, Value, json};
 use velocitas_core::{Agree, Blend, Input, InputKind, Motion, Schema, SeenBy, Shape, State, Tunable};
 
 use super::RECORD_FORMAT;
+use super::cell::Cell;
 use crate::course::Material;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, Part, RecordTick};
@@ -203,35 +204,31 @@ fn ground(cast: &Cast) -> Value {
 }
 
 /// A state by the fields of its layout.
-pub(super) fn state_value(schema: &Schema, state: &State) -> Map<String, Value> {
-    let field = |f: &velocitas_core::StateField| {
-        let value = match f.shape {
-            Shape::Point | Shape::Vector => {
-                let v = state.vec3(f.lane);
-                json!([v.x, v.y, v.z])
-            }
-            Shape::Number | Shape::Bearing => json!(state.real(f.lane)),
-            Shape::Flag => json!(state.flag(f.lane)),
-            Shape::Counter => json!(state.int(f.lane)),
+pub(super) fn state_cells(schema: &Schema, state: &State) -> impl Iterator<Item = (&'static str, Cell<'static>)> {
+    schema.state.iter().map(|f| {
+        let cell = match f.shape {
+            Shape::Point | Shape::Vector => state.vec3(f.lane).into(),
+            Shape::Number | Shape::Bearing => state.real(f.lane).into(),
+            Shape::Flag => state.flag(f.lane).into(),
+            Shape::Counter => state.int(f.lane).into(),
         };
-        (f.name.to_owned(), value)
-    };
-    schema.state.iter().map(field).collect()
+        (f.name, cell)
+    })
 }
 
 /// An input by the fields of its layout: a stick is two numbers, a point three or null, a held key true or false, a press a
 /// count.
-pub(super) fn input_value(schema: &Schema, input: &Input) -> Map<String, Value> {
-    let field = |f: &velocitas_core::InputField| {
-        let reals = |count| json!((f.lane..f.lane + count).map(|lane| input.real(lane)).collect::<Vec<_>>());
-        let value = match f.kind {
+pub(super) fn input_cells(schema: &Schema, input: &Input) -> impl Iterator<Item = (&'static str, Cell<'static>)> {
+    schema.input.iter().map(|f| {
+        let real = |n: usize| input.real(f.lane + n);
+        let cell = match f.kind {
             InputKind::Held => input.flag(f.lane).into(),
             InputKind::Press => input.int(f.lane).into(),
-            InputKind::Point { .. } if !input.flag(f.given_lane()) => Value::Null,
-            InputKind::Point { .. } | InputKind::Stick { .. } => reals(f.kind.real_lanes()),
-            _ => json!(input.real(f.lane)),
+            InputKind::Point { .. } if !input.flag(f.given_lane()) => Cell::Null,
+            InputKind::Point { .. } => [real(0), real(1), real(2)].into(),
+            InputKind::Stick { .. } => [real(0), real(1)].into(),
+            _ => real(0).into(),
         };
-        (f.name.to_owned(), value)
-    };
-    schema.input.iter().map(field).collect()
+        (f.name, cell)
+    })
 }

@@ -1,9 +1,9 @@
 //! The row of an input or claim: its whole way, from hand to tick.
 
-use serde_json::{Value, json};
 use velocitas_core::{Input, Provenance};
 
-use super::head::input_value;
+use super::cell::Cell;
+use super::head::input_cells;
 use super::kind::{Key, Kind, Place, actor_name, key, machine, tick};
 use crate::fate::{Fate, fate};
 use crate::ids::ActorId;
@@ -21,24 +21,25 @@ impl InputHere {
     }
 
     /// A value by the fields of its rule.
-    fn value(&self, place: &Place<'_>, of: fn(&InputRows, &InputRow) -> Option<Input>) -> Value {
+    fn value<'a>(&self, place: &Place<'a>, of: fn(&InputRows, &InputRow) -> Option<Input>) -> Cell<'a> {
         let own = place.record.of(place.machine).own(self.actor);
-        let Some(value) = own.and_then(|own| of(&own.inputs, &self.row)) else { return Value::Null };
-        Value::Object(input_value(place.record.layout(self.actor, self.row.tick).schema(), &value))
+        let Some(value) = own.and_then(|own| of(&own.inputs, &self.row)) else { return Cell::Null };
+        let layout = place.record.layout(self.actor, self.row.tick);
+        Cell::Fields(input_cells(layout.schema(), &value).collect())
     }
 
     /// Where a claim for this tick says that its entity is, as it travels.
-    fn claimed(&self, place: &Place<'_>) -> Value {
+    fn claimed<'a>(&self, place: &Place<'a>) -> Cell<'a> {
         let player = place.record.cast.machines[place.machine.index()].player.as_ref();
         if self.row.sampled_at().is_none() || player.is_none_or(|player| player.arrangement.sends_inputs()) {
-            return Value::Null;
+            return Cell::Null;
         }
         let own = place.record.of(place.machine).own(self.actor);
         let Some((own, i)) = own.and_then(|own| Some((own, own.predicted.of_tick(self.row.tick)?))) else {
-            return Value::Null;
+            return Cell::Null;
         };
         let pos = place.record.layout(self.actor, self.row.tick).schema().seen(&own.predicted.state(i)).vec3(0);
-        json!([pos.x, pos.y, pos.z])
+        pos.into()
     }
 }
 
@@ -57,50 +58,50 @@ pub(super) static INPUT: Kind<InputHere> = Kind {
         Key {
             name: "fate",
             says: "what became of it by the end, in one word: see below; null: nothing was sampled for this tick",
-            get: |place, here| here.fate(place).map_or(Value::Null, |fate| fate.name().into()),
+            get: |place, here| here.fate(place).map_or(Cell::Null, |fate| fate.name().into()),
         },
         Key {
             name: "sampled_ns",
             says: "when it was put on its way, if any",
-            get: |_, here| json!(here.row.sampled_at().map(|at| at.0)),
+            get: |_, here| Cell::from(here.row.sampled_at().map(|at| at.0)),
         },
         Key {
             name: "arrived_ns",
             says: "when it reached the server first, if any",
-            get: |_, here| json!(here.row.arrived().map(|(at, _)| at.0)),
+            get: |_, here| Cell::from(here.row.arrived().map(|(at, _)| at.0)),
         },
         Key {
             name: "margin_ticks",
             says: "how early that was, in quarters of a tick; below 0 its tick had been made, if any",
-            get: |_, here| json!(here.row.arrived().map(|(_, margin)| f64::from(margin) / 4.0)),
+            get: |_, here| Cell::from(here.row.arrived().map(|(_, margin)| f64::from(margin) / 4.0)),
         },
         Key {
             name: "late_ms",
             says: "how long after its tick was made that was, if any",
             get: |place, here| match here.fate(place) {
-                Some(Fate::Late(ms)) => json!(ms),
-                _ => Value::Null,
+                Some(Fate::Late(ms)) => Cell::from(ms),
+                _ => Cell::Null,
             },
         },
         Key {
             name: "passed_over_ns",
             says: "when it arrived for a tick that the server passed over after it had stood still, if any",
-            get: |_, here| json!(here.row.passed_over().map(|at| at.0)),
+            get: |_, here| Cell::from(here.row.passed_over().map(|at| at.0)),
         },
         Key {
             name: "outdated_ns",
             says: "when it was dropped since it goes on from before a pull back, if any",
-            get: |_, here| json!(here.row.outdated().map(|at| at.0)),
+            get: |_, here| Cell::from(here.row.outdated().map(|at| at.0)),
         },
         Key {
             name: "used_ns",
             says: "when its tick was made for its owner, if any",
-            get: |_, here| json!(here.row.used().map(|(at, _)| at.0)),
+            get: |_, here| Cell::from(here.row.used().map(|(at, _)| at.0)),
         },
         Key {
             name: "provenance",
             says: "with what: fresh (as sent), repeated or rested (made up), if any",
-            get: |_, here| json!(here.row.used().map(|(_, provenance)| Provenance::name(provenance))),
+            get: |_, here| Cell::from(here.row.used().map(|(_, provenance)| Provenance::name(provenance))),
         },
         Key {
             name: "sampled",

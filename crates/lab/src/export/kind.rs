@@ -1,9 +1,9 @@
 //! What a kind of row is: its name, what it says, its keys. Rows, their documentation and their tests are made from it.
 
-use serde_json::{Map, Value};
-
+use serde::ser::{Serialize, SerializeMap, Serializer};
 use velocitas_core::EntityId;
 
+use super::cell::Cell;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::record::Record;
 use crate::time::LabTime;
@@ -17,8 +17,8 @@ pub(super) struct Place<'a> {
     pub(super) tick: Option<RecordTick>,
 }
 
-impl Place<'_> {
-    pub(super) fn shown(&self, tick: RecordTick) -> Value {
+impl<'a> Place<'a> {
+    pub(super) fn shown(&self, tick: RecordTick) -> Cell<'a> {
         self.record.shown(tick).into()
     }
 }
@@ -28,7 +28,7 @@ pub(super) struct Key<R> {
     pub(super) name: &'static str,
     /// In words, where the name does not say it.
     pub(super) says: &'static str,
-    pub(super) get: fn(&Place<'_>, &R) -> Value,
+    pub(super) get: for<'a> fn(&Place<'a>, &R) -> Cell<'a>,
 }
 
 /// A kind of row.
@@ -50,17 +50,17 @@ pub struct RowSpec {
 }
 
 /// An entity's name.
-pub(super) fn actor_name(place: &Place<'_>, actor: ActorId) -> Value {
+pub(super) fn actor_name<'a>(place: &Place<'a>, actor: ActorId) -> Cell<'a> {
     place.record.cast.actors[actor.index()].name.as_str().into()
 }
 
 /// The same by what the machines call it.
-pub(super) fn entity_name(place: &Place<'_>, entity: EntityId) -> Value {
-    place.record.cast.actor(entity).map_or(Value::Null, |actor| actor_name(place, actor))
+pub(super) fn entity_name<'a>(place: &Place<'a>, entity: EntityId) -> Cell<'a> {
+    place.record.cast.actor(entity).map_or(Cell::Null, |actor| actor_name(place, actor))
 }
 
 /// A key with a name that says it all.
-pub(super) const fn key<R>(name: &'static str, get: fn(&Place<'_>, &R) -> Value) -> Key<R> {
+pub(super) const fn key<R>(name: &'static str, get: for<'a> fn(&Place<'a>, &R) -> Cell<'a>) -> Key<R> {
     Key { name, says: "", get }
 }
 
@@ -71,26 +71,31 @@ pub(super) const fn machine<R>() -> Key<R> {
 
 /// The tick that a row is about, if it is about one.
 pub(super) const fn tick<R>() -> Key<R> {
-    Key { name: "tick", says: "", get: |place, _| place.tick.map_or(Value::Null, |tick| place.shown(tick)) }
+    Key { name: "tick", says: "", get: |place, _| place.tick.map_or(Cell::Null, |tick| place.shown(tick)) }
 }
 
 impl<R> Kind<R> {
-    /// A row of this kind; keys that have nothing to say in it are left out where `says` ends in "if any".
-    pub(super) fn map(&self, place: &Place<'_>, row: &R) -> Map<String, Value> {
-        let mut map = Map::new();
-        map.insert("kind".into(), self.name.into());
-        map.insert("at_ns".into(), place.at.0.into());
+    /// Writes a row of this kind as an object, with more keys after its own; those that have nothing to say in it are left out where
+    /// `says` ends in "if any".
+    pub(super) fn write<'a, K: Serialize>(
+        &self,
+        place: &Place<'_>,
+        row: &R,
+        more: impl IntoIterator<Item = (K, Cell<'a>)>,
+        out: &mut Vec<u8>,
+    ) -> serde_json::Result<()> {
+        let mut json = serde_json::Serializer::new(out);
+        let mut map = json.serialize_map(None)?;
+        map.serialize_entry("kind", self.name)?;
+        map.serialize_entry("at_ns", &place.at.0)?;
         for key in self.keys {
-            let value = (key.get)(place, row);
-            if !(value.is_null() && key.says.ends_with("if any")) {
-                map.insert(key.name.into(), value);
+            let cell = (key.get)(place, row);
+            if !(cell.is_null() && key.says.ends_with("if any")) {
+                map.serialize_entry(key.name, &cell)?;
             }
         }
-        map
-    }
-
-    pub(super) fn row(&self, place: &Place<'_>, row: &R) -> (LabTime, Value) {
-        (place.at, Value::Object(self.map(place, row)))
+        more.into_iter().try_for_each(|(key, cell)| map.serialize_entry(&key, &cell))?;
+        map.end()
     }
 
     pub(super) fn spec(&self) -> RowSpec {

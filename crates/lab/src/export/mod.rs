@@ -1,24 +1,26 @@
 //! The record as JSON Lines, one object a line, in the order in which things happened. What there is to a row stands in one
 //! table, from which `docs/record.md` is made.
 
+mod cell;
 mod comings;
 mod head;
 mod inputs;
 mod kind;
+mod page;
 mod table;
 
 pub use kind::RowSpec;
 pub use table::row_kinds;
 
-use std::collections::BTreeMap;
 use std::io::{self, Write};
 
 use serde_json::{Value, json};
 
 use comings::SEEN;
-use head::{head, state_value};
+use head::{head, state_cells};
 use inputs::{INPUT, InputHere};
 use kind::{Kind, Place};
+use page::Page;
 use table::{
     AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, GROUND, MEASURE, MESSAGE, PREDICTED, REWRITTEN, RULE, Seen, StateRow,
     WINDOW, happening,
@@ -51,13 +53,7 @@ pub struct Ending {
 /// Those of the writer.
 pub fn write(record: &Record, ending: &Ending, out: &mut impl Write) -> io::Result<()> {
     line(out, &head(record))?;
-    let mut done = Ok(());
-    slices(record, None, |rows| {
-        if done.is_ok() {
-            done = rows.iter().try_for_each(|(_, row)| line(out, row));
-        }
-    });
-    done?;
+    slices(record, None, |row| out.write_all(row))?;
     line(
         out,
         &json!({
@@ -69,25 +65,25 @@ pub fn write(record: &Record, ending: &Ending, out: &mut impl Write) -> io::Resu
 
 /// Calls back with each row of a kind, in the order of the record.
 pub fn each_of(record: &Record, kind: &str, mut each: impl FnMut(&Value)) {
-    slices(record, Some(kind), |rows| {
-        rows.iter().filter(|(_, row)| row["kind"] == kind).for_each(|(_, row)| each(row));
+    let read = slices(record, Some(kind), |row| {
+        each(&serde_json::from_slice(row)?);
+        Ok(())
     });
+    // It was written just now.
+    debug_assert!(read.is_ok(), "{read:?}");
 }
 
-/// Calls back with the rows of each second, in order; those of one kind at least, where only that is wanted.
-fn slices(record: &Record, only: Option<&str>, mut each: impl FnMut(&[(LabTime, Value)])) {
-    let order: BTreeMap<&str, usize> = row_kinds().iter().enumerate().map(|(i, kind)| (kind.name, i)).collect();
-    let mut reel = Reel::default();
+/// Calls back with the rows of each second, in order; those of one kind alone, where only that is wanted.
+fn slices(record: &Record, only: Option<&str>, mut each: impl FnMut(&[u8]) -> io::Result<()>) -> io::Result<()> {
+    let (mut reel, mut page) = (Reel::default(), Page::new(only));
     let mut from = LabTime::ZERO;
     while from <= record.end {
         let to = from.plus(SLICE);
-        let mut slice = Slice { record, only, from, to, rows: Vec::new() };
-        slice.gather(&mut reel);
-        // By time; of the same moment in the order of the table, then of machines.
-        slice.rows.sort_by_key(|(at, row)| (*at, row["kind"].as_str().and_then(|kind| order.get(kind)).copied()));
-        each(&slice.rows);
+        Slice { record, from, to, page: &mut page }.gather(&mut reel);
+        page.turn(&mut each)?;
         from = to;
     }
+    Ok(())
 }
 
 fn line(out: &mut impl Write, value: &Value) -> io::Result<()> {
@@ -96,22 +92,16 @@ fn line(out: &mut impl Write, value: &Value) -> io::Result<()> {
 }
 
 /// A slice of the record on its way out.
-struct Slice<'a> {
+struct Slice<'a, 'p> {
     record: &'a Record,
-    only: Option<&'a str>,
     from: LabTime,
     to: LabTime,
-    rows: Vec<(LabTime, Value)>,
+    page: &'p mut Page,
 }
 
-impl<'a> Slice<'a> {
+impl<'a> Slice<'a, '_> {
     fn place(&self, machine: MachineId, at: LabTime, tick: Option<RecordTick>) -> Place<'a> {
         Place { record: self.record, machine, at, tick }
-    }
-
-    /// Whether rows of a kind are wanted.
-    fn wants<R>(&self, kind: &Kind<R>) -> bool {
-        self.only.is_none_or(|only| only == kind.name)
     }
 
     /// The rows of a column in this slice.
@@ -119,8 +109,14 @@ impl<'a> Slice<'a> {
         column.range(column.before(self.from), column.before(self.to))
     }
 
-    fn packed<T: Pack + Timed>(&self, rows: &'a Packed<T>) -> impl Iterator<Item = T> + use<'a, T> {
-        rows.range(rows.before(self.from), rows.before(self.to))
+    /// Those of packed rows, if rows of a kind are wanted.
+    fn packed<R, T: Pack + Timed>(
+        &self,
+        kind: &Kind<R>,
+        rows: &'a Packed<T>,
+    ) -> impl Iterator<Item = T> + use<'a, R, T> {
+        let (from, to) = if self.page.wants(kind) { (rows.before(self.from), rows.before(self.to)) } else { (0, 0) };
+        rows.range(from, to)
     }
 
     fn gather(&mut self, reel: &mut Reel) {
@@ -132,33 +128,27 @@ impl<'a> Slice<'a> {
             for own in &record.of(machine).own {
                 self.track(&PREDICTED, machine, own.actor, &own.predicted);
                 self.track(&REWRITTEN, machine, own.actor, &own.rewritten);
-                for row in self.packed(own.inputs.rows()).filter(|_| self.wants(&INPUT)).collect::<Vec<_>>() {
-                    let here = InputHere { actor: own.actor, row };
-                    self.rows.push(INPUT.row(&self.place(machine, row.at, Some(row.tick)), &here));
+                for row in self.packed(&INPUT, own.inputs.rows()) {
+                    let place = self.place(machine, row.at, Some(row.tick));
+                    self.page.put_of(&INPUT, &place, own.actor, &InputHere { actor: own.actor, row });
                 }
             }
-            if self.wants(&DRAWN) {
-                self.frames(machine);
-            }
-            if self.wants(&WINDOW) {
-                self.windows(machine, reel);
-            }
+            self.frames(machine);
+            self.windows(machine, reel);
             self.machine(machine);
         }
         for change in record.changes.iter().filter(|c| c.at >= self.from && c.at < self.to) {
             let place = self.place(MachineId::SERVER, change.at, Some(change.tick));
             match change.what {
-                Changed::Reloaded { .. } => self.rows.push(RULE.row(&place, change)),
-                Changed::Solid { solid, there } => {
-                    self.rows.push(GROUND.row(&place, &(change.reach, solid, there)));
-                }
+                Changed::Reloaded { .. } => self.page.put(&RULE, &place, change),
+                Changed::Solid { solid, there } => self.page.put(&GROUND, &place, &(change.reach, solid, there)),
                 Changed::Tuned { .. } => {}
             }
         }
-        for (from, to, column) in record.links().filter(|_| self.only.is_none_or(|only| only == MESSAGE.name)) {
-            for row in self.packed(column) {
-                let place = self.place(from, row.at, row.tick);
-                self.rows.push(MESSAGE.row(&place, &Datagram { from, to, row }));
+        for (from, to, column) in record.links() {
+            for row in self.packed(&MESSAGE, column) {
+                let datagram = Datagram { from, to, row };
+                self.page.put(&MESSAGE, &self.place(datagram.end(), row.at, row.tick), &datagram);
             }
         }
     }
@@ -166,27 +156,32 @@ impl<'a> Slice<'a> {
     fn machine(&mut self, machine: MachineId) {
         let rows = self.record.of(machine);
         for row in self.of(&rows.seen) {
-            self.rows.push(SEEN.row(&self.place(machine, row.at, None), &row.actor));
+            self.page.put_of(&SEEN, &self.place(machine, row.at, None), row.actor, &row.actor);
         }
-        for row in self.packed(&rows.clocks).filter(|_| self.wants(&CLOCK)).collect::<Vec<_>>() {
-            self.rows.push(CLOCK.row(&self.place(machine, row.at, None), &row));
+        for row in self.packed(&CLOCK, &rows.clocks) {
+            self.page.put(&CLOCK, &self.place(machine, row.at, None), &row);
         }
-        for row in self.packed(&rows.measures).filter(|_| self.wants(&MEASURE)).collect::<Vec<_>>() {
-            self.rows.push(MEASURE.row(&self.place(machine, row.at, Some(row.tick)), &row));
+        for row in self.packed(&MEASURE, &rows.measures) {
+            self.page.put(&MEASURE, &self.place(machine, row.at, Some(row.tick)), &row);
         }
         for row in self.of(&rows.happenings) {
-            self.rows.push(happening(&self.place(machine, row.at, row.tick), row.part, &row.what));
+            let place = self.place(machine, row.at, row.tick);
+            happening(self.page, &place, row.part, &row.what);
         }
     }
 
     /// A row for each entity that a machine drew in each frame.
     fn frames(&mut self, machine: MachineId) {
+        if !self.page.wants(&DRAWN) {
+            return;
+        }
         let record = self.record;
         let frames = &record.of(machine).frames;
         for number in frames.before(self.from)..frames.before(self.to) {
             for actor in record.cast.actors() {
                 if let Some(row) = record.drawn_in(machine, actor, number) {
-                    self.rows.push(DRAWN.row(&self.place(machine, row.at, Some(row.tick)), &DrawnHere { actor, row }));
+                    let place = self.place(machine, row.at, Some(row.tick));
+                    self.page.put_of(&DRAWN, &place, actor, &DrawnHere { actor, row });
                 }
             }
         }
@@ -194,26 +189,25 @@ impl<'a> Slice<'a> {
 
     /// A row for each entity that a machine saw in a second, once all of it is known.
     fn windows(&mut self, machine: MachineId, reel: &mut Reel) {
-        if self.to > self.record.end.plus(LabTime(1)) {
+        if !self.page.wants(&WINDOW) || self.to > self.record.end.plus(LabTime(1)) {
             return;
         }
-        let (record, at) = (self.record, self.from);
-        reel.play(record, machine, at, |actor, own, sights, window| {
-            let seen = Seen { actor, own, frames: sights.len(), window };
-            self.rows.push(WINDOW.row(&self.place(machine, at, None), &seen));
+        let place = self.place(machine, self.from, None);
+        reel.play(self.record, machine, self.from, |actor, own, sights, window| {
+            self.page.put_of(&WINDOW, &place, actor, &Seen { actor, own, frames: sights.len(), window });
         });
     }
 
     fn track(&mut self, kind: &Kind<StateRow>, machine: MachineId, actor: ActorId, track: &Track) {
-        if !self.wants(kind) {
+        if !self.page.wants(kind) {
             return;
         }
         for i in track.between(self.from, LabTime(self.to.0 - 1)) {
             let Some(head) = track.head(i) else { continue };
             let place = self.place(machine, head.at, Some(head.tick));
-            let mut map = kind.map(&place, &StateRow { actor, head });
-            map.extend(state_value(self.record.layout(actor, head.tick).schema(), &track.state(i)));
-            self.rows.push((head.at, Value::Object(map)));
+            let (layout, state) = (self.record.layout(actor, head.tick), track.state(i));
+            let fields = state_cells(layout.schema(), &state);
+            self.page.put_with(kind, &place, Some(actor), &StateRow { actor, head }, fields);
         }
     }
 }

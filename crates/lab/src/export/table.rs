@@ -2,15 +2,17 @@
 
 use std::sync::Arc;
 
-use serde_json::{Value, json};
+use serde_json::{Map, Value, json};
 use velocitas_core::{Correction, EntityId, Exhibit, Fact, Gap, Input, PeerId, Restored, SolidId, Vec3, Verdict};
 
+use super::cell::Cell;
 use super::comings::{
     BORN, CONNECTED, CRASHED, DENIED, ENDED, ENTERED, GONE, LEAVES, LEFT, OBEYED, ORDERED, OUT, OWNER, OWNS, REFUSED,
     RULE_DIFFERS, SEEN, STARTED, UNHEARD,
 };
 use super::inputs::INPUT;
 use super::kind::{Key, Kind, Place, RowSpec, actor_name, entity_name, key, machine, tick};
+use super::page::Page;
 use crate::command::Command;
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::knob::{Knob, KnobValue};
@@ -39,8 +41,8 @@ pub(super) struct Datagram {
     pub(super) row: MessageRow,
 }
 
-fn peer_name(place: &Place<'_>, peer: PeerId) -> Value {
-    place.record.cast.machine_of(peer).map_or(Value::Null, |machine| place.record.cast.name(machine).into())
+fn peer_name<'a>(place: &Place<'a>, peer: PeerId) -> Cell<'a> {
+    place.record.cast.machine_of(peer).map_or(Cell::Null, |machine| place.record.cast.name(machine).into())
 }
 
 const STATE_ENTITY: Key<StateRow> = key("entity", |place, row| actor_name(place, row.actor));
@@ -48,7 +50,7 @@ const STATE_TICK: Key<StateRow> = key("tick", |place, row| place.shown(row.head.
 const USED: Key<StateRow> = Key {
     name: "used_tick",
     says: "the newest of its owner's ticks that it includes, if any",
-    get: |place, row| row.head.used().map_or(Value::Null, |tick| place.shown(tick)),
+    get: |place, row| row.head.used().map_or(Cell::Null, |tick| place.shown(tick)),
 };
 const CONTACTS: Key<StateRow> = Key {
     name: "contacts",
@@ -56,13 +58,13 @@ const CONTACTS: Key<StateRow> = Key {
     get: |place, row| {
         let name = |id| place.record.cast.solid(id).map_or("edge", |s| s.name.as_str());
         let touched: Vec<&str> = row.head.touched().map(name).collect();
-        if touched.is_empty() { Value::Null } else { json!(touched) }
+        if touched.is_empty() { Cell::Null } else { Cell::from(touched) }
     },
 };
 const TELEPORTED: Key<StateRow> = Key {
     name: "teleported",
     says: "true where it was put there otherwise than by its rule, if any",
-    get: |_, row| if row.head.teleported { true.into() } else { Value::Null },
+    get: |_, row| if row.head.teleported { true.into() } else { Cell::Null },
 };
 
 pub(super) static AUTHORITY: Kind<StateRow> = Kind {
@@ -91,8 +93,8 @@ pub(super) static DRAWN: Kind<DrawnHere> = Kind {
             says: "with fraction",
             get: |place, seen| (place.record.shown(seen.row.tick) as f64 + f64::from(seen.row.fraction)).into(),
         },
-        key("pos", |_, seen| json!([seen.row.pos.x, seen.row.pos.y, seen.row.pos.z])),
-        key("bearing", |_, seen| json!(seen.row.bearing)),
+        key("pos", |_, seen| seen.row.pos.into()),
+        key("bearing", |_, seen| Cell::from(seen.row.bearing)),
         Key {
             name: "how",
             says: "predicted, blended, newest, extrapolated or held",
@@ -104,57 +106,60 @@ pub(super) static MESSAGE: Kind<Datagram> = Kind {
     name: "message",
     says: "a datagram on a link; `at_ns` is when it left",
     keys: &[
-        Key { name: "machine", says: "the one that plays", get: |place, d| place.record.cast.name(end(d)).into() },
+        Key { name: "machine", says: "the one that plays", get: |place, d| place.record.cast.name(d.end()).into() },
         Key {
             name: "way",
             says: "up to the one that decides, or down",
-            get: |_, d| if is_up(d) { "up" } else { "down" }.into(),
+            get: |_, d| if d.is_up() { "up" } else { "down" }.into(),
         },
         key("from", |place, d| place.record.cast.name(d.from).into()),
         key("to", |place, d| place.record.cast.name(d.to).into()),
         key("message", |_, d| d.row.kind.name().into()),
         key("bytes", |_, d| d.row.bytes.into()),
         tick(),
-        Key { name: "arrived_ns", says: "null: lost", get: |_, d| json!(d.row.arrived.map(|a| a.0)) },
+        Key { name: "arrived_ns", says: "null: lost", get: |_, d| Cell::from(d.row.arrived.map(|a| a.0)) },
         Key {
             name: "again_ns",
             says: "when it arrived a second time, if any",
-            get: |_, d| json!(d.row.again.map(|a| a.0)),
+            get: |_, d| Cell::from(d.row.again.map(|a| a.0)),
         },
         Key {
             name: "unread",
             says: "true where it was thrown away on arrival: the socket held 512 and it was the oldest, if any",
-            get: |_, d| if d.row.unread { true.into() } else { Value::Null },
+            get: |_, d| if d.row.unread { true.into() } else { Cell::Null },
         },
         Key {
             name: "ticks",
             says: "inputs and claims: for how many ticks it has one, `tick` and those before it, if any",
-            get: |_, d| if d.row.ticks > 0 { d.row.ticks.into() } else { Value::Null },
+            get: |_, d| if d.row.ticks > 0 { d.row.ticks.into() } else { Cell::Null },
         },
         Key {
             name: "entity",
             says: "what inputs, claims and pull backs are about, if any",
-            get: |place, d| d.row.entity.map_or(Value::Null, |entity| entity_name(place, entity)),
+            get: |place, d| d.row.entity.map_or(Cell::Null, |entity| entity_name(place, entity)),
         },
         Key {
             name: "entities",
             says: "of how many a snapshot tells, if any",
-            get: |_, d| if d.row.entities > 0 { d.row.entities.into() } else { Value::Null },
+            get: |_, d| if d.row.entities > 0 { d.row.entities.into() } else { Cell::Null },
         },
         Key {
             name: "epoch",
             says: "the pull back that claims go on from, or its own number, if any",
-            get: |_, d| json!(d.row.epoch),
+            get: |_, d| Cell::from(d.row.epoch),
         },
     ],
 };
 
-fn is_up(d: &Datagram) -> bool {
-    d.row.kind.is_up()
-}
+impl Datagram {
+    const fn is_up(&self) -> bool {
+        self.row.kind.is_up()
+    }
 
-fn end(d: &Datagram) -> MachineId {
-    if is_up(d) { d.from } else { d.to }
+    /// The machine that plays.
+    pub(super) const fn end(&self) -> MachineId {
+        if self.is_up() { self.from } else { self.to }
+    }
 }
 
 /// What a machine saw of an entity in a second.
@@ -176,17 +181,17 @@ pub(super) static WINDOW: Kind<Seen> = Kind {
         Key {
             name: "lag_ms",
             says: "negative: ahead of the server; null: nothing in it could be held against the server",
-            get: |_, seen| json!(seen.window.lag_ms),
+            get: |_, seen| Cell::from(seen.window.lag_ms),
         },
         Key {
             name: "drawn_error_m",
             says: "the largest of its frames; null as before",
-            get: |_, seen| json!(seen.window.errors_m.iter().copied().reduce(f64::max)),
+            get: |_, seen| Cell::from(seen.window.errors_m.iter().copied().reduce(f64::max)),
         },
         Key {
             name: "roughness_mps",
             says: "null: it moved less than 10 cm",
-            get: |_, seen| json!(seen.window.roughness_mps),
+            get: |_, seen| Cell::from(seen.window.roughness_mps),
         },
         key("hops", |_, seen| seen.window.hops.into()),
     ],
@@ -199,7 +204,7 @@ pub(super) static CLOCK: Kind<ClockRow> = Kind {
         key("behind_ticks", |_, row| row.fact.behind.into()),
         key("rtt_us", |_, row| row.fact.rtt_us.into()),
         key("rtt_sigma_us", |_, row| row.fact.rtt_sigma_us.into()),
-        key("margin_ticks", |_, row| json!(row.fact.margin.map(|m| f64::from(m) / 4.0))),
+        key("margin_ticks", |_, row| Cell::from(row.fact.margin.map(|m| f64::from(m) / 4.0))),
         key("view_delay_us", |_, row| row.fact.view_delay_us.into()),
     ],
 };
@@ -210,8 +215,8 @@ const CORRECTED: [Key<Correction>; 11] = [
     Key { name: "tick", says: "compared", get: |_, c| c.tick.0.into() },
     key("agreed_tick", |_, c| c.agreed.0.into()),
     key("newest_tick", |_, c| c.newest.0.into()),
-    key("divergence_m", |_, c| json!(c.divergence)),
-    key("jump_m", |_, c| json!(c.jump)),
+    key("divergence_m", |_, c| Cell::from(c.divergence)),
+    key("jump_m", |_, c| Cell::from(c.jump)),
     key("replayed_ticks", |_, c| c.replayed.into()),
     Key {
         name: "teleported",
@@ -223,13 +228,13 @@ const CORRECTED: [Key<Correction>; 11] = [
         says: "found by trying: a list, each with `cause` and `words`; empty where it is not attributed",
         get: |place, c| {
             let found = place.record.finding(place.machine, place.at, c);
-            json!(
+            Cell::Tree(json!(
                 found
                     .causes
                     .iter()
                     .map(|c| json!({ "cause": c.name(), "words": c.words(place.record) }))
                     .collect::<Vec<_>>()
-            )
+            ))
         },
     },
     Key {
@@ -254,29 +259,29 @@ static FOUND: [Key<Verdict>; 16] = [
     key("rule", |_, v| v.evidence.rule.name().into()),
     key("from_tick", |_, v| v.evidence.from.0.into()),
     key("to_tick", |_, v| v.evidence.to.0.into()),
-    key("measured", |_, v| json!(v.evidence.measured)),
-    key("limit", |_, v| json!(v.evidence.limit)),
-    key("slack", |_, v| json!(v.evidence.slack)),
-    key("quantum", |_, v| json!(v.evidence.quantum)),
-    Key { name: "allowed", says: "so many times of what the rule says", get: |_, v| json!(v.evidence.allowed) },
-    key("gain_m", |_, v| json!(v.evidence.gain)),
+    key("measured", |_, v| Cell::from(v.evidence.measured)),
+    key("limit", |_, v| Cell::from(v.evidence.limit)),
+    key("slack", |_, v| Cell::from(v.evidence.slack)),
+    key("quantum", |_, v| Cell::from(v.evidence.quantum)),
+    Key { name: "allowed", says: "so many times of what the rule says", get: |_, v| Cell::from(v.evidence.allowed) },
+    key("gain_m", |_, v| Cell::from(v.evidence.gain)),
     Key {
         name: "path_m",
         says: "the places between which it was measured, oldest first; null where it is of no place",
         get: |_, v| {
             let corners = |e: Exhibit| e.path.corners().iter().map(|c| json!([c.x, c.y, c.z])).collect::<Vec<_>>();
-            json!(v.exhibit.map(corners))
+            v.exhibit.map(corners).map(Value::Array).into()
         },
     },
     Key {
         name: "hull_m",
         says: "radius, height and step of the body that was taken along the path",
-        get: |_, v| json!(v.exhibit.map(|e| [e.hull.radius, e.hull.height, e.hull.step])),
+        get: |_, v| Cell::from(v.exhibit.map(|e| [e.hull.radius, e.hull.height, e.hull.step])),
     },
     Key {
         name: "put_m",
         says: "where its owner then was by the server's word",
-        get: |_, v| json!(v.exhibit.map(|e| [e.put.x, e.put.y, e.put.z])),
+        get: |_, v| Cell::from(v.exhibit.map(|e| [e.put.x, e.put.y, e.put.z])),
     },
     Key {
         name: "answer",
@@ -303,7 +308,7 @@ pub(super) static PULLED_BACK: Kind<(EntityId, u8, Vec3)> = Kind {
             says: "the number that claims carry from then on",
             get: |_, (_, epoch, _)| (*epoch).into(),
         },
-        Key { name: "to", says: "where", get: |_, (.., to)| json!([to.x, to.y, to.z]) },
+        Key { name: "to", says: "where", get: |_, (.., to)| (*to).into() },
     ],
 };
 pub(super) static RESYNC: Kind<Gap> = Kind {
@@ -381,7 +386,7 @@ pub(super) static PUSHED: Kind<(EntityId, [f32; 3])> = Kind {
         machine(),
         tick(),
         key("entity", |place, (entity, _)| entity_name(place, *entity)),
-        key("by", |_, (_, by)| json!(by)),
+        key("by", |_, (_, by)| (*by).into()),
     ],
 };
 pub(super) static PUT_ELSEWHERE: Kind<(EntityId, [f32; 3])> = Kind {
@@ -391,7 +396,7 @@ pub(super) static PUT_ELSEWHERE: Kind<(EntityId, [f32; 3])> = Kind {
         machine(),
         tick(),
         key("entity", |place, (entity, _)| entity_name(place, *entity)),
-        key("to", |_, (_, to)| json!(to)),
+        key("to", |_, (_, to)| (*to).into()),
     ],
 };
 pub(super) static LINK: Kind<(bool, Knob, f64)> = Kind {
@@ -433,7 +438,7 @@ pub(super) static TRICK: Kind<Option<LabTime>> = Kind {
             get: tick::<Option<LabTime>>().get,
         },
         key("begins", |_, lasts| lasts.is_some().into()),
-        key("lasts_ns", |_, lasts| json!(lasts.map(|l| l.0))),
+        key("lasts_ns", |_, lasts| Cell::from(lasts.map(|l| l.0))),
     ],
 };
 pub(super) static OFFENCE: Kind<()> = Kind {
@@ -452,7 +457,7 @@ pub(super) static RULE: Kind<Change> = Kind {
             says: "counting what was read",
             get: |_, change| match change.what {
                 Changed::Reloaded { version, .. } => version.into(),
-                Changed::Tuned { .. } | Changed::Solid { .. } => Value::Null,
+                Changed::Tuned { .. } | Changed::Solid { .. } => Cell::Null,
             },
         },
         Key {
@@ -462,9 +467,9 @@ pub(super) static RULE: Kind<Change> = Kind {
                 Changed::Reloaded { kind, rule, .. } => {
                     let known = |part| place.record.known(MachineId::SERVER, part, change.tick);
                     let of = |known: Arc<Known>| known.tunables[usize::from(*kind)].clone();
-                    super::head::rule(&**rule, &of(known(Part::Server)), &of(known(Part::Client)))
+                    super::head::rule(&**rule, &of(known(Part::Server)), &of(known(Part::Client))).into()
                 }
-                Changed::Tuned { .. } | Changed::Solid { .. } => Value::Null,
+                Changed::Tuned { .. } | Changed::Solid { .. } => Cell::Null,
             },
         },
     ],
@@ -492,14 +497,12 @@ fn reach(place: &Place<'_>, reach: Reach) -> String {
     }
 }
 
-/// What is given by name, as the rule of the body has it.
+/// What is given by name, as the rule of the body has it; what is at rest is left out.
 fn given(place: &Place<'_>, given: &Input) -> Value {
     let Some(body) = place.record.cast.body(place.machine, place.record.end) else { return Value::Null };
-    let mut all = super::head::input_value(place.record.layout(body, RecordTick(0)).schema(), given);
-    all.retain(|_, value| {
-        !matches!(value.as_f64(), Some(0.0)) && *value != json!(false) && *value != json!([0.0, 0.0])
-    });
-    Value::Object(all)
+    let layout = place.record.layout(body, RecordTick(0));
+    let cells = super::head::input_cells(layout.schema(), given).filter(|(_, cell)| !cell.is_at_rest());
+    json!(Cell::Fields(cells.collect()))
 }
 
 /// The keys that a command adds.
@@ -543,58 +546,58 @@ pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
 }
 
 /// The row of something that happens seldom.
-pub(super) fn happening(place: &Place<'_>, part: Part, what: &Happening) -> (LabTime, Value) {
+pub(super) fn happening(page: &mut Page, place: &Place<'_>, part: Part, what: &Happening) {
     match what {
-        Happening::Fact(fact) => self::fact(place, part, fact),
-        Happening::Pushed(entity, by) => PUSHED.row(place, &(*entity, *by)),
-        Happening::Link { up, knob, value } => LINK.row(place, &(*up, *knob, *value)),
-        Happening::Teleported(entity, to) => PUT_ELSEWHERE.row(place, &(*entity, *to)),
-        Happening::Frozen(lasts) => FROZEN.row(place, lasts),
-        Happening::Started => STARTED.row(place, &()),
-        Happening::Crashed => CRASHED.row(place, &()),
-        Happening::Leaves => LEAVES.row(place, &()),
-        Happening::Ordered(entity, to) => ORDERED.row(place, &(*entity, *to)),
-        Happening::Pressed(by) => PRESSED.row(place, by),
-        Happening::Trick { lasts } => TRICK.row(place, lasts),
-        Happening::Offence => OFFENCE.row(place, &()),
+        Happening::Fact(fact) => self::fact(page, place, part, fact),
+        Happening::Pushed(entity, by) => page.put(&PUSHED, place, &(*entity, *by)),
+        Happening::Link { up, knob, value } => page.put(&LINK, place, &(*up, *knob, *value)),
+        Happening::Teleported(entity, to) => page.put(&PUT_ELSEWHERE, place, &(*entity, *to)),
+        Happening::Frozen(lasts) => page.put(&FROZEN, place, lasts),
+        Happening::Started => page.put(&STARTED, place, &()),
+        Happening::Crashed => page.put(&CRASHED, place, &()),
+        Happening::Leaves => page.put(&LEAVES, place, &()),
+        Happening::Ordered(entity, to) => page.put(&ORDERED, place, &(*entity, *to)),
+        Happening::Pressed(by) => page.put(&PRESSED, place, by),
+        Happening::Trick { lasts } => page.put(&TRICK, place, lasts),
+        Happening::Offence => page.put(&OFFENCE, place, &()),
         Happening::Command(done) => {
-            let mut map = COMMAND.map(place, done);
-            if let Value::Object(more) = command(place, done) {
-                map.extend(more);
-            }
-            (place.at, Value::Object(map))
+            let more = match command(place, done) {
+                Value::Object(more) => more,
+                _ => Map::new(),
+            };
+            page.put_with(&COMMAND, place, None, done, more.into_iter().map(|(key, value)| (key, value.into())));
         }
     }
 }
 
-fn fact(place: &Place<'_>, part: Part, fact: &Fact) -> (LabTime, Value) {
+fn fact(page: &mut Page, place: &Place<'_>, part: Part, fact: &Fact) {
     match fact {
-        Fact::Corrected(c) if c.why == Restored::Settled => SETTLED.row(place, c),
-        Fact::Corrected(c) => CORRECTION.row(place, c),
-        Fact::Verdict(v) => VERDICT.row(place, v),
-        Fact::Note(v) => NOTE.row(place, v),
-        Fact::Resync { why, .. } => RESYNC.row(place, why),
-        Fact::PulledBack { entity, epoch, to, .. } => PULLED_BACK.row(place, &(*entity, *epoch, *to)),
-        Fact::Dropped { count, .. } => DROPPED.row(place, &(*count, part)),
-        Fact::StepFault { field, .. } => STEP_FAULT.row(place, field),
-        Fact::ClockSet { shift } => CLOCK_SET.row(place, shift),
-        Fact::Joined { .. } => JOINED.row(place, &()),
-        Fact::Denied(why) => DENIED.row(place, why),
-        Fact::Unheard => UNHEARD.row(place, &()),
-        Fact::Out(why) => OUT.row(place, why),
-        Fact::Entered { entity, .. } => ENTERED.row(place, entity),
-        Fact::Left { entity, .. } => LEFT.row(place, entity),
-        Fact::Owns { entity, owns, .. } => OWNS.row(place, &(*entity, *owns)),
-        Fact::Connected { peer, again, .. } => CONNECTED.row(place, &(*peer, *again)),
-        Fact::Ended { peer, why, .. } => ENDED.row(place, &(*peer, *why)),
-        Fact::Refused { why, .. } => REFUSED.row(place, why),
-        Fact::RuleDiffers { kind, .. } => RULE_DIFFERS.row(place, kind),
-        Fact::Born { entity, .. } => BORN.row(place, entity),
-        Fact::Gone { entity, .. } => GONE.row(place, entity),
-        Fact::Owner { entity, player, owns, .. } => OWNER.row(place, &(*entity, *player, *owns)),
-        Fact::Obeyed { entity, .. } => OBEYED.row(place, entity),
+        Fact::Corrected(c) if c.why == Restored::Settled => page.put(&SETTLED, place, c),
+        Fact::Corrected(c) => page.put(&CORRECTION, place, c),
+        Fact::Verdict(v) => page.put(&VERDICT, place, v),
+        Fact::Note(v) => page.put(&NOTE, place, v),
+        Fact::Resync { why, .. } => page.put(&RESYNC, place, why),
+        Fact::PulledBack { entity, epoch, to, .. } => page.put(&PULLED_BACK, place, &(*entity, *epoch, *to)),
+        Fact::Dropped { count, .. } => page.put(&DROPPED, place, &(*count, part)),
+        Fact::StepFault { field, .. } => page.put(&STEP_FAULT, place, field),
+        Fact::ClockSet { shift } => page.put(&CLOCK_SET, place, shift),
+        Fact::Joined { .. } => page.put(&JOINED, place, &()),
+        Fact::Denied(why) => page.put(&DENIED, place, why),
+        Fact::Unheard => page.put(&UNHEARD, place, &()),
+        Fact::Out(why) => page.put(&OUT, place, why),
+        Fact::Entered { entity, .. } => page.put(&ENTERED, place, entity),
+        Fact::Left { entity, .. } => page.put(&LEFT, place, entity),
+        Fact::Owns { entity, owns, .. } => page.put(&OWNS, place, &(*entity, *owns)),
+        Fact::Connected { peer, again, .. } => page.put(&CONNECTED, place, &(*peer, *again)),
+        Fact::Ended { peer, why, .. } => page.put(&ENDED, place, &(*peer, *why)),
+        Fact::Refused { why, .. } => page.put(&REFUSED, place, why),
+        Fact::RuleDiffers { kind, .. } => page.put(&RULE_DIFFERS, place, kind),
+        Fact::Born { entity, .. } => page.put(&BORN, place, entity),
+        Fact::Gone { entity, .. } => page.put(&GONE, place, entity),
+        Fact::Owner { entity, player, owns, .. } => page.put(&OWNER, place, &(*entity, *player, *owns)),
+        Fact::Obeyed { entity, .. } => page.put(&OBEYED, place, entity),
         // Kept in tables of their own, or not at all.
-        Fact::Clock(_) | Fact::Received { .. } | Fact::Agreed { .. } => (place.at, Value::Null),
+        Fact::Clock(_) | Fact::Received { .. } | Fact::Agreed { .. } => {}
     }
 }
 
