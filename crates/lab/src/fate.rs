@@ -4,11 +4,12 @@
 //! fate is follows from three things that the record has: what the server told of the input, when its tick was made, and the
 //! datagrams that carried it.
 
-use velocitas_core::Provenance;
+use velocitas_core::{Fact, Provenance};
 
 use crate::ids::{ActorId, MachineId};
 use crate::record::{InputRow, Record};
 use crate::time::LabTime;
+use crate::watch::Happening;
 
 /// What became of an input.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -25,11 +26,11 @@ pub enum Fate {
     Refused,
     /// It arrived in time, and its tick was made by another's word, or after its connection had ended.
     Unused,
-    /// All datagrams that carried it were lost, or thrown away by a full socket.
+    /// All datagrams that carried it were lost, or thrown away by a full socket, and its tick is over.
     Lost,
     /// It arrived where nobody took it: its connection was no more, or not yet, or its tick was far off.
     Unheard,
-    /// It is on its way, or waits for its tick.
+    /// It is on its way, or its tick is still to be made.
     UnderWay,
 }
 
@@ -81,11 +82,30 @@ pub fn fate(record: &Record, machine: MachineId, actor: ActorId, row: &InputRow,
             (_, Some(_)) => Fate::Refused,
             _ if made.is_some() => Fate::Unused,
             _ if newest.is_some_and(|newest| newest.tick > row.tick) => Fate::PassedOver,
+            _ if over(record, machine, actor, row, end).is_some() => Fate::Unused,
             _ => Fate::UnderWay,
         });
     }
-    let read = newest.map_or(LabTime::ZERO, |newest| newest.at);
-    Some(on_the_way(record, machine, actor, row, (read, end)))
+    let over = over(record, machine, actor, row, end);
+    let read = over.or(newest.map(|newest| newest.at)).unwrap_or(LabTime::ZERO);
+    Some(match on_the_way(record, machine, actor, row, (read, end)) {
+        // It may be said again, until its tick is over.
+        Fate::Lost if over.is_none() && newest.is_none_or(|newest| newest.tick < row.tick) => Fate::UnderWay,
+        // There is nobody any more who could take it.
+        Fate::UnderWay if over.is_some() => Fate::Unheard,
+        fate => fate,
+    })
+}
+
+/// When nobody could take an input any more, if that was by `end`: its connection had ended, or what it is for was gone.
+fn over(record: &Record, machine: MachineId, actor: ActorId, row: &InputRow, end: LabTime) -> Option<LabTime> {
+    let happened = record.of(machine).happenings.span(row.at, end);
+    let mut ended = happened.filter(|happened| match happened.what {
+        Happening::Fact(Fact::Ended { peer, .. }) => peer == row.peer,
+        _ => false,
+    });
+    let gone = record.cast.actors[actor.index()].gone.map(|(gone, _)| gone).filter(|gone| *gone <= end);
+    ended.next().map(|happened| happened.at).into_iter().chain(gone).min()
 }
 
 /// The same of one of which the server has told nothing; `read` is when it made its newest tick: what came before that it has

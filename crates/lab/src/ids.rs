@@ -84,7 +84,7 @@ impl RecordTick {
 }
 
 /// An entity of a record, in the order of birth: where slots of the world are used again, each tenant is another.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct ActorId(u16);
 
 impl ActorId {
@@ -96,6 +96,11 @@ impl ActorId {
     /// The one in this place among so many.
     pub(crate) fn at(place: usize, count: usize) -> Option<Self> {
         (place < count).then_some(Self(place as u16))
+    }
+
+    /// As part of a row.
+    pub(crate) fn code(&mut self, before: Self, coder: &mut impl crate::record::Coder) {
+        coder.small(&mut self.0, before.0);
     }
 
     /// Its place among all that ever were.

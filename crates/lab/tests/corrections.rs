@@ -42,6 +42,20 @@ fn on_a_bad_link_every_correction_is_explained_and_predictions_are_exact_where_i
 }
 
 #[test]
+fn what_is_predicted_again_touches_what_it_touches() {
+    // It leans against a crate's east side and is pushed along it.
+    let crates = "[[solid]]\nname = \"crate\"\nat = [4, 0]\nsize = [2, 12]\nheight = \"2 m\"\n";
+    let event = "[[event]]\nat = \"3 s\"\nevery = \"1 s\"\npush = { who = \"heron\", north = \"2 m/s\" }\n";
+    let walks = walker("heron", "").replace(crate::scenario::ROUND, "[{ at = [9, 0] }]");
+    let run = Words { link: "latency = \"40 ms\"", rest: walks + crates + event, ..Words::default() }.run(8.0);
+    let own = &run.record().of(machine(run.record(), 0)).own[0];
+    let heads = (0..own.rewritten.len()).filter_map(|i| own.rewritten.head(i));
+    let (touching, others): (Vec<_>, Vec<_>) = heads.partition(|head| head.touched().count() > 0);
+    // The server's own state, with which each begins, says nothing of what it touched.
+    assert!(touching.len() > 2 * others.len() && !others.is_empty(), "{} and {}", touching.len(), others.len());
+}
+
+#[test]
 fn repeats_make_lost_packets_cost_nothing() {
     let made_up = |repeats| {
         let link = "latency = \"75 ms\"\njitter = \"3 ms\"\nloss = \"5 %\"";

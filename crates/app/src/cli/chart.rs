@@ -59,7 +59,7 @@ pub(super) fn run(task: &ChartTask) -> Result<Outcome, OpenError> {
     let lasts = lasts(&opened, task.lasts, USUAL);
     let (from, to) = span(task, lasts, matches!(wanted, Wanted::Ladder))?;
     let bytes = Output::create(output, &opened.inputs(task.course.as_deref()))?;
-    let (run, _) = simulate(&opened, lasts, true)?;
+    let (run, _) = simulate(&opened, lasts, true, &mut None)?;
     let drawing = match wanted {
         Wanted::Lanes(lanes) => lanes_over_time(&run, (whose, viewer), (from, to), &lanes)?,
         Wanted::Field(side) => ground(&run, (whose, viewer), to, side),

@@ -3,7 +3,6 @@
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
-use velocitas_lab::export::Ending;
 use velocitas_lab::take::sealed_rows;
 use velocitas_lab::{Keep, LEAST_KEPT, LabTime, Run, export};
 use velocitas_report::{TakeSummary, csv_table, summarise, text};
@@ -11,8 +10,8 @@ use velocitas_report::{TakeSummary, csv_table, summarise, text};
 use super::Outcome;
 use super::args::{Report, RunTask};
 use crate::files::stream::{complain, say};
-use crate::files::{self, OpenError, Opened, Output, Outputs, journal};
-use crate::progress::{advance_to, progress};
+use crate::files::{self, OpenError, Opened, Output, Outputs, Recording, journal};
+use crate::progress::{advance_with, progress};
 
 /// A course or a take from the command line, with another seed if one was given.
 pub(super) fn opened(path: Option<&Path>, seed: Option<u64>) -> Result<Opened, OpenError> {
@@ -43,13 +42,24 @@ pub(super) fn lasts(opened: &Opened, asked: Option<LabTime>, usual: LabTime) -> 
 
 /// Runs it from its beginning. Returns it with the time it took. All of it is kept, or no more than figures and causes are had
 /// from.
-pub(super) fn simulate(opened: &Opened, lasts: LabTime, all: bool) -> Result<(Run, std::time::Duration), OpenError> {
+pub(super) fn simulate(
+    opened: &Opened,
+    lasts: LabTime,
+    all: bool,
+    recording: &mut Option<Recording>,
+) -> Result<(Run, std::time::Duration), OpenError> {
     let began = Instant::now();
     let mut run = opened.run()?;
-    run.set_keep(if all { Keep::All } else { Keep::Time(LEAST_KEPT) });
+    run.set_keep(Keep::Time(LEAST_KEPT));
     run.meter();
     let bar = progress("running", lasts);
-    advance_to(&mut run, lasts, &bar);
+    advance_with(&mut run, lasts, &bar, |run| -> Result<(), OpenError> {
+        recording.as_mut().map_or(Ok(()), |recording| recording.follow(run))?;
+        if all {
+            run.set_keep(Keep::All);
+        }
+        Ok(())
+    })?;
     bar.finish_and_clear();
     Ok((run, began.elapsed()))
 }
@@ -97,11 +107,11 @@ pub(super) fn run(task: &RunTask) -> Result<Outcome, OpenError> {
     let (take, unseal, record) = (open(&task.take)?, open(&task.unseal)?, open(&task.record)?);
     let tables = tables(&task.tables, &mut outputs)?;
     let lasts = lasts(&opened, task.lasts, USUAL);
-    let (run, took) = simulate(&opened, lasts, task.record.is_some() || task.sealed || !tables.is_empty())?;
+    let mut recording = record.map(Recording::new).transpose()?;
+    let (run, took) = simulate(&opened, lasts, task.sealed || !tables.is_empty(), &mut recording)?;
     tracing::info!(ms = took.as_millis() as u64, "simulated");
-    if let Some(output) = record {
-        let ending = Ending { digest: run.digest(), refused_datagrams: run.lab().refused() };
-        output.finish(|mut out| export::write(run.record(), &ending, &mut out))?;
+    if let Some(recording) = recording {
+        recording.finish(&run)?;
     }
     if let Some(output) = take {
         let mut journal = journal(&opened, task.course.as_deref());

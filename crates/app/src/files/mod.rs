@@ -3,6 +3,7 @@
 mod input;
 mod output;
 mod outputs;
+mod recording;
 pub(crate) mod signals;
 pub(crate) mod stream;
 
@@ -19,6 +20,7 @@ pub(crate) use input::{STANDARD, must_be_regular, read_named, read_regular, read
 use input::{as_text, read_course_or_take};
 pub(crate) use output::{Output, same_file};
 pub(crate) use outputs::Outputs;
+pub(crate) use recording::Recording;
 
 /// Why a course cannot be opened or a result not be written.
 #[derive(Debug, Error)]

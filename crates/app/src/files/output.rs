@@ -131,6 +131,24 @@ impl Output {
         Ok(Target::Beside { file, at: at.to_owned() })
     }
 
+    /// A file without a name, where there is room for the result: for what cannot go out before something else.
+    pub(crate) fn aside(&self) -> Result<File, OpenError> {
+        let made = match &self.target {
+            Target::Beside { at, .. } | Target::InPlace(at) => {
+                let folder = at.parent().filter(|folder| *folder != Path::new("")).unwrap_or_else(|| Path::new("."));
+                // Where nothing can be made the place for what is passing has to do.
+                tempfile::tempfile_in(folder).or_else(|_| tempfile::tempfile())
+            }
+            Target::Into(_) | Target::Standard | Target::StandardError => tempfile::tempfile(),
+        };
+        made.map_err(|why| self.wrong(&why))
+    }
+
+    /// That it cannot be written.
+    pub(crate) fn wrong(&self, why: &io::Error) -> OpenError {
+        OpenError::Write { path: self.path.clone(), why: plain(why) }
+    }
+
     /// Writes all of it and gives it its name.
     pub(crate) fn finish(self, write: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> Result<(), OpenError> {
         let Self { path, target, is_new } = self;

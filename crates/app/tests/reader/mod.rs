@@ -262,7 +262,7 @@ impl File {
             turns.extend(self.of(kind, machine).map(|row| (at(row), there)));
         }
         turns.sort_by_key(|(moment, _)| *moment);
-        let until = self.ends() + 1;
+        let until = self.ends();
         let ends = turns.iter().skip(1).map(|(moment, _)| *moment).chain([until]);
         let spans = turns.iter().zip(ends).filter(|((_, there), _)| *there);
         spans.map(|((from, _), to)| to - from).sum::<u64>() as f64 / 1e6
@@ -288,10 +288,10 @@ impl File {
                 *counts.entry(name).or_default() += 1;
                 latest.extend(late);
             }
-            if let Some(made_up) = row["provenance"].as_str().filter(|provenance| *provenance != "fresh") {
+            if let Some(made_up) = row["provenance"].as_str().filter(|made| ["repeated", "rested"].contains(made)) {
                 *counts.entry(if made_up == "rested" { "rested" } else { "repeated" }).or_default() += 1;
             }
-            if !row["provenance"].is_null() && fate.is_none() {
+            if row["provenance"].as_str().is_some_and(|made| made != "fresh" && made != "restated") && fate.is_none() {
                 *counts.entry("never_sampled").or_default() += 1;
             }
             margins.extend(row["margin_ticks"].as_f64());
@@ -318,6 +318,13 @@ impl File {
         figures.insert("margin_ticks.p50".into(), percentile(&margins, 0.5));
     }
 
+    /// When the connection of an input ended or what it is for was gone.
+    fn over(&self, machine: &str, row: &Value) -> Option<u64> {
+        let ended = self.of("ended", machine).filter(|e| e["connection"] == row["connection"] && at(e) >= at(row));
+        let gone = number(self.actor(row["entity"].as_str()?), "gone_ns");
+        ended.map(at).chain(gone).min()
+    }
+
     /// What became of an input, and how late it was if it was.
     fn fate(&self, machine: &str, row: &Value) -> Option<(&'static str, Option<f64>)> {
         let sampled = number(row, "sampled_ns")?;
@@ -338,6 +345,7 @@ impl File {
                 (_, Some(_)) => ("refused", None),
                 _ if made.is_some() => ("unused", None),
                 _ if track.tick.last() > Some(&tick) => ("passed_over", None),
+                _ if self.over(machine, row).is_some() => ("unused", None),
                 _ => ("under_way", None),
             });
         }
@@ -349,9 +357,11 @@ impl File {
         });
         let arrived: Vec<u64> =
             carriers.filter(|m| m["unread"] != true).filter_map(|m| number(m, "arrived_ns")).collect();
+        let over = self.over(machine, row).is_some();
         Some(match arrived.iter().max() {
-            Some(last) if *last > newest => ("under_way", None),
+            Some(last) if *last > newest && !over => ("under_way", None),
             Some(_) => ("unheard", None),
+            None if !over && track.tick.last() < Some(&tick) => ("under_way", None),
             None => ("lost", None),
         })
     }

@@ -85,6 +85,8 @@ pub(super) struct Pending<W> {
 pub(super) struct Claims<W> {
     /// Claims of another are dropped.
     pub(super) epoch: u8,
+    /// Whether any epoch ended: then the first tick of one is said again, as where its owner was put.
+    has_turned: bool,
     /// Newest claim accepted in this epoch.
     pub(super) last: Option<Tick>,
     /// Newest tick accepted in any epoch.
@@ -104,6 +106,7 @@ impl<W> Default for Claims<W> {
     fn default() -> Self {
         Self {
             epoch: 0,
+            has_turned: false,
             last: None,
             newest: None,
             queue: BTreeMap::new(),
@@ -166,8 +169,11 @@ impl<W: Word> Claims<W> {
             let word = word(back);
             let is_first_word = self.is_first_word(tick);
             let entry = self.queue.entry(tick).or_insert(Pending { word, since, arrived: expected });
-            if is_first_word {
-                heard.fresh.push(tick);
+            match is_first_word {
+                // What its owner had claimed of it first goes on from before the pull back, and did not come.
+                true if self.has_turned && tick == since => heard.outdated.push(tick),
+                true => heard.fresh.push(tick),
+                false => {}
             }
             if !entry.word.add(&word) {
                 heard.conflicts.push(tick);
@@ -206,14 +212,19 @@ impl<W: Word> Claims<W> {
 
     /// From now on claims must carry a new epoch; what waits is dropped.
     pub(super) fn begin_epoch(&mut self) {
-        self.epoch = self.epoch.wrapping_add(1);
+        self.turn();
         self.last = None;
         self.let_go.extend(std::mem::take(&mut self.queue).into_keys());
     }
 
+    const fn turn(&mut self) {
+        self.epoch = self.epoch.wrapping_add(1);
+        self.has_turned = true;
+    }
+
     /// A new epoch goes on from this one: what was said of ticks up to its first counts, and no more.
     pub(super) fn go_on(&mut self, since: Tick) {
-        self.epoch = self.epoch.wrapping_add(1);
+        self.turn();
         self.let_go.extend(self.queue.split_off(&since.next()).into_keys());
     }
 

@@ -29,7 +29,7 @@ pub(super) static DENIED: Kind<Denied> = Kind {
 };
 pub(super) static UNHEARD: Kind<()> = Kind {
     name: "unheard",
-    says: "a client heard nothing of the server for too long, or was told that it is gone, and asks anew",
+    says: "a client heard nothing of the server for too long, was told that it is gone, or that what it answered while joining is no more valid, and asks anew",
     keys: &[machine()],
 };
 pub(super) static OUT: Kind<EndedBy> = Kind {

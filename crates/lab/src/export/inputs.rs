@@ -100,8 +100,13 @@ pub(super) static INPUT: Kind<InputHere> = Kind {
         },
         Key {
             name: "provenance",
-            says: "with what: fresh (as sent), repeated or rested (made up), if any",
-            get: |_, here| Cell::from(here.row.used().map(|(_, provenance)| Provenance::name(provenance))),
+            says: "with what: fresh (as sent), repeated or rested (made up), restated (its own claim was outdated; with where it was put, \
+                   which its owner says when it obeys a pull back), if any",
+            get: |_, here| match here.row.used() {
+                // Of this tick something was claimed twice: before a pull back was obeyed, and where it was put.
+                Some((_, Provenance::Fresh)) if here.row.outdated().is_some() => "restated".into(),
+                used => Cell::from(used.map(|(_, provenance)| Provenance::name(provenance))),
+            },
         },
         Key {
             name: "sampled",

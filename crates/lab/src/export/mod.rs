@@ -6,10 +6,12 @@ mod comings;
 mod head;
 mod inputs;
 mod kind;
+mod lines;
 mod page;
 mod table;
 
 pub use kind::RowSpec;
+pub use lines::Lines;
 pub use table::row_kinds;
 
 use std::io::{self, Write};
@@ -20,6 +22,7 @@ use comings::SEEN;
 use head::{head, state_cells};
 use inputs::{INPUT, InputHere};
 use kind::{Kind, Place};
+use lines::SLICE;
 use page::Page;
 use table::{
     AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, GROUND, MEASURE, MESSAGE, PREDICTED, REWRITTEN, RULE, Seen, StateRow,
@@ -35,9 +38,6 @@ use crate::time::LabTime;
 /// The format of the lines.
 pub const RECORD_FORMAT: u32 = 2;
 
-/// Rows are gathered and sorted a second at a time.
-const SLICE: LabTime = LabTime(1_000_000_000);
-
 /// What is said in the last row: what is known of a run besides its record.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Ending {
@@ -52,8 +52,24 @@ pub struct Ending {
 /// # Errors
 /// Those of the writer.
 pub fn write(record: &Record, ending: &Ending, out: &mut impl Write) -> io::Result<()> {
-    line(out, &head(record))?;
-    slices(record, None, |row| out.write_all(row))?;
+    first_row(record, out)?;
+    Lines::default().rest(record, out)?;
+    last_row(record, ending, out)
+}
+
+/// Writes the first row: it tells of all that ever was, so it is known at the end.
+///
+/// # Errors
+/// Those of the writer.
+pub fn first_row(record: &Record, out: &mut impl Write) -> io::Result<()> {
+    line(out, &head(record))
+}
+
+/// Writes the last row.
+///
+/// # Errors
+/// Those of the writer.
+pub fn last_row(record: &Record, ending: &Ending, out: &mut impl Write) -> io::Result<()> {
     line(
         out,
         &json!({
@@ -65,25 +81,12 @@ pub fn write(record: &Record, ending: &Ending, out: &mut impl Write) -> io::Resu
 
 /// Calls back with each row of a kind, in the order of the record.
 pub fn each_of(record: &Record, kind: &str, mut each: impl FnMut(&Value)) {
-    let read = slices(record, Some(kind), |row| {
+    let read = Lines::of(Some(kind)).until(record, record.end.plus(SLICE), |row| {
         each(&serde_json::from_slice(row)?);
         Ok(())
     });
     // It was written just now.
     debug_assert!(read.is_ok(), "{read:?}");
-}
-
-/// Calls back with the rows of each second, in order; those of one kind alone, where only that is wanted.
-fn slices(record: &Record, only: Option<&str>, mut each: impl FnMut(&[u8]) -> io::Result<()>) -> io::Result<()> {
-    let (mut reel, mut page) = (Reel::default(), Page::new(only));
-    let mut from = LabTime::ZERO;
-    while from <= record.end {
-        let to = from.plus(SLICE);
-        Slice { record, from, to, page: &mut page }.gather(&mut reel);
-        page.turn(&mut each)?;
-        from = to;
-    }
-    Ok(())
 }
 
 fn line(out: &mut impl Write, value: &Value) -> io::Result<()> {

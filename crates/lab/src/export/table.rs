@@ -54,7 +54,7 @@ const USED: Key<StateRow> = Key {
 };
 const CONTACTS: Key<StateRow> = Key {
     name: "contacts",
-    says: "solids touched, if any",
+    says: "solids touched, at most two and not the floor, if any",
     get: |place, row| {
         let name = |id| place.record.cast.solid(id).map_or("edge", |s| s.name.as_str());
         let touched: Vec<&str> = row.head.touched().map(name).collect();
@@ -97,7 +97,7 @@ pub(super) static DRAWN: Kind<DrawnHere> = Kind {
         key("bearing", |_, seen| Cell::from(seen.row.bearing)),
         Key {
             name: "how",
-            says: "predicted, blended, newest, extrapolated or held",
+            says: "predicted, blended, newest, extrapolated, held, or first: the moment drawn lies before the first state received",
             get: |_, seen| seen.row.how.name().into(),
         },
     ],
@@ -215,8 +215,13 @@ const CORRECTED: [Key<Correction>; 11] = [
     Key { name: "tick", says: "compared", get: |_, c| c.tick.0.into() },
     key("agreed_tick", |_, c| c.agreed.0.into()),
     key("newest_tick", |_, c| c.newest.0.into()),
-    key("divergence_m", |_, c| Cell::from(c.divergence)),
-    key("jump_m", |_, c| Cell::from(c.jump)),
+    Key {
+        name: "divergence_m",
+        says: "how far apart both were at `tick`: the server's as it travels, its fields rounded to their steps (of a pull back: how far \
+               it was put from where it was)",
+        get: |_, c| c.divergence.into(),
+    },
+    Key { name: "jump_m", says: "how far its newest place moved", get: |_, c| c.jump.into() },
     key("replayed_ticks", |_, c| c.replayed.into()),
     Key {
         name: "teleported",
@@ -354,9 +359,12 @@ pub(super) static STEP_FAULT: Kind<&'static str> = Kind {
 };
 pub(super) static MEASURE: Kind<MeasureRow> = Kind {
     name: "measure",
-    says: "what a rule of the guard measured of a claim, lawful or not; of `turn` the fastest of a second",
+    says: "what a rule of the guard measured of a claim, lawful or not; of `turn` the fastest of a second. Rules look in the order of \
+           guard.md, up to the one that has its owner put back; where something came to stand around somebody, or was handed over just \
+           now, nothing is told of what is beyond",
     keys: &[
         machine(),
+        key("entity", |place, row| actor_name(place, row.actor)),
         tick(),
         Key {
             name: "from_tick",

@@ -163,7 +163,7 @@ pub static FIGURES: &[Figure] = &[
         "seen_after_ms.p50",
         Some("seen after p50"),
         Unit::Millis,
-        "from an entity's birth, or the start of this machine's program where that was later, to the first frame in which \
+        "from an entity's birth, or the start of this machine's program (or when it asked anew, `unheard`) where that was later, to the first frame in which \
          this machine draws it: median",
         |m| Value::Number(m.seen_after_ms.p50),
     ),
@@ -442,7 +442,7 @@ pub static FIGURES: &[Figure] = &[
         "tricks_answered",
         None,
         Unit::Count,
-        "rogues: of these, for how many there is a verdict whose evidence lies in their own ticks",
+        "rogues: of these, for how many there is a verdict with a tick of theirs between its `from_tick` and `to_tick`, both included",
         |m| Value::Number(m.tricks_answered.map(f64::from)),
     ),
     figure(

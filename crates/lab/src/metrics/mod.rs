@@ -82,6 +82,13 @@ pub struct Inputs {
 }
 
 impl Inputs {
+    /// A tick was made with what came, or with something made up.
+    pub(crate) fn made_up(&mut self, made: velocitas_core::Provenance) {
+        use velocitas_core::Provenance;
+        self.repeated += u32::from(made == Provenance::Repeated);
+        self.rested += u32::from(made == Provenance::Rested);
+    }
+
     /// Share of the ticks for which the server had what was sent.
     pub fn fresh_share(&self) -> Option<f64> {
         let ticks = self.fresh + self.repeated + self.rested;

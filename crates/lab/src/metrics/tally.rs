@@ -38,8 +38,7 @@ pub struct Tally {
     there: LabTime,
     seen_after: Samples,
     inputs: Inputs,
-    /// Inputs that were on their way when last looked at, or had arrived so many ticks early.
-    under_way: Vec<(ActorId, LabTime, RecordTick, Option<f64>)>,
+    under_way: Vec<UnderWay>,
     margins: Samples,
     errors: Samples,
     others: Views,
@@ -54,6 +53,18 @@ pub struct Tally {
     bytes_up: (u64, u64),
     bytes_down: (u64, u64),
     moments: Moments,
+}
+
+/// An input that was on its way when last looked at, or waited for its tick.
+#[derive(Clone, Copy, Debug)]
+struct UnderWay {
+    actor: ActorId,
+    at: LabTime,
+    tick: RecordTick,
+    /// How many ticks early it had arrived, if it had.
+    early: Option<f64>,
+    /// With what its tick was made without it, if it was.
+    made: Option<Provenance>,
 }
 
 /// Windows on their way.
@@ -132,7 +143,7 @@ impl Tally {
         let [jump_95] = self.jumps.percentiles([0.95]);
         // What has arrived and waits for its tick was as early as it was.
         let mut margins = self.margins.clone();
-        margins.extend(self.under_way.iter().filter_map(|(.., early)| *early));
+        margins.extend(self.under_way.iter().filter_map(|one| one.early));
         let [margin_05, margin_50] = margins.percentiles([0.05, 0.5]);
         let [error_50, error_95] = self.errors.percentiles([0.5, 0.95]);
         let share = |of: u64| (self.frames > 0).then(|| of as f64 / self.frames as f64);
@@ -152,11 +163,7 @@ impl Tally {
             },
             joining: Joining { there_ms: self.there.millis(), ..self.joining.clone() },
             seen_after_ms: SeenAfter { p50: self.seen_after.percentiles([0.5])[0], max: self.seen_after.most() },
-            inputs: Inputs {
-                under_way: self.under_way.len() as u32,
-                sampled: self.inputs.sampled + self.under_way.len() as u32,
-                ..self.inputs.clone()
-            },
+            inputs: self.inputs(),
             margin_ticks: Margin { p05: margin_05, p50: margin_50 },
             prediction_error_m: ErrorM { p50: error_50, p95: error_95, max: self.errors.most() },
             others: self.others.figures(),
@@ -182,6 +189,15 @@ impl Tally {
             tricks_answered: is_rogue.then_some(tricks.answered),
             tricks_idle: is_rogue.then_some(tricks.idle),
         }
+    }
+
+    /// What became of inputs so far.
+    fn inputs(&self) -> Inputs {
+        let mut inputs = self.inputs.clone();
+        inputs.under_way = self.under_way.len() as u32;
+        inputs.sampled += inputs.under_way;
+        self.under_way.iter().filter_map(|one| one.made).for_each(|made| inputs.made_up(made));
+        inputs
     }
 
     /// When to look at what went wrong.
@@ -235,7 +251,7 @@ impl Tally {
 
     fn add_inputs(&mut self, record: &Record, machine: MachineId, span: Span) {
         for pending in std::mem::take(&mut self.under_way) {
-            let (actor, at, tick, _) = pending;
+            let UnderWay { actor, at, tick, .. } = pending;
             let rows = record.of(machine).own(actor).map(|own| own.inputs.rows());
             match rows.and_then(|rows| rows.span(at, at).find(|row| row.tick == tick)) {
                 Some(row) => self.add_input(record, machine, actor, &row, span.end),
@@ -253,9 +269,12 @@ impl Tally {
     fn add_input(&mut self, record: &Record, machine: MachineId, actor: ActorId, row: &InputRow, end: LabTime) {
         let fate = fate(record, machine, actor, row, end);
         let early = row.arrived().filter(|(at, _)| *at <= end).map(|(_, margin)| f64::from(margin) / 4.0);
+        let made = row.used().filter(|(at, _)| *at <= end).map(|(_, provenance)| provenance);
         let inputs = &mut self.inputs;
         match fate {
-            Some(Fate::UnderWay) => return self.under_way.push((actor, row.at, row.tick, early)),
+            Some(Fate::UnderWay) => {
+                return self.under_way.push(UnderWay { actor, at: row.at, tick: row.tick, early, made });
+            }
             Some(Fate::Fresh) => inputs.fresh += 1,
             Some(Fate::Late(ms)) => {
                 inputs.late += 1;
@@ -271,10 +290,9 @@ impl Tally {
             None => {}
         }
         inputs.sampled += u32::from(fate.is_some());
-        if let Some((_, provenance)) = row.used().filter(|(at, _)| *at <= end) {
-            inputs.repeated += u32::from(provenance == Provenance::Repeated);
-            inputs.rested += u32::from(provenance == Provenance::Rested);
-            inputs.never_sampled += u32::from(fate.is_none());
+        if let Some(made) = made {
+            inputs.made_up(made);
+            inputs.never_sampled += u32::from(fate.is_none() && made != Provenance::Fresh);
         }
         self.margins.extend(early);
     }
@@ -315,5 +333,7 @@ fn there(record: &Record, machine: MachineId, span: Span) -> LabTime {
         }
         (since, is_there) = (row.at, row.presence != Presence::Left);
     }
-    if is_there { there.plus(LabTime(span.to.0 + 1).minus(since)) } else { there }
+    // The end itself is a moment that is looked at, and no time.
+    let until = LabTime(span.to.0 + 1).min(span.end);
+    if is_there { there.plus(until.minus(since)) } else { there }
 }

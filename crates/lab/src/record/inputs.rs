@@ -157,9 +157,12 @@ pub struct InputRows {
     values: Packed<ValueRow>,
     /// The newest tick made.
     made: Option<(PeerId, RecordTick)>,
+    /// The newest tick there is a row of.
+    newest: Option<RecordTick>,
 }
 
-/// So many rows back something may become of an input: four seconds at 128 Hz and what was never sampled meanwhile.
+/// So many rows may lie between where a tick would be if all were in order and where it is: four seconds at 128 Hz, and what was never
+/// sampled meanwhile.
 const REACH: usize = 1024;
 
 impl InputRows {
@@ -203,8 +206,14 @@ impl InputRows {
         {
             return Some(place);
         }
-        let back = self.rows.range(len.saturating_sub(REACH), len).rev();
-        back.enumerate().find(|(_, row)| row.tick == tick && row.peer == peer).map(|(back, _)| len - 1 - back)
+        if self.newest.is_none_or(|newest| newest < tick) {
+            return None;
+        }
+        // While the server stands still much more is sampled than is reached from the end.
+        let near = self.rows.partition(|row| row.tick < tick);
+        let (from, to) = (near.saturating_sub(REACH), (near + REACH).min(len));
+        let around = self.rows.range(from, to).rev();
+        around.enumerate().find(|(_, row)| row.tick == tick && row.peer == peer).map(|(back, _)| to - 1 - back)
     }
 
     fn note_value(&mut self, value: Option<&Input>) -> u32 {
@@ -245,6 +254,7 @@ impl InputRows {
                 let mut row = InputRow { at, tick, peer, ..InputRow::default() };
                 change(&mut row);
                 self.rows.push(row);
+                self.newest = self.newest.max(Some(tick));
             }
         }
     }
@@ -253,6 +263,7 @@ impl InputRows {
         use super::column::Cut;
         self.rows.cut_after(at);
         self.made = self.rows.iter().rev().find(|row| row.made <= at).map(|row| (row.peer, row.tick));
+        self.newest = self.rows.iter().map(|row| row.tick).max();
         let touched = self.rows.iter().enumerate().filter(|(_, row)| row.is_touched_after(at)).map(|(i, _)| i);
         let touched: Vec<usize> = touched.collect();
         touched.into_iter().for_each(|i| self.rows.update(i, |row| row.cut_after(at)));
@@ -335,6 +346,22 @@ mod tests {
         let all: Vec<InputRow> = rows.rows().iter().collect();
         assert_eq!((all.len(), all[0].at, all[0].sampled_at()), (1, at(5), Some(at(9))));
         assert_eq!((rows.sampled(&all[0]), rows.used(&all[0])), (Some(input(9)), Some(input(0))));
+    }
+
+    #[test]
+    fn what_becomes_of_an_input_long_after_is_in_its_row() {
+        let mut rows = InputRows::default();
+        let at = |ms: u64| LabTime(ms * 1_000_000);
+        for n in 0..5000 {
+            rows.note(at(u64::from(n) * 8), (PEER, RecordTick(n)), InputFate::Sampled, Some(&input(n)));
+        }
+        // The server stood still all the while; its first ticks go on from before a pull back.
+        for n in [3, 40, 4999] {
+            rows.note(at(50_000), (PEER, RecordTick(n)), InputFate::Outdated, None);
+        }
+        assert_eq!(rows.rows().len(), 5000);
+        let outdated: Vec<u32> = rows.rows().iter().filter(|r| r.outdated().is_some()).map(|r| r.tick.0).collect();
+        assert_eq!(outdated, [3, 40, 4999]);
     }
 
     #[test]

@@ -310,8 +310,9 @@ impl Record {
     }
 
     fn measure(&mut self, at: LabTime, measure: &Measure) {
-        let Some(machine) = self.cast.machine_of(measure.peer) else { return };
-        let row = MeasureRow::new(at, self.tick(measure.evidence.to), &measure.evidence);
+        let (cast, evidence) = (&self.cast, &measure.evidence);
+        let Some((machine, actor)) = cast.machine_of(measure.peer).zip(cast.actor(measure.entity)) else { return };
+        let row = MeasureRow::new(at, (actor, self.tick(evidence.to)), evidence);
         self.machine_mut(machine).measures.push(row);
     }
 

@@ -217,6 +217,8 @@ pub struct MeasureRow {
     pub tick: RecordTick,
     /// … and how many before it.
     pub before: u16,
+    /// Whose place or inputs were measured.
+    pub actor: ActorId,
     /// The rule, by its number.
     rule: u8,
     /// What was measured.
@@ -227,10 +229,10 @@ pub struct MeasureRow {
 
 impl MeasureRow {
     /// Of evidence for `tick`.
-    pub fn new(at: LabTime, tick: RecordTick, evidence: &Evidence) -> Self {
+    pub fn new(at: LabTime, (actor, tick): (ActorId, RecordTick), evidence: &Evidence) -> Self {
         let before = evidence.to.since(evidence.from).clamp(0, i64::from(u16::MAX)) as u16;
         let rule = evidence.rule as u8;
-        Self { at, tick, before, rule, measured: evidence.measured, limit: evidence.limit }
+        Self { at, tick, before, actor, rule, measured: evidence.measured, limit: evidence.limit }
     }
 
     /// By which rule.
@@ -249,6 +251,7 @@ impl Pack for MeasureRow {
         coder.time(&mut self.at, before.at);
         coder.small(&mut self.tick.0, before.tick.0);
         coder.small(&mut self.before, before.before);
+        self.actor.code(before.actor, coder);
         coder.small(&mut self.rule, before.rule);
         coder.real(&mut self.measured, before.measured);
         coder.real(&mut self.limit, before.limit);

@@ -111,19 +111,21 @@ impl Predicting {
 
     /// Takes over the truth and simulates everything since again; says how many ticks those were.
     fn replay<S: Sink>(&mut self, context: &Context<'_>, word: &Word<'_>, sink: &mut S) -> u32 {
-        let rewritten = |sink: &mut S, tick, state: &State| {
-            let (entity, used, contacts) = (context.entity, Some(tick), &Contacts::default());
+        let rewritten = |sink: &mut S, tick, state: &State, contacts: &Contacts| {
+            let (entity, used) = (context.entity, Some(tick));
             let (made, input, teleported) = (Made::Rewritten, None, false);
             show(sink, StateEvent { entity, tick, used, made, state, input, contacts, teleported });
         };
-        rewritten(sink, word.used, word.state);
+        // What the server touched it does not say.
+        rewritten(sink, word.used, word.state, &Contacts::default());
         let mut replayed = 0;
         self.past.ticks_mut().rewrite(word.used, *word.state, |tick, state, played: &Played| {
-            let next = played.read.map_or(*state, |input| {
+            let stay = || (*state, Contacts::default());
+            let (next, contacts) = played.read.map_or_else(stay, |input| {
                 replayed += 1;
-                context.step(tick, state, &input, sink).0
+                context.step(tick, state, &input, sink)
             });
-            rewritten(sink, tick, &next);
+            rewritten(sink, tick, &next, &contacts);
             next
         });
         replayed
