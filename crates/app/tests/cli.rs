@@ -358,6 +358,34 @@ fn vet_keeps_the_inputs_that_exceed_a_limit_and_runs_them_again() {
 }
 
 #[test]
+fn what_vet_keeps_for_a_check_of_the_guard_is_judged_by_it_again() {
+    let folder = folder();
+    let path = |name: &str| folder.path().join(name).display().to_string();
+    let text = velocitas::lab::shipped_gait("courier.gait").expect("it ships");
+    // It stops faster than it says, and falls slower.
+    let strict = text.replace("at most max(grip, steer)  slack", "at most max(grip, steer) * 0.5  slack");
+    fs::write(path("strict.gait"), strict.replace("at least fall  ", "at least fall * 1.5  ")).expect("written");
+    let (report, code) = json(&["vet", "--report", "json", "--restarts", "4", &path("strict.gait")]);
+    assert_eq!(code, 1);
+    let guarded = report["files"][0]["envelope"]["guarded"].as_array().expect("the guard's checks").clone();
+    let kept: Vec<&Value> = guarded.iter().filter(|one| one["exceeds"] == true).collect();
+    assert!(
+        kept.iter().any(|one| one["rule"] == "accel") && kept.iter().any(|one| one["rule"] == "support"),
+        "{kept:?}"
+    );
+    for one in kept {
+        let track = one["track"].as_str().expect("it was kept");
+        let (again, code) = json(&["vet", "--report", "json", &path("strict.gait"), "--track", track]);
+        assert_eq!(code, 1, "{one}");
+        let found = again["files"][0]["track"]["guard"].as_array().expect("what the guard measured").clone();
+        let found = found.iter().find(|found| found["rule"] == one["rule"]).expect("the same rule");
+        assert_eq!((&found["measured"], &found["allowed"]), (&one["measured"], &one["allowed"]));
+        let said = velocitas(&["vet", &path("strict.gait"), "--track", track]);
+        assert!(String::from_utf8_lossy(&said.stdout).contains("THE HONEST WOULD BE ACCUSED"));
+    }
+}
+
+#[test]
 fn ten_minutes_of_the_demo_are_good_and_tricks_without_effect_are_said_to_be_so() {
     let (report, code) = json(&["run", "--for", "10min", "--report", "json"]);
     let magpie = &report["clients"][4];

@@ -63,6 +63,8 @@ pub struct Way {
     pub tick: RecordTick,
     /// Whose it is.
     pub actor: ActorId,
+    /// What hands gave otherwise than for the input before, by the rule's names.
+    pub given: Vec<&'static str>,
     /// Station by station, in the order of cause and effect.
     pub stops: Vec<Stop>,
     /// Every datagram that carried it, there and back, in the order in which they left.
@@ -94,6 +96,26 @@ impl Way {
     }
 }
 
+/// The fields of an input that hands gave otherwise for a tick than for the one sampled before it, as the rule names them: what a
+/// press was.
+fn given(record: &Record, machine: MachineId, actor: ActorId, tick: RecordTick) -> Vec<&'static str> {
+    let sampled = || {
+        let own = record.of(machine).own(actor)?;
+        let row = own.inputs.of_tick(tick)?;
+        let (value, at) = (own.inputs.sampled(&row)?, row.sampled_at()?);
+        let rows = own.inputs.rows().span(at.minus(SAMPLED_WITHIN), LabTime(at.0.saturating_sub(1)));
+        let before = rows.filter(|row| row.tick < tick).filter_map(|row| own.inputs.sampled(&row)).last();
+        Some((value, before.unwrap_or_default()))
+    };
+    let Some((value, before)) = sampled() else { return Vec::new() };
+    let layout = record.layout(actor, tick);
+    let otherwise = |f: &&velocitas_core::InputField| {
+        let mut lanes = f.lane..f.lane + f.kind.lanes();
+        lanes.any(|lane| value.int(lane) != before.int(lane))
+    };
+    layout.schema().input.iter().filter(otherwise).map(|f| f.name).collect()
+}
+
 /// What follows from an input is looked for for so long.
 const LOOKED_FOR: LabTime = LabTime(3_000_000_000);
 /// A press is sampled within so long.
@@ -111,6 +133,7 @@ pub fn follow(
     let row = own.inputs.of_tick(tick)?;
     let sampled = row.sampled_at().filter(|at| *at <= end)?;
     let end = end.min(sampled.plus(LOOKED_FOR));
+    let given = given(record, machine, actor, tick);
     let mut stops = Vec::new();
     let mut stop = |what, machine, at: Option<LabTime>| {
         let at = at.filter(|at| *at <= end);
@@ -131,7 +154,7 @@ pub fn follow(
     let mut states = track.between(sampled.minus(LOOKED_FOR), end);
     let includes = |i: &usize| track.head(*i).and_then(|head| head.used()).is_some_and(|used| used >= tick);
     let Some(used) = states.find(includes).and_then(|i| track.head(i)) else {
-        return Some(Way { tick, actor, stops, carried });
+        return Some(Way { tick, actor, given, stops, carried });
     };
     let with = row.used().map(|(_, with)| with);
     stop(Station::Used { tick: used.tick, with }, MachineId::SERVER, Some(used.at));
@@ -149,7 +172,7 @@ pub fn follow(
         stop(Station::DrawnThere, viewer, drawn(record, viewer, actor, used.tick, (used.at, end)));
         carried.push(told);
     }
-    Some(Way { tick, actor, stops, carried })
+    Some(Way { tick, actor, given, stops, carried })
 }
 
 /// The tick sampled with the newest press of a machine's hands by a moment.

@@ -1,7 +1,7 @@
 //! A client follows its link: on time soon after the way became longer, and no further ahead than it must be soon after it became
 //! shorter again.
 
-use crate::scenario::{Words, actor, inputs, machine, walker};
+use crate::scenario::{Words, actor, causes, corrections, inputs, machine, walker};
 use velocitas_core::{Drawn, Provenance};
 use velocitas_lab::record::{Gallery, Record, Travelled};
 use velocitas_lab::{LabTime, RecordTick};
@@ -23,6 +23,24 @@ fn leads(record: &Record, from: f64, to: f64) -> Vec<f64> {
     rows.filter(|(sampled, _)| *sampled >= secs(from) && *sampled < secs(to))
         .map(|(sampled, made)| (made.secs() - sampled.secs()) * 1e3)
         .collect()
+}
+
+#[test]
+fn a_correction_by_inputs_that_a_slower_link_made_late_says_so() {
+    let event = "[[event]]\nat = \"8 s\"\nlink = { who = \"heron\", latency = \"120 ms\" }\n";
+    let rest = walker("heron", "").replace(crate::scenario::ROUND, crate::scenario::ZIGZAG) + event;
+    let run = Words { link: "latency = \"20 ms\"", rest, ..Words::default() }.run(12.0);
+    let record = run.record();
+    let words = |from| -> Vec<String> {
+        let all = corrections(record, 0, secs(from));
+        let found = all.iter().flat_map(|(at, c)| causes(record, 0, *at, c));
+        found.map(|cause| cause.words(record)).collect()
+    };
+    let after = words(8.0);
+    let named =
+        after.iter().filter(|words| words.contains("s after its link turned to latency, one way 120 ms")).count();
+    assert!(named > 0 && named == after.len(), "{after:?}");
+    assert!(words(0.0).len() == after.len(), "nothing was late before");
 }
 
 #[test]

@@ -70,19 +70,30 @@ pub fn strokes(run: &Run, it: &Ladder<'_>) -> Plot {
     }
 }
 
+/// Several numbers in a row, short: of the last only what is other than in the first.
+fn from_to(first: u64, last: u64) -> String {
+    let (first, last) = (first.to_string(), last.to_string());
+    let same = first.chars().zip(last.chars()).take_while(|(a, b)| a == b).count();
+    let other = if first.len() == last.len() { &last[same.min(last.len() - 1)..] } else { &last };
+    format!("{first}-{other}")
+}
+
 /// A way in a line: each station with how long after the first it was.
 fn way_in_words(record: &Record, way: &Way) -> String {
     let first = way.stops.first().map_or(LabTime::ZERO, |stop| stop.at);
-    let stops =
-        way.stops.iter().map(|stop| format!("{} {}", station(record, stop), told(stop.at.minus(first).millis(), "ms")));
+    let stops = way
+        .stops
+        .iter()
+        .map(|stop| format!("{} {}", station(record, way, stop), told(stop.at.minus(first).millis(), "ms")));
     format!("{}; in all {}", stops.collect::<Vec<_>>().join(", "), told(way.lasts().millis(), "ms"))
 }
 
 /// A station in a few words.
-pub fn station(record: &Record, stop: &Stop) -> String {
+pub fn station(record: &Record, way: &Way, stop: &Stop) -> String {
     let name = record.cast.name(stop.machine);
     match stop.what {
-        Station::Pressed => "pressed".to_owned(),
+        Station::Pressed if way.given.is_empty() => "pressed".to_owned(),
+        Station::Pressed => format!("pressed: {}", way.given.join(", ")),
         Station::Sampled => "sampled".to_owned(),
         Station::DrawnHere => format!("on {name}'s own screen"),
         Station::Sent { times: 1, lost: 0 } => "sent once".to_owned(),
@@ -150,7 +161,7 @@ impl Marks<'_> {
             let mut stops = way.stops.clone();
             stops.sort_by_key(|stop| (stop.machine, stop.at));
             // What happens at one place and moment is one point.
-            stops.chunk_by(|a, b| (a.machine, a.at) == (b.machine, b.at)).for_each(|together| self.stop(together));
+            stops.chunk_by(|a, b| (a.machine, a.at) == (b.machine, b.at)).for_each(|together| self.stop(way, together));
         }
         self.all
     }
@@ -170,8 +181,17 @@ impl Marks<'_> {
         let part = if machine == MachineId::SERVER { Part::Server } else { Part::Client };
         let is_edge = place == 0 || place + 1 == self.it.machines.len();
         let (from, to) = self.it.span;
+        let mut before = None;
         for (at, tick) in ticks(self.record, machine, part, from, to.min(self.now)) {
             let shown = self.record.shown(tick);
+            // Ticks that were made at one moment are one notch.
+            if let Some((_, first)) = before.filter(|(made, _)| *made == at)
+                && let Some(Mark::Point { label, .. }) = self.all.last_mut()
+            {
+                *label = if label.is_empty() { String::new() } else { from_to(first, shown) };
+                continue;
+            }
+            before = Some((at, shown));
             let is_numbered = is_edge && shown.is_multiple_of(u64::from(self.it.numbered.max(1)));
             self.all.push(Mark::Point {
                 series: format!("tick {shown}"),
@@ -270,7 +290,7 @@ impl Marks<'_> {
         }
     }
 
-    fn stop(&mut self, together: &[Stop]) {
+    fn stop(&mut self, way: &Way, together: &[Stop]) {
         let Some((first, place)) = together.first().and_then(|first| Some((first, self.place(first.machine)?))) else {
             return;
         };
@@ -279,7 +299,7 @@ impl Marks<'_> {
             [Stop { what: Station::ToldHere(a), .. }, Stop { what: Station::ToldThere(b), .. }] if a == b => {
                 format!("told both in {}", self.record.shown(*a))
             }
-            all => all.iter().map(|stop| station(self.record, stop)).collect::<Vec<_>>().join(", "),
+            all => all.iter().map(|stop| station(self.record, way, stop)).collect::<Vec<_>>().join(", "),
         };
         let (series, at) = (label.clone(), (place, first.at.secs()));
         self.all.push(Mark::Point { series, at, shape: Shape::Dot, tone: Tone::Bright, label });
@@ -288,3 +308,13 @@ impl Marks<'_> {
 
 /// Where nothing arrives, what is lost is drawn as if it took so many seconds.
 const LOST: f64 = 0.1;
+
+#[cfg(test)]
+mod tests {
+    use super::from_to;
+
+    #[test]
+    fn numbers_in_a_row_are_told_short() {
+        assert_eq!([from_to(530, 531), from_to(599, 601), from_to(98, 101)], ["530-1", "599-601", "98-101"]);
+    }
+}

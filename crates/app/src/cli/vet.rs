@@ -5,11 +5,13 @@ use std::io::{self, IsTerminal};
 use std::path::{Path, PathBuf};
 
 use serde_json::{Value, json};
-use velocitas_core::{Motion, Rate, Shape, StateField};
+use velocitas_core::{Evidence, Motion, Rate, Shape, StateField};
 use velocitas_gait::{Gait, Report as Diagnosis, compile, escaped};
 use velocitas_lab::CourseError;
-use velocitas_lab::track::Track;
-use velocitas_lab::vet::{Attack, Envelope, Feel, Found, Guarded, Missing, RATES, Walked, attack, feel, missing, walk};
+use velocitas_lab::track::{Track, TrackError};
+use velocitas_lab::vet::{
+    Attack, Envelope, Feel, Found, Guarded, Missing, RATES, Walked, attack, feel, missing, nearest_of, walk,
+};
 
 use super::Outcome;
 use super::args::{Report, VetTask};
@@ -307,20 +309,24 @@ impl Vet<'_> {
             return;
         }
         self.say("\n  the nearest to a verdict of the guard, of 12 seconds of honest play claimed tick by tick");
+        self.nearest(guarded.iter().map(|g| (g.evidence, g.tick_rate)));
+    }
+
+    /// Of each rule of the guard what came nearest to a verdict, at a tick rate.
+    fn nearest(&mut self, all: impl Iterator<Item = (Evidence, u32)>) {
         self.say(format!("    {:<8}{:>14}{:>14}{:>9}{:>7}", "rule", "measured", "allowed", "share", "at"));
-        for g in guarded {
-            let note = if g.exceeds() { "   THE HONEST WOULD BE ACCUSED" } else { "" };
-            let measured = |x: f32| match g.rule.spec().unit {
+        for (evidence, tick_rate) in all {
+            let note = if evidence.is_exceeded() { "   THE HONEST WOULD BE ACCUSED" } else { "" };
+            let measured = |x: f32| match evidence.rule.spec().unit {
                 "1" => format!("{x:.3}"),
                 unit => format!("{x:.3} {unit}"),
             };
             self.say(format!(
-                "    {:<8}{:>14}{:>14}{:>7.1} %{:>4} Hz{note}",
-                g.rule.name(),
-                measured(g.evidence.measured),
-                measured(g.evidence.limit),
-                100.0 * g.evidence.share(),
-                g.tick_rate
+                "    {:<8}{:>14}{:>14}{:>7.1} %{tick_rate:>4} Hz{note}",
+                evidence.rule.name(),
+                measured(evidence.measured),
+                measured(evidence.limit),
+                100.0 * evidence.share(),
             ));
         }
     }
@@ -328,7 +334,12 @@ impl Vet<'_> {
     /// Runs a track. Says whether it stays within the limits.
     fn track(&mut self, gait: &Gait, path: &Path, text: &str, row: &mut Value) -> Result<bool, OpenError> {
         let wrong = |why: String| OpenError::File { path: path.to_owned(), why };
-        let walked: Walked = Track::parse(text).and_then(|t| walk(&t, gait, None)).map_err(|e| wrong(e.to_string()))?;
+        let walked = |t: Track| -> Result<(Walked, Vec<Evidence>), TrackError> {
+            let walked = walk(&t, gait, None)?;
+            let nearest = nearest_of(&t, &walked, gait)?;
+            Ok((walked, nearest))
+        };
+        let (walked, nearest) = Track::parse(text).and_then(walked).map_err(|e| wrong(e.to_string()))?;
         let limits = gait.limits(&velocitas_lab::vet::defaults(gait));
         self.say(format!("\n  {}: {} ticks at {} Hz", shown(path), walked.states.len(), walked.rate.hz()));
         let end = walked.path().last().copied().unwrap_or(walked.from);
@@ -351,11 +362,24 @@ impl Vet<'_> {
             ));
             rows.push(json!({ "ticks": ticks, "level_mps": level, "up_mps": up, "down_mps": down, "within": fits }));
         }
+        if !nearest.is_empty() {
+            self.say("    claimed tick by tick, the nearest to a verdict of the guard");
+            self.nearest(nearest.iter().map(|evidence| (*evidence, walked.rate.hz())));
+        }
+        good &= !nearest.iter().any(Evidence::is_exceeded);
         row["track"] = json!({
-            "file": path.display().to_string(), "fastest": rows, "columns": states[0], "states": states[1..],
+            "file": path.display().to_string(), "fastest": rows, "guard": nearest.iter().map(evidence_row).collect::<Vec<_>>(), "columns": states[0], "states": states[1..],
         });
         Ok(good)
     }
+}
+
+/// What a rule of the guard measured.
+fn evidence_row(evidence: &Evidence) -> Value {
+    json!({
+        "rule": evidence.rule.name(), "measured": evidence.measured, "allowed": evidence.limit,
+        "exceeds": evidence.is_exceeded(),
+    })
 }
 
 /// Rows of a track at most.

@@ -11,7 +11,7 @@ use super::action::{BINDINGS, Screen};
 use super::canvas::popup;
 use super::hands;
 use super::palette::Tone;
-use super::panel::wrapped;
+use super::panel::{FIGURES, wrapped};
 use super::rail;
 use super::stage::Stage;
 use super::view::Glyph;
@@ -118,6 +118,12 @@ fn sections(stage: &Stage, screen: Screen, glyphs: Vec<Glyph>) -> Vec<Section> {
             .map(|(c, style, said)| Entry { name: c.to_string(), style, said: said.to_owned(), hint: "" })
             .collect()
     };
+    let figures = FIGURES.iter().map(|(name, said)| Entry {
+        name: (*name).to_owned(),
+        style: p.text(Tone::Bright),
+        said: (*said).to_owned(),
+        hint: "",
+    });
     let hands = hands::bindings(&stage.hands_at_helm()).into_iter();
     let hands = hands.map(|(key, _, what)| Entry { name: key, style: p.chosen(), said: what, hint: "" });
     vec![
@@ -125,6 +131,7 @@ fn sections(stage: &Stage, screen: Screen, glyphs: Vec<Glyph>) -> Vec<Section> {
         Section { title: "what is drawn here".to_owned(), entries: shapes(glyphs) },
         Section { title: "on the rail".to_owned(), entries: shapes(rail::glyphs(p)) },
         Section { title: "on every screen".to_owned(), entries: keys(false) },
+        Section { title: "figures in the panel".to_owned(), entries: figures.collect() },
         Section { title: format!("at the helm of {}", stage.name(stage.at_helm())), entries: hands.collect() },
     ]
 }

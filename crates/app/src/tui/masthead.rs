@@ -2,6 +2,7 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+use ratatui::style::Style;
 use velocitas_core::ViewDelay;
 use velocitas_lab::{MachineId, Part};
 
@@ -43,32 +44,29 @@ fn first(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
         |machine, part| moment.tick(machine, part).map_or_else(|| "-".to_owned(), |t| record.shown(t).to_string());
     let server = tick(MachineId::SERVER, Part::Server);
     let ticks = [("server", server), (stage.name(stage.entity), tick(stage.machine(stage.entity), Part::Client))];
-    for (name, tick) in ticks {
-        x = write(
-            buffer,
-            (x, area.y),
-            end,
-            &[("   ", text), (name, muted), (" ", text), (&format!("{tick:<6}"), text)],
-        );
+    let ticks = ticks.map(|(name, tick)| (name, format!("{tick:<6}")));
+    let (entity, viewer) =
+        ((stage.subject_name(), p.text(Tone::Predicted)), (stage.name(stage.viewer), p.text(Tone::Drawn)));
+    let long = [("looking at ", muted), entity, (" on the screen of ", muted), viewer];
+    let short = [("", muted), entity, (" on the screen of ", muted), viewer];
+    // Nothing is cut off: where not all of it fits, a word goes, then the ticks, which the panel shows too.
+    let width = |pieces: &[(&str, Style)]| pieces.iter().map(|(words, _)| words.chars().count()).sum::<usize>() + 1;
+    let counted = ticks.iter().map(|(name, tick)| 4 + name.chars().count() + tick.chars().count()).sum::<usize>();
+    let room = usize::from(end.saturating_sub(x + 2));
+    let (names, with_ticks) = match () {
+        () if room >= counted + width(&long) => (long, true),
+        () if room >= counted + width(&short) => (short, true),
+        () => (if room >= width(&long) { long } else { short }, false),
+    };
+    for (name, tick) in ticks.iter().filter(|_| with_ticks) {
+        x = write(buffer, (x, area.y), end, &[("   ", text), (name, muted), (" ", text), (tick, text)]);
     }
-    let (entity, viewer) = (stage.subject_name(), stage.name(stage.viewer));
-    let width = "looking at  on the screen of ".len() + entity.len() + viewer.len() + 1;
-    let at = end.saturating_sub(width as u16).max(x + 2);
-    write(
-        buffer,
-        (at, area.y),
-        end,
-        &[
-            ("looking at ", muted),
-            (entity, p.text(Tone::Predicted)),
-            (" on the screen of ", muted),
-            (viewer, p.text(Tone::Drawn)),
-        ],
-    );
+    let at = end.saturating_sub(width(&names) as u16).max(x + 2);
+    write(buffer, (at, area.y), end, &names);
 }
 
 /// Live and looking back never look alike.
-fn badge(stage: &Stage) -> (String, ratatui::style::Style) {
+fn badge(stage: &Stage) -> (String, Style) {
     let p = stage.palette;
     if let Some((now, to)) = stage.reading() {
         return (format!("READING {now} of {to}"), p.badge(Tone::Predicted));
@@ -122,9 +120,14 @@ fn second(stage: &Stage, shown: Screen, area: Rect, buffer: &mut Buffer, narrow:
     let name = stage.name(stage.entity);
     let x = write(buffer, (x, y), area.right(), &[(&rates, muted), ("   ", text)]);
     let measured = format!(" (measured by {name}, 10 s)");
-    let whole = link.chars().count() + measured.len() + view.chars().count() + 1;
-    let at = (area.right().saturating_sub(whole as u16)).max(x);
-    // Where not all of it fits, the view delay goes: the knobs show it too.
-    let view = if usize::from(area.right() - at) < whole { "" } else { &view };
-    write(buffer, (at, y), area.right(), &[(&link, text), (&measured, muted), (view, muted)]);
+    // Where not all of it fits, the view delay goes, which the knobs show too, then who measured.
+    let room = usize::from(area.right().saturating_sub(x));
+    let width = |words: &[&str]| words.iter().map(|words| words.chars().count()).sum::<usize>() + 1;
+    let (measured, view) = match () {
+        () if room >= width(&[&link, &measured, &view]) => (measured.as_str(), view.as_str()),
+        () if room >= width(&[&link, &measured]) => (measured.as_str(), ""),
+        () => ("", ""),
+    };
+    let at = area.right().saturating_sub(width(&[&link, measured, view]) as u16).max(x);
+    write(buffer, (at, y), area.right(), &[(&link, text), (measured, muted), (view, muted)]);
 }

@@ -33,10 +33,29 @@ impl Pen<'_> {
     }
 
     fn figure(&mut self, buffer: &mut Buffer, name: &str, value: &str) {
+        debug_assert!(FIGURES.iter().any(|(known, _)| *known == name), "help says nothing of {name}");
         let (muted, text) = (self.tone(Tone::Muted), self.tone(Tone::Text));
         self.row(buffer, &[(&format!("{name:<10}"), muted), (value, text)]);
     }
 }
+
+/// The figures of the panel and what each is, for the help page.
+pub(super) const FIGURES: [(&str, &str); 14] = [
+    ("owned by", "who gives it orders; with several owners, whose holds"),
+    ("gone", "when and where it ceased to be"),
+    ("known to", "on how many screens it is, and on whose it is not yet"),
+    ("speed", "the server's, and what its rule says is lawful now"),
+    ("inputs", "of the last 10 s: share of ticks made with what was sent, ticks made up, inputs after their tick"),
+    ("margin", "how early inputs reach the server, a bar each; p05: one in twenty is later"),
+    ("response", "from hands at rest to the first own frame that moves, and to the first on other screens: medians"),
+    ("others", "how long ago the server made what is drawn of others, and how far off it is drawn beyond that (p95)"),
+    ("own", "how far ahead of the server it is drawn, and how far off beyond that (p95)"),
+    ("rough", "RMS of drawn minus true velocity: what trembles"),
+    ("corrected", "how often the server's word took the present back, and the largest jump"),
+    ("hops", "frames in which something was seen to jump, a minute of being seen"),
+    ("payload", "bytes of datagrams without headers"),
+    ("= same tick", "the owner's prediction against the server's state of that tick"),
+];
 
 /// Rows from which on there is room for more than three lines of a finding.
 const ROOMY: u16 = 24;

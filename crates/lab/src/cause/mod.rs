@@ -22,10 +22,10 @@ use crate::command::Command;
 use crate::course::KnownTo;
 use crate::fate::{Fate, fate};
 use crate::ids::{ActorId, MachineId, RecordTick};
-use crate::knob::{Knob, KnobValue};
+use crate::knob::{Knob, KnobValue, Place};
 use crate::record::Record;
 use crate::time::LabTime;
-use crate::watch::Happening;
+use crate::watch::{Happening, HappeningRow};
 use case::{Case, NoCase};
 pub use excuse::{Excuse, excuse};
 use mind::Minds;
@@ -39,6 +39,26 @@ struct Missing {
     fates: [u32; Fate::NAMES.len()],
     /// How late the latest came, in milliseconds.
     latest_ms: f64,
+    /// When the first of them was made up.
+    first: Option<LabTime>,
+}
+
+/// A link that became otherwise is named for so long: a client's lead has followed by then.
+const FOLLOWED: LabTime = LabTime(5_000_000_000);
+
+/// What became otherwise of a machine's way up in the seconds before a moment, and how long before, in words.
+fn link_turned(record: &Record, machine: MachineId, by: LabTime) -> Option<String> {
+    let turned = |row: &HappeningRow| match row.what {
+        Happening::Link { up: true, knob, value } => Some((row.at, knob, KnobValue::Number(value))),
+        Happening::Command(Command::Set { knob, value, .. }) if matches!(knob.spec().place, Place::Link { .. }) => {
+            Some((row.at, knob, value))
+        }
+        _ => None,
+    };
+    let mut rows = record.of(machine).happenings.span(by.minus(FOLLOWED), by).rev();
+    let (at, knob, value) = rows.find_map(turned)?;
+    let ago = by.minus(at).secs();
+    Some(format!("{ago:.1} s after its link turned to {} {}", knob.spec().name, shown(knob, value)))
 }
 
 impl Missing {
@@ -55,6 +75,7 @@ impl Missing {
                 continue;
             }
             count += 1;
+            missing.first = missing.first.or(row.used().map(|(at, _)| at));
             missing.note(fate(record, machine, actor, &row, record.end));
         }
         (count, missing)
@@ -247,7 +268,12 @@ impl Cause {
         match *self {
             Self::MadeUp { machine, actor, first, last } => {
                 let (count, missing) = Missing::between(record, (machine, actor), (first, last));
-                format!("{} made up, {}: {}", plural(count, "input"), span(record, first, last), missing.words())
+                // Late is what a link that is slower makes them, until the lead of their client has followed.
+                let is_late = missing.fates[Fate::Late(0.0).index()] > 0;
+                let turned = missing.first.filter(|_| is_late).and_then(|at| link_turned(record, machine, at));
+                let turned = turned.map_or_else(String::new, |turned| format!("; {turned}"));
+                let (made_up, ticks) = (plural(count, "input"), span(record, first, last));
+                format!("{made_up} made up, {ticks}: {}{turned}", missing.words())
             }
             Self::Altered { first, last } => {
                 format!("inputs of {} reached the server otherwise than they were given", span(record, first, last))

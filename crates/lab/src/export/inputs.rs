@@ -11,13 +11,14 @@ use crate::record::{InputRow, InputRows};
 
 /// An input, or a tick for which there was none.
 pub(super) struct InputHere {
-    pub(super) actor: ActorId,
-    pub(super) row: InputRow,
+    actor: ActorId,
+    row: InputRow,
+    fate: Option<Fate>,
 }
 
 impl InputHere {
-    fn fate(&self, place: &Place<'_>) -> Option<Fate> {
-        fate(place.record, place.machine, self.actor, &self.row, place.record.end)
+    pub(super) fn of(place: &Place<'_>, actor: ActorId, row: InputRow) -> Self {
+        Self { actor, row, fate: fate(place.record, place.machine, actor, &row, place.record.end) }
     }
 
     /// A value by the fields of its rule.
@@ -58,7 +59,7 @@ pub(super) static INPUT: Kind<InputHere> = Kind {
         Key {
             name: "fate",
             says: "what became of it by the end, in one word: see below; null: nothing was sampled for this tick",
-            get: |place, here| here.fate(place).map_or(Cell::Null, |fate| fate.name().into()),
+            get: |_, here| here.fate.map_or(Cell::Null, |fate| fate.name().into()),
         },
         Key {
             name: "sampled_ns",
@@ -78,7 +79,7 @@ pub(super) static INPUT: Kind<InputHere> = Kind {
         Key {
             name: "late_ms",
             says: "how long after its tick was made that was, if any",
-            get: |place, here| match here.fate(place) {
+            get: |_, here| match here.fate {
                 Some(Fate::Late(ms)) => Cell::from(ms),
                 _ => Cell::Null,
             },

@@ -133,7 +133,7 @@ impl<'a> Slice<'a, '_> {
                 self.track(&REWRITTEN, machine, own.actor, &own.rewritten);
                 for row in self.packed(&INPUT, own.inputs.rows()) {
                     let place = self.place(machine, row.at, Some(row.tick));
-                    self.page.put_of(&INPUT, &place, own.actor, &InputHere { actor: own.actor, row });
+                    self.page.put_of(&INPUT, &place, own.actor, &InputHere::of(&place, own.actor, row));
                 }
             }
             self.frames(machine);
@@ -178,11 +178,20 @@ impl<'a> Slice<'a, '_> {
         if !self.page.wants(&DRAWN) {
             return;
         }
-        let record = self.record;
-        let frames = &record.of(machine).frames;
-        for number in frames.before(self.from)..frames.before(self.to) {
-            for actor in record.cast.actors() {
-                if let Some(row) = record.drawn_in(machine, actor, number) {
+        let (record, rows) = (self.record, self.record.of(machine));
+        // Of all that ever were few are there: those, as long as that does not change.
+        let (mut stamp, mut there) = (None, Vec::new());
+        for number in rows.frames.before(self.from)..rows.frames.before(self.to) {
+            let Some(at) = rows.frames.get(number).map(|frame| frame.at) else { continue };
+            let frame = record.frame(machine, number);
+            let now = (rows.knows.until(at), rows.joined_by(at));
+            if stamp.replace(now) != Some(now) {
+                let is_there = |actor: &ActorId| rows.knows(*actor, at) || rows.own(*actor).is_some();
+                there = record.cast.actors().filter(is_there).collect();
+            }
+            for &actor in &there {
+                let other = || record.drawn_other(machine, actor, frame.as_ref()?);
+                if let Some(row) = record.drawn_own(machine, actor, at).or_else(other) {
                     let place = self.place(machine, row.at, Some(row.tick));
                     self.page.put_of(&DRAWN, &place, actor, &DrawnHere { actor, row });
                 }

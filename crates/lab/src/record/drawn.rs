@@ -154,7 +154,7 @@ impl Record {
     }
 
     /// An own entity whose states the viewer makes, in the frame of this moment.
-    fn drawn_own(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<DrawnRow> {
+    pub(crate) fn drawn_own(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<DrawnRow> {
         let column = &self.of(viewer).own(actor)?.drawn;
         let row = column.get(column.before(at)).filter(|row| row.at == at)?;
         Some(DrawnRow {

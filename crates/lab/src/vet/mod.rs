@@ -17,7 +17,7 @@ pub use attack::{Direction, Envelope, Found, WINDOWS, attack};
 pub use feel::{Feel, RATES, feel};
 pub use grounds::{GROUNDS, TestGround};
 pub use missing::{Missing, missing};
-pub use pressed::Guarded;
+pub use pressed::{Guarded, nearest_of};
 pub use search::Attack;
 pub use walk::{Walked, walk};
 

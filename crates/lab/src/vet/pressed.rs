@@ -2,14 +2,17 @@
 //!
 //! Limits that accuse somebody who only plays are found here before they are in force. All luck comes from the seed.
 
-use velocitas_core::{Around, Case, Evidence, Finding, Input, InputKind, Rate, Rule, Scene, State, Tick, checks};
+use velocitas_core::{
+    Around, Case, Evidence, Finding, Ground, Input, InputKind, Motion, Rate, Rule, Scene, State, Tick, checks,
+};
 
+use super::defaults;
 use super::feel::RATES;
 use super::search::{Attack, Attempt, Search};
-use super::walk::ahead;
+use super::walk::{Walked, ahead, ground_of};
 use crate::chance::{Chance, Purpose};
 use crate::lawful::Lawful;
-use crate::track::Track;
+use crate::track::{Track, TrackError};
 
 /// How near to a verdict honest play was brought, by the guard's own checks.
 #[derive(Clone, Debug)]
@@ -132,48 +135,84 @@ impl Search<'_> {
         inputs
     }
 
-    /// Puts a path to the guard's checks as if it were claimed tick by tick: the greatest share of what a rule allows.
+    /// Puts a path to the guard's checks: the greatest share of what a rule allows.
     fn judged(&mut self, rule: Rule, attempt: &Attempt, nearest: &mut Vec<(Evidence, Attempt)>) -> f32 {
-        let states: Vec<State> = self.states(attempt).iter().map(|s| self.rule.schema().round_state(s)).collect();
-        let (mut checks, mut lawful) = (checks(), Lawful::default());
+        let states = self.states(attempt);
+        let place = Place { rule: self.rule, ground: &self.grounds[attempt.ground], tunables: self.tunables };
         let mut best = 0.0;
-        for (i, pair) in states.windows(2).enumerate() {
-            let (before, told) = (&pair[0], &pair[1]);
-            let tick = Tick(i as u64 + 1);
-            let ground = &self.grounds[attempt.ground];
-            let scene = Scene { tick, dt: attempt.rate.dt(), ground, tunables: self.tunables };
-            let motion = self.rule;
-            let (limits, carried) = lawful.limits((motion, &scene), (before, told), 1);
-            let case = Case {
-                scene: &scene,
-                motion,
-                limits: &limits,
-                rate: attempt.rate,
-                from: Tick(i as u64),
-                tick,
-                arrived: tick,
-                start: before.vec3(0),
-                end: told.vec3(0),
-                before,
-                ago: 0,
-                allowed: &velocitas_core::AS_SAID,
-                told: Some(told),
-                carried,
-                around: Around::NOTHING,
-                lately: &[],
-            };
-            for check in &mut checks {
-                let (Finding::Within(found) | Finding::Beyond(found, _)) = check.judge(&case) else { continue };
-                if found.rule == rule {
-                    best = velocitas_core::max(best, found.share());
-                }
-                match nearest.iter_mut().find(|(known, _)| known.rule == found.rule) {
-                    Some((known, with)) if found.share() > known.share() => (*known, *with) = (found, attempt.clone()),
-                    Some(_) => {}
-                    None => nearest.push((found, attempt.clone())),
-                }
+        claimed(&place, attempt.rate, &states, |found| {
+            if found.rule == rule {
+                best = velocitas_core::max(best, found.share());
             }
-        }
+            match nearest.iter_mut().find(|(known, _)| known.rule == found.rule) {
+                Some((known, with)) if found.share() > known.share() => (*known, *with) = (found, attempt.clone()),
+                Some(_) => {}
+                None => nearest.push((found, attempt.clone())),
+            }
+        });
         best
     }
+}
+
+/// What is played, and where.
+struct Place<'a> {
+    rule: &'a dyn Motion,
+    ground: &'a Ground,
+    tunables: &'a [f32],
+}
+
+/// Puts states that follow each other tick by tick to the guard's checks as if they were claimed so. Calls back with all that is found.
+fn claimed(place: &Place<'_>, rate: Rate, states: &[State], mut each: impl FnMut(Evidence)) {
+    let Place { rule: motion, ground, tunables } = *place;
+    let states: Vec<State> = states.iter().map(|s| motion.schema().round_state(s)).collect();
+    let (mut checks, mut lawful) = (checks(), Lawful::default());
+    for (i, pair) in states.windows(2).enumerate() {
+        let (before, told) = (&pair[0], &pair[1]);
+        let tick = Tick(i as u64 + 1);
+        let scene = Scene { tick, dt: rate.dt(), ground, tunables };
+        let (limits, carried) = lawful.limits((motion, &scene), (before, told), 1);
+        let case = Case {
+            scene: &scene,
+            motion,
+            limits: &limits,
+            rate,
+            from: Tick(i as u64),
+            tick,
+            arrived: tick,
+            start: before.vec3(0),
+            end: told.vec3(0),
+            before,
+            ago: 0,
+            allowed: &velocitas_core::AS_SAID,
+            told: Some(told),
+            carried,
+            around: Around::NOTHING,
+            lately: &[],
+        };
+        for check in &mut checks {
+            if let Finding::Within(found) | Finding::Beyond(found, _) = check.judge(&case) {
+                each(found);
+            }
+        }
+    }
+}
+
+/// Of a track that was run: of each rule of the guard what came nearest to a verdict, as if it had been claimed tick by tick.
+///
+/// # Errors
+/// When its ground is not one of the test grounds.
+pub fn nearest_of(track: &Track, walked: &Walked, rule: &dyn Motion) -> Result<Vec<Evidence>, TrackError> {
+    let ground = ground_of(track)?.ground();
+    let (tunables, begin) = (defaults(rule), rule.spawn(walked.from, 0.0));
+    let states: Vec<State> = std::iter::once(begin).chain(walked.states.iter().copied()).collect();
+    let mut nearest: Vec<Evidence> = Vec::new();
+    claimed(&Place { rule, ground: &ground, tunables: &tunables }, walked.rate, &states, |found| {
+        match nearest.iter_mut().find(|known| known.rule == found.rule) {
+            Some(known) if found.share() > known.share() => *known = found,
+            Some(_) => {}
+            None => nearest.push(found),
+        }
+    });
+    nearest.sort_by_key(|evidence| evidence.rule);
+    Ok(nearest)
 }

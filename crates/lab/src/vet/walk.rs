@@ -28,10 +28,7 @@ pub fn walk(track: &Track, rule: &dyn Motion, rate: Option<Rate>) -> Result<Walk
     let Some(rate) = rate.or_else(|| Rate::new(track.tick_rate)) else {
         return misfit("a tick rate from 1 to 1000", track.tick_rate.to_string());
     };
-    let Some(ground) = TestGround::named(&track.ground) else {
-        let names: Vec<&str> = GROUNDS.iter().map(|g| g.name).collect();
-        return misfit(format!("a ground ({})", names.join(", ")), format!("`{}`", track.ground));
-    };
+    let ground = ground_of(track)?;
     let [x, y, z] = track.from;
     let from = vec3(x, y, z);
     if !from.is_finite() || from.level().length() > 390.0 || !(0.0..=1000.0).contains(&z) {
@@ -45,6 +42,17 @@ pub fn walk(track: &Track, rule: &dyn Motion, rate: Option<Rate>) -> Result<Walk
         states.push(trial.state);
     }
     Ok(Walked { rate, from, states, faults: trial.faults })
+}
+
+/// The test ground that a track is for.
+pub(super) fn ground_of(track: &Track) -> Result<&'static TestGround, TrackError> {
+    match TestGround::named(&track.ground) {
+        Some(ground) => Ok(ground),
+        None => {
+            let names: Vec<&str> = GROUNDS.iter().map(|g| g.name).collect();
+            misfit(format!("a ground ({})", names.join(", ")), format!("`{}`", track.ground))
+        }
+    }
 }
 
 impl Walked {

@@ -30,6 +30,9 @@ const LETTER: f64 = 7.3;
 
 /// What stands so near to the left edge has its words at its left.
 const AWAY: f64 = 0.15;
+/// Words are so far from what they say something of; so far where the number of a tick lies between.
+const NEAR: i32 = 9;
+const BEYOND: i32 = 60;
 
 /// A rectangle of the page: left, top, right, bottom.
 #[derive(Clone, Copy)]
@@ -189,7 +192,7 @@ impl<B: DrawingBackend> Page<'_, B> {
             Mark::Point { at, shape, tone, label, .. } => {
                 let place = to.place(*at);
                 if (0.0..=1.0).contains(&place.0) && (0.0..=1.0).contains(&place.1) {
-                    self.point(to.pixel(place), *shape, *tone, (label, place.0 < AWAY));
+                    self.point(to.pixel(place), *shape, *tone, (label, aside(to.plot, at.0, place.0, *shape)));
                 }
             }
             Mark::Area { corners, tone, .. } => {
@@ -254,7 +257,7 @@ impl<B: DrawingBackend> Page<'_, B> {
         }
     }
 
-    fn point(&self, at: (i32, i32), shape: Shape, tone: Tone, (label, left): (&str, bool)) {
+    fn point(&self, at: (i32, i32), shape: Shape, tone: Tone, (label, away): (&str, i32)) {
         let ink = self.ink(tone);
         let around = |points: &[(i32, i32)]| points.iter().map(|(x, y)| (at.0 + x, at.1 + y)).collect::<Vec<_>>();
         let filled = ink.filled();
@@ -275,9 +278,9 @@ impl<B: DrawingBackend> Page<'_, B> {
             }
         };
         if !label.is_empty() {
-            let (x, side) = if left { (at.0 - 9, HPos::Right) } else { (at.0 + 9, HPos::Left) };
+            let (x, side) = (at.0 + away, if away < 0 { HPos::Right } else { HPos::Left });
             // Above it, where lines that lead there seldom are.
-            let y = if shape == Shape::Notch { at.1 } else { at.1 - 8 };
+            let y = if shape == Shape::Notch || away.abs() == BEYOND { at.1 } else { at.1 - 8 };
             self.write(
                 (x, y),
                 SMALL,
@@ -287,6 +290,16 @@ impl<B: DrawingBackend> Page<'_, B> {
             );
         }
     }
+}
+
+/// How far from a point its words begin; negative: they end so far to its left. Where lines have names, as machines do, those of notches
+/// stand outside of all lines, beyond them whatever is no station of a way, and what is one where there is room.
+fn aside(plot: &Plot, at: f64, place: f64, shape: Shape) -> i32 {
+    let (Some((first, _)), Some((last, _))) = (plot.across.named.first(), plot.across.named.last()) else {
+        return if place < AWAY { -NEAR } else { NEAR };
+    };
+    let away = if shape == Shape::Notch || (shape == Shape::Dot && at < *last) { NEAR } else { BEYOND };
+    if at <= *first && shape != Shape::Dot { -away } else { away }
 }
 
 /// From the units of a plot onto its place.

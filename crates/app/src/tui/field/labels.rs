@@ -22,8 +22,14 @@ impl Label {
 }
 
 /// Writes each where there is room for it: at the right, at the left, a row or two away; the first goes first, and what has no room is
-/// left out.
-pub(super) fn place(p: Palette, labels: &[Label], area: Rect, hidden: Option<Rect>, buffer: &mut Buffer) {
+/// left out. Where `whole`, not across an edge of what is behind, if there is another place.
+pub(super) fn place(
+    p: Palette,
+    labels: &[Label],
+    (area, hidden): (Rect, Option<Rect>),
+    whole: bool,
+    buffer: &mut Buffer,
+) {
     // Letters written here are not ground any more, so that names keep clear of each other.
     for label in labels {
         let width = label.words.chars().count() as u16;
@@ -33,10 +39,19 @@ pub(super) fn place(p: Palette, labels: &[Label], area: Rect, hidden: Option<Rec
         let columns = [right, right.min(edge), left, x - i32::from(width / 2)];
         let rows = [0, 1, -1, 2, -2];
         let places = rows.into_iter().flat_map(|row| columns.map(|column| (column, y + row)));
-        if let Some((x, y)) = places.into_iter().find(|at| is_free(p, *at, width, area, hidden, buffer)) {
+        let free: Vec<_> = places.filter(|at| is_free(p, *at, width, area, hidden, buffer)).collect();
+        let even = free.iter().find(|at| whole && is_even(**at, width, buffer));
+        if let Some(&(x, y)) = even.or(free.first()) {
             buffer.set_string(x as u16, y as u16, &label.words, label.style);
         }
     }
+}
+
+/// Whether the same is behind all of it.
+fn is_even((x, y): (i32, i32), width: u16, buffer: &Buffer) -> bool {
+    let behind = |x: u16| (buffer[(x, y as u16)].symbol(), buffer[(x, y as u16)].bg);
+    let x = x as u16;
+    (x..x + width).all(|column| behind(column) == behind(x))
 }
 
 fn is_free(p: Palette, (x, y): (i32, i32), width: u16, area: Rect, hidden: Option<Rect>, buffer: &Buffer) -> bool {
@@ -69,12 +84,29 @@ mod tests {
             label((17, 1), "teal"),
             label((3, 3), "a name that is too long to have room here"),
         ];
-        place(Palette::new(Colours::True, false), &labels, area, Some(Rect::new(12, 0, 8, 2)), &mut buffer);
+        let p = Palette::new(Colours::True, false);
+        place(p, &labels, (area, Some(Rect::new(12, 0, 8, 2))), false, &mut buffer);
         let rows: Vec<String> =
             (0..4).map(|y| (0..20).map(|x| buffer[(x, y)].symbol().to_owned()).collect::<String>()).collect();
         assert_eq!(rows[1], format!("{:<20}", "o*****"), "nothing is written over: {rows:?}");
         assert!(rows[2].contains(" heron") && rows.iter().any(|row| row.contains("plover")), "{rows:?}");
         assert!(rows[2..].iter().any(|row| row.contains("teal")) && !rows[..2].concat().contains("teal"), "{rows:?}");
         assert!(!rows.concat().contains("a name"));
+    }
+
+    #[test]
+    fn a_name_goes_where_no_edge_is_behind_it_if_there_is_room() {
+        let area = Rect::new(0, 0, 24, 1);
+        let placed = |whole| {
+            let mut buffer = Buffer::empty(area);
+            // A wall from column 13 on.
+            for x in 13..24 {
+                buffer[(x, 0)].set_bg(ratatui::style::Color::Red);
+            }
+            let labels = [Label::beside((9, 0), 2, "heron".to_owned(), Style::new())];
+            place(Palette::new(Colours::True, false), &labels, (area, None), whole, &mut buffer);
+            (0..24).find(|x| buffer[(*x, 0)].symbol() == "h")
+        };
+        assert_eq!((placed(false), placed(true)), (Some(11), Some(3)));
     }
 }

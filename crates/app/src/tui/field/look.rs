@@ -57,7 +57,8 @@ impl Look<'_> {
         self.one_sided(&mut labels);
         // Names go first.
         names.append(&mut labels);
-        place(self.stage.palette, &names, self.view.area, self.hidden, buffer);
+        let whole = self.view.from != Side::Above;
+        place(self.stage.palette, &names, (self.view.area, self.hidden), whole, buffer);
     }
 
     fn trails(&self, buffer: &mut Buffer) {

@@ -25,7 +25,9 @@ pub(super) fn draw(guard: &Guard, stage: &Stage, area: Rect, buffer: &mut Buffer
         0 => String::new(),
         notes => format!(", {notes} notes"),
     };
-    let title = format!("ledger {} {verdicts} verdicts{notes}, newest first", p.dot());
+    // It is of all that ran; the playhead may stand before some of it.
+    let order = if ledger.iter().any(|it| it.at > stage.at) { "later ones dim" } else { "newest first" };
+    let title = format!("ledger {} {verdicts} verdicts{notes}, {order}", p.dot());
     let inner = frame(p, upper, &title, buffer);
     if ledger.is_empty() {
         write(buffer, (inner.x + 1, inner.y), inner.right(), &[("nobody was accused", p.text(Tone::Muted))]);
@@ -34,7 +36,8 @@ pub(super) fn draw(guard: &Guard, stage: &Stage, area: Rect, buffer: &mut Buffer
     let first = (guard.chosen + 1).saturating_sub(room);
     for (row, (i, it)) in ledger.iter().rev().enumerate().skip(first).take(room).enumerate() {
         let chosen = i == guard.chosen;
-        let style = if chosen { p.chosen() } else { p.text(Tone::Text) };
+        let plain = p.text(if it.at > stage.at { Tone::Muted } else { Tone::Text });
+        let style = if chosen { p.chosen() } else { plain };
         let mark = if chosen { p.handles().1 } else { " " };
         let cast = &stage.run.record().cast;
         let name = format!(" {:<9}", cast.name(it.machine));
@@ -44,7 +47,7 @@ pub(super) fn draw(guard: &Guard, stage: &Stage, area: Rect, buffer: &mut Buffer
         let much = amount(evidence.measured, unit);
         let much = format!("{:<9}{much:>8}  {}", evidence.rule.name(), times(evidence));
         let at = it.at.to_string();
-        let pieces = [(mark, style), (at.as_str(), p.text(Tone::Muted)), (&name, whose), (&much, p.text(Tone::Text))];
+        let pieces = [(mark, style), (at.as_str(), p.text(Tone::Muted)), (&name, whose), (&much, plain)];
         write(buffer, (inner.x, inner.y + row as u16), inner.right(), &pieces);
     }
     if let Some(it) = guard.verdict() {

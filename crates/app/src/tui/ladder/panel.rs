@@ -79,7 +79,7 @@ fn way_lines(stage: &Stage, way: &Way) -> Vec<Line> {
         lines.push(vec![
             (format!("{:>5.0} ms", stop.at.minus(first).millis()), bright),
             (format!(" {leg:>5}  "), muted),
-            (station(stage.run.record(), stop), p.text(tone)),
+            (station(stage.run.record(), way, stop), p.text(tone)),
         ]);
     }
     lines.push(vec![(format!("{:>5.0} ms", way.lasts().millis()), bright), ("        in all".to_owned(), text)]);
