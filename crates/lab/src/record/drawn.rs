@@ -224,6 +224,8 @@ pub struct Travelled {
     sheets: Vec<Sheet>,
     /// By entity.
     courses: Vec<Travelling>,
+    /// From this tick on it is counted who was put elsewhere.
+    since: Option<RecordTick>,
 }
 
 /// A snapshot.
@@ -246,6 +248,8 @@ struct Travelling {
 
 /// Snapshots at hand: more than lie between those that viewers of one second draw from.
 const AT_HAND: usize = 128;
+/// So many seconds before the first snapshot looked at begins what is counted: others draw from earlier ones.
+const EARLIER: u32 = 8;
 
 impl Clone for Travelled {
     /// A copy begins empty: it is had again.
@@ -271,15 +275,31 @@ impl Travelled {
 
     /// Has a snapshot at hand.
     fn fetch(&mut self, record: &Record, tick: RecordTick) {
-        let sheet = &mut self.sheets[tick.0 as usize % AT_HAND];
-        if sheet.tick == Some(tick) {
+        let slot = tick.0 as usize % AT_HAND;
+        if self.sheets[slot].tick == Some(tick) {
             return;
         }
+        let since = self.since.filter(|since| *since <= tick).unwrap_or_else(|| self.count_anew(record, tick));
+        let sheet = &mut self.sheets[slot];
         sheet.tick = Some(tick);
         sheet.spots.clear();
         sheet.spots.extend(
-            record.cast.actors().zip(&mut self.courses).map(|(actor, travelling)| travelling.spot(record, actor, tick)),
+            record
+                .cast
+                .actors()
+                .zip(&mut self.courses)
+                .map(|(actor, travelling)| travelling.spot(record, actor, tick, since)),
         );
+    }
+
+    /// Begins to count anew, from some time before a snapshot on.
+    fn count_anew(&mut self, record: &Record, tick: RecordTick) -> RecordTick {
+        self.sheets.iter_mut().for_each(|sheet| sheet.tick = None);
+        self.courses.iter_mut().for_each(|travelling| {
+            travelling.teleports.clear();
+            travelling.looked = None;
+        });
+        *self.since.insert(RecordTick(tick.0.saturating_sub(EARLIER * record.cast.rate.hz())))
     }
 
     /// What a snapshot says, if it is at hand.
@@ -291,21 +311,20 @@ impl Travelled {
 }
 
 impl Travelling {
-    fn spot(&mut self, record: &Record, actor: ActorId, tick: RecordTick) -> Option<Spot> {
+    fn spot(&mut self, record: &Record, actor: ActorId, tick: RecordTick, since: RecordTick) -> Option<Spot> {
         let course = self.course?;
         let sample = record.sample(actor, tick, false)?;
-        Some(Spot { teleports: self.teleports_by(record.authority(actor), tick), ..course.spot(&sample) })
+        Some(Spot { teleports: self.teleports_by(record.authority(actor), tick, since), ..course.spot(&sample) })
     }
 
-    /// How often it was put elsewhere up to a tick, counted from where looking began: only differences matter.
-    fn teleports_by(&mut self, track: &Track, tick: RecordTick) -> u8 {
-        let first = self.looked.and_then(|looked| track.of_tick(looked)).map_or(0, |i| i + 1);
-        let last = track.of_tick(tick).map_or(0, |i| i + 1);
-        let known = self.looked;
-        track.visit(first..last, |head, _| {
-            self.teleports
-                .extend((head.teleported && known.is_none_or(|known| head.tick > known)).then_some(head.tick));
-        });
+    /// How often it was put elsewhere from a tick on up to another: only differences matter.
+    fn teleports_by(&mut self, track: &Track, tick: RecordTick, since: RecordTick) -> u8 {
+        let first = self.looked.map_or(since, |looked| looked.plus(1));
+        if first <= tick {
+            track.visit(track.first_of(first)..track.first_of(tick.plus(1)), |head, _| {
+                self.teleports.extend(head.teleported.then_some(head.tick));
+            });
+        }
         self.looked = self.looked.max(Some(tick));
         (self.teleports.partition_point(|t| *t <= tick) % (1 << TELEPORT_BITS)) as u8
     }

@@ -219,6 +219,11 @@ impl Track {
         self.head(at).filter(|h| h.tick == tick).map(|_| at)
     }
 
+    /// The first position of a tick or a later one, of a track along which ticks rise.
+    pub(super) fn first_of(&self, tick: RecordTick) -> usize {
+        self.partition(|h| h.tick < tick)
+    }
+
     /// Positions of the states made in a span of time.
     pub fn between(&self, from: LabTime, to: LabTime) -> std::ops::Range<usize> {
         self.partition(|h| h.at < from)..self.partition(|h| h.at <= to)
