@@ -1,6 +1,6 @@
 //! The functions of the language, in one table: the checker, the compiler, the reference and completion read it.
 
-use crate::tree::Type;
+use crate::types::Type;
 use crate::unit::Dimension;
 
 /// A function of the language.

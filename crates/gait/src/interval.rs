@@ -9,7 +9,8 @@ use velocitas_core::Underfoot;
 use crate::arithmetic as calc;
 use crate::builtin::Builtin;
 use crate::syntax::Op;
-use crate::tree::{Node, NodeKind, Type, Var};
+use crate::tree::{Node, NodeKind, Var};
+use crate::types::Type;
 
 /// From the least to the greatest, both included.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -25,11 +25,13 @@ mod machine;
 mod names;
 mod parser;
 mod program;
+mod quantity;
 mod resolve;
 mod slack;
 mod syntax;
 mod tree;
 mod trust;
+mod types;
 mod unit;
 
 #[cfg(test)]
@@ -42,5 +44,6 @@ pub use diagnostic::{Diagnostic, Excerpt, Place, Report, Row, Severity, Span, es
 pub use gait::{Compiled, Gait, compile, compile_after};
 pub use grammar::grammar;
 pub use highlight::{Class, classes};
+pub use quantity::read_quantity;
 pub use slack::with_slack;
-pub use unit::{Dimension, UNITS, Unit, read_quantity};
+pub use unit::{Dimension, UNITS, Unit};

@@ -166,7 +166,7 @@ fn sensible(most: f32, node: &Node) -> Result<(), Diagnostic> {
         return Ok(());
     }
     let unit = match node.ty {
-        crate::tree::Type::Number(dimension) => dimension.to_string(),
+        crate::types::Type::Number(dimension) => dimension.to_string(),
         _ => String::new(),
     };
     let varies = node.any(&|n| matches!(n.kind, NodeKind::Read(Var::State(_) | Var::Grip | Var::Pace)));

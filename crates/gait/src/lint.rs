@@ -6,7 +6,8 @@ use std::collections::BTreeSet;
 use crate::builtin::Builtin;
 use crate::diagnostic::{Diagnostic, Span};
 use crate::syntax::Op;
-use crate::tree::{Node, NodeKind, Step, Tree, Type, Var, values};
+use crate::tree::{Node, NodeKind, Step, Tree, Var, values};
+use crate::types::Type;
 use crate::unit::Dimension;
 
 /// Everything worth a warning, and what is wrong across statements.

@@ -11,7 +11,8 @@ use crate::builtin::Builtin;
 use crate::diagnostic::{Diagnostic, Span};
 use crate::program::{Block, Code, LaneKind, LaneMap, MOST_WORK, Op, Program, REGISTERS};
 use crate::syntax;
-use crate::tree::{Node, NodeKind, Step, Tree, Type, Var, values};
+use crate::tree::{Node, NodeKind, Step, Tree, Var, values};
+use crate::types::Type;
 
 /// Lanes of fields and inputs, in the order of the tree.
 pub(crate) struct Lanes<'a> {

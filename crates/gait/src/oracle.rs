@@ -9,7 +9,8 @@ use velocitas_core::{
 use crate::arithmetic::{abs, binary, div, sign, sqrt, truth};
 use crate::builtin::Builtin;
 use crate::syntax::Op;
-use crate::tree::{Node, NodeKind, Step, Type, Var};
+use crate::tree::{Node, NodeKind, Step, Var};
+use crate::types::Type;
 
 /// What names stand for.
 struct Env {

@@ -10,7 +10,8 @@
 
 use crate::builtin::Builtin;
 use crate::diagnostic::{Diagnostic, Span};
-use crate::tree::{Node, NodeKind, Step, Tree, Type, Var};
+use crate::tree::{Node, NodeKind, Step, Tree, Var};
+use crate::types::Type;
 
 /// The names that a value came through, from the input on.
 type Way = Vec<String>;

@@ -9,7 +9,8 @@ use super::Resolver;
 use crate::diagnostic::{Diagnostic, Span, nearest};
 use crate::interval::is_followed;
 use crate::syntax::{File, Limit};
-use crate::tree::{Limits, Node, NodeKind, Type, Var};
+use crate::tree::{Limits, Node, NodeKind, Var};
+use crate::types::Type;
 use crate::unit::Dimension;
 
 /// What a limit is of.

@@ -4,7 +4,8 @@ use super::Resolver;
 use super::values::by_time;
 use crate::diagnostic::{Diagnostic, Span, nearest};
 use crate::syntax::{Expr, ExprKind, Stmt, Word};
-use crate::tree::{LetInfo, Node, NodeKind, Step, Type};
+use crate::tree::{LetInfo, Node, NodeKind, Step};
+use crate::types::Type;
 use crate::unit::Dimension;
 
 /// The most sub-steps of a `repeat`.

@@ -5,7 +5,8 @@ use crate::builtin::{BUILTINS, builtin_named};
 use crate::diagnostic::{Diagnostic, Span, nearest};
 use crate::gait::MOST_TOLD;
 use crate::syntax::{Expr, ExprKind, Op, Word};
-use crate::tree::{Node, NodeKind, Type, Var};
+use crate::tree::{Node, NodeKind, Var};
+use crate::types::Type;
 use crate::unit::Dimension;
 
 fn is_zero(e: &Expr) -> bool {
