@@ -1,21 +1,32 @@
 //! How far something long is, on a terminal.
 
-use std::convert::Infallible;
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressStyle};
+use velocitas_lab::many::{Many, run_on};
 use velocitas_lab::{LabTime, Run};
+
+use crate::files::OpenError;
 
 /// Virtual time between two looks at how far it is.
 const GRAIN: LabTime = LabTime(1_000_000_000);
 
 /// Runs on to a moment, saying how far it is.
 pub(crate) fn advance_to(run: &mut Run, to: LabTime, bar: &ProgressBar) {
-    let done: Result<(), Infallible> = advance_with(run, to, bar, |_| Ok(()));
-    let Ok(()) = done;
+    run_on(run, to, &passing(bar));
 }
 
-/// The same, with something to be done every second on the way.
+/// What tells a line how much virtual time was run.
+pub(crate) fn passing(bar: &ProgressBar) -> impl Fn(LabTime) + Sync + '_ {
+    |time| bar.inc(time.0 / 1_000_000)
+}
+
+/// Threads for many runs.
+pub(crate) fn many(threads: u16) -> Result<Many, OpenError> {
+    Many::on(threads).map_err(|why| OpenError::Usage(format!("cannot start {threads} threads: {why}")))
+}
+
+/// Runs on to a moment, saying how far it is, with something to be done every second on the way.
 pub(crate) fn advance_with<E>(
     run: &mut Run,
     to: LabTime,

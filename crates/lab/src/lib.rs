@@ -36,6 +36,7 @@ mod lawful;
 mod link;
 mod links;
 mod machine;
+pub mod many;
 pub mod metrics;
 pub mod moment;
 mod naive;

@@ -4,25 +4,16 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use indicatif::ProgressBar;
-use rayon::ThreadPoolBuilder;
-use rayon::iter::{IntoParallelRefIterator, ParallelIterator};
 use velocitas_lab::budget::hold;
-use velocitas_lab::{Course, Keep, LEAST_KEPT, LabTime, Run};
+use velocitas_lab::many::Wanted;
+use velocitas_lab::{Course, LabTime};
 use velocitas_report::check::{Checked, CheckedCourse, CheckedRun, kept};
 
 use super::Outcome;
 use super::args::CheckTask;
 use crate::files::stream::{complain, say};
 use crate::files::{self, OpenError, Outputs, must_be_regular, read_regular};
-use crate::progress::{advance_to, progress};
-
-/// A run to be made: which course, with which seed.
-struct Job<'a> {
-    course: usize,
-    it: &'a Course,
-    seed: u64,
-    lasts: LabTime,
-}
+use crate::progress::{many, passing, progress};
 
 pub(super) fn run(task: &CheckTask) -> Result<Outcome, OpenError> {
     let courses = courses(&task.courses)?;
@@ -128,25 +119,17 @@ fn read_kept(path: &Path) -> Result<Vec<velocitas_lab::budget::Known>, OpenError
     kept(&text).map_err(|why| wrong(why.to_string()))
 }
 
-/// Runs everything, as many at once as there are cores.
+/// Runs everything, as many at once as there are threads.
 fn simulate(task: &CheckTask, courses: &[(PathBuf, Course)]) -> Result<Vec<CheckedCourse>, OpenError> {
-    let jobs: Vec<Job<'_>> = courses
-        .iter()
-        .enumerate()
-        .flat_map(|(place, (_, it))| {
-            let seeds = task.seeds.unwrap_or(it.check.seeds);
-            let first = task.seed.unwrap_or(it.seed);
-            let lasts = task.lasts.unwrap_or(it.check.lasts);
-            (0..u64::from(seeds)).map(move |n| Job { course: place, it, seed: first.wrapping_add(n), lasts })
-        })
-        .collect();
-    let pool = ThreadPoolBuilder::new()
-        .num_threads(usize::from(task.jobs))
-        .build()
-        .map_err(|why| OpenError::Usage(format!("cannot start {} threads: {why}", task.jobs)))?;
-    let bar = progress("checking", jobs.iter().map(|job| job.lasts).fold(LabTime::ZERO, LabTime::plus));
-    let done: Result<Vec<(usize, CheckedRun)>, OpenError> =
-        pool.install(|| jobs.par_iter().map(|job| Ok((job.course, one(job, &bar)?))).collect());
+    let mut wanted: Vec<(usize, Wanted<'_>)> = Vec::new();
+    for (place, (_, course)) in courses.iter().enumerate() {
+        let (seeds, seed) = (task.seeds.unwrap_or(course.check.seeds), task.seed.unwrap_or(course.seed));
+        let one = Wanted { course, seed, lasts: task.lasts.unwrap_or(course.check.lasts) };
+        wanted.extend(one.seeds(seeds).map(|wanted| (place, wanted)));
+    }
+    let many = many(task.jobs)?;
+    let bar = progress("checking", wanted.iter().map(|(_, wanted)| wanted.lasts).fold(LabTime::ZERO, LabTime::plus));
+    let done = many.each(&wanted, |(course, wanted)| Ok::<_, OpenError>((*course, checked(wanted, &bar)?)));
     bar.finish_and_clear();
     let mut all: Vec<CheckedCourse> =
         courses.iter().map(|(path, course)| CheckedCourse::of(path.display().to_string(), course)).collect();
@@ -154,17 +137,12 @@ fn simulate(task: &CheckTask, courses: &[(PathBuf, Course)]) -> Result<Vec<Check
     Ok(all)
 }
 
-fn one(job: &Job<'_>, bar: &ProgressBar) -> Result<CheckedRun, OpenError> {
-    let mut course = job.it.clone();
-    course.seed = job.seed;
-    let mut run = Run::new(course)?;
-    run.set_keep(Keep::Time(LEAST_KEPT));
-    run.meter();
-    advance_to(&mut run, job.lasts, bar);
+fn checked(wanted: &Wanted<'_>, bar: &ProgressBar) -> Result<CheckedRun, OpenError> {
+    let run = wanted.run(&passing(bar))?;
     let measured = run.measured();
     Ok(CheckedRun {
-        seed: job.seed,
-        lasts: job.lasts,
+        seed: wanted.seed,
+        lasts: wanted.lasts,
         digest: run.digest(),
         step_faults: (measured.totals.step_faults, measured.totals.first_fault),
         held: hold(run.course(), &measured),

@@ -3,9 +3,9 @@
 use std::path::Path;
 
 use indicatif::ProgressBar;
-use rayon::iter::{IntoParallelIterator, ParallelIterator};
 use serde_json::Value;
 use velocitas_lab::compare::partings;
+use velocitas_lab::many::Many;
 use velocitas_lab::{Course, Keep, LabTime, Run};
 use velocitas_report::compare::{Comparison, Half, Pair};
 
@@ -14,7 +14,7 @@ use super::args::{CompareTask, Report};
 use super::run::warn;
 use crate::files::stream::say;
 use crate::files::{Named, OpenError, Opened, named};
-use crate::progress::{advance_to, progress};
+use crate::progress::{advance_to, many, progress};
 
 /// How long courses are run unless something is said.
 const USUAL: LabTime = LabTime(30_000_000_000);
@@ -70,8 +70,9 @@ pub(super) fn run(task: &CompareTask) -> Result<Outcome, OpenError> {
     let lasts = task.lasts.or(own).unwrap_or(USUAL);
     let runs = [&a, &b].into_iter().filter(|side| !side.is_report()).count() as u64;
     let bar = progress("comparing", LabTime(lasts.0.saturating_mul(runs * u64::from(task.seeds))));
-    let pair = |n: u32| pair((&a, &b), n, task.seed, lasts, &bar);
-    let pairs = (0..task.seeds).into_par_iter().map(pair).collect::<Result<Vec<_>, _>>();
+    let many = many(0)?;
+    let numbers: Vec<u32> = (0..task.seeds).collect();
+    let pairs = many.each(&numbers, |n| pair((&a, &b), *n, task.seed, lasts, (&many, &bar)));
     bar.finish_and_clear();
     let pairs = pairs?;
     let lasts = |side: &Side| if let Side::Report(_, own) = side { *own } else { lasts };
@@ -113,9 +114,9 @@ fn pair(
     n: u32,
     seed: Option<u64>,
     lasts: LabTime,
-    bar: &ProgressBar,
+    (many, bar): (&Many, &ProgressBar),
 ) -> Result<Pair, OpenError> {
-    let (left, right) = rayon::join(|| one(a, n, seed, lasts, bar), || one(b, n, seed, lasts, bar));
+    let (left, right) = many.both(|| one(a, n, seed, lasts, bar), || one(b, n, seed, lasts, bar));
     let (left, right) = (left?, right?);
     let partings = left.1.zip(right.1).map(|(left, right)| {
         let parted = partings(left.record(), right.record()).into_iter();

@@ -1,7 +1,7 @@
 //! `velocitas diagnose`: a stretch of a course, its worst trouble, and what would cure it.
 
-use rayon::ThreadPoolBuilder;
-use rayon::iter::{IntoParallelRefIterator, ParallelIterator};
+use std::convert::Infallible;
+
 use velocitas_lab::diagnose::{Case, DiagnoseError, Remedy, Tried, rank};
 use velocitas_lab::{Keep, LabTime};
 use velocitas_report::{Diagnosis, TroubleRow};
@@ -11,7 +11,7 @@ use super::run::opened;
 use super::{Outcome, member};
 use crate::files::OpenError;
 use crate::files::stream::say;
-use crate::progress::{advance_to, progress};
+use crate::progress::{advance_to, many, progress};
 
 /// What is drawn at the end of a stretch is judged by what comes a little later.
 const AFTER: LabTime = LabTime(1_000_000_000);
@@ -26,10 +26,7 @@ pub(super) fn run(task: &DiagnoseTask) -> Result<Outcome, OpenError> {
     let whose = task.client.as_deref().map(|name| member(course, "--client", name)).transpose()?;
     let machine = whose.map(|member| course.machine(member));
     let (name, seed) = (course.name.clone(), course.seed);
-    let pool = ThreadPoolBuilder::new()
-        .num_threads(usize::from(task.jobs))
-        .build()
-        .map_err(|why| OpenError::Usage(format!("cannot start {} threads: {why}", task.jobs)))?;
+    let many = many(task.jobs)?;
     let mut run = opened.run()?;
     run.set_keep(Keep::All);
     let bar = progress("running", to.plus(AFTER));
@@ -49,9 +46,9 @@ pub(super) fn run(task: &DiagnoseTask) -> Result<Outcome, OpenError> {
         let one = |remedy: &Remedy| {
             let tried = case.try_out(remedy);
             bar.inc(length.0 / 1_000_000);
-            tried
+            Ok::<_, Infallible>(tried)
         };
-        let mut tried: Vec<Tried> = pool.install(|| remedies.par_iter().map(one).collect());
+        let Ok(mut tried) = many.each(remedies, one);
         bar.finish_and_clear();
         rank(&mut tried);
         tried

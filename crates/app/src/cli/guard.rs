@@ -2,12 +2,12 @@
 
 use std::path::Path;
 
-use rayon::ThreadPoolBuilder;
-use rayon::iter::{IntoParallelIterator, IntoParallelRefIterator, ParallelIterator};
+use indicatif::ProgressBar;
 use velocitas_core::{Motion, RULES, Rule};
 use velocitas_lab::breach::{self, Attempt, Leeway, Outcome as Came, Tried, attempts, breach, idle, try_out};
 use velocitas_lab::cause::excuse;
 use velocitas_lab::crafty::{self, Search, craft};
+use velocitas_lab::many::Many;
 use velocitas_lab::nearness::{Accusation, BINS, Nearness};
 use velocitas_lab::{CHEATS, Course, Keep, KnownTo, LEAST_KEPT, LabTime, MemberId, Run};
 use velocitas_report::{CheatRow, Guarded, MemberRow, MixtureRow, Nearest, ProposalRow, RuleRow, Spread};
@@ -17,7 +17,7 @@ use super::args::{GuardTask, Report};
 use super::run::opened;
 use crate::files::stream::say;
 use crate::files::{OpenError, Output, course_name};
-use crate::progress::{advance_to, progress};
+use crate::progress::{advance_to, many, progress};
 
 /// What came of a member that plays with a cheat, or without, with a seed.
 type Trial = (MemberId, Option<Attempt>, u64, Came);
@@ -39,24 +39,16 @@ pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
     let seeds: Vec<u64> = (0..u64::from(task.seeds)).map(|n| course.seed.wrapping_add(n)).collect();
     let whom = attacked(course);
     let tries = Tries::of(course, &whom, &seeds);
-    let pool = ThreadPoolBuilder::new()
-        .num_threads(usize::from(task.jobs))
-        .build()
-        .map_err(|why| OpenError::Usage(format!("cannot start {} threads: {why}", task.jobs)))?;
+    let many = many(task.jobs)?;
     let all =
         lasts.0.saturating_mul(seeds.len() as u64).saturating_add(breach::RUN.0.saturating_mul(tries.len() as u64));
     let searches = u64::from(task.search.div_ceil(crafty::BATCH) * crafty::BATCH) * whom.len() as u64;
     let all = all.saturating_add(crafty::costs(seeds.len()).saturating_mul(searches));
     let bar = progress("guarding", LabTime(all));
-    let counted = pool.install(|| {
-        let one = |seed: &u64| counted(course, *seed, lasts, &bar);
-        seeds.par_iter().map(one).collect::<Result<Vec<_>, OpenError>>()
-    })?;
-    let came = pool.install(|| tries.run(course, &bar))?;
-    let members = pool.install(|| {
-        let one = |member: &MemberId| searched(course, *member, &came, (task.search, course.seed), &bar);
-        whom.iter().map(one).collect::<Result<Vec<_>, OpenError>>()
-    })?;
+    let counted = many.each(&seeds, |seed| counted(course, *seed, lasts, &bar))?;
+    let came = tries.run(course, &many, &bar)?;
+    let one = |member: &MemberId| searched((course, *member), &came, (task.search, course.seed), &many, &bar);
+    let members = whom.iter().map(one).collect::<Result<Vec<_>, OpenError>>()?;
     bar.finish_and_clear();
     let proposals = proposed(course, &counted);
     let guarded = Guarded {
@@ -112,19 +104,19 @@ impl Tries {
     }
 
     /// Tries all, on the threads at hand.
-    fn run(self, course: &Course, bar: &indicatif::ProgressBar) -> Result<Vec<Trial>, OpenError> {
-        let try_all = |tries: Vec<(MemberId, Option<Attempt>, u64)>, honest: &[Trial]| {
-            let one = |(member, attempt, seed): (MemberId, Option<Attempt>, u64)| {
+    fn run(self, course: &Course, many: &Many, bar: &ProgressBar) -> Result<Vec<Trial>, OpenError> {
+        let try_all = |tries: &[(MemberId, Option<Attempt>, u64)], honest: &[Trial]| {
+            let one = |&(member, attempt, seed): &(MemberId, Option<Attempt>, u64)| {
                 let without = honest.iter().find(|(of, _, with, _)| (*of, *with) == (member, seed));
                 let without = without.map(|(.., outcome)| outcome);
                 let came = try_out(course, member, attempt.as_slice(), seed, without)?;
                 bar.inc(breach::RUN.0 / 1_000_000);
-                Ok((member, attempt, seed, came))
+                Ok::<Trial, OpenError>((member, attempt, seed, came))
             };
-            tries.into_par_iter().map(one).collect::<Result<Vec<Trial>, OpenError>>()
+            many.each(tries, one)
         };
-        let mut came = try_all(self.honest, &[])?;
-        came.extend(try_all(self.cheating, &came)?);
+        let mut came = try_all(&self.honest, &[])?;
+        came.extend(try_all(&self.cheating, &came)?);
         Ok(came)
     }
 }
@@ -142,7 +134,7 @@ fn attacked(course: &Course) -> Vec<MemberId> {
 }
 
 /// A run of the course as it is, with what the guard measured.
-fn counted(course: &Course, seed: u64, lasts: LabTime, bar: &indicatif::ProgressBar) -> Result<Counted, OpenError> {
+fn counted(course: &Course, seed: u64, lasts: LabTime, bar: &ProgressBar) -> Result<Counted, OpenError> {
     let mut run = Run::new(Course { seed, ..course.clone() })?;
     // What is counted stays counted, so little of it need be kept.
     run.set_keep(Keep::Time(LEAST_KEPT));
@@ -325,11 +317,11 @@ fn spread(all: &[Counted], rule: Rule, rogue: bool) -> Spread {
 
 /// What every cheat comes to, and the best mixture that a search of so many found beyond that.
 fn searched(
-    course: &Course,
-    member: MemberId,
+    (course, member): (&Course, MemberId),
     came: &[(MemberId, Option<Attempt>, u64, Came)],
     (tries, luck): (u32, u64),
-    bar: &indicatif::ProgressBar,
+    many: &Many,
+    bar: &ProgressBar,
 ) -> Result<MemberRow, OpenError> {
     let (row, known) = member_row(course, member, came);
     let of_it = came.iter().filter(|(of, attempt, ..)| *of == member && attempt.is_none());
@@ -337,12 +329,12 @@ fn searched(
     let mut search = Search::new(course, member, luck, known);
     let mut tried = 0;
     while tried < tries && !search.is_empty() {
-        let one = |mixture| {
-            let came = craft(course, member, mixture, &honest)?;
+        let one = |mixture: &crafty::Mixture| {
+            let came = craft(course, member, mixture.clone(), &honest)?;
             bar.inc(crafty::costs(honest.len()) / 1_000_000);
-            Ok(came)
+            Ok::<_, OpenError>(came)
         };
-        let came = search.candidates().into_par_iter().map(one).collect::<Result<Vec<_>, OpenError>>()?;
+        let came = many.each(&search.candidates(), one)?;
         search.came(came);
         tried += crafty::BATCH;
     }
