@@ -101,6 +101,26 @@ fn a_device_is_written_into_and_stays_one() {
 }
 
 #[test]
+fn where_the_rows_of_a_record_wait_is_said_when_that_fails() {
+    let f = folder();
+    let line = "TMPDIR=/nowhere velocitas run --for 1s --record - > out";
+    let (code, said) = refused(f.path(), line);
+    assert_eq!(code, Some(2));
+    assert!(said.contains("cannot write -") && said.contains("wait in /nowhere (TMPDIR says where)"), "{said}");
+    // Beside the result nothing is left of them, whether it was written or its program was killed.
+    let (code, _) = refused(f.path(), "TMPDIR=/nowhere velocitas run --for 1s --record r.jsonl > said");
+    assert_eq!(code, Some(0));
+    refused(f.path(), "timeout -s KILL 0.3 velocitas run --for 9min --record killed.jsonl > said2");
+    let mut left: Vec<String> = fs::read_dir(f.path())
+        .expect("it is there")
+        .filter_map(|entry| entry.ok()?.file_name().into_string().ok())
+        .filter(|name| !name.starts_with(".tmp"))
+        .collect();
+    left.sort();
+    assert_eq!(left, ["out", "r.jsonl", "said", "said2"]);
+}
+
+#[test]
 fn standard_output_is_a_place_by_three_names() {
     let f = folder();
     for name in ["-", "/dev/stdout", "/dev/fd/1"] {

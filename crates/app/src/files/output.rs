@@ -131,17 +131,31 @@ impl Output {
         Ok(Target::Beside { file, at: at.to_owned() })
     }
 
-    /// A file without a name, where there is room for the result: for what cannot go out before something else.
-    pub(crate) fn aside(&self) -> Result<File, OpenError> {
-        let made = match &self.target {
-            Target::Beside { at, .. } | Target::InPlace(at) => {
-                let folder = at.parent().filter(|folder| *folder != Path::new("")).unwrap_or_else(|| Path::new("."));
-                // Where nothing can be made the place for what is passing has to do.
-                tempfile::tempfile_in(folder).or_else(|_| tempfile::tempfile())
-            }
-            Target::Into(_) | Target::Standard | Target::StandardError => tempfile::tempfile(),
+    /// A file without a name, and the folder it is in, for what cannot go out before something else: beside the result, or where nothing
+    /// can be made there, or it is no file, in the place for what is passing.
+    pub(crate) fn aside(&self) -> Result<(File, PathBuf), OpenError> {
+        let beside = match &self.target {
+            Target::Beside { at, .. } | Target::InPlace(at) => at.parent(),
+            Target::Into(_) | Target::Standard | Target::StandardError => None,
         };
-        made.map_err(|why| self.wrong(&why))
+        let beside = beside.map(|folder| if folder == Path::new("") { Path::new(".") } else { folder }.to_owned());
+        if let Some((file, folder)) = beside.and_then(|folder| Some((tempfile::tempfile_in(&folder).ok()?, folder))) {
+            return Ok((file, folder));
+        }
+        let folder = std::env::temp_dir();
+        let file = tempfile::tempfile_in(&folder).map_err(|why| self.waiting(&folder, &why))?;
+        Ok((file, folder))
+    }
+
+    /// That it cannot be written, since what waits for it in a folder cannot.
+    pub(crate) fn waiting(&self, folder: &Path, why: &io::Error) -> OpenError {
+        let said =
+            format!("until the run is over its rows wait in {} (TMPDIR says where): {}", folder.display(), plain(why));
+        match &self.target {
+            // That is where it was asked for.
+            Target::Beside { at, .. } | Target::InPlace(at) if at.parent() == Some(folder) => self.wrong(why),
+            _ => self.wrong(&io::Error::new(why.kind(), said)),
+        }
     }
 
     /// That it cannot be written.

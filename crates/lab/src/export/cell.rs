@@ -29,6 +29,14 @@ impl Cell<'_> {
         matches!(self, Self::Null)
     }
 
+    /// Writes it as JSON.
+    pub(super) fn write(&self, out: &mut Vec<u8>) -> serde_json::Result<()> {
+        match self {
+            Self::Word(word) => quoted(word, out),
+            _ => serde_json::to_writer(out, self),
+        }
+    }
+
     /// Whether it is what hands give that rest.
     pub(super) fn is_at_rest(&self) -> bool {
         match self {
@@ -65,6 +73,17 @@ impl Serialize for Cell<'_> {
     }
 }
 
+/// Writes a string as JSON. Most are plain words.
+pub(super) fn quoted(text: &str, out: &mut Vec<u8>) -> serde_json::Result<()> {
+    if text.bytes().any(|byte| byte < 0x20 || byte == b'"' || byte == b'\\') {
+        return serde_json::to_writer(out, text);
+    }
+    out.push(b'"');
+    out.extend_from_slice(text.as_bytes());
+    out.push(b'"');
+    Ok(())
+}
+
 /// What a cell is made from.
 macro_rules! from {
     ($($of:ty => |$x:ident| $cell:expr),* $(,)?) => { $(
@@ -99,5 +118,46 @@ from! {
 impl<'a, T: Into<Cell<'a>>> From<Option<T>> for Cell<'a> {
     fn from(of: Option<T>) -> Self {
         of.map_or(Self::Null, Into::into)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+    use serde_json::json;
+
+    use super::*;
+
+    fn written(cell: &Cell<'_>) -> String {
+        let mut out = Vec::new();
+        cell.write(&mut out).expect("it is JSON");
+        String::from_utf8(out).expect("text")
+    }
+
+    proptest! {
+        #[test]
+        fn any_text_reads_back(text in "(\\PC|[\"\\\\\n\u{7}])*") {
+            let read: Value = serde_json::from_str(&written(&Cell::Word(&text))).expect("it is JSON");
+            prop_assert_eq!(read, json!(text));
+        }
+    }
+
+    #[test]
+    fn cells_are_what_the_library_makes_of_the_same() {
+        let p = [0.1f32, -3.5, 7.0];
+        let cells = [
+            (Cell::Null, json!(null)),
+            (f32::NAN.into(), json!(null)),
+            (true.into(), json!(true)),
+            (7u64.into(), json!(7)),
+            ((-7i64).into(), json!(-7)),
+            (0.1f32.into(), json!(0.1f32)),
+            ([p[0], p[1]].into(), json!([p[0], p[1]])),
+            (p.into(), json!(p)),
+            (Cell::Fields(vec![("a b", 1u8.into()), ("c", Cell::Null)]), json!({ "a b": 1, "c": null })),
+        ];
+        for (cell, value) in cells {
+            assert_eq!(written(&cell), value.to_string());
+        }
     }
 }

@@ -1,9 +1,9 @@
 //! What a kind of row is: its name, what it says, its keys. Rows, their documentation and their tests are made from it.
 
-use serde::ser::{Serialize, SerializeMap, Serializer};
 use velocitas_core::EntityId;
 
-use super::cell::Cell;
+use super::cell::{Cell, quoted};
+use super::page::Form;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::record::Record;
 use crate::time::LabTime;
@@ -77,25 +77,31 @@ pub(super) const fn tick<R>() -> Key<R> {
 impl<R> Kind<R> {
     /// Writes a row of this kind as an object, with more keys after its own; those that have nothing to say in it are left out where
     /// `says` ends in "if any".
-    pub(super) fn write<'a, K: Serialize>(
+    pub(super) fn write<'a, K: AsRef<str>>(
         &self,
+        form: &Form,
         place: &Place<'_>,
         row: &R,
         more: impl IntoIterator<Item = (K, Cell<'a>)>,
         out: &mut Vec<u8>,
     ) -> serde_json::Result<()> {
-        let mut json = serde_json::Serializer::new(out);
-        let mut map = json.serialize_map(None)?;
-        map.serialize_entry("kind", self.name)?;
-        map.serialize_entry("at_ns", &place.at.0)?;
-        for key in self.keys {
+        out.extend_from_slice(form.begin.as_bytes());
+        serde_json::to_writer(&mut *out, &place.at.0)?;
+        for (key, before) in self.keys.iter().zip(&form.keys) {
             let cell = (key.get)(place, row);
             if !(cell.is_null() && key.says.ends_with("if any")) {
-                map.serialize_entry(key.name, &cell)?;
+                out.extend_from_slice(before.as_bytes());
+                cell.write(out)?;
             }
         }
-        more.into_iter().try_for_each(|(key, cell)| map.serialize_entry(&key, &cell))?;
-        map.end()
+        for (key, cell) in more {
+            out.push(b',');
+            quoted(key.as_ref(), out)?;
+            out.push(b':');
+            cell.write(out)?;
+        }
+        out.push(b'}');
+        Ok(())
     }
 
     pub(super) fn spec(&self) -> RowSpec {

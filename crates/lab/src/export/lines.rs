@@ -5,7 +5,7 @@ use std::io::{self, Write};
 use super::Slice;
 use super::page::Page;
 use crate::metrics::Reel;
-use crate::record::Record;
+use crate::record::{Record, Samples};
 use crate::run::{Keep, LEAST_KEPT, Run};
 use crate::time::LabTime;
 
@@ -70,7 +70,7 @@ impl Lines {
     ) -> io::Result<()> {
         while self.to.plus(SLICE) <= moment {
             let (from, to) = (self.to, self.to.plus(SLICE));
-            Slice { record, from, to, page: &mut self.page }.gather(&mut self.reel);
+            Slice { record, from, to, page: &mut self.page, samples: Samples::default() }.gather(&mut self.reel);
             self.page.turn(&mut each)?;
             self.to = to;
         }

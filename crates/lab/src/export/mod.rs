@@ -32,7 +32,7 @@ use table::{
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::known::Changed;
 use crate::metrics::Reel;
-use crate::record::{Column, Pack, Packed, Record, Timed, Track};
+use crate::record::{Column, Pack, Packed, Record, Samples, Timed, Track};
 use crate::time::LabTime;
 
 /// The format of the lines.
@@ -100,6 +100,8 @@ struct Slice<'a, 'p> {
     from: LabTime,
     to: LabTime,
     page: &'p mut Page,
+    /// What viewers drew from, all of them in this second.
+    samples: Samples,
 }
 
 impl<'a> Slice<'a, '_> {
@@ -186,11 +188,12 @@ impl<'a> Slice<'a, '_> {
             let frame = record.frame(machine, number);
             let now = (rows.knows.until(at), rows.joined_by(at));
             if stamp.replace(now) != Some(now) {
-                let is_there = |actor: &ActorId| rows.knows(*actor, at) || rows.own(*actor).is_some();
-                there = record.cast.actors().filter(is_there).collect();
+                let known = record.cast.actors().map(|actor| (actor, rows.knows(actor, at)));
+                there = known.filter(|(actor, known)| *known || rows.own(*actor).is_some()).collect();
             }
-            for &actor in &there {
-                let other = || record.drawn_other(machine, actor, frame.as_ref()?);
+            for &(actor, known) in &there {
+                let samples = &mut self.samples;
+                let other = || record.drawn_of(machine, actor, frame.as_ref().filter(|_| known)?, samples);
                 if let Some(row) = record.drawn_own(machine, actor, at).or_else(other) {
                     let place = self.place(machine, row.at, Some(row.tick));
                     self.page.put_of(&DRAWN, &place, actor, &DrawnHere { actor, row });

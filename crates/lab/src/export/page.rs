@@ -5,30 +5,59 @@ use std::io;
 use std::ops::Range;
 
 use super::cell::Cell;
-use super::kind::{Kind, Place};
+use super::kind::{Kind, Place, RowSpec};
 use crate::ids::ActorId;
-use crate::time::LabTime;
 
-/// Where a row stands among others: by time, then kinds in the order of the table, machines, entities.
-type Rank = (LabTime, u16, usize, usize);
+/// Where a row stands among others, in one number: by time, then kinds in the order of the table, machines, entities, and as it was put.
+type Rank = u128;
+
+/// What every row of a kind begins with, and what stands before each of its values.
+#[derive(Debug)]
+pub(super) struct Form {
+    pub(super) begin: String,
+    pub(super) keys: Vec<String>,
+}
 
 /// Rows on their way out.
 #[derive(Debug)]
 pub(super) struct Page {
-    /// The place of each kind in the table.
-    order: BTreeMap<&'static str, u16>,
+    /// The place of each kind in the table, and the forms in that order.
+    order: BTreeMap<&'static str, usize>,
+    forms: Vec<Form>,
+    /// The kind that was put last, and its place: rows of one kind come together.
+    last: Option<(&'static str, usize)>,
     /// Only rows of this kind are wanted.
     only: Option<String>,
     text: Vec<u8>,
-    rows: Vec<(Rank, Range<usize>)>,
+    rows: Vec<(Rank, Range<u32>)>,
     /// That a row could not be written as JSON.
     amiss: Option<serde_json::Error>,
 }
 
 impl Page {
     pub(super) fn new(only: Option<&str>) -> Self {
-        let order = (0..).zip(super::row_kinds()).map(|(place, kind)| (kind.name, place)).collect();
-        Self { order, only: only.map(str::to_owned), text: Vec::new(), rows: Vec::new(), amiss: None }
+        let kinds = super::row_kinds();
+        let order = (0..).zip(&kinds).map(|(place, kind)| (kind.name, place)).collect();
+        // Names of kinds and keys are words: nothing in them needs a backslash.
+        let form = |kind: &RowSpec| Form {
+            begin: format!("{{\"kind\":\"{}\",\"at_ns\":", kind.name),
+            keys: kind.keys.iter().map(|(name, _)| format!(",\"{name}\":")).collect(),
+        };
+        let forms = kinds.iter().map(form).collect();
+        let only = only.map(str::to_owned);
+        Self { order, forms, last: None, only, text: Vec::new(), rows: Vec::new(), amiss: None }
+    }
+
+    /// The place of a kind in the table.
+    fn place_of(&mut self, name: &'static str) -> Option<usize> {
+        match self.last {
+            Some((last, place)) if std::ptr::eq(last, name) => Some(place),
+            _ => {
+                let place = *self.order.get(name)?;
+                self.last = Some((name, place));
+                Some(place)
+            }
+        }
     }
 
     /// Whether rows of a kind are wanted.
@@ -47,7 +76,7 @@ impl Page {
     }
 
     /// Adds a row with more keys than all of its kind have.
-    pub(super) fn put_with<'a, R, K: serde::Serialize>(
+    pub(super) fn put_with<'a, R, K: AsRef<str>>(
         &mut self,
         kind: &Kind<R>,
         place: &Place<'_>,
@@ -58,14 +87,17 @@ impl Page {
         if !self.wants(kind) {
             return;
         }
+        // Every kind is in the table.
+        let Some(kind_place) = self.place_of(kind.name) else { return };
         let from = self.text.len();
-        if let Err(why) = kind.write(place, row, more, &mut self.text) {
+        if let Err(why) = kind.write(&self.forms[kind_place], place, row, more, &mut self.text) {
             self.amiss.get_or_insert(why);
         }
         self.text.push(b'\n');
-        let kind = self.order.get(kind.name).copied().unwrap_or(u16::MAX);
-        let rank = (place.at, kind, place.machine.index(), actor.map_or(0, ActorId::index));
-        self.rows.push((rank, from..self.text.len()));
+        let (machine, actor) = (place.machine.index() as u128, actor.map_or(0, ActorId::index) as u128);
+        // Sixteen bits for a kind, a machine and an entity, of which there are no more, and for the time as many as it has.
+        let rank = u128::from(place.at.0) << 48 | (kind_place as u128) << 32 | machine << 16 | actor;
+        self.rows.push((rank, from as u32..self.text.len() as u32));
     }
 
     /// Hands out every row in order, and forgets them.
@@ -73,9 +105,10 @@ impl Page {
     /// # Errors
     /// Those of `each`, and where a row could not be written as JSON.
     pub(super) fn turn(&mut self, mut each: impl FnMut(&[u8]) -> io::Result<()>) -> io::Result<()> {
+        // Of equal ones the first put comes first. Most are in order by stretches, which this sort makes use of.
         self.rows.sort_by_key(|(rank, _)| *rank);
         for (_, range) in self.rows.drain(..) {
-            each(&self.text[range])?;
+            each(&self.text[range.start as usize..range.end as usize])?;
         }
         self.text.clear();
         self.amiss.take().map_or(Ok(()), |why| Err(why.into()))

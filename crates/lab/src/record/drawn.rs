@@ -3,7 +3,7 @@
 //! All others of a frame share one moment. What a viewer knew of them are the snapshots it had taken in: the authority's
 //! states of those ticks, rounded as for others. Blending them is the core's, so what comes out is what was drawn.
 
-use std::collections::VecDeque;
+use std::collections::{BTreeMap, VecDeque};
 
 use velocitas_core::{
     Drawn, DrawnState, OnTheWay, Placed, Rate, Sample, Shown, Spot, SpotBlend, TELEPORT_BITS, Tick, Vec3, drawn,
@@ -172,21 +172,33 @@ impl Record {
         if !self.of(viewer).knows(actor, frame.row.at) {
             return None;
         }
+        self.drawn_of(viewer, actor, frame, &mut Samples::default())
+    }
+
+    /// The same of an entity that the viewer knows then, where many frames are looked at one after the other.
+    pub(crate) fn drawn_of(
+        &self,
+        viewer: MachineId,
+        actor: ActorId,
+        frame: &Frame,
+        samples: &mut Samples,
+    ) -> Option<DrawnRow> {
         let frame = &self.frame_of(viewer, actor, frame)?;
+        let layout = self.layout(actor, frame.row.tick);
         let owned = |tick| self.cast.actors[actor.index()].is_owned_in(viewer, tick);
-        let sample = |tick: RecordTick| self.sample(actor, tick, owned(tick));
-        let (before, after) = (frame.before.and_then(sample), frame.after.and_then(sample));
+        let mut sample = |tick: RecordTick| samples.of(self, (actor, tick, owned(tick)));
+        let (before, after) = (frame.before.and_then(&mut sample), frame.after.and_then(&mut sample));
         let made = if frame.row.blends {
             let moment = Shown { tick: frame.row.tick.tick(self.cast.first), fraction: frame.row.fraction };
-            let between = (before.as_ref(), after.as_ref().map(|after| self.told_apart(actor, before.as_ref(), after)));
+            let between = samples.apart(self, actor, before.as_ref(), after.as_ref());
+            let between = (before.as_ref(), between);
             let limit = u32::from(frame.row.limit_ms);
-            let layout = self.layout(actor, frame.row.tick);
             drawn(layout.schema(), self.cast.rate, moment, (between.0, between.1.as_ref()), limit)?
         } else {
-            let newest = frame.newest.and_then(sample)?;
+            let newest = frame.newest.and_then(&mut sample)?;
             DrawnState { state: newest.state, tick: newest.tick, fraction: 0.0, how: Drawn::Newest }
         };
-        let bearing = self.layout(actor, frame.row.tick).schema().bearing_lane();
+        let bearing = layout.schema().bearing_lane();
         Some(DrawnRow {
             at: frame.row.at,
             tick: self.cast.tick(made.tick),
@@ -207,13 +219,43 @@ impl Record {
         Some(Sample { tick: tick.tick(self.cast.first), teleports: 0, state })
     }
 
-    /// The later of two states with the count of teleports between them.
-    fn told_apart(&self, actor: ActorId, before: Option<&Sample>, after: &Sample) -> Sample {
+    /// How often the server put an entity elsewhere after a tick up to another, as far as is counted.
+    fn teleports_between(&self, actor: ActorId, from: Tick, to: Tick) -> u8 {
         let track = self.authority(actor);
-        let at = |sample: &Sample| track.of_tick(self.cast.tick(sample.tick));
-        let between = before.and_then(at).zip(at(after)).map_or(0..0, |(a, b)| a + 1..b + 1);
+        let at = |tick: Tick| track.of_tick(self.cast.tick(tick));
+        let between = at(from).zip(at(to)).map_or(0..0, |(a, b)| a + 1..b + 1);
         let teleports = between.filter(|&i| track.head(i).is_some_and(|h| h.teleported)).count();
-        Sample { teleports: (teleports % (1 << TELEPORT_BITS)) as u8, ..*after }
+        (teleports % (1 << TELEPORT_BITS)) as u8
+    }
+}
+
+/// States as they travelled, kept while frames near each other are looked at: those of one second are drawn from few.
+#[derive(Debug, Default)]
+pub(crate) struct Samples {
+    /// By entity, tick, and whether it is told exactly.
+    known: BTreeMap<(ActorId, RecordTick, bool), Option<Sample>>,
+    /// How often an entity was put elsewhere between two ticks, as far as is counted.
+    teleports: BTreeMap<(ActorId, Tick, Tick), u8>,
+}
+
+impl Samples {
+    fn of(&mut self, record: &Record, (actor, tick, exact): (ActorId, RecordTick, bool)) -> Option<Sample> {
+        *self.known.entry((actor, tick, exact)).or_insert_with(|| record.sample(actor, tick, exact))
+    }
+
+    /// The later of two states with the count of teleports between them.
+    fn apart(
+        &mut self,
+        record: &Record,
+        actor: ActorId,
+        before: Option<&Sample>,
+        after: Option<&Sample>,
+    ) -> Option<Sample> {
+        let after = after?;
+        let Some(before) = before else { return Some(Sample { teleports: 0, ..*after }) };
+        let between = self.teleports.entry((actor, before.tick, after.tick));
+        let teleports = *between.or_insert_with(|| record.teleports_between(actor, before.tick, after.tick));
+        Some(Sample { teleports, ..*after })
     }
 }
 

@@ -18,6 +18,7 @@ mod track;
 pub use cast::{Actor, Cast, MachineInfo, Origin, OwnerRow, Player};
 use column::Cut;
 pub use column::{Column, Timed};
+pub(crate) use drawn::Samples;
 pub use drawn::{DrawnRow, Frame, Gallery, Sight, Travelled};
 pub use inputs::{InputRow, InputRows};
 pub use layout::Layout;
