@@ -114,10 +114,7 @@ impl Output {
 
     /// A new file beside `at`, with the mode of the file that it will replace or the usual one.
     fn beside(at: &Path, replaced: Option<&Metadata>) -> io::Result<Target> {
-        let folder = match at.parent() {
-            Some(folder) if !folder.as_os_str().is_empty() => folder,
-            _ => Path::new("."),
-        };
+        let folder = folder_of(at);
         // Less what the umask takes away, as for any file that its user makes.
         let usual = fs::Permissions::from_mode(0o666);
         let file = signals::pending_file(|| tempfile::Builder::new().permissions(usual).tempfile_in(folder))
@@ -135,12 +132,11 @@ impl Output {
     /// can be made there, or it is no file, in the place for what is passing.
     pub(crate) fn aside(&self) -> Result<(File, PathBuf), OpenError> {
         let beside = match &self.target {
-            Target::Beside { at, .. } | Target::InPlace(at) => at.parent(),
+            Target::Beside { at, .. } | Target::InPlace(at) => Some(folder_of(at)),
             Target::Into(_) | Target::Standard | Target::StandardError => None,
         };
-        let beside = beside.map(|folder| if folder == Path::new("") { Path::new(".") } else { folder }.to_owned());
-        if let Some((file, folder)) = beside.and_then(|folder| Some((tempfile::tempfile_in(&folder).ok()?, folder))) {
-            return Ok((file, folder));
+        if let Some((file, folder)) = beside.and_then(|folder| Some((tempfile::tempfile_in(folder).ok()?, folder))) {
+            return Ok((file, folder.to_owned()));
         }
         let folder = std::env::temp_dir();
         let file = tempfile::tempfile_in(&folder).map_err(|why| self.waiting(&folder, &why))?;
@@ -153,7 +149,7 @@ impl Output {
             format!("until the run is over its rows wait in {} (TMPDIR says where): {}", folder.display(), plain(why));
         match &self.target {
             // That is where it was asked for.
-            Target::Beside { at, .. } | Target::InPlace(at) if at.parent() == Some(folder) => self.wrong(why),
+            Target::Beside { at, .. } | Target::InPlace(at) if folder_of(at) == folder => self.wrong(why),
             _ => self.wrong(&io::Error::new(why.kind(), said)),
         }
     }
@@ -189,6 +185,14 @@ impl Output {
                 forgiving(all(&mut io::stderr().lock())).map_err(|why| OpenError::Say { stream: "standard error", why })
             }
         }
+    }
+}
+
+/// The folder of a file.
+fn folder_of(at: &Path) -> &Path {
+    match at.parent() {
+        Some(folder) if !folder.as_os_str().is_empty() => folder,
+        _ => Path::new("."),
     }
 }
 
