@@ -28,11 +28,8 @@ pub fn read_quantity(text: &str) -> Result<(f64, Dimension), String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::unit::tests::dimensions;
     use proptest::prelude::*;
-
-    fn dimensions() -> impl Strategy<Value = Dimension> {
-        (-6i8..6, -6i8..6, -6i8..6).prop_map(|(m, s, kg)| Dimension::new(m, s, kg))
-    }
 
     proptest! {
         #[test]

@@ -177,11 +177,11 @@ pub(crate) fn unit_meant(found: &str) -> (Option<String>, Option<Unit>) {
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn dimensions() -> impl Strategy<Value = Dimension> {
+    pub(crate) fn dimensions() -> impl Strategy<Value = Dimension> {
         (-6i8..6, -6i8..6, -6i8..6).prop_map(|(m, s, kg)| Dimension::new(m, s, kg))
     }
 

@@ -3,7 +3,6 @@
 use velocitas_core::EntityId;
 
 use super::cell::{Cell, quoted};
-use super::page::Form;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::record::Record;
 use crate::time::LabTime;
@@ -72,6 +71,23 @@ pub(super) const fn machine<R>() -> Key<R> {
 /// The tick that a row is about, if it is about one.
 pub(super) const fn tick<R>() -> Key<R> {
     Key { name: "tick", says: "", get: |place, _| place.tick.map_or(Cell::Null, |tick| place.shown(tick)) }
+}
+
+/// What every row of a kind begins with, and what stands before each of its values.
+#[derive(Debug)]
+pub(super) struct Form {
+    begin: String,
+    keys: Vec<String>,
+}
+
+impl Form {
+    /// That of a kind. Names of kinds and keys are words: nothing in them needs a backslash.
+    pub(super) fn of(kind: &RowSpec) -> Self {
+        Self {
+            begin: format!("{{\"kind\":\"{}\",\"at_ns\":", kind.name),
+            keys: kind.keys.iter().map(|(name, _)| format!(",\"{name}\":")).collect(),
+        }
+    }
 }
 
 impl<R> Kind<R> {

@@ -2,8 +2,9 @@
 
 use std::io::{self, Write};
 
-use super::Slice;
 use super::page::Page;
+use super::slice::Slice;
+use super::table::row_kinds;
 use crate::metrics::Reel;
 use crate::record::{Record, Samples};
 use crate::run::{Keep, LEAST_KEPT, Run};
@@ -32,7 +33,7 @@ impl Default for Lines {
 impl Lines {
     /// Of one kind, or of all.
     pub(super) fn of(only: Option<&str>) -> Self {
-        Self { reel: Reel::default(), page: Page::new(only), to: LabTime::ZERO }
+        Self { reel: Reel::default(), page: Page::new(only, &row_kinds()), to: LabTime::ZERO }
     }
 
     /// Writes what is settled and was not written, and has the run keep the rest, with what figures look back at. To be called at

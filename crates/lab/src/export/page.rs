@@ -5,18 +5,11 @@ use std::io;
 use std::ops::Range;
 
 use super::cell::Cell;
-use super::kind::{Kind, Place, RowSpec};
+use super::kind::{Form, Kind, Place, RowSpec};
 use crate::ids::ActorId;
 
-/// Where a row stands among others, in one number: by time, then kinds in the order of the table, machines, entities, and as it was put.
+/// Where a row stands among others, in one number: by time, then kinds in the order of the table, machines, entities.
 type Rank = u128;
-
-/// What every row of a kind begins with, and what stands before each of its values.
-#[derive(Debug)]
-pub(super) struct Form {
-    pub(super) begin: String,
-    pub(super) keys: Vec<String>,
-}
 
 /// Rows on their way out.
 #[derive(Debug)]
@@ -35,15 +28,10 @@ pub(super) struct Page {
 }
 
 impl Page {
-    pub(super) fn new(only: Option<&str>) -> Self {
-        let kinds = super::row_kinds();
-        let order = (0..).zip(&kinds).map(|(place, kind)| (kind.name, place)).collect();
-        // Names of kinds and keys are words: nothing in them needs a backslash.
-        let form = |kind: &RowSpec| Form {
-            begin: format!("{{\"kind\":\"{}\",\"at_ns\":", kind.name),
-            keys: kind.keys.iter().map(|(name, _)| format!(",\"{name}\":")).collect(),
-        };
-        let forms = kinds.iter().map(form).collect();
+    /// For rows of kinds, in the order of their table; of one of them alone where only that is wanted.
+    pub(super) fn new(only: Option<&str>, kinds: &[RowSpec]) -> Self {
+        let order = (0..).zip(kinds).map(|(place, kind)| (kind.name, place)).collect();
+        let forms = kinds.iter().map(Form::of).collect();
         let only = only.map(str::to_owned);
         Self { order, forms, last: None, only, text: Vec::new(), rows: Vec::new(), amiss: None }
     }
