@@ -22,7 +22,7 @@ fn the_demo_is_told_of_its_crate() {
     let output = diagnose(&["--client", "plover"]);
     let text = said(&output);
     let lines: Vec<&str> = text.lines().collect();
-    assert_eq!(lines[0], "Lampwick Quay \u{b7} seed 7 \u{b7} 0:00.00 to 0:10.00");
+    assert_eq!(lines[0], "Lampwick Quay \u{b7} seed 40 \u{b7} 0:00.00 to 0:10.00");
     assert!(lines[1].starts_with("plover: crate 7: ") && lines[1].ends_with(" seen to jump"), "{}", lines[1]);
     assert!(lines[4].ends_with("  as it was"), "{}", lines[4]);
     assert!(

@@ -57,7 +57,7 @@ fn a_take_runs_again_to_its_end_and_says_that_it_is_the_same() {
     }
     // Its course need not be there, and its luck is its own.
     let (_, why, code) = run(folder.path(), &["run", "a.take", "--seed", "8"]);
-    assert!(code == 2 && why.contains("a take has its own seed (7)"), "{why}");
+    assert!(code == 2 && why.contains("a take has its own seed (40)"), "{why}");
 }
 
 #[test]
@@ -101,8 +101,8 @@ fn a_take_cut_at_any_byte_opens_up_to_there_or_says_why_not() {
 fn takes_and_reports_are_held_against_each_other() {
     let folder = kept();
     let (said, why, code) = run(folder.path(), &["compare", "a.take", "a.take", "--fail"]);
-    assert!(code == 0 && said.contains("a.take and a.take: 10 s, seed 7\n  nothing came out otherwise"), "{said}{why}");
-    for (name, seed) in [("a.json", "7"), ("b.json", "8")] {
+    assert!(code == 0 && said.contains("a.take and a.take: 10 s, seed 40\n  nothing came out otherwise"), "{said}{why}");
+    for (name, seed) in [("a.json", "40"), ("b.json", "8")] {
         let (said, ..) = run(folder.path(), &["run", "--for", "10s", "--seed", seed, "--report", "json"]);
         fs::write(folder.path().join(name), said).expect("written");
     }
@@ -110,11 +110,11 @@ fn takes_and_reports_are_held_against_each_other() {
     let (said, _, code) = run(folder.path(), &["compare", "a.json", "a.take", "--fail"]);
     assert!(code == 0 && said.contains("nothing came out otherwise"), "{said}");
     let (said, _, code) = run(folder.path(), &["compare", "a.json", "b.json", "--fail"]);
-    assert!(code == 1 && said.contains("where states part is not known") && said.contains("seeds 7 and 8"), "{said}");
+    assert!(code == 1 && said.contains("where states part is not known") && said.contains("seeds 40 and 8"), "{said}");
     assert!(said.contains("  troubles that ") && said.contains("  plover\n    corrections "), "{said}");
     run(folder.path(), &["run", "--for", "12s", "--seed", "8", "--take", "b.take"]);
     let (said, ..) = run(folder.path(), &["compare", "a.take", "b.take"]);
-    assert!(said.contains("10 s, seeds 7 and 8\n  what they say differs in: seed\n"), "{said}");
+    assert!(said.contains("10 s, seeds 40 and 8\n  what they say differs in: seed\n"), "{said}");
     assert!(said.contains("parts at tick "), "{said}");
     let (_, why, code) = run(folder.path(), &["compare", "a.take", "b.take", "--seeds", "3"]);
     assert!(code == 2 && why.contains("takes and reports have their own seed"), "{why}");

@@ -389,8 +389,8 @@ fn somebody_asks_why_branches_off_compares_and_keeps() {
     t.wait_for("with crate 7 known to all");
     // Its lane, and both figures with their difference.
     let screen = t.wait_until("the branch", |s| s.contains("\u{2514}branch") && s.contains("K keep the branch"));
-    let row = screen.lines().find_map(|l| l.split_once("corrections").filter(|_| l.contains("-65")));
-    assert!(row.is_some_and(|(_, figures)| figures.split_whitespace().next() == Some("65")), "{screen}");
+    let row = screen.lines().find_map(|l| l.split_once("corrections").filter(|_| l.contains("-64")));
+    assert!(row.is_some_and(|(_, figures)| figures.split_whitespace().next() == Some("64")), "{screen}");
     t.keys(&["D"]);
     t.wait_for("dropped the branch");
     // By hand: look back, turn a knob, Enter.

@@ -4,8 +4,9 @@
 //! way up lost?") has its own answer, a function of the seed and of what is asked. Turning one knob leaves all other
 //! luck as it was, so two runs can be compared.
 
-use rand_chacha::ChaCha8Rng;
-use rand_chacha::rand_core::{Rng, SeedableRng};
+use std::hash::Hasher;
+
+use siphasher::sip::SipHasher13;
 
 /// What a draw is for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -24,9 +25,13 @@ pub enum Purpose {
     Spells = 6,
 }
 
-/// A few draws that belong together.
+/// A few draws that belong together: SipHash-1-3 (Aumasson and Bernstein 2012) of what is asked and of the number of
+/// the draw, keyed with the seed.
 #[derive(Clone, Debug)]
-pub struct Chance(ChaCha8Rng);
+pub struct Chance {
+    asked: SipHasher13,
+    drawn: u64,
+}
 
 impl Chance {
     /// The draws for one question: `place` says where (link and direction, or host), `kind` and `index` which.
@@ -36,19 +41,19 @@ impl Chance {
 
     /// The same where there are several of a kind and index.
     pub fn of_several(seed: u64, purpose: Purpose, place: u32, kind: u32, index: u64, ordinal: u32) -> Self {
-        let mut key = [0; 32];
-        key[..8].copy_from_slice(&seed.to_le_bytes());
-        key[8..12].copy_from_slice(&(purpose as u32).to_le_bytes());
-        key[12..16].copy_from_slice(&place.to_le_bytes());
-        key[16..20].copy_from_slice(&kind.to_le_bytes());
-        key[20..24].copy_from_slice(&ordinal.to_le_bytes());
-        key[24..].copy_from_slice(&index.to_le_bytes());
-        Self(ChaCha8Rng::from_seed(key))
+        let both = |high: u32, low: u32| u64::from(high) << 32 | u64::from(low);
+        let mut asked = SipHasher13::new_with_keys(seed, both(purpose as u32, place));
+        asked.write(&both(kind, ordinal).to_le_bytes());
+        asked.write(&index.to_le_bytes());
+        Self { asked, drawn: 0 }
     }
 
     /// Uniform in 0..1, with 53 bits.
     pub fn uniform(&mut self) -> f64 {
-        (self.0.next_u64() >> 11) as f64 / (1u64 << 53) as f64
+        let mut hasher = self.asked;
+        hasher.write(&self.drawn.to_le_bytes());
+        self.drawn += 1;
+        (hasher.finish() >> 11) as f64 / (1u64 << 53) as f64
     }
 
     /// Normal with mean 0 and deviation 1 (Box and Muller 1958).
@@ -67,6 +72,43 @@ mod tests {
         let ask = |seed, place, index| Chance::of(seed, Purpose::Datagram, place, 0, index).uniform();
         assert_eq!(ask(7, 1, 5), ask(7, 1, 5));
         assert!([ask(8, 1, 5), ask(7, 2, 5), ask(7, 1, 6)].iter().all(|&other| other != ask(7, 1, 5)));
+    }
+
+    #[test]
+    fn answers_are_what_they_were() {
+        // Another answer is another run, and every take that was kept says that it came out otherwise.
+        let mut chance = Chance::of_several(7, Purpose::Datagram, 3, 2, 412, 1);
+        let bits = |x: f64| (x * (1u64 << 53) as f64) as u64;
+        let drawn = [chance.uniform(), chance.uniform()].map(bits);
+        let by_hand = |n: u64| {
+            let mut hasher = SipHasher13::new_with_keys(7, 1 << 32 | 3);
+            let bytes: Vec<u8> = [2u64 << 32 | 1, 412, n].iter().flat_map(|x| x.to_le_bytes()).collect();
+            hasher.write(&bytes);
+            hasher.finish() >> 11
+        };
+        assert_eq!(drawn, [by_hand(0), by_hand(1)]);
+    }
+
+    #[test]
+    fn neighbouring_questions_have_nothing_to_do_with_each_other() {
+        // Of draws a step apart in seed, place, index or number, the products of what they lie off the middle vanish.
+        let of = |seed, place, index, draws: usize| {
+            let mut chance = Chance::of(seed, Purpose::Datagram, place, 0, index);
+            (0..draws).map(|_| chance.uniform()).last().map_or(0.0, |x| x - 0.5)
+        };
+        type Step = fn(&dyn Fn(u64, u32, u64, usize) -> f64, u64) -> f64;
+        let steps: [Step; 4] = [
+            |of, i| of(3, 0, i, 1) * of(4, 0, i, 1),
+            |of, i| of(3, 0, i, 1) * of(3, 1, i, 1),
+            |of, i| of(3, 0, i, 1) * of(3, 0, i + 1, 1),
+            |of, i| of(3, 0, i, 1) * of(3, 0, i, 2),
+        ];
+        let n = 20_000;
+        for step in steps {
+            let mean = (0..n).map(|i| step(&of, i)).sum::<f64>() / n as f64;
+            // Four deviations: each product varies by a twelfth.
+            assert!(mean.abs() < 4.0 / 12.0 / libm::sqrt(n as f64), "{mean}");
+        }
     }
 
     #[test]

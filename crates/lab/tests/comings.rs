@@ -24,7 +24,7 @@ fn of(run: &Run, name: &str) -> (usize, MachineId) {
 /// If this breaks alone, joining, leaving or owning changed; if the others break too, look there.
 #[test]
 fn the_golden_digest_of_comings_and_goings() {
-    assert_eq!(format!("{:016x}", comings().digest()), "d6f7083f06e3d0e2");
+    assert_eq!(format!("{:016x}", comings().digest()), "1b293b64a5e1ede4");
 }
 
 #[test]

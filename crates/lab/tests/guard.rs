@@ -83,7 +83,8 @@ fn every_rogue_is_answered_and_gains_little() {
             let run = Words { seed, link, rest: wall.to_owned() + &cast, ..Words::default() }.run(60.0);
             let m = measure(run.record(), 0, LabTime::ZERO, run.now());
             let (tricks, answered) = (m.tricks.unwrap_or(0), m.tricks_answered.unwrap_or(0));
-            assert!(tricks >= 4 && answered == tricks, "{trick}: {answered} of {tricks} answered");
+            // Where no wall was met there is nothing to answer.
+            assert!(answered >= 4 && m.tricks_unanswered() == 0, "{trick}: {answered} of {tricks} answered");
             assert!(m.verdicts.contains_key(rule), "{trick}: {:?}", m.verdicts);
             let gain = m.gain_m.unwrap_or(f64::MAX);
             assert!(gain <= most_gain * f64::from(tricks), "{trick}: gained {gain} m");

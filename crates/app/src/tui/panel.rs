@@ -336,7 +336,7 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let response = match (m.response_ms, m.seen_ms.p50) {
         (Some(response), seen) => {
             let response = format!("{response:.0} ms");
-            format!("{response:<6} others see it after {}", number(seen, " ms"))
+            format!("{response:<6} others see it in {}", number(seen, " ms"))
         }
         (None, Some(seen)) => format!("not from rest; others: {seen:.0} ms"),
         (None, None) => "no press from rest in 10 s".to_owned(),
