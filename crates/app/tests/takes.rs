@@ -101,7 +101,10 @@ fn a_take_cut_at_any_byte_opens_up_to_there_or_says_why_not() {
 fn takes_and_reports_are_held_against_each_other() {
     let folder = kept();
     let (said, why, code) = run(folder.path(), &["compare", "a.take", "a.take", "--fail"]);
-    assert!(code == 0 && said.contains("a.take and a.take: 10 s, seed 40\n  nothing came out otherwise"), "{said}{why}");
+    assert!(
+        code == 0 && said.contains("a.take and a.take: 10 s, seed 40\n  nothing came out otherwise"),
+        "{said}{why}"
+    );
     for (name, seed) in [("a.json", "40"), ("b.json", "8")] {
         let (said, ..) = run(folder.path(), &["run", "--for", "10s", "--seed", seed, "--report", "json"]);
         fs::write(folder.path().join(name), said).expect("written");

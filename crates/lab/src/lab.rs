@@ -4,6 +4,7 @@
 //! of the record but that somebody may be watching, and it is cheap to clone: a clone is a checkpoint. Encoded bytes cross
 //! the links and nothing else does.
 
+mod beginning;
 mod commands;
 mod events;
 
@@ -29,6 +30,7 @@ use crate::known::{Known, Reach};
 use crate::link::Ticket;
 use crate::links::Links;
 use crate::machine::{Arrived, Machine, Place, Playing, Serving, machine_at, token};
+use crate::screen::Screen;
 use crate::tap::{RunDigest, Tap};
 use crate::time::LabTime;
 use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
@@ -72,6 +74,18 @@ pub struct Lab {
     /// Where clients check each other.
     bystanders: Bystanders,
     digest: RunDigest,
+    /// What is drawn in the frame at hand.
+    screen: Sheet,
+}
+
+/// A screen to draw on, kept for its room: a copy is blank.
+#[derive(Debug, Default)]
+struct Sheet(Screen);
+
+impl Clone for Sheet {
+    fn clone(&self) -> Self {
+        Self::default()
+    }
 }
 
 impl Lab {
@@ -107,6 +121,7 @@ impl Lab {
             helm: Helm::default(),
             bystanders: Bystanders::default(),
             digest: RunDigest::default(),
+            screen: Sheet::default(),
             course,
         };
         lab.schedule_beginning();
@@ -348,7 +363,10 @@ impl Lab {
         }
         self.digest = tap.digest;
         *trials = tap.trials;
-        watch.frame(self.now, id, client, read);
+        if W::LOOKS {
+            self.screen.0.take(Tick(self.course.first_tick), client, read);
+            watch.frame(self.now, id, &self.screen.0);
+        }
         self.look_on(id, read, watch);
         for (tick, entity, to) in self.new_orders(id) {
             self.tell(watch, id, Part::Client, Some(tick), Happening::Ordered(entity, to));

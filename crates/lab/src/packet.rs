@@ -1,12 +1,13 @@
 //! What is in a datagram: no record keeps bytes, so the moment at which it left is run again and looked at more closely.
 
 use thiserror::Error;
-use velocitas_core::{Client, Event, FieldValue, HostNanos, Layouts, WireError, WireField, fields};
+use velocitas_core::{Event, FieldValue, Layouts, WireError, WireField, fields};
 
 use crate::crossing::Crossing;
 use crate::ids::{MachineId, Part};
 use crate::known::Change;
 use crate::run::{AgainError, Run};
+use crate::screen::Screen;
 use crate::time::LabTime;
 use crate::watch::{HappeningRow, MessageRow, Watch};
 
@@ -47,6 +48,8 @@ struct Catch {
 }
 
 impl Watch for Catch {
+    const LOOKS: bool = false;
+
     fn event(&mut self, _: LabTime, _: MachineId, _: Part, _: &Event<'_>) {}
 
     fn message(&mut self, _: MachineId, _: MachineId, row: MessageRow) {
@@ -64,7 +67,7 @@ impl Watch for Catch {
     }
 
     fn unread(&mut self, _: MachineId, _: MachineId, _: u64) {}
-    fn frame(&mut self, _: LabTime, _: MachineId, _: &Client, _: HostNanos) {}
+    fn frame(&mut self, _: LabTime, _: MachineId, _: &Screen) {}
     fn happening(&mut self, _: MachineId, _: HappeningRow) {}
     fn changed(&mut self, _: Change) {}
 }

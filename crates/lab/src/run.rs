@@ -155,7 +155,7 @@ impl Run {
         }
         let (lab, began) = (Lab::new(course.clone()), course);
         let checkpoints = vec![(LabTime::ZERO, Arc::new(lab.clone()))];
-        let record = Record::new(Cast::of(&lab));
+        let record = Record::new(Cast::new(lab.beginning()));
         Ok(Self {
             lab,
             record,

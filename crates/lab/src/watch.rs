@@ -1,11 +1,12 @@
 //! What somebody who watches a run is told.
 
-use velocitas_core::{Client, EntityId, Event, Fact, HostNanos, MessageKind};
+use velocitas_core::{EntityId, Event, Fact, MessageKind};
 
 use crate::command::Command;
 use crate::ids::{MachineId, Part, RecordTick};
 use crate::knob::Knob;
 use crate::known::Change;
+use crate::screen::Screen;
 use crate::time::LabTime;
 
 /// A datagram on a link.
@@ -91,6 +92,9 @@ pub enum Happening {
 
 /// Told everything, in order. A [`Record`](crate::record::Record) keeps it; [`Unrecorded`] lets it go.
 pub trait Watch {
+    /// Whether it looks at screens: what is drawn is worked out for those who do.
+    const LOOKS: bool;
+
     /// Something happened inside a client or the server.
     fn event(&mut self, at: LabTime, machine: MachineId, part: Part, event: &Event<'_>);
     /// A datagram was put on the link between two machines.
@@ -99,8 +103,8 @@ pub trait Watch {
     fn payload(&mut self, _from: MachineId, _to: MachineId, _number: u64, _bytes: &[u8]) {}
     /// The so manieth datagram on a link was thrown away unread.
     fn unread(&mut self, from: MachineId, to: MachineId, number: u64);
-    /// A machine's screen is drawn; `read` is what its clock says.
-    fn frame(&mut self, at: LabTime, viewer: MachineId, client: &Client, read: HostNanos);
+    /// A machine's screen is drawn.
+    fn frame(&mut self, at: LabTime, viewer: MachineId, screen: &Screen);
     /// Something the lab itself did at a machine.
     fn happening(&mut self, machine: MachineId, row: HappeningRow);
     /// Machines will know something else of the rules.
@@ -112,10 +116,12 @@ pub trait Watch {
 pub struct Unrecorded;
 
 impl Watch for Unrecorded {
+    const LOOKS: bool = false;
+
     fn event(&mut self, _: LabTime, _: MachineId, _: Part, _: &Event<'_>) {}
     fn message(&mut self, _: MachineId, _: MachineId, _: MessageRow) {}
     fn unread(&mut self, _: MachineId, _: MachineId, _: u64) {}
-    fn frame(&mut self, _: LabTime, _: MachineId, _: &Client, _: HostNanos) {}
+    fn frame(&mut self, _: LabTime, _: MachineId, _: &Screen) {}
     fn happening(&mut self, _: MachineId, _: HappeningRow) {}
     fn changed(&mut self, _: Change) {}
 }

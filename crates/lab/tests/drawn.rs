@@ -3,20 +3,22 @@
 use std::sync::Arc;
 
 use crate::scenario::{Words, member, walker};
-use velocitas_core::{Client, Drawn, DrawnState, EntityId, Event, HostNanos, Tick};
+use velocitas_core::{Drawn, Event, vec3};
 use velocitas_lab::record::{Cast, Gallery, Record, Travelled};
 use velocitas_lab::{
-    Change, Coming, Command, Course, HappeningRow, Knob, KnobValue, Lab, LabTime, MachineId, MessageRow, Part,
-    RecordTick, Watch,
+    Change, Coming, Command, Course, DrawnFact, HappeningRow, Knob, KnobValue, Lab, LabTime, MachineId, MessageRow,
+    Part, Screen, Watch,
 };
 
 /// A record, and beside it everything that was drawn.
 struct Both {
     record: Record,
-    drawn: Vec<(LabTime, MachineId, EntityId, DrawnState)>,
+    drawn: Vec<(LabTime, MachineId, DrawnFact)>,
 }
 
 impl Watch for Both {
+    const LOOKS: bool = true;
+
     fn event(&mut self, at: LabTime, machine: MachineId, part: Part, event: &Event<'_>) {
         self.record.event(at, machine, part, event);
     }
@@ -26,9 +28,9 @@ impl Watch for Both {
     fn unread(&mut self, from: MachineId, to: MachineId, number: u64) {
         self.record.unread(from, to, number);
     }
-    fn frame(&mut self, at: LabTime, viewer: MachineId, client: &Client, read: HostNanos) {
-        Watch::frame(&mut self.record, at, viewer, client, read);
-        client.draw(read, |entity, drawn| self.drawn.push((at, viewer, entity, *drawn)));
+    fn frame(&mut self, at: LabTime, viewer: MachineId, screen: &Screen) {
+        Watch::frame(&mut self.record, at, viewer, screen);
+        self.drawn.extend(screen.own.iter().chain(&screen.others).map(|drawn| (at, viewer, *drawn)));
     }
     fn happening(&mut self, machine: MachineId, row: HappeningRow) {
         self.record.happening(machine, row);
@@ -41,9 +43,8 @@ impl Watch for Both {
 /// Runs a course and holds every frame of the record against what was drawn. Says how often each way of drawing came.
 #[track_caller]
 fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 6] {
-    let course = Arc::new(course);
-    let mut lab = Lab::new(course.clone());
-    let mut both = Both { record: Record::new(Cast::of(&lab)), drawn: Vec::new() };
+    let mut lab = Lab::new(Arc::new(course));
+    let mut both = Both { record: Record::new(Cast::new(lab.beginning())), drawn: Vec::new() };
     for (at, command) in commands {
         lab.advance(LabTime::from_secs(*at), &mut both);
         lab.command(*command, velocitas_lab::ReadLater::default(), &mut both);
@@ -51,15 +52,13 @@ fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 6]
     lab.advance(LabTime::from_secs(seconds), &mut both);
     let record = &both.record;
     let mut seen = [0; 6];
-    for (at, viewer, entity, drawn) in &both.drawn {
-        let actor = record.cast.actor(*entity).expect("it is in the record");
-        let again = record
-            .drawn(*viewer, actor, *at)
-            .unwrap_or_else(|| panic!("{viewer:?} drew {entity:?} at {at}: {drawn:?}"));
+    for (at, viewer, drawn) in &both.drawn {
+        let actor = record.cast.actor(drawn.entity).expect("it is in the record");
+        let again = record.drawn(*viewer, actor, *at).unwrap_or_else(|| panic!("{viewer:?} drew at {at}: {drawn:?}"));
         seen[drawn.how as usize] += 1;
         let found = (again.at, again.how, again.tick, again.pos);
-        let tick = RecordTick::of(Tick(course.first_tick), drawn.tick);
-        assert_eq!(found, (*at, drawn.how, tick, drawn.state.vec3(0)), "{viewer:?} {entity:?}");
+        let [x, y, z] = drawn.pos;
+        assert_eq!(found, (*at, drawn.how, drawn.tick, vec3(x, y, z)), "{viewer:?} {:?}", drawn.entity);
         assert!((again.fraction - drawn.fraction).abs() < 2e-5);
     }
     // And nothing besides.

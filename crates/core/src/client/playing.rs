@@ -459,7 +459,7 @@ impl Playing {
     pub(super) fn own_state(&self, entity: EntityId) -> Option<State> {
         let place = self.owned.iter().position(|o| o.entity == entity)?;
         let received = || self.others.iter().find(|o| o.id == entity)?.samples.newest();
-        self.mine[place].own.state().or_else(|| received().map(|drawn| drawn.state))
+        self.mine[place].own.state().or_else(|| received().map(|sample| sample.state))
     }
 
     /// What was last said of an entity that others give orders as well.
@@ -491,33 +491,35 @@ impl Playing {
     pub(super) fn draw_own(&self, lent: &Lent<'_>, now: HostNanos, each: &mut impl FnMut(EntityId, &DrawnState)) {
         for (owned, mine) in self.owned.iter().zip(&self.mine) {
             let (Some(newest), Some(state)) = (mine.own.newest(), mine.own.state()) else { continue };
+            let context = self.context(lent, *owned);
+            let schema = context.schema(newest);
             let (mut drawn, tick, fraction) = if lent.settings.between_ticks {
                 let before = mine.own.state_before().unwrap_or(state);
                 let fraction = self.ticks.fraction(now);
-                let schema = self.context(lent, *owned).schema(newest);
                 (blend(schema, &before, &state, fraction, self.ticks.rate().dt()), newest.prev(), fraction)
             } else {
                 (state, newest, 0.0)
             };
             drawn.set_vec3(0, drawn.vec3(0) + mine.ease.offset(now));
-            each(owned.entity, &DrawnState { state: drawn, tick, fraction, how: Drawn::Predicted });
+            each(owned.entity, &DrawnState::of(schema, drawn, (tick, fraction), Drawn::Predicted));
         }
     }
 
     /// Calls back with everybody else, and with own entities that are waited for.
     pub(super) fn draw_others(&self, lent: &Lent<'_>, now: HostNanos, each: &mut impl FnMut(EntityId, &DrawnState)) {
         let Some(moment) = self.shown(now) else { return };
-        let settings = lent.settings;
+        let (settings, kinds) = (lent.settings, &lent.timeline.at(moment.tick).kinds);
         for other in &self.others {
             let mine = self.owned.iter().position(|o| o.entity == other.id);
             if mine.is_some_and(|place| self.mine[place].own.state().is_some()) {
                 continue;
             }
-            let schema = lent.timeline.at(moment.tick).kinds.motion(other.kind).schema();
+            let schema = kinds.motion(other.kind).schema();
             let drawn = if settings.interpolate {
                 other.samples.at(schema, self.ticks.rate(), moment, settings.extrapolate_ms)
             } else {
-                other.samples.newest()
+                let newest = other.samples.newest();
+                newest.map(|sample| DrawnState::of(schema, sample.state, (sample.tick, 0.0), Drawn::Newest))
             };
             if let Some(drawn) = drawn {
                 each(other.id, &drawn);

@@ -56,6 +56,15 @@ pub struct DrawnState {
     pub fraction: f32,
     /// How it came about.
     pub how: Drawn,
+    /// Looking where, in radians; `None` for a rule that does not say.
+    pub bearing: Option<f32>,
+}
+
+impl DrawnState {
+    /// A state as it is drawn of an entity with such a layout.
+    pub fn of(schema: &Schema, state: State, (tick, fraction): (Tick, f32), how: Drawn) -> Self {
+        Self { state, tick, fraction, how, bearing: schema.bearing_lane().map(|lane| state.real(lane)) }
+    }
 }
 
 /// A moment to draw: a tick, and how much of the way to the next.
@@ -150,7 +159,7 @@ pub fn drawn(
         (Some(a), None) => run_on(schema, &a.state, seconds),
         (None, b) => b?.state,
     };
-    Some(DrawnState { state, tick: shown.tick, fraction: shown.fraction, how })
+    Some(DrawnState::of(schema, state, (shown.tick, shown.fraction), how))
 }
 
 /// What a sample says of where somebody is.
@@ -267,9 +276,8 @@ impl Samples {
     }
 
     /// The newest state received.
-    pub(crate) fn newest(&self) -> Option<DrawnState> {
-        let s = self.0.back()?;
-        Some(DrawnState { state: s.state, tick: s.tick, fraction: 0.0, how: Drawn::Newest })
+    pub(crate) fn newest(&self) -> Option<&Sample> {
+        self.0.back()
     }
 
     /// What is drawn at a moment.

@@ -4,13 +4,12 @@ use std::sync::Arc;
 
 use velocitas_core::{Address, Arrangement, EntityId, Kinds, Patience, PeerId, Rate, SolidId, Tick, Token};
 
-use crate::course::{GaitFile, KnownTo, NamedSolid, Role, World};
+use crate::course::{GaitFile, NamedSolid, Role, World};
 use crate::host::HostSpec;
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::knob::Knobs;
 use crate::known::Known;
-use crate::lab::Lab;
-use crate::machine::{machine_at, token, unaliased};
+use crate::machine::{machine_at, unaliased};
 use crate::time::LabTime;
 use crate::trace::Trace;
 
@@ -49,6 +48,46 @@ pub struct Origin {
     pub patience: Patience,
     /// What was recorded of links.
     pub traces: Arc<[Trace]>,
+}
+
+/// What is told of a run before anything happens.
+#[derive(Clone, Debug)]
+pub struct Beginning {
+    /// What it is called.
+    pub title: String,
+    /// Where all luck comes from.
+    pub seed: u64,
+    /// Ticks a second.
+    pub rate: Rate,
+    /// The tick that all count from.
+    pub first: Tick,
+    /// Every machine, the one that decides in front.
+    pub machines: Vec<MachineInfo>,
+    /// Which player sits at which machine.
+    pub players: Vec<(Token, MachineId)>,
+    /// What is there besides, by name, in the order of birth.
+    pub things: Vec<String>,
+    /// Where it is.
+    pub world: Arc<World>,
+    /// What was read.
+    pub origin: Origin,
+    /// What those that decide, and those that play, know of the rules.
+    pub rules: [Known; 2],
+    /// The entities that are there from the beginning.
+    pub there: Vec<There>,
+}
+
+/// An entity that is there from the beginning.
+#[derive(Clone, Debug)]
+pub struct There {
+    /// Which.
+    pub entity: EntityId,
+    /// The number of its rule.
+    pub kind: u8,
+    /// The player with whom it came, if with any.
+    pub with: Option<Token>,
+    /// Who owns it.
+    pub owners: Vec<Token>,
 }
 
 /// An entity, from its birth to its end.
@@ -147,43 +186,16 @@ impl Cast {
         self.machines[machine.index()].player.as_ref().is_some_and(|player| player.role == Role::Rogue)
     }
 
-    /// The cast of a course at its beginning, as its lab has made it.
-    pub fn of(lab: &Lab) -> Self {
-        let course = lab.course();
-        let mut machines: Vec<MachineInfo> = course
-            .machines()
-            .map(|(name, host)| MachineInfo { name: name.to_owned(), serves: false, host, player: None })
-            .collect();
-        machines[MachineId::SERVER.index()].serves = true;
-        let mut cast = Self {
-            title: course.name.clone(),
-            seed: course.seed,
-            rate: course.rate,
-            first: Tick(course.first_tick),
-            machines,
-            actors: Vec::new(),
-            peers: Vec::new(),
-            players: course.members().map(|member| (token(member), course.machine(member))).collect(),
-            things: course.things.iter().map(|thing| thing.name.clone()).collect(),
-            world: course.world.clone(),
-            origin: Origin {
-                text: course.text.clone(),
-                gaits: course.gaits.as_slice().into(),
-                patience: course.patience,
-                traces: course.traces.clone(),
-            },
-            rules: [Known::of(course, KnownTo::Server), Known::of(course, KnownTo::Clients)],
-        };
-        for member in course.members() {
-            let (m, machine) = (&course[member], course.machine(member));
-            cast.machines[machine.index()].player =
-                Some(Player { role: m.role, arrangement: m.arrangement, knobs: m.knobs });
-        }
+    /// Who is who, as it is told before anything happens.
+    pub fn new(beginning: Beginning) -> Self {
+        let Beginning { title, seed, rate, first, machines, players, things, world, origin, rules, there } = beginning;
+        let (actors, peers) = (Vec::new(), Vec::new());
+        let mut cast =
+            Self { title, seed, rate, first, machines, actors, peers, players, things, world, origin, rules };
         let start = RecordTick(0);
-        for entity in lab.server().world().iter() {
-            let with = course.members().find(|member| lab.entity(*member) == Some(entity.id())).map(token);
-            cast.born(LabTime::ZERO, start, (entity.id(), entity.kind(), with));
-            entity.owners().iter().for_each(|owner| cast.owned(LabTime::ZERO, start, (entity.id(), *owner, true)));
+        for There { entity, kind, with, owners } in there {
+            cast.born(LabTime::ZERO, start, (entity, kind, with));
+            owners.into_iter().for_each(|owner| cast.owned(LabTime::ZERO, start, (entity, owner, true)));
         }
         cast
     }

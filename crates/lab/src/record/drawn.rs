@@ -196,16 +196,15 @@ impl Record {
             drawn(layout.schema(), self.cast.rate, moment, (between.0, between.1.as_ref()), limit)?
         } else {
             let newest = frame.newest.and_then(&mut sample)?;
-            DrawnState { state: newest.state, tick: newest.tick, fraction: 0.0, how: Drawn::Newest }
+            DrawnState::of(layout.schema(), newest.state, (newest.tick, 0.0), Drawn::Newest)
         };
-        let bearing = layout.schema().bearing_lane();
         Some(DrawnRow {
             at: frame.row.at,
             tick: self.cast.tick(made.tick),
             fraction: made.fraction,
             how: made.how,
             pos: made.state.vec3(0),
-            bearing: bearing.map_or(0.0, |lane| made.state.real(lane)),
+            bearing: made.bearing.unwrap_or(0.0),
         })
     }
 

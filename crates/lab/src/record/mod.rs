@@ -15,7 +15,7 @@ mod packed;
 mod rows;
 mod track;
 
-pub use cast::{Actor, Cast, MachineInfo, Origin, OwnerRow, Player};
+pub use cast::{Actor, Beginning, Cast, MachineInfo, Origin, OwnerRow, Player, There};
 use column::Cut;
 pub use column::{Column, Timed};
 pub(crate) use drawn::Samples;
@@ -35,14 +35,15 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use velocitas_core::{
-    Client, Correction, EndedBy, EntityId, Event, Fact, HostNanos, Input, InputFact, InputFate, Made, Measure,
-    Presence, Provenance, Restored, SolidId, StateEvent, Tick,
+    Correction, EndedBy, Event, Fact, Input, InputFact, InputFate, Made, Measure, Presence, Provenance, Restored,
+    SolidId, StateEvent, Tick,
 };
 
 use crate::cause::{Finding, Findings};
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::known::{Change, Changed, Known};
 use crate::machine::machine_at;
+use crate::screen::Screen;
 use crate::time::LabTime;
 use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
 
@@ -284,13 +285,13 @@ impl Record {
     }
 
     /// What a client draws for the first time.
-    fn first_seen(&mut self, at: LabTime, viewer: MachineId, client: &Client, read: HostNanos) {
+    fn first_seen(&mut self, at: LabTime, viewer: MachineId, screen: &Screen) {
         let unseen = &self.machines[viewer.index()].unseen;
         if unseen.is_empty() {
             return;
         }
-        let mut seen = Vec::new();
-        client.draw(read, |entity, _| seen.extend(self.cast.actor(entity).filter(|actor| unseen.contains(actor))));
+        let drawn = screen.own.iter().chain(&screen.others).filter_map(|drawn| self.cast.actor(drawn.entity));
+        let seen: Vec<_> = drawn.filter(|actor| unseen.contains(actor)).collect();
         let rows = &mut self.machines[viewer.index()];
         seen.into_iter().for_each(|actor| rows.see(at, actor));
     }
@@ -348,6 +349,8 @@ impl Record {
 }
 
 impl Watch for Record {
+    const LOOKS: bool = true;
+
     fn event(&mut self, at: LabTime, machine: MachineId, part: Part, event: &Event<'_>) {
         self.end = at;
         match event {
@@ -375,43 +378,33 @@ impl Watch for Record {
         }
     }
 
-    fn frame(&mut self, at: LabTime, viewer: MachineId, client: &Client, read: HostNanos) {
-        if let Some(why) = client.refused_for() {
-            let words = why.to_string();
+    fn frame(&mut self, at: LabTime, viewer: MachineId, screen: &Screen) {
+        if let Some(words) = &screen.refused {
             let before = self.refusals.iter().rev().find(|(_, machine, _)| *machine == viewer);
-            if before.is_none_or(|(.., before)| *before != words) {
-                self.refusals.push((at, viewer, words));
+            if before.is_none_or(|(.., before)| before != words) {
+                self.refusals.push((at, viewer, words.clone()));
             }
         }
-        if client.peer().is_none() {
+        if !screen.plays {
             return;
         }
         self.end = at;
-        let moment = client.shown(read);
-        let fraction = |fraction: f32| (fraction.clamp(0.0, 0.99999) * 65_536.0) as u16;
-        let settings = client.settings();
+        let (tick, fraction) = screen.moment.unwrap_or_default();
         self.machines[viewer.index()].frames.push(FrameRow {
             at,
-            tick: moment.map_or(RecordTick(0), |moment| self.cast.tick(moment.tick)),
-            fraction: moment.map_or(0.0, |moment| moment.fraction),
-            limit_ms: settings.extrapolate_ms.min(u32::from(u16::MAX)) as u16,
-            blends: settings.interpolate,
-            sees: moment.is_some(),
+            tick,
+            fraction,
+            limit_ms: screen.limit_ms,
+            blends: screen.blends,
+            sees: screen.moment.is_some(),
         });
-        client.draw_own(read, |entity: EntityId, drawn| {
-            let Some(actor) = self.cast.actor(entity) else { return };
-            let tick = self.cast.tick(drawn.tick);
-            let bearing = self.layout(actor, tick).schema().bearing_lane();
-            let (pos, width) = (drawn.state.vec3(0), self.authority[actor.index()].width());
-            self.machines[viewer.index()].own_mut(actor, width).drawn.push(OwnDrawnRow {
-                at,
-                tick,
-                fraction: fraction(drawn.fraction),
-                pos: [pos.x, pos.y, pos.z],
-                bearing: bearing.map_or(0.0, |lane| drawn.state.real(lane)),
-            });
-        });
-        self.first_seen(at, viewer, client, read);
+        for drawn in &screen.own {
+            let Some(actor) = self.cast.actor(drawn.entity) else { continue };
+            let width = self.authority[actor.index()].width();
+            let row = OwnDrawnRow::of(at, drawn);
+            self.machines[viewer.index()].own_mut(actor, width).drawn.push(row);
+        }
+        self.first_seen(at, viewer, screen);
     }
 
     fn happening(&mut self, machine: MachineId, row: HappeningRow) {

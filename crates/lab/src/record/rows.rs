@@ -4,6 +4,7 @@ use velocitas_core::{ClockFact, EntityId, Evidence, MessageKind, Presence, RULES
 
 use super::packed::{Coder, Pack};
 use crate::ids::{ActorId, RecordTick};
+use crate::screen::DrawnFact;
 use crate::time::LabTime;
 use crate::watch::MessageRow;
 
@@ -113,6 +114,14 @@ pub struct OwnDrawnRow {
     pub pos: [f32; 3],
     /// Looking where.
     pub bearing: f32,
+}
+
+impl OwnDrawnRow {
+    /// As it was drawn in a frame.
+    pub fn of(at: LabTime, drawn: &DrawnFact) -> Self {
+        let fraction = (drawn.fraction.clamp(0.0, 0.99999) * 65_536.0) as u16;
+        Self { at, tick: drawn.tick, fraction, pos: drawn.pos, bearing: drawn.bearing }
+    }
 }
 
 impl Pack for OwnDrawnRow {

@@ -1,0 +1,91 @@
+//! What a machine drew in a frame, in values that can be kept.
+
+use velocitas_core::{Client, Drawn, DrawnState, EntityId, HostNanos, Tick};
+
+use crate::ids::RecordTick;
+
+/// An entity as it was drawn.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct DrawnFact {
+    /// Which.
+    pub entity: EntityId,
+    /// The tick shown …
+    pub tick: RecordTick,
+    /// … and how far on towards the next, 0 to 1.
+    pub fraction: f32,
+    /// How it came about.
+    pub how: Drawn,
+    /// Where, in metres.
+    pub pos: [f32; 3],
+    /// Looking where, in radians; 0 where that is not known.
+    pub bearing: f32,
+}
+
+impl DrawnFact {
+    fn of(first: Tick, entity: EntityId, drawn: &DrawnState) -> Self {
+        let pos = drawn.state.vec3(0);
+        Self {
+            entity,
+            tick: RecordTick::of(first, drawn.tick),
+            fraction: drawn.fraction,
+            how: drawn.how,
+            pos: [pos.x, pos.y, pos.z],
+            bearing: drawn.bearing.unwrap_or(0.0),
+        }
+    }
+}
+
+/// What a machine's screen showed.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Screen {
+    /// What its own clock read.
+    pub read: HostNanos,
+    /// Whether its client plays; otherwise nothing is drawn.
+    pub plays: bool,
+    /// Why it is not let in, in the words it was told.
+    pub refused: Option<String>,
+    /// The moment at which all others are drawn, a tick and how far on towards the next; `None` before anything arrived.
+    pub moment: Option<(RecordTick, f32)>,
+    /// Milliseconds a remote may run on past its newest state.
+    pub limit_ms: u16,
+    /// Whether remotes are blended at that moment; otherwise they are where they were last heard of.
+    pub blends: bool,
+    /// Own entities whose states it makes itself.
+    pub own: Vec<DrawnFact>,
+    /// All others, and own entities that are waited for.
+    pub others: Vec<DrawnFact>,
+}
+
+impl Default for Screen {
+    fn default() -> Self {
+        Self {
+            read: HostNanos(0),
+            plays: false,
+            refused: None,
+            moment: None,
+            limit_ms: 0,
+            blends: false,
+            own: Vec::new(),
+            others: Vec::new(),
+        }
+    }
+}
+
+impl Screen {
+    /// Takes what a client draws at a reading of its machine's clock; ticks of the record count from `first`.
+    pub(crate) fn take(&mut self, first: Tick, client: &Client, read: HostNanos) {
+        self.read = read;
+        self.plays = client.peer().is_some();
+        self.refused = client.refused_for().map(ToString::to_string);
+        self.moment = client.shown(read).map(|shown| (RecordTick::of(first, shown.tick), shown.fraction));
+        let settings = client.settings();
+        self.limit_ms = settings.extrapolate_ms.min(u32::from(u16::MAX)) as u16;
+        self.blends = settings.interpolate;
+        self.own.clear();
+        self.others.clear();
+        client.draw(read, |entity, drawn| {
+            let fact = DrawnFact::of(first, entity, drawn);
+            if drawn.how == Drawn::Predicted { self.own.push(fact) } else { self.others.push(fact) }
+        });
+    }
+}
