@@ -1,9 +1,11 @@
-//! What is amiss with who is there: whether every machine that plays knows exactly what there is, each once, and whether
-//! only its owner moves it.
+//! What is amiss with who is there, and with what is drawn of them: whether every machine that plays knows exactly what there is, each
+//! once, whether only its owner moves it, and whether others are drawn where it was told that they are.
 //!
 //! Everything here is read from the record alone, whoever made the mistake.
 
-use velocitas_core::Presence;
+use std::collections::BTreeMap;
+
+use velocitas_core::{Presence, Vec3};
 
 use crate::fault::{Fault, FaultSpec};
 use crate::ids::{ActorId, MachineId};
@@ -15,8 +17,13 @@ const GRACE: LabTime = LabTime(2_000_000_000);
 /// A prediction so long ago is not one of now.
 const LATELY: LabTime = LabTime(500_000_000);
 
+/// What is drawn further than this from where it should be is amiss, in metres: rounding is less.
+const OFF_M: f32 = 0.02;
+/// By so much it may vary how far something is off that is off by the same, in metres.
+const STEADY_M: f32 = 0.02;
+
 /// Something amiss.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Amiss {
     /// A machine that plays does not know of something that is there.
     Unseen {
@@ -54,6 +61,17 @@ pub enum Amiss {
         /// For how long it has not owned it.
         lasts: LabTime,
     },
+    /// A machine draws something elsewhere than what it was sent puts it.
+    Misdrawn {
+        /// The machine.
+        viewer: MachineId,
+        /// What.
+        actor: ActorId,
+        /// How far off at most, lately, in metres.
+        off_m: f32,
+        /// Whether always by the same.
+        steady: bool,
+    },
 }
 
 /// Everything amiss at a moment.
@@ -64,6 +82,7 @@ pub fn amiss(record: &Record, at: LabTime) -> Vec<Amiss> {
         if record.of(machine).presence_at(at) == Presence::Playing {
             found.extend(unknown(record, machine, at));
             found.extend(two_movers(record, machine, at));
+            found.extend(misdrawn(record, machine, at));
         }
     }
     found
@@ -115,6 +134,26 @@ fn two_movers(record: &Record, machine: MachineId, at: LabTime) -> impl Iterator
     })
 }
 
+/// What a machine lately drew elsewhere than follows from what it was sent.
+fn misdrawn(record: &Record, viewer: MachineId, at: LabTime) -> Vec<Amiss> {
+    let rows = record.of(viewer);
+    let mut all: BTreeMap<ActorId, Vec<Vec3>> = BTreeMap::new();
+    for row in rows.otherwise.span(at.minus(LATELY), at) {
+        let number = rows.frames.before(row.at);
+        let should = record.frame(viewer, number).and_then(|frame| record.derived(viewer, row.actor, &frame));
+        if let Some((drawn, should)) = row.drawn().zip(should) {
+            all.entry(row.actor).or_default().push(drawn.pos - should.pos);
+        }
+    }
+    let told = all.into_iter().filter_map(|(actor, offs)| {
+        let most = offs.iter().copied().max_by(|a, b| a.dot(*a).total_cmp(&b.dot(*b)))?;
+        let off_m = most.distance(Vec3::ZERO);
+        let steady = offs.iter().all(|off| off.distance(most) < STEADY_M);
+        (off_m > OFF_M).then_some(Amiss::Misdrawn { viewer, actor, off_m, steady })
+    });
+    told.collect()
+}
+
 impl Amiss {
     /// The fault that shows so.
     pub fn fault(&self) -> &'static FaultSpec {
@@ -123,6 +162,8 @@ impl Amiss {
             Self::Lingers { .. } => Fault::Lingering,
             Self::Twin { .. } => Fault::Stranger,
             Self::TwoMovers { .. } => Fault::Clinging,
+            Self::Misdrawn { steady: true, .. } => Fault::Misread,
+            Self::Misdrawn { steady: false, .. } => Fault::Stale,
         }
         .spec()
     }
@@ -130,7 +171,7 @@ impl Amiss {
     /// At which machine it shows.
     pub const fn machine(&self) -> MachineId {
         match self {
-            Self::Unseen { viewer, .. } | Self::Lingers { viewer, .. } => *viewer,
+            Self::Unseen { viewer, .. } | Self::Lingers { viewer, .. } | Self::Misdrawn { viewer, .. } => *viewer,
             Self::Twin { machine, .. } | Self::TwoMovers { machine, .. } => *machine,
         }
     }
@@ -138,7 +179,10 @@ impl Amiss {
     /// What it is about.
     pub const fn actor(&self) -> ActorId {
         match self {
-            Self::Unseen { actor, .. } | Self::Lingers { actor, .. } | Self::TwoMovers { actor, .. } => *actor,
+            Self::Unseen { actor, .. }
+            | Self::Lingers { actor, .. }
+            | Self::TwoMovers { actor, .. }
+            | Self::Misdrawn { actor, .. } => *actor,
             Self::Twin { actors, .. } => actors.1,
         }
     }
@@ -165,6 +209,11 @@ impl Amiss {
             }
             Self::TwoMovers { machine: m, actor, lasts } => {
                 format!("{} moves {}, which it owns no longer for {}", machine(m), name(actor), seconds(lasts))
+            }
+            Self::Misdrawn { viewer, actor, off_m, steady } => {
+                let off = if steady { "" } else { "up to " };
+                let (viewer, actor) = (machine(viewer), name(actor));
+                format!("{viewer} draws {actor} {off}{:.0} cm off from where what it was sent has it", off_m * 100.0)
             }
         }
     }

@@ -1,8 +1,9 @@
-//! Faults of joining and leaving, made on purpose: what a machine's program gets wrong, given to it from outside. The core
-//! knows nothing of them; snapshots are rewritten on their way in, or the token is lost.
+//! Faults made on purpose: what a machine's program gets wrong of who is there and of where others are, given to it from outside. The
+//! core knows nothing of them; snapshots are rewritten on their way in, or the token is lost.
 
 use velocitas_core::{
-    BitReader, BitWriter, EntityId, EntityRecord, Header, Layouts, Message, MessageKind, News, Snapshot, Used,
+    BitReader, BitWriter, EntityId, EntityRecord, Header, Layouts, Message, MessageKind, News, Snapshot, State, Used,
+    vec3,
 };
 
 /// One of them.
@@ -16,6 +17,10 @@ pub enum Fault {
     Lingering,
     /// It does not hear that it owns something no longer.
     Clinging,
+    /// It reads the positions of others a little off.
+    Misread,
+    /// It keeps an older state of others under a newer tick.
+    Stale,
 }
 
 /// What there is to a fault.
@@ -34,7 +39,7 @@ pub struct FaultSpec {
 }
 
 /// All of them.
-pub static FAULTS: [FaultSpec; 4] = [
+pub static FAULTS: [FaultSpec; 6] = [
     FaultSpec {
         fault: Fault::Untold,
         key: "untold",
@@ -63,6 +68,20 @@ pub static FAULTS: [FaultSpec; 4] = [
         shows: "both sides move the same thing: it flickers between two places",
         remedy: "change owners at one tick, and tell the old one until it has acknowledged",
     },
+    FaultSpec {
+        fault: Fault::Misread,
+        key: "misread",
+        wrong: "positions of others are decoded with another origin than they were written with",
+        shows: "others are drawn beside where they are, always by the same",
+        remedy: "write and read positions by one table of origins and steps",
+    },
+    FaultSpec {
+        fault: Fault::Stale,
+        key: "stale",
+        wrong: "the buffer of remotes keeps an older state under a newer tick",
+        shows: "others stand, then leap: they are drawn where they were",
+        remedy: "keep each state under its own tick, and put none in the place of another",
+    },
 ];
 
 impl Fault {
@@ -80,7 +99,12 @@ pub(crate) struct Faulty {
     untold: Option<Vec<EntityId>>,
     /// What it owned once.
     clung: Vec<EntityId>,
+    /// The states of others that it keeps too long, and whether the next are put in their place.
+    kept: (Vec<(EntityId, State)>, bool),
 }
+
+/// By how much positions are read off, in metres.
+const MISREAD_M: f32 = 0.5;
 
 impl Faulty {
     pub(crate) fn of(faults: &[Fault]) -> Self {
@@ -102,7 +126,7 @@ impl Faulty {
 
     /// Its program is started anew.
     pub(crate) fn start(&mut self) {
-        (self.untold, self.clung) = (None, Vec::new());
+        (self.untold, self.clung, self.kept) = (None, Vec::new(), Default::default());
     }
 
     /// A datagram as the machine hears it; `None` where that is as it came.
@@ -122,6 +146,14 @@ impl Faulty {
         if self.has(Fault::Clinging) {
             self.cling(&mut snapshot);
         }
+        if self.has(Fault::Misread) {
+            for record in snapshot.entities.iter_mut().filter(|record| record.entity.own.is_none()) {
+                record.state.set_vec3(0, record.state.vec3(0) + vec3(MISREAD_M, 0.0, 0.0));
+            }
+        }
+        if self.has(Fault::Stale) {
+            self.keep_too_long(&mut snapshot);
+        }
         let mut out = BitWriter::new();
         header.write(&mut out);
         Message::Snapshot(snapshot).write(&mut out, layouts);
@@ -136,6 +168,21 @@ impl Faulty {
         let hidden = self.untold.get_or_insert_with(|| others(&snapshot.entities));
         snapshot.entities.retain(|record| !hidden.contains(&record.entity.id));
         snapshot.head.news.retain(|news| !hidden.contains(&news.entity()));
+    }
+
+    /// Every second snapshot tells what the one before told.
+    fn keep_too_long(&mut self, snapshot: &mut Snapshot) {
+        let (kept, again) = &mut self.kept;
+        *again = !*again;
+        let others = snapshot.entities.iter_mut().filter(|record| record.entity.own.is_none());
+        if *again {
+            *kept = others.map(|record| (record.entity.id, record.state)).collect();
+            return;
+        }
+        for record in others {
+            let older = kept.iter().find(|(id, _)| *id == record.entity.id);
+            record.state = older.map_or(record.state, |(_, state)| *state);
+        }
     }
 
     /// Takes what it once owned for its own.

@@ -1,4 +1,4 @@
-//! What a screen showed is not kept but had again from what its client had received: it must be what the client drew.
+//! What a screen showed is kept only where it does not follow from what its client had received: it must be what the client drew.
 
 use std::sync::Arc;
 
@@ -43,6 +43,15 @@ impl Watch for Both {
 /// Runs a course and holds every frame of the record against what was drawn. Says how often each way of drawing came.
 #[track_caller]
 fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 6] {
+    let (record, seen) = told(course, seconds, commands);
+    let otherwise = record.cast.players().map(|machine| record.of(machine).otherwise.len());
+    assert_eq!(otherwise.sum::<usize>(), 0, "all of it follows from what was received");
+    seen
+}
+
+/// The same of one whose clients may draw otherwise than they should, with its record.
+#[track_caller]
+fn told(course: Course, seconds: f64, commands: &[(f64, Command)]) -> (Record, [usize; 6]) {
     let mut lab = Lab::new(Arc::new(course));
     let mut both = Both { record: Record::new(Cast::new(lab.beginning())), drawn: Vec::new() };
     for (at, command) in commands {
@@ -78,7 +87,52 @@ fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 6]
             assert_eq!(all, record.cast.actors().filter_map(row).collect::<Vec<_>>(), "{machine:?} frame {n}");
         }
     }
-    seen
+    (both.record, seen)
+}
+
+/// A course of `courses/faults`, and the same without its fault.
+fn faulty(name: &str) -> [Course; 2] {
+    let path = format!("{}/../../courses/faults/{name}.course.toml", env!("CARGO_MANIFEST_DIR"));
+    let text = std::fs::read_to_string(&path).expect("it ships");
+    let read = |text: &str| Course::parse(&path, text, &[]).unwrap_or_else(|e| panic!("{e}"));
+    [read(&text), read(&text.replace(&format!("faults = [\"{name}\"]"), ""))]
+}
+
+#[test]
+fn an_error_in_decoding_or_in_the_buffer_of_remotes_is_seen_where_the_client_drew_it() {
+    // Both show in the figures and are named, and nowhere else.
+    for (name, most_m, words) in
+        [("misread", 0.5, "plover draws heron 50 cm off"), ("stale", 0.2, "plover draws heron up to ")]
+    {
+        let [wrong, right] = faulty(name);
+        let (record, _) = told(wrong, 12.0, &[]);
+        let [heron, plover] = [0, 1].map(|m| crate::scenario::machine(&record, m));
+        let body = crate::scenario::actor(&record, 0);
+        assert!(record.of(plover).otherwise.len() > 200 && record.of(heron).otherwise.is_empty(), "{name}");
+        let at = LabTime::from_secs(10.0);
+        let all = velocitas_lab::amiss::amiss(&record, at);
+        assert!(all.len() == 1 && all[0].fault().key == name && all[0].words(&record).starts_with(words), "{all:?}");
+        // The Field and what is taken from it draw it there, and so does every figure.
+        let drawn = record.drawn(plover, body, at).expect("it is drawn");
+        let number = record.of(plover).frames.until(at) - 1;
+        let should = record.frame(plover, number).and_then(|frame| record.derived(plover, body, &frame));
+        let off = drawn.pos.distance(should.expect("it was told of").pos);
+        assert!(name == "stale" || (off - 0.5).abs() < 1e-3, "{off}");
+        let moment = velocitas_lab::moment::Moment { record: &record, at };
+        assert_eq!(moment.echoes(body, plover).drawn.map(|echo| echo.pos), Some(drawn.pos));
+        let error = |record: &Record, m| {
+            let figures = crate::scenario::measure(record, m, LabTime::from_secs(4.0), at);
+            figures.others.drawn_error_m.p95.expect("it sees the other")
+        };
+        let (was, _) = told(right, 12.0, &[]);
+        assert!(error(&record, 1) > most_m * 0.6 && error(&was, 1) < 0.1, "{name}: {}", error(&record, 1));
+        assert!(error(&record, 0) < 0.1, "{name}");
+        // It takes no room where nothing is wrong, and what was told is cut with the rest.
+        let mut cut = record.clone();
+        cut.truncate(LabTime::from_secs(5.0));
+        assert!(cut.of(plover).otherwise.iter().all(|row| row.at <= LabTime::from_secs(5.0)));
+        assert_eq!(was.of(plover).otherwise.len(), 0);
+    }
 }
 
 #[test]

@@ -7,6 +7,7 @@ use std::collections::VecDeque;
 
 use super::blend::{Hermite, blend, curve, run_on, straight};
 use crate::data::State;
+use crate::float::{mix, mix_angle};
 use crate::schema::{Blend, Schema};
 use crate::tick::{Rate, Tick};
 use crate::vec3::Vec3;
@@ -32,6 +33,19 @@ pub enum Drawn {
 }
 
 impl Drawn {
+    /// By its number.
+    pub const fn from_number(number: u8) -> Option<Self> {
+        Some(match number {
+            0 => Self::Predicted,
+            1 => Self::Blended,
+            2 => Self::Newest,
+            3 => Self::Extrapolated,
+            4 => Self::Held,
+            5 => Self::First,
+            _ => return None,
+        })
+    }
+
     /// Its name in reports.
     pub const fn name(self) -> &'static str {
         match self {
@@ -171,26 +185,46 @@ pub struct Spot {
     pub pos: Vec3,
     /// How fast; zero for a rule without a velocity.
     pub vel: Vec3,
+    /// Looking where, in radians; 0 for a rule that does not say.
+    pub bearing: f32,
 }
 
-/// How a rule's position is drawn between snapshots.
+/// How a rule's position, and where it looks, are drawn between snapshots.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct SpotBlend {
     blend: Blend,
     velocity: Option<usize>,
+    bearing: Option<(usize, Blend)>,
 }
 
 impl SpotBlend {
     /// Of a rule with such a layout.
     pub fn of(schema: &Schema) -> Self {
         let point = schema.state.iter().find(|f| f.lane == 0);
-        Self { blend: point.map_or(Blend::None, |f| f.blend), velocity: schema.velocity_lane() }
+        let blend_of = |lane: usize| schema.state.iter().find(|f| f.lane == lane).map_or(Blend::None, |f| f.blend);
+        let bearing = schema.bearing_lane().map(|lane| (lane, blend_of(lane)));
+        Self { blend: point.map_or(Blend::None, |f| f.blend), velocity: schema.velocity_lane(), bearing }
     }
 
     /// What a sample says of where somebody is.
     pub fn spot(&self, sample: &Sample) -> Spot {
         let vel = self.velocity.map_or(Vec3::ZERO, |lane| sample.state.vec3(lane));
-        Spot { teleports: sample.teleports, pos: sample.state.vec3(0), vel }
+        let bearing = self.bearing.map_or(0.0, |(lane, _)| sample.state.real(lane));
+        Spot { teleports: sample.teleports, pos: sample.state.vec3(0), vel, bearing }
+    }
+
+    /// Where it looks there: what [`drawn`] says of the bearing.
+    pub fn bearing(&self, on: &OnTheWay, (before, after): (Option<&Spot>, Option<&Spot>)) -> Option<f32> {
+        Some(match (before, after, self.bearing) {
+            (Some(a), Some(b), Some((_, blend))) if a.teleports == b.teleports => match blend {
+                Blend::None if on.share >= 1.0 => b.bearing,
+                Blend::None => a.bearing,
+                Blend::Bearing => mix_angle(a.bearing, b.bearing, on.share),
+                _ => mix(a.bearing, b.bearing, on.share),
+            },
+            (Some(a), ..) => a.bearing,
+            (None, b, _) => b?.bearing,
+        })
     }
 
     /// Where somebody is drawn at a moment between these two: what [`drawn`] says of the position.

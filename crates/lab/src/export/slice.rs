@@ -114,7 +114,8 @@ impl<'a> Slice<'a, '_> {
             }
             for &(actor, known) in &there {
                 let samples = &mut self.samples;
-                let other = || record.drawn_of(machine, actor, frame.as_ref().filter(|_| known)?, samples);
+                let frame = frame.as_ref().filter(|_| known);
+                let other = || record.drawn_other((machine, actor, at), frame, samples);
                 if let Some(row) = record.drawn_own(machine, actor, at).or_else(other) {
                     let place = self.place(machine, row.at, Some(row.tick));
                     self.page.put_of(&DRAWN, &place, actor, &DrawnHere { actor, row });

@@ -8,7 +8,7 @@
 use velocitas_core::Vec3;
 
 use crate::ids::{ActorId, MachineId, RecordTick};
-use crate::record::{Gallery, Record, Sight, Track, Travelled};
+use crate::record::{DrawnRow, Gallery, Record, Track, Travelled};
 use crate::time::LabTime;
 
 /// The length of a window; windows begin with whole seconds of lab time.
@@ -154,7 +154,7 @@ pub struct Reel {
     /// Of the one of others, and of the own, that was judged last.
     timings: [Timing; 2],
     /// By entity, whether it is the viewer's own, and what it drew of it: kept for its room.
-    drawn: Vec<(bool, Vec<Sight>)>,
+    drawn: Vec<(bool, Vec<DrawnRow>)>,
     /// The second at hand.
     second: Option<LabTime>,
 }
@@ -182,7 +182,7 @@ impl Reel {
         record: &Record,
         viewer: MachineId,
         window: LabTime,
-        mut each: impl FnMut(ActorId, bool, &[Sight], Window),
+        mut each: impl FnMut(ActorId, bool, &[DrawnRow], Window),
     ) {
         self.reach(record, window);
         let frames = &record.of(viewer).frames;
@@ -237,14 +237,14 @@ struct Timing {
 }
 
 impl Timing {
-    fn is_of(&self, truth: &Truth, sights: &[Sight]) -> bool {
+    fn is_of(&self, truth: &Truth, sights: &[DrawnRow]) -> bool {
         self.of == truth.extent()
             && self.shots.len() == sights.len()
             && self.shots.iter().zip(sights).all(|(shot, s)| *shot == (s.at, s.tick, s.fraction))
     }
 
     /// Of these frames of an entity.
-    fn measure(&mut self, truth: &Truth, sights: &[Sight]) {
+    fn measure(&mut self, truth: &Truth, sights: &[DrawnRow]) {
         self.of = truth.extent();
         self.shots.clear();
         self.shots.extend(sights.iter().map(|s| (s.at, s.tick, s.fraction)));
@@ -270,13 +270,13 @@ impl Timing {
     }
 
     /// The moment, in nanoseconds, that a frame shows but for the lag.
-    fn then(&self, sight: &Sight) -> f64 {
+    fn then(&self, sight: &DrawnRow) -> f64 {
         sight.at.0 as f64 - self.lag_ms * 1e6
     }
 }
 
 /// Judges what was drawn of an entity in a window.
-fn judge(truth: &Truth, sights: &[Sight], timing: &mut Timing) -> Window {
+fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing) -> Window {
     if !timing.is_of(truth, sights) {
         timing.measure(truth, sights);
     }
@@ -295,7 +295,7 @@ fn judge(truth: &Truth, sights: &[Sight], timing: &mut Timing) -> Window {
     // Pairs of frames, by their places among those that are known, and the piece they are in.
     let (mut pairs, mut piece, mut any): (Vec<(u32, u32, u32)>, u32, bool) = (Vec::new(), 0, false);
     pairs.reserve(timing.known.len());
-    let mut before: Option<(&Sight, [f64; 3], u32)> = None;
+    let mut before: Option<(&DrawnRow, [f64; 3], u32)> = None;
     for ((&i, place), known) in timing.known.iter().zip(&timing.places).zip(0u32..) {
         let sight = &sights[i];
         let Some((after, share)) = *place else {
@@ -354,7 +354,7 @@ struct Pair {
 
 impl Pair {
     /// Of two frames by their places among those that are known.
-    fn of(truth: &Truth, sights: &[Sight], timing: &Timing, (before, known, piece): (u32, u32, u32)) -> Self {
+    fn of(truth: &Truth, sights: &[DrawnRow], timing: &Timing, (before, known, piece): (u32, u32, u32)) -> Self {
         let of = |known: u32| {
             let frame = timing.known[known as usize];
             let there = timing.places[known as usize].map(|(after, share)| truth.between(after, share));

@@ -3,7 +3,8 @@
 use std::sync::Arc;
 
 use super::rows::{
-    ClockRow, FrameRow, JoinedRow, KnowsRow, MarkRow, MeasureRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow,
+    ClockRow, FrameRow, JoinedRow, KnowsRow, MarkRow, MeasureRow, OtherwiseRow, OwnDrawnRow, PresenceRow, ReceivedRow,
+    SeenRow,
 };
 use crate::time::LabTime;
 use crate::watch::{HappeningRow, MessageRow};
@@ -143,7 +144,8 @@ timed!(
     MarkRow,
     MeasureRow,
     HappeningRow,
-    MessageRow
+    MessageRow,
+    OtherwiseRow
 );
 
 impl<T: Timed> Column<T> {

@@ -1,18 +1,17 @@
-//! What a viewer drew of an entity, had again from what it had received by then.
+//! What a viewer drew.
 //!
-//! All others of a frame share one moment. What a viewer knew of them are the snapshots it had taken in: the authority's
-//! states of those ticks, rounded as for others. Blending them is the core's, so what comes out is what was drawn.
+//! Its client tells it, frame by frame. What it drew of others is nearly always what [follows](super::derived) from what it had received, so
+//! only what was otherwise is kept.
 
-use std::collections::{BTreeMap, VecDeque};
+use std::collections::BTreeMap;
 
-use velocitas_core::{
-    Drawn, DrawnState, OnTheWay, Placed, Rate, Sample, Shown, Spot, SpotBlend, TELEPORT_BITS, Tick, Vec3, drawn,
-};
+use velocitas_core::{Drawn, Vec3};
 
 use super::Record;
-use super::rows::{FrameRow, ReceivedRow};
-use super::track::Track;
+use super::derived::{Following, Frame, Samples, Travelled};
+use super::rows::OtherwiseRow;
 use crate::ids::{ActorId, MachineId, RecordTick};
+use crate::screen::{DrawnFact, Screen};
 use crate::time::LabTime;
 
 /// An entity as a viewer drew it.
@@ -32,115 +31,22 @@ pub struct DrawnRow {
     pub bearing: f32,
 }
 
-/// Where a viewer drew an entity in a frame.
-#[derive(Clone, Copy, Debug)]
-pub struct Sight {
-    /// The frame.
-    pub at: LabTime,
-    /// The tick drawn …
-    pub tick: RecordTick,
-    /// … and how far on towards the next, 0 to 1.
-    pub fraction: f32,
-    /// How it came about.
-    pub how: Drawn,
-    /// Where.
-    pub pos: Vec3,
-}
-
-impl Sight {
-    const fn of(row: &DrawnRow) -> Self {
-        Self { at: row.at, tick: row.tick, fraction: row.fraction, how: row.how, pos: row.pos }
-    }
-}
-
-/// How much earlier than an older snapshot a newer one may have come: links hold datagrams back for less.
-const OVERTAKEN: LabTime = LabTime(250_000_000);
-/// Snapshots received that are looked through at most, as many as a client keeps.
-const LOOKED_THROUGH: usize = 128;
-
-/// A frame, and the snapshots on both sides of the moment it shows.
-#[derive(Clone, Copy, Debug)]
-pub struct Frame {
-    /// Which of its viewer's.
-    number: usize,
-    /// The moment.
-    pub row: FrameRow,
-    /// The newest snapshot received that is not after it.
-    pub before: Option<RecordTick>,
-    /// The oldest received after it.
-    pub after: Option<RecordTick>,
-    /// The newest received.
-    pub newest: Option<RecordTick>,
-}
-
-impl Frame {
-    /// A frame among the snapshots received by then, the newest arrival first.
-    fn among(number: usize, row: FrameRow, received: impl Iterator<Item = ReceivedRow>) -> Self {
-        let (mut before, mut after, mut newest) = (None, None, None);
-        let mut since = LabTime::ZERO;
-        for received in received {
-            if received.at < since {
-                break;
-            }
-            let tick = Some(received.tick);
-            newest = newest.max(tick);
-            if received.tick > row.tick {
-                after = after.map_or(tick, |after| tick.min(Some(after)));
-            } else {
-                // Nothing older came much later than this.
-                since = since.max(received.at.minus(OVERTAKEN));
-                before = before.max(tick);
-            }
-        }
-        Self { number, row, before, after, newest }
+impl DrawnRow {
+    /// As its client told it.
+    pub(super) fn of(at: LabTime, told: &DrawnFact) -> Self {
+        let [x, y, z] = told.pos;
+        let DrawnFact { tick, fraction, how, bearing, .. } = *told;
+        Self { at, tick, fraction, how, pos: Vec3 { x, y, z }, bearing }
     }
 
-    /// Where in time others are seen, and how that comes about; `None` where nobody is.
-    pub fn placed(&self, rate: Rate) -> Option<(RecordTick, f32, Drawn)> {
-        if !self.row.blends {
-            return self.newest.map(|tick| (tick, 0.0, Drawn::Newest));
-        }
-        let tick = |t: RecordTick| t.tick(Tick(0));
-        let moment = Shown { tick: tick(self.row.tick), fraction: self.row.fraction };
-        let Placed { how, shown, .. } =
-            moment.among(self.before.map(tick), self.after.map(tick), rate, u32::from(self.row.limit_ms))?;
-        Some((RecordTick::of(Tick(0), shown.tick), shown.fraction, how))
+    /// Whether it is the same, bit for bit.
+    fn is(&self, other: &Self) -> bool {
+        let bits = |row: &Self| [row.pos.x, row.pos.y, row.pos.z, row.bearing, row.fraction].map(f32::to_bits);
+        (self.tick, self.how, bits(self)) == (other.tick, other.how, bits(other))
     }
 }
 
 impl Record {
-    /// A frame of a viewer by its number, with what it had received by then; `None` where it saw nobody yet.
-    pub fn frame(&self, viewer: MachineId, number: usize) -> Option<Frame> {
-        self.frame_since(viewer, number, RecordTick(0))
-    }
-
-    /// The same, of the snapshots from a tick on.
-    fn frame_since(&self, viewer: MachineId, number: usize, first: RecordTick) -> Option<Frame> {
-        let rows = self.of(viewer);
-        let row = rows.frames.get(number)?;
-        if !row.sees {
-            return None;
-        }
-        // What came before it began to play is not known any more.
-        let begin = rows.received.before(rows.joined_by(row.at));
-        let end = rows.received.until(row.at);
-        let received = rows.received.range(begin.max(end.saturating_sub(LOOKED_THROUGH)), end).rev();
-        Some(Frame::among(number, row, received.filter(|received| received.tick >= first)))
-    }
-
-    /// Whether an entity is in both snapshots of a frame, as all are that were not born lately.
-    pub fn is_older(&self, actor: ActorId, frame: &Frame) -> bool {
-        frame.before.is_some_and(|before| before >= self.cast.actors[actor.index()].born.1)
-    }
-
-    /// The same for an entity that may have been born lately: it is in the last few snapshots only.
-    pub fn frame_of(&self, viewer: MachineId, actor: ActorId, frame: &Frame) -> Option<Frame> {
-        if self.is_older(actor, frame) {
-            return Some(*frame);
-        }
-        self.frame_since(viewer, frame.number, self.cast.actors[actor.index()].born.1)
-    }
-
     /// What a viewer drew of an entity in the newest frame at or before a moment; `None` where it drew nothing.
     pub fn drawn(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<DrawnRow> {
         let number = self.of(viewer).frames.until(at).checked_sub(1)?;
@@ -150,364 +56,138 @@ impl Record {
     /// What a viewer drew of an entity in a frame.
     pub fn drawn_in(&self, viewer: MachineId, actor: ActorId, number: usize) -> Option<DrawnRow> {
         let at = self.of(viewer).frames.get(number)?.at;
-        self.drawn_own(viewer, actor, at).or_else(|| self.drawn_other(viewer, actor, &self.frame(viewer, number)?))
+        let other = || match self.drawn_otherwise(viewer, actor, at) {
+            Some(told) => told,
+            None => self.derived(viewer, actor, &self.frame(viewer, number)?),
+        };
+        self.drawn_own(viewer, actor, at).or_else(other)
     }
 
     /// An own entity whose states the viewer makes, in the frame of this moment.
     pub(crate) fn drawn_own(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<DrawnRow> {
         let column = &self.of(viewer).own(actor)?.drawn;
         let row = column.get(column.before(at)).filter(|row| row.at == at)?;
-        Some(DrawnRow {
-            at,
-            tick: row.tick,
-            fraction: f32::from(row.fraction) / 65_536.0,
-            how: Drawn::Predicted,
-            pos: Vec3 { x: row.pos[0], y: row.pos[1], z: row.pos[2] },
-            bearing: row.bearing,
-        })
+        Some(row.drawn())
     }
 
-    /// Somebody else, or an own entity that is waited for.
-    pub fn drawn_other(&self, viewer: MachineId, actor: ActorId, frame: &Frame) -> Option<DrawnRow> {
-        if !self.of(viewer).knows(actor, frame.row.at) {
+    /// What a viewer drew of somebody else in the frame of this moment, where that does not follow from what it had received.
+    fn drawn_otherwise(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<Option<DrawnRow>> {
+        let rows = &self.of(viewer).otherwise;
+        if rows.is_empty() {
             return None;
         }
-        self.drawn_of(viewer, actor, frame, &mut Samples::default())
+        rows.span(at, at).find(|row| row.actor == actor).map(|row| row.drawn())
     }
 
-    /// The same of an entity that the viewer knows then, where many frames are looked at one after the other.
-    pub(crate) fn drawn_of(
+    /// Somebody else in a frame, where many frames are looked at one after the other; `frame` is `None` where the viewer does not know it.
+    pub(crate) fn drawn_other(
         &self,
-        viewer: MachineId,
-        actor: ActorId,
-        frame: &Frame,
+        (viewer, actor, at): (MachineId, ActorId, LabTime),
+        frame: Option<&Frame>,
         samples: &mut Samples,
     ) -> Option<DrawnRow> {
-        let frame = &self.frame_of(viewer, actor, frame)?;
-        let layout = self.layout(actor, frame.row.tick);
-        let owned = |tick| self.cast.actors[actor.index()].is_owned_in(viewer, tick);
-        let mut sample = |tick: RecordTick| samples.of(self, (actor, tick, owned(tick)));
-        let (before, after) = (frame.before.and_then(&mut sample), frame.after.and_then(&mut sample));
-        let made = if frame.row.blends {
-            let moment = Shown { tick: frame.row.tick.tick(self.cast.first), fraction: frame.row.fraction };
-            let between = samples.apart(self, actor, before.as_ref(), after.as_ref());
-            let between = (before.as_ref(), between);
-            let limit = u32::from(frame.row.limit_ms);
-            drawn(layout.schema(), self.cast.rate, moment, (between.0, between.1.as_ref()), limit)?
-        } else {
-            let newest = frame.newest.and_then(&mut sample)?;
-            DrawnState::of(layout.schema(), newest.state, (newest.tick, 0.0), Drawn::Newest)
-        };
-        Some(DrawnRow {
-            at: frame.row.at,
-            tick: self.cast.tick(made.tick),
-            fraction: made.fraction,
-            how: made.how,
-            pos: made.state.vec3(0),
-            bearing: made.bearing.unwrap_or(0.0),
-        })
-    }
-
-    /// The authority's state of a tick as it travels.
-    fn sample(&self, actor: ActorId, tick: RecordTick, exact: bool) -> Option<Sample> {
-        let track = self.authority(actor);
-        let mut state = track.state(track.of_tick(tick)?);
-        if !exact {
-            state = self.layout(actor, tick).schema().seen(&state);
+        match self.drawn_otherwise(viewer, actor, at) {
+            Some(told) => told,
+            None => self.derived_of(viewer, actor, frame?, samples),
         }
-        Some(Sample { tick: tick.tick(self.cast.first), teleports: 0, state })
     }
 
-    /// How often the server put an entity elsewhere after a tick up to another, as far as is counted.
-    fn teleports_between(&self, actor: ActorId, from: Tick, to: Tick) -> u8 {
-        let track = self.authority(actor);
-        let at = |tick: Tick| track.of_tick(self.cast.tick(tick));
-        let between = at(from).zip(at(to)).map_or(0..0, |(a, b)| a + 1..b + 1);
-        let teleports = between.filter(|&i| track.head(i).is_some_and(|h| h.teleported)).count();
-        (teleports % (1 << TELEPORT_BITS)) as u8
+    /// Keeps what a viewer drew of others in its newest frame, as far as that does not follow from what it had received.
+    pub(super) fn note_drawn(&mut self, viewer: MachineId, screen: &Screen) {
+        let frames = &self.of(viewer).frames;
+        let Some((number, row)) = frames.len().checked_sub(1).zip(frames.last()) else { return };
+        let actor = |fact: &DrawnFact| self.cast.actor(fact.entity);
+        let own: Vec<ActorId> = screen.own.iter().filter_map(actor).collect();
+        let told = screen.others.iter().filter_map(|fact| Some((actor(fact)?, DrawnRow::of(row.at, fact))));
+        let mut told: Vec<(ActorId, DrawnRow)> = told.collect();
+        let mut otherwise = Vec::new();
+        let mut check = std::mem::take(&mut self.check);
+        let following = check.followings.entry(viewer).or_insert_with(|| Following::of(viewer));
+        following.frame((self, &mut check.travelled), (number, row), &own, |actor, _, should| {
+            match told.iter().position(|(other, _)| *other == actor) {
+                Some(place) if told[place].1.is(&should) => {
+                    told.swap_remove(place);
+                }
+                Some(_) => {}
+                None => otherwise.push(OtherwiseRow::nothing(row.at, actor)),
+            }
+        });
+        self.check = check;
+        otherwise.extend(told.iter().map(|(actor, drawn)| OtherwiseRow::of(*actor, drawn)));
+        otherwise.sort_by_key(|row| row.actor);
+        let rows = &mut self.machines[viewer.index()].otherwise;
+        otherwise.into_iter().for_each(|row| rows.push(row));
     }
 }
 
-/// States as they travelled, kept while frames near each other are looked at: those of one second are drawn from few.
+/// Holds what is drawn against what should be, as it comes.
 #[derive(Debug, Default)]
-pub(crate) struct Samples {
-    /// By entity, tick, and whether it is told exactly.
-    known: BTreeMap<(ActorId, RecordTick, bool), Option<Sample>>,
-    /// How often an entity was put elsewhere between two ticks, as far as is counted.
-    teleports: BTreeMap<(ActorId, Tick, Tick), u8>,
+pub(super) struct Check {
+    travelled: Travelled,
+    followings: BTreeMap<MachineId, Following>,
 }
 
-impl Samples {
-    fn of(&mut self, record: &Record, (actor, tick, exact): (ActorId, RecordTick, bool)) -> Option<Sample> {
-        *self.known.entry((actor, tick, exact)).or_insert_with(|| record.sample(actor, tick, exact))
-    }
-
-    /// The later of two states with the count of teleports between them.
-    fn apart(
-        &mut self,
-        record: &Record,
-        actor: ActorId,
-        before: Option<&Sample>,
-        after: Option<&Sample>,
-    ) -> Option<Sample> {
-        let after = after?;
-        let Some(before) = before else { return Some(Sample { teleports: 0, ..*after }) };
-        let between = self.teleports.entry((actor, before.tick, after.tick));
-        let teleports = *between.or_insert_with(|| record.teleports_between(actor, before.tick, after.tick));
-        Some(Sample { teleports, ..*after })
-    }
-}
-
-/// What travelled of the entities for others to draw, by snapshot: the same for all viewers.
-#[derive(Debug, Default)]
-pub struct Travelled {
-    /// By snapshot, modulo so many as are at hand.
-    sheets: Vec<Sheet>,
-    /// By entity.
-    courses: Vec<Travelling>,
-    /// From this tick on it is counted who was put elsewhere.
-    since: Option<RecordTick>,
-}
-
-/// A snapshot.
-#[derive(Clone, Debug, Default)]
-struct Sheet {
-    tick: Option<RecordTick>,
-    /// By entity; nothing where it was not there, or its rule changed.
-    spots: Vec<Option<Spot>>,
-}
-
-/// Of one entity.
-#[derive(Debug)]
-struct Travelling {
-    /// How it is drawn between snapshots, where that was always so.
-    course: Option<SpotBlend>,
-    /// The ticks in which it was put elsewhere, and up to which state that is known.
-    teleports: Vec<RecordTick>,
-    looked: Option<RecordTick>,
-}
-
-/// Snapshots at hand: more than lie between those that viewers of one second draw from.
-const AT_HAND: usize = 128;
-/// So many seconds before the first snapshot looked at begins what is counted: others draw from earlier ones.
-const EARLIER: u32 = 8;
-
-impl Clone for Travelled {
-    /// A copy begins empty: it is had again.
+impl Clone for Check {
+    /// A copy begins anew.
     fn clone(&self) -> Self {
         Self::default()
     }
 }
 
-impl Travelled {
-    /// Makes room for all entities of a record.
-    fn make_room(&mut self, record: &Record) {
-        self.sheets.resize(AT_HAND, Sheet::default());
-        let known = self.courses.len();
-        self.courses.extend(record.cast.actors().skip(known).map(|actor| Travelling {
-            course: Some(SpotBlend::of(record.layout(actor, RecordTick(0)).schema())),
-            teleports: Vec::new(),
-            looked: None,
-        }));
-        if !record.changes.is_empty() {
-            self.courses.iter_mut().for_each(|travelling| travelling.course = None);
-        }
-    }
-
-    /// Has a snapshot at hand.
-    fn fetch(&mut self, record: &Record, tick: RecordTick) {
-        let slot = tick.0 as usize % AT_HAND;
-        if self.sheets[slot].tick == Some(tick) {
-            return;
-        }
-        let since = self.since.filter(|since| *since <= tick).unwrap_or_else(|| self.count_anew(record, tick));
-        let sheet = &mut self.sheets[slot];
-        sheet.tick = Some(tick);
-        sheet.spots.clear();
-        sheet.spots.extend(
-            record
-                .cast
-                .actors()
-                .zip(&mut self.courses)
-                .map(|(actor, travelling)| travelling.spot(record, actor, tick, since)),
-        );
-    }
-
-    /// Begins to count anew, from some time before a snapshot on.
-    fn count_anew(&mut self, record: &Record, tick: RecordTick) -> RecordTick {
-        self.sheets.iter_mut().for_each(|sheet| sheet.tick = None);
-        self.courses.iter_mut().for_each(|travelling| {
-            travelling.teleports.clear();
-            travelling.looked = None;
-        });
-        *self.since.insert(RecordTick(tick.0.saturating_sub(EARLIER * record.cast.rate.hz())))
-    }
-
-    /// What a snapshot says, if it is at hand.
-    fn sheet(&self, tick: Option<RecordTick>) -> &[Option<Spot>] {
-        let Some(tick) = tick else { return &[] };
-        let sheet = &self.sheets[tick.0 as usize % AT_HAND];
-        if sheet.tick == Some(tick) { &sheet.spots } else { &[] }
+impl Check {
+    /// Rows lie elsewhere from now on.
+    pub(super) fn moved(&mut self) {
+        self.followings.clear();
     }
 }
 
-impl Travelling {
-    fn spot(&mut self, record: &Record, actor: ActorId, tick: RecordTick, since: RecordTick) -> Option<Spot> {
-        let course = self.course?;
-        let sample = record.sample(actor, tick, false)?;
-        Some(Spot { teleports: self.teleports_by(record.authority(actor), tick, since), ..course.spot(&sample) })
-    }
-
-    /// How often it was put elsewhere from a tick on up to another: only differences matter.
-    fn teleports_by(&mut self, track: &Track, tick: RecordTick, since: RecordTick) -> u8 {
-        let first = self.looked.map_or(since, |looked| looked.plus(1));
-        if first <= tick {
-            track.visit(track.first_of(first)..track.first_of(tick.plus(1)), |head, _| {
-                self.teleports.extend(head.teleported.then_some(head.tick));
-            });
-        }
-        self.looked = self.looked.max(Some(tick));
-        (self.teleports.partition_point(|t| *t <= tick) % (1 << TELEPORT_BITS)) as u8
-    }
-}
-
-/// A frame for those who are drawn in the same way: at the same moment, between the same two snapshots. Most are.
-struct Alike<'a> {
-    courses: &'a [Travelling],
-    before: &'a [Option<Spot>],
-    after: &'a [Option<Spot>],
-    /// Whether there is a snapshot after the moment: who is not in it went in between, and lies otherwise in time.
-    ends: bool,
-    on: OnTheWay,
-    /// What is seen but for the place.
-    seen: Sight,
-}
-
-impl<'a> Alike<'a> {
-    fn of(record: &Record, frame: &Frame, travelled: &'a Travelled) -> Option<Self> {
-        if !frame.row.blends {
-            return None;
-        }
-        let tick = |tick: RecordTick| tick.tick(record.cast.first);
-        let moment = Shown { tick: tick(frame.row.tick), fraction: frame.row.fraction };
-        let (ends, rate) = ((frame.before.map(tick), frame.after.map(tick)), record.cast.rate);
-        let placed = moment.among(ends.0, ends.1, rate, u32::from(frame.row.limit_ms))?;
-        let Placed { how, shown, .. } = placed;
-        Some(Self {
-            courses: &travelled.courses,
-            before: travelled.sheet(frame.before),
-            after: travelled.sheet(frame.after),
-            ends: frame.after.is_some(),
-            on: OnTheWay::of(moment, &placed, ends, rate),
-            seen: Sight {
-                at: frame.row.at,
-                tick: record.cast.tick(shown.tick),
-                fraction: shown.fraction,
-                how,
-                pos: Vec3::ZERO,
-            },
-        })
-    }
-
-    /// Where somebody is drawn of whom both snapshots tell; `None` of others.
-    fn sight(&self, actor: ActorId) -> Option<Sight> {
-        let course = self.courses.get(actor.index())?.course?;
-        let before = self.before.get(actor.index())?.as_ref()?;
-        let after = self.after.get(actor.index()).and_then(Option::as_ref);
-        if after.is_some() != self.ends {
-            return None;
-        }
-        Some(Sight { pos: course.point(&self.on, (Some(before), after))?, ..self.seen })
-    }
-}
-
-/// All that a viewer drew, frame by frame: what [`Record::drawn_in`] says of positions, had at less cost where many frames are
-/// looked at one after the other.
+/// All that a viewer drew, frame by frame: what [`Record::drawn_in`] says, had at less cost where many frames are looked at one after the
+/// other.
 #[derive(Debug)]
 pub struct Gallery<'a> {
     record: &'a Record,
     viewer: MachineId,
     travelled: &'a mut Travelled,
-    /// Whom it knows, with whether it ever owned that, and how many changes of that there were by then.
-    known: Vec<(ActorId, bool)>,
-    changes: Option<(usize, usize)>,
+    following: Following,
     /// For each own entity whose states it makes, the place of the next frame.
     own: Vec<usize>,
     /// Own entities drawn in the frame at hand.
     drawn: Vec<ActorId>,
-    /// The snapshots received by then, as many as are looked through, and the place of the next.
-    received: VecDeque<ReceivedRow>,
-    next: Option<usize>,
+    /// What was drawn otherwise in the frame at hand.
+    otherwise: Vec<OtherwiseRow>,
 }
 
 impl<'a> Gallery<'a> {
     /// What a viewer drew, to be looked at from some frame on.
     pub fn of(record: &'a Record, viewer: MachineId, travelled: &'a mut Travelled) -> Self {
-        travelled.make_room(record);
-        Self {
-            record,
-            viewer,
-            travelled,
-            known: Vec::new(),
-            changes: None,
-            own: Vec::new(),
-            drawn: Vec::new(),
-            received: VecDeque::new(),
-            next: None,
-        }
+        let following = Following::of(viewer);
+        Self { record, viewer, travelled, following, own: Vec::new(), drawn: Vec::new(), otherwise: Vec::new() }
     }
 
     /// Calls back with everything that was drawn in a frame: which, whether it was the viewer's own, where. Frames must be
     /// asked for in their order.
-    pub fn frame(&mut self, number: usize, mut each: impl FnMut(ActorId, bool, Sight)) {
-        let record = self.record;
-        let here = record.of(self.viewer);
+    pub fn frame(&mut self, number: usize, mut each: impl FnMut(ActorId, bool, DrawnRow)) {
+        let (record, viewer) = (self.record, self.viewer);
+        let here = record.of(viewer);
         let Some(row) = here.frames.get(number) else { return };
         self.drawn_own(row.at, &mut each);
-        if !row.sees {
-            return;
+        self.otherwise.clear();
+        if !here.otherwise.is_empty() {
+            self.otherwise.extend(here.otherwise.span(row.at, row.at));
         }
-        let frame = self.among(number, row);
-        let now = Some((here.knows.until(row.at), here.joined.until(row.at)));
-        if self.changes != now {
-            self.changes = now;
-            let owned =
-                |actor: ActorId| record.cast.actors[actor.index()].owners.iter().any(|o| o.machine == self.viewer);
-            let known = record.cast.actors().filter(|actor| here.knows(*actor, row.at));
-            self.known = known.map(|actor| (actor, owned(actor))).collect();
-        }
-        [frame.before, frame.after].into_iter().flatten().for_each(|tick| self.travelled.fetch(record, tick));
-        let alike = Alike::of(record, &frame, self.travelled);
-        for &(actor, owned) in &self.known {
-            if owned && self.drawn.contains(&actor) {
-                continue;
+        let otherwise = &self.otherwise;
+        let owns = |actor| record.cast.owns(viewer, actor, row.at);
+        self.following.frame((record, self.travelled), (number, row), &self.drawn, |actor, owned, should| {
+            if otherwise.is_empty() || otherwise.iter().all(|row| row.actor != actor) {
+                each(actor, owned && owns(actor), should);
             }
-            let usual = alike.as_ref().filter(|_| !owned && record.is_older(actor, &frame));
-            let sight = usual
-                .and_then(|alike| alike.sight(actor))
-                .or_else(|| record.drawn_other(self.viewer, actor, &frame).as_ref().map(Sight::of));
-            if let Some(sight) = sight {
-                each(actor, owned && record.cast.owns(self.viewer, actor, row.at), sight);
-            }
+        });
+        for row in otherwise {
+            row.drawn().into_iter().for_each(|drawn| each(row.actor, owns(row.actor), drawn));
         }
     }
 
-    /// The frame among what was received by then, as [`Record::frame`] has it.
-    fn among(&mut self, number: usize, row: FrameRow) -> Frame {
-        let rows = self.record.of(self.viewer);
-        let next = self.next.get_or_insert_with(|| rows.received.until(row.at).saturating_sub(LOOKED_THROUGH));
-        while let Some(received) = rows.received.get(*next).filter(|received| received.at <= row.at) {
-            self.received.push_back(received);
-            *next += 1;
-        }
-        let many = self.received.len().saturating_sub(LOOKED_THROUGH);
-        self.received.drain(..many);
-        let joined = rows.joined_by(row.at);
-        let known = self.received.iter().rev().copied().take_while(|received| received.at >= joined);
-        Frame::among(number, row, known)
-    }
-
-    fn drawn_own(&mut self, at: LabTime, each: &mut impl FnMut(ActorId, bool, Sight)) {
+    fn drawn_own(&mut self, at: LabTime, each: &mut impl FnMut(ActorId, bool, DrawnRow)) {
         self.drawn.clear();
         for (place, rows) in self.record.of(self.viewer).own.iter().enumerate() {
             if self.own.len() == place {
@@ -518,10 +198,8 @@ impl<'a> Gallery<'a> {
                 *next += 1;
             }
             if let Some(row) = rows.drawn.get(*next).filter(|row| row.at == at) {
-                let fraction = f32::from(row.fraction) / 65_536.0;
-                let pos = Vec3 { x: row.pos[0], y: row.pos[1], z: row.pos[2] };
                 self.drawn.push(rows.actor);
-                each(rows.actor, true, Sight { at, tick: row.tick, fraction, how: Drawn::Predicted, pos });
+                each(rows.actor, true, row.drawn());
             }
         }
     }

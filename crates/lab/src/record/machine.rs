@@ -6,7 +6,8 @@ use super::column::{Column, Cut};
 use super::inputs::InputRows;
 use super::packed::Packed;
 use super::rows::{
-    ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, MeasureRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow,
+    ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, MeasureRow, OtherwiseRow, OwnDrawnRow, PresenceRow,
+    ReceivedRow, SeenRow,
 };
 use super::track::Track;
 use crate::ids::{ActorId, RecordTick};
@@ -35,6 +36,8 @@ pub struct MachineRows {
     pub own: Vec<OwnRows>,
     /// The moments at which it drew all others.
     pub frames: Packed<FrameRow>,
+    /// What of others it drew otherwise than follows from what it took in.
+    pub otherwise: Packed<OtherwiseRow>,
     /// The snapshots it took in.
     pub received: Packed<ReceivedRow>,
     /// Whom it learnt of, and of whose end.
@@ -129,8 +132,9 @@ impl MachineRows {
 
     /// Every column but the tracks and what is few and never forgotten: whom it knows.
     fn columns(&mut self) -> impl Iterator<Item = &mut dyn Cut> {
-        let all: [&mut dyn Cut; 6] = [
+        let all: [&mut dyn Cut; 7] = [
             &mut self.frames,
+            &mut self.otherwise,
             &mut self.received,
             &mut self.clocks,
             &mut self.measures,
@@ -166,6 +170,7 @@ impl MachineRows {
         let own = self.own.iter().map(of);
         own.sum::<usize>()
             + self.frames.bytes()
+            + self.otherwise.bytes()
             + self.received.bytes()
             + self.knows.bytes()
             + self.presence.bytes()

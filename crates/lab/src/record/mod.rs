@@ -6,6 +6,7 @@
 
 mod cast;
 mod column;
+mod derived;
 mod drawn;
 mod inputs;
 mod layout;
@@ -18,16 +19,18 @@ mod track;
 pub use cast::{Actor, Beginning, Cast, MachineInfo, Origin, OwnerRow, Player, There};
 use column::Cut;
 pub use column::{Column, Timed};
-pub(crate) use drawn::Samples;
-pub use drawn::{DrawnRow, Frame, Gallery, Sight, Travelled};
+pub(crate) use derived::Samples;
+pub use derived::{Frame, Travelled};
+use drawn::Check;
+pub use drawn::{DrawnRow, Gallery};
 pub use inputs::{InputRow, InputRows};
 pub use layout::Layout;
 use learned::Learned;
 pub use machine::{MachineRows, OwnRows};
 pub use packed::{Coder, Pack, Packed};
 pub use rows::{
-    ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, MeasureRow, OwnDrawnRow, PresenceRow, ReceivedRow, SeenRow,
-    StateHead,
+    ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, MeasureRow, OtherwiseRow, OwnDrawnRow, PresenceRow,
+    ReceivedRow, SeenRow, StateHead,
 };
 pub use track::Track;
 
@@ -69,6 +72,8 @@ pub struct Record {
     findings: Findings,
     /// What machines knew.
     learned: Learned,
+    /// Holds what is drawn against what follows from what was received.
+    check: Check,
     /// From when on it has everything; what was before may be forgotten.
     pub kept_from: LabTime,
     /// How far it goes.
@@ -86,6 +91,7 @@ impl Record {
             refusals: Vec::new(),
             findings: Findings::default(),
             learned: Learned::default(),
+            check: Check::default(),
             kept_from: LabTime::ZERO,
             end: LabTime::ZERO,
             cast,
@@ -157,6 +163,7 @@ impl Record {
         self.messages.values_mut().for_each(|column| column.cut_after(at));
         self.changes.retain(|c| c.at <= at);
         self.learned.forget();
+        self.check = Check::default();
         self.refusals.retain(|(told, ..)| *told <= at);
         self.findings.truncate(at);
         self.end = self.end.min(at);
@@ -170,6 +177,7 @@ impl Record {
         self.machines.iter_mut().for_each(|machine| machine.forget(from));
         self.messages.values_mut().for_each(|column| column.forget_before(from));
         self.findings.forget(from);
+        self.check.moved();
         self.kept_from = self.kept_from.max(kept_from);
     }
 
@@ -404,6 +412,7 @@ impl Watch for Record {
             let row = OwnDrawnRow::of(at, drawn);
             self.machines[viewer.index()].own_mut(actor, width).drawn.push(row);
         }
+        self.note_drawn(viewer, screen);
         self.first_seen(at, viewer, screen);
     }
 

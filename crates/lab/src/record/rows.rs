@@ -1,7 +1,8 @@
 //! What one row of each table of the record says. Every row has its lab time; whose it is, the table says.
 
-use velocitas_core::{ClockFact, EntityId, Evidence, MessageKind, Presence, RULES, Rule, SolidId};
+use velocitas_core::{ClockFact, Drawn, EntityId, Evidence, MessageKind, Presence, RULES, Rule, SolidId, Vec3};
 
+use super::drawn::DrawnRow;
 use super::packed::{Coder, Pack};
 use crate::ids::{ActorId, RecordTick};
 use crate::screen::DrawnFact;
@@ -122,6 +123,13 @@ impl OwnDrawnRow {
         let fraction = (drawn.fraction.clamp(0.0, 0.99999) * 65_536.0) as u16;
         Self { at, tick: drawn.tick, fraction, pos: drawn.pos, bearing: drawn.bearing }
     }
+
+    /// The same as a drawn entity.
+    pub(super) fn drawn(&self) -> DrawnRow {
+        let Self { at, tick, pos: [x, y, z], bearing, .. } = *self;
+        let fraction = f32::from(self.fraction) / 65_536.0;
+        DrawnRow { at, tick, fraction, how: Drawn::Predicted, pos: Vec3 { x, y, z }, bearing }
+    }
 }
 
 impl Pack for OwnDrawnRow {
@@ -129,6 +137,56 @@ impl Pack for OwnDrawnRow {
         coder.time(&mut self.at, before.at);
         coder.small(&mut self.tick.0, before.tick.0);
         coder.small(&mut self.fraction, before.fraction);
+        self.pos.iter_mut().zip(before.pos).for_each(|(x, before)| coder.real(x, before));
+        coder.real(&mut self.bearing, before.bearing);
+    }
+}
+
+/// What a viewer drew of somebody else in a frame, where that does not follow from what it had received.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct OtherwiseRow {
+    /// The frame.
+    pub at: LabTime,
+    /// Whom.
+    pub actor: ActorId,
+    /// How it came about, by its number; [`NOT_DRAWN`] where it was not drawn, and should have been.
+    how: u8,
+    tick: RecordTick,
+    fraction: f32,
+    pos: [f32; 3],
+    bearing: f32,
+}
+
+/// Stands for how something came about that was not drawn.
+const NOT_DRAWN: u8 = u8::MAX;
+
+impl OtherwiseRow {
+    /// As it was drawn.
+    pub fn of(actor: ActorId, drawn: &DrawnRow) -> Self {
+        let DrawnRow { at, tick, fraction, how, pos, bearing } = *drawn;
+        Self { at, actor, how: how as u8, tick, fraction, pos: [pos.x, pos.y, pos.z], bearing }
+    }
+
+    /// It was not drawn.
+    pub fn nothing(at: LabTime, actor: ActorId) -> Self {
+        Self { at, actor, how: NOT_DRAWN, ..Self::default() }
+    }
+
+    /// How it was drawn; `None` where it was not.
+    pub fn drawn(&self) -> Option<DrawnRow> {
+        let how = Drawn::from_number(self.how)?;
+        let Self { at, tick, fraction, pos: [x, y, z], bearing, .. } = *self;
+        Some(DrawnRow { at, tick, fraction, how, pos: Vec3 { x, y, z }, bearing })
+    }
+}
+
+impl Pack for OtherwiseRow {
+    fn code(&mut self, before: &Self, coder: &mut impl Coder) {
+        coder.time(&mut self.at, before.at);
+        self.actor.code(before.actor, coder);
+        coder.small(&mut self.how, before.how);
+        coder.small(&mut self.tick.0, before.tick.0);
+        coder.real(&mut self.fraction, before.fraction);
         self.pos.iter_mut().zip(before.pos).for_each(|(x, before)| coder.real(x, before));
         coder.real(&mut self.bearing, before.bearing);
     }

@@ -8,7 +8,7 @@ use velocitas_core::{Correction, Drawn, Fact, MessageKind, Restored};
 use super::{Dry, Reason, Trouble};
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::metrics::{Reel, Span, WINDOW, Window};
-use crate::record::{Record, Sight};
+use crate::record::{DrawnRow, Record};
 use crate::time::LabTime;
 use crate::watch::Happening;
 
@@ -104,7 +104,7 @@ impl Ledger {
         record: &Record,
         machine: MachineId,
         (actor, own): (ActorId, bool),
-        sights: &[Sight],
+        sights: &[DrawnRow],
         window: &Window,
     ) {
         for &(i, off) in &window.hopped {
@@ -204,7 +204,7 @@ fn changed_hands(record: &Record, machine: MachineId, actor: ActorId, at: LabTim
 
 /// Why the own character hopped in a frame: for the correction that is being eased out, else for the one that is still to come.
 /// `None` where it was put elsewhere and is meant to be there.
-fn own_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[Sight]) -> Option<Reason> {
+fn own_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[DrawnRow]) -> Option<Reason> {
     let now = frames.last()?;
     let at = now.at;
     let rows = &record.of(machine).happenings;
@@ -233,13 +233,13 @@ fn own_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[Si
 }
 
 /// Why somebody else hopped, from the frame and the one before.
-fn other_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[Sight]) -> Reason {
+fn other_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[DrawnRow]) -> Reason {
     if let Some(now) = frames.last()
         && changed_hands(record, machine, actor, now.at)
     {
         return Reason::ChangedHands;
     }
-    let is_past = |sight: &&Sight| matches!(sight.how, Drawn::Extrapolated | Drawn::Held);
+    let is_past = |sight: &&DrawnRow| matches!(sight.how, Drawn::Extrapolated | Drawn::Held);
     if let Some(past) = frames.iter().find(is_past) {
         return Reason::RanDry(dry(record, machine, past.at));
     }
@@ -250,14 +250,14 @@ fn other_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[
     if let Some(reason) = put(record, (machine, actor), before, now) {
         return reason;
     }
-    let drawn = |sight: &Sight| f64::from(sight.tick.0) + f64::from(sight.fraction);
+    let drawn = |sight: &DrawnRow| f64::from(sight.tick.0) + f64::from(sight.fraction);
     let ticks = now.at.minus(before.at).secs() * f64::from(record.cast.rate.hz());
     // A quarter off is what makes a hop by itself.
     if (drawn(now) - drawn(before) - ticks).abs() > ticks / 4.0 { Reason::Uneven } else { Reason::Straight }
 }
 
 /// Whether the server put somebody elsewhere, or its guard pulled it back, between the snapshots that two frames were drawn from.
-fn put(record: &Record, (machine, actor): (MachineId, ActorId), before: &Sight, now: &Sight) -> Option<Reason> {
+fn put(record: &Record, (machine, actor): (MachineId, ActorId), before: &DrawnRow, now: &DrawnRow) -> Option<Reason> {
     let (cast, entity) = (&record.cast, record.cast.actors[actor.index()].id);
     let received = &record.of(machine).received;
     let until = received.until(now.at);
