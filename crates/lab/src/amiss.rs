@@ -18,7 +18,7 @@ const GRACE: LabTime = LabTime(2_000_000_000);
 const LATELY: LabTime = LabTime(500_000_000);
 
 /// What is drawn further than this from where it should be is amiss, in metres: rounding is less.
-const OFF_M: f32 = 0.02;
+pub(crate) const OFF_M: f32 = 0.02;
 /// By so much it may vary how far something is off that is off by the same, in metres.
 const STEADY_M: f32 = 0.02;
 
@@ -139,10 +139,8 @@ fn misdrawn(record: &Record, viewer: MachineId, at: LabTime) -> Vec<Amiss> {
     let rows = record.of(viewer);
     let mut all: BTreeMap<ActorId, Vec<Vec3>> = BTreeMap::new();
     for row in rows.otherwise.span(at.minus(LATELY), at) {
-        let number = rows.frames.before(row.at);
-        let should = record.frame(viewer, number).and_then(|frame| record.derived(viewer, row.actor, &frame));
-        if let Some((drawn, should)) = row.drawn().zip(should) {
-            all.entry(row.actor).or_default().push(drawn.pos - should.pos);
+        if let Some(off) = record.off(viewer, row.actor, row.at) {
+            all.entry(row.actor).or_default().push(off);
         }
     }
     let told = all.into_iter().filter_map(|(actor, offs)| {

@@ -4,7 +4,7 @@ use rayon::iter::{IntoParallelRefIterator, ParallelIterator};
 use rayon::{ThreadPool, ThreadPoolBuildError, ThreadPoolBuilder};
 
 use crate::course::Course;
-use crate::run::{Keep, LEAST_KEPT, Run, RunError};
+use crate::run::{Run, RunError};
 use crate::time::LabTime;
 
 /// Virtual time between two words on how far it is.
@@ -42,8 +42,7 @@ impl<'a> Wanted<'a> {
     /// When the course cannot be run.
     pub fn run(&self, passed: &(impl Fn(LabTime) + Sync)) -> Result<Run, RunError> {
         let mut run = Run::new(Course { seed: self.seed, ..self.course.clone() })?;
-        run.set_keep(Keep::Time(LEAST_KEPT));
-        run.meter();
+        run.keep_figures();
         run_on(&mut run, self.lasts, passed);
         Ok(run)
     }

@@ -37,6 +37,8 @@ const CATCH_UP: LabTime = LabTime(2_000_000_000);
 const FAR: usize = 4;
 /// Figures follow so far behind: by then it is known what became of everything.
 const BEHIND: LabTime = LabTime(8_000_000_000);
+/// So much is kept where only figures are wanted, and what they look back at besides.
+const OF_FIGURES: LabTime = LabTime(BEHIND.0 + 3_000_000_000);
 
 /// How much of a run is kept to look back at. The oldest goes first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -47,6 +49,8 @@ pub enum Keep {
     Time(LabTime),
     /// As much as fits into so many bytes, at least [`LEAST_KEPT`].
     Bytes(usize),
+    /// What figures and causes are had from while it runs: the last half minute, and nothing to go back to.
+    Figures,
 }
 
 impl Keep {
@@ -227,6 +231,17 @@ impl Run {
         self.keep = keep;
     }
 
+    /// Has nothing but figures taken while it runs: there are no checkpoints, and rows are let go as soon as figures have been taken of
+    /// them. For a run at its beginning; one that is further on keeps at least [`LEAST_KEPT`].
+    pub fn keep_figures(&mut self) {
+        self.meter();
+        if self.now() > LabTime::ZERO {
+            return self.set_keep(Keep::Time(LEAST_KEPT));
+        }
+        self.keep = Keep::Figures;
+        self.record = Record::rings(self.record.cast.clone());
+    }
+
     /// From here on figures are taken while it runs, so that they are also of what is forgotten. Going back, they begin again
     /// with what is kept.
     pub fn meter(&mut self) {
@@ -312,7 +327,7 @@ impl Run {
 
     fn run_to(&mut self, to: LabTime) {
         while self.lab.now() < to {
-            let last = self.checkpoints.last().map_or(LabTime::ZERO, |(at, _)| *at);
+            let last = self.digests.last().map_or(LabTime::ZERO, |(at, _)| *at);
             let mut stop = to.min(last.plus(CHECKPOINT));
             if self.meter.is_some() {
                 // Figures are taken second by second: what a screen waits for at once is little.
@@ -326,9 +341,11 @@ impl Run {
                 meter.take(&self.record, LabTime(until), stop);
             }
             if stop == last.plus(CHECKPOINT) {
-                self.checkpoints.push((stop, Arc::new(self.lab.clone())));
                 self.note_digest(stop);
-                self.thin();
+                if self.keep != Keep::Figures {
+                    self.checkpoints.push((stop, Arc::new(self.lab.clone())));
+                    self.thin();
+                }
                 self.stirs.follow(&self.record, stop);
                 self.forget();
             }
@@ -361,13 +378,16 @@ impl Run {
             Keep::All => return,
             Keep::Time(lasts) => self.lab.now().minus(lasts).min(newest),
             Keep::Bytes(_) => newest,
+            Keep::Figures => self.lab.now().minus(OF_FIGURES),
         };
         let mut from = self.record.kept_from;
         // Until the next checkpoint it grows again.
         while from < wanted && !matches!(self.keep, Keep::Bytes(most) if self.bytes() <= most / 16 * 15) {
             from = from.plus(CHECKPOINT).min(wanted);
             self.record.forget(from);
-            self.forget_checkpoints(from);
+            if self.keep != Keep::Figures {
+                self.forget_checkpoints(from);
+            }
         }
     }
 

@@ -127,6 +127,11 @@ fn an_error_in_decoding_or_in_the_buffer_of_remotes_is_seen_where_the_client_dre
         let (was, _) = told(right, 12.0, &[]);
         assert!(error(&record, 1) > most_m * 0.6 && error(&was, 1) < 0.1, "{name}: {}", error(&record, 1));
         assert!(error(&record, 0) < 0.1, "{name}");
+        let reasons: Vec<String> = velocitas_lab::trouble::troubles(&record, Some(plover), LabTime::from_secs(4.0), at)
+            .iter()
+            .map(|trouble| trouble.reason.name())
+            .collect();
+        assert_eq!(reasons.first().is_some_and(|first| first == "drawn_otherwise"), name == "stale", "{reasons:?}");
         // It takes no room where nothing is wrong, and what was told is cut with the rest.
         let mut cut = record.clone();
         cut.truncate(LabTime::from_secs(5.0));

@@ -9,7 +9,7 @@ use velocitas_lab::cause::excuse;
 use velocitas_lab::crafty::{self, Search, craft};
 use velocitas_lab::many::Many;
 use velocitas_lab::nearness::{Accusation, BINS, Nearness};
-use velocitas_lab::{CHEATS, Course, Keep, KnownTo, LEAST_KEPT, LabTime, MemberId, Run};
+use velocitas_lab::{CHEATS, Course, KnownTo, LabTime, MemberId, Run};
 use velocitas_report::{CheatRow, Guarded, MemberRow, MixtureRow, Nearest, ProposalRow, RuleRow, Spread};
 
 use super::Outcome;
@@ -133,15 +133,18 @@ fn attacked(course: &Course) -> Vec<MemberId> {
     all
 }
 
+/// So much is run before it is counted, while it is kept.
+const COUNTED: LabTime = LabTime(4_000_000_000);
+
 /// A run of the course as it is, with what the guard measured.
 fn counted(course: &Course, seed: u64, lasts: LabTime, bar: &ProgressBar) -> Result<Counted, OpenError> {
     let mut run = Run::new(Course { seed, ..course.clone() })?;
     // What is counted stays counted, so little of it need be kept.
-    run.set_keep(Keep::Time(LEAST_KEPT));
+    run.keep_figures();
     let mut nearness = Nearness::default();
     let (mut accused, mut excused, mut seen) = (0, 0, 0);
     while run.now() < lasts {
-        let next = lasts.min(run.now().plus(LabTime(LEAST_KEPT.0 / 2)));
+        let next = lasts.min(run.now().plus(COUNTED));
         advance_to(&mut run, next, bar);
         nearness.follow(&run, true);
         // While what it needs is kept.

@@ -50,8 +50,12 @@ pub(super) fn simulate(
 ) -> Result<(Run, std::time::Duration), OpenError> {
     let began = Instant::now();
     let mut run = opened.run()?;
-    run.set_keep(Keep::Time(LEAST_KEPT));
-    run.meter();
+    if all || recording.is_some() {
+        run.set_keep(Keep::Time(LEAST_KEPT));
+        run.meter();
+    } else {
+        run.keep_figures();
+    }
     let bar = progress("running", lasts);
     advance_with(&mut run, lasts, &bar, |run| -> Result<(), OpenError> {
         recording.as_mut().map_or(Ok(()), |recording| recording.follow(run))?;

@@ -109,7 +109,9 @@ impl Lead {
         let late = self.window.len().saturating_sub(LATE);
         // Mostly it is not, which is seen at a glance.
         let best = self.window.range(late..).map(|(_, margin)| *margin).fold(f64::NEG_INFINITY, f64::max);
-        let is_late = late >= ENOUGH && best < low(self.window.range(..late).map(|(_, margin)| *margin)) - least;
+        // The low end of those before is beyond it if no more of them are below than lie under the low end.
+        let mut not_beyond = self.window.range(..late).filter(|(_, margin)| best >= margin - least);
+        let is_late = late >= ENOUGH && not_beyond.nth(late / LOW).is_none();
         let before = is_late.then(|| Spread::of(self.window.range(..late)));
         if before.is_some_and(|before| best < before.low - before.differs(least)) {
             self.window.drain(..late);
@@ -171,7 +173,7 @@ impl Spread {
         let mut all: Vec<f64> = window.map(|(_, margin)| *margin).collect();
         all.sort_by(f64::total_cmp);
         let at = |place: usize| all.get(place).copied().unwrap_or_default();
-        Self { worst: at(0), low: at(all.len() / 30), median: at(all.len() / 2) }
+        Self { worst: at(0), low: at(all.len() / LOW), median: at(all.len() / 2) }
     }
 
     /// By how much others differ from these at least, if the way is another: by far more than these differ among themselves.
@@ -180,15 +182,18 @@ impl Spread {
     }
 }
 
-/// The worst margin in thirty, not the worst: one lost burst should not hold everybody back.
+/// The low end is the worst margin in so many, not the worst: one lost burst should not hold everybody back.
+const LOW: usize = 30;
+
+/// The low end of margins, none of which is NaN.
 fn low(margins: impl ExactSizeIterator<Item = f64>) -> f64 {
-    const LOWEST: usize = WINDOW / 30 + 1;
+    const LOWEST: usize = WINDOW / LOW + 1;
     let mut lowest = [f64::INFINITY; LOWEST];
-    let place = margins.len() / 30;
+    let place = margins.len() / LOW;
     for margin in margins {
         // The greatest of the lowest gives way; the rest stay in order.
         let mut at = LOWEST;
-        while at > 0 && margin.total_cmp(&lowest[at - 1]).is_lt() {
+        while at > 0 && margin < lowest[at - 1] {
             at -= 1;
         }
         if at < LOWEST {

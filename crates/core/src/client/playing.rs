@@ -11,7 +11,7 @@ use crate::arrangement::{Arrangement, OwnerSide};
 use crate::data::{Input, State};
 use crate::event::{Fact, InputFact, InputFate, Sink, tell, tell_input};
 use crate::ids::{EntityId, PeerId};
-use crate::remote::{Drawn, DrawnState, Sample, Samples, Shown, ViewClock, blend};
+use crate::remote::{BlendPlan, Drawn, DrawnState, Sample, Samples, Shown, ViewClock};
 use crate::session::{Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
@@ -492,16 +492,16 @@ impl Playing {
         for (owned, mine) in self.owned.iter().zip(&self.mine) {
             let (Some(newest), Some(state)) = (mine.own.newest(), mine.own.state()) else { continue };
             let context = self.context(lent, *owned);
-            let schema = context.schema(newest);
+            let plan = BlendPlan::of(context.schema(newest));
             let (mut drawn, tick, fraction) = if lent.settings.between_ticks {
                 let before = mine.own.state_before().unwrap_or(state);
                 let fraction = self.ticks.fraction(now);
-                (blend(schema, &before, &state, fraction, self.ticks.rate().dt()), newest.prev(), fraction)
+                (plan.blend(&before, &state, fraction, self.ticks.rate().dt()), newest.prev(), fraction)
             } else {
                 (state, newest, 0.0)
             };
             drawn.set_vec3(0, drawn.vec3(0) + mine.ease.offset(now));
-            each(owned.entity, &DrawnState::of(schema, drawn, (tick, fraction), Drawn::Predicted));
+            each(owned.entity, &DrawnState::of(&plan, drawn, (tick, fraction), Drawn::Predicted));
         }
     }
 
@@ -509,17 +509,25 @@ impl Playing {
     pub(super) fn draw_others(&self, lent: &Lent<'_>, now: HostNanos, each: &mut impl FnMut(EntityId, &DrawnState)) {
         let Some(moment) = self.shown(now) else { return };
         let (settings, kinds) = (lent.settings, &lent.timeline.at(moment.tick).kinds);
+        // Most of those that stand beside each other are of one rule.
+        let mut planned: Option<(u8, BlendPlan)> = None;
         for other in &self.others {
             let mine = self.owned.iter().position(|o| o.entity == other.id);
             if mine.is_some_and(|place| self.mine[place].own.state().is_some()) {
                 continue;
             }
-            let schema = kinds.motion(other.kind).schema();
+            let plan = match &planned {
+                Some((kind, plan)) if *kind == other.kind => plan,
+                _ => {
+                    let plan = BlendPlan::of(kinds.motion(other.kind).schema());
+                    &planned.insert((other.kind, plan)).1
+                }
+            };
             let drawn = if settings.interpolate {
-                other.samples.at(schema, self.ticks.rate(), moment, settings.extrapolate_ms)
+                other.samples.at(plan, self.ticks.rate(), moment, settings.extrapolate_ms)
             } else {
                 let newest = other.samples.newest();
-                newest.map(|sample| DrawnState::of(schema, sample.state, (sample.tick, 0.0), Drawn::Newest))
+                newest.map(|sample| DrawnState::of(plan, sample.state, (sample.tick, 0.0), Drawn::Newest))
             };
             if let Some(drawn) = drawn {
                 each(other.id, &drawn);

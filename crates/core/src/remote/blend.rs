@@ -1,23 +1,84 @@
 //! States between states.
 
-use crate::data::State;
+use crate::data::{STATE_LANES, State};
 use crate::float::{mix, mix_angle};
-use crate::schema::{Blend, Schema, Shape, StateField};
+use crate::schema::{Blend, Schema, Shape};
 use crate::vec3::{Vec3, vec3};
 
-/// Each field from `a` to `b` in its own way.
-pub(crate) fn blend(schema: &Schema, a: &State, b: &State, t: f32, seconds: f32) -> State {
-    let mut out = if t >= 1.0 { *b } else { *a };
-    for f in &schema.state {
-        if f.blend == Blend::None {
-            continue;
+/// How a lane is blended.
+#[derive(Clone, Copy, Debug, Default)]
+enum How {
+    #[default]
+    Straight,
+    Bearing,
+    /// Along a curve, with the slope that this lane has.
+    Curve(u8),
+}
+
+/// How each lane of a rule's states is drawn between two of them, worked out once from their layout.
+#[derive(Clone, Copy, Debug)]
+pub struct BlendPlan {
+    lanes: [(u8, How); STATE_LANES],
+    count: usize,
+    /// Where it is, and how fast.
+    place: Option<(usize, usize)>,
+    bearing: Option<usize>,
+}
+
+impl BlendPlan {
+    /// Of states with such a layout.
+    pub fn of(schema: &Schema) -> Self {
+        let velocity = schema.velocity_lane();
+        let point = schema.state.iter().find(|f| f.shape == Shape::Point).map(|f| f.lane);
+        let bearing = schema.bearing_lane();
+        let mut plan = Self { lanes: [Default::default(); STATE_LANES], count: 0, place: point.zip(velocity), bearing };
+        for f in schema.state.iter().filter(|f| f.blend != Blend::None) {
+            for lane in f.lane..f.lane + f.shape.lanes() {
+                let how = match (f.blend, velocity) {
+                    (Blend::Curve, Some(velocity)) => How::Curve((velocity + lane - f.lane) as u8),
+                    (Blend::Bearing, _) => How::Bearing,
+                    _ => How::Straight,
+                };
+                plan.lanes[plan.count] = (lane as u8, how);
+                plan.count += 1;
+            }
         }
-        let velocity = velocity_of(schema, f);
-        for lane in f.lane..f.lane + f.shape.lanes() {
-            out.set_real(lane, blend_lane(f, velocity, (a, b), (t, seconds), lane));
-        }
+        plan
     }
-    out
+
+    /// Where an entity looks in a state, in radians; `None` for a rule that does not say.
+    pub(crate) fn bearing(&self, state: &State) -> Option<f32> {
+        self.bearing.map(|lane| state.real(lane))
+    }
+
+    /// Each field from `a` to `b` in its own way.
+    pub(crate) fn blend(&self, a: &State, b: &State, t: f32, seconds: f32) -> State {
+        let mut out = if t >= 1.0 { *b } else { *a };
+        let on = Hermite::at(t);
+        for &(lane, how) in &self.lanes[..self.count] {
+            let lane = usize::from(lane);
+            let ends = (a.real(lane), b.real(lane));
+            let between = match how {
+                How::Straight => mix(ends.0, ends.1, t),
+                How::Bearing => mix_angle(ends.0, ends.1, t),
+                How::Curve(vel) => {
+                    let vel = usize::from(vel);
+                    on.value(ends, (a.real(vel) * seconds, b.real(vel) * seconds))
+                }
+            };
+            out.set_real(lane, between);
+        }
+        out
+    }
+
+    /// The position carried on by the velocity for `seconds`.
+    pub(crate) fn run_on(&self, state: &State, seconds: f32) -> State {
+        let mut out = *state;
+        if let Some((pos, vel)) = self.place {
+            out.set_vec3(pos, state.vec3(pos) + state.vec3(vel) * seconds);
+        }
+        out
+    }
 }
 
 /// A position straight from one to the other.
@@ -28,29 +89,6 @@ pub(crate) fn straight(a: Vec3, b: Vec3, t: f32) -> Vec3 {
 /// A position along a curve with these slopes over the whole way.
 pub(crate) fn curve((a, b): (Vec3, Vec3), (da, db): (Vec3, Vec3), on: &Hermite) -> Vec3 {
     vec3(on.value((a.x, b.x), (da.x, db.x)), on.value((a.y, b.y), (da.y, db.y)), on.value((a.z, b.z), (da.z, db.z)))
-}
-
-/// Where the velocity lies that a field's curve leaves and arrives with.
-fn velocity_of(schema: &Schema, f: &StateField) -> Option<usize> {
-    if f.blend == Blend::Curve { schema.velocity_lane() } else { None }
-}
-
-fn blend_lane(
-    f: &StateField,
-    velocity: Option<usize>,
-    (a, b): (&State, &State),
-    (t, seconds): (f32, f32),
-    lane: usize,
-) -> f32 {
-    let ends = (a.real(lane), b.real(lane));
-    match (f.blend, velocity) {
-        (Blend::Curve, Some(velocity)) => {
-            let vel = velocity + lane - f.lane;
-            Hermite::at(t).value(ends, (a.real(vel) * seconds, b.real(vel) * seconds))
-        }
-        (Blend::Bearing, _) => mix_angle(ends.0, ends.1, t),
-        _ => mix(ends.0, ends.1, t),
-    }
 }
 
 /// A place on the cubic through both ends with given slopes over the whole way; exactly the ends at 0 and 1.
@@ -71,14 +109,4 @@ impl Hermite {
         let [way, first, last] = self.weights;
         if self.ended { b } else { a + (b - a) * way + da * first + db * last }
     }
-}
-
-/// The position carried on by the velocity for `seconds`.
-pub(crate) fn run_on(schema: &Schema, state: &State, seconds: f32) -> State {
-    let mut out = *state;
-    if let (Some(vel), Some(pos)) = (schema.velocity_lane(), schema.state.iter().find(|f| f.shape == Shape::Point)) {
-        let moved = state.vec3(pos.lane) + state.vec3(vel) * seconds;
-        out.set_vec3(pos.lane, moved);
-    }
-    out
 }

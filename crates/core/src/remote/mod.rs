@@ -7,7 +7,7 @@ mod blend;
 mod samples;
 mod view_clock;
 
-pub(crate) use blend::blend;
+pub use blend::BlendPlan;
 pub(crate) use samples::Samples;
 pub use samples::{Drawn, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, drawn};
 pub(crate) use view_clock::ViewClock;

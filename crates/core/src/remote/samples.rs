@@ -5,7 +5,7 @@
 
 use std::collections::VecDeque;
 
-use super::blend::{Hermite, blend, curve, run_on, straight};
+use super::blend::{BlendPlan, Hermite, curve, straight};
 use crate::data::State;
 use crate::float::{mix, mix_angle};
 use crate::schema::{Blend, Schema};
@@ -75,9 +75,9 @@ pub struct DrawnState {
 }
 
 impl DrawnState {
-    /// A state as it is drawn of an entity with such a layout.
-    pub fn of(schema: &Schema, state: State, (tick, fraction): (Tick, f32), how: Drawn) -> Self {
-        Self { state, tick, fraction, how, bearing: schema.bearing_lane().map(|lane| state.real(lane)) }
+    /// A state as it is drawn of an entity of such a rule.
+    pub fn of(plan: &BlendPlan, state: State, (tick, fraction): (Tick, f32), how: Drawn) -> Self {
+        Self { bearing: plan.bearing(&state), state, tick, fraction, how }
     }
 }
 
@@ -156,7 +156,7 @@ impl Shown {
 
 /// What is drawn of an entity at a moment that is [placed](Shown::among) between these two states.
 pub fn drawn(
-    schema: &Schema,
+    plan: &BlendPlan,
     rate: Rate,
     moment: Shown,
     (before, after): (Option<&Sample>, Option<&Sample>),
@@ -167,13 +167,13 @@ pub fn drawn(
     let state = match (before, after) {
         (Some(a), Some(b)) if a.teleports == b.teleports => {
             let (share, seconds) = moment.share(a.tick, b.tick, rate);
-            blend(schema, &a.state, &b.state, share, seconds)
+            plan.blend(&a.state, &b.state, share, seconds)
         }
         (Some(a), Some(_)) => a.state,
-        (Some(a), None) => run_on(schema, &a.state, seconds),
+        (Some(a), None) => plan.run_on(&a.state, seconds),
         (None, b) => b?.state,
     };
-    Some(DrawnState::of(schema, state, (shown.tick, shown.fraction), how))
+    Some(DrawnState::of(plan, state, (shown.tick, shown.fraction), how))
 }
 
 /// What a sample says of where somebody is.
@@ -315,10 +315,10 @@ impl Samples {
     }
 
     /// What is drawn at a moment.
-    pub(crate) fn at(&self, schema: &Schema, rate: Rate, moment: Shown, limit_ms: u32) -> Option<DrawnState> {
+    pub(crate) fn at(&self, plan: &BlendPlan, rate: Rate, moment: Shown, limit_ms: u32) -> Option<DrawnState> {
         let after = self.0.partition_point(|s| s.tick <= moment.tick);
         let before = after.checked_sub(1).and_then(|i| self.0.get(i));
-        drawn(schema, rate, moment, (before, self.0.get(after)), limit_ms)
+        drawn(plan, rate, moment, (before, self.0.get(after)), limit_ms)
     }
 }
 
@@ -339,7 +339,7 @@ mod tests {
     fn x_at(samples: &Samples, tick: u64, fraction: f32) -> (f32, Drawn) {
         let walker = Walker::new();
         let moment = Shown { tick: Tick(tick), fraction };
-        let drawn = samples.at(walker.schema(), Rate::new(10).unwrap(), moment, 200).unwrap();
+        let drawn = samples.at(&BlendPlan::of(walker.schema()), Rate::new(10).unwrap(), moment, 200).unwrap();
         (drawn.state.vec3(state_lane::POS).x, drawn.how)
     }
 
@@ -378,7 +378,7 @@ mod tests {
     fn bearings_take_the_shorter_arc() {
         let walker = Walker::new();
         let (a, b) = (sample(0, 0.0, 3.0, 0).state, sample(0, 0.0, -3.0, 0).state);
-        let half = blend(walker.schema(), &a, &b, 0.5, 0.1).real(state_lane::FACING);
+        let half = BlendPlan::of(walker.schema()).blend(&a, &b, 0.5, 0.1).real(state_lane::FACING);
         assert!(half.abs() > 3.1, "{half}");
     }
 
@@ -388,7 +388,7 @@ mod tests {
         let mut schema = walker.schema().clone();
         schema.state[0].blend = Blend::Curve;
         let (a, mut b) = (sample(0, 0.0, 0.0, 0).state, sample(0, 2.0, 0.0, 0).state);
-        let x = |b: &State, t: f32| blend(&schema, &a, b, t, 1.0).vec3(state_lane::POS).x;
+        let x = |b: &State, t: f32| BlendPlan::of(&schema).blend(&a, b, t, 1.0).vec3(state_lane::POS).x;
         assert!((x(&b, 0.25) - 0.5).abs() < 1e-6, "2 m/s over 2 m in a second");
         assert_eq!((x(&b, 0.0), x(&b, 1.0)), (0.0, 2.0));
         b.set_vec3(state_lane::VEL, vec3(0.0, 0.0, 0.0));
@@ -406,6 +406,6 @@ mod tests {
         let none = Samples::default();
         assert!(none.newest().is_none());
         let moment = Shown { tick: Tick(1), fraction: 0.0 };
-        assert!(none.at(Walker::new().schema(), Rate::new(10).unwrap(), moment, 200).is_none());
+        assert!(none.at(&BlendPlan::of(Walker::new().schema()), Rate::new(10).unwrap(), moment, 200).is_none());
     }
 }

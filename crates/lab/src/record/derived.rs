@@ -7,7 +7,8 @@
 use std::collections::{BTreeMap, VecDeque};
 
 use velocitas_core::{
-    Drawn, DrawnState, OnTheWay, Placed, Rate, Sample, Shown, Spot, SpotBlend, TELEPORT_BITS, Tick, Vec3, drawn,
+    BlendPlan, Drawn, DrawnState, OnTheWay, Placed, Rate, Sample, Shown, Spot, SpotBlend, TELEPORT_BITS, Tick, Vec3,
+    drawn,
 };
 
 use super::Record;
@@ -122,7 +123,7 @@ impl Record {
         samples: &mut Samples,
     ) -> Option<DrawnRow> {
         let frame = &self.frame_of(viewer, actor, frame)?;
-        let layout = self.layout(actor, frame.row.tick);
+        let plan = BlendPlan::of(self.layout(actor, frame.row.tick).schema());
         let owned = |tick| self.cast.actors[actor.index()].is_owned_in(viewer, tick);
         let mut sample = |tick: RecordTick| samples.of(self, (actor, tick, owned(tick)));
         let (before, after) = (frame.before.and_then(&mut sample), frame.after.and_then(&mut sample));
@@ -131,10 +132,10 @@ impl Record {
             let between = samples.apart(self, actor, before.as_ref(), after.as_ref());
             let between = (before.as_ref(), between);
             let limit = u32::from(frame.row.limit_ms);
-            drawn(layout.schema(), self.cast.rate, moment, (between.0, between.1.as_ref()), limit)?
+            drawn(&plan, self.cast.rate, moment, (between.0, between.1.as_ref()), limit)?
         } else {
             let newest = frame.newest.and_then(&mut sample)?;
-            DrawnState::of(layout.schema(), newest.state, (newest.tick, 0.0), Drawn::Newest)
+            DrawnState::of(&plan, newest.state, (newest.tick, 0.0), Drawn::Newest)
         };
         Some(DrawnRow {
             at: frame.row.at,

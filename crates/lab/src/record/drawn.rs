@@ -74,9 +74,18 @@ impl Record {
     fn drawn_otherwise(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<Option<DrawnRow>> {
         let rows = &self.of(viewer).otherwise;
         if rows.is_empty() {
-            return None;
+            return self.is_of_rings().then_some(None);
         }
-        rows.span(at, at).find(|row| row.actor == actor).map(|row| row.drawn())
+        let told = rows.span(at, at).find(|row| row.actor == actor).map(|row| row.drawn());
+        // There nothing else was drawn.
+        told.or_else(|| self.is_of_rings().then_some(None))
+    }
+
+    /// How far from where it should have been a viewer drew somebody else in the frame of this moment, as far as that is told.
+    pub fn off(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<Vec3> {
+        let drawn = self.drawn_otherwise(viewer, actor, at)??;
+        let frame = self.frame(viewer, self.of(viewer).frames.before(at))?;
+        Some(drawn.pos - self.derived(viewer, actor, &frame)?.pos)
     }
 
     /// Somebody else in a frame, where many frames are looked at one after the other; `frame` is `None` where the viewer does not know it.
@@ -97,6 +106,12 @@ impl Record {
         let frames = &self.of(viewer).frames;
         let Some((number, row)) = frames.len().checked_sub(1).zip(frames.last()) else { return };
         let actor = |fact: &DrawnFact| self.cast.actor(fact.entity);
+        if self.is_of_rings() {
+            let rows = &mut self.machines[viewer.index()].otherwise;
+            let told =
+                |fact: &DrawnFact| Some(OtherwiseRow::of(self.cast.actor(fact.entity)?, &DrawnRow::of(row.at, fact)));
+            return screen.others.iter().filter_map(told).for_each(|row| rows.push(row));
+        }
         let own: Vec<ActorId> = screen.own.iter().filter_map(actor).collect();
         let told = screen.others.iter().filter_map(|fact| Some((actor(fact)?, DrawnRow::of(row.at, fact))));
         let mut told: Vec<(ActorId, DrawnRow)> = told.collect();
@@ -153,15 +168,17 @@ pub struct Gallery<'a> {
     own: Vec<usize>,
     /// Own entities drawn in the frame at hand.
     drawn: Vec<ActorId>,
-    /// What was drawn otherwise in the frame at hand.
+    /// What was drawn otherwise in the frame at hand, and the place of the next.
     otherwise: Vec<OtherwiseRow>,
+    next: Option<usize>,
 }
 
 impl<'a> Gallery<'a> {
     /// What a viewer drew, to be looked at from some frame on.
     pub fn of(record: &'a Record, viewer: MachineId, travelled: &'a mut Travelled) -> Self {
         let following = Following::of(viewer);
-        Self { record, viewer, travelled, following, own: Vec::new(), drawn: Vec::new(), otherwise: Vec::new() }
+        let (own, drawn, otherwise) = (Vec::new(), Vec::new(), Vec::new());
+        Self { record, viewer, travelled, following, own, drawn, otherwise, next: None }
     }
 
     /// Calls back with everything that was drawn in a frame: which, whether it was the viewer's own, where. Frames must be
@@ -171,19 +188,32 @@ impl<'a> Gallery<'a> {
         let here = record.of(viewer);
         let Some(row) = here.frames.get(number) else { return };
         self.drawn_own(row.at, &mut each);
-        self.otherwise.clear();
-        if !here.otherwise.is_empty() {
-            self.otherwise.extend(here.otherwise.span(row.at, row.at));
-        }
+        self.fetch_otherwise(row.at);
         let otherwise = &self.otherwise;
         let owns = |actor| record.cast.owns(viewer, actor, row.at);
+        for row in otherwise {
+            row.drawn().into_iter().for_each(|drawn| each(row.actor, owns(row.actor), drawn));
+        }
+        if record.is_of_rings() {
+            return;
+        }
         self.following.frame((record, self.travelled), (number, row), &self.drawn, |actor, owned, should| {
             if otherwise.is_empty() || otherwise.iter().all(|row| row.actor != actor) {
                 each(actor, owned && owns(actor), should);
             }
         });
-        for row in otherwise {
-            row.drawn().into_iter().for_each(|drawn| each(row.actor, owns(row.actor), drawn));
+    }
+
+    fn fetch_otherwise(&mut self, at: LabTime) {
+        self.otherwise.clear();
+        let rows = &self.record.of(self.viewer).otherwise;
+        if rows.is_empty() {
+            return;
+        }
+        let next = self.next.get_or_insert_with(|| rows.before(at));
+        while let Some(row) = rows.get(*next).filter(|row| row.at <= at) {
+            self.otherwise.extend(Some(row).filter(|row| row.at == at));
+            *next += 1;
         }
     }
 

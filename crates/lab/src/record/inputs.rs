@@ -4,7 +4,7 @@
 
 use velocitas_core::{Input, InputFate, PeerId, Provenance};
 
-use super::packed::{Coder, Pack, Packed};
+use super::packed::{Coder, Old, Pack, Packed};
 use crate::ids::RecordTick;
 use crate::time::LabTime;
 
@@ -166,6 +166,11 @@ pub struct InputRows {
 const REACH: usize = 1024;
 
 impl InputRows {
+    /// None yet.
+    pub fn of(old: Old) -> Self {
+        Self { rows: Packed::of(old), values: Packed::of(old), made: None, newest: None }
+    }
+
     /// The rows.
     pub const fn rows(&self) -> &Packed<InputRow> {
         &self.rows

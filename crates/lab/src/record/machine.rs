@@ -4,7 +4,7 @@ use velocitas_core::Presence;
 
 use super::column::{Column, Cut};
 use super::inputs::InputRows;
-use super::packed::Packed;
+use super::packed::{Old, Packed};
 use super::rows::{
     ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, MeasureRow, OtherwiseRow, OwnDrawnRow, PresenceRow,
     ReceivedRow, SeenRow,
@@ -58,9 +58,24 @@ pub struct MachineRows {
     pub happenings: Column<HappeningRow>,
     /// What the rail shows.
     pub marks: Column<MarkRow>,
+    /// What becomes of rows that are no longer new.
+    old: Old,
 }
 
 impl MachineRows {
+    /// Nothing yet.
+    pub(super) fn of(old: Old) -> Self {
+        Self {
+            frames: Packed::of(old),
+            otherwise: Packed::of(old),
+            received: Packed::of(old),
+            clocks: Packed::of(old),
+            measures: Packed::of(old),
+            old,
+            ..Self::default()
+        }
+    }
+
     /// What it made of an entity, if that is its own.
     pub fn own(&self, actor: ActorId) -> Option<&OwnRows> {
         self.own.iter().find(|own| own.actor == actor)
@@ -68,11 +83,12 @@ impl MachineRows {
 
     /// The same, to be written to; `width` lanes of its states are in use.
     pub(super) fn own_mut(&mut self, actor: ActorId, width: usize) -> &mut OwnRows {
+        let old = self.old;
         if let Some(place) = self.own.iter().position(|own| own.actor == actor) {
             return &mut self.own[place];
         }
-        let (predicted, rewritten) = (Track::new(width), Track::new(width));
-        let (drawn, inputs) = (Packed::default(), InputRows::default());
+        let (predicted, rewritten) = (Track::new(width, old), Track::new(width, old));
+        let (drawn, inputs) = (Packed::of(old), InputRows::of(old));
         self.own.push(OwnRows { actor, predicted, rewritten, drawn, inputs });
         self.own.last_mut().expect("it was just put there")
     }
@@ -156,7 +172,11 @@ impl MachineRows {
         }
     }
 
-    pub(super) fn forget(&mut self, from: LabTime) {
+    pub(super) fn forget(&mut self, from: LabTime, kept_from: LabTime) {
+        if self.old == Old::LetGo {
+            // Of what is drawn there is much, and nothing looks back at it for long.
+            self.otherwise.forget_before(kept_from);
+        }
         self.columns().for_each(|column| column.forget_before(from));
         for own in &mut self.own {
             own.predicted.forget(from);

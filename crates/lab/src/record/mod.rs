@@ -27,7 +27,7 @@ pub use inputs::{InputRow, InputRows};
 pub use layout::Layout;
 use learned::Learned;
 pub use machine::{MachineRows, OwnRows};
-pub use packed::{Coder, Pack, Packed};
+pub use packed::{Coder, Old, Pack, Packed};
 pub use rows::{
     ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, MeasureRow, OtherwiseRow, OwnDrawnRow, PresenceRow,
     ReceivedRow, SeenRow, StateHead,
@@ -74,6 +74,8 @@ pub struct Record {
     learned: Learned,
     /// Holds what is drawn against what follows from what was received.
     check: Check,
+    /// What becomes of rows that are no longer new.
+    old: Old,
     /// From when on it has everything; what was before may be forgotten.
     pub kept_from: LabTime,
     /// How far it goes.
@@ -83,15 +85,26 @@ pub struct Record {
 impl Record {
     /// An empty record.
     pub fn new(cast: Cast) -> Self {
+        Self::keeping(cast, Old::Packed)
+    }
+
+    /// An empty record that is to hold the newest rows only, as rings: they stay as they are until they are forgotten, and all that is drawn
+    /// is among them, whether it follows from what was received or not.
+    pub fn rings(cast: Cast) -> Self {
+        Self::keeping(cast, Old::LetGo)
+    }
+
+    fn keeping(cast: Cast, old: Old) -> Self {
         let mut record = Self {
             authority: Vec::new(),
-            machines: cast.machines().map(|_| MachineRows::default()).collect(),
+            machines: cast.machines().map(|_| MachineRows::of(old)).collect(),
             messages: Messages::new(),
             changes: Vec::new(),
             refusals: Vec::new(),
             findings: Findings::default(),
             learned: Learned::default(),
             check: Check::default(),
+            old,
             kept_from: LabTime::ZERO,
             end: LabTime::ZERO,
             cast,
@@ -101,7 +114,7 @@ impl Record {
             let there = actor.came_with.map(|machine| (machine, Some(Presence::Joining)));
             there.into_iter().for_each(|(machine, joining)| record.note_presence(LabTime::ZERO, machine, joining));
         }
-        record.authority = record.cast.actors().map(|actor| Track::new(record.width(actor))).collect();
+        record.authority = record.cast.actors().map(|actor| Track::new(record.width(actor), old)).collect();
         record
     }
 
@@ -174,7 +187,7 @@ impl Record {
     pub(crate) fn forget(&mut self, kept_from: LabTime) {
         let from = kept_from.minus(CONTEXT);
         self.authority.iter_mut().for_each(|track| track.forget(from));
-        self.machines.iter_mut().for_each(|machine| machine.forget(from));
+        self.machines.iter_mut().for_each(|machine| machine.forget(from, kept_from));
         self.messages.values_mut().for_each(|column| column.forget_before(from));
         self.findings.forget(from);
         self.check.moved();
@@ -187,6 +200,11 @@ impl Record {
         self.truncate(at);
         self.kept_from = if at == LabTime::ZERO { at } else { at.plus(CONTEXT) };
         self.end = at;
+    }
+
+    /// Whether it holds the newest rows only.
+    pub(super) fn is_of_rings(&self) -> bool {
+        self.old == Old::LetGo
     }
 
     /// What lies behind a correction that a machine made at a moment, found by trying. It is looked for once.
@@ -269,7 +287,7 @@ impl Record {
                 let tick = self.tick(tick);
                 if self.cast.born(at, tick, (entity, kind, with)) {
                     let width = self.cast.actors().next_back().map_or(0, |actor| self.width(actor));
-                    self.authority.push(Track::new(width));
+                    self.authority.push(Track::new(width, self.old));
                 }
             }
             Fact::Gone { entity, tick } => self.cast.gone(at, self.cast.tick(tick), entity),
@@ -370,7 +388,7 @@ impl Watch for Record {
     }
 
     fn message(&mut self, from: MachineId, to: MachineId, row: MessageRow) {
-        self.messages.entry((from, to)).or_default().push(row);
+        self.messages.entry((from, to)).or_insert_with(|| Packed::of(self.old)).push(row);
         if row.arrived.is_none() {
             // Of the client whose it is, not of the server that is in the middle of them all.
             let whose = if row.kind.is_up() { from } else { to };

@@ -231,6 +231,16 @@ impl<T: Pack> Segment<T> {
     }
 }
 
+/// What becomes of rows that are no longer among the newest.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Old {
+    /// They are packed.
+    #[default]
+    Packed,
+    /// They stay as they are until they are forgotten, which is soon.
+    LetGo,
+}
+
 /// An append-only sequence of rows whose beginning may be forgotten. Positions count from the oldest row kept: they hold
 /// until something is forgotten.
 #[derive(Clone, Debug)]
@@ -240,11 +250,19 @@ pub struct Packed<T> {
     at_hand: AtHand<Vec<T>>,
     /// Rows forgotten so far.
     forgotten: usize,
+    old: Old,
 }
 
 impl<T> Default for Packed<T> {
     fn default() -> Self {
-        Self { packed: Vec::new(), loose: Vec::new(), at_hand: AtHand::default(), forgotten: 0 }
+        Self::of(Old::Packed)
+    }
+}
+
+impl<T> Packed<T> {
+    /// An empty one.
+    pub fn of(old: Old) -> Self {
+        Self { packed: Vec::new(), loose: Vec::new(), at_hand: AtHand::default(), forgotten: 0, old }
     }
 }
 
@@ -252,7 +270,7 @@ impl<T: Pack> Packed<T> {
     /// Adds a row.
     pub fn push(&mut self, row: T) {
         self.loose.push(row);
-        if self.loose.len() == LOOSE {
+        if self.old == Old::Packed && self.loose.len() == LOOSE {
             self.packed.push(Segment::pack(&self.loose[..SEGMENT], &mut Packer::default()));
             self.loose.drain(..SEGMENT);
         }
@@ -361,11 +379,20 @@ impl<T: Pack> Packed<T> {
 
     /// Forgets whole segments of what is `old`, given that it holds for a beginning.
     pub(super) fn forget(&mut self, old: impl Fn(&T) -> bool) {
+        if self.old == Old::LetGo {
+            return self.forget_first(self.loose.partition_point(old));
+        }
         self.forget_first(self.packed.partition_point(|segment| old(&segment.last)) * SEGMENT);
     }
 
     /// Forgets whole segments among the first so many rows.
     pub(super) fn forget_first(&mut self, count: usize) {
+        if self.old == Old::LetGo {
+            let count = count.min(self.loose.len());
+            self.loose.drain(..count);
+            self.forgotten += count;
+            return;
+        }
         let count = (count / SEGMENT).min(self.packed.len());
         if count > 0 {
             self.packed.drain(..count);
@@ -450,9 +477,9 @@ mod tests {
         #[test]
         fn it_is_a_vec_that_grows_at_its_end_and_is_cut_at_both(
             luck in 1u64.., pushes in 0usize..1800, cut in 0usize..1800, more in 0usize..600, forgotten in 0usize..1800,
-            changed in 0usize..1800,
+            changed in 0usize..1800, lets_go in any::<bool>(),
         ) {
-            let (mut packed, mut vec) = (Packed::default(), Vec::new());
+            let (mut packed, mut vec) = (Packed::of(if lets_go { Old::LetGo } else { Old::Packed }), Vec::new());
             for i in 0..pushes {
                 packed.push(row(i, luck));
                 vec.push(row(i, luck));
@@ -467,6 +494,7 @@ mod tests {
             vec.get_mut(changed).into_iter().for_each(|row| row.n ^= 1);
             let moment = LabTime(forgotten as u64 * 16_666_667);
             packed.forget_before(moment);
+            prop_assert!(!lets_go || packed.forgotten() == vec.partition_point(|row| row.at < moment));
             prop_assert!(vec.drain(..packed.forgotten()).all(|row| row.at < moment));
             prop_assert_eq!(packed.len(), vec.len());
             prop_assert!(packed.iter().zip(&vec).all(|(a, b)| same(&a, b)));

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use velocitas_core::{State, Vec3, vec3};
 
-use super::packed::{AtHand, Coder, Pack, Packer, Unpacker};
+use super::packed::{AtHand, Coder, Old, Pack, Packer, Unpacker};
 use super::rows::StateHead;
 use crate::ids::RecordTick;
 use crate::time::LabTime;
@@ -80,13 +80,14 @@ pub struct Track {
     packed: Vec<Segment>,
     loose: Loose,
     at_hand: AtHand<Loose>,
+    old: Old,
 }
 
 impl Track {
     /// A track of states that use the first `width` lanes.
-    pub fn new(width: usize) -> Self {
+    pub fn new(width: usize, old: Old) -> Self {
         let loose = Loose { width, ..Loose::default() };
-        Self { packed: Vec::new(), loose, at_hand: AtHand::default() }
+        Self { packed: Vec::new(), loose, at_hand: AtHand::default(), old }
     }
 
     /// How many lanes of a state it keeps.
@@ -108,7 +109,7 @@ impl Track {
     pub(super) fn push(&mut self, head: StateHead, state: &State) {
         self.loose.heads.push(head);
         self.loose.lanes.extend_from_slice(&state.bits()[..self.loose.width]);
-        if self.loose.heads.len() == LOOSE {
+        if self.old == Old::Packed && self.loose.heads.len() == LOOSE {
             self.packed.push(Segment::pack(&self.loose));
             self.loose.heads.drain(..SEGMENT);
             self.loose.lanes.drain(..SEGMENT * self.loose.width);
@@ -247,6 +248,12 @@ impl Track {
 
     /// Forgets whole segments of states made before a moment.
     pub(super) fn forget(&mut self, before: LabTime) {
+        if self.old == Old::LetGo {
+            let count = self.loose.heads.partition_point(|head| head.at < before);
+            self.loose.heads.drain(..count);
+            self.loose.lanes.drain(..count * self.loose.width);
+            return;
+        }
         let count = self.packed.partition_point(|segment| segment.last.at < before);
         if count > 0 {
             self.packed.drain(..count);
@@ -282,8 +289,10 @@ mod tests {
         #[test]
         fn it_gives_back_what_was_put_in_however_it_is_cut_and_widened(
             pushes in 0usize..1500, cut in 0usize..1500, more in 0usize..700, forgotten in 0usize..1500,
+            lets_go in any::<bool>(),
         ) {
-            let (mut track, mut all) = (Track::new(5), Vec::new());
+            let old = if lets_go { Old::LetGo } else { Old::Packed };
+            let (mut track, mut all) = (Track::new(5, old), Vec::new());
             let moment = |i: usize| LabTime(i as u64 * 16_000_000);
             for i in 0..pushes {
                 track.push(head(i), &state(i, 5));

@@ -3,9 +3,10 @@
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
-use velocitas_core::{Correction, Drawn, Fact, MessageKind, Restored};
+use velocitas_core::{Correction, Drawn, Fact, MessageKind, Restored, Vec3};
 
 use super::{Dry, Reason, Trouble};
+use crate::amiss::OFF_M;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::metrics::{Reel, Span, WINDOW, Window};
 use crate::record::{DrawnRow, Record};
@@ -117,7 +118,9 @@ impl Ledger {
             self.events.extend(reason.map(|reason| (sights[i].at, Event::Hop(reason, off))));
         }
         if !own {
-            let held = sights.iter().filter(|sight| sight.how == Drawn::Held);
+            // Of who is gone nothing could come.
+            let there = |sight: &&DrawnRow| record.cast.actors[actor.index()].is_there(sight.at);
+            let held = sights.iter().filter(there).filter(|sight| sight.how == Drawn::Held);
             self.events.extend(held.map(|sight| (sight.at, Event::Held)));
         }
     }
@@ -238,6 +241,11 @@ fn other_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[
         && changed_hands(record, machine, actor, now.at)
     {
         return Reason::ChangedHands;
+    }
+    let is_off =
+        |sight: &DrawnRow| record.off(machine, actor, sight.at).is_some_and(|off| off.distance(Vec3::ZERO) > OFF_M);
+    if frames.iter().any(is_off) {
+        return Reason::Misdrawn;
     }
     let is_past = |sight: &&DrawnRow| matches!(sight.how, Drawn::Extrapolated | Drawn::Held);
     if let Some(past) = frames.iter().find(is_past) {

@@ -56,6 +56,8 @@ pub enum Reason {
     PutBack,
     /// The server put somebody else elsewhere.
     PutElsewhere,
+    /// Others were drawn elsewhere than what had been received has them.
+    Misdrawn,
     /// Others went otherwise between two snapshots than straight on.
     Straight,
     /// It was taken over or given up just before: its own is drawn where it is now, somebody else where it was a while ago.
@@ -178,6 +180,7 @@ impl Reason {
             Self::Uneven => "drawn time runs unevenly".to_owned(),
             Self::PutBack => "somebody pulled back by the guard".to_owned(),
             Self::PutElsewhere => "somebody put elsewhere by the server".to_owned(),
+            Self::Misdrawn => "drawn elsewhere than what was received has it".to_owned(),
             Self::Straight => "turns between snapshots".to_owned(),
             Self::ChangedHands => "it changed hands".to_owned(),
             Self::StoodStill => "the machine stood still".to_owned(),
@@ -198,6 +201,7 @@ impl Reason {
             Self::Uneven => "drawn_time_uneven".to_owned(),
             Self::PutBack => "other_pulled_back".to_owned(),
             Self::PutElsewhere => "other_teleported".to_owned(),
+            Self::Misdrawn => "drawn_otherwise".to_owned(),
             Self::Straight => "turns_between_snapshots".to_owned(),
             Self::ChangedHands => "changed_hands".to_owned(),
             Self::StoodStill => "stood_still".to_owned(),
@@ -229,7 +233,8 @@ impl Trouble {
     pub fn counts(&self) -> String {
         let mut words = self.happened().join(", ");
         if self.seconds >= 0.05 {
-            words += &format!(" in {:.1} s", self.seconds);
+            words += if words.is_empty() { "for" } else { " in" };
+            words += &format!(" {:.1} s", self.seconds);
         }
         if self.corrections > 0 {
             words += &format!(", {} each", metres(self.jumps_m / f64::from(self.corrections)));
