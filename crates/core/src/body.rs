@@ -1,9 +1,10 @@
 //! The room something takes.
 
 use crate::float::max;
+use serde::{Deserialize, Serialize};
 
 /// The upright cylinder in which an entity moves; `pos` is the middle of its base.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Body {
     /// Metres.
     pub radius: f32,

@@ -6,6 +6,7 @@
 
 use crate::float::canonical_bits;
 use crate::vec3::{Vec3, vec3};
+use serde::{Deserialize, Serialize};
 
 /// Lanes of a [`State`].
 pub const STATE_LANES: usize = 32;
@@ -13,8 +14,28 @@ pub const STATE_LANES: usize = 32;
 pub const INPUT_LANES: usize = 16;
 
 /// N lanes of 32 bits.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Serialize, Deserialize)]
+#[serde(try_from = "Vec<u32>", into = "Vec<u32>")]
 pub struct Lanes<const N: usize>([u32; N]);
+
+impl<const N: usize> From<Lanes<N>> for Vec<u32> {
+    /// All lanes up to the last that is not zero.
+    fn from(lanes: Lanes<N>) -> Self {
+        let used = lanes.0.iter().rposition(|lane| *lane != 0).map_or(0, |last| last + 1);
+        lanes.0[..used].to_vec()
+    }
+}
+
+impl<const N: usize> TryFrom<Vec<u32>> for Lanes<N> {
+    type Error = &'static str;
+
+    fn try_from(given: Vec<u32>) -> Result<Self, Self::Error> {
+        let mut lanes = [0; N];
+        let used = lanes.get_mut(..given.len()).ok_or("more lanes than there are")?;
+        used.copy_from_slice(&given);
+        Ok(Self(lanes))
+    }
+}
 
 /// What an entity is at the end of a tick.
 pub type State = Lanes<STATE_LANES>;

@@ -21,6 +21,7 @@ pub mod fuzz;
 mod ground;
 mod ids;
 mod motion;
+pub mod names;
 mod policy;
 mod quantiser;
 mod remote;

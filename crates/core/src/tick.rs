@@ -4,12 +4,13 @@
 //! expects, so that neither a long silence nor an old packet can bend the count. [`HostNanos`] is a reading of one
 //! machine's own clock: it is handed in, never asked for. Two machines' readings must not be compared.
 
+use serde::{Deserialize, Serialize};
 use std::fmt;
 
 use thiserror::Error;
 
 /// The number of a simulation step. `state[t] = step(state[t - 1], input[t])`.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct Tick(pub u64);
 
 impl Tick {

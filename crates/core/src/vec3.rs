@@ -1,9 +1,10 @@
 //! Three reals: metres or metres a second. x is east, y is north, z is up.
 
+use serde::{Deserialize, Serialize};
 use std::ops::{Add, AddAssign, Mul, Neg, Sub};
 
 /// A point or vector in a right-handed frame, z up.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Vec3 {
     /// East.
     pub x: f32,

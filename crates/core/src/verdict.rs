@@ -4,9 +4,10 @@ use crate::body::Body;
 use crate::ids::{EntityId, PeerId};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
+use serde::{Deserialize, Serialize};
 
 /// The rules.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub enum Rule {
     /// An input outside its range (measured and limit: length of the stick).
     Range,
@@ -123,7 +124,7 @@ impl Rule {
 }
 
 /// What was done about it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Answer {
     /// The input was not used.
     Ignored,
@@ -154,7 +155,7 @@ impl Answer {
 }
 
 /// What was measured against what was allowed, over which ticks.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Evidence {
     /// By which rule.
     pub rule: Rule,
@@ -225,10 +226,23 @@ pub struct Measure {
 pub const MOST_CORNERS: usize = 12;
 
 /// Where somebody claimed to have been, oldest first: the corners between which something was measured.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(from = "Vec<Vec3>", into = "Vec<Vec3>")]
 pub struct Path {
     corners: [Vec3; MOST_CORNERS],
     count: u8,
+}
+
+impl From<Vec<Vec3>> for Path {
+    fn from(corners: Vec<Vec3>) -> Self {
+        Self::through(corners)
+    }
+}
+
+impl From<Path> for Vec<Vec3> {
+    fn from(path: Path) -> Self {
+        path.corners[..usize::from(path.count)].to_vec()
+    }
 }
 
 impl Path {
@@ -253,7 +267,7 @@ impl Path {
 }
 
 /// What a person needs to see what was measured of where somebody was.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Exhibit {
     /// The body that was taken along the path.
     pub hull: Body,
@@ -264,7 +278,7 @@ pub struct Exhibit {
 }
 
 /// An accusation with its evidence.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Verdict {
     /// Who.
     pub peer: PeerId,

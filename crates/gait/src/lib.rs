@@ -22,7 +22,7 @@ mod limits;
 mod lint;
 mod lower;
 mod machine;
-mod names;
+use velocitas_core::names;
 mod parser;
 mod program;
 mod quantity;

@@ -1,9 +1,11 @@
 //! What reaches into a run from outside: keys, the helm, knobs. Only as timestamped, recorded commands, so that course,
 //! seed and commands give the same run again.
 
+use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
 use thiserror::Error;
+use velocitas_core::names::Name;
 use velocitas_core::{Motion, Rule, SolidId, SpawnError, Vec3};
 
 use crate::controls::Controls;
@@ -14,7 +16,7 @@ use crate::known::Reach;
 use crate::time::LabTime;
 
 /// What can happen to a member at once.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub enum Sudden {
     /// It is pushed, at the server only, in metres a second. Who moves itself is not.
     Push(Vec3),
@@ -36,7 +38,7 @@ impl Sudden {
 }
 
 /// What from now on no longer goes wrong, whatever the course has in store.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Calm {
     /// The way up of a member's link: everything arrives at once.
     Up(MemberId),
@@ -53,7 +55,8 @@ pub enum Calm {
         /// The number of the rule.
         kind: u8,
         /// Which, by name.
-        tunable: &'static str,
+        #[serde(with = "velocitas_core::names")]
+        tunable: Name,
     },
     /// Nothing changes hands.
     Hands,
@@ -118,7 +121,7 @@ pub struct ReadLater<'a> {
 }
 
 /// Something done to a run.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub enum Command {
     /// What the keyboard says, for the member at the helm.
     Keys(Controls),
@@ -146,7 +149,8 @@ pub enum Command {
         /// The number of the rule.
         kind: u8,
         /// Which, by name.
-        tunable: &'static str,
+        #[serde(with = "velocitas_core::names")]
+        tunable: Name,
         /// To what, in SI units.
         value: f32,
         /// On which machines.
@@ -183,4 +187,23 @@ pub enum Command {
         /// Which of those read, from 1.
         version: u16,
     },
+}
+
+impl Command {
+    /// The member of the cast that it speaks of, if of one.
+    pub(crate) const fn member(&self) -> Option<MemberId> {
+        match *self {
+            Self::Helm(member) => member,
+            Self::Moves(member, _) | Self::Mend(member) | Self::Happens(member, _) | Self::Set { member, .. } => {
+                Some(member)
+            }
+            Self::Calm(calm) => calm.member(),
+            Self::Keys(_)
+            | Self::Tune { .. }
+            | Self::Solid { .. }
+            | Self::Allow { .. }
+            | Self::Reload { .. }
+            | Self::TakeOver { .. } => None,
+        }
+    }
 }

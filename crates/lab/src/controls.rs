@@ -1,11 +1,12 @@
 //! What hands do during one frame, and how that becomes the input of a rule.
 
+use serde::{Deserialize, Serialize};
 use std::mem::discriminant;
 
 use velocitas_core::{Input, InputField, InputKind, Schema, Vec3};
 
 /// Hands on the controls during one frame: what any rule understands, and what the member's own rule asks for by name.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Controls {
     /// To the right and ahead of where the eyes point, each −1 to 1: the first stick. A rule without a stick is steered: ahead is
     /// its first axis, right the second.

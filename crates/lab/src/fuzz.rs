@@ -1,8 +1,14 @@
 //! What the fuzz targets in `fuzz/` call: ordinary functions, so that the usual build compiles and tests them.
 
+use std::io::Cursor;
+use std::sync::OnceLock;
+
+use crate::export::Ending;
+use crate::stored::{self, Stored};
+use crate::take::Journal;
 use crate::track::Track;
 use crate::vet::walk;
-use crate::{Course, LabTime, Run, shipped_gait};
+use crate::{Course, Keep, LabTime, Run, amiss, export, metrics, shipped_gait};
 
 /// Reads any bytes as a course and runs what is one for a moment.
 ///
@@ -17,6 +23,36 @@ pub fn course(data: &[u8]) {
                 run.advance(LabTime::from_secs(0.3));
                 let _ = run.figures();
             }
+        }
+        Err(error) => drop(error.to_string()),
+    }
+}
+
+/// Reads any bytes as what machines told in three seconds of the demo, and asks of it.
+///
+/// # Panics
+/// When something in it panics.
+pub fn facts(data: &[u8]) {
+    static TEXT: OnceLock<String> = OnceLock::new();
+    let text = TEXT.get_or_init(|| {
+        Run::new(Course::demo()).map(|run| Journal::new("demo", "fuzz").news(&run)).unwrap_or_default()
+    });
+    record(&stored::framed(text, data, LabTime::from_secs(3.0)));
+}
+
+/// Reads any bytes as a record file, and asks of what is one.
+///
+/// # Panics
+/// When something in it panics.
+pub fn record(data: &[u8]) {
+    match Stored::read(Cursor::new(data), &[], Keep::All) {
+        Ok(Stored { record, .. }) => {
+            let (from, to) = (LabTime::ZERO, record.end.min(LabTime::from_secs(3.0)));
+            for machine in record.cast.players() {
+                let _ = metrics::measure_all(&record, machine, from, to);
+            }
+            drop(amiss::amiss(&record, to));
+            let _ = export::write(&record, &Ending::default(), &mut Vec::new());
         }
         Err(error) => drop(error.to_string()),
     }

@@ -1,9 +1,10 @@
 //! Who is who in the lab: computers, and members of the cast. Which entity is whose, the record says.
 
+use serde::{Deserialize, Serialize};
 use velocitas_core::Tick;
 
 /// A computer of the lab, with a clock and frames.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct MachineId(u16);
 
 impl MachineId {
@@ -32,7 +33,7 @@ impl MachineId {
 }
 
 /// What on a machine: it may hold a server, a client, or both.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub enum Part {
     /// What decides.
     Server,
@@ -41,7 +42,7 @@ pub enum Part {
 }
 
 /// A member of a course's cast: a name in the file.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct MemberId(u16);
 
 impl MemberId {
@@ -62,7 +63,7 @@ impl MemberId {
 }
 
 /// A tick as a record counts it: from the first of its session. Never a [`Tick`] of the core, which counts from anywhere.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct RecordTick(pub u32);
 
 impl RecordTick {

@@ -1,11 +1,12 @@
 //! Everything that a link or a client can be set to, in one table: screens, courses, their schema and help read it.
 
+use serde::{Deserialize, Serialize};
 use velocitas_core::{ClientSettings, MAX_REPEATS, ViewDelay};
 
 use crate::link::Conditions;
 
 /// A setting of one member of the cast or of its link.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub enum Knob {
     /// Mean delay each way.
     Latency,
@@ -60,7 +61,7 @@ pub enum Knob {
 }
 
 /// What a knob is set to.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub enum KnobValue {
     /// A number in the knob's unit.
     Number(f64),

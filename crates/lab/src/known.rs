@@ -3,6 +3,7 @@
 //! Machines begin with what the course tells their side and learn of [`Change`]s, each at one agreed tick. A rule that
 //! differs on one side is the commonest fault there is: here it is made, and from the same changes it is explained.
 
+use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::sync::Arc;
 
@@ -13,7 +14,7 @@ use crate::ids::{MachineId, RecordTick};
 use crate::time::LabTime;
 
 /// Which machines a change reaches.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Reach {
     /// All of them.
     All,

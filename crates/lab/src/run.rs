@@ -7,21 +7,22 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 
 use thiserror::Error;
-use velocitas_core::{Digest, Fact, Motion, Server, ServerConfig, SpawnError, Tick};
+use velocitas_core::{Digest, Event, Fact, Motion, Server, ServerConfig, SpawnError, Tick};
 
 use crate::command::{Command, ReadLater, ReadRule, ReloadError};
 use crate::course::{Course, KnownTo, Saved};
 use crate::ids::{MachineId, Part};
-use crate::known::Reach;
+use crate::known::{Change, Reach};
 use crate::lab::{Lab, populate};
 use crate::machine::token;
 use crate::metrics::{ClientMetrics, Moments, Reel, Span, Tally, WINDOW};
 use crate::record::{CONTEXT, Cast, Record};
+use crate::screen::Screen;
 use crate::stirs::Stirs;
 use crate::take::Take;
 use crate::time::LabTime;
 use crate::trouble::{Trouble, sort};
-use crate::watch::{Happening, Unrecorded, Watch};
+use crate::watch::{Happening, HappeningRow, MessageRow, Unrecorded, Watch};
 
 /// Between checkpoints while they are fresh.
 const CHECKPOINT: LabTime = LabTime(4_000_000_000);
@@ -135,6 +136,82 @@ pub struct Totals {
     pub first_fault: Option<LabTime>,
     /// Ticks that the server passed over after it had stood still.
     pub server_dropped: u64,
+}
+
+/// What a run tells somebody besides its record, which has taken it in already, but for changes.
+#[derive(Clone, Copy, Debug)]
+pub enum Told<'a> {
+    /// Something happened inside a client or the server.
+    Event(LabTime, MachineId, Part, &'a Event<'a>),
+    /// A datagram was put on the link between two machines.
+    Message(MachineId, MachineId, &'a MessageRow),
+    /// The so manieth datagram on a link was thrown away unread.
+    Unread(MachineId, MachineId, u64),
+    /// A machine drew a frame.
+    Frame(LabTime, MachineId),
+    /// Something the lab itself did at a machine.
+    Happening(MachineId, &'a HappeningRow),
+    /// Machines will know something else of the rules.
+    Changed(&'a Change),
+}
+
+/// Somebody who follows a run, with its record at hand.
+pub trait Follow {
+    /// Something was told.
+    fn told(&mut self, record: &Record, told: Told<'_>);
+}
+
+/// Tells the record, then who follows.
+struct Both<'a, 'f> {
+    record: &'a mut Record,
+    follow: &'a mut (dyn Follow + 'f),
+}
+
+impl Both<'_, '_> {
+    fn tell(&mut self, told: Told<'_>) {
+        self.follow.told(self.record, told);
+    }
+}
+
+/// Nobody follows.
+struct Alone;
+
+impl Follow for Alone {
+    fn told(&mut self, _: &Record, _: Told<'_>) {}
+}
+
+impl Watch for Both<'_, '_> {
+    const LOOKS: bool = true;
+
+    fn event(&mut self, at: LabTime, machine: MachineId, part: Part, event: &Event<'_>) {
+        self.record.event(at, machine, part, event);
+        self.tell(Told::Event(at, machine, part, event));
+    }
+
+    fn message(&mut self, from: MachineId, to: MachineId, row: MessageRow) {
+        self.record.message(from, to, row);
+        self.tell(Told::Message(from, to, &row));
+    }
+
+    fn unread(&mut self, from: MachineId, to: MachineId, number: u64) {
+        self.record.unread(from, to, number);
+        self.tell(Told::Unread(from, to, number));
+    }
+
+    fn frame(&mut self, at: LabTime, viewer: MachineId, screen: &Screen) {
+        Watch::frame(self.record, at, viewer, screen);
+        self.tell(Told::Frame(at, viewer));
+    }
+
+    fn happening(&mut self, machine: MachineId, row: HappeningRow) {
+        self.record.happening(machine, row);
+        self.tell(Told::Happening(machine, &row));
+    }
+
+    fn changed(&mut self, change: Change) {
+        self.tell(Told::Changed(&change));
+        self.record.changed(change);
+    }
 }
 
 impl Run {
@@ -317,15 +394,20 @@ impl Run {
 
     /// Runs on to a moment.
     pub fn advance(&mut self, to: LabTime) {
-        while let Some(&(when, command)) = self.ahead.front().filter(|(when, _)| *when <= to) {
-            self.ahead.pop_front();
-            self.run_to(when);
-            self.command(command);
-        }
-        self.run_to(to);
+        self.advance_with(to, &mut Alone);
     }
 
-    fn run_to(&mut self, to: LabTime) {
+    /// The same, followed by somebody.
+    pub fn advance_with(&mut self, to: LabTime, follow: &mut dyn Follow) {
+        while let Some(&(when, command)) = self.ahead.front().filter(|(when, _)| *when <= to) {
+            self.ahead.pop_front();
+            self.run_to(when, follow);
+            self.command_with(command, follow);
+        }
+        self.run_to(to, follow);
+    }
+
+    fn run_to(&mut self, to: LabTime, follow: &mut dyn Follow) {
         while self.lab.now() < to {
             let last = self.digests.last().map_or(LabTime::ZERO, |(at, _)| *at);
             let mut stop = to.min(last.plus(CHECKPOINT));
@@ -333,7 +415,7 @@ impl Run {
                 // Figures are taken second by second: what a screen waits for at once is little.
                 stop = stop.min(LabTime((self.lab.now().0 / WINDOW.0 + 1) * WINDOW.0));
             }
-            self.lab.advance(stop, &mut self.record);
+            self.lab.advance(stop, &mut Both { record: &mut self.record, follow });
             self.record.end = stop;
             if let Some(meter) = self.meter.as_mut().filter(|_| stop.0.is_multiple_of(WINDOW.0)) {
                 // After going back it has much to take: not at once.
@@ -452,9 +534,14 @@ impl Run {
 
     /// Does something now.
     pub fn command(&mut self, command: Command) {
+        self.command_with(command, &mut Alone);
+    }
+
+    /// The same, followed by somebody.
+    pub fn command_with(&mut self, command: Command, follow: &mut dyn Follow) {
         self.commands.push((self.lab.now(), command));
         let read = ReadLater { rules: &self.rules, courses: &self.courses };
-        self.lab.command(command, read, &mut self.record);
+        self.lab.command(command, read, &mut Both { record: &mut self.record, follow });
     }
 
     /// Puts a rule that was read again in the place of the one in force, from one tick on that lies ahead of every

@@ -1,9 +1,10 @@
 //! Lab time: nanoseconds of virtual time since a run began. Every machine's own clock is derived from it.
 
+use serde::{Deserialize, Serialize};
 use std::fmt;
 
 /// A moment or a span of virtual time.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct LabTime(pub u64);
 
 impl LabTime {

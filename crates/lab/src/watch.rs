@@ -1,5 +1,6 @@
 //! What somebody who watches a run is told.
 
+use serde::{Deserialize, Serialize};
 use velocitas_core::{EntityId, Event, Fact, MessageKind};
 
 use crate::command::Command;
@@ -37,7 +38,7 @@ pub struct MessageRow {
 }
 
 /// Something that happens seldom.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
 pub struct HappeningRow {
     /// When.
     pub at: LabTime,
@@ -50,7 +51,7 @@ pub struct HappeningRow {
 }
 
 /// What happened.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
 pub enum Happening {
     /// In a client or the server, as it told it.
     Fact(Fact),

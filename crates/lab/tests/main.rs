@@ -31,6 +31,7 @@ mod rogues;
 mod rules;
 mod saved;
 mod scenario;
+mod stored;
 mod tables;
 mod takes;
 mod trials;

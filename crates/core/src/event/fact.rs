@@ -2,13 +2,15 @@
 
 use super::Gap;
 use crate::ids::{Address, EntityId, PeerId, Token};
+use crate::names::Name;
 use crate::tick::Tick;
 use crate::vec3::Vec3;
 use crate::verdict::Verdict;
 use crate::wire::{Denied, EndedBy};
+use serde::{Deserialize, Serialize};
 
 /// How the authority came by the input of a tick.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub enum Provenance {
     /// As it was sent.
     Fresh,
@@ -59,7 +61,7 @@ pub struct InputFact {
 }
 
 /// What a client knows of its clock and link, once a snapshot.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct ClockFact {
     /// Newest own tick minus the newest acknowledged one.
     pub behind: i32,
@@ -74,7 +76,7 @@ pub struct ClockFact {
 }
 
 /// Why a client took over the server's state.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Restored {
     /// Prediction and authority differed by more than a field's agreement.
     Diverged,
@@ -89,7 +91,7 @@ pub enum Restored {
 }
 
 /// A client rewrote its present.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Correction {
     /// Of which entity.
     pub entity: EntityId,
@@ -110,7 +112,7 @@ pub struct Correction {
 }
 
 /// Something that happened in a client or the server, other than a state being made.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub enum Fact {
     /// Client: what it knows of its clock and link.
     Clock(ClockFact),
@@ -170,7 +172,8 @@ pub enum Fact {
         /// At which tick.
         tick: Tick,
         /// The field.
-        field: &'static str,
+        #[serde(with = "crate::names")]
+        field: Name,
     },
     /// Client: the tick clock was set, not slewed, by so many nanoseconds.
     ClockSet {

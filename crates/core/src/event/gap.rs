@@ -1,7 +1,9 @@
 //! Why an owner was put back without an accusation.
 
+use serde::{Deserialize, Serialize};
+
 /// What the guard cannot know, and nobody is accused of.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub enum Gap {
     /// Nothing was said for longer than any time could pay for.
     Silence,

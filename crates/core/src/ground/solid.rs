@@ -1,6 +1,7 @@
 //! What a world is made of: upright boxes, surfaces, an edge.
 
 use crate::float::{max, min};
+use serde::{Deserialize, Serialize};
 
 /// How far a slide stays from what it meets, in metres.
 pub const SKIN: f32 = 0.002;
@@ -11,7 +12,7 @@ pub const fn touching(step: f32) -> f32 {
 }
 
 /// Names a solid across all grounds of a course.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct SolidId(pub u16);
 
 impl SolidId {

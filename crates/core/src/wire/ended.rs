@@ -3,6 +3,7 @@
 use super::bits::{BitReader, BitWriter};
 use super::error::{WireError, ranged};
 use crate::verdict::{RULES, Rule};
+use serde::{Deserialize, Serialize};
 
 /// Says that the connection named in the envelope is no more.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -12,7 +13,7 @@ pub struct Ended {
 }
 
 /// Why a connection is no more.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub enum EndedBy {
     /// Its player left.
     Leave,

@@ -4,6 +4,7 @@ use super::bits::{BitReader, BitWriter};
 use super::error::{WireError, ranged};
 use crate::data::{INPUT_LANES, STATE_LANES};
 use crate::schema::Schema;
+use serde::{Deserialize, Serialize};
 
 /// Says that somebody is not let in.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -32,7 +33,7 @@ pub enum RefusedFor {
 }
 
 /// The same without what would help.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub enum Denied {
     /// Another version.
     Version,

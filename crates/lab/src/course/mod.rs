@@ -420,7 +420,7 @@ impl Turned {
 }
 
 /// How somebody comes or goes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Coming {
     /// Its program is started.
     Join,

@@ -4,6 +4,7 @@
 //! and exports work from it alone: it knows its own [`Cast`]. Rows are kept by machine, datagrams by link. States are packed:
 //! a track keeps only the lanes its schema uses. What a screen shows of others is not kept but [had again](Record::drawn).
 
+mod again;
 mod cast;
 mod column;
 mod derived;
@@ -28,6 +29,7 @@ pub use layout::Layout;
 use learned::Learned;
 pub use machine::{MachineRows, OwnRows};
 pub use packed::{Coder, Old, Pack, Packed};
+pub(crate) use packed::{Packer, Unpacker};
 pub use rows::{
     ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, MeasureRow, OtherwiseRow, OwnDrawnRow, PresenceRow,
     ReceivedRow, SeenRow, StateHead,
@@ -408,22 +410,15 @@ impl Watch for Record {
         if let Some(words) = &screen.refused {
             let before = self.refusals.iter().rev().find(|(_, machine, _)| *machine == viewer);
             if before.is_none_or(|(.., before)| before != words) {
-                self.refusals.push((at, viewer, words.clone()));
+                self.note_refusal(at, viewer, words.clone());
             }
         }
         if !screen.plays {
             return;
         }
-        self.end = at;
         let (tick, fraction) = screen.moment.unwrap_or_default();
-        self.machines[viewer.index()].frames.push(FrameRow {
-            at,
-            tick,
-            fraction,
-            limit_ms: screen.limit_ms,
-            blends: screen.blends,
-            sees: screen.moment.is_some(),
-        });
+        let (limit_ms, blends, sees) = (screen.limit_ms, screen.blends, screen.moment.is_some());
+        self.note_frame(viewer, FrameRow { at, tick, fraction, limit_ms, blends, sees });
         for drawn in &screen.own {
             let Some(actor) = self.cast.actor(drawn.entity) else { continue };
             let width = self.authority[actor.index()].width();

@@ -58,8 +58,8 @@ const FIELDS: usize = 64;
 
 /// Writes rows.
 #[derive(Default)]
-pub(super) struct Packer {
-    pub(super) bytes: Vec<u8>,
+pub(crate) struct Packer {
+    pub(crate) bytes: Vec<u8>,
     differs: u64,
     field: u32,
     values: Vec<u64>,
@@ -83,7 +83,8 @@ impl Packer {
         self.field += 1;
     }
 
-    fn put(&mut self, mut value: u64) {
+    /// Writes a number, small ones in few bytes.
+    pub(crate) fn put(&mut self, mut value: u64) {
         while value >= 0x80 {
             self.bytes.push(value as u8 | 0x80);
             value >>= 7;
@@ -92,7 +93,7 @@ impl Packer {
     }
 
     /// Ends a row.
-    pub(super) fn end(&mut self) {
+    pub(crate) fn end(&mut self) {
         self.put(self.differs);
         for i in 0..self.values.len() {
             self.put(self.values[i]);
@@ -113,29 +114,43 @@ impl Coder for Packer {
 }
 
 /// Reads rows.
-pub(super) struct Unpacker<'a> {
+pub(crate) struct Unpacker<'a> {
     bytes: &'a [u8],
     differs: u64,
 }
 
 impl<'a> Unpacker<'a> {
-    pub(super) const fn new(bytes: &'a [u8]) -> Self {
+    pub(crate) const fn new(bytes: &'a [u8]) -> Self {
         Self { bytes, differs: 0 }
     }
 
     /// Begins a row.
-    pub(super) fn begin(&mut self) {
+    pub(crate) fn begin(&mut self) {
         self.differs = self.take();
     }
 
-    fn take(&mut self) -> u64 {
+    /// Whether nothing is left.
+    pub(crate) const fn is_empty(&self) -> bool {
+        self.bytes.is_empty()
+    }
+
+    /// So many bytes as they are; `None` where there are fewer.
+    pub(crate) fn bytes(&mut self, count: usize) -> Option<&'a [u8]> {
+        let (bytes, rest) = self.bytes.split_at_checked(count)?;
+        self.bytes = rest;
+        Some(bytes)
+    }
+
+    /// Reads a number; 0 where nothing is left.
+    pub(crate) fn take(&mut self) -> u64 {
         let mut value = 0;
         let mut shift = 0;
         while let Some((&byte, rest)) = self.bytes.split_first() {
             self.bytes = rest;
             value |= u64::from(byte & 0x7f) << shift;
             shift += 7;
-            if byte < 0x80 {
+            // A number has ten bytes at most.
+            if byte < 0x80 || shift > 63 {
                 break;
             }
         }

@@ -236,12 +236,19 @@ pub struct JoinedRow {
 }
 
 /// A client draws an entity for the first time since it began to play.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, Default)]
 pub struct SeenRow {
     /// When.
     pub at: LabTime,
     /// Which.
     pub actor: ActorId,
+}
+
+impl Pack for SeenRow {
+    fn code(&mut self, before: &Self, coder: &mut impl Coder) {
+        coder.time(&mut self.at, before.at);
+        self.actor.code(before.actor, coder);
+    }
 }
 
 /// What a client knows of its clock and link.

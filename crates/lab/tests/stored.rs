@@ -1,0 +1,175 @@
+//! A record that was written while it ran is read back to the same record, wherever the file was cut or damaged up to there.
+
+use std::io::Cursor;
+use std::path::Path;
+
+use crate::scenario::member;
+use proptest::prelude::*;
+use velocitas_lab::export::{self, Ending};
+use velocitas_lab::stored::{Store, Stored, StoredError, is_record};
+use velocitas_lab::take::Journal;
+use velocitas_lab::{Coming, Command, Course, Keep, Knob, KnobValue, LabTime, Run, metrics, trouble};
+
+fn secs(s: f64) -> LabTime {
+    LabTime::from_secs(s)
+}
+
+/// A run written as it goes, with the file.
+fn written(course: Course, lasts: f64, commands: &[(f64, Command)]) -> (Run, Vec<u8>) {
+    let mut run = Run::new(course).expect("it fits");
+    run.set_keep(Keep::All);
+    let mut journal = Journal::new("quay.course.toml", "test");
+    let mut store = Store::new(Vec::new(), run.record()).expect("memory");
+    let mut commands = commands.iter().peekable();
+    while run.now() < secs(lasts) {
+        store.text(&journal.news(&run)).expect("memory");
+        let next = run.now().plus(secs(1.0)).min(secs(lasts));
+        let stop = commands.peek().map_or(next, |(at, _)| next.min(secs(*at)));
+        run.advance_with(stop, &mut store);
+        while let Some((_, command)) = commands.next_if(|(at, _)| secs(*at) <= stop) {
+            run.command_with(*command, &mut store);
+        }
+    }
+    store.text(&journal.news(&run)).expect("memory");
+    let file = store.finish(run.now(), &ending(&run)).expect("memory");
+    (run, file)
+}
+
+fn ending(run: &Run) -> Ending {
+    Ending { digest: run.digest(), refused_datagrams: run.lab().refused() }
+}
+
+fn read(file: &[u8]) -> Stored {
+    Stored::read(Cursor::new(file), &[], Keep::All).unwrap_or_else(|e| panic!("{e}"))
+}
+
+/// Every row of a record, and all that it comes to.
+fn told(record: &velocitas_lab::record::Record, ending: &Ending) -> Vec<String> {
+    let mut rows = Vec::new();
+    export::write(record, ending, &mut rows).expect("memory");
+    let mut told: Vec<String> = String::from_utf8(rows).expect("text").lines().map(str::to_owned).collect();
+    for machine in record.cast.players() {
+        told.push(format!("{:?}", metrics::measure(record, machine, LabTime::ZERO, record.end)));
+        let rows = record.of(machine);
+        told.push(format!("{:?}", rows.otherwise.iter().collect::<Vec<_>>()));
+        told.push(format!("{:?} {:?}", rows.frames.len(), rows.presence.iter().collect::<Vec<_>>()));
+        told.push(format!("{:?}", record.refusal(machine, record.end)));
+    }
+    told.push(format!("{:?}", trouble::troubles(record, None, LabTime::ZERO, record.end)));
+    told
+}
+
+#[track_caller]
+fn is_the_same(run: &Run, stored: &Stored) {
+    assert_eq!(stored.damage, None);
+    let (was, is) = (told(run.record(), &ending(run)), told(&stored.record, stored.ending.as_ref().expect("it ended")));
+    let parted = was.iter().zip(&is).find(|(was, is)| was != is);
+    assert!(parted.is_none() && was.len() == is.len(), "{parted:?}, {} and {} rows", was.len(), is.len());
+    assert_eq!(stored.take.commands, run.commands());
+}
+
+/// Courses in which there is something of everything.
+fn shipped(name: &str) -> Course {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../courses").join(name);
+    let text = std::fs::read_to_string(&path).expect("it ships");
+    Course::parse(&path.display().to_string(), &text, &[]).unwrap_or_else(|e| panic!("{e}"))
+}
+
+#[test]
+fn what_is_read_back_is_the_record_it_was() {
+    let moves = |at, m, coming| (at, Command::Moves(member(m), coming));
+    let set = |at, m: usize, knob, value| (at, Command::Set { member: member(m), knob, value });
+    let commands = [
+        set(1.5, 0, Knob::Latency, KnobValue::Number(140.0)),
+        moves(3.0, 1, Coming::Crash),
+        moves(4.5, 1, Coming::Return),
+        set(5.0, 0, Knob::Interpolation, KnobValue::Switch(false)),
+    ];
+    for name in ["lampwick-quay", "bad-evening", "comings-and-goings", "faults/twin", "faults/stale", "faults/leaver"] {
+        for seed in [3, 4] {
+            let course = Course { seed, ..shipped(&format!("{name}.course.toml")) };
+            let (run, file) = written(course, 9.0, &commands);
+            assert!(is_record(&file));
+            is_the_same(&run, &read(&file));
+        }
+    }
+}
+
+#[test]
+fn a_file_that_is_cut_or_damaged_is_read_up_to_its_last_sound_block() {
+    let (run, file) = written(Course::demo(), 6.0, &[]);
+    for (part, damaged) in [(0.3, false), (0.5, true), (0.8, false), (0.95, true)] {
+        let at = (file.len() as f64 * part) as usize;
+        let mut bytes = file.clone();
+        if damaged {
+            bytes[at] ^= 0x10;
+        } else {
+            bytes.truncate(at);
+        }
+        let stored = read(&bytes);
+        let damage = stored.damage.as_ref().expect("it is told");
+        assert!(damage.sound <= at && damage.sound + damage.left == bytes.len() && stored.ending.is_none());
+        // A block is of a second at most.
+        let until = stored.record.end;
+        assert!(until.secs() > 6.0 * part - 1.6 && until < run.now(), "{part}: {until}");
+        let plover = stored.record.cast.players().next().expect("somebody plays");
+        let frames = |record: &velocitas_lab::record::Record| {
+            record.of(plover).frames.iter().filter(|f| f.at <= until).map(|f| (f.at, f.tick)).collect::<Vec<_>>()
+        };
+        assert_eq!(frames(&stored.record), frames(run.record()));
+    }
+}
+
+#[test]
+fn what_is_no_record_is_refused_in_words_and_memory_is_bounded() {
+    for bytes in [&b""[..], b"velocitas record 2\n", b"format = 1\n", b"velocitas recor"] {
+        let refused = Stored::read(Cursor::new(bytes), &[], Keep::All);
+        assert!(matches!(refused, Err(StoredError::Foreign)), "{bytes:?}");
+    }
+    let only = Stored::read(Cursor::new(b"velocitas record 1\n"), &[], Keep::All);
+    assert!(matches!(only, Err(StoredError::Take(_))));
+    let (run, file) = written(Course::demo(), 80.0, &[]);
+    let bounded = Stored::read(Cursor::new(&file[..]), &[], Keep::Bytes(1)).expect("it is sound");
+    assert!(bounded.record.kept_from > secs(10.0) && bounded.record.bytes() < run.record().bytes());
+    assert!(file.len() < 2 * run.record().bytes(), "{} bytes of {}", file.len(), run.record().bytes());
+}
+
+/// What blocks of facts hold.
+fn facts(file: &[u8]) -> Vec<&[u8]> {
+    const HEAD: usize = 25;
+    let mut rest = &file[b"velocitas record 1\n".len()..];
+    let mut all = Vec::new();
+    while !rest.is_empty() {
+        let length = u32::from_le_bytes(rest[1..5].try_into().expect("four bytes")) as usize;
+        all.extend((rest[0] == 2).then(|| &rest[HEAD..HEAD + length]));
+        rest = &rest[HEAD + length..];
+    }
+    all
+}
+
+/// How many damaged files are read: more where asked for.
+fn cases() -> u32 {
+    std::env::var("VELOCITAS_CASES").ok().and_then(|cases| cases.parse().ok()).unwrap_or(24)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: cases(), ..ProptestConfig::default() })]
+    #[test]
+    fn bytes_turned_anywhere_stop_nothing(turned in prop::collection::vec((any::<prop::sample::Index>(), any::<u8>()), 1..6)) {
+        static FILE: std::sync::OnceLock<Vec<u8>> = std::sync::OnceLock::new();
+        let file = FILE.get_or_init(|| written(Course::demo(), 2.5, &[]).1);
+        let mut bytes = file.clone();
+        for (at, byte) in &turned {
+            bytes[at.index(file.len())] = *byte;
+        }
+        velocitas_lab::fuzz::record(&bytes);
+        // The same where checksums are right: a file may be made by anybody.
+        let all = facts(file);
+        let mut bytes = all[turned[0].0.index(all.len())].to_vec();
+        for (at, byte) in &turned {
+            let at = at.index(bytes.len());
+            bytes[at] = *byte;
+        }
+        velocitas_lab::fuzz::facts(&bytes);
+    }
+}
