@@ -26,18 +26,18 @@ pub(crate) fn many(threads: u16) -> Result<Many, OpenError> {
     Many::on(threads).map_err(|why| OpenError::Usage(format!("cannot start {threads} threads: {why}")))
 }
 
-/// Runs on to a moment, saying how far it is, with something to be done every second on the way.
-pub(crate) fn advance_with<E>(
+/// Runs on to a moment, saying how far it is, a second at most at a time.
+pub(crate) fn advance_by<E>(
     run: &mut Run,
     to: LabTime,
     bar: &ProgressBar,
-    mut each: impl FnMut(&mut Run) -> Result<(), E>,
+    mut advance: impl FnMut(&mut Run, LabTime) -> Result<(), E>,
 ) -> Result<(), E> {
-    while run.now() < to {
+    // What is over comes no further.
+    while run.now() < to && !run.is_over() {
         let before = run.now();
-        run.advance(to.min(before.plus(GRAIN)));
+        advance(run, to.min(before.plus(GRAIN)))?;
         bar.inc(run.now().minus(before).0 / 1_000_000);
-        each(run)?;
     }
     Ok(())
 }

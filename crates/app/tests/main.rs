@@ -12,5 +12,6 @@ mod outputs;
 mod pty;
 mod pty_driver;
 mod reader;
+mod records;
 mod takes;
 mod terminal;

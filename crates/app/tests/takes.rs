@@ -120,7 +120,7 @@ fn takes_and_reports_are_held_against_each_other() {
     assert!(said.contains("10 s, seeds 40 and 8\n  what they say differs in: seed\n"), "{said}");
     assert!(said.contains("parts at tick "), "{said}");
     let (_, why, code) = run(folder.path(), &["compare", "a.take", "b.take", "--seeds", "3"]);
-    assert!(code == 2 && why.contains("takes and reports have their own seed"), "{why}");
+    assert!(code == 2 && why.contains("takes, records and reports have their own seed"), "{why}");
     fs::write(folder.path().join("c.json"), "{\"ends_ms\": 3, \"clients\": 4}").expect("written");
     let (_, why, code) = run(folder.path(), &["compare", "a.json", "c.json"]);
     assert!(code == 2 && why.contains("c.json") && why.contains("expected `clients`"), "{why}");

@@ -12,7 +12,8 @@ const GRAIN: LabTime = LabTime(1_000_000_000);
 
 /// Runs on to a moment, telling on the way how much virtual time has passed.
 pub fn run_on(run: &mut Run, to: LabTime, passed: &(impl Fn(LabTime) + Sync)) {
-    while run.now() < to {
+    // What is over comes no further.
+    while run.now() < to && !run.is_over() {
         let before = run.now();
         run.advance(to.min(before.plus(GRAIN)));
         passed(run.now().minus(before));

@@ -3,6 +3,8 @@
 //! Going back to look is reading the record. Going back to go on is restoring a checkpoint, running the few seconds up
 //! to the moment again with the same commands, and dropping what came after.
 
+mod over;
+
 use std::collections::VecDeque;
 use std::sync::Arc;
 
@@ -73,6 +75,9 @@ pub enum AgainError {
     /// It was not there yet.
     #[error("expected a moment up to {0}, where the run is")]
     NotReached(LabTime),
+    /// It is over: it was read from a record.
+    #[error("it was read from a record of a run that is over: nothing can be run there again")]
+    Over,
     /// It does not come out as it did: this program, or what it read, is another.
     #[error("run again, it is no more what it was by {0}")]
     Parted(LabTime),
@@ -103,6 +108,8 @@ pub struct Run {
     meter: Option<Meter>,
     /// What has stirred so far.
     stirs: Stirs,
+    /// How it ended, where it is over.
+    over: Option<over::Over>,
 }
 
 /// Figures up to a moment.
@@ -252,6 +259,7 @@ impl Run {
             keep: Keep::USUAL,
             meter: None,
             stirs: Stirs::default(),
+            over: None,
         })
     }
 
@@ -311,6 +319,9 @@ impl Run {
     /// Has nothing but figures taken while it runs: there are no checkpoints, and rows are let go as soon as figures have been taken of
     /// them. For a run at its beginning; one that is further on keeps at least [`LEAST_KEPT`].
     pub fn keep_figures(&mut self) {
+        if self.is_over() {
+            return;
+        }
         self.meter();
         if self.now() > LabTime::ZERO {
             return self.set_keep(Keep::Time(LEAST_KEPT));
@@ -322,6 +333,12 @@ impl Run {
     /// From here on figures are taken while it runs, so that they are also of what is forgotten. Going back, they begin again
     /// with what is kept.
     pub fn meter(&mut self) {
+        if !self.is_over() {
+            self.begin_meter();
+        }
+    }
+
+    fn begin_meter(&mut self) {
         let tallies = vec![Tally::default(); self.record.cast.machines.len()];
         self.meter =
             Some(Meter { to: self.record.kept_from, tallies, totals: Totals::default(), reel: Reel::default() });
@@ -389,16 +406,22 @@ impl Run {
 
     /// How far it has come.
     pub const fn now(&self) -> LabTime {
-        self.lab.now()
+        match self.over {
+            Some(over) => over.end,
+            None => self.lab.now(),
+        }
     }
 
-    /// Runs on to a moment.
+    /// Runs on to a moment, unless it is over.
     pub fn advance(&mut self, to: LabTime) {
         self.advance_with(to, &mut Alone);
     }
 
     /// The same, followed by somebody.
     pub fn advance_with(&mut self, to: LabTime, follow: &mut dyn Follow) {
+        if self.is_over() {
+            return;
+        }
         while let Some(&(when, command)) = self.ahead.front().filter(|(when, _)| *when <= to) {
             self.ahead.pop_front();
             self.run_to(when, follow);
@@ -498,14 +521,14 @@ impl Run {
 
     /// The earliest moment that can be had again, with what the record let go.
     pub fn reach(&self) -> LabTime {
-        self.checkpoints[0].0
+        if self.is_over() { self.record.kept_from } else { self.checkpoints[0].0 }
     }
 
     /// The run at a checkpoint so long before a moment that, [advanced](Self::advance) beyond the moment, its record has all that is
     /// told of it, although this one has let it go. What was commanded later is ahead of it, and its digests are held against those
     /// that there were. `None` for a moment that cannot be had, or is not reached.
     pub fn recalled(&self, at: LabTime) -> Option<Self> {
-        if at < self.reach() || at > self.now() {
+        if self.is_over() || at < self.reach() || at > self.now() {
             return None;
         }
         // What figures of the moment look back at is had again as well.
@@ -529,6 +552,7 @@ impl Run {
             keep: self.keep,
             meter: None,
             stirs: Stirs::default(),
+            over: None,
         })
     }
 
@@ -539,6 +563,9 @@ impl Run {
 
     /// The same, followed by somebody.
     pub fn command_with(&mut self, command: Command, follow: &mut dyn Follow) {
+        if self.is_over() {
+            return;
+        }
         self.commands.push((self.lab.now(), command));
         let read = ReadLater { rules: &self.rules, courses: &self.courses };
         self.lab.command(command, read, &mut Both { record: &mut self.record, follow });
@@ -591,7 +618,7 @@ impl Run {
 
     /// Goes back to a moment and drops what came after it. Does nothing for a moment not yet reached, or no longer kept.
     pub fn resume_from(&mut self, at: LabTime) {
-        if at >= self.lab.now() || at < self.record.kept_from {
+        if self.is_over() || at >= self.lab.now() || at < self.record.kept_from {
             return;
         }
         // What is dropped goes first, so that its memory can be used for what comes.
@@ -622,7 +649,7 @@ impl Run {
     /// that only what is changed there is otherwise: luck hangs on the seed alone. `None` for a moment that is not kept or not
     /// reached.
     pub fn branch(&self, at: LabTime) -> Option<Self> {
-        if at > self.now() || at < self.record.kept_from {
+        if self.is_over() || at > self.now() || at < self.record.kept_from {
             return None;
         }
         let mut branch = self.clone();
@@ -646,6 +673,9 @@ impl Run {
     /// # Errors
     /// When it was not there yet, or does not come out as it did.
     pub fn again<W: Watch>(&self, from: LabTime, to: LabTime, watch: &mut W) -> Result<Lab, AgainError> {
+        if self.is_over() {
+            return Err(AgainError::Over);
+        }
         if to > self.now() || from > to {
             return Err(AgainError::NotReached(self.now()));
         }
@@ -671,7 +701,7 @@ impl Run {
 
     /// The digest of everything so far.
     pub fn digest(&self) -> u64 {
-        self.lab.digest()
+        self.ending().digest
     }
 }
 

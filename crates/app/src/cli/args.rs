@@ -243,8 +243,8 @@ pub(super) struct RunTask {
     /// How to report
     #[arg(long, value_enum, default_value_t = Report::Text)]
     pub(super) report: Report,
-    /// Write the whole record as JSON Lines to this file, or - for standard output: the report then goes to standard
-    /// error
+    /// Write the whole record to this file, in blocks while it runs where the name ends with .record, else as JSON Lines, or
+    /// - for standard output: the report then goes to standard error
     #[arg(long)]
     pub(super) record: Option<PathBuf>,
     /// Keep the run as a take in this file, to be opened or run again

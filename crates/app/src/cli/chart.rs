@@ -56,10 +56,10 @@ pub(super) fn run(task: &ChartTask) -> Result<Outcome, OpenError> {
     };
     let whose = named("--entity", &task.entity, MemberId::new(0))?;
     let viewer = named("--viewer", &task.viewer, whose)?;
-    let lasts = lasts(&opened, task.lasts, USUAL);
+    let lasts = lasts(&opened, task.lasts, USUAL)?;
     let (from, to) = span(task, lasts, matches!(wanted, Wanted::Ladder))?;
     let bytes = Output::create(output, &opened.inputs(task.course.as_deref()))?;
-    let (run, _) = simulate(&opened, lasts, true, &mut None)?;
+    let (run, _) = simulate(opened.run()?, lasts, true, &mut None)?;
     let drawing = match wanted {
         Wanted::Lanes(lanes) => lanes_over_time(&run, (whose, viewer), (from, to), &lanes)?,
         Wanted::Field(side) => ground(&run, (whose, viewer), to, side),

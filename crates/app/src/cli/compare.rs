@@ -47,7 +47,7 @@ impl Side {
     /// How long it lasts by itself, if it does.
     fn lasts(&self) -> Option<LabTime> {
         match self {
-            Self::Runs(opened) => opened.take().map(|take| take.end),
+            Self::Runs(opened) => opened.end(),
             Self::Report(_, lasts) => Some(*lasts),
         }
     }
@@ -61,11 +61,13 @@ pub(super) fn run(task: &CompareTask) -> Result<Outcome, OpenError> {
     let (a, b) = (Side::read(&task.a)?, Side::read(&task.b)?);
     let own = [&a, &b].into_iter().filter_map(Side::lasts).min();
     if own.is_some() && (task.seeds > 1 || task.seed.is_some()) {
-        let why = "takes and reports have their own seed: --seeds and --seed are for courses";
+        let why = "takes, records and reports have their own seed: --seeds and --seed are for courses";
         return Err(OpenError::Usage(why.to_owned()));
     }
-    if task.lasts.is_some() && (a.is_report() || b.is_report()) {
-        return Err(OpenError::Usage("a report is of a run that is over: leave --for out".to_owned()));
+    let is_over = |side: &Side| side.is_report() || matches!(side, Side::Runs(opened) if opened.record().is_some());
+    if task.lasts.is_some() && (is_over(&a) || is_over(&b)) {
+        let why = "a report or a record is of a run that is over: leave --for out";
+        return Err(OpenError::Usage(why.to_owned()));
     }
     let lasts = task.lasts.or(own).unwrap_or(USUAL);
     let runs = [&a, &b].into_iter().filter(|side| !side.is_report()).count() as u64;
@@ -101,7 +103,10 @@ fn differ_in(a: &Side, b: &Side, seeded: bool) -> Vec<String> {
     if seeded {
         differ_in.retain(|key| key != "seed");
     }
-    let done = |opened: &Opened| opened.take().map(|take| take.commands.clone()).unwrap_or_default();
+    let done = |opened: &Opened| {
+        let take = opened.take().or(opened.record().map(|stored| &stored.take));
+        take.map(|take| take.commands.clone()).unwrap_or_default()
+    };
     if done(a) != done(b) {
         differ_in.push("what was done".to_owned());
     }

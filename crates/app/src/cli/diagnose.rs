@@ -3,7 +3,10 @@
 use std::convert::Infallible;
 
 use velocitas_lab::diagnose::{Case, DiagnoseError, Remedy, Tried, rank};
-use velocitas_lab::{Keep, LabTime};
+use velocitas_lab::stored::Stored;
+use velocitas_lab::take::Take;
+use velocitas_lab::trouble::troubles;
+use velocitas_lab::{Keep, LabTime, Run};
 use velocitas_report::{Diagnosis, TroubleRow};
 
 use super::args::{DiagnoseTask, Report};
@@ -16,12 +19,47 @@ use crate::progress::{advance_to, many, progress};
 /// What is drawn at the end of a stretch is judged by what comes a little later.
 const AFTER: LabTime = LabTime(1_000_000_000);
 
+/// Whether a run comes out as its take tells it, up to the first checkpoint, or why that is not known.
+fn comes_out_again(take: &Take) -> Result<Result<(), String>, OpenError> {
+    let Some((first, _)) = take.digests.first() else {
+        return Ok(Err("it has no checkpoint to be held against".to_owned()));
+    };
+    let mut run = Run::of_take(take)?;
+    run.advance(*first);
+    Ok(run.parted().map_or(Ok(()), |at| Err(format!("run again, it is no more what it was by {at}"))))
+}
+
+/// Names the troubles of a record of which nothing can be tried.
+fn named_only(
+    stored: &Stored,
+    task: &DiagnoseTask,
+    (from, to): (LabTime, LabTime),
+    why: &str,
+) -> Result<Outcome, OpenError> {
+    let (record, course) = (&stored.record, &stored.take.course);
+    let whose = task.client.as_deref().map(|name| member(course, "--client", name)).transpose()?;
+    let all = troubles(record, whose.map(|member| course.machine(member)), from, to);
+    let Some(worst) = all.iter().find(|trouble| whose.is_some() || !record.cast.is_rogue(trouble.machine)) else {
+        say(format!("nothing went wrong from {from} to {to}\n"))?;
+        return Ok(Outcome::Good);
+    };
+    say(format!("{}: {}\nnothing can be tried: {why}\n", record.cast.name(worst.machine), worst.words(record)))?;
+    Ok(if task.fail { Outcome::Findings } else { Outcome::Good })
+}
+
 pub(super) fn run(task: &DiagnoseTask) -> Result<Outcome, OpenError> {
     let (from, to) = (task.from.unwrap_or(LabTime::ZERO), task.to);
     if from >= to {
         return Err(OpenError::Usage(format!("expected --to after --from; found {to} and {from}")));
     }
     let opened = opened(task.course.as_deref(), task.seed)?;
+    if let Some(stored) = opened.record()
+        && let Err(why) = comes_out_again(&stored.take)?
+    {
+        return named_only(stored, task, (from, to), &why);
+    }
+    // It is the run of its take.
+    let opened = opened.rerun();
     let course = opened.course();
     let whose = task.client.as_deref().map(|name| member(course, "--client", name)).transpose()?;
     let machine = whose.map(|member| course.machine(member));

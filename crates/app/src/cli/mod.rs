@@ -77,7 +77,7 @@ fn start(mut args: Args) -> Result<Outcome, OpenError> {
 
 /// Opens the interface.
 fn open(args: Args) -> Result<Outcome, OpenError> {
-    let opened = Opened::read(args.course.as_deref(), &[])?.seeded(args.seed)?;
+    let opened = Opened::read_keeping(args.course.as_deref(), &[], args.keep)?.seeded(args.seed)?;
     let entity = args.entity.map(|name| member(opened.course(), "--entity", &name)).transpose()?;
     let (file, keep) = (args.course, Some(args.keep));
     tui::run(

@@ -10,8 +10,8 @@ use velocitas_report::{TakeSummary, csv_table, summarise, text};
 use super::Outcome;
 use super::args::{Report, RunTask};
 use crate::files::stream::{complain, say};
-use crate::files::{self, OpenError, Opened, Output, Outputs, Recording, journal};
-use crate::progress::{advance_with, progress};
+use crate::files::{self, OpenError, Opened, Output, Outputs, RECORD, Recording, journal};
+use crate::progress::{advance_by, progress};
 
 /// A course or a take from the command line, with another seed if one was given.
 pub(super) fn opened(path: Option<&Path>, seed: Option<u64>) -> Result<Opened, OpenError> {
@@ -30,26 +30,34 @@ pub(super) fn warn(opened: &Opened, path: Option<&Path>) {
     {
         complain(format_args!("warning: {}: {why}\n\n", files::named(path)));
     }
+    if let (Some(damage), Some(path)) = (opened.record().and_then(|stored| stored.damage.as_ref()), path) {
+        complain(format_args!("warning: {}: {damage}\n\n", files::named(path)));
+    }
     if let (Some(damage), Some(path)) = (opened.take().and_then(|take| take.damage), path) {
         complain(format_args!("warning: {}: {damage}\n\n", files::named(path)));
     }
 }
 
-/// How long to run: what was asked for, a take to its end, a course as usual.
-pub(super) fn lasts(opened: &Opened, asked: Option<LabTime>, usual: LabTime) -> LabTime {
-    asked.unwrap_or_else(|| opened.take().map_or(usual, |take| take.end))
+/// How long to run: what was asked for, a take or a record to its end, a course as usual.
+///
+/// # Errors
+/// When something else is asked of a record than it is of.
+pub(super) fn lasts(opened: &Opened, asked: Option<LabTime>, usual: LabTime) -> Result<LabTime, OpenError> {
+    match (opened.record(), asked) {
+        (Some(_), Some(_)) => Err(OpenError::Usage("a record is of a run that is over: leave --for out".to_owned())),
+        _ => Ok(asked.or(opened.end()).unwrap_or(usual)),
+    }
 }
 
 /// Runs it from its beginning. Returns it with the time it took. All of it is kept, or no more than figures and causes are had
 /// from.
 pub(super) fn simulate(
-    opened: &Opened,
+    mut run: Run,
     lasts: LabTime,
     all: bool,
     recording: &mut Option<Recording>,
 ) -> Result<(Run, std::time::Duration), OpenError> {
     let began = Instant::now();
-    let mut run = opened.run()?;
     if all || recording.is_some() {
         run.set_keep(Keep::Time(LEAST_KEPT));
         run.meter();
@@ -57,8 +65,11 @@ pub(super) fn simulate(
         run.keep_figures();
     }
     let bar = progress("running", lasts);
-    advance_with(&mut run, lasts, &bar, |run| -> Result<(), OpenError> {
-        recording.as_mut().map_or(Ok(()), |recording| recording.follow(run))?;
+    advance_by(&mut run, lasts, &bar, |run, to| -> Result<(), OpenError> {
+        match recording.as_mut() {
+            Some(recording) => recording.advance(run, to)?,
+            None => run.advance(to),
+        }
         if all {
             run.set_keep(Keep::All);
         }
@@ -100,6 +111,11 @@ fn unsealed(output: Output, path: &Path) -> Result<(), OpenError> {
     output.finish(|out| sealed_rows(&bytes).try_for_each(|row| writeln!(out, "{row}")))
 }
 
+/// Whether a record of that name is written in blocks.
+fn is_blocks(path: &Path) -> bool {
+    path.extension().is_some_and(|kind| kind == RECORD)
+}
+
 /// How long a course is run unless something is said.
 const USUAL: LabTime = LabTime(60_000_000_000);
 
@@ -110,9 +126,20 @@ pub(super) fn run(task: &RunTask) -> Result<Outcome, OpenError> {
     let mut open = |path: &Option<PathBuf>| path.as_deref().map(|path| outputs.create(path)).transpose();
     let (take, unseal, record) = (open(&task.take)?, open(&task.unseal)?, open(&task.record)?);
     let tables = tables(&task.tables, &mut outputs)?;
-    let lasts = lasts(&opened, task.lasts, USUAL);
-    let mut recording = record.map(Recording::new).transpose()?;
-    let (run, took) = simulate(&opened, lasts, task.sealed || !tables.is_empty(), &mut recording)?;
+    let lasts = lasts(&opened, task.lasts, USUAL)?;
+    let begun = opened.run()?;
+    if let (Some(_), Some(path)) = (opened.record(), task.record.as_deref().filter(|path| is_blocks(path))) {
+        let why =
+            format!("a record is written as JSON Lines from here on: name {} otherwise, or copy it", path.display());
+        return Err(OpenError::Usage(why));
+    }
+    let told = || journal(&opened, task.course.as_deref());
+    let mut recording = match (record, task.record.as_deref()) {
+        (Some(output), Some(path)) => Some(Recording::new(output, path, &begun, told())?),
+        _ => None,
+    };
+    let all = task.sealed || !tables.is_empty();
+    let (run, took) = simulate(begun, lasts, all, &mut recording)?;
     tracing::info!(ms = took.as_millis() as u64, "simulated");
     if let Some(recording) = recording {
         recording.finish(&run)?;

@@ -6,6 +6,7 @@ use std::os::unix::fs::{FileTypeExt, OpenOptionsExt};
 use std::path::Path;
 
 use rustix::fs::OFlags;
+use velocitas_lab::stored::is_record;
 use velocitas_lab::take::{MOST_BYTES as MOST_TAKE_BYTES, is_take};
 
 /// The largest text read: far more than any course or gait needs.
@@ -93,6 +94,10 @@ fn read_text(from: impl Read, is: &str) -> io::Result<String> {
 
 /// Bytes that are a text.
 pub(super) fn as_text(bytes: Vec<u8>, is: &str) -> io::Result<String> {
+    if is_record(&bytes) {
+        let opened_by = "`velocitas run`, `chart`, `compare`, `diagnose` and the interface open it, by its file's name";
+        return Err(wrong(format!("it is the record of a run; {is}; {opened_by}")));
+    }
     String::from_utf8(bytes).map_err(|_| wrong(format!("it is not UTF-8 text; {is}")))
 }
 

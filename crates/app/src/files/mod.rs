@@ -7,20 +7,22 @@ mod recording;
 pub(crate) mod signals;
 pub(crate) mod stream;
 
-use std::io;
+use std::fs::File;
+use std::io::{self, BufReader, Read};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use thiserror::Error;
 use velocitas_core::Motion;
+use velocitas_lab::stored::{Stored, StoredError, is_record};
 use velocitas_lab::take::{Journal, Take, TakeError, is_take};
-use velocitas_lab::{Course, CourseError, DEMO_FILE, Run, RunError, Sources};
+use velocitas_lab::{Course, CourseError, DEMO_FILE, Keep, LabTime, Run, RunError, Sources};
 
 pub(crate) use input::{STANDARD, must_be_regular, read_named, read_regular, read_take};
 use input::{as_text, read_course_or_take};
 pub(crate) use output::{Output, same_file};
 pub(crate) use outputs::Outputs;
-pub(crate) use recording::Recording;
+pub(crate) use recording::{RECORD, Recording};
 
 /// Why a course cannot be opened or a result not be written.
 #[derive(Debug, Error)]
@@ -49,6 +51,14 @@ pub enum OpenError {
         path: PathBuf,
         /// What is wrong with it.
         why: TakeError,
+    },
+    /// It is a record that cannot be read.
+    #[error("cannot read the record {}: {why}", path.display())]
+    Record {
+        /// Which.
+        path: PathBuf,
+        /// What is wrong with it.
+        why: StoredError,
     },
     /// A signal ended the interface, or the terminal went away.
     #[error("ended by signal {0}")]
@@ -89,6 +99,8 @@ pub enum Opened {
     Course(Box<Course>),
     /// A take.
     Take(Box<Take>),
+    /// The record of a run that is over.
+    Record(Box<Stored>),
 }
 
 impl Opened {
@@ -97,7 +109,18 @@ impl Opened {
     /// # Errors
     /// When it cannot be read or is neither.
     pub fn read(path: Option<&Path>, kinds: &[Arc<dyn Motion>]) -> Result<Self, OpenError> {
+        Self::read_keeping(path, kinds, Keep::All)
+    }
+
+    /// The same, of a record no more than is to be kept.
+    ///
+    /// # Errors
+    /// When it cannot be read or is none of them.
+    pub fn read_keeping(path: Option<&Path>, kinds: &[Arc<dyn Motion>], keep: Keep) -> Result<Self, OpenError> {
         let Some(path) = path else { return Ok(Self::Course(Box::new(Course::demo()))) };
+        if let Some(stored) = record(path, kinds, keep)? {
+            return Ok(Self::Record(Box::new(stored)));
+        }
         let is = "a course is a TOML file";
         let bytes = read_course_or_take(path, is).map_err(|why| OpenError::Read { path: path.to_owned(), why })?;
         Self::of(path, bytes, is, kinds)
@@ -117,6 +140,7 @@ impl Opened {
         match self {
             Self::Course(course) => course,
             Self::Take(take) => &take.course,
+            Self::Record(stored) => &stored.take.course,
         }
     }
 
@@ -126,15 +150,32 @@ impl Opened {
             (None, _) => Vec::new(),
             (Some(path), Self::Course(course)) => inputs_of(path, course),
             // What its course names is in it.
-            (Some(path), Self::Take(_)) => vec![path.to_owned()],
+            (Some(path), Self::Take(_) | Self::Record(_)) => vec![path.to_owned()],
         }
     }
 
     /// The take, if it is one.
     pub fn take(&self) -> Option<&Take> {
         match self {
-            Self::Course(_) => None,
+            Self::Course(_) | Self::Record(_) => None,
             Self::Take(take) => Some(take),
+        }
+    }
+
+    /// The record, if it is one.
+    pub fn record(&self) -> Option<&Stored> {
+        match self {
+            Self::Course(_) | Self::Take(_) => None,
+            Self::Record(stored) => Some(stored),
+        }
+    }
+
+    /// Where it ends by itself, if it does.
+    pub fn end(&self) -> Option<LabTime> {
+        match self {
+            Self::Course(_) => None,
+            Self::Take(take) => Some(take.end),
+            Self::Record(stored) => Some(stored.record.end),
         }
     }
 
@@ -151,11 +192,26 @@ impl Opened {
                     format!("a take has its own seed ({}): name its course to run it with another", take.course.seed);
                 return Err(OpenError::Usage(why));
             }
+            (Self::Record(stored), Some(_)) => {
+                let seed = stored.take.course.seed;
+                let why =
+                    format!("a record is of a run with its own seed ({seed}): name its course to run it with another");
+                return Err(OpenError::Usage(why));
+            }
         }
         Ok(self)
     }
 
-    /// Its run, at the beginning.
+    /// What can be run of it: of a record its take.
+    #[must_use]
+    pub fn rerun(self) -> Self {
+        match self {
+            Self::Record(stored) => Self::Take(Box::new(stored.take)),
+            other => other,
+        }
+    }
+
+    /// Its run, at the beginning; that of a record is over.
     ///
     /// # Errors
     /// When the cast does not fit a snapshot.
@@ -163,8 +219,25 @@ impl Opened {
         match self {
             Self::Course(course) => Run::new((**course).clone()),
             Self::Take(take) => Run::of_take(take),
+            Self::Record(stored) => stored.run(),
         }
     }
+}
+
+/// The record in a file; `None` where it is something else.
+fn record(path: &Path, kinds: &[Arc<dyn Motion>], keep: Keep) -> Result<Option<Stored>, OpenError> {
+    // What comes through a pipe is no record: it is read twice.
+    if !path.metadata().is_ok_and(|there| there.is_file()) {
+        return Ok(None);
+    }
+    let wrong = |why: StoredError| OpenError::Record { path: path.to_owned(), why };
+    let mut file = File::open(path).map_err(|why| wrong(why.into()))?;
+    let mut begin = Vec::new();
+    file.by_ref().take(64).read_to_end(&mut begin).map_err(|why| wrong(why.into()))?;
+    if !is_record(&begin) && path.extension().is_none_or(|kind| kind != RECORD) {
+        return Ok(None);
+    }
+    Stored::read(BufReader::with_capacity(1 << 16, file), kinds, keep).map(Some).map_err(wrong)
 }
 
 /// What can be held against something else.
@@ -178,6 +251,9 @@ pub(crate) enum Named {
 impl Named {
     /// What a file holds, or standard input (`-`).
     pub(crate) fn read(path: &Path, kinds: &[Arc<dyn Motion>]) -> Result<Self, OpenError> {
+        if let Some(stored) = record(path, kinds, Keep::All)? {
+            return Ok(Self::Opened(Opened::Record(Box::new(stored))));
+        }
         let is = "courses, takes and reports are texts";
         let bytes = read_course_or_take(path, is).map_err(|why| OpenError::Read { path: path.to_owned(), why })?;
         // No course begins like that.
@@ -278,6 +354,7 @@ pub(crate) fn course_name(opened: &Opened, path: Option<&Path>) -> String {
     let name = |path: &Path| path.file_name().map_or_else(|| named(path), |name| name.to_string_lossy().into_owned());
     match opened {
         Opened::Take(take) => take.file.clone(),
+        Opened::Record(stored) => stored.take.file.clone(),
         Opened::Course(_) => path.map_or_else(|| DEMO_FILE.to_owned(), name),
     }
 }

@@ -38,6 +38,24 @@ enum Target {
     StandardError,
 }
 
+/// A result that has its name from the first on, and is sound however far it has come.
+pub(crate) struct Growing {
+    path: PathBuf,
+    file: File,
+}
+
+impl Growing {
+    /// The file, to be written to.
+    pub(crate) fn file(&self) -> io::Result<File> {
+        self.file.try_clone()
+    }
+
+    /// That it cannot be written.
+    pub(crate) fn wrong(&self, why: io::Error) -> OpenError {
+        OpenError::Write { path: self.path.clone(), why }
+    }
+}
+
 /// A file beside the result's place, known to [`signals`].
 struct Pending(Option<tempfile::NamedTempFile>);
 
@@ -157,6 +175,32 @@ impl Output {
     /// That it cannot be written.
     pub(crate) fn wrong(&self, why: &io::Error) -> OpenError {
         OpenError::Write { path: self.path.clone(), why: plain(why) }
+    }
+
+    /// Gives it its name at once, for what may be read while it is written.
+    pub(crate) fn grow(self) -> Result<Growing, OpenError> {
+        let Self { path, target, .. } = self;
+        let file = match target {
+            Target::Beside { mut file, at } => match file.0.take() {
+                Some(temporary) => {
+                    let before = temporary.path().to_owned();
+                    let kept = temporary.persist(&at).map_err(|e| e.error);
+                    signals::settled(&before);
+                    kept
+                }
+                None => File::create(at),
+            },
+            Target::InPlace(at) => File::create(at),
+            Target::Into(file) => Ok(file),
+            Target::Standard | Target::StandardError => {
+                let why = "a record in blocks goes to a file; name it NAME.jsonl or - for JSON Lines";
+                Err(io::Error::new(io::ErrorKind::InvalidInput, why))
+            }
+        };
+        match file {
+            Ok(file) => Ok(Growing { path, file }),
+            Err(why) => Err(OpenError::Write { path, why }),
+        }
     }
 
     /// Writes all of it and gives it its name.

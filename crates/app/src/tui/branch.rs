@@ -26,6 +26,9 @@ impl Stage {
 
     /// The same with anything that can be done to a run.
     pub(super) fn offer_change(&mut self, change: Remedy) {
+        if self.is_over() {
+            return;
+        }
         self.offered = Some(Offer { change });
     }
 
@@ -55,7 +58,8 @@ impl Stage {
 
     /// What branches and trials have told since the last frame. Says whether anything changed.
     pub(super) fn look_at_jobs(&mut self) -> bool {
-        let mut changed = self.look_at_trials() | self.look_at_recalled() | self.look_at_behind();
+        let mut changed =
+            self.look_at_trials() | self.look_at_recalled() | self.look_at_behind() | self.look_at_writing();
         let Some(branch) = &mut self.branch else { return changed };
         for told in branch.job.news() {
             changed = true;

@@ -58,7 +58,10 @@ pub(super) fn draw(stage: &Stage, screen: Screen, area: Rect, buffer: &mut Buffe
         return;
     }
     let mut x = at.0;
-    if !stage.is_live() {
+    if stage.run.is_over() {
+        let pieces = [("End ", key), ("its end", muted), ("   C-r ", key), ("run its course", muted), ("   ", muted)];
+        x = write(buffer, at, area.right(), &pieces);
+    } else if !stage.is_live() {
         let pieces = [("End ", key), ("live", muted), ("   Enter ", key), ("resume from here", muted), ("   ", muted)];
         x = write(buffer, at, area.right(), &pieces);
     }

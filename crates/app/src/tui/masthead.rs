@@ -71,6 +71,9 @@ fn badge(stage: &Stage) -> (String, Style) {
     if let Some((now, to)) = stage.reading() {
         return (format!("READING {now} of {to}"), p.badge(Tone::Predicted));
     }
+    if stage.run.is_over() {
+        return (format!("RECORD of {}", stage.run.now()), p.badge(Tone::Correction));
+    }
     if !stage.is_live() {
         let back = stage.whole().now().minus(stage.at).secs();
         return (format!("BACK \u{2212}{back:.2} s"), p.badge(Tone::Correction));

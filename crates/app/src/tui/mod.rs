@@ -32,6 +32,7 @@ mod plot;
 mod prompt;
 mod rail;
 mod recall;
+mod record;
 mod rules;
 mod scope;
 mod screens;
@@ -113,7 +114,7 @@ pub fn run(opened: &Opened, options: &Options) -> Result<(), OpenError> {
     run.set_keep(keep);
     run.meter();
     terminal::is_able().map_err(OpenError::Terminal)?;
-    if let (Some(at), None) = (options.at, opened.take()) {
+    if let (Some(at), None) = (options.at, opened.end()) {
         let to = at.plus(BEYOND);
         let bar = progress("running there", to);
         advance_to(&mut run, to, &bar);
@@ -121,11 +122,12 @@ pub fn run(opened: &Opened, options: &Options) -> Result<(), OpenError> {
     }
     let mut stage = Frame::new(run, Palette::from_environment(options.ascii));
     stage.origin = stage::origin::Origin { file: None, seed: options.seed, keep };
-    stage.read_from(options.file.as_deref().filter(|_| opened.take().is_none()), &options.own);
+    stage.read_from(options.file.as_deref().filter(|_| opened.end().is_none()), &options.own);
     stage.tell_warnings();
-    let folder = session::folder();
+    // Of a run that is over there is nothing to be kept.
+    let folder = session::folder().filter(|_| opened.record().is_none());
     let left = folder.as_deref().map(session::left).unwrap_or_default();
-    if folder.is_none() {
+    if folder.is_none() && opened.record().is_none() {
         stage.say(
             "neither XDG_STATE_HOME nor HOME names a folder: what is done here is not kept if the program is killed",
         );
@@ -143,6 +145,12 @@ pub fn run(opened: &Opened, options: &Options) -> Result<(), OpenError> {
             let look = take.look;
             stage.open_at(options.at, options.entity.or(look.map(|(_, who)| who)));
             stage.reads(take, Some(options.at.or(look.map(|(at, _)| at)).unwrap_or_default()), None);
+        }
+        None if opened.record().is_some() => {
+            stage.open_at(Some(options.at.unwrap_or_default()), options.entity);
+            if let Some(damage) = opened.record().and_then(|stored| stored.damage.as_ref()) {
+                stage.say(format!("the record is not whole: {damage}"));
+            }
         }
         None => {
             stage.open_at(options.at, options.entity);

@@ -35,7 +35,7 @@ impl Stage {
         self.kept.own.clone()
     }
 
-    fn journal(&self) -> Journal {
+    pub(super) fn journal(&self) -> Journal {
         Journal::new(&self.kept.file, env!("CARGO_PKG_VERSION"))
     }
 

@@ -3,6 +3,7 @@ mod field;
 mod guard;
 mod help;
 mod ladder;
+mod record;
 mod scope;
 mod screens;
 mod taking_away;

@@ -26,7 +26,7 @@ const HERE: LabTime = LabTime(50_000_000);
 impl Stage {
     /// Asks why the last ten seconds are bad, or closes the answer.
     pub(super) fn ask_why(&mut self) {
-        if self.why.take().is_some() || self.must_wait() {
+        if self.why.take().is_some() || self.must_wait() || self.is_over() {
             return;
         }
         let machine = self.machine(self.entity);

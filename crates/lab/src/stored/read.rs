@@ -19,7 +19,7 @@ use crate::time::LabTime;
 use crate::watch::{Happening, Watch};
 
 /// A record that was read from a file.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Stored {
     /// Course, gaits, seed and what was commanded.
     pub take: Take,
@@ -83,6 +83,16 @@ impl Stored {
         let Reading { mut record, ending, .. } = reading;
         record.end = record.end.max(blocks.until());
         Ok(Self { record, ending, damage: blocks.damage, take })
+    }
+}
+
+impl Stored {
+    /// The run that it is of: it is over.
+    ///
+    /// # Errors
+    /// When the cast of its course does not fit a snapshot.
+    pub fn run(&self) -> Result<Run, RunError> {
+        Run::over(&self.take, self.record.clone(), self.ending)
     }
 }
 

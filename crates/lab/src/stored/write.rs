@@ -61,13 +61,14 @@ impl<W: Write> Store<W> {
         }
     }
 
-    /// Writes the block at hand.
+    /// Writes the block at hand, and sees to it that it lands.
     ///
     /// # Errors
     /// When it, or something before it, could not be written.
     pub fn flush(&mut self) -> io::Result<()> {
         self.write_block();
-        self.failed.take().map_or(Ok(()), Err)
+        self.failed.take().map_or(Ok(()), Err)?;
+        self.out.flush()
     }
 
     /// Ends the file at a moment.

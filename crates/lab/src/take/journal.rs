@@ -9,7 +9,7 @@ use super::told::Told;
 use super::{MOST_BYTES, TAKE_FORMAT};
 use crate::command::{Command, ReadRule};
 use crate::course::Course;
-use crate::export::{self, Ending};
+use crate::export::{self};
 use crate::run::Run;
 use crate::time::LabTime;
 
@@ -79,7 +79,7 @@ impl Journal {
     /// # Errors
     /// Those of the writer, and when the take would be [too large](MOST_BYTES) to be opened.
     pub fn seal_record(&mut self, run: &Run, out: &mut impl Write) -> io::Result<()> {
-        let ending = Ending { digest: run.digest(), refused_datagrams: run.lab().refused() };
+        let ending = run.ending();
         let mut rows = Rows { seal: &mut self.seal, out, line: Vec::new(), written: 0 };
         export::write(run.record(), &ending, &mut rows)
     }

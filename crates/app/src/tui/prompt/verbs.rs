@@ -26,7 +26,7 @@ struct Verb {
 }
 
 /// The table, in the order in which it is offered.
-const VERBS: [Verb; 28] = [
+const VERBS: [Verb; 29] = [
     Verb { name: "go", takes: "0:12.5 | tick 510 | live | beginning", help: "looks at a moment", run: go },
     Verb { name: "look", takes: "NAME", help: "looks at a member", run: look },
     Verb { name: "screen", takes: "NAME", help: "on the screen of a member", run: screen },
@@ -65,6 +65,7 @@ const VERBS: [Verb; 28] = [
     Verb { name: "budget", takes: "", help: "shows the budgets", run: |s, _| act(s, Action::Budget) },
     Verb { name: "again", takes: "", help: "begins again", run: |s, _| act(s, Action::Again) },
     Verb { name: "take", takes: "[NAME]", help: "keeps the run as NAME.take", run: take },
+    Verb { name: "record", takes: "NAME", help: "keeps what happened as NAME.record", run: record },
     Verb {
         name: "behind",
         takes: "[FILE.take | FILE.course.toml]",
@@ -384,6 +385,13 @@ fn whom(stage: &Stage, members: &[MemberId]) -> String {
 /// Keeps the run as a take; over nothing that is there already.
 fn take(stage: &mut Stage, rest: &str) -> Done {
     let said = stage.keep_take(Path::new("."), Some(rest).filter(|name| !name.is_empty()))?;
+    stage.say(said);
+    Ok(None)
+}
+
+/// Keeps what happened as a record; over nothing that is there already.
+fn record(stage: &mut Stage, rest: &str) -> Done {
+    let said = stage.keep_record(Path::new("."), rest)?;
     stage.say(said);
     Ok(None)
 }

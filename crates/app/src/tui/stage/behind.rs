@@ -34,7 +34,7 @@ impl Behind {
         let job = Job::begin(move |teller| {
             let read = Opened::read(Some(&path), &own).map_err(|why| why.to_string());
             let run = read.and_then(|opened| {
-                let to = opened.take().map_or(to, |take| take.end);
+                let to = opened.end().unwrap_or(to);
                 opened.run().map(|run| (run, to)).map_err(|why| why.to_string())
             });
             let (mut run, to) = match run {

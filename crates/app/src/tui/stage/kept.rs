@@ -8,6 +8,7 @@ use velocitas_lab::LabTime;
 use velocitas_lab::take::Take;
 
 use crate::session::{Left, Session};
+use crate::tui::job::Job;
 
 /// A take that is being read.
 pub(in crate::tui) struct Reading {
@@ -17,6 +18,22 @@ pub(in crate::tui) struct Reading {
     pub(in crate::tui) wanted: Option<LabTime>,
     /// The session that it was, which goes once it is read and kept anew.
     pub(in crate::tui) was: Option<Left>,
+}
+
+/// A record that is being written: its run goes beside the frames.
+pub(in crate::tui) struct Writing {
+    /// Its file.
+    pub(in crate::tui) name: String,
+    /// Tells how far it is, or what went wrong; at its end how much was written up to when.
+    pub(in crate::tui) job: Job<Result<Wrote, String>>,
+}
+
+/// How far a record is that is being written.
+pub(in crate::tui) enum Wrote {
+    /// Up to a moment.
+    Until(LabTime),
+    /// All of it.
+    All(LabTime),
 }
 
 /// What the run has to do with takes.
@@ -35,6 +52,8 @@ pub(in crate::tui) struct Kept {
     pub(in crate::tui) offered: Option<(Left, Take)>,
     /// Whether the run goes on once that is answered.
     pub(in crate::tui) goes_on: bool,
+    /// While a record is written.
+    pub(in crate::tui) writing: Option<Writing>,
     /// Rules of the user's own.
     pub(in crate::tui) own: Vec<Arc<dyn Motion>>,
 }

@@ -186,7 +186,16 @@ impl Stage {
 
     /// Whether the moment looked at is the run's present. While a take is read there is none.
     pub fn is_live(&self) -> bool {
-        self.at == self.run.now() && self.present.is_none() && self.reading().is_none()
+        self.at == self.run.now() && self.present.is_none() && self.reading().is_none() && !self.run.is_over()
+    }
+
+    /// Whether the run is over, which is said: it can be looked at, and nothing of it can be run.
+    pub(super) fn is_over(&mut self) -> bool {
+        let is_over = self.run.is_over();
+        if is_over {
+            self.say("this is the record of a run that is over: it can be looked at, and nothing in it changed; C-r runs its course");
+        }
+        is_over
     }
 
     /// The moment looked at.
@@ -524,11 +533,14 @@ impl Stage {
     }
 
     pub(super) fn offer(&mut self) {
+        if self.is_over() {
+            return;
+        }
         self.say("looking back: End returns to live, Enter resumes from here");
     }
 
     fn resume(&mut self) {
-        if self.must_wait() {
+        if self.must_wait() || self.is_over() {
             return;
         }
         if let Some(offer) = self.offered.take() {

@@ -1,0 +1,71 @@
+//! A run that is over: it was read from a record file, and nothing of it is run again.
+
+use velocitas_core::Tick;
+
+use super::{BEHIND, Run, RunError, WINDOW};
+use crate::command::{Command, ReadLater};
+use crate::export::Ending;
+use crate::ids::{MachineId, Part};
+use crate::moment::Moment;
+use crate::record::Record;
+use crate::take::Take;
+use crate::time::LabTime;
+use crate::watch::Unrecorded;
+
+/// How a run ended that is over.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Over {
+    pub(super) end: LabTime,
+    /// `None` where that is not told.
+    pub(super) ending: Option<Ending>,
+}
+
+impl Run {
+    /// A run as its record tells it. Settings and rules are those at its end.
+    ///
+    /// # Errors
+    /// When the cast of its course does not fit a snapshot.
+    pub fn over(take: &Take, record: Record, ending: Option<Ending>) -> Result<Self, RunError> {
+        let mut run = Self::of_take(take)?;
+        run.ahead.clear();
+        run.told.clear();
+        run.commands.clone_from(&take.commands);
+        run.digests.clone_from(&take.digests);
+        let read = ReadLater { rules: &run.rules, courses: &run.courses };
+        let is_lasting = |command: &&Command| {
+            use Command::{Allow, Calm, Reload, Set, Solid, Tune};
+            matches!(command, Allow { .. } | Calm(_) | Reload { .. } | Set { .. } | Solid { .. } | Tune { .. })
+        };
+        for command in take.commands.iter().map(|(_, command)| command).filter(is_lasting) {
+            run.lab.command(*command, read, &mut Unrecorded);
+        }
+        run.over = Some(Over { end: record.end, ending });
+        run.record = record;
+        run.begin_meter();
+        if let Some(meter) = &mut run.meter {
+            let until = LabTime(run.record.end.minus(BEHIND).0 / WINDOW.0 * WINDOW.0);
+            meter.take(&run.record, until, run.record.end);
+        }
+        Ok(run)
+    }
+
+    /// Whether it is over: it can be looked at, and nothing of it can be run.
+    pub const fn is_over(&self) -> bool {
+        self.over.is_some()
+    }
+
+    /// How it stands: with the digest of everything so far, and how many datagrams could not be read.
+    pub fn ending(&self) -> Ending {
+        let now = Ending { digest: self.lab.digest(), refused_datagrams: self.lab.refused() };
+        self.over.map_or(now, |over| over.ending.unwrap_or_default())
+    }
+
+    /// The newest tick that the server made.
+    pub fn server_tick(&self) -> Tick {
+        let of_record = || {
+            let moment = Moment { record: &self.record, at: self.record.end };
+            moment.tick(MachineId::SERVER, Part::Server).map(|tick| tick.tick(self.record.cast.first))
+        };
+        self.over.and_then(|_| of_record()).unwrap_or_else(|| self.lab.server_tick())
+    }
+}
