@@ -3,7 +3,8 @@
 use std::fmt;
 use std::sync::Arc;
 
-use crate::server::{Check, checks};
+use crate::server::guard::case::Check;
+use crate::server::guard::checks::checks;
 use crate::verdict::{RULES, Rule};
 
 /// What is answered to a verdict.

@@ -19,7 +19,8 @@ mod auditor;
 mod bank;
 mod burst;
 mod carry;
-mod case;
+pub(crate) mod case;
+pub(crate) mod checks;
 mod docket;
 mod edge;
 mod footing;
@@ -29,32 +30,26 @@ mod hearing;
 mod pace;
 mod reach;
 mod rules;
+mod ruling;
 mod support;
 mod sweep;
 mod teleport;
 mod trust;
 
-use accel::Accel;
 pub use around::Around;
 use around::Way;
 pub(super) use auditor::{Audit, Auditor};
-use burst::Burst;
 pub use carry::{Carry, Going};
 use case::is_still;
 pub use case::{Case, Check, Finding};
+pub use checks::checks;
 pub(super) use docket::Offence;
-use edge::Edge;
 pub use footing::Footing;
-use growth::Growth;
 pub(super) use habits::Habits;
 use hearing::{Due, Hearing, Next};
-use pace::Pace;
-use reach::Reach;
 use rules::Between;
 pub(super) use rules::Rules;
-use support::Support;
-use sweep::Sweep;
-use teleport::Teleport;
+pub(super) use ruling::Ruling;
 
 use super::claims::{Claims, Heard, Place, Said};
 use crate::data::State;
@@ -68,37 +63,6 @@ use crate::tick::{Rate, Tick};
 use crate::vec3::{Vec3, vec3};
 use crate::verdict::{Evidence, Rule};
 use crate::wire::{Claim, PullReason};
-
-/// The checks that a guard makes, in their order, as they are before anything was seen.
-pub fn checks() -> Vec<Box<dyn Check>> {
-    vec![
-        Box::new(Teleport),
-        Box::new(Reach),
-        Box::new(Edge),
-        Box::new(Sweep),
-        Box::new(Support::default()),
-        Box::new(Pace::default()),
-        Box::new(Burst::default()),
-        Box::new(Accel::default()),
-        Box::new(Growth),
-    ]
-}
-
-/// What came of a tick.
-#[derive(Clone, Debug)]
-pub(super) enum Ruling {
-    Lawful,
-    Resync(Gap),
-    /// By which response it was answered.
-    Guilty(Box<Offence>, Response),
-}
-
-impl Ruling {
-    fn guilty(policy: &Policy, offence: Offence) -> Self {
-        let response = policy.response(offence.evidence.rule);
-        Self::Guilty(Box::new(offence), response)
-    }
-}
 
 /// One owner's claims and what is held against them.
 #[derive(Clone, Debug)]

@@ -15,7 +15,7 @@
 mod claims;
 mod control;
 mod door;
-mod guard;
+pub(crate) mod guard;
 mod guests;
 mod input_buffer;
 mod joining;

@@ -9,7 +9,7 @@ use serde::{Deserialize, Deserializer};
 use toml::Spanned;
 use velocitas_core::Arrangement;
 
-use super::budget::{Budget, Checked};
+use super::allowed::{Budget, Checked};
 use super::quantity::{Angle, Drift, Factor, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time};
 use super::settings::{Link, LinkChange, Settings, Trick};
 use crate::fault::FAULTS;

@@ -3,6 +3,7 @@
 //! A course is read strictly: unknown keys, wrong units, people in walls and names used twice are errors that say
 //! where. What comes out of [`Course::parse`] can be run without further questions.
 
+mod allowed;
 mod budget;
 mod comings;
 mod error;

@@ -5,7 +5,6 @@ use std::sync::Arc;
 use serde_json::{Map, Value, json};
 use velocitas_core::{Agree, Blend, Input, InputKind, Motion, Schema, SeenBy, Shape, State, Tunable};
 
-use super::RECORD_FORMAT;
 use super::cell::Cell;
 use crate::course::Material;
 use crate::host::HostSpec;
@@ -13,6 +12,9 @@ use crate::ids::{MachineId, Part, RecordTick};
 use crate::knob::{KnobSpec, Knobs, Place, SETTINGS, Takes};
 use crate::link::Conditions;
 use crate::record::{Cast, Record};
+
+/// The format of the lines.
+pub const RECORD_FORMAT: u32 = 2;
 
 /// The first row of a record.
 pub(super) fn head(record: &Record) -> Value {

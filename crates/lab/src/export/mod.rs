@@ -19,13 +19,11 @@ use std::io::{self, Write};
 
 use serde_json::{Value, json};
 
+pub use head::RECORD_FORMAT;
 use head::head;
 use lines::SLICE;
 
 use crate::record::Record;
-
-/// The format of the lines.
-pub const RECORD_FORMAT: u32 = 2;
 
 /// What is said in the last row: what is known of a run besides its record.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

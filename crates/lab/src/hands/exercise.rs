@@ -3,7 +3,8 @@
 use velocitas_core::{InputField, InputKind};
 
 use super::route::Walk;
-use super::{Script, Seen};
+use super::script::Script;
+use super::seen::Seen;
 use crate::controls::Controls;
 use crate::time::LabTime;
 

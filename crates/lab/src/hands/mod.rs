@@ -3,55 +3,20 @@
 mod exercise;
 mod random;
 mod route;
+mod script;
+mod seen;
 mod strokes;
 
 pub use route::Waypoint;
+pub use script::Script;
+pub(crate) use seen::{Luck, Seen};
 pub use strokes::{Given, Stroke, Strokes};
-
-use std::sync::Arc;
-
-use velocitas_core::{Bounds, Schema, State};
 
 use crate::controls::Controls;
 use crate::time::LabTime;
 use exercise::Exercise;
 use random::Random;
 use route::Walk;
-
-/// What the hands of a member do by themselves: one of a route, a script or nothing, and what comes on top.
-#[derive(Clone, Debug, Default)]
-pub struct Script {
-    /// Places to walk to, round and round.
-    pub route: Vec<Waypoint>,
-    /// What to do by the clock: a script or a track.
-    pub strokes: Arc<Strokes>,
-    /// The file of the track, as the course names it.
-    pub track: Option<String>,
-    /// So often a second, on average, something is pressed, held, let go or turned at random.
-    pub random: Option<f64>,
-    /// Whether what nothing else moves is used now and then.
-    pub exercise: bool,
-}
-
-impl Script {
-    /// Whether the hands have anywhere to go: if not, random presses steer as well.
-    fn leads(&self) -> bool {
-        !self.route.is_empty() || !self.strokes.all.is_empty()
-    }
-}
-
-/// What hands have before them.
-#[derive(Clone, Copy)]
-pub(crate) struct Seen<'a> {
-    /// When.
-    pub(crate) now: LabTime,
-    /// Where the body believes itself to be.
-    pub(crate) own: Option<&'a State>,
-    /// What its rule reads.
-    pub(crate) schema: &'a Schema,
-    /// Where the world ends.
-    pub(crate) bounds: Bounds,
-}
 
 /// The hands of a member. Everything they do follows from what they see and from luck.
 #[derive(Clone, Debug, Default)]
@@ -98,19 +63,4 @@ impl Hands {
         }
         (controls, moved)
     }
-}
-
-/// What is asked of luck.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Luck {
-    /// How late hands move after a wait.
-    Loose = 0,
-    /// When the next random thing is done.
-    When = 1,
-    /// To which input.
-    Which = 2,
-    /// How.
-    How = 3,
-    /// And how far.
-    Far = 4,
 }

@@ -3,7 +3,7 @@
 use velocitas_core::{Input, InputField, InputKind, POINT_REACH, Schema, Vec3, vec3, wrap_angle};
 
 use super::route::{TURN, Walk};
-use super::{Luck, Seen};
+use super::seen::{Luck, Seen};
 use crate::controls::{Controls, first, is_stick, steering};
 use crate::time::LabTime;
 

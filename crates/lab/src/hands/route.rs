@@ -2,7 +2,7 @@
 
 use velocitas_core::{InputKind, Schema, State, Vec3, wrap_angle};
 
-use super::Seen;
+use super::seen::Seen;
 use crate::controls::{Acts, Controls, first, is_pitch, is_point, is_stick, spare_axes, steering};
 use crate::time::LabTime;
 

@@ -3,28 +3,21 @@
 //! A [`Lane`] gives samples, each at its moment; a [`Strip`] takes those of a stretch together by column, so that the least and
 //! the greatest of each are kept and a spike of one tick is seen however much time a column stands for.
 
+mod reading;
 mod sample;
+mod screenings;
 mod seen;
 mod strip;
 
+pub(crate) use reading::Reading;
+pub use reading::Subject;
 use sample::{buffer, bytes_down, bytes_up, error, jump, late, lead, margin, replayed, round_trip, speed, view_delay};
-use seen::{Screenings, drawn_error, roughness, severity, view_age};
+use screenings::Screenings;
+use seen::{drawn_error, roughness, severity, view_age};
 pub use strip::{Cell, Column, Effort, Reader, Strip};
 
-use crate::ids::{ActorId, MachineId};
 use crate::record::Record;
 use crate::time::LabTime;
-
-/// Of what a lane is told.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Subject {
-    /// The machine looked at: what it predicts, sends, is told.
-    pub machine: MachineId,
-    /// What belongs to it, or what is looked at instead; `None` before there is anything.
-    pub actor: Option<ActorId>,
-    /// On whose screen it is drawn.
-    pub viewer: MachineId,
-}
 
 /// What a series stands for; colours and shapes are chosen by it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -86,13 +79,6 @@ pub struct Lane {
     /// For how long after a moment its samples may still become otherwise.
     pub settles: LabTime,
     sample: Sample,
-}
-
-/// What a lane is read from.
-pub(crate) struct Reading<'a> {
-    record: &'a Record,
-    subject: Subject,
-    screenings: &'a mut Screenings,
 }
 
 const fn one(stands: Stands) -> [Series; 1] {

@@ -2,7 +2,7 @@
 
 use velocitas_core::{Fact, MessageKind, Restored};
 
-use super::Reading;
+use super::reading::Reading;
 use crate::ids::RecordTick;
 use crate::moment::Moment;
 use crate::record::{InputRow, Mark, OwnRows};

@@ -1,56 +1,9 @@
 //! Samples of what is drawn: judged in whole seconds, as the figures are.
 
-use std::collections::BTreeMap;
-
-use super::Reading;
-use crate::ids::{ActorId, MachineId};
-use crate::metrics::{Reel, WINDOW};
-use crate::record::Record;
+use super::reading::Reading;
+use super::screenings::Drawn;
+use crate::metrics::WINDOW;
 use crate::time::LabTime;
-
-/// What a viewer drew of an entity in a second.
-#[derive(Clone, Debug, Default)]
-struct Drawn {
-    /// In each frame how old it is, in milliseconds, and how far off, in metres.
-    ages_ms: Vec<(LabTime, f64)>,
-    errors_m: Vec<(LabTime, f64)>,
-    roughness_mps: Option<f64>,
-    /// Hops: when, how far.
-    hops: Vec<(LabTime, f64)>,
-}
-
-/// Seconds that were judged, of one viewer each: several lanes are of the same. Holds while the record stands.
-#[derive(Debug, Default)]
-pub(crate) struct Screenings {
-    reel: Reel,
-    seconds: BTreeMap<(MachineId, u64), BTreeMap<ActorId, Drawn>>,
-}
-
-impl Screenings {
-    /// The record has gone on: what was judged may come out otherwise.
-    pub(super) fn forget(&mut self) {
-        *self = Self::default();
-    }
-
-    fn second(&mut self, record: &Record, viewer: MachineId, second: u64) -> &BTreeMap<ActorId, Drawn> {
-        self.seconds.entry((viewer, second)).or_insert_with(|| {
-            let mut all = BTreeMap::new();
-            self.reel.play(record, viewer, LabTime(second * WINDOW.0), |actor, _, sights, window| {
-                let when = |frames: &[usize], values: &[f64]| {
-                    frames.iter().zip(values).map(|(frame, value)| (sights[*frame].at, *value)).collect()
-                };
-                let drawn = Drawn {
-                    ages_ms: when(&window.aged, &window.ages_ms),
-                    errors_m: when(&window.placed, &window.errors_m),
-                    roughness_mps: window.roughness_mps,
-                    hops: window.hopped.iter().map(|(frame, off)| (sights[*frame].at, *off)).collect(),
-                };
-                all.insert(actor, drawn);
-            });
-            all
-        })
-    }
-}
 
 /// What the viewer drew of the subject in each second of a stretch.
 fn each(r: &mut Reading<'_>, from: LabTime, to: LabTime, mut tell: impl FnMut(u64, &Drawn)) {

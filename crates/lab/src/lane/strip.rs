@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::seen::Screenings;
+use super::screenings::Screenings;
 use super::{Lane, MOST_SERIES, Reading, Subject, Together};
 use crate::metrics::WINDOW;
 use crate::run::Run;

@@ -88,6 +88,8 @@ pub(super) struct StateNote {
     /// Solids touched, each after one more; 0 for none.
     touched: [u16; 2],
     teleported: u8,
+    /// So many lanes are told; the rest are zero.
+    used_lanes: u8,
     lanes: State,
 }
 
@@ -103,6 +105,7 @@ impl StateNote {
             used: event.used.map_or(0, |used| tick(used).0.saturating_add(1)),
             touched: [next(), next()],
             teleported: event.teleported.into(),
+            used_lanes: event.state.bits().iter().rposition(|lane| *lane != 0).map_or(0, |last| last as u8 + 1),
             lanes: *event.state,
         }
     }
@@ -135,7 +138,8 @@ impl Pack for StateNote {
         coder.small(&mut self.used, before.used.wrapping_add(1));
         self.touched.iter_mut().zip(before.touched).for_each(|(id, before)| coder.small(id, before));
         coder.small(&mut self.teleported, 0);
-        for lane in 0..STATE_LANES {
+        coder.small(&mut self.used_lanes, before.used_lanes);
+        for lane in 0..usize::from(self.used_lanes).min(STATE_LANES) {
             let mut bits = self.lanes.int(lane);
             coder.bits(&mut bits, before.lanes.int(lane));
             self.lanes.set_int(lane, bits);

@@ -1,7 +1,9 @@
 //! The authority steps after its owner with what that says was pressed, and holds its account against what comes of it.
 
-use super::ruling::{Sentence, tell_habits, tell_measures, tell_notes, tell_outdated, tell_ruling, tell_teleport};
-use super::turn::{Arrival, Includes, Made, Turn, tell_used};
+use super::made::Made;
+use super::ruling::{tell_habits, tell_measures, tell_notes, tell_outdated, tell_ruling, tell_teleport};
+use super::sentence::Sentence;
+use super::turn::{Arrival, Includes, Turn, tell_used};
 use crate::data::{Input, State};
 use crate::event::Sink;
 use crate::ids::PeerId;

@@ -1,6 +1,7 @@
 //! The authority takes over what an owner says of where it is.
 
-use super::turn::{Includes, Made, Turn, tell_used};
+use super::made::Made;
+use super::turn::{Includes, Turn, tell_used};
 use crate::data::State;
 use crate::event::{Provenance, Sink};
 use crate::ids::PeerId;

@@ -1,7 +1,9 @@
 //! The authority takes over what an owner says of where it is, if the guard finds it lawful.
 
-use super::ruling::{Sentence, tell_measures, tell_notes, tell_outdated, tell_ruling, tell_teleport};
-use super::turn::{Includes, Made, Turn, tell_used};
+use super::made::Made;
+use super::ruling::{tell_measures, tell_notes, tell_outdated, tell_ruling, tell_teleport};
+use super::sentence::Sentence;
+use super::turn::{Includes, Turn, tell_used};
 use crate::data::State;
 use crate::event::Sink;
 use crate::ids::PeerId;

@@ -4,7 +4,9 @@
 mod accounting;
 mod believing;
 mod judging;
+mod made;
 mod ruling;
+mod sentence;
 mod stepping;
 mod turn;
 
@@ -13,9 +15,11 @@ use believing::Believing;
 use judging::Judging;
 use stepping::Stepping;
 
-pub(super) use ruling::{Sentence, tell_ignored};
+pub(super) use made::Made;
+pub(super) use ruling::tell_ignored;
+pub(super) use sentence::Sentence;
 pub(super) use stepping::stepped;
-pub(super) use turn::{Arrival, Includes, Made, Margins, Turn};
+pub(super) use turn::{Arrival, Includes, Margins, Turn};
 
 use super::claims::Heard;
 use crate::arrangement::Authority;

@@ -1,6 +1,7 @@
 //! What is told of a ruling.
 
-use super::turn::Made;
+use super::made::Made;
+use super::sentence::Sentence;
 use crate::body::Body;
 use crate::event::{Fact, InputFact, InputFate, Sink, measured, tell, tell_input};
 use crate::ids::{EntityId, PeerId};
@@ -8,7 +9,7 @@ use crate::policy::{Policy, Response};
 use crate::server::guard::{Habits, Offence, Ruling};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
-use crate::verdict::{Answer, Evidence, Exhibit, Measure, Rule, Verdict};
+use crate::verdict::{Answer, Evidence, Exhibit, Measure, Verdict};
 
 /// Put back by more metres than this, an entity is drawn as a cut.
 const CUT: f32 = 0.5;
@@ -86,33 +87,6 @@ pub(in crate::server) fn tell_ignored<S: Sink>(
     };
     tell(sink, Fact::Verdict(Verdict { peer, entity, tick, evidence, exhibit: None, answer }));
     Sentence::of(evidence.rule, response)
-}
-
-/// What a verdict means for the player, beside what becomes of its entity.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(in crate::server) enum Sentence {
-    /// It counts.
-    Strike(Rule),
-    /// It ends here.
-    Disconnect(Rule),
-}
-
-impl Sentence {
-    pub(super) const fn of(rule: Rule, response: Response) -> Option<Self> {
-        match response {
-            Response::Strike => Some(Self::Strike(rule)),
-            Response::Disconnect => Some(Self::Disconnect(rule)),
-            Response::Note | Response::Clamp | Response::PullBack => None,
-        }
-    }
-
-    /// That of a ruling.
-    pub(super) const fn of_ruling(ruling: &Ruling) -> Option<Self> {
-        match ruling {
-            Ruling::Guilty(offence, response) => Self::of(offence.evidence.rule, *response),
-            Ruling::Lawful | Ruling::Resync(_) => None,
-        }
-    }
 }
 
 /// Tells of a ruling that was not lawful, and of the pull back that it begins. Says whether the entity is drawn as a cut.

@@ -2,8 +2,9 @@
 
 use std::collections::VecDeque;
 
+use super::made::Made;
 use super::ruling::tell_habits;
-use super::turn::{Arrival, Includes, Made, Margins, Turn, tell_used};
+use super::turn::{Arrival, Includes, Margins, Turn, tell_used};
 use crate::data::Input;
 use crate::event::{Fact, Provenance, Sink, tell};
 use crate::ids::PeerId;

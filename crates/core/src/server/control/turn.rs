@@ -2,10 +2,10 @@
 
 use std::cell::Cell;
 
-use super::ruling::{Sentence, tell_ignored};
+use super::ruling::tell_ignored;
+use super::sentence::Sentence;
 use crate::data::Input;
 use crate::event::{InputFact, InputFate, Provenance, Sink, tell_input};
-use crate::ground::Contacts;
 use crate::ids::{EntityId, PeerId};
 use crate::motion::{Motion, Scene};
 use crate::policy::Policy;
@@ -101,15 +101,6 @@ pub(in crate::server) struct Turn<'a> {
     pub(in crate::server) rate: Rate,
     /// For so many ticks made-up input holds keys down.
     pub(in crate::server) hold: u32,
-}
-
-/// What came of it.
-#[derive(Clone, Copy, Debug, Default)]
-pub(in crate::server) struct Made {
-    pub(in crate::server) contacts: Contacts,
-    pub(in crate::server) teleported: bool,
-    /// What is to become of a player.
-    pub(in crate::server) sentence: Option<(PeerId, Sentence)>,
 }
 
 /// What of its owner's a state includes.

@@ -7,7 +7,6 @@
 //! at most. What is beyond that is a resync, not a verdict: holes are the link's. Where a verdict is only to be noted, the owner is
 //! believed.
 
-use super::Ruling;
 use super::around::Around;
 use super::case::{Case, Check, Finding};
 use super::docket::Offence;
@@ -16,6 +15,7 @@ use super::habits::Habits;
 use super::hearing::{Due, Hearing, Next};
 use super::reach::Reach;
 use super::rules::Rules;
+use super::ruling::Ruling;
 use super::sweep::Sweep;
 use crate::data::{Input, State};
 use crate::event::{Gap, Provenance};
