@@ -4,9 +4,9 @@ use std::sync::Arc;
 
 use crate::walker::Walker;
 use crate::{
-    Address, Arrangement, BitReader, BitWriter, Client, ClientConfig, ClientSettings, EntityId, Ground, Guest, Header,
-    HostNanos, Ingredients, Kinds, Layouts, Life, Message, Motion, Owned, Patience, Rate, Server, ServerConfig, Tick,
-    Timeline, Token, Unwatched, Vec3,
+    Address, Arrangement, BitReader, BitWriter, Client, ClientConfig, ClientSettings, Drawn, EntityId, Ground, Guest,
+    Header, HostNanos, Ingredients, Kinds, Layouts, Life, Message, Motion, Owned, Patience, Rate, Server, ServerConfig,
+    Tick, Timeline, Token, Unwatched, Vec3,
 };
 
 /// Entities that the bytes may speak of.
@@ -119,7 +119,20 @@ impl Ends {
         }
         let _ = self.client.handle_datagram(self.now, bytes, &mut Unwatched);
         self.pass(2, CLIENT);
-        self.client.draw(self.now, |_, drawn| assert!(drawn.state.vec3(0).is_finite()));
+        let mut drawn = Vec::new();
+        self.client.draw(self.now, |id, state| {
+            assert!(state.state.vec3(0).is_finite());
+            let pos = state.state.vec3(0);
+            let spot = (pos.x, pos.y, pos.z, state.bearing.unwrap_or(0.0), state.fraction);
+            drawn.extend((state.how != Drawn::Predicted).then_some((id, spot, state.tick, state.how)));
+        });
+        // Where others are drawn is told at less cost as well, and is the same.
+        let mut spots = Vec::new();
+        self.client.spot_others(self.now, |id, spot| {
+            let place = (spot.pos.x, spot.pos.y, spot.pos.z, spot.bearing, spot.fraction);
+            spots.push((id, place, spot.tick, spot.how));
+        });
+        assert_eq!(drawn, spots);
     }
 }
 

@@ -55,7 +55,9 @@ pub use ids::{Address, EntityId, Life, PeerId, Token};
 pub use motion::{Burst, Hands, Limits, Motion, Scene, Step, Tunable, checked_step};
 pub use policy::{AS_SAID, Policy, Response, Strikes};
 pub use quantiser::Quantiser;
-pub use remote::{BlendPlan, Drawn, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, ViewDelay, drawn};
+pub use remote::{
+    BlendPlan, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, ViewDelay, drawn,
+};
 pub use rollback::{Entry, Rollback};
 pub use schema::{
     Agree, Blend, InputField, InputKind, POINT_REACH, PRESS_BITS, Schema, SchemaError, SeenBy, Shape, StateField,

@@ -40,6 +40,8 @@ const CATCH_UP: LabTime = LabTime(2_000_000_000);
 const FAR: usize = 4;
 /// Figures follow so far behind: by then it is known what became of everything.
 const BEHIND: LabTime = LabTime(8_000_000_000);
+/// Of what is drawn so much is kept there: figures follow by less.
+const DRAWN: LabTime = LabTime(BEHIND.0 + 1_500_000_000);
 /// So much is kept where only figures are wanted, and what they look back at besides.
 const OF_FIGURES: LabTime = LabTime(BEHIND.0 + 3_000_000_000);
 
@@ -444,6 +446,9 @@ impl Run {
                 // After going back it has much to take: not at once.
                 let until = stop.minus(BEHIND).0.min(meter.to.plus(CATCH_UP).0 / WINDOW.0 * WINDOW.0);
                 meter.take(&self.record, LabTime(until), stop);
+                if self.keep == Keep::Figures {
+                    self.record.forget_drawn(stop.minus(DRAWN));
+                }
             }
             if stop == last.plus(CHECKPOINT) {
                 self.note_digest(stop);

@@ -1,6 +1,6 @@
 //! What a machine drew in a frame, in values that can be kept.
 
-use velocitas_core::{Client, Drawn, DrawnState, EntityId, HostNanos, Tick};
+use velocitas_core::{Client, Drawn, DrawnSpot, DrawnState, EntityId, HostNanos, Tick, canonical_bits};
 
 use crate::ids::RecordTick;
 
@@ -22,6 +22,12 @@ pub struct DrawnFact {
 }
 
 impl DrawnFact {
+    fn of_spot(first: Tick, entity: EntityId, spot: &DrawnSpot) -> Self {
+        let DrawnSpot { pos, bearing, tick, fraction, how } = *spot;
+        let pos = [pos.x, pos.y, pos.z].map(canonical);
+        Self { entity, tick: RecordTick::of(first, tick), fraction, how, pos, bearing: canonical(bearing) }
+    }
+
     fn of(first: Tick, entity: EntityId, drawn: &DrawnState) -> Self {
         let pos = drawn.state.vec3(0);
         Self {
@@ -33,6 +39,11 @@ impl DrawnFact {
             bearing: drawn.bearing.unwrap_or(0.0),
         }
     }
+}
+
+/// A number as states hold it: one zero, one that is none.
+fn canonical(x: f32) -> f32 {
+    f32::from_bits(canonical_bits(x))
 }
 
 /// What a machine's screen showed.
@@ -83,9 +94,7 @@ impl Screen {
         self.blends = settings.interpolate;
         self.own.clear();
         self.others.clear();
-        client.draw(read, |entity, drawn| {
-            let fact = DrawnFact::of(first, entity, drawn);
-            if drawn.how == Drawn::Predicted { self.own.push(fact) } else { self.others.push(fact) }
-        });
+        client.draw_own(read, |entity, drawn| self.own.push(DrawnFact::of(first, entity, drawn)));
+        client.spot_others(read, |entity, spot| self.others.push(DrawnFact::of_spot(first, entity, spot)));
     }
 }

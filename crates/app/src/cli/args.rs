@@ -16,7 +16,7 @@ use crate::times::{moment, span};
     Logs are written to the file that VELOCITAS_LOG names."
 )]
 pub(super) struct Args {
-    /// The course (.course.toml) or take (.take) to open, or - for standard input; the only one of the working folder, or the demo, if none is given
+    /// The course (.course.toml), take (.take) or record (.record) to open, or - for standard input; the only one of the working folder, or the demo, if none is given
     pub(super) course: Option<PathBuf>,
     /// Draw with plain ASCII characters only
     #[arg(long)]
@@ -170,7 +170,7 @@ pub(super) struct GuardTask {
 /// `velocitas compare`.
 #[derive(Debug, ClapArgs)]
 pub(super) struct CompareTask {
-    /// A course, a take, or a report that `run --report json` wrote
+    /// A course, a take, a record, or a report that `run --report json` wrote
     pub(super) a: PathBuf,
     /// Another
     pub(super) b: PathBuf,
@@ -194,7 +194,7 @@ pub(super) struct CompareTask {
 /// `velocitas diagnose`.
 #[derive(Debug, ClapArgs)]
 pub(super) struct DiagnoseTask {
-    /// The course or take to run, or - for standard input; the demo if none is given
+    /// The course, take or record to run, or - for standard input; the demo if none is given
     pub(super) course: Option<PathBuf>,
     /// Where the stretch begins, such as 5s or 0:05; at the beginning if not given
     #[arg(long, value_parser = moment)]
@@ -232,9 +232,9 @@ pub(super) struct NewTask {
 /// `velocitas run`.
 #[derive(Debug, ClapArgs)]
 pub(super) struct RunTask {
-    /// The course or take (NAME.take) to run, or - for standard input; the demo if none is given
+    /// The course, take (NAME.take) or record (NAME.record) to run, or - for standard input; the demo if none is given
     pub(super) course: Option<PathBuf>,
-    /// How much virtual time to run, such as 60s, 1500ms or 10min; if not given 60s, and a take to its end
+    /// How much virtual time to run, such as 60s, 1500ms or 10min; if not given 60s, and a take or record to its end
     #[arg(long = "for", value_parser = span)]
     pub(super) lasts: Option<LabTime>,
     /// Another seed than the course's
@@ -273,9 +273,9 @@ pub(super) enum Report {
 /// `velocitas chart`.
 #[derive(Debug, ClapArgs)]
 pub(super) struct ChartTask {
-    /// The course or take to run, or - for standard input; the demo if none is given
+    /// The course, take or record to run, or - for standard input; the demo if none is given
     pub(super) course: Option<PathBuf>,
-    /// How much virtual time to run; if not given 20s, and a take to its end
+    /// How much virtual time to run; if not given 20s, and a take or record to its end
     #[arg(long = "for", value_parser = span)]
     pub(super) lasts: Option<LabTime>,
     /// Another seed than the course's

@@ -11,7 +11,9 @@ use crate::arrangement::{Arrangement, OwnerSide};
 use crate::data::{Input, State};
 use crate::event::{Fact, InputFact, InputFate, Sink, tell, tell_input};
 use crate::ids::{EntityId, PeerId};
-use crate::remote::{BlendPlan, Drawn, DrawnState, Sample, Samples, Shown, ViewClock};
+use crate::remote::{
+    BlendPlan, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, Sample, Samples, Shown, Spot, SpotBlend, ViewClock,
+};
 use crate::session::{Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
@@ -102,6 +104,9 @@ pub(super) struct Playing {
     /// Newest time told, for easing.
     now: HostNanos,
 }
+
+/// The ticks of the states between which a moment lies, where in time that is, and how far on the way.
+type Way = ((Option<Tick>, Option<Tick>), Placed, OnTheWay);
 
 impl Playing {
     pub(super) fn new(
@@ -502,6 +507,48 @@ impl Playing {
             };
             drawn.set_vec3(0, drawn.vec3(0) + mine.ease.offset(now));
             each(owned.entity, &DrawnState::of(&plan, drawn, (tick, fraction), Drawn::Predicted));
+        }
+    }
+
+    /// Calls back with where everybody else is drawn, and own entities that are waited for.
+    pub(super) fn spot_others(&self, lent: &Lent<'_>, now: HostNanos, each: &mut impl FnMut(EntityId, &DrawnSpot)) {
+        let Some(moment) = self.shown(now) else { return };
+        let (settings, kinds, rate) = (lent.settings, &lent.timeline.at(moment.tick).kinds, self.ticks.rate());
+        // Most are of one rule, and lie between the same two snapshots.
+        let mut course: Option<(u8, SpotBlend)> = None;
+        let mut way: Option<Way> = None;
+        for other in &self.others {
+            let mine = self.owned.iter().position(|o| o.entity == other.id);
+            if mine.is_some_and(|place| self.mine[place].own.state().is_some()) {
+                continue;
+            }
+            let course = match course {
+                Some((kind, course)) if kind == other.kind => course,
+                _ => course.insert((other.kind, SpotBlend::of(kinds.motion(other.kind).schema()))).1,
+            };
+            if !settings.interpolate {
+                let Some(sample) = other.samples.newest() else { continue };
+                let Spot { pos, bearing, .. } = course.spot(sample);
+                each(other.id, &DrawnSpot { pos, bearing, tick: sample.tick, fraction: 0.0, how: Drawn::Newest });
+                continue;
+            }
+            let (before, after) = other.samples.around(moment);
+            let ends = (before.map(|s| s.tick), after.map(|s| s.tick));
+            let (placed, on) = match way {
+                Some((of, placed, on)) if of == ends => (placed, on),
+                _ => {
+                    let Some(placed) = moment.among(ends.0, ends.1, rate, settings.extrapolate_ms) else { continue };
+                    let on = OnTheWay::of(moment, &placed, ends, rate);
+                    way = Some((ends, placed, on));
+                    (placed, on)
+                }
+            };
+            let (before, after) = (before.map(|s| course.spot(s)), after.map(|s| course.spot(s)));
+            let between = (before.as_ref(), after.as_ref());
+            if let Some((pos, bearing)) = course.point(&on, between).zip(course.bearing(&on, between)) {
+                let Placed { how, shown, .. } = placed;
+                each(other.id, &DrawnSpot { pos, bearing, tick: shown.tick, fraction: shown.fraction, how });
+            }
         }
     }
 

@@ -9,6 +9,6 @@ mod view_clock;
 
 pub use blend::BlendPlan;
 pub(crate) use samples::Samples;
-pub use samples::{Drawn, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, drawn};
+pub use samples::{Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, drawn};
 pub(crate) use view_clock::ViewClock;
 pub use view_clock::ViewDelay;

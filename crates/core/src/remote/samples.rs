@@ -176,6 +176,21 @@ pub fn drawn(
     Some(DrawnState::of(plan, state, (shown.tick, shown.fraction), how))
 }
 
+/// Where somebody is drawn: what a [`DrawnState`] says of that.
+#[derive(Clone, Copy, Debug)]
+pub struct DrawnSpot {
+    /// Where.
+    pub pos: Vec3,
+    /// Looking where, in radians; 0 for a rule that does not say.
+    pub bearing: f32,
+    /// The tick it shows: this one …
+    pub tick: Tick,
+    /// … and so much of the way to the next.
+    pub fraction: f32,
+    /// How it came about.
+    pub how: Drawn,
+}
+
 /// What a sample says of where somebody is.
 #[derive(Clone, Copy, Debug)]
 pub struct Spot {
@@ -314,11 +329,17 @@ impl Samples {
         self.0.back()
     }
 
+    /// The states on both sides of a moment.
+    pub(crate) fn around(&self, moment: Shown) -> (Option<&Sample>, Option<&Sample>) {
+        // Mostly it lies between the last few.
+        let later = self.0.iter().rev().take_while(|s| s.tick > moment.tick).count();
+        let after = self.0.len() - later;
+        (after.checked_sub(1).and_then(|i| self.0.get(i)), self.0.get(after))
+    }
+
     /// What is drawn at a moment.
     pub(crate) fn at(&self, plan: &BlendPlan, rate: Rate, moment: Shown, limit_ms: u32) -> Option<DrawnState> {
-        let after = self.0.partition_point(|s| s.tick <= moment.tick);
-        let before = after.checked_sub(1).and_then(|i| self.0.get(i));
-        drawn(plan, rate, moment, (before, self.0.get(after)), limit_ms)
+        drawn(plan, rate, moment, self.around(moment), limit_ms)
     }
 }
 

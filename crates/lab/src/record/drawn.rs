@@ -5,7 +5,7 @@
 
 use std::collections::BTreeMap;
 
-use velocitas_core::{Drawn, Vec3};
+use velocitas_core::{Drawn, Vec3, canonical_bits};
 
 use super::Record;
 use super::derived::{Following, Frame, Samples, Travelled};
@@ -41,7 +41,7 @@ impl DrawnRow {
 
     /// Whether it is the same, bit for bit.
     fn is(&self, other: &Self) -> bool {
-        let bits = |row: &Self| [row.pos.x, row.pos.y, row.pos.z, row.bearing, row.fraction].map(f32::to_bits);
+        let bits = |row: &Self| [row.pos.x, row.pos.y, row.pos.z, row.bearing, row.fraction].map(canonical_bits);
         (self.tick, self.how, bits(self)) == (other.tick, other.how, bits(other))
     }
 }

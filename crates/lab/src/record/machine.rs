@@ -172,11 +172,11 @@ impl MachineRows {
         }
     }
 
-    pub(super) fn forget(&mut self, from: LabTime, kept_from: LabTime) {
-        if self.old == Old::LetGo {
-            // Of what is drawn there is much, and nothing looks back at it for long.
-            self.otherwise.forget_before(kept_from);
-        }
+    pub(super) fn forget_drawn(&mut self, before: LabTime) {
+        self.otherwise.forget_before(before);
+    }
+
+    pub(super) fn forget(&mut self, from: LabTime) {
         self.columns().for_each(|column| column.forget_before(from));
         for own in &mut self.own {
             own.predicted.forget(from);

@@ -189,11 +189,16 @@ impl Record {
     pub(crate) fn forget(&mut self, kept_from: LabTime) {
         let from = kept_from.minus(CONTEXT);
         self.authority.iter_mut().for_each(|track| track.forget(from));
-        self.machines.iter_mut().for_each(|machine| machine.forget(from, kept_from));
+        self.machines.iter_mut().for_each(|machine| machine.forget(from));
         self.messages.values_mut().for_each(|column| column.forget_before(from));
         self.findings.forget(from);
         self.check.moved();
         self.kept_from = self.kept_from.max(kept_from);
+    }
+
+    /// Forgets what was drawn before a moment, where that is held as it is: there is much of it, and nothing looks back at it for long.
+    pub(crate) fn forget_drawn(&mut self, before: LabTime) {
+        self.machines.iter_mut().for_each(|machine| machine.forget_drawn(before));
     }
 
     /// As it was at a moment from which it is let go: who is there, and what changed, but no rows. What is recorded from then on is
