@@ -105,5 +105,9 @@ fn a_record_whose_program_was_killed_opens_up_to_its_last_second() {
     let (said, why, code) = run(here, &["run", "a.record", "--report", "json"]);
     assert!(code == 0 && why.contains("a.record: it is sound for ") && why.contains("a block is cut short"), "{why}");
     let report: Value = serde_json::from_str(&said).expect("JSON");
+    assert_eq!(report["digest"], "not known");
+    run(here, &["run", "a.record", "--record", "a.jsonl"]);
+    let rows = String::from_utf8(read(here, "a.jsonl")).expect("text");
+    assert!(rows.contains("\"kind\":\"run\"") && !rows.contains("\"kind\":\"end\""), "no end is told");
     assert!(report["ends_ms"].as_f64().is_some_and(|ends| ends > 3000.0), "{}", report["ends_ms"]);
 }

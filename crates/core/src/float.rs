@@ -37,8 +37,15 @@ pub fn canonical_bits(x: f32) -> u32 {
     }
 }
 
+/// Less than π by more than rounding.
+const WITHIN: f32 = PI - 1e-3;
+
 /// An angle brought into −π..π.
 pub fn wrap_angle(angle: f32) -> f32 {
+    // Most lie well within, and are what they are.
+    if angle > -WITHIN && angle < WITHIN {
+        return angle;
+    }
     if !angle.is_finite() {
         return 0.0;
     }

@@ -212,19 +212,19 @@ pub fn summarise(run: &Run, took: Duration) -> Summary {
     let record = run.record();
     let course = run.course();
     let Measured { clients, totals, troubles, .. } = run.measured();
-    let wall_ms = took.as_secs_f64() * 1e3;
+    let (wall_ms, ending) = (took.as_secs_f64() * 1e3, run.ending());
     Summary {
         course: course.name.clone(),
         seed: course.seed,
         tick_rate: course.rate.hz(),
         ticks: run.server_tick().0.saturating_sub(course.first_tick).saturating_sub(totals.server_dropped),
         ends_ms: run.now().millis(),
-        digest: format!("{:016x}", run.digest()),
+        digest: ending.map_or_else(|| "not known".to_owned(), |ending| format!("{:016x}", ending.digest)),
         wall_ms,
         times_real_time: if wall_ms > 0.0 { run.now().millis() / wall_ms } else { 0.0 },
         record_bytes: record.bytes(),
         step_faults: totals.step_faults,
-        refused_datagrams: run.ending().refused_datagrams,
+        refused_datagrams: ending.unwrap_or_default().refused_datagrams,
         clients,
         troubles: troubles.iter().map(|t| TroubleRow::of(record, t)).collect(),
         entities: lives(record),

@@ -77,7 +77,9 @@ impl Recording {
             Self::Rows(rows) => rows.finish(run),
             Self::Blocks(blocks) => {
                 let Blocks { growing, mut store, mut journal } = *blocks;
-                let written = store.text(&journal.news(run)).and_then(|()| store.finish(run.now(), &run.ending()));
+                let written = store
+                    .text(&journal.news(run))
+                    .and_then(|()| store.finish(run.now(), &run.ending().unwrap_or_default()));
                 written.map(drop).map_err(|why| growing.wrong(why))
             }
         }
@@ -95,7 +97,8 @@ impl Rows {
         output.finish(|mut out| {
             first_row(run.record(), &mut out)?;
             io::copy(&mut rows, &mut out)?;
-            last_row(run.record(), &ending, &mut out)
+            // Of a record that was cut short the end is not known.
+            ending.map_or(Ok(()), |ending| last_row(run.record(), &ending, &mut out))
         })
     }
 }

@@ -54,10 +54,11 @@ impl Run {
         self.over.is_some()
     }
 
-    /// How it stands: with the digest of everything so far, and how many datagrams could not be read.
-    pub fn ending(&self) -> Ending {
-        let now = Ending { digest: self.lab.digest(), refused_datagrams: self.lab.refused() };
-        self.over.map_or(now, |over| over.ending.unwrap_or_default())
+    /// How it stands: with the digest of everything so far, and how many datagrams could not be read. `None` where its record was cut
+    /// short.
+    pub fn ending(&self) -> Option<Ending> {
+        let now = || Some(Ending { digest: self.lab.digest(), refused_datagrams: self.lab.refused() });
+        self.over.map_or_else(now, |over| over.ending)
     }
 
     /// The newest tick that the server made.

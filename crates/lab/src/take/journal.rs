@@ -79,7 +79,7 @@ impl Journal {
     /// # Errors
     /// Those of the writer, and when the take would be [too large](MOST_BYTES) to be opened.
     pub fn seal_record(&mut self, run: &Run, out: &mut impl Write) -> io::Result<()> {
-        let ending = run.ending();
+        let ending = run.ending().unwrap_or_default();
         let mut rows = Rows { seal: &mut self.seal, out, line: Vec::new(), written: 0 };
         export::write(run.record(), &ending, &mut rows)
     }

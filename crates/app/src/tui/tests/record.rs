@@ -18,7 +18,7 @@ fn both() -> [Frame; 2] {
     store.text(&journal.news(&run)).expect("memory");
     run.advance_with(LabTime::from_secs(12.0), &mut store);
     store.text(&journal.news(&run)).expect("memory");
-    let file = store.finish(run.now(), &run.ending()).expect("memory");
+    let file = store.finish(run.now(), &run.ending().expect("it runs")).expect("memory");
     let stored = Stored::read(Cursor::new(file), &[], Keep::All).expect("it is sound");
     [run, stored.run().expect("it fits")].map(|run| Frame::new(run, Palette::new(Colours::True, false)))
 }
@@ -73,7 +73,7 @@ fn the_run_is_kept_as_a_record_that_opens() {
     );
     let file = std::fs::File::open(folder.path().join("quay.record")).expect("it is there");
     let stored = Stored::read(file, &[], Keep::All).expect("it is sound");
-    assert_eq!((stored.ending, stored.damage), (Some(stage.run.ending()), None));
+    assert_eq!((stored.ending, stored.damage), (stage.run.ending(), None));
     assert_eq!(stored.take.commands, stage.run.commands());
     // Over nothing that is there.
     assert!(stage.keep_record(folder.path(), "quay").is_err_and(|why| why.contains("there already")));
