@@ -44,6 +44,7 @@ impl<'a> Wanted<'a> {
     pub fn run(&self, passed: &(impl Fn(LabTime) + Sync)) -> Result<Run, RunError> {
         let mut run = Run::new(Course { seed: self.seed, ..self.course.clone() })?;
         run.keep_figures();
+        run.meter();
         run_on(&mut run, self.lasts, passed);
         Ok(run)
     }

@@ -318,13 +318,12 @@ impl Run {
         self.keep = keep;
     }
 
-    /// Has nothing but figures taken while it runs: there are no checkpoints, and rows are let go as soon as figures have been taken of
-    /// them. For a run at its beginning; one that is further on keeps at least [`LEAST_KEPT`].
+    /// Keeps no more than figures are had from while it runs: there are no checkpoints, and rows are let go as soon as a
+    /// [meter](Self::meter) has no use for them. For a run at its beginning; one that is further on keeps at least [`LEAST_KEPT`].
     pub fn keep_figures(&mut self) {
         if self.is_over() {
             return;
         }
-        self.meter();
         if self.now() > LabTime::ZERO {
             return self.set_keep(Keep::Time(LEAST_KEPT));
         }
@@ -446,9 +445,9 @@ impl Run {
                 // After going back it has much to take: not at once.
                 let until = stop.minus(BEHIND).0.min(meter.to.plus(CATCH_UP).0 / WINDOW.0 * WINDOW.0);
                 meter.take(&self.record, LabTime(until), stop);
-                if self.keep == Keep::Figures {
-                    self.record.forget_drawn(stop.minus(DRAWN));
-                }
+            }
+            if self.keep == Keep::Figures {
+                self.record.forget_drawn(stop.minus(DRAWN));
             }
             if stop == last.plus(CHECKPOINT) {
                 self.note_digest(stop);

@@ -10,7 +10,7 @@ use velocitas_report::{TakeSummary, csv_table, summarise, text};
 use super::Outcome;
 use super::args::{Report, RunTask};
 use crate::files::stream::{complain, say};
-use crate::files::{self, OpenError, Opened, Output, Outputs, RECORD, Recording, journal};
+use crate::files::{self, OpenError, Opened, Output, Outputs, Recording, journal};
 use crate::progress::{advance_by, progress};
 
 /// A course or a take from the command line, with another seed if one was given.
@@ -63,6 +63,7 @@ pub(super) fn simulate(
         run.meter();
     } else {
         run.keep_figures();
+        run.meter();
     }
     let bar = progress("running", lasts);
     advance_by(&mut run, lasts, &bar, |run, to| -> Result<(), OpenError> {
@@ -111,11 +112,6 @@ fn unsealed(output: Output, path: &Path) -> Result<(), OpenError> {
     output.finish(|out| sealed_rows(&bytes).try_for_each(|row| writeln!(out, "{row}")))
 }
 
-/// Whether a record of that name is written in blocks.
-fn is_blocks(path: &Path) -> bool {
-    path.extension().is_some_and(|kind| kind == RECORD)
-}
-
 /// How long a course is run unless something is said.
 const USUAL: LabTime = LabTime(60_000_000_000);
 
@@ -128,7 +124,9 @@ pub(super) fn run(task: &RunTask) -> Result<Outcome, OpenError> {
     let tables = tables(&task.tables, &mut outputs)?;
     let lasts = lasts(&opened, task.lasts, USUAL)?;
     let begun = opened.run()?;
-    if let (Some(_), Some(path)) = (opened.record(), task.record.as_deref().filter(|path| is_blocks(path))) {
+    if let (Some(_), Some(path)) =
+        (opened.record(), task.record.as_deref().filter(|path| Recording::is_in_blocks(path)))
+    {
         let why =
             format!("a record is written as JSON Lines from here on: name {} otherwise, or copy it", path.display());
         return Err(OpenError::Usage(why));

@@ -234,7 +234,7 @@ fn record(path: &Path, kinds: &[Arc<dyn Motion>], keep: Keep) -> Result<Option<S
     let mut file = File::open(path).map_err(|why| wrong(why.into()))?;
     let mut begin = Vec::new();
     file.by_ref().take(64).read_to_end(&mut begin).map_err(|why| wrong(why.into()))?;
-    if !is_record(&begin) && path.extension().is_none_or(|kind| kind != RECORD) {
+    if !is_record(&begin) && !Recording::is_in_blocks(path) {
         return Ok(None);
     }
     Stored::read(BufReader::with_capacity(1 << 16, file), kinds, keep).map(Some).map_err(wrong)

@@ -179,15 +179,10 @@ impl Output {
 
     /// Gives it its name at once, for what may be read while it is written.
     pub(crate) fn grow(self) -> Result<Growing, OpenError> {
-        let Self { path, target, .. } = self;
+        let Self { path, target, is_new } = self;
         let file = match target {
             Target::Beside { mut file, at } => match file.0.take() {
-                Some(temporary) => {
-                    let before = temporary.path().to_owned();
-                    let kept = temporary.persist(&at).map_err(|e| e.error);
-                    signals::settled(&before);
-                    kept
-                }
+                Some(temporary) => named(temporary, &at, is_new),
                 None => File::create(at),
             },
             Target::InPlace(at) => File::create(at),
@@ -216,11 +211,7 @@ impl Output {
                 let Some(temporary) = file.0.as_mut() else { return Ok(()) };
                 all(temporary.as_file_mut()).map_err(wrong)?;
                 let Some(temporary) = file.0.take() else { return Ok(()) };
-                let before = temporary.path().to_owned();
-                let kept = if is_new { temporary.persist_noclobber(&at) } else { temporary.persist(&at) };
-                let kept = kept.map(drop).map_err(|e| e.error);
-                signals::settled(&before);
-                kept.map_err(wrong)
+                named(temporary, &at, is_new).map(drop).map_err(wrong)
             }
             Target::InPlace(at) => File::create(at).and_then(|mut file| all(&mut file)).map_err(wrong),
             Target::Into(mut file) => forgiving(all(&mut file)).map_err(wrong),
@@ -230,6 +221,14 @@ impl Output {
             }
         }
     }
+}
+
+/// Gives a file its name, over nothing that is there if it is to be new.
+fn named(temporary: tempfile::NamedTempFile, at: &Path, is_new: bool) -> io::Result<File> {
+    let before = temporary.path().to_owned();
+    let kept = if is_new { temporary.persist_noclobber(at) } else { temporary.persist(at) };
+    signals::settled(&before);
+    kept.map_err(|e| e.error)
 }
 
 /// The folder of a file.

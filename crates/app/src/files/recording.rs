@@ -38,9 +38,14 @@ pub(crate) struct Blocks {
 }
 
 impl Recording {
+    /// Whether a record of that name is in blocks.
+    pub(crate) fn is_in_blocks(path: &Path) -> bool {
+        path.extension().is_some_and(|kind| kind == RECORD)
+    }
+
     /// Begins one, of a run at its beginning whose take this journal tells.
     pub(crate) fn new(output: Output, path: &Path, run: &Run, journal: Journal) -> Result<Self, OpenError> {
-        if path.extension().is_some_and(|kind| kind == RECORD) {
+        if Self::is_in_blocks(path) {
             let growing = output.grow()?;
             let store =
                 growing.file().and_then(|file| Store::new(BufWriter::with_capacity(1 << 16, file), run.record()));

@@ -9,7 +9,7 @@ use super::told::Told;
 use super::{MOST_BYTES, TAKE_FORMAT};
 use crate::command::{Command, ReadRule};
 use crate::course::Course;
-use crate::export::{self};
+use crate::export::{self, Lines};
 use crate::run::Run;
 use crate::time::LabTime;
 
@@ -79,9 +79,11 @@ impl Journal {
     /// # Errors
     /// Those of the writer, and when the take would be [too large](MOST_BYTES) to be opened.
     pub fn seal_record(&mut self, run: &Run, out: &mut impl Write) -> io::Result<()> {
-        let ending = run.ending().unwrap_or_default();
         let mut rows = Rows { seal: &mut self.seal, out, line: Vec::new(), written: 0 };
-        export::write(run.record(), &ending, &mut rows)
+        export::first_row(run.record(), &mut rows)?;
+        Lines::default().rest(run.record(), &mut rows)?;
+        // Of a record that was cut short the end is not known.
+        run.ending().map_or(Ok(()), |ending| export::last_row(run.record(), &ending, &mut rows))
     }
 
     fn line(&mut self, entry: &Entry) -> String {
