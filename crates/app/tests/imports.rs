@@ -130,10 +130,7 @@ fn circle(of: &str) -> BTreeSet<String> {
 
 #[test]
 fn no_two_files_import_each_other() {
-    for of in ["core", "gait", "report", "app"] {
+    for of in ["core", "gait", "lab", "report", "app"] {
         assert_eq!(circle(of), BTreeSet::new(), "{of}");
     }
-    // The lab has one circle still, through the record and what is asked of it. It may only shrink.
-    let lab = circle("lab");
-    assert!(lab.len() <= 38, "{} files: {lab:?}", lab.len());
 }

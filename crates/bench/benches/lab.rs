@@ -4,6 +4,7 @@
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
 use velocitas_core::{Correction, Fact};
+use velocitas_lab::cause::Findings;
 use velocitas_lab::diagnose::Case;
 use velocitas_lab::{Course, Happening, LabTime, MachineId, Run, Unrecorded};
 
@@ -44,16 +45,18 @@ fn lab(c: &mut Criterion) {
         group.bench_function(format!("again: {name}"), |b| b.iter(|| long.again(at, at, &mut Unrecorded)));
     }
     group.bench_function("figures of ten seconds", |b| {
-        let moment = velocitas_lab::moment::Moment { record: minute.record(), at: minute.now() };
+        let moment = minute.moment(minute.now());
         let machine = minute.record().cast.players().next().expect("somebody plays");
         b.iter(|| moment.figures(machine, LabTime::from_secs(10.0)));
     });
     let corrected: Vec<_> = minute.record().cast.players().flat_map(|m| corrections(&minute, m)).collect();
     group.bench_function(format!("why: each of {} corrections of the demo", corrected.len()), |b| {
         b.iter_batched(
-            // A copy looks for itself.
-            || minute.record().clone(),
-            |record| corrected.iter().map(|(m, at, c)| record.finding(*m, *at, c).replays).sum::<u32>(),
+            Findings::default,
+            |findings| {
+                let record = minute.record();
+                corrected.iter().map(|(m, at, c)| findings.of(record, *m, *at, c).replays).sum::<u32>()
+            },
             BatchSize::LargeInput,
         );
     });

@@ -49,7 +49,7 @@ pub fn record(data: &[u8]) {
         Ok(Stored { record, .. }) => {
             let (from, to) = (LabTime::ZERO, record.end.min(LabTime::from_secs(3.0)));
             for machine in record.cast.players() {
-                let _ = metrics::measure_all(&record, machine, from, to);
+                let _ = metrics::measure(&record, machine, from, to);
             }
             drop(amiss::amiss(&record, to));
             let _ = export::write(&record, &Ending::default(), &mut Vec::new());

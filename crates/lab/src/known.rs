@@ -9,9 +9,9 @@ use std::sync::Arc;
 
 use velocitas_core::{Ground, Ingredients, Kinds, Motion, SolidId, Tunable};
 
-use crate::course::{Course, KnownTo, World};
 use crate::ids::{MachineId, RecordTick};
 use crate::time::LabTime;
+use crate::world::World;
 
 /// Which machines a change reaches.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -100,12 +100,10 @@ pub struct Known {
 }
 
 impl Known {
-    /// What a course tells a side.
-    pub fn of(course: &Course, side: KnownTo) -> Self {
-        let tunables = course.tunables(side);
-        let solids: Vec<bool> = course.world.solids.iter().map(|solid| solid.known_to.includes(side)).collect();
-        let (world, ground) = (course.world.clone(), Some(Arc::new(course.world.ground_of(&solids))));
-        Self { kinds: course.kinds.clone(), versions: vec![0; tunables.len()], tunables, world, solids, ground }
+    /// These rules with their tunables, and the world with those of its solids, by id, that are told of.
+    pub(crate) fn new(kinds: Kinds, tunables: Vec<Vec<f32>>, world: Arc<World>, solids: Vec<bool>) -> Self {
+        let ground = Some(Arc::new(world.ground_of(&solids)));
+        Self { kinds, versions: vec![0; tunables.len()], tunables, world, solids, ground }
     }
 
     /// Whether it knows a solid. The floor and the edge of the world are known to all.
@@ -205,6 +203,8 @@ fn handy(x: f64) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::course::Course;
+    use crate::world::KnownTo;
 
     const fn tunable(default: f32, least: f32, most: f32) -> Tunable {
         Tunable { name: "x", unit: "m/s", default, least, most }
@@ -225,7 +225,7 @@ mod tests {
     #[test]
     fn a_turned_tunable_survives_a_reload_and_the_others_follow_the_rule() {
         let text = crate::course::shipped_gait("courier.gait").expect("it ships");
-        let mut known = Known::of(&Course::demo(), KnownTo::Clients);
+        let mut known = Course::demo().known(KnownTo::Clients);
         let at = |known: &Known, name: &str| {
             let i = known.kinds.motion(1).tunables().iter().position(|t| t.name == name).expect("it has it");
             known.tunables[1][i]

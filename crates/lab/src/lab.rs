@@ -17,9 +17,10 @@ use velocitas_core::{
     Motion, Server, ServerConfig, SpawnError, State, Tick, Timeline, Token, Vec3, WireTick,
 };
 
+use crate::addresses::{machine_at, token};
 use crate::bystander::{Bystanders, Sight};
 use crate::chance::{Chance, Purpose};
-use crate::command::{Calm, ReloadError};
+use crate::command::Calm;
 use crate::controls::Controls;
 use crate::course::{Course, KnownTo, Role};
 use crate::faults::{Forged, Trial};
@@ -29,7 +30,8 @@ use crate::knob::Knobs;
 use crate::known::{Known, Reach};
 use crate::link::Ticket;
 use crate::links::Links;
-use crate::machine::{Arrived, Machine, Place, Playing, Serving, machine_at, token};
+use crate::machine::{Arrived, Machine, Place, Playing, Serving};
+use crate::reread::ReloadError;
 use crate::screen::Screen;
 use crate::tap::{RunDigest, Tap};
 use crate::time::LabTime;
@@ -578,7 +580,7 @@ impl Lab {
 
 /// What decides, at the beginning of a course, and what nobody came with.
 fn serving(course: &Course) -> (Serving, Vec<EntityId>) {
-    let known = Known::of(course, KnownTo::Server);
+    let known = course.known(KnownTo::Server);
     let (_, host) = course.machines().next().expect("one that decides");
     let start = host.read(host.phase);
     let mut server = Server::new(ServerConfig {

@@ -4,6 +4,7 @@
 //! [`cause`] (why) and [`metrics`] (how much). No terminal and no chart is known here, and no clock: real time only
 //! ever decides how far somebody calls [`Run::advance`].
 
+mod addresses;
 pub mod amiss;
 pub mod breach;
 pub mod budget;
@@ -44,6 +45,8 @@ pub mod nearness;
 pub mod packet;
 mod profile;
 pub mod record;
+mod reread;
+mod role;
 mod run;
 mod samples;
 mod screen;
@@ -53,15 +56,17 @@ mod stirs;
 pub mod stored;
 pub mod take;
 mod tap;
+mod texts;
 mod time;
 mod trace;
 pub mod track;
 pub mod trouble;
 pub mod vet;
 mod watch;
+mod world;
 
 pub use cheat::{Answered, CHEATS, Cheat, CheatSpec, Does, Post, Whose};
-pub use command::{Calm, Command, ReadLater, ReadRule, ReloadError, Sudden};
+pub use command::{Calm, Command, Sudden};
 pub use controls::{Acts, Controls};
 pub use course::{
     ALLOWED, COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, GuardSpec, Happens, KnownTo,
@@ -77,9 +82,11 @@ pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Place, Range, SETTINGS, 
 pub use known::{Change, Changed, Known, Reach, turned};
 pub use lab::Lab;
 pub use link::{Conditions, TraceNumber};
+pub use metrics::{Measured, Totals};
 pub use naive::{Fails, NAIVE, NaiveSpec};
 pub use profile::{PROFILES, Profile};
-pub use run::{AgainError, Follow, Keep, LEAST_KEPT, Measured, Run, RunError, Told, Totals};
+pub use reread::{ReadLater, ReadRule, ReloadError};
+pub use run::{AgainError, Follow, Keep, LEAST_KEPT, Run, RunError, Told};
 pub use screen::{DrawnFact, Screen};
 pub use time::LabTime;
 pub use trace::{Trace, TraceError};

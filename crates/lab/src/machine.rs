@@ -7,7 +7,8 @@ use velocitas_core::{
     Address, Client, ClientConfig, EntityId, HostNanos, Ingredients, InputKind, Life, Server, Tick, Token,
 };
 
-use crate::course::{Course, KnownTo};
+use crate::addresses::{address, aliased, token};
+use crate::course::Course;
 use crate::fault::{Fault, Faulty};
 use crate::faults::{Forged, Trial};
 use crate::hands::Hands;
@@ -16,6 +17,7 @@ use crate::ids::{MachineId, MemberId, Part};
 use crate::knob::Knobs;
 use crate::known::{Changed, Known};
 use crate::time::LabTime;
+use crate::world::KnownTo;
 
 /// Datagrams a machine's socket holds while nobody reads it; the oldest make room for more.
 const SOCKET: usize = 512;
@@ -156,7 +158,7 @@ impl Playing {
             ordered: Vec::new(),
             resting: true,
             looked: LabTime::ZERO,
-            known: Known::of(course, KnownTo::Clients),
+            known: course.known(KnownTo::Clients),
             agreed: VecDeque::new(),
             played: Tick(0),
         }
@@ -203,7 +205,7 @@ impl Playing {
 
     /// The player it is, or takes itself for.
     pub(crate) const fn token(&self) -> Token {
-        Token(token(self.member).0 + self.alias * ALIASES)
+        aliased(token(self.member), self.alias)
     }
 
     /// Where it orders what it shares otherwise than before, with the tick.
@@ -227,7 +229,7 @@ impl Playing {
 
     /// Where its program is on the network: each start has an address of its own, and what was sent to an earlier one is lost.
     pub(crate) const fn address(&self, machine: MachineId) -> Address {
-        Address(machine.index() as u64 + MACHINES * self.starts)
+        address(machine, self.starts)
     }
 
     /// Whether its program runs and has not left.
@@ -243,25 +245,4 @@ impl Playing {
     fn forged(&self, known: &Known, course: &Course) -> Ingredients {
         self.forged.ingredients(known.ingredients(), &known.kinds, course[self.member].kind)
     }
-}
-
-/// Machines are so many at most; above that an address counts the programs started on one.
-const MACHINES: u64 = 1 << 16;
-
-/// Which machine is at an address, if it is one of so many.
-pub(crate) fn machine_at(address: Address, count: usize) -> Option<MachineId> {
-    MachineId::first(count).nth((address.0 % MACHINES) as usize)
-}
-
-/// Tokens of one member under other names lie so far apart.
-const ALIASES: u64 = 1 << 16;
-
-/// The player that a member is.
-pub(crate) const fn token(member: MemberId) -> Token {
-    Token(member.index() as u64 + 1)
-}
-
-/// The player that somebody is under whatever name.
-pub(crate) const fn unaliased(token: Token) -> Token {
-    Token(token.0 % ALIASES)
 }

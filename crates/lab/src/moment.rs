@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use velocitas_core::{Correction, Drawn, Fact, Presence, Restored, Schema, Vec3, Verdict};
 
-use crate::cause::Finding;
+use crate::cause::{Finding, Findings, Found};
 use crate::course::KnownTo;
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::known::Changed;
@@ -87,6 +87,8 @@ pub type Trail = Vec<Vec3>;
 pub struct Moment<'a> {
     /// The record.
     pub record: &'a Record,
+    /// What was found behind its corrections.
+    pub findings: &'a Findings,
     /// The moment.
     pub at: LabTime,
 }
@@ -313,7 +315,7 @@ impl Moment<'_> {
     pub fn last_correction(&self, machine: MachineId) -> Option<Corrected> {
         self.happened(machine).find_map(|r| match r.what {
             Happening::Fact(Fact::Corrected(correction)) if correction.why != Restored::Settled => {
-                let finding = self.record.finding(machine, r.at, &correction);
+                let finding = self.findings.of(self.record, machine, r.at, &correction);
                 Some(Corrected { at: r.at, correction, finding })
             }
             _ => None,
@@ -359,7 +361,8 @@ impl Moment<'_> {
             lost += u32::from(row.arrived.is_none());
         }
         let newest = mine.pop();
-        let (measured, troubles) = measure_all(self.record, machine, from, self.at);
+        let (measured, troubles) =
+            measure_all(Found { record: self.record, findings: self.findings }, machine, from, self.at);
         let margins = mine.iter().rev().take(24).rev().map(|r| r.margin.map(|m| f32::from(m) / 4.0)).collect();
         Figures {
             measured,

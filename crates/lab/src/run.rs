@@ -4,27 +4,31 @@
 //! to the moment again with the same commands, and dropping what came after.
 
 mod over;
+mod told;
+
+use told::{Alone, Both};
+pub use told::{Follow, Told};
 
 use std::collections::VecDeque;
 use std::sync::Arc;
 
 use thiserror::Error;
-use velocitas_core::{Digest, Event, Fact, Motion, Server, ServerConfig, SpawnError, Tick};
+use velocitas_core::{Digest, Motion, Server, ServerConfig, SpawnError, Tick};
 
-use crate::command::{Command, ReadLater, ReadRule, ReloadError};
+use crate::addresses::token;
+use crate::cause::{Findings, Found};
+use crate::command::Command;
 use crate::course::{Course, KnownTo, Saved};
-use crate::ids::{MachineId, Part};
-use crate::known::{Change, Reach};
+use crate::known::Reach;
 use crate::lab::{Lab, populate};
-use crate::machine::token;
-use crate::metrics::{ClientMetrics, Moments, Reel, Span, Tally, WINDOW};
-use crate::record::{CONTEXT, Cast, Record};
-use crate::screen::Screen;
+use crate::metrics::{ClientMetrics, Measured, Meter, Totals, WINDOW};
+use crate::moment::Moment;
+use crate::record::{CONTEXT, Cast, Record, Recorder};
+use crate::reread::{ReadLater, ReadRule, ReloadError};
 use crate::stirs::Stirs;
 use crate::take::Take;
 use crate::time::LabTime;
-use crate::trouble::{Trouble, sort};
-use crate::watch::{Happening, HappeningRow, MessageRow, Unrecorded, Watch};
+use crate::watch::{Unrecorded, Watch};
 
 /// Between checkpoints while they are fresh.
 const CHECKPOINT: LabTime = LabTime(4_000_000_000);
@@ -89,7 +93,9 @@ pub enum AgainError {
 #[derive(Clone, Debug)]
 pub struct Run {
     lab: Lab,
-    record: Record,
+    recorder: Recorder,
+    /// What was found behind corrections.
+    findings: Findings,
     checkpoints: Vec<(LabTime, Arc<Lab>)>,
     commands: Vec<(LabTime, Command)>,
     /// What is to be commanded later, each at its moment: as it was in the run that this one branched off.
@@ -114,115 +120,6 @@ pub struct Run {
     over: Option<over::Over>,
 }
 
-/// Figures up to a moment.
-#[derive(Clone, Debug)]
-struct Meter {
-    to: LabTime,
-    tallies: Vec<Tally>,
-    totals: Totals,
-    reel: Reel,
-}
-
-/// What a run came to.
-#[derive(Clone, Debug)]
-pub struct Measured {
-    /// The figures of each of the cast, in the order of the course.
-    pub clients: Vec<ClientMetrics>,
-    /// Of each of them, when to look at what went wrong.
-    pub moments: Vec<Moments>,
-    /// What went wrong, by reason: the worst first.
-    pub troubles: Vec<Trouble>,
-    /// What is no single member's.
-    pub totals: Totals,
-}
-
-/// What a run came to that is no single member's.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Totals {
-    /// Steps that came out non-finite.
-    pub step_faults: u32,
-    /// The first of them.
-    pub first_fault: Option<LabTime>,
-    /// Ticks that the server passed over after it had stood still.
-    pub server_dropped: u64,
-}
-
-/// What a run tells somebody besides its record, which has taken it in already, but for changes.
-#[derive(Clone, Copy, Debug)]
-pub enum Told<'a> {
-    /// Something happened inside a client or the server.
-    Event(LabTime, MachineId, Part, &'a Event<'a>),
-    /// A datagram was put on the link between two machines.
-    Message(MachineId, MachineId, &'a MessageRow),
-    /// The so manieth datagram on a link was thrown away unread.
-    Unread(MachineId, MachineId, u64),
-    /// A machine drew a frame.
-    Frame(LabTime, MachineId),
-    /// Something the lab itself did at a machine.
-    Happening(MachineId, &'a HappeningRow),
-    /// Machines will know something else of the rules.
-    Changed(&'a Change),
-}
-
-/// Somebody who follows a run, with its record at hand.
-pub trait Follow {
-    /// Something was told.
-    fn told(&mut self, record: &Record, told: Told<'_>);
-}
-
-/// Tells the record, then who follows.
-struct Both<'a, 'f> {
-    record: &'a mut Record,
-    follow: &'a mut (dyn Follow + 'f),
-}
-
-impl Both<'_, '_> {
-    fn tell(&mut self, told: Told<'_>) {
-        self.follow.told(self.record, told);
-    }
-}
-
-/// Nobody follows.
-struct Alone;
-
-impl Follow for Alone {
-    fn told(&mut self, _: &Record, _: Told<'_>) {}
-}
-
-impl Watch for Both<'_, '_> {
-    const LOOKS: bool = true;
-
-    fn event(&mut self, at: LabTime, machine: MachineId, part: Part, event: &Event<'_>) {
-        self.record.event(at, machine, part, event);
-        self.tell(Told::Event(at, machine, part, event));
-    }
-
-    fn message(&mut self, from: MachineId, to: MachineId, row: MessageRow) {
-        self.record.message(from, to, row);
-        self.tell(Told::Message(from, to, &row));
-    }
-
-    fn unread(&mut self, from: MachineId, to: MachineId, number: u64) {
-        self.record.unread(from, to, number);
-        self.tell(Told::Unread(from, to, number));
-    }
-
-    fn frame(&mut self, at: LabTime, viewer: MachineId, screen: &Screen) {
-        Watch::frame(self.record, at, viewer, screen);
-        self.tell(Told::Frame(at, viewer));
-    }
-
-    fn happening(&mut self, machine: MachineId, row: HappeningRow) {
-        self.record.happening(machine, row);
-        self.tell(Told::Happening(machine, &row));
-    }
-
-    fn changed(&mut self, change: Change) {
-        self.tell(Told::Changed(&change));
-        self.record.changed(change);
-    }
-}
-
 impl Run {
     /// A course at its beginning.
     ///
@@ -245,10 +142,11 @@ impl Run {
         }
         let (lab, began) = (Lab::new(course.clone()), course);
         let checkpoints = vec![(LabTime::ZERO, Arc::new(lab.clone()))];
-        let record = Record::new(Cast::new(lab.beginning()));
+        let recorder = Recorder::new(Cast::new(lab.beginning()));
         Ok(Self {
             lab,
-            record,
+            recorder,
+            findings: Findings::default(),
             checkpoints,
             commands: Vec::new(),
             ahead: VecDeque::new(),
@@ -328,7 +226,7 @@ impl Run {
             return self.set_keep(Keep::Time(LEAST_KEPT));
         }
         self.keep = Keep::Figures;
-        self.record = Record::rings(self.record.cast.clone());
+        self.recorder = Recorder::rings(self.record().cast.clone());
     }
 
     /// From here on figures are taken while it runs, so that they are also of what is forgotten. Going back, they begin again
@@ -340,9 +238,7 @@ impl Run {
     }
 
     fn begin_meter(&mut self) {
-        let tallies = vec![Tally::default(); self.record.cast.machines.len()];
-        self.meter =
-            Some(Meter { to: self.record.kept_from, tallies, totals: Totals::default(), reel: Reel::default() });
+        self.meter = Some(Meter::of(self.record()));
     }
 
     /// The figures of everybody who plays from the beginning, and those of the whole. Without a
@@ -354,35 +250,22 @@ impl Run {
 
     /// The same, with the moments at which to look.
     pub fn measured(&self) -> Measured {
-        let mut meter = self.meter.clone().unwrap_or_else(|| Meter {
-            to: self.record.kept_from,
-            tallies: vec![Tally::default(); self.record.cast.machines.len()],
-            totals: Totals::default(),
-            reel: Reel::default(),
-        });
-        meter.take(&self.record, LabTime(self.now().0 + 1), self.now());
-        let players = self.course().members().map(|member| self.course().machine(member));
-        let (clients, moments) = players
-            .map(|machine| (machine, &meter.tallies[machine.index()]))
-            .map(|(machine, tally)| (tally.figures(&self.record, machine), tally.moments()))
-            .unzip();
-        let of = |machine: MachineId| meter.tallies[machine.index()].troubles(machine);
-        let mut troubles: Vec<Trouble> = self.record.cast.players().flat_map(of).collect();
-        sort(&mut troubles);
-        Measured { clients, moments, troubles, totals: meter.totals }
+        let mut meter = self.meter.clone().unwrap_or_else(|| Meter::of(self.record()));
+        meter.take(self.found(), LabTime(self.now().0 + 1), self.now());
+        meter.measured(self.record(), self.course().members().map(|member| self.course().machine(member)))
     }
 
     /// What has not stirred so far, in words: members that never moved, inputs never given, fields that never changed. Where
     /// nothing happened nothing was proven.
     pub fn still(&self) -> Vec<String> {
         let mut stirs = self.stirs.clone();
-        stirs.follow(&self.record, self.now());
-        stirs.still(&self.record)
+        stirs.follow(&self.recorder.record, self.now());
+        stirs.still(self.record())
     }
 
     /// Bytes of memory that what is kept takes, roughly.
     pub fn bytes(&self) -> usize {
-        self.record.bytes() + self.checkpoints.iter().map(|(_, lab)| lab.bytes()).sum::<usize>()
+        self.recorder.record.bytes() + self.checkpoints.iter().map(|(_, lab)| lab.bytes()).sum::<usize>()
     }
 
     /// The simulation.
@@ -392,7 +275,17 @@ impl Run {
 
     /// What happened.
     pub const fn record(&self) -> &Record {
-        &self.record
+        self.recorder.record()
+    }
+
+    /// What happened, with what was found behind corrections: it is looked for once.
+    pub const fn found(&self) -> Found<'_> {
+        Found { record: self.record(), findings: &self.findings }
+    }
+
+    /// What everybody believed at a moment.
+    pub const fn moment(&self, at: LabTime) -> Moment<'_> {
+        Moment { record: self.record(), findings: &self.findings, at }
     }
 
     /// The course that it began with.
@@ -439,15 +332,16 @@ impl Run {
                 // Figures are taken second by second: what a screen waits for at once is little.
                 stop = stop.min(LabTime((self.lab.now().0 / WINDOW.0 + 1) * WINDOW.0));
             }
-            self.lab.advance(stop, &mut Both { record: &mut self.record, follow });
-            self.record.end = stop;
+            self.lab.advance(stop, &mut Both { recorder: &mut self.recorder, follow });
+            self.recorder.record.end = stop;
             if let Some(meter) = self.meter.as_mut().filter(|_| stop.0.is_multiple_of(WINDOW.0)) {
                 // After going back it has much to take: not at once.
-                let until = stop.minus(BEHIND).0.min(meter.to.plus(CATCH_UP).0 / WINDOW.0 * WINDOW.0);
-                meter.take(&self.record, LabTime(until), stop);
+                let until = stop.minus(BEHIND).0.min(meter.to().plus(CATCH_UP).0 / WINDOW.0 * WINDOW.0);
+                let found = Found { record: &self.recorder.record, findings: &self.findings };
+                meter.take(found, LabTime(until), stop);
             }
             if self.keep == Keep::Figures {
-                self.record.forget_drawn(stop.minus(DRAWN));
+                self.recorder.record.forget_drawn(stop.minus(DRAWN));
             }
             if stop == last.plus(CHECKPOINT) {
                 self.note_digest(stop);
@@ -455,11 +349,11 @@ impl Run {
                     self.checkpoints.push((stop, Arc::new(self.lab.clone())));
                     self.thin();
                 }
-                self.stirs.follow(&self.record, stop);
+                self.stirs.follow(&self.recorder.record, stop);
                 self.forget();
             }
         }
-        self.record.end = self.lab.now();
+        self.recorder.record.end = self.lab.now();
     }
 
     fn note_digest(&mut self, at: LabTime) {
@@ -489,11 +383,12 @@ impl Run {
             Keep::Bytes(_) => newest,
             Keep::Figures => self.lab.now().minus(OF_FIGURES),
         };
-        let mut from = self.record.kept_from;
+        let mut from = self.recorder.record.kept_from;
         // Until the next checkpoint it grows again.
         while from < wanted && !matches!(self.keep, Keep::Bytes(most) if self.bytes() <= most / 16 * 15) {
             from = from.plus(CHECKPOINT).min(wanted);
-            self.record.forget(from);
+            self.recorder.forget(from);
+            self.findings.forget(from.minus(CONTEXT));
             if self.keep != Keep::Figures {
                 self.forget_checkpoints(from);
             }
@@ -525,7 +420,7 @@ impl Run {
 
     /// The earliest moment that can be had again, with what the record let go.
     pub fn reach(&self) -> LabTime {
-        if self.is_over() { self.record.kept_from } else { self.checkpoints[0].0 }
+        if self.is_over() { self.recorder.record.kept_from } else { self.checkpoints[0].0 }
     }
 
     /// The run at a checkpoint so long before a moment that, [advanced](Self::advance) beyond the moment, its record has all that is
@@ -538,12 +433,13 @@ impl Run {
         // What figures of the moment look back at is had again as well.
         let first = self.checkpoints.partition_point(|(when, _)| *when <= at.minus(CONTEXT)).saturating_sub(1);
         let (begin, lab) = self.checkpoints[first].clone();
-        let mut record = self.record.clone();
-        record.begin_anew(begin);
+        let mut recorder = self.recorder.clone();
+        recorder.begin_anew(begin);
         let before = self.commands.partition_point(|(when, _)| *when < begin);
         Some(Self {
             lab: (*lab).clone(),
-            record,
+            recorder,
+            findings: Findings::default(),
             checkpoints: self.checkpoints[..=first].to_vec(),
             commands: self.commands[..before].to_vec(),
             ahead: self.commands[before..].iter().chain(&self.ahead).copied().collect(),
@@ -572,7 +468,7 @@ impl Run {
         }
         self.commands.push((self.lab.now(), command));
         let read = ReadLater { rules: &self.rules, courses: &self.courses };
-        self.lab.command(command, read, &mut Both { record: &mut self.record, follow });
+        self.lab.command(command, read, &mut Both { recorder: &mut self.recorder, follow });
     }
 
     /// Puts a rule that was read again in the place of the one in force, from one tick on that lies ahead of every
@@ -622,18 +518,19 @@ impl Run {
 
     /// Goes back to a moment and drops what came after it. Does nothing for a moment not yet reached, or no longer kept.
     pub fn resume_from(&mut self, at: LabTime) {
-        if self.is_over() || at >= self.lab.now() || at < self.record.kept_from {
+        if self.is_over() || at >= self.lab.now() || at < self.recorder.record.kept_from {
             return;
         }
         // What is dropped goes first, so that its memory can be used for what comes.
-        self.record.truncate(at);
-        self.record.end = at;
+        self.recorder.truncate(at);
+        self.findings.truncate(at);
+        self.recorder.record.end = at;
         if self.meter.is_some() {
             self.meter();
         }
         // What stirred later has not stirred yet.
         self.stirs = Stirs::default();
-        self.stirs.follow(&self.record, at);
+        self.stirs.follow(&self.recorder.record, at);
         let index = self.checkpoints.partition_point(|(when, _)| *when <= at).saturating_sub(1);
         self.checkpoints.truncate(index + 1);
         self.checkpoints.shrink_to_fit();
@@ -653,7 +550,7 @@ impl Run {
     /// that only what is changed there is otherwise: luck hangs on the seed alone. `None` for a moment that is not kept or not
     /// reached.
     pub fn branch(&self, at: LabTime) -> Option<Self> {
-        if self.is_over() || at > self.now() || at < self.record.kept_from {
+        if self.is_over() || at > self.now() || at < self.recorder.record.kept_from {
             return None;
         }
         let mut branch = self.clone();
@@ -665,7 +562,8 @@ impl Run {
 
     /// Lets go of what came before a moment, but for what figures of later look back at: a copy is lighter then.
     pub(crate) fn forget_before(&mut self, at: LabTime) {
-        self.record.forget(at);
+        self.recorder.forget(at);
+        self.findings.forget(at.minus(CONTEXT));
         self.meter = None;
         let first = self.checkpoints.partition_point(|(when, _)| *when <= at).saturating_sub(1);
         self.checkpoints.drain(..first);
@@ -716,38 +614,4 @@ fn repeat<W: Watch>(lab: &mut Lab, commanded: &[(LabTime, Command)], read: ReadL
         lab.command(command, read, watch);
     }
     lab.advance(to, watch);
-}
-
-impl Meter {
-    /// Takes what happened before `until` into the figures, second by second; what is known reaches to `end`.
-    fn take(&mut self, record: &Record, until: LabTime, end: LabTime) {
-        let until = until.0.min(end.0 + 1);
-        while self.to.0 < until {
-            let next = ((self.to.0 / WINDOW.0 + 1) * WINDOW.0).min(until);
-            self.add(record, Span { from: self.to, to: LabTime(next - 1), end });
-            self.to = LabTime(next);
-        }
-    }
-
-    fn add(&mut self, record: &Record, span: Span) {
-        for machine in record.cast.players() {
-            self.tallies[machine.index()].add(record, machine, span, &mut self.reel);
-        }
-        for machine in record.cast.machines() {
-            let rows = &record.of(machine).happenings;
-            for row in rows.span(span.from, span.to) {
-                match row.what {
-                    Happening::Fact(Fact::StepFault { .. }) => {
-                        self.totals.step_faults += 1;
-                        let first = self.totals.first_fault.map_or(row.at, |first| first.min(row.at));
-                        self.totals.first_fault = Some(first);
-                    }
-                    Happening::Fact(Fact::Dropped { count, .. }) if row.part == Part::Server => {
-                        self.totals.server_dropped += count;
-                    }
-                    _ => {}
-                }
-            }
-        }
-    }
 }

@@ -1,7 +1,7 @@
 //! Runs that branch off another, and stretches that are had again.
 
 use crate::scenario::{machine, member};
-use velocitas_lab::record::Record;
+use velocitas_lab::record::{Record, Recorder};
 use velocitas_lab::{AgainError, Command, Course, Keep, Knob, KnobValue, LEAST_KEPT, LabTime, Run, Sudden, Unrecorded};
 
 fn secs(x: f64) -> LabTime {
@@ -91,8 +91,9 @@ fn what_was_watched_again_is_what_the_record_has_and_what_it_let_go_is_there_as_
     whole.set_keep(Keep::All);
     whole.advance(secs(100.0));
     for (from, to) in [(41.0, 43.5), (90.0, 96.2)] {
-        let mut seen = Record::new(whole.record().cast.clone());
+        let mut seen = Recorder::new(whole.record().cast.clone());
         run.again(secs(from), secs(to), &mut seen).expect("its checkpoint is kept");
+        let seen = seen.record();
         let at = machine(whole.record(), 0);
         let rows = |record: &Record| {
             let rows = &record.of(at).happenings;
@@ -101,12 +102,12 @@ fn what_was_watched_again_is_what_the_record_has_and_what_it_let_go_is_there_as_
                 .map(|row| format!("{row:?}"))
                 .collect::<Vec<_>>()
         };
-        assert!(!rows(&seen).is_empty());
-        assert_eq!(rows(&seen), rows(whole.record()), "{from} to {to} s");
+        assert!(!rows(seen).is_empty());
+        assert_eq!(rows(seen), rows(whole.record()), "{from} to {to} s");
         let sent = |record: &Record| {
             let rows = record.datagrams(at, LabTime(secs(from).0 + 1), secs(to));
             rows.map(|row| (row.at, row.bytes, row.kind)).collect::<Vec<_>>()
         };
-        assert_eq!(sent(&seen), sent(whole.record()));
+        assert_eq!(sent(seen), sent(whole.record()));
     }
 }

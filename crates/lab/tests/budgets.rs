@@ -52,7 +52,7 @@ fn held_until(course: Course, is_enough: impl Fn(&[Held]) -> bool) -> Vec<Held> 
         run.advance(lasts.min(run.now().plus(LabTime::from_secs(15.0))));
         let measured = run.measured();
         assert_eq!(measured.totals.step_faults, 0);
-        let held = hold(run.course(), &measured);
+        let held = hold(&run.course().limits, &measured);
         if run.now() >= lasts || is_enough(&held) {
             return held;
         }

@@ -161,7 +161,13 @@ fn a_rule_that_differs_on_who_returns_is_let_in_noted_and_found_as_the_cause() {
     let corrected =
         facts(record, teal).filter_map(|(at, f)| if let Fact::Corrected(c) = f { Some((at, c)) } else { None });
     let named = corrected
-        .filter(|(at, c)| record.finding(teal, *at, c).causes.iter().any(|c| c.name() == "rule_differs"))
+        .filter(|(at, c)| {
+            velocitas_lab::cause::Findings::default()
+                .of(record, teal, *at, c)
+                .causes
+                .iter()
+                .any(|c| c.name() == "rule_differs")
+        })
         .count();
     assert!(named > 10, "{named}");
 }
@@ -220,8 +226,12 @@ fn what_two_move_is_corrected_with_that_as_the_cause() {
         .collect();
     assert!(rows.len() > 20, "it flickers: {}", rows.len());
     for (at, c) in &rows {
-        let names: Vec<&str> =
-            record.finding(heron, *at, c).causes.iter().map(velocitas_lab::cause::Cause::name).collect();
+        let names: Vec<&str> = velocitas_lab::cause::Findings::default()
+            .of(record, heron, *at, c)
+            .causes
+            .iter()
+            .map(velocitas_lab::cause::Cause::name)
+            .collect();
         assert!(names.contains(&"not_owner"), "{names:?}");
     }
     let started = |m: MachineId| record.of(m).happenings.iter().any(|r| matches!(r.what, Happening::Started));

@@ -4,7 +4,8 @@ use std::sync::Arc;
 
 use crate::scenario::{Words, member, walker};
 use velocitas_core::{Drawn, Event, vec3};
-use velocitas_lab::record::{Cast, Gallery, Record, Travelled};
+use velocitas_lab::cause::{Findings, Found};
+use velocitas_lab::record::{Cast, Gallery, Record, Recorder, Travelled};
 use velocitas_lab::{
     Change, Coming, Command, Course, DrawnFact, HappeningRow, Knob, KnobValue, Lab, LabTime, MachineId, MessageRow,
     Part, Screen, Watch,
@@ -12,7 +13,7 @@ use velocitas_lab::{
 
 /// A record, and beside it everything that was drawn.
 struct Both {
-    record: Record,
+    recorder: Recorder,
     drawn: Vec<(LabTime, MachineId, DrawnFact)>,
 }
 
@@ -20,23 +21,23 @@ impl Watch for Both {
     const LOOKS: bool = true;
 
     fn event(&mut self, at: LabTime, machine: MachineId, part: Part, event: &Event<'_>) {
-        self.record.event(at, machine, part, event);
+        self.recorder.event(at, machine, part, event);
     }
     fn message(&mut self, from: MachineId, to: MachineId, row: MessageRow) {
-        self.record.message(from, to, row);
+        self.recorder.message(from, to, row);
     }
     fn unread(&mut self, from: MachineId, to: MachineId, number: u64) {
-        self.record.unread(from, to, number);
+        self.recorder.unread(from, to, number);
     }
     fn frame(&mut self, at: LabTime, viewer: MachineId, screen: &Screen) {
-        Watch::frame(&mut self.record, at, viewer, screen);
+        self.recorder.frame(at, viewer, screen);
         self.drawn.extend(screen.own.iter().chain(&screen.others).map(|drawn| (at, viewer, *drawn)));
     }
     fn happening(&mut self, machine: MachineId, row: HappeningRow) {
-        self.record.happening(machine, row);
+        self.recorder.happening(machine, row);
     }
     fn changed(&mut self, change: Change) {
-        self.record.changed(change);
+        self.recorder.changed(change);
     }
 }
 
@@ -53,13 +54,13 @@ fn held(course: Course, seconds: f64, commands: &[(f64, Command)]) -> [usize; 6]
 #[track_caller]
 fn told(course: Course, seconds: f64, commands: &[(f64, Command)]) -> (Record, [usize; 6]) {
     let mut lab = Lab::new(Arc::new(course));
-    let mut both = Both { record: Record::new(Cast::new(lab.beginning())), drawn: Vec::new() };
+    let mut both = Both { recorder: Recorder::new(Cast::new(lab.beginning())), drawn: Vec::new() };
     for (at, command) in commands {
         lab.advance(LabTime::from_secs(*at), &mut both);
         lab.command(*command, velocitas_lab::ReadLater::default(), &mut both);
     }
     lab.advance(LabTime::from_secs(seconds), &mut both);
-    let record = &both.record;
+    let record = both.recorder.record();
     let mut seen = [0; 6];
     for (at, viewer, drawn) in &both.drawn {
         let actor = record.cast.actor(drawn.entity).expect("it is in the record");
@@ -87,7 +88,7 @@ fn told(course: Course, seconds: f64, commands: &[(f64, Command)]) -> (Record, [
             assert_eq!(all, record.cast.actors().filter_map(row).collect::<Vec<_>>(), "{machine:?} frame {n}");
         }
     }
-    (both.record, seen)
+    (both.recorder.into_record(), seen)
 }
 
 /// A course of `courses/faults`, and the same without its fault.
@@ -118,7 +119,8 @@ fn an_error_in_decoding_or_in_the_buffer_of_remotes_is_seen_where_the_client_dre
         let should = record.frame(plover, number).and_then(|frame| record.derived(plover, body, &frame));
         let off = drawn.pos.distance(should.expect("it was told of").pos);
         assert!(name == "stale" || (off - 0.5).abs() < 1e-3, "{off}");
-        let moment = velocitas_lab::moment::Moment { record: &record, at };
+        let findings = Findings::default();
+        let moment = velocitas_lab::moment::Moment { record: &record, findings: &findings, at };
         assert_eq!(moment.echoes(body, plover).drawn.map(|echo| echo.pos), Some(drawn.pos));
         let error = |record: &Record, m| {
             let figures = crate::scenario::measure(record, m, LabTime::from_secs(4.0), at);
@@ -127,10 +129,15 @@ fn an_error_in_decoding_or_in_the_buffer_of_remotes_is_seen_where_the_client_dre
         let (was, _) = told(right, 12.0, &[]);
         assert!(error(&record, 1) > most_m * 0.6 && error(&was, 1) < 0.1, "{name}: {}", error(&record, 1));
         assert!(error(&record, 0) < 0.1, "{name}");
-        let reasons: Vec<String> = velocitas_lab::trouble::troubles(&record, Some(plover), LabTime::from_secs(4.0), at)
-            .iter()
-            .map(|trouble| trouble.reason.name())
-            .collect();
+        let reasons: Vec<String> = velocitas_lab::trouble::troubles(
+            Found { record: &record, findings: &findings },
+            Some(plover),
+            LabTime::from_secs(4.0),
+            at,
+        )
+        .iter()
+        .map(|trouble| trouble.reason.name())
+        .collect();
         assert_eq!(reasons.first().is_some_and(|first| first == "drawn_otherwise"), name == "stale", "{reasons:?}");
         // It takes no room where nothing is wrong, and what was told is cut with the rest.
         let mut cut = record.clone();

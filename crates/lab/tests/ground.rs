@@ -3,7 +3,6 @@
 use crate::scenario::{Words, causes, corrections, facts, machine, unexplained, verdicts, walker};
 use velocitas_core::Fact;
 use velocitas_lab::cause::Cause;
-use velocitas_lab::moment::Moment;
 use velocitas_lab::{Command, KnownTo, LabTime, Reach, Run};
 
 fn secs(x: f64) -> LabTime {
@@ -57,7 +56,7 @@ fn what_one_side_alone_knows_corrects_and_is_the_cause() {
         assert_eq!((unexplained(record, 0), corrections(record, 1, LabTime::ZERO).len()), (0, 0));
         assert!(corrections(record, 0, LabTime::ZERO).iter().all(|(at, _)| *at > secs(5.0)));
         // As the Field marks it, before and after.
-        let seen = |at| Moment { record, at: secs(at) }.solids(machine(record, 0));
+        let seen = |at| run.moment(secs(at)).solids(machine(record, 0));
         assert_eq!((seen(4.0), seen(6.0)), (vec![KnownTo::Nobody], vec![side]));
         assert!(!facts(record, machine(record, 0)).any(|(_, f)| matches!(f, Fact::StepFault { .. })));
     }
@@ -74,7 +73,7 @@ fn the_one_machine_that_forgets_is_the_one_that_is_corrected() {
     let before = run.digest();
     let count = corrections(run.record(), 0, LabTime::ZERO).len();
     assert!(count > 3 && unexplained(run.record(), 0) == 0);
-    let seen = Moment { record: run.record(), at: run.now() };
+    let seen = run.moment(run.now());
     assert_eq!(seen.solids(heron), [KnownTo::Server]);
     assert_eq!(seen.solids(machine(run.record(), 1)), [KnownTo::All]);
     // Going back and on gives the same again.

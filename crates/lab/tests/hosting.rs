@@ -4,7 +4,6 @@ use crate::scenario::{
     Words, actor, corrections, first_predictions_are_exact, machine, measure, unexplained, verdicts, walker,
 };
 use velocitas_core::Drawn;
-use velocitas_lab::moment::Moment;
 use velocitas_lab::record::Mark;
 use velocitas_lab::{Course, LabTime, MachineId, Part};
 
@@ -38,7 +37,7 @@ fn one_machine_holds_server_and_client() {
     assert!(first_predictions_are_exact(record, 0) > 3000);
     let age = |place| measure(record, place, LabTime::from_secs(10.0), run.now()).view_age_ms.p50.unwrap_or(0.0);
     assert!(age(0) + 45.0 < age(1), "{} and {} ms", age(0), age(1));
-    let moment = Moment { record, at: run.now() };
+    let moment = run.moment(run.now());
     let lost = |place| moment.figures(machine(record, place), LabTime::from_secs(50.0)).lost_share;
     assert_eq!(lost(0), Some(0.0));
     assert!((0.02..0.04).contains(&lost(1).unwrap_or(0.0)), "{:?}", lost(1));

@@ -114,7 +114,7 @@ fn what_was_let_go_is_had_again_as_it_was() {
             let of = |run: &Run| metrics::measure(run.record(), machine, from, at);
             // The end of a run is seen by what was under way then: look up to a moment well before it.
             let up_to = |run: &Run| {
-                let moment = velocitas_lab::moment::Moment { record: run.record(), at };
+                let moment = run.moment(at);
                 (
                     moment.tick(machine, Part::Client),
                     moment.last_correction(machine).map(|c| (c.at, c.finding.causes.clone())),

@@ -43,7 +43,7 @@ fn view_age_is_the_way_down_and_the_view_delay() {
 fn round_trip_and_loss_are_measured_as_they_were_set() {
     let link = "latency = \"60 ms\"\nloss = \"10 %\"";
     let run = Words { link, rest: walker("heron", ""), ..Words::default() }.run(60.0);
-    let f = Moment { record: run.record(), at: run.now() }.figures(machine(run.record(), 0), secs(50.0));
+    let f = run.moment(run.now()).figures(machine(run.record(), 0), secs(50.0));
     let (rtt, lost) = (f.rtt_ms.unwrap_or(0.0), f.lost_share.unwrap_or(0.0));
     assert!((120.0..155.0).contains(&rtt), "{rtt}: two trips and a frame of each side");
     assert!((0.08..0.12).contains(&lost), "{lost}");
@@ -88,7 +88,7 @@ fn a_view_delay_too_short_for_the_jitter_runs_on_past_what_it_has() {
 #[test]
 fn the_moment_tells_three_machines_apart() {
     let run = two(50, "");
-    let moment = Moment { record: run.record(), at: secs(12.0) };
+    let moment = run.moment(secs(12.0));
     let (heron, plover) = (actor(run.record(), 0), machine(run.record(), 1));
     let e = moment.echoes(heron, plover);
     let (own, truth, drawn) = (e.predicted.expect("own"), e.authority.expect("truth"), e.drawn.expect("drawn"));
@@ -97,7 +97,7 @@ fn the_moment_tells_three_machines_apart() {
     let (tick, a, b) = e.same_tick.expect("comparable");
     assert_eq!((tick, a), (truth.tick, b), "nothing disturbed them");
     assert_eq!(moment.tick(MachineId::SERVER, Part::Server), Some(truth.tick));
-    let before = Moment { record: run.record(), at: LabTime::ZERO };
+    let before = run.moment(LabTime::ZERO);
     assert!(before.echoes(heron, plover).authority.is_none());
     assert!(before.tick(MachineId::SERVER, Part::Server).is_none());
 }
@@ -105,7 +105,7 @@ fn the_moment_tells_three_machines_apart() {
 #[test]
 fn steps_go_from_tick_to_tick_and_come_back() {
     let run = two(50, "");
-    let mut moment = Moment { record: run.record(), at: secs(12.0) };
+    let mut moment = run.moment(secs(12.0));
     let machine = machine(run.record(), 1);
     let start = moment.tick(machine, Part::Client).expect("it plays");
     for _ in 0..20 {
@@ -124,7 +124,7 @@ fn steps_go_from_tick_to_tick_and_come_back() {
 fn events_and_slices_show_the_same_trouble() {
     let event = "[[event]]\nat = \"5 s\"\npush = { who = \"heron\", east = \"6 m/s\" }\n";
     let run = Words { link: "latency = \"40 ms\"", rest: walker("heron", "") + event, ..Words::default() }.run(9.0);
-    let moment = Moment { record: run.record(), at: secs(1.0) };
+    let moment = run.moment(secs(1.0));
     let heron = machine(run.record(), 0);
     let at = moment.event(heron, true).expect("the push is corrected");
     assert!(at > secs(5.0) && at < secs(5.2), "{at}");
@@ -142,7 +142,7 @@ fn events_and_slices_show_the_same_trouble() {
 #[test]
 fn trails_lead_to_where_the_echoes_are() {
     let run = two(50, "");
-    let moment = Moment { record: run.record(), at: secs(13.0) };
+    let moment = run.moment(secs(13.0));
     let (heron, plover) = (actor(run.record(), 0), machine(run.record(), 1));
     let e = moment.echoes(heron, plover);
     let last = |trail: Vec<velocitas_core::Vec3>| trail.last().copied();

@@ -411,7 +411,7 @@ fn couriers_and_the_ferry_live_in_one_world_and_the_ferry_keeps_its_course() {
     assert_eq!(corrections(run.record(), place, LabTime::ZERO).len(), 0);
     assert!(first_predictions_are_exact(run.record(), place) > 3000);
     // Somebody else draws it near where it is: on the curve between two snapshots.
-    let moment = velocitas_lab::moment::Moment { record: run.record(), at: run.now() };
+    let moment = run.moment(run.now());
     let echoes = moment.echoes(actor(run.record(), place), machine(run.record(), 0));
     let (truth, drawn) = (echoes.authority.expect("there"), echoes.drawn.expect("seen"));
     assert!(truth.pos.distance(drawn.pos) < 1.5, "a fifth of a second behind");

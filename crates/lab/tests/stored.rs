@@ -5,6 +5,7 @@ use std::path::Path;
 
 use crate::scenario::member;
 use proptest::prelude::*;
+use velocitas_lab::cause::{Findings, Found};
 use velocitas_lab::export::{self, Ending};
 use velocitas_lab::stored::{Store, Stored, StoredError, is_record};
 use velocitas_lab::take::Journal;
@@ -55,7 +56,10 @@ fn told(record: &velocitas_lab::record::Record, ending: &Ending) -> Vec<String> 
         told.push(format!("{:?} {:?}", rows.frames.len(), rows.presence.iter().collect::<Vec<_>>()));
         told.push(format!("{:?}", record.refusal(machine, record.end)));
     }
-    told.push(format!("{:?}", trouble::troubles(record, None, LabTime::ZERO, record.end)));
+    told.push(format!(
+        "{:?}",
+        trouble::troubles(Found { record, findings: &Findings::default() }, None, LabTime::ZERO, record.end)
+    ));
     told
 }
 

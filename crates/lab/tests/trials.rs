@@ -11,7 +11,7 @@ use velocitas_core::walker::Walker;
 use velocitas_core::{
     Body, Correction, Input, Limits, Motion, Restored, Scene, Schema, State, Step, Tick, Tunable, Vec3,
 };
-use velocitas_lab::cause::{Cause, Finding};
+use velocitas_lab::cause::{Cause, Finding, Findings};
 use velocitas_lab::{Command, Course, Knob, KnobValue, KnownTo, LabTime, Reach, Run, Sources, shipped_gait};
 
 fn secs(x: f64) -> LabTime {
@@ -22,7 +22,7 @@ fn secs(x: f64) -> LabTime {
 fn found(run: &Run, member: usize) -> Vec<(LabTime, Correction, Arc<Finding>)> {
     let record = run.record();
     let all = corrections(record, member, LabTime::ZERO);
-    all.into_iter().map(|(at, c)| (at, c, record.finding(machine(record, member), at, &c))).collect()
+    all.into_iter().map(|(at, c)| (at, c, Findings::default().of(record, machine(record, member), at, &c))).collect()
 }
 
 fn names(finding: &Finding) -> Vec<&'static str> {

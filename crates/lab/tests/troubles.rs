@@ -1,6 +1,7 @@
 //! What goes wrong for one reason is one trouble, and everything that goes wrong is in one.
 
 use crate::scenario::{Words, corrections, machine, walker};
+use velocitas_lab::cause::Findings;
 use velocitas_lab::trouble::{Dry, Reason, Trouble, troubles};
 use velocitas_lab::{Command, Course, Keep, Knob, KnobValue, LabTime, MachineId, Run, metrics};
 
@@ -11,7 +12,7 @@ fn secs(x: f64) -> LabTime {
 /// The troubles of a member in a whole run.
 fn of(run: &Run, member: usize) -> Vec<Trouble> {
     let record = run.record();
-    troubles(record, Some(machine(record, member)), LabTime::ZERO, run.now())
+    troubles(run.found(), Some(machine(record, member)), LabTime::ZERO, run.now())
 }
 
 fn named(all: &[Trouble], name: &str) -> Option<Trouble> {
@@ -135,11 +136,11 @@ fn whatever_the_figures_count_is_in_a_trouble_and_the_worst_is_first() {
     let seen: Vec<f64> = measured.troubles.iter().map(|t| t.seen_m).collect();
     assert!(seen.is_sorted_by(|a, b| a >= b) && seen.len() > 6);
     // Metered second by second or asked for at once, they are the same.
-    let at_once = troubles(record, None, LabTime::ZERO, run.now());
+    let at_once = troubles(run.found(), None, LabTime::ZERO, run.now());
     assert_eq!(at_once, measured.troubles);
     // In one span as well: then sums are added up in the same order.
     for machine in machines {
-        let (_, whole) = metrics::measure_all(record, machine, LabTime::ZERO, run.now());
+        let (_, whole) = metrics::measure_all(run.found(), machine, LabTime::ZERO, run.now());
         let mine: Vec<&Trouble> = measured.troubles.iter().filter(|t| t.machine == machine).collect();
         assert_eq!(whole.iter().collect::<Vec<_>>(), mine);
     }
@@ -176,7 +177,7 @@ fn who_says_where_it_is_and_is_put_elsewhere_was_not_pulled_back() {
         let record = run.record();
         let corrected = corrections(record, 0, LabTime::ZERO);
         let [(at, c)] = corrected[..] else { panic!("{arrangement}: {corrected:?}") };
-        let words = record.finding(machine(record, 0), at, &c).words(record, machine(record, 0), &c);
+        let words = Findings::default().of(record, machine(record, 0), at, &c).words(record, machine(record, 0), &c);
         assert_eq!(words, "put elsewhere by the server at tick 180", "{arrangement}");
         let (own, seen) = (of(&run, 0), of(&run, 1));
         assert!(named(&own, "not_attributed").is_none() && named(&own, "teleported").is_some(), "{own:?}");

@@ -113,7 +113,7 @@ pub fn field(run: &Run, page: &FieldPage<'_>) -> Drawing {
 /// Where an entity was in the last while: as predicted, as the server had it, as the viewer drew it; the last only where that is not
 /// its owner's own screen.
 pub fn trails(run: &Run, at: LabTime, (owner, viewer): (MemberId, MemberId), actor: ActorId) -> (Trail, Trail, Trail) {
-    let moment = Moment { record: run.record(), at };
+    let moment = run.moment(at);
     let every = u32::from(run.lab().knobs(owner).snapshot_every).max(4);
     let own = run.record().cast.body(run.course().machine(viewer), at);
     let is_others = own != Some(actor);
@@ -135,7 +135,7 @@ struct Sight<'a> {
 
 impl Sight<'_> {
     fn moment(&self) -> Moment<'_> {
-        Moment { record: self.run.record(), at: self.page.at }
+        self.run.moment(self.page.at)
     }
 
     fn plot(&self) -> Plot {

@@ -145,7 +145,7 @@ fn checked(wanted: &Wanted<'_>, bar: &ProgressBar) -> Result<CheckedRun, OpenErr
         lasts: wanted.lasts,
         digest: run.digest(),
         step_faults: (measured.totals.step_faults, measured.totals.first_fault),
-        held: hold(run.course(), &measured),
+        held: hold(&run.course().limits, &measured),
         clients: measured.clients,
     })
 }

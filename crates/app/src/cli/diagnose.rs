@@ -2,6 +2,7 @@
 
 use std::convert::Infallible;
 
+use velocitas_lab::cause::{Findings, Found};
 use velocitas_lab::diagnose::{Case, DiagnoseError, Remedy, Tried, rank};
 use velocitas_lab::stored::Stored;
 use velocitas_lab::take::Take;
@@ -38,7 +39,12 @@ fn named_only(
 ) -> Result<Outcome, OpenError> {
     let (record, course) = (&stored.record, &stored.take.course);
     let whose = task.client.as_deref().map(|name| member(course, "--client", name)).transpose()?;
-    let all = troubles(record, whose.map(|member| course.machine(member)), from, to);
+    let all = troubles(
+        Found { record, findings: &Findings::default() },
+        whose.map(|member| course.machine(member)),
+        from,
+        to,
+    );
     let Some(worst) = all.iter().find(|trouble| whose.is_some() || !record.cast.is_rogue(trouble.machine)) else {
         say(format!("nothing went wrong from {from} to {to}\n"))?;
         return Ok(Outcome::Good);

@@ -95,7 +95,7 @@ impl Rows {
     fn finish(self, run: &Run) -> Result<(), OpenError> {
         let Self { output, mut aside, folder, mut lines } = self;
         let wrong = |why: io::Error| output.waiting(&folder, &why);
-        lines.rest(run.record(), &mut aside).map_err(wrong)?;
+        lines.rest(run.found(), &mut aside).map_err(wrong)?;
         let mut rows = aside.into_inner().map_err(|why| wrong(why.into_error()))?;
         rows.rewind().map_err(wrong)?;
         let ending = run.ending();

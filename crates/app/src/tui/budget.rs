@@ -21,7 +21,7 @@ impl Stage {
 
     fn held(&self) -> Budget {
         let whole = self.whole();
-        Budget { to: whole.now(), held: hold(whole.course(), &whole.measured()) }
+        Budget { to: whole.now(), held: hold(&whole.course().limits, &whole.measured()) }
     }
 
     /// Holds them against what has been since.

@@ -79,7 +79,7 @@ fn lately(stage: &Stage, area: Rect, (now, columns): (usize, usize), buffer: &mu
         let rows = record.of(machine).happenings.span(stage.at.minus(BACK), stage.at).rev();
         let events = rows.filter_map(|row| match row.what {
             Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled => {
-                let why = Reason::of(&record.finding(machine, row.at, &c)).words(record);
+                let why = Reason::of(&stage.run.found().finding(machine, row.at, &c)).words(record);
                 let said = format!("{}: {why}", told(f64::from(c.jump), "m"));
                 Some((row.at, machine, p.correction(), p.text(Tone::Correction), said))
             }

@@ -41,7 +41,7 @@ impl Stage {
             ahead.advance(to);
             Box::new(ahead)
         });
-        let all = troubles(ahead.as_deref().unwrap_or(&self.run).record(), Some(machine), from, to);
+        let all = troubles(ahead.as_deref().unwrap_or(&self.run).found(), Some(machine), from, to);
         let chosen = self.reason_here().and_then(|reason| all.iter().take(LISTED).position(|t| t.reason == reason));
         let mut why = Why {
             ahead,

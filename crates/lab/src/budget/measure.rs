@@ -1,8 +1,8 @@
 //! The table of what a budget can bound: how each is written, which figures it is had from, and where to look.
 
-use crate::course::Role;
 use crate::knob::Takes;
 use crate::metrics::{ClientMetrics, Moments};
+use crate::role::Role;
 use crate::time::LabTime;
 
 /// On which side of its bound a measure is good.

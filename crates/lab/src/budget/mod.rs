@@ -8,9 +8,8 @@ pub use measure::{Bound, MEASURES, Measure, Whose};
 
 use velocitas_core::Rule;
 
-use crate::course::Course;
 use crate::ids::MemberId;
-use crate::run::Measured;
+use crate::metrics::Measured;
 use crate::time::LabTime;
 
 /// A limit of one member of the cast.
@@ -86,9 +85,9 @@ impl Held {
     }
 }
 
-/// Holds every limit of a course against what a run of it came to, in the order of the cast and of the table.
-pub fn hold(course: &Course, measured: &Measured) -> Vec<Held> {
-    let held = course.limits.iter().map(|&limit| {
+/// Holds the limits of a course against what a run of it came to, in the same order.
+pub fn hold(limits: &[Limit], measured: &Measured) -> Vec<Held> {
+    let held = limits.iter().map(|&limit| {
         let who = limit.member.index();
         let value = (limit.measure.get)(&measured.clients[who]);
         let mut held = Held { limit, value, at: None };

@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 
 use velocitas_core::{Correction, Fact, Input, PeerId, Provenance, Restored, Schema, State, Vec3, vec3};
 
-use super::mind::{Mind, stretches};
+use super::mind::{Stretch, stretches};
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::record::{InputRow, Record};
 use crate::time::LabTime;
@@ -67,14 +67,6 @@ pub(super) struct Case<'a> {
     pub(super) exactly: bool,
     /// The ticks whose inputs the server missed, in these or before.
     missed: Vec<RecordTick>,
-}
-
-/// Ticks in which neither side learns of anything.
-pub(super) struct Stretch {
-    /// The first of them.
-    pub(super) from: RecordTick,
-    pub(super) here: Mind,
-    pub(super) there: Mind,
 }
 
 /// Why there is no case to be made.

@@ -1,4 +1,4 @@
-//! What was found, kept beside the record: panel, figures, report and export read the same.
+//! What was found, kept beside the record for whoever asks again.
 
 use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -16,7 +16,7 @@ type Key = (LabTime, MachineId, EntityId, Tick);
 
 /// What was found so far. Who takes a copy of the record looks for itself.
 #[derive(Debug, Default)]
-pub(crate) struct Findings {
+pub struct Findings {
     found: Mutex<BTreeMap<Key, Arc<Finding>>>,
     minds: Minds,
 }
@@ -29,7 +29,7 @@ impl Clone for Findings {
 
 impl Findings {
     /// What lies behind a correction, looked for unless it was.
-    pub(crate) fn of(&self, record: &Record, machine: MachineId, at: LabTime, c: &Correction) -> Arc<Finding> {
+    pub fn of(&self, record: &Record, machine: MachineId, at: LabTime, c: &Correction) -> Arc<Finding> {
         let key = (at, machine, c.entity, c.tick);
         // Whoever panicked while holding it left whole entries.
         if let Some(found) = self.found.lock().unwrap_or_else(PoisonError::into_inner).get(&key) {
@@ -41,14 +41,30 @@ impl Findings {
     }
 
     /// What came after a moment is no more.
-    pub(crate) fn truncate(&mut self, at: LabTime) {
+    pub fn truncate(&mut self, at: LabTime) {
         let found = self.found.get_mut().unwrap_or_else(PoisonError::into_inner);
         found.retain(|(when, ..), _| *when <= at);
     }
 
     /// What came before a moment is no longer asked for.
-    pub(crate) fn forget(&mut self, before: LabTime) {
+    pub fn forget(&mut self, before: LabTime) {
         let found = self.found.get_mut().unwrap_or_else(PoisonError::into_inner);
         found.retain(|(when, ..), _| *when >= before);
+    }
+}
+
+/// A record, with what was found behind its corrections.
+#[derive(Clone, Copy, Debug)]
+pub struct Found<'a> {
+    /// The record.
+    pub record: &'a Record,
+    /// What was found so far.
+    pub findings: &'a Findings,
+}
+
+impl Found<'_> {
+    /// What lies behind a correction that a machine made at a moment, found by trying. It is looked for once.
+    pub fn finding(&self, machine: MachineId, at: LabTime, correction: &Correction) -> Arc<Finding> {
+        self.findings.of(self.record, machine, at, correction)
     }
 }

@@ -205,7 +205,7 @@ fn differs(both: &Both) -> bool {
 
 fn tunable(case: &Case<'_>, what: What) -> Cause {
     let name = if let What::Tunable(name) = what { name } else { "" };
-    let values = |m: &super::case::Stretch| Some((m.here.tunable(name)?, m.there.tunable(name)?));
+    let values = |m: &super::mind::Stretch| Some((m.here.tunable(name)?, m.there.tunable(name)?));
     let (here, there) = case.minds.iter().filter_map(values).find(|(a, b)| a != b).unwrap_or_default();
     let rule = case.minds.first().map(|m| m.there.rule.clone());
     let unit = rule.and_then(|rule| rule.tunables().iter().find(|t| t.name == name).map(|t| t.unit));

@@ -5,7 +5,6 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 use velocitas_core::{Ground, Motion, SolidId, clamp};
 
-use super::case::Stretch;
 use crate::ids::{MachineId, Part, RecordTick};
 use crate::known::Known;
 use crate::record::Record;
@@ -65,6 +64,14 @@ impl Mind {
     pub(super) fn knows(&self, solid: SolidId) -> bool {
         self.solids.get(usize::from(solid.0)).copied().unwrap_or(true)
     }
+}
+
+/// Ticks in which neither side learns of anything.
+pub(super) struct Stretch {
+    /// The first of them.
+    pub(super) from: RecordTick,
+    pub(super) here: Mind,
+    pub(super) there: Mind,
 }
 
 /// Grounds that were made once: making one costs more than a replay.

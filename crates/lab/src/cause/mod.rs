@@ -16,16 +16,16 @@ use std::fmt::Write as _;
 
 use velocitas_core::{Correction, Provenance, Restored, SolidId};
 
-pub(crate) use found::Findings;
+pub use found::{Findings, Found};
 
 use crate::command::Command;
-use crate::course::KnownTo;
 use crate::fate::{Fate, fate};
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::knob::{Knob, KnobValue, Place};
 use crate::record::Record;
 use crate::time::LabTime;
 use crate::watch::{Happening, HappeningRow};
+use crate::world::KnownTo;
 use case::{Case, NoCase};
 pub use excuse::{Excuse, excuse};
 use mind::Minds;

@@ -5,9 +5,9 @@ use std::sync::Arc;
 
 use velocitas_core::{Ground, Scene, State, Vec3, checked_step};
 
-use super::case::{Both, Case, Stretch, Turn};
+use super::case::{Both, Case, Turn};
 use super::ingredient::{Exchange, Ingredient, Touched, present, touch};
-use super::mind::{Mind, Minds};
+use super::mind::{Mind, Minds, Stretch};
 
 /// What came of a trial.
 pub(super) struct Tried {

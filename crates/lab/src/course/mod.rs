@@ -22,15 +22,16 @@ pub use guard::{ALLOWED, GuardSpec};
 pub use saved::Saved;
 pub(crate) use settings::measured;
 
+pub use crate::role::{Coming, Role};
+pub use crate::texts::{GaitFile, NamedFile};
+pub use crate::world::{KnownTo, Material, NamedSolid, NamedZone, World};
+
 use std::cell::RefCell;
 use std::ops::Index;
 use std::sync::Arc;
 
-use serde::{Deserialize, Serialize};
 use velocitas_core::walker::Walker;
-use velocitas_core::{
-    Arrangement, Bounds, ClientSettings, Ground, Kinds, Motion, Patience, Rate, Solid, SolidId, State, Vec3, Zone,
-};
+use velocitas_core::{Arrangement, ClientSettings, Ground, Kinds, Motion, Patience, Rate, SolidId, State, Vec3};
 
 use crate::budget::{Accused, Check, Limit};
 use crate::cheat::Cheat;
@@ -39,6 +40,7 @@ use crate::hands::Script;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId};
 use crate::knob::{Knob, Knobs, Place};
+use crate::known::Known;
 use crate::link::Conditions;
 use crate::time::LabTime;
 use crate::trace::Trace;
@@ -114,27 +116,6 @@ pub struct Course {
     pub files: Arc<[NamedFile]>,
 }
 
-/// A file that a course names.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct NamedFile {
-    /// As the course names it.
-    pub path: String,
-    /// What it said.
-    pub text: String,
-}
-
-/// A rule that was read from a file.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct GaitFile {
-    /// The number of the rule.
-    pub kind: u8,
-    /// Its file as the course names it.
-    pub path: String,
-    /// What the file said.
-    pub text: String,
-}
-
 /// A tunable set otherwise than its rule does.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Override {
@@ -155,144 +136,6 @@ pub struct Sources<'a> {
     pub own: &'a [Arc<dyn Motion>],
     /// Gives the text of a gait or a track by the path that the course names, or says why it cannot.
     pub read: &'a dyn Fn(&str) -> Result<String, String>,
-}
-
-/// Where it is.
-#[derive(Clone, Debug)]
-pub struct World {
-    /// Where it ends.
-    pub bounds: Bounds,
-    /// Boxes, by id.
-    pub solids: Vec<NamedSolid>,
-    /// Surfaces.
-    pub zones: Vec<NamedZone>,
-}
-
-impl World {
-    /// The ground as the server or the clients know it.
-    pub fn ground(&self, side: KnownTo) -> Ground {
-        self.ground_of(&self.solids.iter().map(|solid| solid.known_to.includes(side)).collect::<Vec<_>>())
-    }
-
-    /// The solid whose middle is nearest to a place, as seen from above.
-    pub fn nearest(&self, to: Vec3) -> Option<&NamedSolid> {
-        let far = |named: &NamedSolid| {
-            let (x, y) = (named.solid.x - to.x, named.solid.y - to.y);
-            x * x + y * y
-        };
-        self.solids.iter().min_by(|a, b| far(a).total_cmp(&far(b)))
-    }
-
-    /// The ground with these of its solids, by id.
-    pub fn ground_of(&self, known: &[bool]) -> Ground {
-        let there = self.solids.iter().zip(known).filter(|(_, known)| **known);
-        Ground::new(
-            self.bounds,
-            there.map(|(named, _)| named.solid).collect(),
-            self.zones.iter().map(|z| z.zone).collect(),
-        )
-    }
-}
-
-/// Who knows of a solid.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum KnownTo {
-    /// Everybody.
-    All,
-    /// The server only.
-    Server,
-    /// The clients only.
-    Clients,
-    /// Nobody: it is not there, and may come to be.
-    Nobody,
-}
-
-impl KnownTo {
-    /// All of them.
-    pub const ALL: [Self; 4] = [Self::All, Self::Server, Self::Clients, Self::Nobody];
-
-    /// Its name in courses and reports.
-    pub const fn name(self) -> &'static str {
-        match self {
-            Self::All => "all",
-            Self::Server => "server",
-            Self::Clients => "clients",
-            Self::Nobody => "nobody",
-        }
-    }
-
-    /// Whether a side, or everybody, is among them.
-    pub fn includes(self, side: Self) -> bool {
-        self == Self::All || self == side && self != Self::Nobody
-    }
-
-    /// Those who know something, if it is known to the server, and to the clients.
-    pub const fn of(server: bool, clients: bool) -> Self {
-        match (server, clients) {
-            (true, true) => Self::All,
-            (true, false) => Self::Server,
-            (false, true) => Self::Clients,
-            (false, false) => Self::Nobody,
-        }
-    }
-}
-
-/// A solid with its name.
-#[derive(Clone, Debug)]
-pub struct NamedSolid {
-    /// As shown.
-    pub name: String,
-    /// The solid.
-    pub solid: Solid,
-    /// Who knows of it.
-    pub known_to: KnownTo,
-}
-
-/// What a zone is made of.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Material {
-    /// Slows.
-    Water,
-    /// Has no grip.
-    Ice,
-    /// Only looks different.
-    Planks,
-}
-
-/// A zone with its name.
-#[derive(Clone, Debug)]
-pub struct NamedZone {
-    /// As shown.
-    pub name: String,
-    /// What it is.
-    pub material: Material,
-    /// The zone.
-    pub zone: Zone,
-}
-
-/// How a member of the cast behaves.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Role {
-    /// Meant for the keyboard; follows its route until somebody takes the helm.
-    Helm,
-    /// Follows its route.
-    Bot,
-    /// Follows its route and cheats.
-    Rogue,
-}
-
-impl Role {
-    /// All of them.
-    pub const ALL: [Self; 3] = [Self::Helm, Self::Bot, Self::Rogue];
-
-    /// Its name in courses and reports.
-    pub const fn name(self) -> &'static str {
-        match self {
-            Self::Helm => "helm",
-            Self::Bot => "bot",
-            Self::Rogue => "rogue",
-        }
-    }
 }
 
 /// One of the cast.
@@ -420,39 +263,6 @@ impl Turned {
     }
 }
 
-/// How somebody comes or goes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub enum Coming {
-    /// Its program is started.
-    Join,
-    /// It says goodbye.
-    Leave,
-    /// Its program ends without a word.
-    Crash,
-    /// Its program is started again.
-    Return,
-}
-
-impl Coming {
-    /// All of them.
-    pub const ALL: [Self; 4] = [Self::Join, Self::Leave, Self::Crash, Self::Return];
-
-    /// Its name in courses and reports.
-    pub const fn name(self) -> &'static str {
-        match self {
-            Self::Join => "join",
-            Self::Leave => "leave",
-            Self::Crash => "crash",
-            Self::Return => "return",
-        }
-    }
-
-    /// Whether its program runs afterwards.
-    pub const fn comes(self) -> bool {
-        matches!(self, Self::Join | Self::Return)
-    }
-}
-
 /// What can change hands.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Owned {
@@ -463,6 +273,12 @@ pub enum Owned {
 }
 
 impl Course {
+    /// What it tells a side of rules and ground.
+    pub fn known(&self, side: KnownTo) -> Known {
+        let solids = self.world.solids.iter().map(|solid| solid.known_to.includes(side)).collect();
+        Known::new(self.kinds.clone(), self.tunables(side), self.world.clone(), solids)
+    }
+
     /// Reads a course that uses the built-in rule, those given, and the gaits that ship with the program.
     ///
     /// # Errors

@@ -7,10 +7,10 @@ pub use remedy::{Reaches, Remedy};
 use remedy::remedies;
 use thiserror::Error;
 
+use crate::cause::Found;
 use crate::course::Role;
 use crate::ids::MachineId;
 use crate::metrics::{ClientMetrics, measure_all};
-use crate::record::Record;
 use crate::run::Run;
 use crate::time::LabTime;
 use crate::trouble::{Reason, Trouble, troubles};
@@ -63,8 +63,8 @@ pub struct Outcome {
 }
 
 impl Outcome {
-    fn of(record: &Record, (machine, reason): (MachineId, &Reason), (from, to): (LabTime, LabTime)) -> Self {
-        let (figures, all) = measure_all(record, machine, from, LabTime(to.0 - 1));
+    fn of(found: Found<'_>, (machine, reason): (MachineId, &Reason), (from, to): (LabTime, LabTime)) -> Self {
+        let (figures, all) = measure_all(found, machine, from, LabTime(to.0 - 1));
         let ClientMetrics { own, others, bytes_up, bytes_down, .. } = figures;
         Self {
             corrections: all.iter().map(|t| t.corrections).sum(),
@@ -130,7 +130,7 @@ impl Case {
             let player = record.cast.machines[machine.index()].player.as_ref();
             player.is_some_and(|player| player.role == Role::Rogue)
         };
-        let mut all = troubles(record, whose, from, to).into_iter();
+        let mut all = troubles(run.found(), whose, from, to).into_iter();
         let worst = all.find(|t| whose.is_some() || !is_rogue(t.machine)).ok_or(DiagnoseError::Nothing)?;
         Self::about(run, worst, (from, to))
     }
@@ -149,7 +149,7 @@ impl Case {
         if remedies.is_empty() {
             return Err(DiagnoseError::Nobody);
         }
-        let before = Outcome::of(run.record(), (machine, &trouble.reason), stretch);
+        let before = Outcome::of(run.found(), (machine, &trouble.reason), stretch);
         Ok(Self { at, machine, stretch, before, trouble, remedies })
     }
 
@@ -158,7 +158,7 @@ impl Case {
         let mut branch = self.at.clone();
         remedy.apply(&mut branch);
         branch.advance(branch_end(self.stretch.1));
-        let outcome = Outcome::of(branch.record(), (self.machine, &self.trouble.reason), self.stretch);
+        let outcome = Outcome::of(branch.found(), (self.machine, &self.trouble.reason), self.stretch);
         Tried { left: self.left(&outcome), remedy: remedy.clone(), outcome }
     }
 

@@ -5,13 +5,14 @@ use std::sync::Arc;
 use velocitas_core::{Fact, Motion};
 
 use crate::cause::shown;
-use crate::command::{Calm, Command, ReadRule};
+use crate::command::{Calm, Command};
 use crate::course::What;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId, Part, RecordTick};
 use crate::knob::SETTINGS;
 use crate::known::{Known, Reach};
 use crate::record::Record;
+use crate::reread::ReadRule;
 use crate::run::Run;
 use crate::time::LabTime;
 use crate::watch::Happening;

@@ -3,6 +3,7 @@
 use velocitas_core::EntityId;
 
 use super::cell::{Cell, quoted};
+use crate::cause::Findings;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::record::Record;
 use crate::time::LabTime;
@@ -11,6 +12,7 @@ use crate::time::LabTime;
 #[derive(Clone, Copy)]
 pub(super) struct Place<'a> {
     pub(super) record: &'a Record,
+    pub(super) findings: &'a Findings,
     pub(super) machine: MachineId,
     pub(super) at: LabTime,
     pub(super) tick: Option<RecordTick>,

@@ -5,8 +5,9 @@ use std::io::{self, Write};
 use super::page::Page;
 use super::slice::Slice;
 use super::table::row_kinds;
+use crate::cause::Found;
 use crate::metrics::Reel;
-use crate::record::{Record, Samples};
+use crate::record::Samples;
 use crate::run::{Keep, LEAST_KEPT, Run};
 use crate::time::LabTime;
 
@@ -49,7 +50,7 @@ impl Lines {
             track.head(track.len().checked_sub(1)?)
         });
         let newest = heads.map(|head| head.at).max().unwrap_or(LabTime::ZERO);
-        self.until(record, newest.minus(SETTLED), |row| out.write_all(row))?;
+        self.until(run.found(), newest.minus(SETTLED), |row| out.write_all(row))?;
         run.set_keep(Keep::Time(run.now().minus(self.to).plus(LEAST_KEPT)));
         Ok(())
     }
@@ -58,20 +59,22 @@ impl Lines {
     ///
     /// # Errors
     /// Those of the writer.
-    pub fn rest(&mut self, record: &Record, out: &mut impl Write) -> io::Result<()> {
-        self.until(record, record.end.plus(SLICE), |row| out.write_all(row))
+    pub fn rest(&mut self, found: Found<'_>, out: &mut impl Write) -> io::Result<()> {
+        self.until(found, found.record.end.plus(SLICE), |row| out.write_all(row))
     }
 
     /// Hands out the rows of all seconds that end by a moment.
     pub(super) fn until(
         &mut self,
-        record: &Record,
+        found: Found<'_>,
         moment: LabTime,
         mut each: impl FnMut(&[u8]) -> io::Result<()>,
     ) -> io::Result<()> {
         while self.to.plus(SLICE) <= moment {
             let (from, to) = (self.to, self.to.plus(SLICE));
-            Slice { record, from, to, page: &mut self.page, samples: Samples::default() }.gather(&mut self.reel);
+            let Found { record, findings } = found;
+            Slice { record, findings, from, to, page: &mut self.page, samples: Samples::default() }
+                .gather(&mut self.reel);
             self.page.turn(&mut each)?;
             self.to = to;
         }
@@ -103,7 +106,7 @@ mod tests {
         }
         let kept = run.record().kept_from;
         assert!(kept > LabTime::from_secs(5.0), "it let go of what was before {kept}");
-        lines.rest(run.record(), &mut rows).expect("into memory");
+        lines.rest(run.found(), &mut rows).expect("into memory");
         let mut again = Vec::new();
         first_row(run.record(), &mut again).expect("into memory");
         again.append(&mut rows);

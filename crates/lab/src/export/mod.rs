@@ -23,6 +23,7 @@ pub use head::RECORD_FORMAT;
 use head::head;
 use lines::SLICE;
 
+use crate::cause::{Findings, Found};
 use crate::record::Record;
 
 /// What is said in the last row: what is known of a run besides its record.
@@ -40,7 +41,8 @@ pub struct Ending {
 /// Those of the writer.
 pub fn write(record: &Record, ending: &Ending, out: &mut impl Write) -> io::Result<()> {
     first_row(record, out)?;
-    Lines::default().rest(record, out)?;
+    let findings = Findings::default();
+    Lines::default().rest(Found { record, findings: &findings }, out)?;
     last_row(record, ending, out)
 }
 
@@ -68,7 +70,8 @@ pub fn last_row(record: &Record, ending: &Ending, out: &mut impl Write) -> io::R
 
 /// Calls back with each row of a kind, in the order of the record.
 pub fn each_of(record: &Record, kind: &str, mut each: impl FnMut(&Value)) {
-    let read = Lines::of(Some(kind)).until(record, record.end.plus(SLICE), |row| {
+    let findings = Findings::default();
+    let read = Lines::of(Some(kind)).until(Found { record, findings: &findings }, record.end.plus(SLICE), |row| {
         each(&serde_json::from_slice(row)?);
         Ok(())
     });

@@ -9,6 +9,7 @@ use super::table::{
     AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, GROUND, MEASURE, MESSAGE, PREDICTED, REWRITTEN, RULE, Seen, StateRow,
     WINDOW, happening,
 };
+use crate::cause::Findings;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::known::Changed;
 use crate::metrics::Reel;
@@ -18,6 +19,7 @@ use crate::time::LabTime;
 /// A span of the record on its way out.
 pub(super) struct Slice<'a, 'p> {
     pub(super) record: &'a Record,
+    pub(super) findings: &'a Findings,
     pub(super) from: LabTime,
     pub(super) to: LabTime,
     pub(super) page: &'p mut Page,
@@ -27,7 +29,7 @@ pub(super) struct Slice<'a, 'p> {
 
 impl<'a> Slice<'a, '_> {
     fn place(&self, machine: MachineId, at: LabTime, tick: Option<RecordTick>) -> Place<'a> {
-        Place { record: self.record, machine, at, tick }
+        Place { record: self.record, findings: self.findings, machine, at, tick }
     }
 
     /// The rows of a column in this slice.

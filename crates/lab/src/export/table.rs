@@ -232,7 +232,7 @@ const CORRECTED: [Key<Correction>; 11] = [
         name: "causes",
         says: "found by trying: a list, each with `cause` and `words`; empty where it is not attributed",
         get: |place, c| {
-            let found = place.record.finding(place.machine, place.at, c);
+            let found = place.findings.of(place.record, place.machine, place.at, c);
             Cell::Tree(json!(
                 found
                     .causes
@@ -245,7 +245,9 @@ const CORRECTED: [Key<Correction>; 11] = [
     Key {
         name: "finding",
         says: "the same in words, with what was tried",
-        get: |place, c| place.record.finding(place.machine, place.at, c).words(place.record, place.machine, c).into(),
+        get: |place, c| {
+            place.findings.of(place.record, place.machine, place.at, c).words(place.record, place.machine, c).into()
+        },
     },
 ];
 

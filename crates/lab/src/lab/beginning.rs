@@ -3,10 +3,9 @@
 use velocitas_core::Tick;
 
 use super::Lab;
+use crate::addresses::token;
 use crate::course::KnownTo;
 use crate::ids::MachineId;
-use crate::known::Known;
-use crate::machine::token;
 use crate::record::{Beginning, MachineInfo, Origin, Player, There};
 
 impl Lab {
@@ -44,7 +43,7 @@ impl Lab {
                 patience: course.patience,
                 traces: course.traces.clone(),
             },
-            rules: [Known::of(course, KnownTo::Server), Known::of(course, KnownTo::Clients)],
+            rules: [course.known(KnownTo::Server), course.known(KnownTo::Clients)],
             there: there.collect(),
         }
     }

@@ -3,7 +3,8 @@
 use velocitas_core::{Client, Tick};
 
 use super::{Helm, Lab};
-use crate::command::{Calm, Command, ReadLater, Sudden};
+use crate::addresses::token;
+use crate::command::{Calm, Command, Sudden};
 use crate::controls::Controls;
 use crate::course::{ALLOWED, What};
 use crate::hands::Hands;
@@ -11,7 +12,8 @@ use crate::ids::{MachineId, MemberId, Part};
 use crate::knob::{Knob, KnobValue};
 use crate::known::{Change, Changed, Reach};
 use crate::link::Conditions;
-use crate::machine::{Serving, token};
+use crate::machine::Serving;
+use crate::reread::ReadLater;
 use crate::watch::{Happening, Watch};
 
 impl Lab {

@@ -6,13 +6,14 @@ use std::sync::Arc;
 use velocitas_core::{Client, EntityId, SolidId, Token};
 
 use super::{Due, Lab, guest};
-use crate::command::{Calm, Command, ReadLater};
+use crate::addresses::token;
+use crate::command::{Calm, Command};
 use crate::course::{Coming, Course, KnownTo, Override, Owned, Turned, What};
 use crate::fault::Fault;
 use crate::ids::{MachineId, MemberId, Part};
 use crate::knob::{Knob, Knobs, Place, SETTINGS};
 use crate::known::Reach;
-use crate::machine::token;
+use crate::reread::ReadLater;
 use crate::watch::{Happening, Watch};
 
 impl Lab {

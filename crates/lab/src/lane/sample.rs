@@ -3,6 +3,7 @@
 use velocitas_core::{Fact, MessageKind, Restored};
 
 use super::reading::Reading;
+use crate::cause::Findings;
 use crate::ids::RecordTick;
 use crate::moment::Moment;
 use crate::record::{InputRow, Mark, OwnRows};
@@ -141,9 +142,10 @@ pub(super) fn speed(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<
         let Some(lane) = layout.schema().velocity_lane() else { return };
         tell(0, head.at, f64::from(track.vec3(i, lane).level().length()));
     }
+    let findings = Findings::default();
     for at in steps(from, to, LAWFUL) {
         if r.record.cast.actors[actor.index()].is_there(at) {
-            tell(1, at, f64::from(Moment { record: r.record, at }.lawful_pace(actor)));
+            tell(1, at, f64::from(Moment { record: r.record, findings: &findings, at }.lawful_pace(actor)));
         }
     }
 }

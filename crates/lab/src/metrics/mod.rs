@@ -6,6 +6,7 @@
 mod figure;
 mod gains;
 mod hands;
+mod meter;
 mod moments;
 mod tally;
 mod tricks;
@@ -13,6 +14,7 @@ mod views;
 
 pub use figure::{FIGURES, Figure, Unit, Value};
 pub use hands::LOOKED_FOR;
+pub use meter::{Measured, Meter, Totals, measure, measure_all};
 pub use moments::{Moments, Peak, Seconds, SeenMoments};
 pub use tally::Tally;
 pub use views::{OLDEST, Reel, SETTLED, WINDOW, Window};
@@ -25,7 +27,6 @@ use velocitas_core::Presence;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::record::{DrawnRow, Record, SeenRow};
 use crate::time::LabTime;
-use crate::trouble::{Trouble, sort};
 
 /// Corrections of one client.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
@@ -253,20 +254,6 @@ pub struct Span {
     pub to: LabTime,
     /// The end of what is known, not before `to`.
     pub end: LabTime,
-}
-
-/// The figures of a machine between two moments.
-pub fn measure(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -> ClientMetrics {
-    measure_all(record, machine, from, to).0
-}
-
-/// The same, and what went wrong there by reason, the worst first.
-pub fn measure_all(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -> (ClientMetrics, Vec<Trouble>) {
-    let mut tally = Tally::default();
-    tally.add(record, machine, Span { from, to, end: to }, &mut Reel::default());
-    let mut troubles = tally.troubles(machine);
-    sort(&mut troubles);
-    (tally.figures(record, machine), troubles)
 }
 
 /// How far the first prediction of each tick of a machine's own was from what the authority made of it: (moment, metres).

@@ -10,10 +10,11 @@ use super::tricks::Tricks;
 use super::views::{Reel, WINDOW, Window};
 use super::{ClientMetrics, Corrections, ErrorM, Inputs, Joining, Margin, Seen, SeenAfter, Span, Spread};
 use super::{prediction_errors, seen_after_ms};
-use crate::course::Role;
+use crate::cause::Found;
 use crate::fate::{Fate, fate};
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::record::{InputRow, Record};
+use crate::role::Role;
 use crate::samples::Samples;
 use crate::time::LabTime;
 use crate::trouble::{Ledger, Trouble};
@@ -106,11 +107,12 @@ fn spread(samples: &Samples) -> Spread {
 
 impl Tally {
     /// Adds a span of the record.
-    pub fn add(&mut self, record: &Record, machine: MachineId, span: Span, reel: &mut Reel) {
-        self.add_happenings(record, machine, span);
+    pub fn add(&mut self, found: Found<'_>, machine: MachineId, span: Span, reel: &mut Reel) {
+        let record = found.record;
+        self.add_happenings(found, machine, span);
         self.add_inputs(record, machine, span);
         self.errors.extend(prediction_errors(record, machine, span.from, span.to).into_iter().map(|(_, e)| e));
-        self.add_views(record, machine, span, reel);
+        self.add_views(found, machine, span, reel);
         self.troubles.end(record, machine, span);
         let looked = (span.from, span.to, span.end);
         for (at, ms) in responses(record, machine, looked) {
@@ -210,13 +212,13 @@ impl Tally {
         self.troubles.troubles(machine)
     }
 
-    fn add_happenings(&mut self, record: &Record, machine: MachineId, span: Span) {
-        let rows = &record.of(machine).happenings;
+    fn add_happenings(&mut self, found: Found<'_>, machine: MachineId, span: Span) {
+        let rows = &found.record.of(machine).happenings;
         for row in rows.span(span.from, span.to) {
             match row.what {
                 Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled => {
                     self.corrections += 1;
-                    self.troubles.corrected(record, machine, row.at, &c);
+                    self.troubles.corrected(found, machine, row.at, &c);
                     self.moments.corrections.note(1, row.at);
                     if c.why == Restored::Teleported {
                         self.teleported += 1;
@@ -232,7 +234,7 @@ impl Tally {
                         self.jumps_seen += 1;
                     }
                     self.replayed += u64::from(c.replayed);
-                    if record.finding(machine, row.at, &c).causes.is_empty() {
+                    if found.finding(machine, row.at, &c).causes.is_empty() {
                         self.unexplained += 1;
                         Moments::first(&mut self.moments.unexplained, row.at);
                     }
@@ -298,13 +300,13 @@ impl Tally {
     }
 
     /// Looks at the whole seconds of a span.
-    fn add_views(&mut self, record: &Record, machine: MachineId, span: Span, reel: &mut Reel) {
+    fn add_views(&mut self, found: Found<'_>, machine: MachineId, span: Span, reel: &mut Reel) {
         let first = span.from.0.div_ceil(WINDOW.0);
         let after = (span.to.0 + 1) / WINDOW.0;
         for second in first..after {
             let begin = LabTime(second * WINDOW.0);
-            reel.play(record, machine, begin, |actor, own, sights, window| {
-                self.troubles.seen(record, machine, (actor, own), sights, &window);
+            reel.play(found.record, machine, begin, |actor, own, sights, window| {
+                self.troubles.seen(found, machine, (actor, own), sights, &window);
                 if own {
                     self.moments.own.note(&window, begin);
                     return self.own.add(&window);

@@ -4,14 +4,16 @@ use std::sync::Arc;
 
 use velocitas_core::{Address, Arrangement, EntityId, Kinds, Patience, PeerId, Rate, SolidId, Tick, Token};
 
-use crate::course::{GaitFile, NamedSolid, Role, World};
+use crate::addresses::{machine_at, unaliased};
 use crate::host::HostSpec;
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::knob::Knobs;
 use crate::known::Known;
-use crate::machine::{machine_at, unaliased};
+use crate::role::Role;
+use crate::texts::GaitFile;
 use crate::time::LabTime;
 use crate::trace::Trace;
+use crate::world::{NamedSolid, World};
 
 /// A machine.
 #[derive(Clone, Debug)]

@@ -2,12 +2,7 @@
 
 use std::sync::Arc;
 
-use super::rows::{
-    ClockRow, FrameRow, JoinedRow, KnowsRow, MarkRow, MeasureRow, OtherwiseRow, OwnDrawnRow, PresenceRow, ReceivedRow,
-    SeenRow,
-};
 use crate::time::LabTime;
-use crate::watch::{HappeningRow, MessageRow};
 
 /// Values in a segment.
 const SEGMENT: usize = 512;
@@ -120,33 +115,6 @@ pub trait Timed: Copy {
     /// When.
     fn at(&self) -> LabTime;
 }
-
-/// Every row has a field of that name.
-macro_rules! timed {
-    ($($row:ty),*) => {
-        $(impl Timed for $row {
-            fn at(&self) -> LabTime {
-                self.at
-            }
-        })*
-    };
-}
-
-timed!(
-    FrameRow,
-    OwnDrawnRow,
-    ReceivedRow,
-    KnowsRow,
-    JoinedRow,
-    PresenceRow,
-    SeenRow,
-    ClockRow,
-    MarkRow,
-    MeasureRow,
-    HappeningRow,
-    MessageRow,
-    OtherwiseRow
-);
 
 impl<T: Timed> Column<T> {
     /// How many rows lie before a moment.

@@ -12,8 +12,7 @@ use velocitas_core::{
 };
 
 use super::Record;
-use super::drawn::DrawnRow;
-use super::rows::{FrameRow, ReceivedRow};
+use super::rows::{DrawnRow, FrameRow, ReceivedRow};
 use super::track::Track;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::time::LabTime;

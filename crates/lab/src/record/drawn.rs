@@ -5,46 +5,14 @@
 
 use std::collections::BTreeMap;
 
-use velocitas_core::{Drawn, Vec3, canonical_bits};
+use velocitas_core::Vec3;
 
 use super::Record;
 use super::derived::{Following, Frame, Samples, Travelled};
-use super::rows::OtherwiseRow;
-use crate::ids::{ActorId, MachineId, RecordTick};
+use super::rows::{DrawnRow, OtherwiseRow};
+use crate::ids::{ActorId, MachineId};
 use crate::screen::{DrawnFact, Screen};
 use crate::time::LabTime;
-
-/// An entity as a viewer drew it.
-#[derive(Clone, Copy, Debug)]
-pub struct DrawnRow {
-    /// The frame.
-    pub at: LabTime,
-    /// The tick shown …
-    pub tick: RecordTick,
-    /// … and how far on towards the next, 0 to 1.
-    pub fraction: f32,
-    /// How it came about.
-    pub how: Drawn,
-    /// Where.
-    pub pos: Vec3,
-    /// Looking where, in radians; 0 where that is not known.
-    pub bearing: f32,
-}
-
-impl DrawnRow {
-    /// As its client told it.
-    pub(super) fn of(at: LabTime, told: &DrawnFact) -> Self {
-        let [x, y, z] = told.pos;
-        let DrawnFact { tick, fraction, how, bearing, .. } = *told;
-        Self { at, tick, fraction, how, pos: Vec3 { x, y, z }, bearing }
-    }
-
-    /// Whether it is the same, bit for bit.
-    fn is(&self, other: &Self) -> bool {
-        let bits = |row: &Self| [row.pos.x, row.pos.y, row.pos.z, row.bearing, row.fraction].map(canonical_bits);
-        (self.tick, self.how, bits(self)) == (other.tick, other.how, bits(other))
-    }
-}
 
 impl Record {
     /// What a viewer drew of an entity in the newest frame at or before a moment; `None` where it drew nothing.
@@ -102,7 +70,7 @@ impl Record {
     }
 
     /// Keeps what a viewer drew of others in its newest frame, as far as that does not follow from what it had received.
-    pub(super) fn note_drawn(&mut self, viewer: MachineId, screen: &Screen) {
+    pub(super) fn note_drawn(&mut self, check: &mut Check, viewer: MachineId, screen: &Screen) {
         let frames = &self.of(viewer).frames;
         let Some((number, row)) = frames.len().checked_sub(1).zip(frames.last()) else { return };
         let actor = |fact: &DrawnFact| self.cast.actor(fact.entity);
@@ -116,7 +84,6 @@ impl Record {
         let told = screen.others.iter().filter_map(|fact| Some((actor(fact)?, DrawnRow::of(row.at, fact))));
         let mut told: Vec<(ActorId, DrawnRow)> = told.collect();
         let mut otherwise = Vec::new();
-        let mut check = std::mem::take(&mut self.check);
         let following = check.followings.entry(viewer).or_insert_with(|| Following::of(viewer));
         following.frame((self, &mut check.travelled), (number, row), &own, |actor, _, should| {
             match told.iter().position(|(other, _)| *other == actor) {
@@ -127,7 +94,6 @@ impl Record {
                 None => otherwise.push(OtherwiseRow::nothing(row.at, actor)),
             }
         });
-        self.check = check;
         otherwise.extend(told.iter().map(|(actor, drawn)| OtherwiseRow::of(*actor, drawn)));
         otherwise.sort_by_key(|row| row.actor);
         let rows = &mut self.machines[viewer.index()].otherwise;

@@ -4,9 +4,9 @@ use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::{Arc, Mutex, PoisonError};
 
-use super::Record;
+use super::cast::Cast;
 use crate::ids::{MachineId, Part, RecordTick};
-use crate::known::Known;
+use crate::known::{Change, Known};
 
 /// So many are kept at hand.
 const MOST: usize = 4096;
@@ -37,16 +37,22 @@ impl Learned {
     }
 
     /// What a part of a machine knew at a tick.
-    pub(super) fn of(&self, record: &Record, machine: MachineId, part: Part, tick: RecordTick) -> Arc<Known> {
-        let reached = record.changes.iter().zip(0u32..).filter(|(c, _)| c.tick <= tick && c.reach.covers(machine));
+    pub(super) fn of(
+        &self,
+        (cast, changes): (&Cast, &[Change]),
+        machine: MachineId,
+        part: Part,
+        tick: RecordTick,
+    ) -> Arc<Known> {
+        let reached = changes.iter().zip(0u32..).filter(|(c, _)| c.tick <= tick && c.reach.covers(machine));
         let reached: Vec<u32> = reached.map(|(_, place)| place).collect();
         let mut all = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         let at = |n: usize| (part, reached[..n].to_vec());
         let known = (0..=reached.len()).rev().find_map(|n| Some((n, all.get(&at(n))?.clone())));
-        let (begun, mut known) = known.unwrap_or_else(|| (0, Arc::new(record.cast.rules(part).clone())));
+        let (begun, mut known) = known.unwrap_or_else(|| (0, Arc::new(cast.rules(part).clone())));
         for (n, place) in reached.iter().enumerate().skip(begun) {
             let mut next = (*known).clone();
-            next.take(&record.changes[*place as usize].what);
+            next.take(&changes[*place as usize].what);
             next.settle();
             known = Arc::new(next);
             if all.len() >= MOST {

@@ -1,13 +1,74 @@
 //! What one row of each table of the record says. Every row has its lab time; whose it is, the table says.
 
-use velocitas_core::{ClockFact, Drawn, EntityId, Evidence, MessageKind, Presence, RULES, Rule, SolidId, Vec3};
+use velocitas_core::{
+    ClockFact, Drawn, EntityId, Evidence, MessageKind, Presence, RULES, Rule, SolidId, Vec3, canonical_bits,
+};
 
-use super::drawn::DrawnRow;
+use super::column::Timed;
 use super::packed::{Coder, Pack};
 use crate::ids::{ActorId, RecordTick};
 use crate::screen::DrawnFact;
 use crate::time::LabTime;
-use crate::watch::MessageRow;
+use crate::watch::{HappeningRow, MessageRow};
+
+/// Every row has a field of that name.
+macro_rules! timed {
+    ($($row:ty),*) => {
+        $(impl Timed for $row {
+            fn at(&self) -> LabTime {
+                self.at
+            }
+        })*
+    };
+}
+
+timed!(
+    FrameRow,
+    OwnDrawnRow,
+    ReceivedRow,
+    KnowsRow,
+    JoinedRow,
+    PresenceRow,
+    SeenRow,
+    ClockRow,
+    MarkRow,
+    MeasureRow,
+    HappeningRow,
+    MessageRow,
+    OtherwiseRow
+);
+
+/// An entity as a viewer drew it.
+#[derive(Clone, Copy, Debug)]
+pub struct DrawnRow {
+    /// The frame.
+    pub at: LabTime,
+    /// The tick shown …
+    pub tick: RecordTick,
+    /// … and how far on towards the next, 0 to 1.
+    pub fraction: f32,
+    /// How it came about.
+    pub how: Drawn,
+    /// Where.
+    pub pos: Vec3,
+    /// Looking where, in radians; 0 where that is not known.
+    pub bearing: f32,
+}
+
+impl DrawnRow {
+    /// As its client told it.
+    pub(super) fn of(at: LabTime, told: &DrawnFact) -> Self {
+        let [x, y, z] = told.pos;
+        let DrawnFact { tick, fraction, how, bearing, .. } = *told;
+        Self { at, tick, fraction, how, pos: Vec3 { x, y, z }, bearing }
+    }
+
+    /// Whether it is the same, bit for bit.
+    pub(super) fn is(&self, other: &Self) -> bool {
+        let bits = |row: &Self| [row.pos.x, row.pos.y, row.pos.z, row.bearing, row.fraction].map(canonical_bits);
+        (self.tick, self.how, bits(self)) == (other.tick, other.how, bits(other))
+    }
+}
 
 /// The head of a state in a track.
 #[derive(Clone, Copy, Debug, Default)]

@@ -3,11 +3,12 @@
 use velocitas_core::Tick;
 
 use super::{BEHIND, Run, RunError, WINDOW};
-use crate::command::{Command, ReadLater};
+use crate::command::Command;
 use crate::export::Ending;
 use crate::ids::{MachineId, Part};
-use crate::moment::Moment;
-use crate::record::Record;
+use crate::metrics::Meter;
+use crate::record::{Record, Recorder};
+use crate::reread::ReadLater;
 use crate::take::Take;
 use crate::time::LabTime;
 use crate::watch::Unrecorded;
@@ -40,12 +41,10 @@ impl Run {
             run.lab.command(*command, read, &mut Unrecorded);
         }
         run.over = Some(Over { end: record.end, ending });
-        run.record = record;
-        run.begin_meter();
-        if let Some(meter) = &mut run.meter {
-            let until = LabTime(run.record.end.minus(BEHIND).0 / WINDOW.0 * WINDOW.0);
-            meter.take(&run.record, until, run.record.end);
-        }
+        let (end, mut meter) = (record.end, Meter::of(&record));
+        run.recorder = Recorder::of(record);
+        meter.take(run.found(), LabTime(end.minus(BEHIND).0 / WINDOW.0 * WINDOW.0), end);
+        run.meter = Some(meter);
         Ok(run)
     }
 
@@ -64,8 +63,8 @@ impl Run {
     /// The newest tick that the server made.
     pub fn server_tick(&self) -> Tick {
         let of_record = || {
-            let moment = Moment { record: &self.record, at: self.record.end };
-            moment.tick(MachineId::SERVER, Part::Server).map(|tick| tick.tick(self.record.cast.first))
+            let moment = self.moment(self.record().end);
+            moment.tick(MachineId::SERVER, Part::Server).map(|tick| tick.tick(self.record().cast.first))
         };
         self.over.and_then(|_| of_record()).unwrap_or_else(|| self.lab.server_tick())
     }

@@ -12,7 +12,7 @@ use crate::command::Command;
 use crate::export::Ending;
 use crate::ids::{MachineId, Part, RecordTick};
 use crate::known::{Change, Changed, Reach};
-use crate::record::{Record, Unpacker};
+use crate::record::{Record, Recorder, Unpacker};
 use crate::run::{Keep, LEAST_KEPT, Run, RunError};
 use crate::take::{Take, TakeError};
 use crate::time::LabTime;
@@ -68,8 +68,13 @@ impl Stored {
         }
         let take = Take::read(&text, own)?;
         let begun = Run::of_take(&take)?;
-        let mut reading =
-            Reading { record: begun.record().clone(), take: &take, keep, last: LabTime::ZERO, ending: None };
+        let mut reading = Reading {
+            making: Recorder::of(begun.record().clone()),
+            take: &take,
+            keep,
+            last: LabTime::ZERO,
+            ending: None,
+        };
         blocks.rewind()?;
         loop {
             let place = blocks.place();
@@ -80,7 +85,7 @@ impl Stored {
                 blocks.give_up(place, why);
             }
         }
-        let Reading { mut record, ending, .. } = reading;
+        let Reading { making: Recorder { mut record, .. }, ending, .. } = reading;
         record.end = record.end.max(blocks.until());
         Ok(Self { record, ending, damage: blocks.damage, take })
     }
@@ -98,7 +103,7 @@ impl Stored {
 
 /// A record on its way.
 struct Reading<'a> {
-    record: Record,
+    making: Recorder,
     take: &'a Take,
     keep: Keep,
     last: LabTime,
@@ -112,7 +117,7 @@ const STRANGE: &str = "a row that no machine writes";
 
 impl Reading<'_> {
     fn machine(&self, number: u32) -> Result<MachineId, &'static str> {
-        self.record.cast.machines().nth(number as usize).ok_or(NO_MACHINE)
+        self.making.record.cast.machines().nth(number as usize).ok_or(NO_MACHINE)
     }
 
     /// A moment lies in its block, and not before those before it.
@@ -126,7 +131,7 @@ impl Reading<'_> {
 
     /// A tick may be one of this moment.
     fn tick(&self, tick: RecordTick, at: LabTime) -> Result<(), &'static str> {
-        let most = at.plus(AHEAD).secs() * f64::from(self.record.cast.rate.hz());
+        let most = at.plus(AHEAD).secs() * f64::from(self.making.record.cast.rate.hz());
         if f64::from(tick.0) > most { Err(STRANGE) } else { Ok(()) }
     }
 
@@ -152,7 +157,7 @@ impl Reading<'_> {
         unpacker: &mut Unpacker<'_>,
         (expected, span): (&mut Expected, (LabTime, LabTime)),
     ) -> Result<(), &'static str> {
-        let first = self.record.cast.first;
+        let first = self.making.record.cast.first;
         if tag == Tag::Seldom {
             let length = unpacker.take() as usize;
             let bytes = unpacker.bytes(length).ok_or("an entry is cut short")?;
@@ -167,9 +172,9 @@ impl Reading<'_> {
                 self.at(note.at, span)?;
                 self.tick(note.tick(), note.at)?;
                 let part = if key[2] == 0 { Part::Server } else { Part::Client };
-                let record = &mut self.record;
+                let making = &mut self.making;
                 note.tell(first, entity(key[1]), made, |state| {
-                    record.event(note.at, machine, part, &Event::State(*state));
+                    making.event(note.at, machine, part, &Event::State(*state));
                 });
             }
             Tag::Input => {
@@ -178,55 +183,55 @@ impl Reading<'_> {
                 self.tick(note.tick(), note.at)?;
                 let part = if key[2] == 1 { Part::Server } else { Part::Client };
                 let (fact, value) = note.fact(first, entity(key[1])).ok_or(STRANGE)?;
-                self.record.event(note.at, machine, part, &Event::Input(fact, value));
+                self.making.event(note.at, machine, part, &Event::Input(fact, value));
             }
             Tag::Measure => {
                 let note = take(unpacker, &mut expected.measures, key);
                 self.at(note.at, span)?;
                 let measure = note.measure(first).ok_or(STRANGE)?;
-                self.record.event(note.at, machine, Part::Server, &Event::Measure(measure));
+                self.making.event(note.at, machine, Part::Server, &Event::Measure(measure));
             }
             Tag::Message => {
                 let to = self.machine(key[1])?;
                 let row = take(unpacker, &mut expected.messages, key);
                 self.at(row.at, span)?;
-                self.record.message(machine, to, row);
+                self.making.message(machine, to, row);
             }
             Tag::Unread => {
                 let to = self.machine(key[1])?;
-                self.record.unread(machine, to, unpacker.take());
+                self.making.unread(machine, to, unpacker.take());
             }
             Tag::Clock => {
                 let row = take(unpacker, &mut expected.clocks, key);
                 self.at(row.at, span)?;
-                self.record.event(row.at, machine, Part::Client, &Event::Fact(Fact::Clock(row.fact)));
+                self.making.event(row.at, machine, Part::Client, &Event::Fact(Fact::Clock(row.fact)));
             }
             Tag::Received => {
                 let row = take(unpacker, &mut expected.received, key);
                 self.at(row.at, span)?;
                 self.tick(row.tick, row.at)?;
                 let fact = Fact::Received { tick: row.tick.tick(first) };
-                self.record.event(row.at, machine, Part::Client, &Event::Fact(fact));
+                self.making.event(row.at, machine, Part::Client, &Event::Fact(fact));
             }
             Tag::Frame => {
                 let row = take(unpacker, &mut expected.frames, key);
                 self.at(row.at, span)?;
-                self.record.note_frame(machine, row);
+                self.making.record.note_frame(machine, row);
             }
             Tag::Own => {
                 let row = take(unpacker, &mut expected.own, key);
                 self.at(row.at, span)?;
-                self.record.note_own(machine, key[1] as usize, row).ok_or(NO_ENTITY)?;
+                self.making.record.note_own(machine, key[1] as usize, row).ok_or(NO_ENTITY)?;
             }
             Tag::Otherwise => {
                 let row = take(unpacker, &mut expected.otherwise, key);
                 self.at(row.at, span)?;
-                self.record.note_otherwise(machine, row).ok_or(NO_ENTITY)?;
+                self.making.record.note_otherwise(machine, row).ok_or(NO_ENTITY)?;
             }
             Tag::Seen => {
                 let row = take(unpacker, &mut expected.seen, key);
                 self.at(row.at, span)?;
-                self.record.note_seen(machine, row).ok_or(NO_ENTITY)?;
+                self.making.record.note_seen(machine, row).ok_or(NO_ENTITY)?;
             }
             Tag::Seldom => {}
         }
@@ -239,7 +244,7 @@ impl Reading<'_> {
                 self.at(at, span)?;
                 self.machine(machine.place())?;
                 self.is_sound(&fact, at)?;
-                self.record.event(at, machine, part, &Event::Fact(fact));
+                self.making.event(at, machine, part, &Event::Fact(fact));
             }
             Seldom::Happening(machine, row) => {
                 self.at(row.at, span)?;
@@ -252,7 +257,7 @@ impl Reading<'_> {
                 if !is_sound {
                     return Err(STRANGE);
                 }
-                self.record.happening(machine, row);
+                self.making.happening(machine, row);
             }
             Seldom::Changed { at, tick, reach, what } => {
                 self.at(at, span)?;
@@ -260,16 +265,16 @@ impl Reading<'_> {
                     self.machine(machine.place())?;
                 }
                 let what = self.changed(what)?;
-                self.record.changed(Change { at, tick, reach, what });
+                self.making.changed(Change { at, tick, reach, what });
             }
             Seldom::Refused(at, machine, words) => {
                 self.at(at, span)?;
                 self.machine(machine.place())?;
-                self.record.note_refusal(at, machine, words);
+                self.making.record.note_refusal(at, machine, words);
             }
             Seldom::Ended(at, digest, refused_datagrams) => {
                 self.at(at, span)?;
-                self.record.end = self.record.end.max(at);
+                self.making.record.end = self.making.record.end.max(at);
                 self.ending = Some(Ending { digest, refused_datagrams });
             }
         }
@@ -278,7 +283,7 @@ impl Reading<'_> {
 
     /// Whether a fact may be one of this moment.
     fn is_sound(&self, fact: &Fact, at: LabTime) -> Result<(), &'static str> {
-        let cast = &self.record.cast;
+        let cast = &self.making.record.cast;
         if let Some(tick) = fact.tick() {
             self.tick(cast.tick(tick), at)?;
         }
@@ -308,7 +313,7 @@ impl Reading<'_> {
     fn changed(&self, what: ChangeNote) -> Result<Changed, &'static str> {
         Ok(match what {
             ChangeNote::Tuned { kind, tunable, value } => {
-                let rule = self.record.cast.kinds().get(kind).ok_or(STRANGE)?;
+                let rule = self.making.record.cast.kinds().get(kind).ok_or(STRANGE)?;
                 // A rule that was read later may have others.
                 let later = self.take.rules.iter().map(|read| &*read.rule);
                 let mut all = std::iter::once(rule).chain(later).flat_map(|rule| rule.tunables());
@@ -331,9 +336,11 @@ impl Reading<'_> {
             Keep::Time(lasts) => self.last.minus(lasts).min(newest),
             Keep::Bytes(_) => newest,
         };
-        while self.record.kept_from < wanted && !matches!(self.keep, Keep::Bytes(most) if self.record.bytes() <= most) {
-            let from = self.record.kept_from.plus(LabTime(4_000_000_000)).min(wanted);
-            self.record.forget(from);
+        while self.making.record.kept_from < wanted
+            && !matches!(self.keep, Keep::Bytes(most) if self.making.record.bytes() <= most)
+        {
+            let from = self.making.record.kept_from.plus(LabTime(4_000_000_000)).min(wanted);
+            self.making.record.forget(from);
         }
     }
 }

@@ -7,9 +7,10 @@ use super::entry::{Entry, ROW};
 use super::seal::Seal;
 use super::told::Told;
 use super::{MOST_BYTES, TAKE_FORMAT};
-use crate::command::{Command, ReadRule};
+use crate::command::Command;
 use crate::course::Course;
 use crate::export::{self, Lines};
+use crate::reread::ReadRule;
 use crate::run::Run;
 use crate::time::LabTime;
 
@@ -81,7 +82,7 @@ impl Journal {
     pub fn seal_record(&mut self, run: &Run, out: &mut impl Write) -> io::Result<()> {
         let mut rows = Rows { seal: &mut self.seal, out, line: Vec::new(), written: 0 };
         export::first_row(run.record(), &mut rows)?;
-        Lines::default().rest(run.record(), &mut rows)?;
+        Lines::default().rest(run.found(), &mut rows)?;
         // Of a record that was cut short the end is not known.
         run.ending().map_or(Ok(()), |ending| export::last_row(run.record(), &ending, &mut rows))
     }

@@ -22,9 +22,10 @@ use std::sync::Arc;
 
 use thiserror::Error;
 
-use crate::command::{Command, ReadRule};
+use crate::command::Command;
 use crate::course::{Course, CourseError};
 use crate::ids::MemberId;
+use crate::reread::ReadRule;
 use crate::time::LabTime;
 
 /// The format that this program writes, and the only one that it reads.

@@ -9,9 +9,10 @@ use super::entry::{Entry, ROW};
 use super::seal::{Seal, Unsound};
 use super::told::Told;
 use super::{TAKE_FORMAT, Take, TakeError};
-use crate::command::{Command, ReadRule};
+use crate::command::Command;
 use crate::course::{Course, NamedFile, Sources};
 use crate::ids::MachineId;
+use crate::reread::ReadRule;
 use crate::time::LabTime;
 
 /// No take tells of longer: a week.

@@ -3,12 +3,13 @@
 use serde::{Deserialize, Serialize};
 use velocitas_core::{Input, RULES, SolidId, Vec3, vec3};
 
-use crate::command::{Calm, Command, ReadRule, Sudden};
+use crate::command::{Calm, Command, Sudden};
 use crate::controls::Controls;
 use crate::course::{Coming, Course, nearest};
 use crate::ids::{MachineId, MemberId};
 use crate::knob::{Knob, KnobValue, SETTINGS};
 use crate::known::Reach;
+use crate::reread::ReadRule;
 use crate::time::LabTime;
 
 /// A number of 32 bits, written with as many digits as bring it back.

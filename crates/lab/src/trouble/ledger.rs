@@ -7,6 +7,7 @@ use velocitas_core::{Correction, Drawn, Fact, MessageKind, Restored, Vec3};
 
 use super::{Dry, Reason, Trouble};
 use crate::amiss::OFF_M;
+use crate::cause::Found;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::metrics::{Reel, Span, WINDOW, Window};
 use crate::record::{DrawnRow, Record};
@@ -76,24 +77,25 @@ enum Event {
 
 impl Ledger {
     /// Adds a second, or less, of the record by itself.
-    pub(super) fn add(&mut self, record: &Record, machine: MachineId, span: Span, reel: &mut Reel) {
+    pub(super) fn add(&mut self, found: Found<'_>, machine: MachineId, span: Span, reel: &mut Reel) {
+        let record = found.record;
         for row in record.of(machine).happenings.span(span.from, span.to) {
             if let Happening::Fact(Fact::Corrected(c)) = row.what {
-                self.corrected(record, machine, row.at, &c);
+                self.corrected(found, machine, row.at, &c);
             }
         }
         reel.play(record, machine, LabTime(span.from.0 / WINDOW.0 * WINDOW.0), |actor, own, sights, window| {
-            self.seen(record, machine, (actor, own), sights, &window);
+            self.seen(found, machine, (actor, own), sights, &window);
         });
         self.end(record, machine, span);
     }
 
     /// Takes a correction.
-    pub(crate) fn corrected(&mut self, record: &Record, machine: MachineId, at: LabTime, c: &Correction) {
+    pub(crate) fn corrected(&mut self, found: Found<'_>, machine: MachineId, at: LabTime, c: &Correction) {
         if c.why == Restored::Settled {
             return;
         }
-        let reason = Reason::of(&record.finding(machine, at, c));
+        let reason = Reason::of(&found.finding(machine, at, c));
         // Who is put elsewhere is meant to be there.
         let jump = if c.why == Restored::Teleported { 0.0 } else { c.jump };
         self.events.push((at, Event::Corrected(reason, jump)));
@@ -102,16 +104,17 @@ impl Ledger {
     /// Takes what was drawn of an entity in a second.
     pub(crate) fn seen(
         &mut self,
-        record: &Record,
+        found: Found<'_>,
         machine: MachineId,
         (actor, own): (ActorId, bool),
         sights: &[DrawnRow],
         window: &Window,
     ) {
+        let record = found.record;
         for &(i, off) in &window.hopped {
             let frames = &sights[i.saturating_sub(1)..=i];
             let reason = if own {
-                own_hop(record, (machine, actor), frames)
+                own_hop(found, (machine, actor), frames)
             } else {
                 Some(other_hop(record, (machine, actor), frames))
             };
@@ -207,7 +210,8 @@ fn changed_hands(record: &Record, machine: MachineId, actor: ActorId, at: LabTim
 
 /// Why the own character hopped in a frame: for the correction that is being eased out, else for the one that is still to come.
 /// `None` where it was put elsewhere and is meant to be there.
-fn own_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[DrawnRow]) -> Option<Reason> {
+fn own_hop(found: Found<'_>, (machine, actor): (MachineId, ActorId), frames: &[DrawnRow]) -> Option<Reason> {
+    let record = found.record;
     let now = frames.last()?;
     let at = now.at;
     let rows = &record.of(machine).happenings;
@@ -219,7 +223,7 @@ fn own_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[Dr
     let before = rows.span(at.minus(EASED), at).rev().find_map(correction);
     let near = before.or_else(|| rows.span(at, at.plus(UNDONE)).find_map(correction));
     if let Some((when, c)) = near {
-        let reason = || Reason::of(&record.finding(machine, when, &c));
+        let reason = || Reason::of(&found.finding(machine, when, &c));
         return (c.why != Restored::Teleported).then(reason);
     }
     if changed_hands(record, machine, actor, at) {

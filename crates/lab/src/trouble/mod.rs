@@ -9,7 +9,7 @@ pub(crate) use ledger::Ledger;
 
 use velocitas_core::SolidId;
 
-use crate::cause::{Cause, Finding};
+use crate::cause::{Cause, Finding, Found};
 use crate::ids::MachineId;
 use crate::metrics::{Reel, Span, WINDOW};
 use crate::record::Record;
@@ -96,7 +96,8 @@ pub struct Trouble {
 }
 
 /// The troubles of all who play, or of one machine, in the whole seconds between two moments: the worst first.
-pub fn troubles(record: &Record, whose: Option<MachineId>, from: LabTime, to: LabTime) -> Vec<Trouble> {
+pub fn troubles(found: Found<'_>, whose: Option<MachineId>, from: LabTime, to: LabTime) -> Vec<Trouble> {
+    let record = found.record;
     let mut reel = Reel::default();
     let mut all = Vec::new();
     let (first, after) = (from.0.div_ceil(WINDOW.0), to.0 / WINDOW.0);
@@ -106,7 +107,7 @@ pub fn troubles(record: &Record, whose: Option<MachineId>, from: LabTime, to: La
         let begin = LabTime(second * WINDOW.0);
         let span = Span { from: begin, to: LabTime(begin.0 + WINDOW.0 - 1), end: record.end };
         for (machine, ledger) in &mut ledgers {
-            ledger.add(record, *machine, span, &mut reel);
+            ledger.add(found, *machine, span, &mut reel);
         }
     }
     ledgers.into_iter().for_each(|(machine, ledger)| all.extend(ledger.troubles(machine)));

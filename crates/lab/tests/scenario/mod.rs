@@ -1,7 +1,7 @@
 //! Courses made from a few words, and questions to ask of their runs.
 
 use velocitas_core::{Correction, Fact, Provenance, Restored};
-use velocitas_lab::cause::Cause;
+use velocitas_lab::cause::{Cause, Findings};
 use velocitas_lab::metrics::{self, ClientMetrics};
 use velocitas_lab::record::{InputRow, Record, Track};
 use velocitas_lab::{ActorId, Course, Happening, LabTime, MachineId, MemberId, Part, Run};
@@ -99,7 +99,7 @@ pub fn measure(record: &Record, member: usize, from: LabTime, to: LabTime) -> Cl
 }
 
 pub fn causes(record: &Record, member: usize, at: LabTime, c: &Correction) -> Vec<Cause> {
-    record.finding(machine(record, member), at, c).causes.clone()
+    Findings::default().of(record, machine(record, member), at, c).causes.clone()
 }
 
 /// What the authority made of a member's entity, and what its owner predicted at first.

@@ -36,7 +36,7 @@ impl Branch {
     /// Its run, once it is there, where it differs at a moment from the one it left.
     pub(in crate::tui) fn at(&self, at: LabTime) -> Option<Moment<'_>> {
         let run = self.run.as_ref()?;
-        (at >= self.from && at <= run.now()).then(|| Moment { record: run.record(), at })
+        (at >= self.from && at <= run.now()).then(|| run.moment(at))
     }
 
     /// Its run, once it is there.

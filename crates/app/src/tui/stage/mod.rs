@@ -200,7 +200,7 @@ impl Stage {
 
     /// The moment looked at.
     pub fn moment(&self) -> Moment<'_> {
-        Moment { record: self.run.record(), at: self.at }
+        self.run.moment(self.at)
     }
 
     /// The run.

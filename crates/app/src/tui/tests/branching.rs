@@ -82,7 +82,7 @@ fn both_figures_and_their_difference_stand_in_the_panel_and_hollow_echoes_in_the
     assert!(text(&mut stage, 160, 47).contains("the same until 0:01.00; look later"));
     stage.look(LabTime::from_secs(7.0));
     let record = |run: &Run| {
-        let moment = velocitas_lab::moment::Moment { record: run.record(), at: LabTime::from_secs(7.0) };
+        let moment = run.moment(LabTime::from_secs(7.0));
         moment.figures(stage.machine(FIRST), super::super::stage::WINDOW).measured.corrections.count
     };
     let (here, there) = (record(&stage.run), record(stage.branch.as_ref().and_then(|b| b.run()).expect("it has run")));
