@@ -197,7 +197,9 @@ fn rows_of_a_record_have_the_keys_that_the_table_lists() {
         }
         // A state has its fields besides.
         let is_state = ["authority", "predicted", "rewritten"].contains(&kind.name);
-        let known = |key: &str| ["kind", "at_ns"].contains(&key) || kind.keys.iter().any(|(name, _)| *name == key);
+        let known = |key: &str| {
+            ["kind", "at_ns", "nth", "fact"].contains(&key) || kind.keys.iter().any(|(name, _)| *name == key)
+        };
         assert!(is_state || row.keys().all(|key| known(key)), "{}: {line}", kind.name);
     }
     for kind in

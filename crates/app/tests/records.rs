@@ -43,6 +43,20 @@ fn a_record_opens_as_its_course_does_and_says_the_same() {
     assert_eq!(read(here, "a.svg"), read(here, "b.svg"));
     let (said, _, code) = run(here, &["compare", "a.record", "a.record", "--fail"]);
     assert!(code == 0 && said.contains("a.record and a.record: 12 s, seed 40\n  nothing came out otherwise"), "{said}");
+    // The same of its rows, and of either through a pipe.
+    assert_eq!(report(here, &["run", "a.jsonl"]), first);
+    run(here, &["chart", "a.jsonl", "--of", "jump,round-trip,drawn-error", "-o", "c.svg"]);
+    assert_eq!(read(here, "c.svg"), read(here, "a.svg"));
+    let (said, why, code) = run(here, &["compare", "a.record", "a.jsonl", "--fail"]);
+    assert!(code == 0 && said.contains("nothing came out otherwise"), "{said}{why}");
+    for name in ["a.record", "a.jsonl"] {
+        let piped = Command::new(env!("CARGO_BIN_EXE_velocitas"))
+            .args(["run", "-", "--record", "-"])
+            .stdin(fs::File::open(here.join(name)).expect("it is there"))
+            .output()
+            .expect("it starts");
+        assert!(piped.stdout == read(here, "a.jsonl"), "{name}: {}", String::from_utf8_lossy(&piped.stderr));
+    }
     // It comes out the same, so remedies can be tried.
     assert_eq!(
         run(here, &["diagnose", "a.record", "--client", "plover"]),
@@ -74,6 +88,9 @@ fn what_cannot_be_done_with_a_record_is_told() {
         code == 2 && why.contains("cannot read the record c.record: expected a record that this version wrote"),
         "{why}"
     );
+    fs::write(here.join("c.jsonl"), "{\"kind\":\"run\",\"format\":2}\n").expect("written");
+    let (_, why, code) = run(here, &["run", "c.jsonl"]);
+    assert!(code == 2 && why.contains("c.jsonl: expected a record of format 3; found format 2"), "{why}");
     run(here, &["run", "--for", "3s", "--record", "short.record"]);
     let (said, _, code) = run(here, &["diagnose", "short.record", "--to", "3s", "--client", "plover"]);
     assert!(code == 0 && said.starts_with("plover: crate 7: "), "{said}");

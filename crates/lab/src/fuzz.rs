@@ -4,7 +4,7 @@ use std::io::Cursor;
 use std::sync::OnceLock;
 
 use crate::export::Ending;
-use crate::stored::{self, Stored};
+use crate::stored::{self, Stored, StoredError};
 use crate::take::Journal;
 use crate::track::Track;
 use crate::vet::walk;
@@ -40,12 +40,35 @@ pub fn facts(data: &[u8]) {
     record(&stored::framed(text, data, LabTime::from_secs(3.0)));
 }
 
+/// Reads any bytes as rows of three seconds of the demo, and asks of them.
+///
+/// # Panics
+/// When something in it panics.
+pub fn rows(data: &[u8]) {
+    static HEAD: OnceLock<Vec<u8>> = OnceLock::new();
+    let head = HEAD.get_or_init(|| {
+        let mut head = Vec::new();
+        if let Ok(run) = Run::new(Course::demo()) {
+            // Memory takes all.
+            let _ = export::first_row(run.record(), Some(&Journal::new("demo", "fuzz").news(&run)), &mut head);
+        }
+        head
+    });
+    asked(Stored::read_lines(Cursor::new([head, data].concat()), &[], Keep::All));
+    asked(Stored::read_lines(Cursor::new(data), &[], Keep::All));
+}
+
 /// Reads any bytes as a record file, and asks of what is one.
 ///
 /// # Panics
 /// When something in it panics.
 pub fn record(data: &[u8]) {
-    match Stored::read(Cursor::new(data), &[], Keep::All) {
+    asked(Stored::read(Cursor::new(data), &[], Keep::All));
+}
+
+/// Asks a record for all that is asked of one.
+fn asked(read: Result<Stored, StoredError>) {
+    match read {
         Ok(Stored { record, .. }) => {
             let (from, to) = (LabTime::ZERO, record.end.min(LabTime::from_secs(3.0)));
             for machine in record.cast.players() {

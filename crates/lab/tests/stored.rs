@@ -6,8 +6,8 @@ use std::path::Path;
 use crate::scenario::member;
 use proptest::prelude::*;
 use velocitas_lab::cause::{Findings, Found};
-use velocitas_lab::export::{self, Ending};
-use velocitas_lab::stored::{Store, Stored, StoredError, is_record};
+use velocitas_lab::export::{self, Ending, Lines};
+use velocitas_lab::stored::{Store, Stored, StoredError, is_lines, is_record};
 use velocitas_lab::take::Journal;
 use velocitas_lab::{Coming, Command, Course, Keep, Knob, KnobValue, LabTime, Run, metrics, trouble};
 
@@ -36,6 +36,16 @@ fn written(course: Course, lasts: f64, commands: &[(f64, Command)]) -> (Run, Vec
     (run, file)
 }
 
+/// Its rows, with all that is needed to open them.
+fn rows(run: &Run) -> Vec<u8> {
+    let take = Journal::new("quay.course.toml", "test").news(run);
+    let mut rows = Vec::new();
+    export::first_row(run.record(), Some(&take), &mut rows).expect("memory");
+    Lines::default().rest(run.found(), &mut rows).expect("memory");
+    export::last_row(run.record(), &ending(run), &mut rows).expect("memory");
+    rows
+}
+
 fn ending(run: &Run) -> Ending {
     Ending { digest: run.digest(), refused_datagrams: run.lab().refused() }
 }
@@ -53,6 +63,10 @@ fn told(record: &velocitas_lab::record::Record, ending: &Ending) -> Vec<String> 
         told.push(format!("{:?}", metrics::measure(record, machine, LabTime::ZERO, record.end)));
         let rows = record.of(machine);
         told.push(format!("{:?}", rows.otherwise.iter().collect::<Vec<_>>()));
+        // Of one moment they have no order.
+        let mut marks: Vec<String> = rows.marks.iter().map(|mark| format!("{mark:?}")).collect();
+        marks.sort();
+        told.push(marks.concat());
         told.push(format!("{:?} {:?}", rows.frames.len(), rows.presence.iter().collect::<Vec<_>>()));
         told.push(format!("{:?}", record.refusal(machine, record.end)));
     }
@@ -95,6 +109,9 @@ fn what_is_read_back_is_the_record_it_was() {
             let (run, file) = written(course, 9.0, &commands);
             assert!(is_record(&file));
             is_the_same(&run, &read(&file));
+            let rows = rows(&run);
+            assert!(is_lines(&rows));
+            is_the_same(&run, &Stored::read_lines(Cursor::new(rows), &[], Keep::All).unwrap_or_else(|e| panic!("{e}")));
         }
     }
 }
@@ -130,12 +147,55 @@ fn what_is_no_record_is_refused_in_words_and_memory_is_bounded() {
         let refused = Stored::read(Cursor::new(bytes), &[], Keep::All);
         assert!(matches!(refused, Err(StoredError::Foreign)), "{bytes:?}");
     }
+    for (text, why) in [
+        ("", "whose first line is an object of kind `run`"),
+        ("hello", "whose first line is an object of kind `run`"),
+        ("{\"kind\":\"authority\"}", "whose first line is an object of kind `run`"),
+        ("{\"kind\":\"run\",\"format\":2}", "expected a record of format 3; found format 2"),
+        ("{\"kind\":\"run\"}", "expected a record of format 3; found no format"),
+        ("{\"kind\":\"run\",\"format\":3}", "expected `take` in its first line"),
+        ("{\"kind\":\"run\",\"format\":3,\"take\":[]}", "what it says of its course cannot be read"),
+    ] {
+        let refused = Stored::read_lines(Cursor::new(text), &[], Keep::All).err().map(|why| why.to_string());
+        assert!(refused.as_ref().is_some_and(|said| said.contains(why)), "{text}: {refused:?}");
+    }
     let only = Stored::read(Cursor::new(b"velocitas record 1\n"), &[], Keep::All);
     assert!(matches!(only, Err(StoredError::Take(_))));
     let (run, file) = written(Course::demo(), 80.0, &[]);
     let bounded = Stored::read(Cursor::new(&file[..]), &[], Keep::Bytes(1)).expect("it is sound");
     assert!(bounded.record.kept_from > secs(10.0) && bounded.record.bytes() < run.record().bytes());
     assert!(file.len() < 2 * run.record().bytes(), "{} bytes of {}", file.len(), run.record().bytes());
+}
+
+#[test]
+fn rows_that_are_cut_or_damaged_are_read_up_to_the_last_sound_one() {
+    let run = written(Course::demo(), 4.0, &[]).0;
+    let whole = rows(&run);
+    let lines: Vec<&[u8]> = whole.split_inclusive(|byte| *byte == b'\n').collect();
+    let at = lines.len() * 3 / 4;
+    let before = lines[..at].concat();
+    let cut =
+        |more: &[u8]| Stored::read_lines(Cursor::new([&before, more].concat()), &[], Keep::All).expect("it is sound");
+    for (more, why) in [
+        (&lines[at][..lines[at].len() / 2], "it is cut short"),
+        (&b"nothing\n"[..], "no JSON object"),
+        (&b"{\"kind\":\"clock\",\"at_ns\":5}\n"[..], "older than the one before"),
+        (&b"{\"kind\":\"clock\",\"at_ns\":3999999999}\n"[..], "a key that is missing"),
+        (&b"{\"kind\":\"weather\",\"at_ns\":3999999999}\n"[..], "unknown kind"),
+    ] {
+        let stored = cut(more);
+        let damage = stored.damage.expect("it is told");
+        assert!(damage.why.contains(why) && damage.why.starts_with(&format!("line {}: ", at + 1)), "{damage}");
+        assert_eq!((damage.sound, damage.left), (before.len(), more.len()));
+        let until = stored.record.end;
+        assert!(stored.ending.is_none() && until > secs(2.5) && until < run.now(), "{until}");
+    }
+    // Without an end it is not known how it ended, and nothing is left out.
+    let stored = cut(b"");
+    assert!(stored.damage.is_none() && stored.ending.is_none());
+    let plover = stored.record.cast.players().next().expect("somebody plays");
+    let frames = |record: &velocitas_lab::record::Record| record.of(plover).frames.before(stored.record.end);
+    assert_eq!(frames(&stored.record), frames(run.record()));
 }
 
 /// What blocks of facts hold.
@@ -175,5 +235,27 @@ proptest! {
             bytes[at] = *byte;
         }
         velocitas_lab::fuzz::facts(&bytes);
+    }
+
+    #[test]
+    fn rows_turned_anywhere_stop_nothing(turned in prop::collection::vec((any::<prop::sample::Index>(), any::<prop::sample::Index>()), 1..6)) {
+        static ROWS: std::sync::OnceLock<Vec<u8>> = std::sync::OnceLock::new();
+        let rows = ROWS.get_or_init(|| {
+            let all = rows(&written(Course::demo(), 2.5, &[]).0);
+            all.splitn(2, |byte| *byte == b'\n').nth(1).expect("there are rows").to_vec()
+        });
+        let mut bytes = rows.clone();
+        for (at, from) in &turned {
+            // What stands elsewhere in rows is likelier to be read than any byte.
+            bytes[at.index(rows.len())] = rows[from.index(rows.len())];
+        }
+        velocitas_lab::fuzz::rows(&bytes);
+        // And rows themselves, in the place of others.
+        let mut lines: Vec<&[u8]> = rows.split_inclusive(|byte| *byte == b'\n').collect();
+        for (at, from) in &turned {
+            let (at, from) = (at.index(lines.len()), from.index(lines.len()));
+            lines.swap(at, from);
+        }
+        velocitas_lab::fuzz::rows(&lines.concat());
     }
 }

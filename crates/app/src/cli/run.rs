@@ -3,7 +3,8 @@
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
-use velocitas_lab::take::sealed_rows;
+use velocitas_lab::export::with_take;
+use velocitas_lab::take::{sealed_rows, without_rows};
 use velocitas_lab::{Keep, LEAST_KEPT, LabTime, Run, export};
 use velocitas_report::{TakeSummary, csv_table, summarise, text};
 
@@ -104,12 +105,16 @@ fn tables(paths: &[PathBuf], outputs: &mut Outputs<'_>) -> Result<Vec<(&'static 
 fn unsealed(output: Output, path: &Path) -> Result<(), OpenError> {
     let wrong = |why: String| OpenError::File { path: path.to_owned(), why };
     let bytes = std::fs::File::open(path).and_then(files::read_take).map_err(|why| wrong(why.to_string()))?;
-    if sealed_rows(&bytes).next().is_none() {
+    let mut rows = sealed_rows(&bytes);
+    let Some(first) = rows.next() else {
         return Err(wrong(
             "expected a take with a sealed record (run --take FILE --sealed); found none in it".to_owned(),
         ));
-    }
-    output.finish(|out| sealed_rows(&bytes).try_for_each(|row| writeln!(out, "{row}")))
+    };
+    output.finish(|out| {
+        with_take(first, &without_rows(&bytes), &mut *out)?;
+        rows.try_for_each(|row| writeln!(out, "{row}"))
+    })
 }
 
 /// How long a course is run unless something is said.

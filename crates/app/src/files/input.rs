@@ -1,16 +1,21 @@
 //! Reading text files: regular ones, or a pipe that was named on the command line; never more than a limit.
 
 use std::fs::{File, FileType, OpenOptions};
-use std::io::{self, Read};
+use std::io::{self, Read, Seek, Write};
 use std::os::unix::fs::{FileTypeExt, OpenOptionsExt};
 use std::path::Path;
 
 use rustix::fs::OFlags;
-use velocitas_lab::stored::is_record;
+use velocitas_lab::stored::{is_lines, is_record};
 use velocitas_lab::take::{MOST_BYTES as MOST_TAKE_BYTES, is_take};
 
 /// The largest text read: far more than any course or gait needs.
 const MOST_BYTES: u64 = 4 << 20;
+
+/// How the name of a record's file in blocks ends.
+pub(crate) const RECORD: &str = "record";
+/// The same of one in JSON Lines.
+const LINES: &str = "jsonl";
 
 /// Stands for standard input or output on the command line.
 pub(crate) const STANDARD: &str = "-";
@@ -25,9 +30,48 @@ pub(crate) fn read_named(path: &Path, is: &str) -> io::Result<String> {
     read_text(named(path, is)?, is)
 }
 
-/// The same for what may be a take as well: its bytes.
-pub(super) fn read_course_or_take(path: &Path, is: &str) -> io::Result<Vec<u8>> {
+/// A file named on the command line that may be long, as far as is needed to tell what it is.
+pub(super) enum Begun {
+    /// The record of a run, in blocks or in JSON Lines, from its beginning.
+    Record(File, Holds),
+    /// Something else.
+    Other(Box<dyn Read>),
+}
+
+/// How a record is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Holds {
+    Blocks,
+    Lines,
+}
+
+/// Opens what is named on the command line. The record of a run that comes through a pipe waits in a file without a name: it is read twice.
+pub(super) fn begin(path: &Path, is: &str) -> io::Result<Begun> {
     let mut from = named(path, is)?;
+    let mut begin = Vec::new();
+    from.by_ref().take(64).read_to_end(&mut begin)?;
+    let is_called = |kind| path.extension().is_some_and(|ends| ends == kind);
+    let holds = match () {
+        () if is_record(&begin) || is_called(RECORD) => Holds::Blocks,
+        () if is_lines(&begin) || is_called(LINES) => Holds::Lines,
+        () => return Ok(Begun::Other(Box::new(io::Cursor::new(begin).chain(from)))),
+    };
+    if path.metadata().is_ok_and(|there| there.is_file()) {
+        return Ok(Begun::Record(File::open(path)?, holds));
+    }
+    let waits = |why: io::Error| {
+        let folder = std::env::temp_dir();
+        wrong(format!("it waits in {} until it is read (TMPDIR says where): {}", folder.display(), why))
+    };
+    let mut file = tempfile::tempfile().map_err(waits)?;
+    file.write_all(&begin).map_err(waits)?;
+    io::copy(&mut from, &mut file).map_err(waits)?;
+    file.rewind()?;
+    Ok(Begun::Record(file, holds))
+}
+
+/// The bytes of what may be a course or a take.
+pub(super) fn read_course_or_take(mut from: impl Read, is: &str) -> io::Result<Vec<u8>> {
     let mut bytes = Vec::new();
     from.by_ref().take(MOST_BYTES + 1).read_to_end(&mut bytes)?;
     if bytes.len() as u64 <= MOST_BYTES {
@@ -94,7 +138,7 @@ fn read_text(from: impl Read, is: &str) -> io::Result<String> {
 
 /// Bytes that are a text.
 pub(super) fn as_text(bytes: Vec<u8>, is: &str) -> io::Result<String> {
-    if is_record(&bytes) {
+    if is_record(&bytes) || is_lines(&bytes) {
         let opened_by = "`velocitas run`, `chart`, `compare`, `diagnose` and the interface open it, by its file's name";
         return Err(wrong(format!("it is the record of a run; {is}; {opened_by}")));
     }

@@ -7,22 +7,22 @@ mod recording;
 pub(crate) mod signals;
 pub(crate) mod stream;
 
-use std::fs::File;
-use std::io::{self, BufReader, Read};
+use std::io::{self, BufReader};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use thiserror::Error;
 use velocitas_core::Motion;
-use velocitas_lab::stored::{Stored, StoredError, is_record};
+use velocitas_lab::stored::{Stored, StoredError};
 use velocitas_lab::take::{Journal, Take, TakeError, is_take};
 use velocitas_lab::{Course, CourseError, DEMO_FILE, Keep, LabTime, Run, RunError, Sources};
 
+pub(crate) use input::RECORD;
+use input::{Begun, Holds, as_text, read_course_or_take};
 pub(crate) use input::{STANDARD, must_be_regular, read_named, read_regular, read_take};
-use input::{as_text, read_course_or_take};
 pub(crate) use output::{Output, same_file};
 pub(crate) use outputs::Outputs;
-pub(crate) use recording::{RECORD, Recording};
+pub(crate) use recording::Recording;
 
 /// Why a course cannot be opened or a result not be written.
 #[derive(Debug, Error)]
@@ -118,12 +118,11 @@ impl Opened {
     /// When it cannot be read or is none of them.
     pub fn read_keeping(path: Option<&Path>, kinds: &[Arc<dyn Motion>], keep: Keep) -> Result<Self, OpenError> {
         let Some(path) = path else { return Ok(Self::Course(Box::new(Course::demo()))) };
-        if let Some(stored) = record(path, kinds, keep)? {
-            return Ok(Self::Record(Box::new(stored)));
-        }
         let is = "a course is a TOML file";
-        let bytes = read_course_or_take(path, is).map_err(|why| OpenError::Read { path: path.to_owned(), why })?;
-        Self::of(path, bytes, is, kinds)
+        match begin(path, (is, kinds, keep))? {
+            Part::Record(stored) => Ok(Self::Record(stored)),
+            Part::Text(bytes) => Self::of(path, bytes, is, kinds),
+        }
     }
 
     fn of(path: &Path, bytes: Vec<u8>, is: &str, kinds: &[Arc<dyn Motion>]) -> Result<Self, OpenError> {
@@ -224,20 +223,23 @@ impl Opened {
     }
 }
 
-/// The record in a file; `None` where it is something else.
-fn record(path: &Path, kinds: &[Arc<dyn Motion>], keep: Keep) -> Result<Option<Stored>, OpenError> {
-    // What comes through a pipe is no record: it is read twice.
-    if !path.metadata().is_ok_and(|there| there.is_file()) {
-        return Ok(None);
-    }
-    let wrong = |why: StoredError| OpenError::Record { path: path.to_owned(), why };
-    let mut file = File::open(path).map_err(|why| wrong(why.into()))?;
-    let mut begin = Vec::new();
-    file.by_ref().take(64).read_to_end(&mut begin).map_err(|why| wrong(why.into()))?;
-    if !is_record(&begin) && !Recording::is_in_blocks(path) {
-        return Ok(None);
-    }
-    Stored::read(BufReader::with_capacity(1 << 16, file), kinds, keep).map(Some).map_err(wrong)
+/// What a file named on the command line is.
+enum Part {
+    Record(Box<Stored>),
+    /// A text of whatever kind.
+    Text(Vec<u8>),
+}
+
+/// Reads what is named on the command line: `is` says what is expected, and of a record so much is kept.
+fn begin(path: &Path, (is, kinds, keep): (&str, &[Arc<dyn Motion>], Keep)) -> Result<Part, OpenError> {
+    let wrong = |why| OpenError::Read { path: path.to_owned(), why };
+    let stored = match input::begin(path, is).map_err(wrong)? {
+        Begun::Other(from) => return read_course_or_take(from, is).map(Part::Text).map_err(wrong),
+        Begun::Record(file, Holds::Blocks) => Stored::read(BufReader::with_capacity(1 << 16, file), kinds, keep),
+        Begun::Record(file, Holds::Lines) => Stored::read_lines(file, kinds, keep),
+    };
+    let stored = stored.map_err(|why| OpenError::Record { path: path.to_owned(), why })?;
+    Ok(Part::Record(Box::new(stored)))
 }
 
 /// What can be held against something else.
@@ -251,11 +253,11 @@ pub(crate) enum Named {
 impl Named {
     /// What a file holds, or standard input (`-`).
     pub(crate) fn read(path: &Path, kinds: &[Arc<dyn Motion>]) -> Result<Self, OpenError> {
-        if let Some(stored) = record(path, kinds, Keep::All)? {
-            return Ok(Self::Opened(Opened::Record(Box::new(stored))));
-        }
         let is = "courses, takes and reports are texts";
-        let bytes = read_course_or_take(path, is).map_err(|why| OpenError::Read { path: path.to_owned(), why })?;
+        let bytes = match begin(path, (is, kinds, Keep::All))? {
+            Part::Record(stored) => return Ok(Self::Opened(Opened::Record(stored))),
+            Part::Text(bytes) => bytes,
+        };
         // No course begins like that.
         if bytes.trim_ascii_start().first() != Some(&b'{') {
             return Ok(Self::Opened(Opened::of(path, bytes, is, kinds)?));

@@ -9,11 +9,9 @@ use velocitas_lab::stored::Store;
 use velocitas_lab::take::Journal;
 use velocitas_lab::{LabTime, Run};
 
+use super::input::RECORD;
 use super::output::Growing;
 use super::{OpenError, Output};
-
-/// How the name of a record's file ends.
-pub(crate) const RECORD: &str = "record";
 
 /// A record on its way out: in blocks where its name ends with `.record`, else as JSON Lines.
 pub(crate) enum Recording {
@@ -28,6 +26,7 @@ pub(crate) struct Rows {
     /// The folder of that file.
     folder: PathBuf,
     lines: Lines,
+    journal: Journal,
 }
 
 /// Blocks on their way out, each as soon as it is full: what is there is sound, whenever that ends.
@@ -54,7 +53,7 @@ impl Recording {
         }
         let (file, folder) = output.aside()?;
         let aside = BufWriter::with_capacity(1 << 16, file);
-        Ok(Self::Rows(Box::new(Rows { output, aside, folder, lines: Lines::default() })))
+        Ok(Self::Rows(Box::new(Rows { output, aside, folder, lines: Lines::default(), journal })))
     }
 
     /// Runs on to a moment a second further at most, and writes what is settled.
@@ -93,14 +92,14 @@ impl Recording {
 
 impl Rows {
     fn finish(self, run: &Run) -> Result<(), OpenError> {
-        let Self { output, mut aside, folder, mut lines } = self;
+        let Self { output, mut aside, folder, mut lines, mut journal } = self;
         let wrong = |why: io::Error| output.waiting(&folder, &why);
         lines.rest(run.found(), &mut aside).map_err(wrong)?;
         let mut rows = aside.into_inner().map_err(|why| wrong(why.into_error()))?;
         rows.rewind().map_err(wrong)?;
-        let ending = run.ending();
+        let (ending, take) = (run.ending(), journal.news(run));
         output.finish(|mut out| {
-            first_row(run.record(), &mut out)?;
+            first_row(run.record(), Some(&take), &mut out)?;
             io::copy(&mut rows, &mut out)?;
             // Of a record that was cut short the end is not known.
             ending.map_or(Ok(()), |ending| last_row(run.record(), &ending, &mut out))

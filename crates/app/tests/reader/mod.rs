@@ -69,7 +69,7 @@ impl File {
     pub fn read(text: &str) -> Self {
         let mut lines = text.lines().map(|line| serde_json::from_str::<Value>(line).expect("JSON"));
         let head = lines.next().expect("a first row");
-        assert_eq!((&head["kind"], &head["format"]), (&Value::from("run"), &Value::from(2)));
+        assert_eq!((&head["kind"], &head["format"]), (&Value::from("run"), &Value::from(3)));
         let mut rows: BTreeMap<String, Vec<Value>> = BTreeMap::new();
         let mut newest = 0;
         for row in lines {

@@ -174,10 +174,10 @@ impl File {
         let place: BTreeMap<&str, usize> =
             self.cast().iter().enumerate().filter_map(|(i, actor)| Some((actor["name"].as_str()?, i))).collect();
         for row in self.of("drawn", machine) {
-            let tick = row["tick"].as_f64().expect("a tick with fraction");
-            let (at, fraction) = (at(row), tick - tick.floor());
+            let tick = number(row, "tick").expect("a tick");
+            let (at, fraction) = (at(row), row["fraction"].as_f64().expect("how far on it is"));
             let how = row["how"].as_str().expect("how");
-            let sight = Sight { at, tick: tick.floor() as u64, fraction, pos: point(&row["pos"]), how };
+            let sight = Sight { at, tick, fraction, pos: point(&row["pos"]), how };
             all.entry((at / SECOND, place[row["entity"].as_str().expect("what")])).or_default().push(sight);
         }
         all

@@ -14,10 +14,10 @@ use crate::link::Conditions;
 use crate::record::{Cast, Record};
 
 /// The format of the lines.
-pub const RECORD_FORMAT: u32 = 2;
+pub const RECORD_FORMAT: u32 = 3;
 
-/// The first row of a record.
-pub(super) fn head(record: &Record) -> Value {
+/// The first row of a record, without what says that it is one.
+pub(super) fn head(record: &Record, take: Option<&str>) -> Value {
     let cast = &record.cast;
     let actors = cast.actors.iter().map(|actor| {
         let rule = cast.kinds().motion(actor.kind);
@@ -28,8 +28,8 @@ pub(super) fn head(record: &Record) -> Value {
             "owners_at_birth": actor.owners_at(actor.born.0).into_iter().map(|m| cast.name(m)).collect::<Vec<_>>(),
         })
     });
-    json!({
-        "kind": "run", "format": RECORD_FORMAT, "course": cast.title, "seed": cast.seed,
+    let mut head = json!({
+        "course": cast.title, "seed": cast.seed,
         "tick_rate": cast.rate.hz(), "first_tick": cast.first.0, "ends_ns": record.end.0,
         "cast": actors.collect::<Vec<_>>(),
         "machines": cast.machines().map(|machine| self::machine(cast, machine)).collect::<Vec<_>>(),
@@ -41,7 +41,11 @@ pub(super) fn head(record: &Record) -> Value {
         },
         "course_text": &*cast.origin.text,
         "gaits": cast.origin.gaits.iter().map(|g| json!({ "path": g.path, "text": g.text })).collect::<Vec<_>>(),
-    })
+    });
+    if let Some(take) = take {
+        head["take"] = take.lines().collect();
+    }
+    head
 }
 
 fn machine(cast: &Cast, machine: MachineId) -> Value {

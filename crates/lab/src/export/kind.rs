@@ -5,6 +5,7 @@ use velocitas_core::EntityId;
 use super::cell::{Cell, quoted};
 use crate::cause::Findings;
 use crate::ids::{ActorId, MachineId, RecordTick};
+use crate::known::Reach;
 use crate::record::Record;
 use crate::time::LabTime;
 
@@ -58,6 +59,14 @@ pub(super) fn actor_name<'a>(place: &Place<'a>, actor: ActorId) -> Cell<'a> {
 /// The same by what the machines call it.
 pub(super) fn entity_name<'a>(place: &Place<'a>, entity: EntityId) -> Cell<'a> {
     place.record.cast.actor(entity).map_or(Cell::Null, |actor| actor_name(place, actor))
+}
+
+/// Whom something reaches: all, or a machine.
+pub(super) fn reach(place: &Place<'_>, reach: Reach) -> String {
+    match reach {
+        Reach::All => "all".to_owned(),
+        Reach::One(machine) => place.record.cast.name(machine).to_owned(),
+    }
 }
 
 /// A key with a name that says it all.

@@ -108,7 +108,7 @@ mod tests {
         assert!(kept > LabTime::from_secs(5.0), "it let go of what was before {kept}");
         lines.rest(run.found(), &mut rows).expect("into memory");
         let mut again = Vec::new();
-        first_row(run.record(), &mut again).expect("into memory");
+        first_row(run.record(), None, &mut again).expect("into memory");
         again.append(&mut rows);
         last_row(run.record(), &ending, &mut again).expect("into memory");
         let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("text");

@@ -3,6 +3,7 @@
 
 mod cell;
 mod comings;
+mod frames;
 mod head;
 mod inputs;
 mod kind;
@@ -40,18 +41,42 @@ pub struct Ending {
 /// # Errors
 /// Those of the writer.
 pub fn write(record: &Record, ending: &Ending, out: &mut impl Write) -> io::Result<()> {
-    first_row(record, out)?;
+    first_row(record, None, out)?;
     let findings = Findings::default();
     Lines::default().rest(Found { record, findings: &findings }, out)?;
     last_row(record, ending, out)
 }
 
-/// Writes the first row: it tells of all that ever was, so it is known at the end.
+/// Writes the first row: it tells of all that ever was, so it is known at the end. With the lines of its [take](crate::take) the record can be
+/// opened again.
 ///
 /// # Errors
 /// Those of the writer.
-pub fn first_row(record: &Record, out: &mut impl Write) -> io::Result<()> {
-    line(out, &head(record))
+pub fn first_row(record: &Record, take: Option<&str>, out: &mut impl Write) -> io::Result<()> {
+    begin(out, &head(record, take))
+}
+
+/// By this it is known what a file is.
+fn begin(out: &mut (impl Write + ?Sized), rest: &Value) -> io::Result<()> {
+    write!(out, "{{\"kind\":\"run\",\"format\":{RECORD_FORMAT},")?;
+    out.write_all(&serde_json::to_vec(rest)?[1..])?;
+    out.write_all(b"\n")
+}
+
+/// Writes a first row that has no lines of a take, or others, with these: then its record can be opened. One of another format is written as it
+/// is.
+///
+/// # Errors
+/// Those of the writer.
+pub fn with_take(first_row: &str, take: &str, out: &mut (impl Write + ?Sized)) -> io::Result<()> {
+    match serde_json::from_str(first_row) {
+        Ok(Value::Object(mut row)) if row.get("format").is_some_and(|format| *format == RECORD_FORMAT) => {
+            row.retain(|key, _| key != "kind" && key != "format");
+            row.insert("take".to_owned(), take.lines().collect());
+            begin(out, &Value::Object(row))
+        }
+        _ => writeln!(out, "{first_row}"),
+    }
 }
 
 /// Writes the last row.

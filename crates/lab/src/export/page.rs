@@ -7,6 +7,7 @@ use std::ops::Range;
 use super::cell::Cell;
 use super::kind::{Form, Kind, Place, RowSpec};
 use crate::ids::ActorId;
+use crate::stored::seldom::Seldom;
 
 /// Where a row stands among others, in one number: by time, then kinds in the order of the table, machines, entities.
 type Rank = u128;
@@ -21,6 +22,8 @@ pub(super) struct Page {
     last: Option<(&'static str, usize)>,
     /// Only rows of this kind are wanted.
     only: Option<String>,
+    /// What the rows that come say exactly, and which at its moment it is: it goes along.
+    pub(super) fact: Option<(u32, Seldom)>,
     text: Vec<u8>,
     rows: Vec<(Rank, Range<u32>)>,
     /// That a row could not be written as JSON.
@@ -33,7 +36,7 @@ impl Page {
         let order = (0..).zip(kinds).map(|(place, kind)| (kind.name, place)).collect();
         let forms = kinds.iter().map(Form::of).collect();
         let only = only.map(str::to_owned);
-        Self { order, forms, last: None, only, text: Vec::new(), rows: Vec::new(), amiss: None }
+        Self { order, forms, last: None, only, fact: None, text: Vec::new(), rows: Vec::new(), amiss: None }
     }
 
     /// The place of a kind in the table.
@@ -81,6 +84,13 @@ impl Page {
         if let Err(why) = kind.write(&self.forms[kind_place], place, row, more, &mut self.text) {
             self.amiss.get_or_insert(why);
         }
+        // Tables are for people.
+        if let Some((number, fact)) = self.fact.as_ref().filter(|_| self.only.is_none())
+            && self.text.pop().is_some()
+            && let Err(why) = exactly(*number, fact, &mut self.text)
+        {
+            self.amiss.get_or_insert(why);
+        }
         self.text.push(b'\n');
         let (machine, actor) = (place.machine.index() as u128, actor.map_or(0, ActorId::index) as u128);
         // Sixteen bits for a kind, a machine and an entity, of which there are no more, and for the time as many as it has.
@@ -101,4 +111,15 @@ impl Page {
         self.text.clear();
         self.amiss.take().map_or(Ok(()), |why| Err(why.into()))
     }
+}
+
+/// Goes on with an object: with which at its moment a fact is, but for the first, and the fact as the program holds it.
+fn exactly(number: u32, fact: &Seldom, out: &mut Vec<u8>) -> serde_json::Result<()> {
+    if number > 0 {
+        out.extend_from_slice(format!(",\"nth\":{number}").as_bytes());
+    }
+    out.extend_from_slice(b",\"fact\":");
+    serde_json::to_writer(&mut *out, fact)?;
+    out.push(b'}');
+    Ok(())
 }

@@ -1,6 +1,7 @@
 //! All rows of a span of the record, table by table.
 
 use super::comings::SEEN;
+use super::frames::{FRAME, RECEIVED, REFUSAL, TUNED};
 use super::head::state_cells;
 use super::inputs::{INPUT, InputHere};
 use super::kind::{Kind, Place};
@@ -14,6 +15,7 @@ use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::known::Changed;
 use crate::metrics::Reel;
 use crate::record::{Column, Pack, Packed, Record, Samples, Timed, Track};
+use crate::stored::seldom::Seldom;
 use crate::time::LabTime;
 
 /// A span of the record on its way out.
@@ -70,7 +72,9 @@ impl<'a> Slice<'a, '_> {
             match change.what {
                 Changed::Reloaded { .. } => self.page.put(&RULE, &place, change),
                 Changed::Solid { solid, there } => self.page.put(&GROUND, &place, &(change.reach, solid, there)),
-                Changed::Tuned { .. } => {}
+                Changed::Tuned { kind, tunable, value } => {
+                    self.page.put(&TUNED, &place, &(change.reach, kind, tunable, value));
+                }
             }
         }
         for (from, to, column) in record.links() {
@@ -92,14 +96,28 @@ impl<'a> Slice<'a, '_> {
         for row in self.packed(&MEASURE, &rows.measures) {
             self.page.put(&MEASURE, &self.place(machine, row.at, Some(row.tick)), &row);
         }
+        for row in self.packed(&RECEIVED, &rows.received) {
+            self.page.put(&RECEIVED, &self.place(machine, row.at, Some(row.tick)), &());
+        }
+        let here = self.from..self.to;
+        for (at, _, words) in self.record.refusals().filter(|(at, whose, _)| *whose == machine && here.contains(at)) {
+            self.page.put(&REFUSAL, &self.place(machine, at, None), &words.to_owned());
+        }
+        let (mut newest, mut number) = (None, 0u32);
         for row in self.of(&rows.happenings) {
+            number = if newest.replace(row.at) == Some(row.at) { number + 1 } else { 0 };
+            self.page.fact = Some((number, Seldom::of(machine, *row)));
             let place = self.place(machine, row.at, row.tick);
             happening(self.page, &place, row.part, &row.what);
         }
+        self.page.fact = None;
     }
 
-    /// A row for each entity that a machine drew in each frame.
+    /// A row for each frame of a machine, and one for each entity drawn in it.
     fn frames(&mut self, machine: MachineId) {
+        for row in self.packed(&FRAME, &self.record.of(machine).frames) {
+            self.page.put(&FRAME, &self.place(machine, row.at, None), &row);
+        }
         if !self.page.wants(&DRAWN) {
             return;
         }

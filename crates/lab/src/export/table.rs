@@ -10,8 +10,9 @@ use super::comings::{
     BORN, CONNECTED, CRASHED, DENIED, ENDED, ENTERED, GONE, LEAVES, LEFT, OBEYED, ORDERED, OUT, OWNER, OWNS, REFUSED,
     RULE_DIFFERS, SEEN, STARTED, UNHEARD,
 };
+use super::frames::{FRAME, RECEIVED, REFUSAL, TUNED};
 use super::inputs::INPUT;
-use super::kind::{Key, Kind, Place, RowSpec, actor_name, entity_name, key, machine, tick};
+use super::kind::{Key, Kind, Place, RowSpec, actor_name, entity_name, key, machine, reach, tick};
 use super::page::Page;
 use crate::command::Command;
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
@@ -90,9 +91,10 @@ pub(super) static DRAWN: Kind<DrawnHere> = Kind {
         key("entity", |place, seen| actor_name(place, seen.actor)),
         Key {
             name: "tick",
-            says: "with fraction",
-            get: |place, seen| (place.record.shown(seen.row.tick) as f64 + f64::from(seen.row.fraction)).into(),
+            says: "this one and `fraction` on towards the next is drawn",
+            get: |place, seen| place.shown(seen.row.tick),
         },
+        key("fraction", |_, seen| seen.row.fraction.into()),
         key("pos", |_, seen| seen.row.pos.into()),
         key("bearing", |_, seen| Cell::from(seen.row.bearing)),
         Key {
@@ -463,6 +465,14 @@ pub(super) static RULE: Kind<Change> = Kind {
         tick(),
         Key { name: "reach", says: "all, or a machine", get: |place, change| reach(place, change.reach).into() },
         Key {
+            name: "place",
+            says: "of the one before among `rules` of the first row, from 0",
+            get: |_, change| match change.what {
+                Changed::Reloaded { kind, .. } => kind.into(),
+                Changed::Tuned { .. } | Changed::Solid { .. } => Cell::Null,
+            },
+        },
+        Key {
             name: "version",
             says: "counting what was read",
             get: |_, change| match change.what {
@@ -500,13 +510,6 @@ pub(super) static COMMAND: Kind<Command> = Kind {
     keys: &[machine(), tick()],
 };
 
-fn reach(place: &Place<'_>, reach: Reach) -> String {
-    match reach {
-        Reach::All => "all".to_owned(),
-        Reach::One(machine) => place.record.cast.name(machine).to_owned(),
-    }
-}
-
 /// What is given by name, as the rule of the body has it; what is at rest is left out.
 fn given(place: &Place<'_>, given: &Input) -> Value {
     let Some(body) = place.record.cast.body(place.machine, place.record.end) else { return Value::Null };
@@ -519,7 +522,7 @@ fn given(place: &Place<'_>, given: &Input) -> Value {
 pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
     let cast = &place.record.cast;
     let rule = |kind| cast.kinds().motion(kind).name();
-    let reach = |reach: Reach| self::reach(place, reach);
+    let reach = |reach: Reach| super::kind::reach(place, reach);
     match *command {
         Command::Set { knob, value, .. } => json!({
             "knob": knob.spec().key, "unit": knob.spec().unit,
@@ -617,6 +620,8 @@ pub fn row_kinds() -> Vec<RowSpec> {
         AUTHORITY.spec(),
         PREDICTED.spec(),
         REWRITTEN.spec(),
+        RECEIVED.spec(),
+        FRAME.spec(),
         DRAWN.spec(),
         MESSAGE.spec(),
         INPUT.spec(),
@@ -634,6 +639,7 @@ pub fn row_kinds() -> Vec<RowSpec> {
         STARTED.spec(),
         JOINED.spec(),
         DENIED.spec(),
+        REFUSAL.spec(),
         UNHEARD.spec(),
         OUT.spec(),
         LEAVES.spec(),
@@ -660,6 +666,7 @@ pub fn row_kinds() -> Vec<RowSpec> {
         OFFENCE.spec(),
         STEP_FAULT.spec(),
         RULE.spec(),
+        TUNED.spec(),
         GROUND.spec(),
         COMMAND.spec(),
     ]

@@ -11,6 +11,11 @@ impl Record {
         self.refusals.push((at, machine, words));
     }
 
+    /// What machines were told that were not let in: when, which, in which words.
+    pub(crate) fn refusals(&self) -> impl Iterator<Item = (LabTime, MachineId, &str)> {
+        self.refusals.iter().map(|(at, machine, words)| (*at, *machine, words.as_str()))
+    }
+
     /// The newest words with which a machine was told that it is not let in.
     pub(crate) fn newest_refusal(&self, machine: MachineId) -> Option<(LabTime, &str)> {
         let newest = self.refusals.iter().rev().find(|(_, whose, _)| *whose == machine);

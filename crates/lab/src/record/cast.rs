@@ -244,6 +244,11 @@ impl Cast {
         }
     }
 
+    /// The connection of a machine's player that began last.
+    pub(crate) fn newest_peer(&self, machine: MachineId) -> Option<PeerId> {
+        self.peers.iter().rev().find(|(_, whose)| *whose == machine).map(|(peer, _)| *peer)
+    }
+
     /// A connection began.
     pub(super) fn connected(&mut self, peer: PeerId, from: Address) {
         if let Some(machine) = machine_at(from, self.machines.len()) {

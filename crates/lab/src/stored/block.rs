@@ -47,7 +47,7 @@ pub struct Damage {
     /// The last moment that is read.
     pub until: LabTime,
     /// What is wrong there.
-    pub why: &'static str,
+    pub why: String,
 }
 
 /// Whether a file is a record, of whatever version.
@@ -106,9 +106,9 @@ impl<R: Read + Seek> Blocks<R> {
     }
 
     /// From here on nothing is read.
-    pub(super) fn give_up(&mut self, sound: usize, why: &'static str) {
+    pub(super) fn give_up(&mut self, sound: usize, why: &str) {
         let length = self.damage.as_ref().map_or(self.length, |damage| damage.sound.max(sound));
-        let damage = Damage { sound, left: self.length - sound, until: self.until, why };
+        let damage = Damage { sound, left: self.length - sound, until: self.until, why: why.to_owned() };
         if self.damage.as_ref().is_none_or(|before| before.sound > sound) {
             self.damage = Some(damage);
         }

@@ -2,19 +2,17 @@
 
 use std::collections::BTreeMap;
 
-use serde::{Deserialize, Serialize};
 use velocitas_core::{
-    Contacts, EntityId, Evidence, Fact, INPUT_LANES, Input, InputFact, InputFate, Made, Measure, PeerId, Provenance,
-    RULES, STATE_LANES, SolidId, State, StateEvent, Tick,
+    Contacts, EntityId, Evidence, INPUT_LANES, Input, InputFact, InputFate, Made, Measure, PeerId, Provenance, RULES,
+    STATE_LANES, SolidId, State, StateEvent, Tick,
 };
 
-use crate::ids::{MachineId, Part, RecordTick};
-use crate::known::{Changed, Reach};
+use crate::ids::RecordTick;
 use crate::record::{
     ClockRow, Coder, FrameRow, OtherwiseRow, OwnDrawnRow, Pack, Packer, ReceivedRow, SeenRow, Unpacker,
 };
 use crate::time::LabTime;
-use crate::watch::{HappeningRow, MessageRow};
+use crate::watch::MessageRow;
 
 /// What an entry is, by the byte that it begins with.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -110,12 +108,14 @@ impl StateNote {
         }
     }
 
-    pub(super) const fn tick(&self) -> RecordTick {
-        self.tick
-    }
-
     /// Calls with the state as it was told.
-    pub(super) fn tell(&self, first: Tick, entity: EntityId, made: Made, told: impl FnOnce(&StateEvent<'_>)) {
+    pub(super) fn tell<R>(
+        &self,
+        first: Tick,
+        entity: EntityId,
+        made: Made,
+        told: impl FnOnce(&StateEvent<'_>) -> R,
+    ) -> R {
         let mut contacts = Contacts::default();
         self.touched.iter().filter(|id| **id > 0).for_each(|id| contacts.add(SolidId(id - 1)));
         told(&StateEvent {
@@ -127,7 +127,7 @@ impl StateNote {
             input: None,
             contacts: &contacts,
             teleported: self.teleported != 0,
-        });
+        })
     }
 }
 
@@ -184,10 +184,6 @@ impl InputNote {
             valued: value.is_some().into(),
             value: value.copied().unwrap_or(before.value),
         }
-    }
-
-    pub(super) const fn tick(&self) -> RecordTick {
-        self.tick
     }
 
     /// As it was told; `None` where no fate has that number.
@@ -270,39 +266,6 @@ impl Pack for MeasureNote {
         coder.small(&mut to.0, before.ticks[1].0);
         coder.real(&mut self.measured, before.measured);
         coder.real(&mut self.limit, before.limit);
-    }
-}
-
-/// What happens seldom: written whole.
-#[derive(Clone, Debug, Serialize, Deserialize)]
-pub(super) enum Seldom {
-    /// In a client or the server.
-    Fact(LabTime, MachineId, Part, Fact),
-    /// What the lab did.
-    Happening(MachineId, HappeningRow),
-    /// Machines will know something else.
-    Changed { at: LabTime, tick: RecordTick, reach: Reach, what: ChangeNote },
-    /// A machine was told why it is not let in.
-    Refused(LabTime, MachineId, String),
-    /// It came to its end: with the digest of everything, and so many datagrams that could not be read.
-    Ended(LabTime, u64, u64),
-}
-
-/// A change; the text of a rule that was read again is among the lines of the take.
-#[derive(Clone, Debug, Serialize, Deserialize)]
-pub(super) enum ChangeNote {
-    Tuned { kind: u8, tunable: String, value: f32 },
-    Reloaded { kind: u8, version: u16 },
-    Solid { solid: SolidId, there: bool },
-}
-
-impl ChangeNote {
-    pub(super) fn of(what: &Changed) -> Self {
-        match *what {
-            Changed::Tuned { kind, tunable, value } => Self::Tuned { kind, tunable: tunable.to_owned(), value },
-            Changed::Reloaded { kind, version, .. } => Self::Reloaded { kind, version },
-            Changed::Solid { solid, there } => Self::Solid { solid, there },
-        }
     }
 }
 

@@ -8,12 +8,19 @@
 
 mod block;
 mod coded;
+mod lines;
+mod putting;
 mod read;
+mod restore;
+mod rows;
+mod said;
+pub(crate) mod seldom;
 mod write;
 
 use crate::time::LabTime;
 
 pub use block::{Damage, is_record};
+pub use lines::is_lines;
 pub use read::{Stored, StoredError};
 pub use write::Store;
 

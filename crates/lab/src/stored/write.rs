@@ -5,7 +5,8 @@ use std::io::{self, Write};
 use velocitas_core::{Event, Fact, Tick};
 
 use super::block::{self, Holds, MAGIC};
-use super::coded::{ChangeNote, Expected, InputNote, MADE, MeasureNote, Seldom, StateNote, Tag, begin, of_entity, put};
+use super::coded::{Expected, InputNote, MADE, MeasureNote, StateNote, Tag, begin, of_entity, put};
+use super::seldom::{ChangeNote, Seldom};
 use crate::export::Ending;
 use crate::ids::{MachineId, Part};
 use crate::record::{ClockRow, Packer, ReceivedRow, Record};

@@ -81,7 +81,7 @@ impl Journal {
     /// Those of the writer, and when the take would be [too large](MOST_BYTES) to be opened.
     pub fn seal_record(&mut self, run: &Run, out: &mut impl Write) -> io::Result<()> {
         let mut rows = Rows { seal: &mut self.seal, out, line: Vec::new(), written: 0 };
-        export::first_row(run.record(), &mut rows)?;
+        export::first_row(run.record(), None, &mut rows)?;
         Lines::default().rest(run.found(), &mut rows)?;
         // Of a record that was cut short the end is not known.
         run.ending().map_or(Ok(()), |ending| export::last_row(run.record(), &ending, &mut rows))

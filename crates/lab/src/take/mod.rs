@@ -15,7 +15,7 @@ mod seal;
 mod told;
 
 pub use journal::Journal;
-pub use read::{Damage, sealed_rows};
+pub use read::{Damage, sealed_rows, without_rows};
 pub use seal::is_take;
 
 use std::sync::Arc;

@@ -105,6 +105,13 @@ impl Take {
     }
 }
 
+/// The lines of a take without the rows that it may be sealed with, as far as they are sound.
+pub fn without_rows(bytes: &[u8]) -> String {
+    let (mut was, mut seal) = (Seal::default(), Seal::default());
+    let sound = bytes.split_inclusive(|b| *b == b'\n').map_while(|line| was.open(line).ok());
+    sound.filter(|text| !text.starts_with(ROW)).map(|text| seal.line(text)).collect()
+}
+
 /// The rows of the record that a take was sealed with, each a line of JSON: as far as the take is sound.
 pub fn sealed_rows(bytes: &[u8]) -> impl Iterator<Item = &str> {
     let mut seal = Seal::default();

@@ -1,0 +1,54 @@
+//! The rows that a reader needs besides what was drawn: frames, snapshots received, tunables that were turned.
+
+use super::cell::Cell;
+use super::kind::{Key, Kind, key, machine, reach, tick};
+use crate::known::Reach;
+use crate::record::FrameRow;
+
+pub(super) static FRAME: Kind<FrameRow> = Kind {
+    name: "frame",
+    says: "a machine that plays drew a frame: its `drawn` rows have the same `at_ns`",
+    keys: &[
+        machine(),
+        Key {
+            name: "tick",
+            says: "the moment at which others are drawn: this tick and `fraction` on towards the next; null before anything was received",
+            get: |place, row| if row.sees { place.shown(row.tick) } else { Cell::Null },
+        },
+        key("fraction", |_, row| if row.sees { row.fraction.into() } else { Cell::Null }),
+        Key {
+            name: "blends",
+            says: "whether others are drawn at that moment; else where they were last heard of",
+            get: |_, row| row.blends.into(),
+        },
+        Key {
+            name: "limit_ms",
+            says: "how far others may run on past what was last heard of them",
+            get: |_, row| row.limit_ms.into(),
+        },
+    ],
+};
+pub(super) static RECEIVED: Kind<()> =
+    Kind { name: "received", says: "a client took the snapshot of a tick", keys: &[machine(), tick()] };
+pub(super) static REFUSAL: Kind<String> = Kind {
+    name: "refusal",
+    says: "what a machine that is not let in shows its player, each time it is something else",
+    keys: &[machine(), key("words", |_, words| words.clone().into())],
+};
+/// A tunable that was turned: where, of which rule, which, to what.
+pub(super) type Tuned = (Reach, u8, &'static str, f32);
+pub(super) static TUNED: Kind<Tuned> = Kind {
+    name: "tuned",
+    says: "a tunable of a rule is another from this tick on",
+    keys: &[
+        tick(),
+        Key { name: "reach", says: "all, or a machine", get: |place, (to, ..)| reach(place, *to).into() },
+        Key {
+            name: "place",
+            says: "the rule's among `rules` of the first row, from 0",
+            get: |_, (_, kind, ..)| (*kind).into(),
+        },
+        key("tunable", |_, (_, _, tunable, _)| (*tunable).into()),
+        Key { name: "value", says: "in SI units", get: |_, (.., value)| (*value).into() },
+    ],
+};
