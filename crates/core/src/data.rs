@@ -77,7 +77,8 @@ impl<const N: usize> Lanes<N> {
 
     /// Three lanes as a vector.
     pub fn vec3(&self, lane: usize) -> Vec3 {
-        vec3(self.real(lane), self.real(lane + 1), self.real(lane + 2))
+        let lanes = &self.0[lane..lane + 3];
+        vec3(f32::from_bits(lanes[0]), f32::from_bits(lanes[1]), f32::from_bits(lanes[2]))
     }
 
     /// Sets a real lane, canonically.

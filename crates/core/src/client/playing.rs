@@ -516,7 +516,7 @@ impl Playing {
         let (settings, kinds, rate) = (lent.settings, &lent.timeline.at(moment.tick).kinds, self.ticks.rate());
         // Most are of one rule, and lie between the same two snapshots.
         let mut course: Option<(u8, SpotBlend)> = None;
-        let mut way: Option<Way> = None;
+        let (mut way, mut about): (Option<Way>, usize) = (None, 0);
         for other in &self.others {
             let mine = self.owned.iter().position(|o| o.entity == other.id);
             if mine.is_some_and(|place| self.mine[place].own.state().is_some()) {
@@ -532,7 +532,7 @@ impl Playing {
                 each(other.id, &DrawnSpot { pos, bearing, tick: sample.tick, fraction: 0.0, how: Drawn::Newest });
                 continue;
             }
-            let (before, after) = other.samples.around(moment);
+            let (before, after) = other.samples.around_near(moment, &mut about);
             let ends = (before.map(|s| s.tick), after.map(|s| s.tick));
             let (placed, on) = match way {
                 Some((of, placed, on)) if of == ends => (placed, on),

@@ -329,12 +329,23 @@ impl Samples {
         self.0.back()
     }
 
-    /// The states on both sides of a moment.
-    pub(crate) fn around(&self, moment: Shown) -> (Option<&Sample>, Option<&Sample>) {
+    /// The states on both sides of a moment, which lie `about` so far in the row, as those of others do.
+    pub(crate) fn around_near(&self, moment: Shown, about: &mut usize) -> (Option<&Sample>, Option<&Sample>) {
+        if let (Some(before), Some(after)) = (about.checked_sub(1).and_then(|i| self.0.get(i)), self.0.get(*about))
+            && before.tick <= moment.tick
+            && after.tick > moment.tick
+        {
+            return (Some(before), Some(after));
+        }
         // Mostly it lies between the last few.
         let later = self.0.iter().rev().take_while(|s| s.tick > moment.tick).count();
-        let after = self.0.len() - later;
-        (after.checked_sub(1).and_then(|i| self.0.get(i)), self.0.get(after))
+        *about = self.0.len() - later;
+        (about.checked_sub(1).and_then(|i| self.0.get(i)), self.0.get(*about))
+    }
+
+    /// The states on both sides of a moment.
+    pub(crate) fn around(&self, moment: Shown) -> (Option<&Sample>, Option<&Sample>) {
+        self.around_near(moment, &mut 0)
     }
 
     /// What is drawn at a moment.

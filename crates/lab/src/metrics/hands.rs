@@ -2,8 +2,8 @@
 
 use velocitas_core::Vec3;
 
-use crate::ids::{ActorId, MachineId};
-use crate::record::{DrawnRow, Record, Track};
+use crate::ids::{ActorId, MachineId, RecordTick};
+use crate::record::{DrawnRow, MachineRows, Record, Track};
 use crate::time::LabTime;
 use crate::watch::Happening;
 
@@ -87,8 +87,12 @@ pub(crate) fn seen(record: &Record, machine: MachineId, (from, to, end): (LabTim
         for viewer in record.cast.players().filter(|viewer| *viewer != machine) {
             let frames = &record.of(viewer).frames;
             let range = frames.before(at)..frames.until(at.plus(LOOKED_FOR).min(end));
+            let mut early = Early::of(record, viewer, actor, range.end);
             // Others are drawn at a moment of their own: most frames need no second look.
             let late_enough = |number: &usize| {
+                if early.holds(*number, tick) {
+                    return false;
+                }
                 let Some(frame) = record.frame(viewer, *number) else { return false };
                 let placed = frame.placed(record.cast.rate);
                 !record.is_older(actor, &frame) || placed.is_some_and(|(shown, ..)| shown >= tick)
@@ -101,4 +105,39 @@ pub(crate) fn seen(record: &Record, machine: MachineId, (from, to, end): (LabTim
         }
     }
     samples
+}
+
+/// So many snapshots before the newest is one that surely lies before what is drawn.
+const BEFORE: usize = 24;
+
+/// Tells at little cost that what a viewer draws of others in a frame lies before a tick; frames are asked for in their order.
+struct Early<'a> {
+    rows: &'a MachineRows,
+    /// When it last began to play, and when the entity came to be.
+    joined: LabTime,
+    born: RecordTick,
+    /// How many snapshots it has received by the frame at hand.
+    received: Option<usize>,
+}
+
+impl<'a> Early<'a> {
+    /// Of an entity on a viewer's screen, in frames before one.
+    fn of(record: &'a Record, viewer: MachineId, actor: ActorId, end: usize) -> Self {
+        let rows = record.of(viewer);
+        let last = end.checked_sub(1).and_then(|last| rows.frames.get(last));
+        let joined = last.map_or(LabTime::ZERO, |row| rows.joined_by(row.at));
+        Self { rows, joined, born: record.cast.actors[actor.index()].born.1, received: None }
+    }
+
+    /// Whether it surely does; where it does not it may all the same.
+    fn holds(&mut self, number: usize, tick: RecordTick) -> bool {
+        let Some(row) = self.rows.frames.get(number).filter(|row| row.blends && row.tick < tick) else { return false };
+        let received = self.received.get_or_insert_with(|| self.rows.received.until(row.at));
+        while self.rows.received.get(*received).is_some_and(|received| received.at <= row.at) {
+            *received += 1;
+        }
+        // With it there is a snapshot not after the moment drawn: nothing later than that moment is shown.
+        let known = received.checked_sub(BEFORE).and_then(|place| self.rows.received.get(place));
+        known.is_some_and(|known| known.at >= self.joined && known.tick >= self.born && known.tick <= row.tick)
+    }
 }

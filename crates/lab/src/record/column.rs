@@ -26,8 +26,9 @@ impl<T: Copy> Column<T> {
     pub fn push(&mut self, value: T) {
         self.tail.push(value);
         if self.tail.len() == SEGMENT {
-            // What comes next may be little.
-            self.full.push(Arc::new(std::mem::take(&mut self.tail)));
+            // What comes next may be little; mostly it is more.
+            let tail = Vec::with_capacity(SEGMENT / 4);
+            self.full.push(Arc::new(std::mem::replace(&mut self.tail, tail)));
         }
     }
 

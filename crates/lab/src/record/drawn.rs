@@ -76,8 +76,7 @@ impl Record {
         let actor = |fact: &DrawnFact| self.cast.actor(fact.entity);
         if self.is_of_rings() {
             let rows = &mut self.machines[viewer.index()].otherwise;
-            let told =
-                |fact: &DrawnFact| Some(OtherwiseRow::of(self.cast.actor(fact.entity)?, &DrawnRow::of(row.at, fact)));
+            let told = |fact: &DrawnFact| Some(OtherwiseRow::told(row.at, self.cast.actor(fact.entity)?, fact));
             return screen.others.iter().filter_map(told).for_each(|row| rows.push(row));
         }
         let own: Vec<ActorId> = screen.own.iter().filter_map(actor).collect();
@@ -154,32 +153,38 @@ impl<'a> Gallery<'a> {
         let here = record.of(viewer);
         let Some(row) = here.frames.get(number) else { return };
         self.drawn_own(row.at, &mut each);
-        self.fetch_otherwise(row.at);
-        let otherwise = &self.otherwise;
         let owns = |actor| record.cast.owns(viewer, actor, row.at);
-        for row in otherwise {
-            row.drawn().into_iter().for_each(|drawn| each(row.actor, owns(row.actor), drawn));
-        }
         if record.is_of_rings() {
-            return;
+            return self.told(row.at, |row| {
+                row.drawn().into_iter().for_each(|drawn| each(row.actor, owns(row.actor), drawn));
+            });
+        }
+        let mut otherwise = std::mem::take(&mut self.otherwise);
+        otherwise.clear();
+        self.told(row.at, |row| otherwise.push(*row));
+        for row in &otherwise {
+            row.drawn().into_iter().for_each(|drawn| each(row.actor, owns(row.actor), drawn));
         }
         self.following.frame((record, self.travelled), (number, row), &self.drawn, |actor, owned, should| {
             if otherwise.is_empty() || otherwise.iter().all(|row| row.actor != actor) {
                 each(actor, owned && owns(actor), should);
             }
         });
+        self.otherwise = otherwise;
     }
 
-    fn fetch_otherwise(&mut self, at: LabTime) {
-        self.otherwise.clear();
+    /// Calls back with what was told of a frame besides own entities.
+    fn told(&mut self, at: LabTime, mut each: impl FnMut(&OtherwiseRow)) {
         let rows = &self.record.of(self.viewer).otherwise;
         if rows.is_empty() {
             return;
         }
         let next = self.next.get_or_insert_with(|| rows.before(at));
         while let Some(row) = rows.get(*next).filter(|row| row.at <= at) {
-            self.otherwise.extend(Some(row).filter(|row| row.at == at));
             *next += 1;
+            if row.at == at {
+                each(&row);
+            }
         }
     }
 

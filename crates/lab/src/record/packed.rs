@@ -261,7 +261,7 @@ pub enum Old {
 #[derive(Clone, Debug)]
 pub struct Packed<T> {
     packed: Vec<Segment<T>>,
-    loose: Vec<T>,
+    loose: VecDeque<T>,
     at_hand: AtHand<Vec<T>>,
     /// Rows forgotten so far.
     forgotten: usize,
@@ -277,16 +277,17 @@ impl<T> Default for Packed<T> {
 impl<T> Packed<T> {
     /// An empty one.
     pub fn of(old: Old) -> Self {
-        Self { packed: Vec::new(), loose: Vec::new(), at_hand: AtHand::default(), forgotten: 0, old }
+        Self { packed: Vec::new(), loose: VecDeque::new(), at_hand: AtHand::default(), forgotten: 0, old }
     }
 }
 
 impl<T: Pack> Packed<T> {
     /// Adds a row.
     pub fn push(&mut self, row: T) {
-        self.loose.push(row);
+        self.loose.push_back(row);
         if self.old == Old::Packed && self.loose.len() == LOOSE {
-            self.packed.push(Segment::pack(&self.loose[..SEGMENT], &mut Packer::default()));
+            let rows = &self.loose.make_contiguous()[..SEGMENT];
+            self.packed.push(Segment::pack(rows, &mut Packer::default()));
             self.loose.drain(..SEGMENT);
         }
     }
@@ -352,7 +353,7 @@ impl<T: Pack> Packed<T> {
     /// The first position for which `before` no longer holds, given that it holds for a beginning and no more.
     pub fn partition(&self, mut before: impl FnMut(&T) -> bool) -> usize {
         let packed = self.packed.len() * SEGMENT;
-        if self.loose.first().is_none_or(&mut before) {
+        if self.loose.front().is_none_or(&mut before) {
             return packed + self.loose.partition_point(before);
         }
         let number = self.packed.partition_point(|segment| before(&segment.last));
@@ -386,7 +387,7 @@ impl<T: Pack> Packed<T> {
             return self.loose.truncate(len - packed);
         }
         self.at_hand.clear();
-        self.loose = self.packed[len / SEGMENT].unpack();
+        self.loose = self.packed[len / SEGMENT].unpack().into();
         self.loose.truncate(len % SEGMENT);
         self.packed.truncate(len / SEGMENT);
         self.packed.shrink_to_fit();
