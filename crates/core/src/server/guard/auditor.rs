@@ -335,6 +335,12 @@ fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), base: &State, told:
                 // What became otherwise meanwhile may have moved it.
                 return Ruling::Resync(Gap::Change);
             }
+            let mut around = Around::default();
+            around.begin(scene.ground, &motion.body(), case.start, schema.state[0].wire.step());
+            if !around.is_empty() {
+                // What it stands in may have pushed it out, and by how much in ticks that were lost nobody knows.
+                return Ruling::Resync(Gap::Around);
+            }
             return Ruling::guilty(rules.policy, Offence { evidence, path: check.path(&case) });
         }
     }
