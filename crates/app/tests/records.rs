@@ -76,6 +76,7 @@ fn what_cannot_be_done_with_a_record_is_told() {
         (vec!["run", "--for", "1s", "--record", "nowhere/b.record"], "nowhere/b.record"),
         (vec!["compare", "a.record", "a.record", "--for", "3s"], "leave --for out"),
         (vec!["check", "a.record"], "it is the record of a run"),
+        (vec!["guard", "a.record"], "expected a course to run over seeds; the run of a record has happened already"),
         (vec!["vet", "a.record"], "it is the record of a run"),
     ] {
         let (said, why, code) = run(here, &args);

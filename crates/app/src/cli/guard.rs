@@ -27,8 +27,9 @@ const USUAL: LabTime = LabTime(60_000_000_000);
 
 pub(super) fn run(task: &GuardTask) -> Result<Outcome, OpenError> {
     let opened = opened(task.course.as_deref(), task.seed)?;
-    if opened.take().is_some() {
-        return Err(OpenError::Usage("expected a course to run over seeds; a take has happened already".to_owned()));
+    let happened = if opened.record().is_some() { "the run of a record" } else { "a take" };
+    if opened.take().is_some() || opened.record().is_some() {
+        return Err(OpenError::Usage(format!("expected a course to run over seeds; {happened} has happened already")));
     }
     let course = opened.course();
     if let Some(unknown) = task.allow.iter().find(|name| CHEATS.iter().all(|spec| spec.key != name.as_str())) {

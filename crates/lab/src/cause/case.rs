@@ -3,10 +3,9 @@
 //! Only the record is asked. Of the client's side it has what the hands gave and every state that was made; how the steps
 //! read that follows by the netcode's own rule (see [`Case::reads`]), and the first replay shows whether it does.
 
-use std::collections::BTreeMap;
-
 use velocitas_core::{Correction, Fact, Input, PeerId, Provenance, Restored, Schema, State, Vec3, vec3};
 
+use super::by_tick::ByTick;
 use super::mind::{Stretch, stretches};
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::record::{InputRow, Record};
@@ -311,8 +310,8 @@ impl Place<'_> {
 
 /// What the hands gave and what the server read, by tick.
 struct Given {
-    sampled: BTreeMap<RecordTick, Input>,
-    used: BTreeMap<RecordTick, (Input, Provenance)>,
+    sampled: ByTick<Input>,
+    used: ByTick<(Input, Provenance)>,
     /// Since when the machine owns the entity, and by which connection.
     taken: LabTime,
     peer: Option<PeerId>,
@@ -324,20 +323,20 @@ impl Given {
         let mine = place.record.of(place.machine).own(place.actor);
         // By the connection that it still has.
         let peer = mine.and_then(|own| own.inputs.rows().span(place.since, place.at).next_back()).map(|row| row.peer);
-        let mut given = Self { sampled: BTreeMap::new(), used: BTreeMap::new(), taken, peer };
+        let mut given = Self { sampled: ByTick::new(), used: ByTick::new(), taken, peer };
         for machine in place.record.cast.machines() {
             let Some(own) = place.record.of(machine).own(place.actor) else { continue };
             for row in own.inputs.rows().span(place.since, place.at) {
                 if row.used().is_some_and(|(at, _)| at <= place.at) {
                     let used = own.inputs.used(&row).zip(row.used());
                     used.into_iter().for_each(|(input, (_, how))| {
-                        given.used.insert(row.tick, (input, how));
+                        given.used.put(row.tick, (input, how));
                     });
                 }
                 let by = |row: &InputRow| row.sampled_at().is_some_and(|at| at >= taken && at <= place.at);
                 if machine == place.machine && Some(row.peer) == peer && by(&row) {
                     own.inputs.sampled(&row).into_iter().for_each(|input| {
-                        given.sampled.insert(row.tick, input);
+                        given.sampled.put(row.tick, input);
                     });
                 }
             }
@@ -347,12 +346,12 @@ impl Given {
 
     /// What the server read in a tick, and how it came by it: nothing where nobody gives orders or nothing was heard yet.
     fn used(&self, place: &Place<'_>, tick: RecordTick) -> (Input, Option<Provenance>) {
-        if let Some((input, how)) = self.used.get(&tick) {
+        if let Some((input, how)) = self.used.get(tick) {
             return (*input, Some(*how));
         }
         // What was sent before anything arrived the server could not miss, yet it made those ticks without it.
         let made = place.record.authority(place.actor).of_tick(tick).is_some();
-        (Input::default(), (made && self.sampled.contains_key(&tick)).then_some(Provenance::Rested))
+        (Input::default(), (made && self.sampled.get(tick).is_some()).then_some(Provenance::Rested))
     }
 
     /// The ticks whose inputs the server missed, up to the one that was compared.
@@ -364,7 +363,7 @@ impl Given {
     /// The newest tick up to one that the server made with what was sent for it.
     fn fresh(&self, place: &Place<'_>, tick: RecordTick) -> Option<RecordTick> {
         let is_fresh = |how: Provenance| how == Provenance::Fresh;
-        if let Some((fresh, _)) = self.used.range(..=tick).rev().find(|(_, (_, how))| is_fresh(*how)) {
+        if let Some((fresh, _)) = self.used.until(tick).rev().find(|(_, (_, how))| is_fresh(*how)) {
             return Some(*fresh);
         }
         // Where nothing has arrived for long.
@@ -377,7 +376,7 @@ impl Given {
 
     /// What the hands gave in a tick, also before these.
     fn gave(&self, place: &Place<'_>, tick: RecordTick) -> Option<Input> {
-        self.sampled.get(&tick).copied().or_else(|| {
+        self.sampled.get(tick).copied().or_else(|| {
             let inputs = &place.record.of(place.machine).own(place.actor)?.inputs;
             let row = inputs.of_tick(tick).filter(|row| Some(row.peer) == self.peer)?;
             inputs.sampled(&row).filter(|_| row.at >= self.taken)
@@ -397,7 +396,7 @@ impl Given {
     /// How the client's steps read what the hands gave, tick by tick after one up to which it was told: presses since the input
     /// before, and in the first that was played since the last that the server is known to have had.
     fn reads(&self, place: &Place<'_>, schema: &Schema, (told, to): (RecordTick, RecordTick)) -> Vec<Turn> {
-        let before = self.sampled.range(..=told).next_back().map(|(_, input)| *input);
+        let before = self.sampled.until(told).next_back().map(|(_, input)| *input);
         let mut before = before.or_else(|| self.gave(place, told)).unwrap_or_default();
         let mut owed = Some(self.confirmed(place, told).unwrap_or_default());
         let over: Vec<_> = place.passed_over().collect();
@@ -405,7 +404,7 @@ impl Given {
             |tick: RecordTick| over.iter().any(|(first, n)| (first.0..first.0.saturating_add(*n)).contains(&tick.0));
         let mut turns = Vec::new();
         for tick in (told.0 + 1..=to.0).map(RecordTick) {
-            let turn = match self.sampled.get(&tick) {
+            let turn = match self.sampled.get(tick) {
                 Some(sampled) => {
                     let input = schema.presses_since(sampled, &owed.take().unwrap_or(before));
                     before = *sampled;

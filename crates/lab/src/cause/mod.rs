@@ -5,6 +5,7 @@
 //! smallest exchange after which there would have been nothing to correct *is* the cause. Where none is, it is not
 //! attributed. What there is to be exchanged is a table, [`ingredient`].
 
+mod by_tick;
 mod case;
 mod excuse;
 mod found;

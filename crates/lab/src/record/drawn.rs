@@ -40,13 +40,17 @@ impl Record {
 
     /// What a viewer drew of somebody else in the frame of this moment, where that does not follow from what it had received.
     fn drawn_otherwise(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<Option<DrawnRow>> {
-        let rows = &self.of(viewer).otherwise;
-        if rows.is_empty() {
-            return self.is_of_rings().then_some(None);
+        let rows = self.of(viewer);
+        if self.is_of_rings() {
+            let frame = rows.told.before(at);
+            let mut all = rows.told.frame(frame).filter(|(_, row)| row.at == at);
+            // What is not there was not drawn.
+            return Some(all.find(|(of, _)| *of == actor).map(|(_, row)| row));
         }
-        let told = rows.span(at, at).find(|row| row.actor == actor).map(|row| row.drawn());
-        // There nothing else was drawn.
-        told.or_else(|| self.is_of_rings().then_some(None))
+        if rows.otherwise.is_empty() {
+            return None;
+        }
+        rows.otherwise.span(at, at).find(|row| row.actor == actor).map(|row| row.drawn())
     }
 
     /// How far from where it should have been a viewer drew somebody else in the frame of this moment, as far as that is told.
@@ -75,9 +79,8 @@ impl Record {
         let Some((number, row)) = frames.len().checked_sub(1).zip(frames.last()) else { return };
         let actor = |fact: &DrawnFact| self.cast.actor(fact.entity);
         if self.is_of_rings() {
-            let rows = &mut self.machines[viewer.index()].otherwise;
-            let told = |fact: &DrawnFact| Some(OtherwiseRow::told(row.at, self.cast.actor(fact.entity)?, fact));
-            return screen.others.iter().filter_map(told).for_each(|row| rows.push(row));
+            let told = screen.others.iter().filter_map(|fact| Some((self.cast.actor(fact.entity)?, fact)));
+            return self.machines[viewer.index()].told.push(row.at, told);
         }
         let own: Vec<ActorId> = screen.own.iter().filter_map(actor).collect();
         let told = screen.others.iter().filter_map(|fact| Some((actor(fact)?, DrawnRow::of(row.at, fact))));
@@ -155,9 +158,15 @@ impl<'a> Gallery<'a> {
         self.drawn_own(row.at, &mut each);
         let owns = |actor| record.cast.owns(viewer, actor, row.at);
         if record.is_of_rings() {
-            return self.told(row.at, |row| {
-                row.drawn().into_iter().for_each(|drawn| each(row.actor, owns(row.actor), drawn));
-            });
+            let told = &here.told;
+            let next = self.next.get_or_insert_with(|| told.before(row.at));
+            while told.at(*next).is_some_and(|at| at < row.at) {
+                *next += 1;
+            }
+            if told.at(*next) == Some(row.at) {
+                told.frame(*next).for_each(|(actor, drawn)| each(actor, owns(actor), drawn));
+            }
+            return;
         }
         let mut otherwise = std::mem::take(&mut self.otherwise);
         otherwise.clear();

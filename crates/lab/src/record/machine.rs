@@ -9,6 +9,7 @@ use super::rows::{
     ClockRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, MeasureRow, OtherwiseRow, OwnDrawnRow, PresenceRow,
     ReceivedRow, SeenRow,
 };
+use super::told::Told;
 use super::track::Track;
 use crate::ids::{ActorId, RecordTick};
 use crate::time::LabTime;
@@ -38,6 +39,8 @@ pub struct MachineRows {
     pub frames: Packed<FrameRow>,
     /// What of others it drew otherwise than follows from what it took in.
     pub otherwise: Packed<OtherwiseRow>,
+    /// All that it drew of others, where rows are let go.
+    pub(super) told: Told,
     /// The snapshots it took in.
     pub received: Packed<ReceivedRow>,
     /// Whom it learnt of, and of whose end.
@@ -164,6 +167,7 @@ impl MachineRows {
         self.columns().for_each(|column| column.cut_after(at));
         let few: [&mut dyn Cut; 4] = [&mut self.knows, &mut self.presence, &mut self.joined, &mut self.seen];
         few.into_iter().for_each(|column| column.cut_after(at));
+        self.told.cut_after(at);
         self.unseen = self.unseen_at(at);
         for own in &mut self.own {
             own.predicted.truncate(at);
@@ -173,7 +177,7 @@ impl MachineRows {
     }
 
     pub(super) fn forget_drawn(&mut self, before: LabTime) {
-        self.otherwise.forget_before(before);
+        self.told.forget_before(before);
     }
 
     pub(super) fn forget(&mut self, from: LabTime) {
@@ -191,6 +195,7 @@ impl MachineRows {
         own.sum::<usize>()
             + self.frames.bytes()
             + self.otherwise.bytes()
+            + self.told.bytes()
             + self.received.bytes()
             + self.knows.bytes()
             + self.presence.bytes()

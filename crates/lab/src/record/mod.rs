@@ -16,6 +16,7 @@ mod machine;
 mod packed;
 mod recorder;
 mod rows;
+mod told;
 mod track;
 
 pub use cast::{Actor, Beginning, Cast, MachineInfo, Origin, OwnerRow, Player, There};

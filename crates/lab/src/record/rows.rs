@@ -228,12 +228,6 @@ impl OtherwiseRow {
         Self { at, actor, how: how as u8, tick, fraction, pos: [pos.x, pos.y, pos.z], bearing }
     }
 
-    /// As its client told it.
-    pub(super) const fn told(at: LabTime, actor: ActorId, fact: &DrawnFact) -> Self {
-        let DrawnFact { tick, fraction, how, pos, bearing, .. } = *fact;
-        Self { at, actor, how: how as u8, tick, fraction, pos, bearing }
-    }
-
     /// It was not drawn.
     pub fn nothing(at: LabTime, actor: ActorId) -> Self {
         Self { at, actor, how: NOT_DRAWN, ..Self::default() }

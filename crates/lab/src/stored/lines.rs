@@ -78,11 +78,16 @@ impl Stored {
         let mut putting = Putting::new(&take, keep)?;
         let done = loop {
             let Some((line, place)) = lines.next(MOST_LINE)? else { break putting.end() };
-            if !line.ends_with(b"\n") {
-                putting.place = place;
-                break Err("it is cut short");
+            putting.place = place;
+            if !line.ends_with(b"\n") && !line.ends_with(b"}") {
+                break Err(if line.len() as u64 == MOST_LINE {
+                    "it is longer than any row"
+                } else {
+                    "it is cut short"
+                });
             }
-            if let Err(why) = putting.row(line, place) {
+            let row = std::str::from_utf8(line).map_err(|_| "it is no UTF-8 text");
+            if let Err(why) = row.and_then(|row| putting.row(row, place)) {
                 break Err(why);
             }
         };

@@ -70,6 +70,14 @@ struct Begin<'a> {
     fact: Option<IgnoredAny>,
 }
 
+/// Kind and moment of a row that begins as rows are written, and of which no more is needed.
+fn usual(line: &str) -> Option<(&str, LabTime)> {
+    let (kind, rest) = line.strip_prefix("{\"kind\":\"")?.split_once("\",\"at_ns\":")?;
+    let at = rest.split_once(',')?.0.parse().ok()?;
+    let is_plain = matches!(Rank::of(kind, false), Ok(rank) if rank != Some(Rank::Fact));
+    is_plain.then_some((kind, LabTime(at)))
+}
+
 /// A row that says exactly what was told.
 #[derive(Deserialize)]
 struct Exactly {
@@ -89,7 +97,7 @@ pub(super) struct Putting<'a> {
     /// The moment at hand, its rows, and up to when all were put back.
     at: LabTime,
     rows: Vec<(Rank, u64, Range<usize>, Place)>,
-    text: Vec<u8>,
+    text: String,
     /// The row that is looked at.
     pub(super) place: Place,
     until: LabTime,
@@ -101,7 +109,7 @@ pub(super) struct Putting<'a> {
 impl<'a> Putting<'a> {
     pub(super) fn new(take: &'a Take, keep: Keep) -> Result<Self, RunError> {
         let (into, names) = (Restoring::new(take, keep)?, Names::default());
-        let (rows, text, pending, ending) = (Vec::new(), Vec::new(), BTreeMap::new(), None);
+        let (rows, text, pending, ending) = (Vec::new(), String::new(), BTreeMap::new(), None);
         Ok(Self { into, names, at: LabTime::ZERO, rows, text, place: (0, 0), until: LabTime::ZERO, pending, ending })
     }
 
@@ -116,13 +124,19 @@ impl<'a> Putting<'a> {
     }
 
     /// Takes the next row.
-    pub(super) fn row(&mut self, line: &[u8], place: Place) -> Result<(), Strange> {
+    pub(super) fn row(&mut self, line: &str, place: Place) -> Result<(), Strange> {
         self.place = place;
-        let Begin { kind, at_ns: at, nth, fact } = serde_json::from_slice(line).map_err(|_| NO_ROW)?;
+        let (kind, at, nth, has_fact) = match usual(line) {
+            Some((kind, at)) => (Cow::Borrowed(kind), at, 0, false),
+            None => {
+                let Begin { kind, at_ns, nth, fact } = serde_json::from_str(line).map_err(|_| NO_ROW)?;
+                (kind, at_ns, nth, fact.is_some())
+            }
+        };
         if at < self.at {
             return Err("a row that is older than the one before");
         }
-        let rank = Rank::of(&kind, fact.is_some())?;
+        let rank = Rank::of(&kind, has_fact)?;
         if at > self.at {
             self.put()?;
             if at.0 / 1_000_000_000 > self.at.0 / 1_000_000_000 {
@@ -132,7 +146,7 @@ impl<'a> Putting<'a> {
         }
         if let Some(rank) = rank {
             let begin = self.text.len();
-            self.text.extend_from_slice(line);
+            self.text.push_str(line);
             self.rows.push((rank, nth, begin..self.text.len(), place));
         }
         Ok(())
@@ -158,7 +172,7 @@ impl<'a> Putting<'a> {
             }
             self.names.learn(&self.into.record().cast);
             let line = &text[range.clone()];
-            let row: Row<'_> = serde_json::from_slice(line).map_err(|_| NO_ROW)?;
+            let row: Row<'_> = serde_json::from_str(line).map_err(|_| NO_ROW)?;
             let keys = Keys { row: &row, names: &self.names };
             match rank {
                 Rank::Change => change(&mut self.into, keys, self.at)?,
@@ -216,8 +230,8 @@ fn change(into: &mut Restoring<'_>, keys: Keys<'_>, at: LabTime) -> Result<(), S
     into.seldom(Seldom::Changed { at, tick, reach, what })
 }
 
-fn fact(into: &mut Restoring<'_>, line: &[u8], at: LabTime) -> Result<(), Strange> {
-    let Exactly { fact } = serde_json::from_slice(line).map_err(|_| KEY)?;
+fn fact(into: &mut Restoring<'_>, line: &str, at: LabTime) -> Result<(), Strange> {
+    let Exactly { fact } = serde_json::from_str(line).map_err(|_| KEY)?;
     match &fact {
         Seldom::Fact(when, ..) if *when == at => into.seldom(fact),
         Seldom::Happening(_, row) if row.at == at => into.seldom(fact),

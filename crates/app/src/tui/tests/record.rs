@@ -99,6 +99,7 @@ fn keys_that_would_change_a_run_that_is_over_say_why_not() {
     assert!(record.branch.is_none() && record.run.now() == LabTime::from_secs(12.0));
     let shown = text(&mut record, 160, 47);
     assert!(shown.contains("RECORD of 0:12.00") && !shown.contains("resume from here"), "{shown}");
+    assert!(!shown.contains("y why"), "{shown}");
     // Its course can be begun anew.
     record.key(&KeyEvent::new(KeyCode::Char('r'), KeyModifiers::CONTROL));
     assert!(!record.run.is_over() && record.is_live());
