@@ -148,9 +148,9 @@ fn what_is_no_record_is_refused_in_words_and_memory_is_bounded() {
         assert!(matches!(refused, Err(StoredError::Foreign)), "{bytes:?}");
     }
     for (text, why) in [
-        ("", "whose first line is an object of kind `run`"),
-        ("hello", "whose first line is an object of kind `run`"),
-        ("{\"kind\":\"authority\"}", "whose first line is an object of kind `run`"),
+        ("", "whose first line is a whole object of kind `run`"),
+        ("hello", "whose first line is a whole object of kind `run`"),
+        ("{\"kind\":\"authority\"}", "whose first line is a whole object of kind `run`"),
         ("{\"kind\":\"run\",\"format\":2}", "expected a record of format 3; found format 2"),
         ("{\"kind\":\"run\"}", "expected a record of format 3; found no format"),
         ("{\"kind\":\"run\",\"format\":3}", "expected `take` in its first line"),

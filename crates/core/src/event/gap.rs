@@ -9,7 +9,7 @@ pub enum Gap {
     Silence,
     /// Ticks were lost that could tell, and more than now and then.
     Lost,
-    /// Something solid came to be around it, and moved it.
+    /// Something solid came to be around it, and moved it, or may have in ticks that were lost.
     Around,
     /// It had just become its owner's own, who had not heard how it stood.
     Handover,

@@ -329,7 +329,7 @@ pub(super) static RESYNC: Kind<Gap> = Kind {
         Key {
             name: "why",
             says: "`silence`: nothing was said for longer than any time could pay for; `lost`: ticks were lost that could tell, and more \
-                   than now and then; `around`: something solid came to be around it, and moved it; `handover`: it had just become its \
+                   than now and then; `around`: something solid came to be around it, and moved it, or may have in ticks that were lost; `handover`: it had just become its \
                    owner's own, who had not heard how it stood; `push`: a push that its owner did not answer had its effect; `change`: \
                    ticks were lost in which rule, tunables or ground became otherwise",
             get: |_, why| why.name().into(),

@@ -61,7 +61,8 @@ struct Made {
 #[derive(Clone, Debug, Default)]
 struct Truth {
     rows: Vec<Made>,
-    teleports: usize,
+    /// When it was put elsewhere among them, and in which ticks.
+    teleports: Vec<(LabTime, RecordTick)>,
 }
 
 impl Truth {
@@ -75,7 +76,9 @@ impl Truth {
         track.visit(track.between(next.max(from), to), |head, pos| {
             self.rows.push(Made { at: head.at, tick: head.tick, pos, teleported: head.teleported });
         });
-        self.teleports = self.rows.iter().filter(|row| row.teleported).count();
+        let put = self.rows.iter().filter(|row| row.teleported);
+        self.teleports.clear();
+        self.teleports.extend(put.map(|row| (row.at, row.tick)));
     }
 
     fn of_tick(&self, tick: RecordTick) -> Option<usize> {
@@ -128,7 +131,7 @@ impl Truth {
 
     /// How it moved from a moment to another, if that is known and it was not put elsewhere meanwhile.
     fn moved(&self, from: f64, to: f64) -> Option<[f64; 3]> {
-        if self.rows.iter().any(|row| row.teleported && row.at.0 as f64 > from && row.at.0 as f64 <= to) {
+        if self.teleports.iter().any(|(at, _)| at.0 as f64 > from && at.0 as f64 <= to) {
             return None;
         }
         let at = |moment: f64| {
@@ -141,8 +144,8 @@ impl Truth {
     /// Whether it was put elsewhere between two moments, or in the ticks from one to another.
     fn is_cut(&self, (from, to): (f64, f64), (first, last): (RecordTick, RecordTick)) -> bool {
         let within = |at: LabTime| at.0 as f64 > from && at.0 as f64 <= to;
-        let cuts = |row: &Made| within(row.at) || row.tick > first && row.tick.0 <= last.0.saturating_add(1);
-        self.teleports > 0 && self.rows.iter().any(|row| row.teleported && cuts(row))
+        let mut teleports = self.teleports.iter();
+        teleports.any(|&(at, tick)| within(at) || tick > first && tick.0 <= last.0.saturating_add(1))
     }
 }
 
@@ -470,7 +473,7 @@ mod tests {
             teleported: false,
         };
         let rows = (0..40).filter(|tick| !(10..14).contains(tick)).map(made).collect();
-        let truth = Truth { rows, teleports: 0 };
+        let truth = Truth { rows, teleports: Vec::new() };
         assert_eq!(truth.made(RecordTick(9), 0.5), None);
         assert_eq!(truth.made(RecordTick(9), 0.0), Some(450_000_000.0));
         assert_eq!(truth.made(RecordTick(14), 0.5), Some(725_000_000.0));

@@ -41,7 +41,7 @@ pub enum StoredError {
     #[error("what it says of its course cannot be read: {0}")]
     Take(#[from] TakeError),
     /// It is no JSON Lines of a record.
-    #[error("expected a record in JSON Lines, whose first line is an object of kind `run`")]
+    #[error("expected a record in JSON Lines, whose first line is a whole object of kind `run`")]
     NoRecord,
     /// It is of another format.
     #[error("expected a record of format {RECORD_FORMAT}; found {0}; write it anew from its course or take")]
