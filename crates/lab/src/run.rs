@@ -22,7 +22,7 @@ use crate::command::Command;
 use crate::course::{Course, KnownTo, Saved};
 use crate::known::Reach;
 use crate::lab::{Lab, populate};
-use crate::metrics::{ClientMetrics, Measured, Meter, Totals, WINDOW};
+use crate::metrics::{BEHIND, ClientMetrics, Measured, Meter, Totals, WINDOW};
 use crate::moment::Moment;
 use crate::record::{Cast, Record, Recorder};
 use crate::reread::{ReadLater, ReadRule, ReloadError};
@@ -37,8 +37,6 @@ const CHECKPOINT: LabTime = LabTime(4_000_000_000);
 pub const LEAST_KEPT: LabTime = LabTime(60_000_000_000);
 /// So much is taken into figures at a time.
 const CATCH_UP: LabTime = LabTime(2_000_000_000);
-/// Figures follow so far behind: by then it is known what became of everything.
-const BEHIND: LabTime = LabTime(8_000_000_000);
 /// Of what is drawn so much is kept there: figures follow by less.
 const DRAWN: LabTime = LabTime(BEHIND.0 + 1_500_000_000);
 /// So much is kept where only figures are wanted, and what they look back at besides.

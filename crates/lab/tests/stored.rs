@@ -159,6 +159,12 @@ fn what_is_no_record_is_refused_in_words_and_memory_is_bounded() {
         let refused = Stored::read_lines(Cursor::new(text), &[], Keep::All).err().map(|why| why.to_string());
         assert!(refused.as_ref().is_some_and(|said| said.contains(why)), "{text}: {refused:?}");
     }
+    // A block of a time that no run reaches: its seconds are not looked through.
+    let text = Journal::new("quay.course.toml", "test").news(&Run::new(Course::demo()).expect("it fits"));
+    let late = Stored::read(Cursor::new(velocitas_lab::stored::framed(&text, &[], LabTime(u64::MAX))), &[], Keep::All);
+    let late = late.expect("it is sound up to there");
+    assert!(late.damage.as_ref().is_some_and(|damage| damage.why.contains("long after")), "{:?}", late.damage);
+    assert!(late.run().is_ok_and(|run| run.measured().clients.len() == 6));
     let only = Stored::read(Cursor::new(b"velocitas record 1\n"), &[], Keep::All);
     assert!(matches!(only, Err(StoredError::Take(_))));
     let (run, file) = written(Course::demo(), 80.0, &[]);
@@ -181,6 +187,10 @@ fn rows_that_are_cut_or_damaged_are_read_up_to_the_last_sound_one() {
         (&b"nothing\n"[..], "no JSON object"),
         (&b"{\"kind\":\"clock\",\"at_ns\":5}\n"[..], "older than the one before"),
         (&b"{\"kind\":\"clock\",\"at_ns\":3999999999}\n"[..], "a key that is missing"),
+        (
+            &b"{\"kind\":\"end\",\"at_ns\":18446744073709551615,\"digest\":\"0\",\"refused_datagrams\":0}\n"[..],
+            "long after",
+        ),
         (&b"{\"kind\":\"weather\",\"at_ns\":3999999999}\n"[..], "unknown kind"),
     ] {
         let stored = cut(more);
@@ -190,6 +200,10 @@ fn rows_that_are_cut_or_damaged_are_read_up_to_the_last_sound_one() {
         let until = stored.record.end;
         assert!(stored.ending.is_none() && until > secs(2.5) && until < run.now(), "{until}");
     }
+    // However much is said of one moment, no more of it is held.
+    let same = format!("{{\"kind\":\"clock\",\"at_ns\":3999999999,\"x\":\"{}\"}}\n", "x".repeat(1 << 20)).repeat(70);
+    let damage = cut(same.as_bytes()).damage.expect("it is told");
+    assert!(damage.why.contains("more at one moment than any run has"), "{damage}");
     // Without an end it is not known how it ended, and nothing is left out.
     let stored = cut(b"");
     assert!(stored.damage.is_none() && stored.ending.is_none());

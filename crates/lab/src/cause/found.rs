@@ -28,6 +28,12 @@ impl Clone for Findings {
 }
 
 impl Findings {
+    /// The same, for a copy of the record that stays what it is.
+    pub(crate) fn same(&self) -> Self {
+        let found = self.found.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        Self { found: Mutex::new(found), minds: Minds::default() }
+    }
+
     /// What lies behind a correction, looked for unless it was.
     pub fn of(&self, record: &Record, machine: MachineId, at: LabTime, c: &Correction) -> Arc<Finding> {
         let key = (at, machine, c.entity, c.tick);

@@ -13,6 +13,9 @@ use crate::time::LabTime;
 use crate::trouble::{Trouble, sort};
 use crate::watch::Happening;
 
+/// Figures follow so far behind: by then it is known what became of everything.
+pub(crate) const BEHIND: LabTime = LabTime(8_000_000_000);
+
 /// What a run came to.
 #[derive(Clone, Debug)]
 pub struct Measured {
@@ -66,6 +69,11 @@ impl Meter {
             self.add(found, Span { from: self.to, to: LabTime(next - 1), end });
             self.to = LabTime(next);
         }
+    }
+
+    /// Takes the whole seconds of which everything is known, of a record that reaches to a moment.
+    pub(crate) fn follow(&mut self, found: Found<'_>, end: LabTime) {
+        self.take(found, LabTime(end.minus(BEHIND).0 / WINDOW.0 * WINDOW.0), end);
     }
 
     /// What it comes to, with the figures of these machines in this order.

@@ -14,6 +14,7 @@ mod views;
 
 pub use figure::{FIGURES, Figure, Unit, Value};
 pub use hands::LOOKED_FOR;
+pub(crate) use meter::BEHIND;
 pub use meter::{Measured, Meter, Totals, measure, measure_all};
 pub use moments::{Moments, Peak, Seconds, SeenMoments};
 pub use tally::Tally;

@@ -2,7 +2,8 @@
 
 use velocitas_core::Tick;
 
-use super::{BEHIND, Run, RunError, WINDOW};
+use super::{Run, RunError};
+use crate::cause::Findings;
 use crate::command::Command;
 use crate::export::Ending;
 use crate::ids::{MachineId, Part};
@@ -22,11 +23,15 @@ pub(super) struct Over {
 }
 
 impl Run {
-    /// A run as its record tells it. Settings and rules are those at its end.
+    /// A run as its record tells it, with the figures so far and what was found for them. Settings and rules are those at its end.
     ///
     /// # Errors
     /// When the cast of its course does not fit a snapshot.
-    pub fn over(take: &Take, record: Record, ending: Option<Ending>) -> Result<Self, RunError> {
+    pub(crate) fn over(
+        take: &Take,
+        (record, meter, findings): (Record, Meter, Findings),
+        ending: Option<Ending>,
+    ) -> Result<Self, RunError> {
         let mut run = Self::of_take(take)?;
         run.ahead.clear();
         run.told.clear();
@@ -41,10 +46,7 @@ impl Run {
             run.lab.command(*command, read, &mut Unrecorded);
         }
         run.over = Some(Over { end: record.end, ending });
-        let (end, mut meter) = (record.end, Meter::of(&record));
-        run.recorder = Recorder::of(record);
-        meter.take(run.found(), LabTime(end.minus(BEHIND).0 / WINDOW.0 * WINDOW.0), end);
-        run.meter = Some(meter);
+        (run.recorder, run.meter, run.findings) = (Recorder::of(record), Some(meter), findings);
         Ok(run)
     }
 

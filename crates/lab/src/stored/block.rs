@@ -15,6 +15,9 @@ const HEAD: usize = 1 + 4 + 8 + 8 + 4;
 /// A block holds at most so many bytes.
 pub(super) const MOST: usize = 1 << 24;
 
+/// Nothing is told for no longer: somewhere a frame is drawn, or a tick made.
+pub(super) const SILENT: LabTime = LabTime(600_000_000_000);
+
 /// What a block holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Holds {
@@ -150,6 +153,9 @@ impl<R: Read + Seek> Blocks<R> {
         }
         if span.0 > span.1 || span.0 < self.until {
             return Ok(Err("blocks are not in the order of time"));
+        }
+        if span.1.minus(self.until) > SILENT {
+            return Ok(Err("a block is of a time long after the one before"));
         }
         Ok(Ok((holds, span)))
     }

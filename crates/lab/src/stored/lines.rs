@@ -12,6 +12,7 @@ use velocitas_core::Motion;
 use super::block::Damage;
 use super::putting::{Place, Putting};
 use super::read::{Stored, StoredError};
+use super::restore::Restored;
 use crate::export::RECORD_FORMAT;
 use crate::run::Keep;
 use crate::take::Take;
@@ -97,7 +98,7 @@ impl Stored {
             let why = format!("line {line}: {why}");
             Damage { sound: begin, left: length.saturating_sub(begin), until, why }
         });
-        let (record, ending) = putting.finish();
-        Ok(Self { record, ending, damage, take })
+        let Restored { record, meter, findings, ending } = putting.finish();
+        Ok(Self { record, meter, findings, ending, damage, take })
     }
 }

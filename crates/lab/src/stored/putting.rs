@@ -6,13 +6,13 @@ use std::ops::Range;
 
 use serde::Deserialize;
 use serde::de::IgnoredAny;
-
 use velocitas_core::{
     ClockFact, Contacts, Drawn, Evidence, Input, InputFact, InputFate, Made, Measure, MessageKind, Provenance, RULES,
     SolidId, StateEvent,
 };
 
-use super::restore::{Restoring, STRANGE, Strange};
+use super::block::SILENT;
+use super::restore::{Restored, Restoring, STRANGE, Strange};
 use super::rows::{KEY, Keys, Names};
 use super::said::{Row, Said};
 use super::seldom::{ChangeNote, Seldom};
@@ -84,6 +84,10 @@ struct Exactly {
     fact: Seldom,
 }
 
+/// Rows of one moment have no more bytes, and inputs no more that is still to become of them: more is held by no run.
+const MOST_AT_ONCE: usize = 1 << 26;
+const MOST_PENDING: usize = 1 << 20;
+
 /// What became of an input, and with which value.
 type Became = (MachineId, InputFact, Option<Input>);
 
@@ -119,8 +123,8 @@ impl<'a> Putting<'a> {
     }
 
     /// What came of it.
-    pub(super) fn finish(self) -> (Record, Option<Ending>) {
-        (self.into.finish(self.until).0, self.ending)
+    pub(super) fn finish(self) -> Restored {
+        Restored { ending: self.ending, ..self.into.finish(self.until) }
     }
 
     /// Takes the next row.
@@ -136,13 +140,19 @@ impl<'a> Putting<'a> {
         if at < self.at {
             return Err("a row that is older than the one before");
         }
+        if at.minus(self.at) > SILENT {
+            return Err("a row of a time long after the one before");
+        }
         let rank = Rank::of(&kind, has_fact)?;
         if at > self.at {
             self.put()?;
             if at.0 / 1_000_000_000 > self.at.0 / 1_000_000_000 {
-                self.into.forget();
+                self.into.pass();
             }
             self.at = at;
+        }
+        if self.text.len() + line.len() > MOST_AT_ONCE || self.pending.len() > MOST_PENDING {
+            return Err("more at one moment than any run has");
         }
         if let Some(rank) = rank {
             let begin = self.text.len();

@@ -8,8 +8,10 @@ use velocitas_core::Motion;
 
 use super::block::{Blocks, Damage, Holds};
 use super::coded::{Expected, Key, MADE, Tag, entity, take};
-use super::restore::{Restoring, STRANGE, Strange};
+use super::restore::{Restored, Restoring, STRANGE, Strange};
+use crate::cause::Findings;
 use crate::export::{Ending, RECORD_FORMAT};
+use crate::metrics::Meter;
 use crate::record::{Record, Unpacker};
 use crate::run::{Keep, Run, RunError};
 use crate::take::{Take, TakeError};
@@ -22,6 +24,9 @@ pub struct Stored {
     pub take: Take,
     /// What happened.
     pub record: Record,
+    /// Its figures so far, and what was found for them.
+    pub(super) meter: Meter,
+    pub(super) findings: Findings,
     /// How it ended; `None` where the file was cut short, or is still being written.
     pub ending: Option<Ending>,
     /// Where the file is not sound, if it is not.
@@ -81,8 +86,8 @@ impl Stored {
                 blocks.give_up(place, why);
             }
         }
-        let (record, ending) = into.finish(blocks.until());
-        Ok(Self { record, ending, damage: blocks.damage, take })
+        let Restored { record, meter, findings, ending } = into.finish(blocks.until());
+        Ok(Self { record, meter, findings, ending, damage: blocks.damage, take })
     }
 }
 
@@ -92,7 +97,8 @@ impl Stored {
     /// # Errors
     /// When the cast of its course does not fit a snapshot.
     pub fn run(&self) -> Result<Run, RunError> {
-        Run::over(&self.take, self.record.clone(), self.ending)
+        let seen = (self.record.clone(), self.meter.clone(), self.findings.same());
+        Run::over(&self.take, seen, self.ending)
     }
 }
 
@@ -117,7 +123,7 @@ fn facts(into: &mut Restoring<'_>, bytes: &[u8], span: (LabTime, LabTime)) -> Re
             _ => told(into, tag, key, &mut unpacker, &mut expected)?,
         }
     }
-    into.forget();
+    into.pass();
     Ok(())
 }
 

@@ -3,11 +3,13 @@
 use velocitas_core::{Event, Fact, Input, InputFact, Measure, StateEvent};
 
 use super::seldom::{ChangeNote, Seldom};
+use crate::cause::{Findings, Found};
 use crate::command::Command;
 use crate::export::Ending;
 use crate::ids::{MachineId, Part, RecordTick};
 use crate::known::{Change, Changed, Reach};
-use crate::record::{ClockRow, FrameRow, OtherwiseRow, OwnDrawnRow, ReceivedRow, Record, Recorder, SeenRow};
+use crate::metrics::Meter;
+use crate::record::{CONTEXT, ClockRow, FrameRow, OtherwiseRow, OwnDrawnRow, ReceivedRow, Record, Recorder, SeenRow};
 use crate::run::{Keep, LEAST_KEPT, Run, RunError};
 use crate::screen::Screen;
 use crate::take::Take;
@@ -27,9 +29,21 @@ pub(super) const STRANGE: &str = "a row that no machine writes";
 /// Why something cannot be put back, in words.
 pub(super) type Strange = &'static str;
 
+/// A record that is back, with its figures up to some seconds before its end.
+pub(super) struct Restored {
+    pub(super) record: Record,
+    pub(super) meter: Meter,
+    pub(super) findings: Findings,
+    /// How it ended, where that is told.
+    pub(super) ending: Option<Ending>,
+}
+
 /// A record on its way back.
 pub(super) struct Restoring<'a> {
     making: Recorder,
+    /// Figures follow as it goes: what is old may be forgotten by the end.
+    meter: Meter,
+    findings: Findings,
     take: &'a Take,
     keep: Keep,
     /// Within which moments what comes has to lie.
@@ -45,7 +59,17 @@ impl<'a> Restoring<'a> {
     /// When the course cannot be run.
     pub(super) fn new(take: &'a Take, keep: Keep) -> Result<Self, RunError> {
         let making = Recorder::of(Run::of_take(take)?.record().clone());
-        Ok(Self { making, take, keep, span: (LabTime::ZERO, LabTime(u64::MAX)), last: LabTime::ZERO, ending: None })
+        let (meter, findings) = (Meter::of(making.record()), Findings::default());
+        Ok(Self {
+            making,
+            meter,
+            findings,
+            take,
+            keep,
+            span: (LabTime::ZERO, LabTime(u64::MAX)),
+            last: LabTime::ZERO,
+            ending: None,
+        })
     }
 
     /// What was put back so far.
@@ -53,11 +77,12 @@ impl<'a> Restoring<'a> {
         self.making.record()
     }
 
-    /// The whole, which goes on at least to a moment, and how it ended.
-    pub(super) fn finish(self, until: LabTime) -> (Record, Option<Ending>) {
-        let mut record = self.making.into_record();
+    /// The whole, which goes on at least to a moment.
+    pub(super) fn finish(self, until: LabTime) -> Restored {
+        let Self { making, meter, findings, ending, .. } = self;
+        let mut record = making.into_record();
         record.end = record.end.max(until);
-        (record, self.ending)
+        Restored { record, meter, findings, ending }
     }
 
     /// From here on everything has to lie in this span.
@@ -253,8 +278,10 @@ impl<'a> Restoring<'a> {
         })
     }
 
-    /// Lets go of the oldest until the rest is within bounds.
-    pub(super) fn forget(&mut self) {
+    /// A second is over, or a block: takes figures of what is long enough ago, and lets go of the oldest until the rest is within bounds.
+    pub(super) fn pass(&mut self) {
+        let found = Found { record: self.making.record(), findings: &self.findings };
+        self.meter.follow(found, self.last);
         let newest = self.last.minus(LEAST_KEPT);
         let wanted = match self.keep {
             Keep::All | Keep::Figures => return,
@@ -265,7 +292,8 @@ impl<'a> Restoring<'a> {
             && !matches!(self.keep, Keep::Bytes(most) if self.making.record.bytes() <= most)
         {
             let from = self.making.record.kept_from.plus(LabTime(4_000_000_000)).min(wanted);
-            self.making.record.forget(from);
+            self.making.forget(from);
+            self.findings.forget(from.minus(CONTEXT));
         }
     }
 }
