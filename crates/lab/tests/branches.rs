@@ -1,6 +1,7 @@
 //! Runs that branch off another, and stretches that are had again.
 
 use crate::scenario::{machine, member};
+use velocitas_lab::export::Ending;
 use velocitas_lab::record::{Record, Recorder};
 use velocitas_lab::{AgainError, Command, Course, Keep, Knob, KnobValue, LEAST_KEPT, LabTime, Run, Sudden, Unrecorded};
 
@@ -23,6 +24,31 @@ fn meddled(until: f64) -> Run {
     }
     run.advance(secs(until));
     run
+}
+
+#[test]
+fn who_goes_back_to_the_very_beginning_begins() {
+    let rows = |run: &Run| {
+        let mut rows = Vec::new();
+        velocitas_lab::export::write(run.record(), &Ending::default(), &mut rows).expect("memory");
+        String::from_utf8(rows).expect("text")
+    };
+    let fresh = || {
+        let mut run = Run::new(Course::demo()).expect("it fits");
+        run.command(latency(90.0));
+        run
+    };
+    let mut back = fresh();
+    for until in [0.001, 0.5, 5.0] {
+        back.advance(secs(until));
+        back.resume_from(LabTime::ZERO);
+        assert_eq!((back.now(), back.digest()), (LabTime::ZERO, fresh().digest()), "{until}");
+        assert!(rows(&back) == rows(&fresh()), "{until}");
+    }
+    let mut run = fresh();
+    [&mut back, &mut run].into_iter().for_each(|run| run.advance(secs(3.0)));
+    assert_eq!(back.digest(), run.digest());
+    assert!(rows(&back) == rows(&run));
 }
 
 #[test]

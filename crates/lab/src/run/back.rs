@@ -1,10 +1,11 @@
 //! The way back: what is kept to look back at, and runs that begin at a moment that was.
 
+use super::told::{Alone, Both};
 use super::{AgainError, CHECKPOINT, Keep, LEAST_KEPT, OF_FIGURES, Run};
 use crate::cause::Findings;
 use crate::command::Command;
 use crate::lab::Lab;
-use crate::record::CONTEXT;
+use crate::record::{CONTEXT, Cast, Recorder};
 use crate::reread::ReadLater;
 use crate::stirs::Stirs;
 use crate::time::LabTime;
@@ -133,7 +134,13 @@ impl Run {
         let from = self.lab.now();
         let again = &self.commands[self.commands.partition_point(|(when, _)| *when < from)..];
         let read = ReadLater { rules: &self.rules, courses: &self.courses };
-        repeat(&mut self.lab, again, read, at, &mut Unrecorded);
+        if at > LabTime::ZERO {
+            return repeat(&mut self.lab, again, read, at, &mut Unrecorded);
+        }
+        // At its very beginning nothing was drawn yet, and nothing told but what was commanded then.
+        let cast = Cast::new(self.lab.beginning());
+        self.recorder = if self.keep == Keep::Figures { Recorder::rings(cast) } else { Recorder::new(cast) };
+        repeat(&mut self.lab, again, read, at, &mut Both { recorder: &mut self.recorder, follow: &mut Alone });
     }
 
     /// Another run that was this one up to a moment. What was commanded later is commanded there as well, each at its moment, so
@@ -194,9 +201,15 @@ impl Run {
 
 /// Runs a lab on to a moment, with what was commanded meanwhile.
 fn repeat<W: Watch>(lab: &mut Lab, commanded: &[(LabTime, Command)], read: ReadLater<'_>, to: LabTime, watch: &mut W) {
+    // What is due at its own moment is not due again: at the very beginning it comes after what was commanded then.
+    let advance = |lab: &mut Lab, to: LabTime, watch: &mut W| {
+        if to > lab.now() {
+            lab.advance(to, watch);
+        }
+    };
     for &(when, command) in commanded {
-        lab.advance(when, watch);
+        advance(lab, when, watch);
         lab.command(command, read, watch);
     }
-    lab.advance(to, watch);
+    advance(lab, to, watch);
 }
