@@ -1,7 +1,7 @@
 //! What crossed the links in a stretch of time: each datagram with its way, and the ticks of both ends beside it.
 
 use crate::ids::{MachineId, Part, RecordTick};
-use crate::record::{Mark, Record};
+use crate::record::{HELD, Mark, Record};
 use crate::time::LabTime;
 use crate::watch::MessageRow;
 
@@ -18,9 +18,6 @@ pub struct Crossing {
     pub row: MessageRow,
 }
 
-/// Links hold datagrams for less than this.
-const LONGEST: LabTime = LabTime(4_000_000_000);
-
 impl Crossing {
     /// Which it is: two are the same if this is.
     pub const fn id(&self) -> (LabTime, MachineId, MachineId, u32) {
@@ -28,9 +25,10 @@ impl Crossing {
     }
 
     /// What became of it, in a word or two.
-    pub fn fate(&self, at: LabTime) -> &'static str {
+    pub fn fate(&self, record: &Record, at: LabTime) -> &'static str {
         match (self.row.arrived, self.row.again) {
-            (None, _) => "lost",
+            (None, _) if record.is_lost(self.to, &self.row) => "lost",
+            (None, _) => "unknown: nobody has told of its arrival",
             (Some(arrived), _) if arrived > at => "under way",
             _ if self.row.unread => "thrown away unread: the socket was full",
             (_, Some(again)) if again <= at => "arrived twice",
@@ -54,7 +52,7 @@ pub fn crossings(record: &Record, machines: &[MachineId], from: LabTime, to: Lab
             continue;
         }
         let (mut last, mut before) = (None, 0);
-        for row in rows.span(from.minus(LONGEST), to) {
+        for row in rows.span(from.minus(HELD), to) {
             before = if last.replace(row.at) == Some(row.at) { before + 1 } else { 0 };
             let until = row.again.max(row.arrived).unwrap_or(row.at);
             if until >= from {

@@ -63,7 +63,8 @@ impl Fate {
     }
 }
 
-/// What had become of an input of a machine by `end`; `None` where nothing was sampled for that tick.
+/// What had become of an input of a machine by `end`; `None` where nothing was sampled for that tick, and where nobody tells what the
+/// server did.
 pub fn fate(record: &Record, machine: MachineId, actor: ActorId, row: &InputRow, end: LabTime) -> Option<Fate> {
     row.sampled_at().filter(|at| *at <= end)?;
     if row.outdated().is_some_and(|at| at <= end) {
@@ -85,6 +86,9 @@ pub fn fate(record: &Record, machine: MachineId, actor: ActorId, row: &InputRow,
             _ if over(record, machine, actor, row, end).is_some() => Fate::Unused,
             _ => Fate::UnderWay,
         });
+    }
+    if newest.is_none() && record.heard(MachineId::SERVER).is_none() {
+        return None;
     }
     let over = over(record, machine, actor, row, end);
     let read = over.or(newest.map(|newest| newest.at)).unwrap_or(LabTime::ZERO);
@@ -131,7 +135,8 @@ fn on_the_way(
         match datagram.arrived.filter(|_| !datagram.unread) {
             Some(at) if at > read => return Fate::UnderWay,
             Some(_) => fate = Fate::Unheard,
-            None => {}
+            None if record.is_lost(MachineId::SERVER, &datagram) => {}
+            None => return Fate::UnderWay,
         }
     }
     fate

@@ -144,7 +144,7 @@ pub fn follow(
     stop(Station::Sampled, machine, Some(sampled));
     stop(Station::DrawnHere, machine, drawn(record, machine, actor, tick, (sampled, end)));
     let mut carried = carriers(record, machine, actor, tick, (sampled, end));
-    let lost = carried.iter().filter(|c| c.row.arrived.is_none() || c.row.unread).count();
+    let lost = carried.iter().filter(|c| record.is_lost(c.to, &c.row) || c.row.unread).count();
     let sent = Station::Sent { times: carried.len(), lost };
     stop(sent, machine, carried.first().map(|c| c.row.at));
     if let Some((at, margin)) = row.arrived() {

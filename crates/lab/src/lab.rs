@@ -263,6 +263,7 @@ impl Lab {
             match due {
                 Due::Frame(machine) => self.frame(machine, watch),
                 Due::Arrival { to, from, number, part, client, bytes } => {
+                    watch.arrived(at, from, to, number);
                     let arrived = Arrived { from, number, client, part, bytes };
                     if let Some(oldest) = self.machines[to.index()].receive(arrived) {
                         watch.unread(oldest.from, to, oldest.number);
@@ -473,6 +474,7 @@ impl Lab {
             at: self.now,
             arrived: fate.arrives,
             again: fate.again,
+            lost: fate.arrives.is_none(),
             unread: false,
             kind,
             bytes: bytes.len() as u16,

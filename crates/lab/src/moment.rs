@@ -358,7 +358,7 @@ impl Moment<'_> {
         let (mut sent, mut lost) = (0u32, 0u32);
         for row in self.record.datagrams(machine, from, self.at) {
             sent += 1;
-            lost += u32::from(row.arrived.is_none());
+            lost += u32::from(row.lost);
         }
         let newest = mine.pop();
         let (measured, troubles) =

@@ -15,10 +15,13 @@ use crate::time::LabTime;
 pub struct MessageRow {
     /// When it left.
     pub at: LabTime,
-    /// When it arrived; `None` if lost.
+    /// When it arrived. The lab knows that when it leaves; elsewhere whoever receives it tells of it. `None` where it was lost, and until
+    /// somebody has told: see [`Record::is_lost`](crate::record::Record::is_lost).
     pub arrived: Option<LabTime>,
     /// When it arrived a second time, if it did.
     pub again: Option<LabTime>,
+    /// Whether it will not arrive: only the lab knows that.
+    pub lost: bool,
     /// Whether it was thrown away on arrival: the socket was full, and it the oldest there.
     pub unread: bool,
     /// What it was.
@@ -102,6 +105,8 @@ pub trait Watch {
     fn message(&mut self, from: MachineId, to: MachineId, row: MessageRow);
     /// The bytes of the so manieth datagram on a link: nobody needs to keep them.
     fn payload(&mut self, _from: MachineId, _to: MachineId, _number: u64, _bytes: &[u8]) {}
+    /// The so manieth datagram on a link arrived: what who receives it can tell of it.
+    fn arrived(&mut self, _at: LabTime, _from: MachineId, _to: MachineId, _number: u64) {}
     /// The so manieth datagram on a link was thrown away unread.
     fn unread(&mut self, from: MachineId, to: MachineId, number: u64);
     /// A machine's screen is drawn.

@@ -24,6 +24,7 @@ mod mutation;
 mod naive;
 mod on_time;
 mod packets;
+mod parts;
 mod planted;
 mod play;
 mod questions;

@@ -165,7 +165,7 @@ fn what_is_no_record_is_refused_in_words_and_memory_is_bounded() {
     let late = late.expect("it is sound up to there");
     assert!(late.damage.as_ref().is_some_and(|damage| damage.why.contains("long after")), "{:?}", late.damage);
     assert!(late.run().is_ok_and(|run| run.measured().clients.len() == 6));
-    let only = Stored::read(Cursor::new(b"velocitas record 1\n"), &[], Keep::All);
+    let only = Stored::read(Cursor::new(b"velocitas record 2\n"), &[], Keep::All);
     assert!(matches!(only, Err(StoredError::Take(_))));
     let (run, file) = written(Course::demo(), 80.0, &[]);
     let bounded = Stored::read(Cursor::new(&file[..]), &[], Keep::Bytes(1)).expect("it is sound");
@@ -215,7 +215,7 @@ fn rows_that_are_cut_or_damaged_are_read_up_to_the_last_sound_one() {
 /// What blocks of facts hold.
 fn facts(file: &[u8]) -> Vec<&[u8]> {
     const HEAD: usize = 25;
-    let mut rest = &file[b"velocitas record 1\n".len()..];
+    let mut rest = &file[b"velocitas record 2\n".len()..];
     let mut all = Vec::new();
     while !rest.is_empty() {
         let length = u32::from_le_bytes(rest[1..5].try_into().expect("four bytes")) as usize;

@@ -225,6 +225,11 @@ impl Marks<'_> {
             self.all.push(Mark::Path { series: series.clone(), points, tone, dashed });
         };
         let Some(arrived) = row.arrived else {
+            if !self.record.is_lost(crossing.to, row) {
+                // Nobody has told how far it came.
+                let took = self.lost_after.get(&(crossing.from, crossing.to)).copied().unwrap_or(LOST);
+                return path(vec![(a, left), (a + (b - a) / 4.0, left + took / 4.0)]);
+            }
             // It breaks off half way at the pace of the others.
             let took = self.lost_after.get(&(crossing.from, crossing.to)).copied().unwrap_or(LOST);
             let middle = (f64::midpoint(a, b), left + took / 2.0);

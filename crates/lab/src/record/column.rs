@@ -118,6 +118,15 @@ pub trait Timed: Copy {
 }
 
 impl<T: Timed> Column<T> {
+    /// Adds a row where it belongs: others may tell of later ones before.
+    pub fn put(&mut self, row: T) {
+        let place = self.len() - self.iter().rev().take_while(|before| before.at() > row.at()).count();
+        let later: Vec<T> = self.range(place, self.len()).copied().collect();
+        self.truncate(place);
+        self.push(row);
+        later.into_iter().for_each(|row| self.push(row));
+    }
+
     /// How many rows lie before a moment.
     pub fn before(&self, at: LabTime) -> usize {
         self.partition(|row| row.at() < at)

@@ -155,8 +155,6 @@ pub struct InputRows {
     rows: Packed<InputRow>,
     /// Values, each other than the one before.
     values: Packed<ValueRow>,
-    /// The newest tick made.
-    made: Option<(PeerId, RecordTick)>,
     /// The newest tick there is a row of.
     newest: Option<RecordTick>,
 }
@@ -168,7 +166,7 @@ const REACH: usize = 1024;
 impl InputRows {
     /// None yet.
     pub fn of(old: Old) -> Self {
-        Self { rows: Packed::of(old), values: Packed::of(old), made: None, newest: None }
+        Self { rows: Packed::of(old), values: Packed::of(old), newest: None }
     }
 
     /// The rows.
@@ -248,26 +246,46 @@ impl InputRows {
             }
         };
         // Who samples is mostly ahead of who uses.
-        let is_new = fate == InputFate::Sampled && self.made.is_none_or(|(p, made)| p != peer || made < tick);
-        let known = if is_new { None } else { self.place(peer, tick) };
-        if matches!(fate, InputFate::Used(_)) {
-            self.made = Some((peer, tick));
-        }
-        match known {
-            Some(place) => self.rows.update(place, change),
+        let is_new = self.newest.is_none_or(|newest| newest < tick);
+        match if is_new { None } else { self.place(peer, tick) } {
+            Some(place) => {
+                let mut was = at;
+                self.rows.update(place, |row| {
+                    change(row);
+                    was = row.at;
+                    row.at = was.min(at);
+                });
+                if at < was {
+                    self.bring_forward(place);
+                }
+            }
             None => {
                 let mut row = InputRow { at, tick, peer, ..InputRow::default() };
                 change(&mut row);
+                let is_late = self.rows.last().is_some_and(|last| last.at > at);
                 self.rows.push(row);
                 self.newest = self.newest.max(Some(tick));
+                if is_late {
+                    self.bring_forward(self.rows.len() - 1);
+                }
             }
         }
+    }
+
+    /// A row was heard of earlier than by those before it: whoever tells of it is read later than others. It goes where it belongs.
+    fn bring_forward(&mut self, place: usize) {
+        let Some(row) = self.rows.get(place) else { return };
+        let earlier = self.rows.range(0, place).rev().take_while(|before| before.at > row.at).count();
+        let to = place - earlier;
+        let mut rest: Vec<InputRow> = self.rows.range(to, self.rows.len()).collect();
+        rest[..=earlier].rotate_right(1);
+        self.rows.truncate(to);
+        rest.into_iter().for_each(|row| self.rows.push(row));
     }
 
     pub(super) fn truncate(&mut self, at: LabTime) {
         use super::column::Cut;
         self.rows.cut_after(at);
-        self.made = self.rows.iter().rev().find(|row| row.made <= at).map(|row| (row.peer, row.tick));
         self.newest = self.rows.iter().map(|row| row.tick).max();
         let touched = self.rows.iter().enumerate().filter(|(_, row)| row.is_touched_after(at)).map(|(i, _)| i);
         let touched: Vec<usize> = touched.collect();

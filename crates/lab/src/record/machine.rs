@@ -146,7 +146,7 @@ impl MachineRows {
     }
 
     pub(super) fn mark(&mut self, at: LabTime, tick: Option<RecordTick>, mark: Mark) {
-        self.marks.push(MarkRow { at, tick, mark });
+        self.marks.put(MarkRow { at, tick, mark });
     }
 
     /// Every column but the tracks and what is few and never forgotten: whom it knows.

@@ -51,6 +51,9 @@ use crate::watch::MessageRow;
 /// How much of what is no longer kept stays for what looks back from the first moment kept.
 pub(crate) const CONTEXT: LabTime = LabTime(15_000_000_000);
 
+/// Links hold datagrams for less than this.
+pub(crate) const HELD: LabTime = LabTime(4_000_000_000);
+
 /// Datagrams by link: from, to.
 type Messages = BTreeMap<(MachineId, MachineId), Packed<MessageRow>>;
 
@@ -150,6 +153,19 @@ impl Record {
         self.links().filter(move |(a, b, _)| [*a, *b].contains(&machine)).flat_map(move |(a, b, rows)| {
             rows.span(from, to).filter(move |r| machine == if r.kind.is_up() { a } else { b })
         })
+    }
+
+    /// Whether a datagram is lost: the lab knows that at once. Elsewhere it is if it has not arrived after longer than links hold any,
+    /// where there is word from whom it went to; else nobody can say.
+    pub fn is_lost(&self, to: MachineId, row: &MessageRow) -> bool {
+        row.lost || row.arrived.is_none() && self.heard(to).is_some_and(|heard| heard > row.at.plus(HELD))
+    }
+
+    /// When a machine told of something last, in which it could have told of a datagram.
+    pub fn heard(&self, machine: MachineId) -> Option<LabTime> {
+        let decides = (machine == MachineId::SERVER).then_some(&self.authority).into_iter().flatten();
+        let made = decides.filter_map(|track| track.head(track.len().checked_sub(1)?)).map(|head| head.at).max();
+        made.max(self.of(machine).frames.last().map(|frame| frame.at))
     }
 
     /// A tick as people count it.

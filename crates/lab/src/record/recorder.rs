@@ -1,5 +1,7 @@
 //! Makes a record of what is watched.
 
+use std::collections::BTreeMap;
+
 use velocitas_core::{
     EndedBy, Event, Fact, Input, InputFact, InputFate, Made, Measure, Presence, Provenance, Restored, SolidId,
     StateEvent,
@@ -20,7 +22,15 @@ use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
 pub struct Recorder {
     pub(crate) record: Record,
     check: Check,
+    /// Datagrams whose arrival was told of before their leaving: from, to, and which; when they came, and came again.
+    early: BTreeMap<(MachineId, MachineId, u64), Arrival>,
 }
+
+/// When a datagram came, and came again.
+type Arrival = (LabTime, Option<LabTime>);
+
+/// So many arrivals are held whose leaving nobody has told of: who sent them may never tell.
+const MOST_EARLY: usize = 1 << 14;
 
 impl Recorder {
     /// From nothing on.
@@ -35,7 +45,7 @@ impl Recorder {
 
     /// Goes on with a record.
     pub(crate) fn of(record: Record) -> Self {
-        Self { record, check: Check::default() }
+        Self { record, check: Check::default(), early: BTreeMap::new() }
     }
 
     /// What was recorded so far.
@@ -52,6 +62,7 @@ impl Recorder {
     pub(crate) fn truncate(&mut self, at: LabTime) {
         self.record.truncate(at);
         self.check = Check::default();
+        self.early.clear();
     }
 
     /// Forgets what was before `kept_from`: see [`Record::forget`].
@@ -176,7 +187,7 @@ impl Record {
         }
         // What a server says of a peer happens to that peer's client.
         let part = if spoken_of.is_some() { Part::Client } else { part };
-        self.machine_mut(machine).happenings.push(HappeningRow { at, part, tick, what: Happening::Fact(fact) });
+        self.machine_mut(machine).happenings.put(HappeningRow { at, part, tick, what: Happening::Fact(fact) });
     }
 }
 
@@ -194,13 +205,42 @@ impl Watch for Recorder {
         }
     }
 
-    fn message(&mut self, from: MachineId, to: MachineId, row: MessageRow) {
+    fn message(&mut self, from: MachineId, to: MachineId, mut row: MessageRow) {
         let record = &mut self.record;
-        record.messages.entry((from, to)).or_insert_with(|| Packed::of(record.old)).push(row);
-        if row.arrived.is_none() {
+        let rows = record.messages.entry((from, to)).or_insert_with(|| Packed::of(record.old));
+        let number = (rows.forgotten() + rows.len()) as u64;
+        if let Some((arrived, again)) = self.early.remove(&(from, to, number)) {
+            (row.arrived, row.again) = (Some(arrived), again);
+        }
+        rows.push(row);
+        if row.lost {
             // Of the client whose it is, not of the server that is in the middle of them all.
             let whose = if row.kind.is_up() { from } else { to };
             record.machine_mut(whose).mark(row.at, row.tick, Mark::Lost);
+        }
+    }
+
+    fn arrived(&mut self, at: LabTime, from: MachineId, to: MachineId, number: u64) {
+        let rows = self.record.messages.get_mut(&(from, to));
+        let place = rows.as_ref().and_then(|rows| number.checked_sub(rows.forgotten() as u64));
+        match rows.zip(place) {
+            Some((rows, place)) if place < rows.len() as u64 => {
+                // What the lab knew when it left is so.
+                let place = place as usize;
+                let told = rows.get(place).is_some_and(|row| row.arrived == Some(at) || row.again.is_some());
+                if !told {
+                    rows.update(place, |row| match row.arrived {
+                        None => row.arrived = Some(at),
+                        Some(_) => row.again = Some(at),
+                    });
+                }
+            }
+            _ => {
+                self.early.entry((from, to, number)).and_modify(|(_, again)| *again = Some(at)).or_insert((at, None));
+                if self.early.len() > MOST_EARLY {
+                    self.early.pop_first();
+                }
+            }
         }
     }
 
@@ -248,7 +288,7 @@ impl Watch for Recorder {
         if matches!(row.what, Happening::Crashed | Happening::Leaves) {
             record.machine_mut(machine).mark(row.at, row.tick, Mark::Went);
         }
-        record.machine_mut(machine).happenings.push(row);
+        record.machine_mut(machine).happenings.put(row);
     }
 
     fn changed(&mut self, change: Change) {

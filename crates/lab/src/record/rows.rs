@@ -423,6 +423,7 @@ impl Default for MessageRow {
             at: LabTime::ZERO,
             arrived: None,
             again: None,
+            lost: false,
             unread: false,
             kind: MessageKind::ALL[0],
             bytes: 0,
@@ -451,7 +452,10 @@ impl Pack for MessageRow {
                 row.tick.map_or(NOTHING, |tick| tick.0),
                 whose(row),
                 u32::from(row.bytes),
-                u32::from(row.ticks) | u32::from(row.entities) << 8 | u32::from(row.unread) << 16,
+                u32::from(row.ticks)
+                    | u32::from(row.entities) << 8
+                    | u32::from(row.unread) << 16
+                    | u32::from(row.lost) << 17,
                 u32::from(row.kind as u8),
                 row.epoch.map_or(NOTHING, u32::from),
             ]
@@ -463,7 +467,8 @@ impl Pack for MessageRow {
         let id = EntityId { index: (entity >> 8) as u16, generation: entity as u8 };
         self.entity = (entity != NOTHING).then_some(id);
         self.bytes = bytes as u16;
-        (self.ticks, self.entities, self.unread) = (counts as u8, (counts >> 8) as u8, counts >> 16 != 0);
+        (self.ticks, self.entities) = (counts as u8, (counts >> 8) as u8);
+        (self.unread, self.lost) = (counts >> 16 & 1 != 0, counts >> 17 & 1 != 0);
         self.kind = MessageKind::from_number(kind as u8).unwrap_or(MessageKind::ALL[0]);
         self.epoch = (epoch != NOTHING).then_some(epoch as u8);
     }

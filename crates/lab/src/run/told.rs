@@ -64,6 +64,10 @@ impl Watch for Both<'_, '_> {
         self.tell(Told::Message(from, to, &row));
     }
 
+    fn arrived(&mut self, at: LabTime, from: MachineId, to: MachineId, number: u64) {
+        self.recorder.arrived(at, from, to, number);
+    }
+
     fn unread(&mut self, from: MachineId, to: MachineId, number: u64) {
         self.recorder.unread(from, to, number);
         self.tell(Told::Unread(from, to, number));

@@ -7,7 +7,7 @@ use thiserror::Error;
 use crate::time::LabTime;
 
 /// The line that a file begins with.
-pub(super) const MAGIC: &[u8] = b"velocitas record 1\n";
+pub(super) const MAGIC: &[u8] = b"velocitas record 2\n";
 /// What any version begins with.
 const ANY: &[u8] = b"velocitas record ";
 /// Bytes in front of what a block holds: kind, length, from, to, checksum.

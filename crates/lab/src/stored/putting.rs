@@ -335,9 +335,11 @@ fn other(into: &mut Restoring<'_>, keys: Keys<'_>, at: LabTime) -> Result<(), St
 
 fn message(keys: Keys<'_>, at: LabTime) -> Result<MessageRow, Strange> {
     let kind = keys.must("message", |name| MessageKind::ALL.into_iter().find(|kind| Some(kind.name()) == name.word()));
+    let arrived = keys.time_if_any("arrived_ns")?;
     Ok(MessageRow {
         at,
-        arrived: keys.time_if_any("arrived_ns")?,
+        arrived,
+        lost: arrived.is_none(),
         again: keys.time_if_any("again_ns")?,
         unread: keys.get("unread").is_some_and(|unread| *unread == Said::Flag(true)),
         kind: kind?,

@@ -40,7 +40,7 @@ pub enum StoredError {
     #[error(transparent)]
     Io(#[from] io::Error),
     /// It is none, or of another version.
-    #[error("expected a record that this version wrote (`velocitas record 1`); write it anew from its course or take")]
+    #[error("expected a record that this version wrote (`velocitas record 2`); write it anew from its course or take")]
     Foreign,
     /// What it says of its course is not sound.
     #[error("what it says of its course cannot be read: {0}")]

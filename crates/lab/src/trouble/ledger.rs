@@ -301,7 +301,7 @@ fn dry(record: &Record, machine: MachineId, at: LabTime) -> Dry {
     let sent = link.into_iter().flat_map(|rows| rows.span(at.minus(SENT), at));
     let newer: Vec<_> =
         sent.filter(|row| row.kind == MessageKind::Snapshot && row.tick.is_some_and(|tick| tick > newest)).collect();
-    if newer.iter().any(|row| row.arrived.is_none() || row.unread) {
+    if newer.iter().any(|row| record.is_lost(machine, row) || row.unread) {
         return Dry::Lost;
     }
     // What left a moment ago nobody expects yet.

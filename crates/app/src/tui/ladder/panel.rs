@@ -96,7 +96,7 @@ fn message_lines(stage: &Stage, chosen: &Crossing, read: &Result<Packet, String>
     let age = stage.at.0.checked_sub(chosen.row.at.0).map(|age| format!(", {:.0} ms ago", LabTime(age).millis()));
     lines.push(said("left", format!("{}{}", chosen.row.at, age.unwrap_or_default())));
     let took = chosen.row.arrived.map(|at| format!(" after {:.1} ms", at.minus(chosen.row.at).millis()));
-    lines.push(said("became", format!("{}{}", chosen.fate(stage.run.now()), took.unwrap_or_default())));
+    lines.push(said("became", format!("{}{}", chosen.fate(record, stage.run.now()), took.unwrap_or_default())));
     match read {
         Err(why) => {
             lines.extend(wrapped(why, 42).into_iter().map(|line| vec![(line, p.text(Tone::Correction))]));
