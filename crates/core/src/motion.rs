@@ -8,10 +8,13 @@
 
 use std::fmt;
 
+use serde::{Deserialize, Serialize};
+
 use crate::body::Body;
 use crate::data::{Input, STATE_LANES, State};
 use crate::float::{max, min};
 use crate::ground::{Contacts, Ground, Underfoot};
+use crate::names::{self, Name};
 use crate::schema::{Schema, Shape};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
@@ -108,12 +111,14 @@ pub struct Hands {
 static ANY_HANDS: Hands = Hands { turns: Vec::new(), apart: Vec::new() };
 
 /// A constant of a rule that may be turned while it runs.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Tunable {
     /// As written in a course and shown on screens.
-    pub name: &'static str,
+    #[serde(with = "names")]
+    pub name: Name,
     /// SI unit.
-    pub unit: &'static str,
+    #[serde(with = "names")]
+    pub unit: Name,
     /// Value unless a course says otherwise.
     pub default: f32,
     /// Smallest sensible value.
@@ -172,6 +177,11 @@ pub trait Motion: Send + Sync + fmt::Debug {
     /// What hands can give it.
     fn hands(&self) -> &Hands {
         &ANY_HANDS
+    }
+
+    /// Whether its steps can be made. Of a rule that a record speaks of, and that is not in this program, they cannot.
+    fn is_here(&self) -> bool {
+        true
     }
 
     /// What it looks like at a speed along the ground (m/s), if the rule says: standing, walking, sprinting.

@@ -1,12 +1,33 @@
 //! One number in a fixed count of bits.
 
+use serde::{Deserialize, Serialize};
+
 use crate::float::clamp;
 
 /// Rounds to multiples of a step and holds within what the bits can count.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "(f32, u32)", into = "(f32, u32)")]
 pub struct Quantiser {
     step: f32,
     bits: u32,
+}
+
+impl From<Quantiser> for (f32, u32) {
+    fn from(it: Quantiser) -> Self {
+        (it.step, it.bits)
+    }
+}
+
+impl TryFrom<(f32, u32)> for Quantiser {
+    type Error = &'static str;
+
+    fn try_from((step, bits): (f32, u32)) -> Result<Self, Self::Error> {
+        if (2..=24).contains(&bits) && step.is_finite() && step > 0.0 {
+            Ok(Self { step, bits })
+        } else {
+            Err("expected a positive step and 2 to 24 bits")
+        }
+    }
 }
 
 impl Quantiser {

@@ -6,15 +6,17 @@
 
 use std::f32::consts::PI;
 
+use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 use crate::data::{Digest, INPUT_LANES, Input, STATE_LANES, State};
 use crate::float::{clamp, wrap_angle};
+use crate::names::{self, Name};
 use crate::quantiser::Quantiser;
 use crate::vec3::Vec3;
 
 /// The kind of a state field, which also says how many lanes it takes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Shape {
     /// Position in metres: three real lanes.
     Point,
@@ -53,7 +55,7 @@ impl Shape {
 }
 
 /// How near two machines' values must be to count as agreeing, in the field's unit.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub enum Agree {
     /// Bit for bit.
     Exactly,
@@ -62,7 +64,7 @@ pub enum Agree {
 }
 
 /// How a value between two snapshots is drawn.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Blend {
     /// The earlier one holds until the later one's time has come.
     None,
@@ -75,7 +77,7 @@ pub enum Blend {
 }
 
 /// Who may learn a value.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum SeenBy {
     /// Every client.
     All,
@@ -84,16 +86,18 @@ pub enum SeenBy {
 }
 
 /// One remembered value.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct StateField {
     /// Its name on screens.
-    pub name: &'static str,
+    #[serde(with = "names")]
+    pub name: Name,
     /// First lane.
     pub lane: usize,
     /// Kind and width in lanes.
     pub shape: Shape,
     /// Unit as shown, for example `m/s`.
-    pub unit: &'static str,
+    #[serde(with = "names")]
+    pub unit: Name,
     /// How each lane is rounded for everybody but the owner.
     pub wire: Quantiser,
     /// How near reconciliation wants it.
@@ -155,7 +159,7 @@ impl StateField {
 }
 
 /// The kind of an input field.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum InputKind {
     /// Two lanes inside the unit disc, so many bits each.
     Stick {
@@ -252,10 +256,11 @@ impl InputKind {
 pub const PRESS_BITS: u32 = 4;
 
 /// One value a player gives.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct InputField {
     /// Its name on screens.
-    pub name: &'static str,
+    #[serde(with = "names")]
+    pub name: Name,
     /// First lane.
     pub lane: usize,
     /// Kind, width and rounding.
@@ -290,7 +295,7 @@ impl InputField {
 }
 
 /// The whole meaning of one kind of entity.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Schema {
     /// Remembered values, in lane order.
     pub state: Vec<StateField>,

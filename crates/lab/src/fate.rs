@@ -135,7 +135,7 @@ fn on_the_way(
         match datagram.arrived.filter(|_| !datagram.unread) {
             Some(at) if at > read => return Fate::UnderWay,
             Some(_) => fate = Fate::Unheard,
-            None if record.is_lost(MachineId::SERVER, &datagram) => {}
+            None if datagram.unread || record.is_lost(MachineId::SERVER, &datagram) => {}
             None => return Fate::UnderWay,
         }
     }

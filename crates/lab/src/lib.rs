@@ -4,6 +4,7 @@
 //! [`cause`] (why) and [`metrics`] (how much). No terminal and no chart is known here, and no clock: real time only
 //! ever decides how far somebody calls [`Run::advance`].
 
+mod absent;
 mod addresses;
 pub mod amiss;
 pub mod breach;

@@ -3,12 +3,14 @@
 use std::io::Cursor;
 use std::path::Path;
 
-use crate::scenario::member;
+use crate::scenario::{Words, member};
 use proptest::prelude::*;
+use velocitas_core::walker::Walker;
+use velocitas_core::{Body, Input, Limits, Motion, Scene, Schema, State, Step, Tunable, Vec3};
 use velocitas_lab::cause::{Findings, Found};
 use velocitas_lab::export::{self, Ending, Lines};
 use velocitas_lab::stored::{Store, Stored, StoredError, is_lines, is_record};
-use velocitas_lab::take::Journal;
+use velocitas_lab::take::{Journal, Take};
 use velocitas_lab::{Coming, Command, Course, Keep, Knob, KnobValue, LabTime, Run, metrics, trouble};
 
 fn secs(s: f64) -> LabTime {
@@ -143,7 +145,7 @@ fn a_file_that_is_cut_or_damaged_is_read_up_to_its_last_sound_block() {
 
 #[test]
 fn what_is_no_record_is_refused_in_words_and_memory_is_bounded() {
-    for bytes in [&b""[..], b"velocitas record 2\n", b"format = 1\n", b"velocitas recor"] {
+    for bytes in [&b""[..], b"velocitas record 1\n", b"format = 1\n", b"velocitas recor"] {
         let refused = Stored::read(Cursor::new(bytes), &[], Keep::All);
         assert!(matches!(refused, Err(StoredError::Foreign)), "{bytes:?}");
     }
@@ -170,6 +172,9 @@ fn what_is_no_record_is_refused_in_words_and_memory_is_bounded() {
     let (run, file) = written(Course::demo(), 80.0, &[]);
     let bounded = Stored::read(Cursor::new(&file[..]), &[], Keep::Bytes(1)).expect("it is sound");
     assert!(bounded.record.kept_from > secs(10.0) && bounded.record.bytes() < run.record().bytes());
+    // However little is kept, figures are of the whole.
+    let is = bounded.run().expect("it fits").measured();
+    assert_eq!(format!("{is:?}"), format!("{:?}", run.measured()));
     assert!(file.len() < 2 * run.record().bytes(), "{} bytes of {}", file.len(), run.record().bytes());
 }
 
@@ -272,4 +277,76 @@ proptest! {
         }
         velocitas_lab::fuzz::rows(&lines.concat());
     }
+}
+
+/// A rule in Rust that not every program has.
+#[derive(Debug)]
+struct Strider(Walker);
+
+impl Motion for Strider {
+    fn name(&self) -> &'static str {
+        "strider"
+    }
+
+    fn schema(&self) -> &Schema {
+        self.0.schema()
+    }
+
+    fn body(&self) -> Body {
+        self.0.body()
+    }
+
+    fn tunables(&self) -> &[Tunable] {
+        self.0.tunables()
+    }
+
+    fn limits(&self, tunables: &[f32]) -> Limits {
+        self.0.limits(tunables)
+    }
+
+    fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step {
+        self.0.step(scene, state, input)
+    }
+
+    fn spawn(&self, at: Vec3, facing: f32) -> State {
+        self.0.spawn(at, facing)
+    }
+}
+
+#[test]
+fn a_record_opens_where_a_rule_in_rust_is_not_and_nothing_is_tried() {
+    let cast = "[[cast]]\nname = \"plover\"\nrole = \"bot\"\nrule = \"strider\"\nlink = \"test\"\nspawn = [0, 0]\nroute = [\n\
+                { at = [8, 0] }, { at = [0, 8] }, { at = [-8, 0] }]\n";
+    let words = Words { link: "latency = \"60 ms\"\nloss = \"8 %\"", rest: cast.to_owned(), ..Words::default() };
+    let own: Vec<std::sync::Arc<dyn Motion>> = vec![std::sync::Arc::new(Strider(Walker::new()))];
+    let course = Course::parse("yard.course.toml", &words.text(), &own).unwrap_or_else(|e| panic!("{e}"));
+    let push = (3.0, Command::Happens(member(0), velocitas_lab::Sudden::Push(velocitas_core::vec3(4.0, 3.0, 0.0))));
+    let (run, file) = written(course, 9.0, &[push]);
+    let lines = rows(&run);
+    for of_blocks in [true, false] {
+        let read = |own: &[std::sync::Arc<dyn Motion>]| match of_blocks {
+            true => Stored::read(Cursor::new(&file), own, Keep::All),
+            false => Stored::read_lines(Cursor::new(&lines), own, Keep::All),
+        };
+        let there = read(&own).unwrap_or_else(|e| panic!("{e}"));
+        is_the_same(&run, &there);
+        let absent = read(&[]).unwrap_or_else(|e| panic!("{e}"));
+        assert_eq!((&absent.damage, absent.record.end), (&None, run.now()));
+        let [was, is] = [&there, &absent].map(|it| told(&it.record, it.ending.as_ref().expect("it ended")));
+        let untried: Vec<&String> = is.iter().zip(&was).filter(|(is, was)| is != was).map(|(is, _)| is).collect();
+        assert!(was.len() == is.len() && !untried.is_empty());
+        for line in untried {
+            assert!(
+                ["not tried: the rule is not here", "NotTried"].iter().any(|said| line.contains(said)),
+                "only what would be tried is otherwise: {line}"
+            );
+        }
+        let frame = absent.run().expect("it fits");
+        assert!(frame.is_over() && frame.measured().clients[0].corrections.count > 0);
+    }
+    // To be run, the rule has to be here.
+    let take = Journal::new("yard.course.toml", "test").news(&run);
+    assert!(take.contains("in_rust") && Take::read(take.as_bytes(), &own).is_ok());
+    let refused = Take::read(take.as_bytes(), &[]).err().map(|why| why.to_string()).expect("it cannot be run");
+    assert!(refused.contains("strider"), "{refused}");
 }

@@ -22,6 +22,9 @@ const AFTER: LabTime = LabTime(1_000_000_000);
 
 /// Whether a run comes out as its take tells it, up to the first checkpoint, or why that is not known.
 fn comes_out_again(take: &Take) -> Result<Result<(), String>, OpenError> {
+    if let Some(rule) = take.course.absent() {
+        return Ok(Err(format!("its rule `{rule}` is written in Rust and is not in this program")));
+    }
     let Some((first, _)) = take.digests.first() else {
         return Ok(Err("it has no checkpoint to be held against".to_owned()));
     };

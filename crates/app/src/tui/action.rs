@@ -149,6 +149,85 @@ pub enum Action {
     QuitAlways,
 }
 
+impl Action {
+    /// Whether it needs a run that goes on, or can be gone on with: of one that is over it is not offered, and says why not.
+    pub const fn needs_a_run(self) -> bool {
+        match self {
+            Self::Pause
+            | Self::Resume
+            | Self::Slower
+            | Self::Faster
+            | Self::Helm
+            | Self::Track
+            | Self::Type
+            | Self::Freeze
+            | Self::Push
+            | Self::Teleport
+            | Self::Forget
+            | Self::Crash
+            | Self::Leave
+            | Self::Return
+            | Self::Mend
+            | Self::TurnDown
+            | Self::TurnUp
+            | Self::TurnDownAll
+            | Self::TurnUpAll
+            | Self::Allow
+            | Self::Edit
+            | Self::Reach
+            | Self::Why
+            | Self::KeepBranch
+            | Self::DropBranch => true,
+            Self::TickBack
+            | Self::TickOn
+            | Self::SecondBack
+            | Self::SecondOn
+            | Self::EventBack
+            | Self::EventOn
+            | Self::Beginning
+            | Self::Live
+            | Self::EntityOn
+            | Self::EntityBack
+            | Self::ViewerOn
+            | Self::ViewerBack
+            | Self::KnobUp
+            | Self::KnobDown
+            | Self::Panel
+            | Self::ZoomIn
+            | Self::ZoomOut
+            | Self::ColumnBack
+            | Self::ColumnOn
+            | Self::RailIn
+            | Self::RailOut
+            | Self::Loupe
+            | Self::Show(_)
+            | Self::From
+            | Self::Stand
+            | Self::Beside
+            | Self::Follow
+            | Self::LetGo
+            | Self::LaneOn
+            | Self::Decades
+            | Self::RuleBack
+            | Self::RuleOn
+            | Self::LineLeft
+            | Self::LineRight
+            | Self::PageUp
+            | Self::PageDown
+            | Self::Prompt
+            | Self::Budget
+            | Self::Again
+            | Self::Take
+            | Self::Export
+            | Self::ExportLight
+            | Self::Help
+            | Self::Suspend
+            | Self::Quit
+            | Self::QuitAlways => false,
+        }
+    }
+}
+
 /// A screen.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Screen {

@@ -66,6 +66,11 @@ impl Stage {
                 return self.say(format!("{first}; the course runs on as it was"));
             }
         };
+        if let Some(rule) = course.absent() {
+            return self.say(format!(
+                "the rule `{rule}` is written in Rust and is not in this program: the course cannot be run"
+            ));
+        }
         let seed = self.origin.seed.unwrap_or(course.seed);
         let run = match Run::new(velocitas_lab::Course { seed, ..course }) {
             Ok(run) => run,

@@ -165,6 +165,10 @@ impl Frame {
 
     /// Does what an action asks for: the screen that is shown is asked first.
     pub(super) fn act(&mut self, action: Action) -> Option<Wish> {
+        // Enter looks at what is chosen where something is.
+        if action != Action::Resume && action.needs_a_run() && self.stage.is_over() {
+            return None;
+        }
         match self.shown.view_mut().act(&mut self.stage, action) {
             Answer::Done => return None,
             Answer::Wish(wish) => return Some(wish),

@@ -3,7 +3,7 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
-use super::action::{Action, BINDINGS, Binding, Screen};
+use super::action::{BINDINGS, Binding, Screen};
 use super::canvas::write;
 use super::hands;
 use super::palette::Tone;
@@ -66,10 +66,7 @@ pub(super) fn draw(stage: &Stage, screen: Screen, area: Rect, buffer: &mut Buffe
         x = write(buffer, at, area.right(), &pieces);
     }
     // What only this screen has goes before what all of them have.
-    let is_over = stage.run.is_over();
-    let here = BINDINGS.iter().filter(|b| !b.hint.is_empty() && b.is_on(screen));
-    // Of a run that is over nothing is tried.
-    let here = here.filter(|b| !(is_over && b.action == Action::Why));
+    let here = BINDINGS.iter().filter(|b| !b.hint.is_empty() && b.is_on(screen) && stage.offers(b.action));
     let (mine, shared): (Vec<&Binding>, Vec<&Binding>) = here.partition(|b| !b.on.is_empty());
     for binding in mine.into_iter().chain(shared) {
         let width = (binding.key.len() + 1 + binding.hint.len() + 3) as u16;

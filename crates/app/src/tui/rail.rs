@@ -22,6 +22,7 @@ use velocitas_lab::trouble::Reason;
 use velocitas_lab::{Happening, LabTime, MachineId, MemberId};
 use velocitas_report::drawing::told;
 
+use super::action::Action;
 use super::canvas::write;
 use super::palette::{Palette, Tone};
 use super::stage::Stage;
@@ -178,7 +179,7 @@ fn title(stage: &Stage, area: Rect, slice: LabTime, columns: usize, buffer: &mut
     }
 }
 
-/// The worst trouble of the selected machine in the window looked at, and the key that asks why.
+/// The worst trouble of the selected machine in the window looked at, and the key that asks why where it can be asked.
 fn worst(stage: &Stage, (x, area): (u16, Rect), buffer: &mut Buffer) -> u16 {
     let p = stage.palette;
     let Some(trouble) = stage.facts.as_ref().and_then(|facts| facts.figures.troubles.first()) else { return x };
@@ -187,11 +188,12 @@ fn worst(stage: &Stage, (x, area): (u16, Rect), buffer: &mut Buffer) -> u16 {
     if area.width < 150 {
         return x;
     }
+    let asks = if stage.offers(Action::Why) { "y " } else { "" };
     write(
         buffer,
         (x, area.y),
         area.right(),
-        &[(" ", p.text(Tone::Muted)), ("y ", p.chosen()), (&said, p.text(Tone::Text))],
+        &[(" ", p.text(Tone::Muted)), (asks, p.chosen()), (&said, p.text(Tone::Text))],
     )
 }
 

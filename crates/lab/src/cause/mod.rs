@@ -181,6 +181,8 @@ pub struct Finding {
     pub present: u32,
     /// How often the ticks were stepped again.
     pub replays: u32,
+    /// Whether nothing could be tried: the rule is not in this program.
+    pub rule_absent: bool,
 }
 
 /// Tries what lies behind a correction of a machine. [`Record::finding`] keeps what was found.
@@ -192,6 +194,9 @@ fn find(record: &Record, minds: &Minds, (machine, at): (MachineId, LabTime), c: 
     if let Some(cause) = told_elsewhere(record, machine, at, c) {
         return Finding { causes: vec![cause], ..Finding::default() };
     }
+    if record.cast.actor(c.entity).is_some_and(|actor| !record.has_rule(actor)) {
+        return Finding { rule_absent: true, ..Finding::default() };
+    }
     let case = match Case::of(record, (machine, at), c) {
         Ok(case) => case,
         Err(NoCase::Parted(tick)) => return Finding { parted_before: Some(tick), ..Finding::default() },
@@ -202,7 +207,7 @@ fn find(record: &Record, minds: &Minds, (machine, at): (MachineId, LabTime), c: 
     if !causes.is_empty() {
         causes.extend(turned(record, machine, at, c));
     }
-    Finding { causes, parted_before: None, present: tried.present, replays: tried.replays }
+    Finding { causes, present: tried.present, replays: tried.replays, ..Finding::default() }
 }
 
 /// Where an owner who says itself where it is was told that it had been put elsewhere: nothing is to be tried of that either.
@@ -234,6 +239,9 @@ fn turned(record: &Record, machine: MachineId, at: LabTime, c: &Correction) -> O
 impl Finding {
     /// In a few words, for people: what it was, and what was tried.
     pub fn words(&self, record: &Record, machine: MachineId, c: &Correction) -> String {
+        if self.rule_absent {
+            return "not tried: the rule is not here".to_owned();
+        }
         if let Some(tick) = self.parted_before {
             return format!("parted before tick {}: further back nothing is tried", record.shown(tick));
         }

@@ -357,6 +357,11 @@ impl Course {
         self.gaits.iter().find(|g| g.kind == kind)
     }
 
+    /// A rule in Rust that is not in this program, if there is one: a record of the course may be looked at, and it cannot be run.
+    pub fn absent(&self) -> Option<&str> {
+        self.kinds.iter().find(|(_, rule)| !rule.is_here()).map(|(_, rule)| rule.name())
+    }
+
     /// A member of the cast by name.
     pub fn member(&self, name: &str) -> Option<MemberId> {
         self.members().find(|member| self[*member].name == name)

@@ -149,7 +149,8 @@ impl<'a> Judge<'a> {
         let tunables = &known.tunables[usize::from(kind)];
         let dt = self.record.cast.rate.dt();
         let scene = Scene { tick: tick.tick(self.record.cast.first), dt, ground: &ground, tunables };
-        if self.is_pushed(is.at, tick) {
+        // What is lawful in a state only the rule itself can say.
+        if !motion.is_here() || self.is_pushed(is.at, tick) {
             *ledger = Ledger::default();
             return None;
         }

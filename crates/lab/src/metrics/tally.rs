@@ -234,7 +234,8 @@ impl Tally {
                         self.jumps_seen += 1;
                     }
                     self.replayed += u64::from(c.replayed);
-                    if found.finding(machine, row.at, &c).causes.is_empty() {
+                    let finding = found.finding(machine, row.at, &c);
+                    if finding.causes.is_empty() && !finding.rule_absent {
                         self.unexplained += 1;
                         Moments::first(&mut self.moments.unexplained, row.at);
                     }

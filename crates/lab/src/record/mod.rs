@@ -216,6 +216,11 @@ impl Record {
         self.old == Old::LetGo
     }
 
+    /// Whether steps of an entity's rule can be made.
+    pub fn has_rule(&self, actor: ActorId) -> bool {
+        self.cast.kinds().motion(self.cast.actors[actor.index()].kind).is_here()
+    }
+
     /// What a part of a machine knew of the rules at a tick.
     pub fn known(&self, machine: MachineId, part: Part, tick: RecordTick) -> Arc<Known> {
         self.learned.of((&self.cast, &self.changes), machine, part, tick)

@@ -75,7 +75,7 @@ impl Stored {
         let text = text.ok_or(StoredError::NoTake)?;
         let text = text.into_iter().fold(String::new(), |all, line| all + line + "\n");
         drop(head);
-        let take = Take::read(text.as_bytes(), own)?;
+        let take = Take::read_over(text.as_bytes(), own)?;
         let mut putting = Putting::new(&take, keep)?;
         let done = loop {
             let Some((line, place)) = lines.next(MOST_LINE)? else { break putting.end() };

@@ -74,7 +74,7 @@ impl Stored {
                 text.extend_from_slice(block.bytes);
             }
         }
-        let take = Take::read(&text, own)?;
+        let take = Take::read_over(&text, own)?;
         let mut into = Restoring::new(&take, keep)?;
         blocks.rewind()?;
         loop {

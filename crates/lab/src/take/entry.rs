@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::told::Told;
+use crate::absent::Absent;
 use crate::course::NamedFile;
 
 /// How the line of a row of the sealed record begins: the row and a closing brace follow. There may be millions of them, so that they are
@@ -33,6 +34,8 @@ pub(super) enum Entry {
         /// The files that it names.
         files: Vec<NamedFile>,
     },
+    /// A rule in Rust that the course names, as far as whoever does not have it can look at a record of the run.
+    InRust(Box<Absent>),
     /// A rule that was read while the run went on.
     Rule {
         /// Which of them, from 1.

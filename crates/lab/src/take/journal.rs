@@ -3,16 +3,21 @@
 use std::io::{self, Write};
 use std::sync::Arc;
 
+use velocitas_core::Motion;
+use velocitas_core::walker::Walker;
+
 use super::entry::{Entry, ROW};
 use super::seal::Seal;
 use super::told::Told;
 use super::{MOST_BYTES, TAKE_FORMAT};
+use crate::absent::Absent;
 use crate::command::Command;
 use crate::course::Course;
 use crate::export::{self, Lines};
 use crate::reread::ReadRule;
 use crate::run::Run;
 use crate::time::LabTime;
+use crate::world::KnownTo;
 
 /// What was told of a run so far. It asks the run what there is, so that nobody has to tell it what was done: going back, keeping
 /// a branch and reading files again are noticed by themselves.
@@ -59,6 +64,7 @@ impl Journal {
             let (format, program, seed) = (TAKE_FORMAT, self.program.clone(), run.began().seed);
             entries.push(Entry::Take { format, program, seed });
             entries.push(self.course(0, run.began()));
+            entries.extend(in_rust(run.began()));
         }
         entries.extend(self.back(run));
         self.read(run, &mut entries);
@@ -151,6 +157,17 @@ impl Journal {
         self.commands.extend_from_slice(&run.commands()[self.commands.len()..]);
         self.digests.extend_from_slice(&run.digests()[self.digests.len()..]);
     }
+}
+
+/// The rules in Rust that a course names, but for those that every program has.
+fn in_rust(course: &Course) -> impl Iterator<Item = Entry> {
+    let tunables = course.tunables(KnownTo::Server);
+    let walker = Walker::new();
+    let own = course
+        .kinds
+        .iter()
+        .filter(move |(kind, rule)| course.gait_file(*kind).is_none() && rule.name() != walker.name());
+    own.map(move |(kind, rule)| Entry::InRust(Box::new(Absent::of(rule, &tunables[usize::from(kind)]))))
 }
 
 /// Seals line after line of a record.

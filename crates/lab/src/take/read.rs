@@ -9,6 +9,7 @@ use super::entry::{Entry, ROW};
 use super::seal::{Seal, Unsound};
 use super::told::Told;
 use super::{TAKE_FORMAT, Take, TakeError};
+use crate::absent::Absent;
 use crate::command::Command;
 use crate::course::{Course, NamedFile, Sources};
 use crate::ids::MachineId;
@@ -71,6 +72,7 @@ struct Lines {
     /// Texts by version: of the rules, and of the courses.
     rules: Vec<Option<String>>,
     courses: Vec<Text>,
+    in_rust: Vec<Absent>,
     look: Option<(usize, LabTime, String)>,
     rows: usize,
     reached: LabTime,
@@ -83,6 +85,21 @@ impl Take {
     /// When it is no take, one of another format, or says something that this program does not understand. Damage at its end is no
     /// error: the take then [says](Take::damage) so.
     pub fn read(bytes: &[u8], own: &[Arc<dyn Motion>]) -> Result<Self, TakeError> {
+        let (lines, damage) = Self::lines(bytes)?;
+        lines.resolve(damage, own)
+    }
+
+    /// The same of one whose run is over: it is looked at, and needs no step of a rule in Rust that is not here.
+    pub(crate) fn read_over(bytes: &[u8], own: &[Arc<dyn Motion>]) -> Result<Self, TakeError> {
+        let (mut lines, damage) = Self::lines(bytes)?;
+        let told = std::mem::take(&mut lines.in_rust);
+        let is_here = |rule: &Absent| own.iter().any(|own| own.name() == rule.name());
+        let absent = told.into_iter().filter(|rule| !is_here(rule)).map(|rule| Arc::new(rule) as Arc<dyn Motion>);
+        let all: Vec<Arc<dyn Motion>> = own.iter().cloned().chain(absent).collect();
+        lines.resolve(damage, &all)
+    }
+
+    fn lines(bytes: &[u8]) -> Result<(Lines, Option<Damage>), TakeError> {
         let mut lines = Lines::default();
         let (mut seal, mut damage, mut byte) = (Seal::default(), None, 0);
         for (i, line) in bytes.split_inclusive(|b| *b == b'\n').enumerate() {
@@ -101,7 +118,7 @@ impl Take {
         if bytes.is_empty() {
             return Err(TakeError::NoTake("an empty file".to_owned()));
         }
-        lines.resolve(damage, own)
+        Ok((lines, damage))
     }
 }
 
@@ -159,6 +176,10 @@ impl Lines {
                     version => told_again(&mut self.courses, version, said).map_err(wrong)?,
                 }
             }
+            Entry::InRust(rule) => match rule.trouble() {
+                Some(why) => return Err(wrong(format!("a rule in Rust as none is: {why}"))),
+                None => self.in_rust.push(*rule),
+            },
             Entry::Rule { version, text } => {
                 told_again(&mut self.rules, version, text).map_err(wrong)?;
             }

@@ -46,6 +46,8 @@ pub enum Reason {
     Corrected(Vec<Source>),
     /// Corrections behind which nothing was found.
     NotAttributed,
+    /// Corrections of which nothing could be tried: the rule is not in this program.
+    NotTried,
     /// Others were drawn past the newest snapshot.
     RanDry(Dry),
     /// Others are drawn as they come: interpolation is off.
@@ -162,6 +164,9 @@ impl Source {
 impl Reason {
     /// The reason of a correction.
     pub fn of(finding: &Finding) -> Self {
+        if finding.rule_absent {
+            return Self::NotTried;
+        }
         if finding.causes.is_empty() {
             return Self::NotAttributed;
         }
@@ -173,6 +178,7 @@ impl Reason {
         match self {
             Self::Corrected(sources) => sources.iter().map(|s| s.words(record)).collect::<Vec<_>>().join(" with "),
             Self::NotAttributed => "not attributed".to_owned(),
+            Self::NotTried => "not tried: the rule is not here".to_owned(),
             Self::RanDry(Dry::Lost) => "snapshots lost".to_owned(),
             Self::RanDry(Dry::Late) => "snapshots late".to_owned(),
             Self::RanDry(Dry::ServerStood) => "the server stood still".to_owned(),
@@ -194,6 +200,7 @@ impl Reason {
         match self {
             Self::Corrected(sources) => sources.iter().map(|s| s.cause).collect::<Vec<_>>().join("+"),
             Self::NotAttributed => "not_attributed".to_owned(),
+            Self::NotTried => "not_tried".to_owned(),
             Self::RanDry(Dry::Lost) => "snapshots_lost".to_owned(),
             Self::RanDry(Dry::Late) => "snapshots_late".to_owned(),
             Self::RanDry(Dry::ServerStood) => "server_stood_still".to_owned(),

@@ -7,6 +7,7 @@ use velocitas_lab::LabTime;
 use velocitas_lab::moment::Corrected;
 use velocitas_report::drawing::told;
 
+use crate::tui::action::Action;
 use crate::tui::palette::Tone;
 use crate::tui::stage::Stage;
 
@@ -62,7 +63,8 @@ fn wrong(stage: &Stage) -> Option<(String, String)> {
     let first = all.first()?;
     let more = if all.len() > 1 { format!(" (and {} more)", all.len() - 1) } else { String::new() };
     let what = format!("{}{more}", first.words(stage.run.record()));
-    Some((what, format!("m mends it: {}", first.fault().remedy)))
+    let mends = if stage.offers(Action::Mend) { "m mends it" } else { "what mends it" };
+    Some((what, format!("{mends}: {}", first.fault().remedy)))
 }
 
 /// So long the screen says what to press.

@@ -198,6 +198,11 @@ impl Stage {
         is_over
     }
 
+    /// Whether a key does something now.
+    pub(super) const fn offers(&self, action: Action) -> bool {
+        !(action.needs_a_run() && self.run.is_over())
+    }
+
     /// The moment looked at.
     pub fn moment(&self) -> Moment<'_> {
         self.run.moment(self.at)
@@ -403,6 +408,9 @@ impl Stage {
 
     /// Does what an action asks for that is the same on every screen.
     pub(super) fn act(&mut self, action: Action) {
+        if action.needs_a_run() && self.is_over() {
+            return;
+        }
         match action {
             Action::Pause => {
                 if self.is_live() {
@@ -533,9 +541,6 @@ impl Stage {
     }
 
     pub(super) fn offer(&mut self) {
-        if self.is_over() {
-            return;
-        }
         self.say("looking back: End returns to live, Enter resumes from here");
     }
 
