@@ -59,13 +59,10 @@ impl Watch for Both<'_, '_> {
         self.tell(Told::Event(at, machine, part, event));
     }
 
+    /// The record knows from the lab when it will arrive: that need not be told again.
     fn message(&mut self, from: MachineId, to: MachineId, row: MessageRow) {
         self.recorder.message(from, to, row);
         self.tell(Told::Message(from, to, &row));
-    }
-
-    fn arrived(&mut self, at: LabTime, from: MachineId, to: MachineId, number: u64) {
-        self.recorder.arrived(at, from, to, number);
     }
 
     fn unread(&mut self, from: MachineId, to: MachineId, number: u64) {

@@ -22,7 +22,11 @@ pub(super) fn draw(stage: &Stage, scroll: usize, area: Rect, buffer: &mut Buffer
     let dot = p.dot();
     let Some(source) = stage.edits.source(both.kind) else {
         let inner = frame(stage.palette, area, &format!("Rules {dot} {}", rule.name()), buffer);
-        let said = "this rule is written in Rust: there is no text to show or edit; its tunables can be turned";
+        let said = if rule.is_here() {
+            "this rule is written in Rust: there is no text to show or edit; its tunables can be turned"
+        } else {
+            "this rule is written in Rust and is not in this program: what its fields mean the record tells"
+        };
         for (i, line) in wrapped(said, usize::from(inner.width.saturating_sub(4))).iter().enumerate() {
             write(buffer, (inner.x + 2, inner.y + 1 + i as u16), inner.right(), &[(line, p.text(Tone::Muted))]);
         }
