@@ -22,6 +22,7 @@ mod ground;
 mod ids;
 mod motion;
 pub mod names;
+mod plan;
 mod policy;
 mod quantiser;
 mod remote;
@@ -53,6 +54,7 @@ pub use ground::{
 };
 pub use ids::{Address, EntityId, Life, PeerId, Token};
 pub use motion::{Burst, Hands, Limits, Motion, Scene, Step, Tunable, checked_step};
+pub use plan::Plan;
 pub use policy::{AS_SAID, Policy, Response, Strikes};
 pub use quantiser::Quantiser;
 pub use remote::{

@@ -1,13 +1,11 @@
-//! What there is: entities, who owns them, what is due to happen to them, and where they were.
+//! What there is: entities, who owns them, and what is due to happen to them.
 //!
 //! The server steps it. Nothing here knows of connections: owners are players.
 
 use std::collections::VecDeque;
-use std::sync::Arc;
 
 use crate::data::State;
 use crate::ids::{EntityId, Token};
-use crate::tick::Tick;
 use crate::vec3::Vec3;
 
 /// Something in the world.
@@ -60,16 +58,12 @@ struct Slot {
     entity: Option<Entity>,
 }
 
-/// All states at one tick, in the order of their slots.
-type Moment = (Tick, Arc<[(EntityId, State)]>);
-
-/// Entities and their past.
+/// Entities.
 #[derive(Clone, Debug, Default)]
 pub struct World {
     slots: Vec<Slot>,
     /// Slots without a tenant, the one free for longest in front.
     free: VecDeque<u16>,
-    moments: VecDeque<Moment>,
 }
 
 impl World {
@@ -162,25 +156,9 @@ impl World {
         }
     }
 
-    /// Remembers how everything stands at the end of a tick, and that of `keep` ticks in all.
-    pub(crate) fn remember(&mut self, tick: Tick, keep: usize) {
-        self.moments.push_back((tick, self.iter().map(|e| (e.id, e.state)).collect()));
-        while self.moments.len() > keep {
-            self.moments.pop_front();
-        }
-    }
-
-    /// An entity's state at a tick that is remembered.
-    pub fn state_at(&self, id: EntityId, tick: Tick) -> Option<&State> {
-        let (_, states) = self.moments.iter().rev().find(|(at, _)| *at == tick)?;
-        let place = states.binary_search_by_key(&id.index, |(id, _)| id.index).ok()?;
-        Some(&states[place]).filter(|(found, _)| *found == id).map(|(_, state)| state)
-    }
-
     /// Bytes it takes, roughly.
     pub fn bytes(&self) -> usize {
-        let moment = self.len() * size_of::<(EntityId, State)>() + size_of::<Moment>();
-        self.slots.len() * size_of::<Slot>() + self.moments.len() * moment
+        self.slots.len() * size_of::<Slot>()
     }
 }
 
@@ -211,20 +189,6 @@ mod tests {
         world.push(a, Vec3 { x: 1.0, y: 0.0, z: 0.0 });
         assert!(!world.set_owners(a, &[Token(1)]));
         assert_eq!(world.get(c).map(|e| (e.push, e.owners.len())), Some((Vec3::ZERO, 0)), "not its twin's business");
-    }
-
-    #[test]
-    fn the_past_knows_who_was_in_a_slot() {
-        let mut world = World::default();
-        let a = world.spawn(0, marked(1)).unwrap();
-        world.remember(Tick(5), 3);
-        world.remove(a);
-        let b = world.spawn(0, marked(2)).unwrap();
-        world.remember(Tick(6), 3);
-        let at = |id, tick| world.state_at(id, Tick(tick)).map(|s| s.int(0));
-        assert_eq!((at(a, 5), at(b, 5), at(a, 6), at(b, 6)), (Some(1), None, None, Some(2)));
-        (7..9).for_each(|tick| world.remember(Tick(tick), 3));
-        assert_eq!(world.state_at(a, Tick(5)), None, "only so many moments are kept");
     }
 
     #[test]

@@ -397,18 +397,6 @@ fn a_cast_too_large_for_a_datagram_is_refused_when_it_is_made() {
 }
 
 #[test]
-fn the_server_remembers_the_last_second() {
-    let mut pair = Pair::playing();
-    pair.walk();
-    pair.run(2000);
-    let newest = pair.server.newest_tick();
-    let then = pair.server.world().state_at(OWN, newest.offset(-30)).map(|s| s.vec3(0).x);
-    let now = pair.server.world().state_at(OWN, newest).map(|s| s.vec3(0).x);
-    assert!(then.zip(now).is_some_and(|(a, b)| (b - a - 2.1).abs() < 0.05), "{then:?} {now:?}");
-    assert!(pair.server.world().state_at(OWN, newest.offset(-90)).is_none());
-}
-
-#[test]
 fn a_server_that_stalls_skips_numbers_and_keeps_to_the_clock() {
     let mut pair = Pair::playing();
     pair.run(1000);

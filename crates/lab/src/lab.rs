@@ -8,8 +8,7 @@ mod beginning;
 mod commands;
 mod events;
 
-use std::cmp::Reverse;
-use std::collections::{BinaryHeap, VecDeque};
+use std::collections::VecDeque;
 use std::sync::Arc;
 
 use velocitas_core::{
@@ -18,6 +17,7 @@ use velocitas_core::{
 };
 
 use crate::addresses::{machine_at, token};
+use crate::agenda::Agenda;
 use crate::bystander::{Bystanders, Sight};
 use crate::chance::{Chance, Purpose};
 use crate::command::Calm;
@@ -38,7 +38,7 @@ use crate::time::LabTime;
 use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
 
 /// What the queue holds.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Debug)]
 enum Due {
     /// A machine comes round.
     Frame(MachineId),
@@ -64,8 +64,7 @@ struct Helm {
 pub struct Lab {
     course: Arc<Course>,
     now: LabTime,
-    queue: BinaryHeap<Reverse<(LabTime, u64, Due)>>,
-    sequence: u64,
+    agenda: Agenda<Due>,
     machines: Vec<Machine>,
     links: Links,
     /// What nobody came with, in the order of the course.
@@ -114,8 +113,7 @@ impl Lab {
         }
         let mut lab = Self {
             now: LabTime::ZERO,
-            queue: BinaryHeap::new(),
-            sequence: 0,
+            agenda: Agenda::default(),
             machines,
             links,
             things,
@@ -152,8 +150,7 @@ impl Lab {
     }
 
     fn schedule(&mut self, at: LabTime, due: Due) {
-        self.sequence += 1;
-        self.queue.push(Reverse((at.max(self.now), self.sequence, due)));
+        self.agenda.put(at.max(self.now), due);
     }
 
     /// How far it has come.
@@ -247,7 +244,7 @@ impl Lab {
     /// Bytes it takes in memory, roughly.
     pub fn bytes(&self) -> usize {
         let clients = self.clients().map(|p| size_of::<Playing>() + p.client.as_ref().map_or(0, Client::bytes));
-        self.server().bytes() + clients.sum::<usize>() + self.queue.len() * (size_of::<Due>() + MAX_DATAGRAM / 4)
+        self.server().bytes() + clients.sum::<usize>() + self.agenda.len() * (size_of::<Due>() + MAX_DATAGRAM / 4)
     }
 
     /// Datagrams refused by any machine so far.
@@ -257,8 +254,7 @@ impl Lab {
 
     /// Lets everything happen that is due up to and including `to`.
     pub fn advance<W: Watch>(&mut self, to: LabTime, watch: &mut W) {
-        while self.queue.peek().is_some_and(|Reverse((at, ..))| *at <= to) {
-            let Some(Reverse((at, _, due))) = self.queue.pop() else { break };
+        while let Some((at, due)) = self.agenda.next(to) {
             self.now = at;
             match due {
                 Due::Frame(machine) => self.frame(machine, watch),

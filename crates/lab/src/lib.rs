@@ -6,6 +6,7 @@
 
 mod absent;
 mod addresses;
+mod agenda;
 pub mod amiss;
 pub mod breach;
 pub mod budget;

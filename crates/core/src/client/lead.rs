@@ -59,6 +59,8 @@ pub(super) struct Lead {
     shifted: f64,
     /// Margins in nanoseconds as they would have been without any shift, and when they were reported.
     window: VecDeque<(Tick, f64)>,
+    /// The same margins, the worst first.
+    sorted: Vec<f64>,
     /// Whether there were enough of them once.
     begun: bool,
     /// The error still to be worked off; positive: too little lead.
@@ -82,25 +84,42 @@ impl Lead {
     /// Takes a report. So many ticks more than usual are wanted.
     pub(super) fn report(&mut self, rate: Rate, margin: Margin, more: u8) -> Steer {
         let tick = rate.nanos() as f64;
-        self.window.push_back((margin.at, f64::from(margin.quarters) * 0.25 * tick + margin.then));
-        if self.window.len() > WINDOW {
-            self.window.pop_front();
-        }
+        self.note(margin.at, f64::from(margin.quarters) * 0.25 * tick + margin.then);
         self.begun |= self.window.len() >= ENOUGH;
         if !self.begun {
             return Steer::Hold;
         }
         self.forget_another_way(rate, margin.at);
-        self.low = low(self.window.iter().map(|(_, margin)| *margin));
+        self.low = self.sorted[self.window.len() / LOW];
         self.error = (WANTED_TICKS + f64::from(more)) * tick - (self.low - self.shifted);
         // A saturated report says only "more than".
         if self.error.abs() > HARD_NANOS || matches!(margin.quarters, i8::MIN | i8::MAX) {
             let by = -self.error as i64;
             self.apply(by);
-            (self.window, self.begun) = (VecDeque::new(), false);
+            self.window.clear();
+            self.sorted.clear();
+            self.begun = false;
             return Steer::Set(by);
         }
         Steer::Hold
+    }
+
+    /// Takes a margin into the window.
+    fn note(&mut self, at: Tick, margin: f64) {
+        self.window.push_back((at, margin));
+        let place = self.sorted.partition_point(|other| other.total_cmp(&margin).is_lt());
+        self.sorted.insert(place, margin);
+        if self.window.len() > WINDOW {
+            self.forget(1);
+        }
+    }
+
+    /// Forgets the first of the window.
+    fn forget(&mut self, count: usize) {
+        for (_, margin) in self.window.drain(..count) {
+            let place = self.sorted.partition_point(|other| other.total_cmp(&margin).is_lt());
+            self.sorted.remove(place);
+        }
     }
 
     /// Where the way became another, what was reported before says nothing of it: that is made up for in a hurry.
@@ -110,11 +129,12 @@ impl Lead {
         // Mostly it is not, which is seen at a glance.
         let best = self.window.range(late..).map(|(_, margin)| *margin).fold(f64::NEG_INFINITY, f64::max);
         // The low end of those before is beyond it if no more of them are below than lie under the low end.
-        let mut not_beyond = self.window.range(..late).filter(|(_, margin)| best >= margin - least);
-        let is_late = late >= ENOUGH && not_beyond.nth(late / LOW).is_none();
+        // The newest are none of them.
+        let not_beyond = self.sorted.partition_point(|margin| best >= margin - least) - (self.window.len() - late);
+        let is_late = late >= ENOUGH && not_beyond <= late / LOW;
         let before = is_late.then(|| Spread::of(self.window.range(..late)));
         if before.is_some_and(|before| best < before.low - before.differs(least)) {
-            self.window.drain(..late);
+            self.forget(late);
             self.hurries = true;
             let calm = i64::from(rate.hz()) * (self.patience + 4);
             self.patience = match self.gave {
@@ -132,7 +152,7 @@ impl Lead {
         let (before, lately) = (Spread::of(self.window.range(..early)), Spread::of(self.window.range(early..)));
         let differs = before.differs(least).max(lately.differs(least));
         if lately.worst > before.low + differs && lately.median > before.median + differs {
-            self.window.drain(..early);
+            self.forget(early);
             self.hurries = true;
             self.gave = Some(now);
         }
@@ -184,25 +204,6 @@ impl Spread {
 
 /// The low end is the worst margin in so many, not the worst: one lost burst should not hold everybody back.
 const LOW: usize = 30;
-
-/// The low end of margins, none of which is NaN.
-fn low(margins: impl ExactSizeIterator<Item = f64>) -> f64 {
-    const LOWEST: usize = WINDOW / LOW + 1;
-    let mut lowest = [f64::INFINITY; LOWEST];
-    let place = margins.len() / LOW;
-    for margin in margins {
-        // The greatest of the lowest gives way; the rest stay in order.
-        let mut at = LOWEST;
-        while at > 0 && margin < lowest[at - 1] {
-            at -= 1;
-        }
-        if at < LOWEST {
-            lowest.copy_within(at..LOWEST - 1, at + 1);
-            lowest[at] = margin;
-        }
-    }
-    lowest[place]
-}
 
 #[cfg(test)]
 mod tests {
@@ -281,14 +282,17 @@ mod tests {
     }
 
     #[test]
-    fn the_low_margin_is_the_one_a_sort_would_find() {
-        let mut window = VecDeque::new();
+    fn margins_are_sorted_whatever_comes_and_goes() {
+        let mut lead = Lead::default();
         for n in 1..300u32 {
-            window.push_back(f64::from(n.wrapping_mul(2_654_435_761) % 41));
-            window.drain(..window.len().saturating_sub(WINDOW));
-            let mut sorted: Vec<f64> = window.iter().copied().collect();
+            lead.note(Tick(u64::from(n)), f64::from(n.wrapping_mul(2_654_435_761) % 41));
+            if n.is_multiple_of(70) {
+                lead.forget(20);
+            }
+            let mut sorted: Vec<f64> = lead.window.iter().map(|(_, margin)| *margin).collect();
             sorted.sort_by(f64::total_cmp);
-            assert_eq!(low(window.iter().copied()), sorted[sorted.len() / 30], "of {n}");
+            assert_eq!(lead.sorted, sorted, "of {n}");
+            assert!(sorted.len() <= WINDOW);
         }
     }
 

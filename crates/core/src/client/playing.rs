@@ -11,9 +11,7 @@ use crate::arrangement::{Arrangement, OwnerSide};
 use crate::data::{Input, State};
 use crate::event::{Fact, InputFact, InputFate, Sink, tell, tell_input};
 use crate::ids::{EntityId, PeerId};
-use crate::remote::{
-    BlendPlan, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, Sample, Samples, Shown, Spot, SpotBlend, ViewClock,
-};
+use crate::remote::{Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, Sample, Samples, Shown, Spot, ViewClock};
 use crate::session::{Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
@@ -497,7 +495,7 @@ impl Playing {
         for (owned, mine) in self.owned.iter().zip(&self.mine) {
             let (Some(newest), Some(state)) = (mine.own.newest(), mine.own.state()) else { continue };
             let context = self.context(lent, *owned);
-            let plan = BlendPlan::of(context.schema(newest));
+            let plan = &context.plan(newest).blend;
             let (mut drawn, tick, fraction) = if lent.settings.between_ticks {
                 let before = mine.own.state_before().unwrap_or(state);
                 let fraction = self.ticks.fraction(now);
@@ -506,7 +504,7 @@ impl Playing {
                 (state, newest, 0.0)
             };
             drawn.set_vec3(0, drawn.vec3(0) + mine.ease.offset(now));
-            each(owned.entity, &DrawnState::of(&plan, drawn, (tick, fraction), Drawn::Predicted));
+            each(owned.entity, &DrawnState::of(plan, drawn, (tick, fraction), Drawn::Predicted));
         }
     }
 
@@ -514,18 +512,14 @@ impl Playing {
     pub(super) fn spot_others(&self, lent: &Lent<'_>, now: HostNanos, each: &mut impl FnMut(EntityId, &DrawnSpot)) {
         let Some(moment) = self.shown(now) else { return };
         let (settings, kinds, rate) = (lent.settings, &lent.timeline.at(moment.tick).kinds, self.ticks.rate());
-        // Most are of one rule, and lie between the same two snapshots.
-        let mut course: Option<(u8, SpotBlend)> = None;
+        // Most lie between the same two snapshots.
         let (mut way, mut about): (Option<Way>, usize) = (None, 0);
         for other in &self.others {
             let mine = self.owned.iter().position(|o| o.entity == other.id);
             if mine.is_some_and(|place| self.mine[place].own.state().is_some()) {
                 continue;
             }
-            let course = match course {
-                Some((kind, course)) if kind == other.kind => course,
-                _ => course.insert((other.kind, SpotBlend::of(kinds.motion(other.kind).schema()))).1,
-            };
+            let course = &kinds.plan(other.kind).spot;
             if !settings.interpolate {
                 let Some(sample) = other.samples.newest() else { continue };
                 let Spot { pos, bearing, .. } = course.spot(sample);
@@ -556,20 +550,12 @@ impl Playing {
     pub(super) fn draw_others(&self, lent: &Lent<'_>, now: HostNanos, each: &mut impl FnMut(EntityId, &DrawnState)) {
         let Some(moment) = self.shown(now) else { return };
         let (settings, kinds) = (lent.settings, &lent.timeline.at(moment.tick).kinds);
-        // Most of those that stand beside each other are of one rule.
-        let mut planned: Option<(u8, BlendPlan)> = None;
         for other in &self.others {
             let mine = self.owned.iter().position(|o| o.entity == other.id);
             if mine.is_some_and(|place| self.mine[place].own.state().is_some()) {
                 continue;
             }
-            let plan = match &planned {
-                Some((kind, plan)) if *kind == other.kind => plan,
-                _ => {
-                    let plan = BlendPlan::of(kinds.motion(other.kind).schema());
-                    &planned.insert((other.kind, plan)).1
-                }
-            };
+            let plan = &kinds.plan(other.kind).blend;
             let drawn = if settings.interpolate {
                 other.samples.at(plan, self.ticks.rate(), moment, settings.extrapolate_ms)
             } else {

@@ -53,6 +53,12 @@ impl InputBuffer {
         self.slots.capacity() * size_of::<Slot>()
     }
 
+    /// Whether this input was taken for `tick` before.
+    pub(super) fn knows(&self, tick: Tick, newest: Tick, input: &Input) -> bool {
+        let slot = &self.slots[(tick.0 % SLOTS as u64) as usize];
+        slot.tick == tick && slot.input.as_ref() == Some(input) && tick.since(newest).unsigned_abs() < SLOTS as u64 / 2
+    }
+
     /// Takes an input for `tick` while `newest` is the last tick simulated.
     pub(super) fn take_in(&mut self, tick: Tick, newest: Tick, input: Input) -> Taken {
         let distance = tick.since(newest);

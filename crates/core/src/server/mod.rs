@@ -38,7 +38,7 @@ use control::{Arrival, Made as Moved, Sentence, Turn, stepped, tell_ignored};
 use door::Door;
 use guests::Guests;
 use peer::Peer;
-use peers::Peers;
+use peers::{Owns, Peers};
 use telling::{pull_backs, seen_by_others, snapshot};
 
 use crate::data::{Input, State};
@@ -344,8 +344,7 @@ impl Server {
             return Ok(());
         }
         let Some(peer) = self.peers.get_mut(from) else { return Ok(()) };
-        let spoken_of = peer.spoken_of();
-        let message = Message::read(header, reader, &Layouts::new(&self.timeline, Some(expected), &spoken_of))?;
+        let message = Message::read(header, reader, &Layouts::new(&self.timeline, Some(expected), peer.spoken_of()))?;
         let layouts = Layouts::new(&self.timeline, Some(expected), &[]);
         let arrival = Arrival {
             now,
@@ -434,22 +433,23 @@ impl Server {
         let rate = self.ticks.rate();
         let known = self.timeline.at(tick);
         let hold = rate.ticks_of(self.patience.hold_ms);
+        let owners = self.peers.owners();
         for entity in self.world.iter_mut() {
             let (id, kind) = (entity.id(), entity.kind());
             let (scene, motion) = (known.scene(tick, rate.dt(), kind), known.kinds.motion(kind));
             let turn = Turn { scene, motion, timeline: &self.timeline, policy: &self.policy, rate, hold };
-            let Moved { contacts, teleported, sentence } = obeyed(&mut self.peers, entity, &turn, sink);
+            let owners = owners.of(id);
+            let Moved { contacts, teleported, sentence } = obeyed((&mut self.peers, owners), entity, &turn, sink);
             sentences.extend(sentence);
             if teleported {
                 entity.teleports = (entity.teleports + 1) % (1 << TELEPORT_BITS);
             }
             let state = &entity.state;
-            let owner = self.peers.iter().find_map(|p| p.control(id));
+            let owner = owners.first().and_then(|owner| self.peers.control(*owner));
             let used = owner.and_then(|control| control.includes(tick).newest);
             let (made, contacts) = (Made::Authority, &contacts);
             show(sink, StateEvent { entity: id, tick, used, made, state, input: None, contacts, teleported });
         }
-        self.world.remember(tick, rate.hz() as usize);
         sentences
     }
 
@@ -561,27 +561,35 @@ impl Server {
 }
 
 /// Makes a tick of an entity by the word of its owner; of several the one who last said something new.
-fn obeyed<S: Sink>(peers: &mut Peers, entity: &mut Entity, turn: &Turn<'_>, sink: &mut S) -> Moved {
+fn obeyed<S: Sink>(
+    (peers, owners): (&mut Peers, &[Owns]),
+    entity: &mut Entity,
+    turn: &Turn<'_>,
+    sink: &mut S,
+) -> Moved {
     let id = entity.id();
     if entity.owners().is_empty() {
         return stepped(turn, entity, &Input::default(), sink);
     }
-    peers.iter_mut().filter_map(|peer| peer.control_mut(id)).for_each(|control| control.come_to(turn.scene.tick));
-    let spoke = |p: &Peer| p.control(id).map(|control| (control.spoke(), Reverse(p.id)));
-    let obeyed = peers.iter().filter_map(spoke).max();
+    let mut obeyed = None;
+    for owner in owners {
+        if let Some((peer, control)) = peers.control_mut(*owner) {
+            control.come_to(turn.scene.tick);
+            obeyed = obeyed.max(Some((control.spoke(), Reverse(peer))));
+        }
+    }
     if let Some((spoke, Reverse(peer))) = obeyed.filter(|_| entity.owners().len() > 1)
         && std::mem::replace(&mut entity.obeyed, spoke) != spoke
     {
         tell(sink, Fact::Obeyed { peer, entity: id, tick: turn.scene.tick });
     }
     let mut moved = None;
-    for peer in peers.iter_mut() {
-        let number = peer.id;
-        match peer.control_mut(id) {
-            Some(control) if obeyed.is_some_and(|(_, Reverse(obeyed))| obeyed == number) => {
-                moved = Some(control.advance(number, turn, entity, sink));
+    for owner in owners {
+        match peers.control_mut(*owner) {
+            Some((peer, control)) if obeyed.is_some_and(|(_, Reverse(obeyed))| obeyed == peer) => {
+                moved = Some(control.advance(peer, turn, entity, sink));
             }
-            Some(control) => control.stand_by(turn),
+            Some((_, control)) => control.stand_by(turn),
             None => {}
         }
     }

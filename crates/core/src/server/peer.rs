@@ -36,6 +36,8 @@ pub(super) struct Peer {
     controls: Vec<Control>,
     /// What it owned until lately: inputs and claims for it may still be under way.
     former: Vec<Owned>,
+    /// Both.
+    spoken_of: Vec<Owned>,
     pub(super) margins: Margins,
     /// How much of it is read.
     pub(super) talk: Talk,
@@ -58,6 +60,7 @@ impl Peer {
             owned: Vec::new(),
             controls: Vec::new(),
             former: Vec::new(),
+            spoken_of: Vec::new(),
             margins: Margins::default(),
             talk: Talk::default(),
             strikes: VecDeque::new(),
@@ -84,6 +87,7 @@ impl Peer {
                 self.owned.push(owned);
                 self.controls.push(Control::new(authority, rate, state, policy));
                 self.talk.owns(self.controls.len(), rate);
+                self.note_spoken_of();
             }
         }
     }
@@ -96,12 +100,18 @@ impl Peer {
                 self.former.remove(0);
             }
             self.controls.remove(place);
+            self.note_spoken_of();
         }
     }
 
     /// What it owns or owned until lately: what a message of its may be about.
-    pub(super) fn spoken_of(&self) -> Vec<Owned> {
-        self.owned.iter().chain(&self.former).copied().collect()
+    pub(super) fn spoken_of(&self) -> &[Owned] {
+        &self.spoken_of
+    }
+
+    fn note_spoken_of(&mut self) {
+        self.spoken_of.clear();
+        self.spoken_of.extend(self.owned.iter().chain(&self.former));
     }
 
     fn place(&self, entity: EntityId) -> Option<usize> {
@@ -115,6 +125,15 @@ impl Peer {
 
     pub(super) fn control_mut(&mut self, entity: EntityId) -> Option<&mut Control> {
         self.place(entity).map(|place| &mut self.controls[place])
+    }
+
+    /// The so manieth of them.
+    pub(super) fn control_at(&self, place: u16) -> Option<&Control> {
+        self.controls.get(usize::from(place))
+    }
+
+    pub(super) fn control_at_mut(&mut self, place: u16) -> Option<&mut Control> {
+        self.controls.get_mut(usize::from(place))
     }
 
     /// All of them, each with its entity.

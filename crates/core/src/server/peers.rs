@@ -2,9 +2,10 @@
 
 use std::collections::VecDeque;
 
+use super::control::Control;
 use super::guests::Guest;
 use super::peer::Peer;
-use crate::ids::{Address, Life, PeerId, Token};
+use crate::ids::{Address, EntityId, Life, PeerId, Token};
 use crate::tick::HostNanos;
 
 #[derive(Clone, Debug, Default)]
@@ -75,6 +76,51 @@ impl Peers {
 
     pub(super) fn iter_mut(&mut self) -> impl Iterator<Item = &mut Peer> {
         self.places.iter_mut().filter_map(|place| place.peer.as_mut())
+    }
+}
+
+/// That a connection's word moves an entity: the connection's place, and the control's among its own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) struct Owns {
+    entity: EntityId,
+    slot: u16,
+    place: u16,
+}
+
+/// Whose word moves what, by entity: it holds as long as nobody comes, goes or takes over.
+pub(super) struct Owners(Vec<Owns>);
+
+impl Owners {
+    /// Whose word moves an entity, in the order of their places.
+    pub(super) fn of(&self, entity: EntityId) -> &[Owns] {
+        let from = self.0.partition_point(|owns| owns.entity < entity);
+        let count = self.0[from..].iter().take_while(|owns| owns.entity == entity).count();
+        &self.0[from..from + count]
+    }
+}
+
+impl Peers {
+    /// Whose word moves what.
+    pub(super) fn owners(&self) -> Owners {
+        let mut all = Vec::with_capacity(self.places.len());
+        for (slot, peer) in (0..).zip(&self.places) {
+            let owned = peer.peer.iter().flat_map(Peer::controls);
+            all.extend((0..).zip(owned).map(|(place, (owned, _))| Owns { entity: owned.entity, slot, place }));
+        }
+        all.sort_unstable();
+        Owners(all)
+    }
+
+    /// How the word of an owner moves what it owns.
+    pub(super) fn control(&self, owns: Owns) -> Option<&Control> {
+        self.places.get(usize::from(owns.slot))?.peer.as_ref()?.control_at(owns.place)
+    }
+
+    /// The same, with the connection.
+    pub(super) fn control_mut(&mut self, owns: Owns) -> Option<(PeerId, &mut Control)> {
+        let peer = self.places.get_mut(usize::from(owns.slot))?.peer.as_mut()?;
+        let id = peer.id;
+        peer.control_at_mut(owns.place).map(|control| (id, control))
     }
 }
 

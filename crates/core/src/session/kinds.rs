@@ -5,12 +5,14 @@ use std::sync::Arc;
 
 use super::print::{KindPrint, prints};
 use crate::motion::Motion;
+use crate::plan::Plan;
 use crate::schema::SchemaError;
 
 /// The kinds of entity in a session, by number. Cheap to clone.
 #[derive(Clone)]
 pub struct Kinds {
     rules: Arc<[Arc<dyn Motion>]>,
+    plans: Arc<[Plan]>,
     prints: Arc<[KindPrint]>,
 }
 
@@ -36,7 +38,8 @@ impl Kinds {
             motion.schema().check().map_err(|e| (motion.name(), e))?;
         }
         let prints = prints(&motions);
-        Ok(Self { rules: motions.into(), prints })
+        let plans = motions.iter().map(|motion| Plan::of(motion.schema())).collect();
+        Ok(Self { rules: motions.into(), plans, prints })
     }
 
     /// For each rule its fingerprint.
@@ -55,6 +58,14 @@ impl Kinds {
     /// When it does not: entities are only ever made with a kind of this table.
     pub fn motion(&self, kind: u8) -> &dyn Motion {
         &*self.rules[usize::from(kind)]
+    }
+
+    /// How the lanes of a kind known to exist travel and are drawn.
+    ///
+    /// # Panics
+    /// As [`motion`](Self::motion).
+    pub fn plan(&self, kind: u8) -> &Plan {
+        &self.plans[usize::from(kind)]
     }
 
     /// The rule of a kind, to be shared.

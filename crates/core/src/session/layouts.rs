@@ -3,6 +3,7 @@
 use super::kinds::Kinds;
 use super::timeline::Timeline;
 use crate::ids::EntityId;
+use crate::plan::Plan;
 use crate::schema::Schema;
 use crate::tick::{Tick, WireTick};
 
@@ -42,6 +43,11 @@ impl<'a> Layouts<'a> {
     /// The kind of an entity whose inputs and claims travel; `None` for any other.
     pub fn kind(&self, entity: EntityId) -> Option<u8> {
         self.owned.iter().find(|o| o.entity == entity).map(|o| o.kind)
+    }
+
+    /// How the lanes of a kind travel at a tick.
+    pub fn plan(&self, kind: u8, tick: WireTick) -> &'a Plan {
+        self.kinds(tick).plan(kind)
     }
 
     /// The schema of a kind at a tick.

@@ -76,7 +76,7 @@ impl Account {
         for i in 0..=count {
             let same = i > 0 && from.flag()?;
             read.inputs[i] =
-                if same { read.inputs[i - 1] } else { read_input(from, layouts.schema(kind, read.tick(i)))? };
+                if same { read.inputs[i - 1] } else { read_input(from, layouts.plan(kind, read.tick(i)))? };
         }
         read.state = read_exact(from, layouts.schema(kind, newest))?;
         Ok(read)

@@ -92,6 +92,37 @@ pub struct BitRow {
     held: u32,
 }
 
+/// Bits that are known to be there.
+pub(super) struct BitsAhead<'a> {
+    rest: &'a [u8],
+    window: u64,
+    /// Bits in the window.
+    held: u32,
+}
+
+impl BitsAhead<'_> {
+    /// Takes the next four bytes into the window, which holds at most 32 bits; beyond the end are zeros that nobody asks for.
+    fn fill(&mut self) {
+        let (next, rest) = match self.rest.split_first_chunk::<4>() {
+            Some((four, rest)) => (u32::from_le_bytes(*four), rest),
+            None => (self.rest.iter().rev().fold(0, |word, &byte| word << 8 | u32::from(byte)), &[][..]),
+        };
+        self.window |= u64::from(next) << self.held;
+        (self.held, self.rest) = (self.held + 32, rest);
+    }
+
+    /// The next `bits` bits, 1 to 32.
+    pub(super) fn take(&mut self, bits: u32) -> u32 {
+        if self.held < bits {
+            self.fill();
+        }
+        let value = self.window & ((1u64 << bits) - 1);
+        self.window >>= bits;
+        self.held -= bits;
+        value as u32
+    }
+}
+
 /// Reads what a [`BitWriter`] wrote.
 #[derive(Clone, Copy, Debug)]
 pub struct BitReader<'a> {
@@ -128,6 +159,23 @@ impl<'a> BitReader<'a> {
         let value = window >> (self.at % 8) & ((1u64 << bits) - 1);
         self.at += bits;
         Ok(value as u32)
+    }
+
+    /// The next so many bits, to be taken piece by piece without another look at whether they are there.
+    ///
+    /// # Errors
+    /// [`WireError::Short`] when fewer are left.
+    pub(super) fn row(&mut self, bits: u32) -> Result<BitsAhead<'a>, WireError> {
+        if bits > self.left() {
+            return Err(WireError::Short { wanted: bits, left: self.left() });
+        }
+        let (begin, skipped) = ((self.at / 8) as usize, self.at % 8);
+        self.at += bits;
+        let mut row = BitsAhead { rest: &self.bytes[begin..], window: 0, held: 0 };
+        row.fill();
+        row.window >>= skipped;
+        row.held = row.held.saturating_sub(skipped);
+        Ok(row)
     }
 
     /// The next bit.

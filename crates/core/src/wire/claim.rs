@@ -4,7 +4,7 @@ use super::MAX_REPEATS;
 use super::bits::{BitReader, BitWriter};
 use super::entity::{read_entity, write_entity};
 use super::error::{WireError, ranged};
-use super::lanes::{For, read_exact, read_rounded, write_exact, write_rounded};
+use super::lanes::{For, read_exact, read_lanes, write_exact, write_rounded};
 use crate::data::State;
 use crate::ids::EntityId;
 use crate::schema::Schema;
@@ -91,13 +91,14 @@ impl Claim {
     pub(super) fn read(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
         let newest = WireTick(from.take(16)? as u16);
         let entity = read_entity(from)?;
-        let schema = layouts.schema(layouts.kind(entity).ok_or(WireError::NotOwned(entity))?, newest);
+        let kind = layouts.kind(entity).ok_or(WireError::NotOwned(entity))?;
+        let plan = layouts.plan(kind, newest);
         let epoch = from.take(8)? as u8;
         let since = WireTick(from.take(16)? as u16);
         let count = from.take(4)? as usize;
         let mut state = State::default();
-        read_rounded(from, schema, &mut state, For::Server)?;
-        let q = schema.state[0].wire;
+        read_lanes(from, &plan.told, &mut state)?;
+        let q = layouts.schema(kind, newest).state[0].wire;
         let mut trail = [Vec3::ZERO; MAX_REPEATS];
         for p in &mut trail[..count] {
             let mut next = || from.take(q.bits()).map(|code| q.decode(code));

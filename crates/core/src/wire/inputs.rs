@@ -57,7 +57,7 @@ impl Inputs {
         for i in 0..count {
             let same = i > 0 && from.flag()?;
             read.inputs[i] =
-                if same { read.inputs[i - 1] } else { read_input(from, layouts.schema(kind, read.tick(i)))? };
+                if same { read.inputs[i - 1] } else { read_input(from, layouts.plan(kind, read.tick(i)))? };
         }
         Ok(read)
     }

@@ -3,6 +3,7 @@
 use super::bits::{BitReader, BitWriter};
 use super::error::WireError;
 use crate::data::{Input, State};
+use crate::plan::{InputLane, Plan, Rounded};
 use crate::schema::{InputKind, Schema, SeenBy, Shape, StateField};
 
 /// Writes an input.
@@ -24,23 +25,31 @@ pub(super) fn write_input(out: &mut BitWriter, schema: &Schema, input: &Input) {
     }
 }
 
-pub(super) fn read_input(from: &mut BitReader<'_>, schema: &Schema) -> Result<Input, WireError> {
+pub(super) fn read_input(from: &mut BitReader<'_>, plan: &Plan) -> Result<Input, WireError> {
     let mut input = Input::default();
-    for f in &schema.input {
-        if matches!(f.kind, InputKind::Point { .. }) {
-            if !from.flag()? {
+    for f in &plan.input {
+        let lane = usize::from(f.lane);
+        let reals = lane..lane + usize::from(f.reals);
+        let q = match f.how {
+            InputLane::Rounded(q) => q,
+            InputLane::Given(q) => {
+                if !from.flag()? {
+                    continue;
+                }
+                input.set_flag(reals.end, true);
+                q
+            }
+            InputLane::Flag => {
+                input.set_flag(lane, from.flag()?);
                 continue;
             }
-            input.set_flag(f.given_lane(), true);
-        }
-        match f.kind.quantiser() {
-            Some(q) => {
-                for lane in f.lane..f.lane + f.kind.real_lanes() {
-                    input.set_real(lane, q.decode(from.take(q.bits())?));
-                }
+            InputLane::Whole(bits) => {
+                input.set_int(lane, from.take(bits)?);
+                continue;
             }
-            None if f.kind == InputKind::Held => input.set_flag(f.lane, from.flag()?),
-            None => input.set_int(f.lane, from.take(f.kind.bits())?),
+        };
+        for lane in reals {
+            input.set_real(lane, q.decode(from.take(q.bits())?));
         }
     }
     Ok(input)
@@ -76,24 +85,23 @@ pub(super) fn write_rounded(out: &mut BitWriter, schema: &Schema, state: &State,
     }
 }
 
-/// Reads what is for somebody into a state that knows nothing yet.
-pub(super) fn read_rounded(
-    from: &mut BitReader<'_>,
-    schema: &Schema,
-    state: &mut State,
-    whom: For,
-) -> Result<(), WireError> {
-    for f in whom.fields(schema) {
-        match f.shape {
-            Shape::Flag => state.set_flag(f.lane, from.flag()?),
-            Shape::Counter => state.set_int(f.lane, from.take(32)?),
-            _ => {
-                let (q, bits) = (f.wire, f.wire.bits());
-                for lane in f.lane..f.lane + f.shape.lanes() {
-                    state.set_real(lane, q.decode(from.take(bits)?));
-                }
-            }
-        }
+/// Writes lanes rounded.
+pub(super) fn write_lanes(out: &mut BitWriter, rounded: &Rounded, state: &State) {
+    for lane in &rounded.lanes {
+        let place = usize::from(lane.lane);
+        let code = lane.rounded.map_or_else(|| state.int(place), |q| q.encode(state.real(place)));
+        out.put(code, u32::from(lane.bits));
+    }
+}
+
+/// Reads rounded lanes into a state that knows nothing yet.
+pub(super) fn read_lanes(from: &mut BitReader<'_>, rounded: &Rounded, state: &mut State) -> Result<(), WireError> {
+    let mut row = from.row(rounded.bits)?;
+    for lane in &rounded.lanes {
+        let code = row.take(u32::from(lane.bits));
+        // Neither a zero below zero nor what is no number comes of steps that are counted.
+        let bits = lane.rounded.map_or(code, |q| q.decode(code).to_bits());
+        state.set_int(usize::from(lane.lane), bits);
     }
     Ok(())
 }

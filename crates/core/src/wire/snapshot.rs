@@ -4,7 +4,7 @@ use super::bits::{BitReader, BitRow, BitWriter};
 use super::datagram::Header;
 use super::entity::{ENTITY_ID_BITS, read_entity, write_entity};
 use super::error::{WireError, ranged};
-use super::lanes::{For, read_exact, read_rounded, write_exact, write_rounded};
+use super::lanes::{read_exact, read_lanes, write_exact, write_lanes};
 use super::news::{NEWS_BITS, News, read_news, write_news};
 use crate::data::State;
 use crate::ids::EntityId;
@@ -138,7 +138,7 @@ fn write_record(out: &mut BitWriter, kinds: &Kinds, entity: &EntityRef, state: &
             out.flag(used.shared);
             write_exact(out, schema, state);
         }
-        None => write_rounded(out, schema, state, For::Others),
+        None => write_lanes(out, &kinds.plan(entity.kind).seen, state),
     }
 }
 
@@ -168,7 +168,7 @@ impl Snapshot {
             let Some(EntityRecord { state, .. }) = entities.last_mut() else { continue };
             match own {
                 Some(_) => *state = read_exact(from, schema)?,
-                None => read_rounded(from, schema, state, For::Others)?,
+                None => read_lanes(from, &kinds.plan(kind).seen, state)?,
             }
         }
         Ok(Self { head: SnapshotHead { tick, every, margin, news }, entities })

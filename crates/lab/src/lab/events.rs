@@ -1,6 +1,5 @@
 //! What happens in a course: pushes, freezes, comings and goings, changes of hands.
 
-use std::cmp::Reverse;
 use std::sync::Arc;
 
 use velocitas_core::{Client, EntityId, SolidId, Token};
@@ -174,7 +173,7 @@ impl Lab {
             }
         }
         if before.events != course.events {
-            self.queue.retain(|Reverse((_, _, due))| !matches!(due, Due::Event(_)));
+            self.agenda.retain(|due| !matches!(due, Due::Event(_)));
             for (i, event) in course.events.iter().enumerate() {
                 if let Some(at) = event.next_after(self.now) {
                     self.schedule(at, Due::Event(i));

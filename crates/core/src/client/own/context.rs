@@ -6,6 +6,7 @@ use crate::event::{Correction, Fact, Made, Restored, Sink, StateEvent, show, tel
 use crate::ground::Contacts;
 use crate::ids::EntityId;
 use crate::motion::{Motion, checked_step};
+use crate::plan::Plan;
 use crate::schema::Schema;
 use crate::session::Timeline;
 use crate::tick::{Rate, Tick};
@@ -28,6 +29,11 @@ impl<'a> Context<'a> {
     /// What its lanes mean at a tick.
     pub(in crate::client) fn schema(&self, tick: Tick) -> &'a Schema {
         self.rule(tick).schema()
+    }
+
+    /// How they travel and are drawn.
+    pub(in crate::client) fn plan(&self, tick: Tick) -> &'a Plan {
+        self.timeline.at(tick).kinds.plan(self.kind)
     }
 
     pub(super) fn step<S: Sink>(&self, tick: Tick, state: &State, input: &Input, sink: &mut S) -> (State, Contacts) {

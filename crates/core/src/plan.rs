@@ -1,0 +1,95 @@
+//! A schema as lanes one after the other, worked out once: how they travel rounded, how inputs travel, how states are drawn between two of
+//! them.
+
+use crate::quantiser::Quantiser;
+use crate::remote::{BlendPlan, SpotBlend};
+use crate::schema::{InputKind, Schema, SeenBy, Shape};
+
+/// How a lane of a state travels rounded.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct RoundedLane {
+    pub(crate) lane: u8,
+    pub(crate) bits: u8,
+    /// How a real is rounded; `None` for what travels as it is.
+    pub(crate) rounded: Option<Quantiser>,
+}
+
+/// Lanes that travel rounded, in their order, and how many bits they take in all.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Rounded {
+    pub(crate) lanes: Vec<RoundedLane>,
+    pub(crate) bits: u32,
+}
+
+impl Rounded {
+    fn of(schema: &Schema, whole: bool) -> Self {
+        let mut lanes = Vec::new();
+        for f in schema.state.iter().filter(|f| whole || f.seen_by == SeenBy::All) {
+            let rounded = (!matches!(f.shape, Shape::Flag | Shape::Counter)).then_some(f.wire);
+            let bits = f.lane_bits() as u8;
+            lanes.extend((f.lane..f.lane + f.shape.lanes()).map(|lane| RoundedLane {
+                lane: lane as u8,
+                bits,
+                rounded,
+            }));
+        }
+        let bits = lanes.iter().map(|lane| u32::from(lane.bits)).sum();
+        Self { lanes, bits }
+    }
+}
+
+/// How a field of an input travels.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct InputLanes {
+    pub(crate) lane: u8,
+    /// How many lanes hold reals.
+    pub(crate) reals: u8,
+    pub(crate) how: InputLane,
+}
+
+/// How lanes of an input are read.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum InputLane {
+    /// Reals, rounded.
+    Rounded(Quantiser),
+    /// Reals, rounded, where the lane after them says that they are given.
+    Given(Quantiser),
+    Flag,
+    /// A whole number of so many bits.
+    Whole(u32),
+}
+
+/// What follows from a schema.
+#[derive(Clone, Debug)]
+pub struct Plan {
+    /// As everybody but its owner gets it.
+    pub(crate) seen: Rounded,
+    /// As an owner tells the server.
+    pub(crate) told: Rounded,
+    pub(crate) input: Vec<InputLanes>,
+    /// How states are drawn.
+    pub(crate) blend: BlendPlan,
+    pub(crate) spot: SpotBlend,
+}
+
+impl Plan {
+    /// Of a schema that was checked.
+    pub fn of(schema: &Schema) -> Self {
+        let input = |f: &crate::schema::InputField| {
+            let how = match f.kind.quantiser() {
+                Some(q) if matches!(f.kind, InputKind::Point { .. }) => InputLane::Given(q),
+                Some(q) => InputLane::Rounded(q),
+                None if f.kind == InputKind::Held => InputLane::Flag,
+                None => InputLane::Whole(f.kind.bits()),
+            };
+            InputLanes { lane: f.lane as u8, reals: f.kind.real_lanes() as u8, how }
+        };
+        Self {
+            seen: Rounded::of(schema, false),
+            told: Rounded::of(schema, true),
+            input: schema.input.iter().map(input).collect(),
+            blend: BlendPlan::of(schema),
+            spot: SpotBlend::of(schema),
+        }
+    }
+}

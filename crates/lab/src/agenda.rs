@@ -1,0 +1,94 @@
+//! What is due when.
+//!
+//! Things stay where they were put; what is ordered is small. Of one moment what was put there first comes first.
+
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
+
+use crate::time::LabTime;
+
+/// Things to come.
+#[derive(Clone, Debug)]
+pub(crate) struct Agenda<T> {
+    /// When, in which order of those of that moment, and in which place it is.
+    order: BinaryHeap<Reverse<(LabTime, u64, u32)>>,
+    places: Vec<Option<T>>,
+    free: Vec<u32>,
+    put: u64,
+}
+
+impl<T> Default for Agenda<T> {
+    fn default() -> Self {
+        Self { order: BinaryHeap::new(), places: Vec::new(), free: Vec::new(), put: 0 }
+    }
+}
+
+impl<T> Agenda<T> {
+    /// Puts something at a moment.
+    pub(crate) fn put(&mut self, at: LabTime, what: T) {
+        self.put += 1;
+        let place = self.free.pop().unwrap_or_else(|| {
+            self.places.push(None);
+            self.places.len() as u32 - 1
+        });
+        self.places[place as usize] = Some(what);
+        self.order.push(Reverse((at, self.put, place)));
+    }
+
+    /// Takes the next thing that is due at a moment or before, and when it is.
+    pub(crate) fn next(&mut self, by: LabTime) -> Option<(LabTime, T)> {
+        self.order.peek().filter(|Reverse((at, ..))| *at <= by)?;
+        let Reverse((at, _, place)) = self.order.pop()?;
+        let what = self.places[place as usize].take();
+        self.free.push(place);
+        what.map(|what| (at, what))
+    }
+
+    /// Keeps only what is wanted.
+    pub(crate) fn retain(&mut self, wanted: impl Fn(&T) -> bool) {
+        let Self { order, places, free, .. } = self;
+        order.retain(|Reverse((_, _, place))| {
+            let is_wanted = places[*place as usize].as_ref().is_some_and(&wanted);
+            if !is_wanted {
+                places[*place as usize] = None;
+                free.push(*place);
+            }
+            is_wanted
+        });
+    }
+
+    /// How many there are.
+    pub(crate) fn len(&self) -> usize {
+        self.order.len()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn it_comes_in_the_order_of_moments_and_of_being_put(
+            steps in prop::collection::vec((0u64..20, 0u8..8, any::<bool>()), 0..60),
+        ) {
+            let (mut agenda, mut plain, mut number) = (Agenda::default(), Vec::new(), 0u32);
+            for (at, what, take) in steps {
+                if take {
+                    let next = plain.iter().enumerate().filter(|(_, (when, _))| *when <= at).min_by_key(|(_, it)| **it);
+                    let next = next.map(|(place, _)| place).map(|place| plain.remove(place));
+                    prop_assert_eq!(agenda.next(LabTime(at)), next.map(|(when, what)| (LabTime(when), what)));
+                } else if what == 0 {
+                    agenda.retain(|kept: &u32| !kept.is_multiple_of(3));
+                    plain.retain(|(_, kept)| !kept.is_multiple_of(3));
+                } else {
+                    number += 1;
+                    agenda.put(LabTime(at), number);
+                    plain.push((at, number));
+                }
+                prop_assert_eq!(agenda.len(), plain.len());
+            }
+        }
+    }
+}
