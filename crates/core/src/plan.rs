@@ -38,6 +38,22 @@ impl Rounded {
     }
 }
 
+/// How a lane of a state travels as it is.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct ExactLane {
+    pub(crate) lane: u8,
+    pub(crate) how: Exact,
+}
+
+/// What a lane holds.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum Exact {
+    Flag,
+    Whole,
+    /// Of a field of this name.
+    Real(&'static str),
+}
+
 /// How a field of an input travels.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct InputLanes {
@@ -66,6 +82,10 @@ pub struct Plan {
     pub(crate) seen: Rounded,
     /// As an owner tells the server.
     pub(crate) told: Rounded,
+    /// As its owner gets it.
+    pub(crate) exact: Vec<ExactLane>,
+    /// How a place is rounded.
+    pub(crate) point: Quantiser,
     pub(crate) input: Vec<InputLanes>,
     /// How states are drawn.
     pub(crate) blend: BlendPlan,
@@ -84,7 +104,17 @@ impl Plan {
             };
             InputLanes { lane: f.lane as u8, reals: f.kind.real_lanes() as u8, how }
         };
+        let exact = |f: &crate::schema::StateField| {
+            let how = match f.shape {
+                Shape::Flag => Exact::Flag,
+                Shape::Counter => Exact::Whole,
+                _ => Exact::Real(f.name),
+            };
+            (f.lane..f.lane + f.shape.lanes()).map(move |lane| ExactLane { lane: lane as u8, how })
+        };
         Self {
+            exact: schema.state.iter().flat_map(exact).collect(),
+            point: schema.state[0].wire,
             seen: Rounded::of(schema, false),
             told: Rounded::of(schema, true),
             input: schema.input.iter().map(input).collect(),

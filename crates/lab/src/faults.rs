@@ -293,7 +293,7 @@ mod tests {
         let timeline = Timeline::new(Ingredients::new(Arc::new(Ground::flat(1.0)), &kinds()));
         let owned = [Owned { entity, kind: 0 }];
         let layouts = Layouts::new(&timeline, None, &owned);
-        inputs.write(&mut out, |tick| layouts.schema(0, tick));
+        inputs.write(&mut out, |tick| layouts.plan(0, tick));
         let mut cheats = Forged::default();
         let bytes = out.finish();
         assert_eq!(cheats.rewritten(&bytes, &layouts), None, "nothing is in force");

@@ -528,19 +528,23 @@ impl Playing {
             }
             let (before, after) = other.samples.around_near(moment, &mut about);
             let ends = (before.map(|s| s.tick), after.map(|s| s.tick));
-            let (placed, on) = match way {
-                Some((of, placed, on)) if of == ends => (placed, on),
-                _ => {
+            let (_, placed, on) = match &mut way {
+                Some(known) if known.0 == ends => known,
+                other => {
                     let Some(placed) = moment.among(ends.0, ends.1, rate, settings.extrapolate_ms) else { continue };
-                    let on = OnTheWay::of(moment, &placed, ends, rate);
-                    way = Some((ends, placed, on));
-                    (placed, on)
+                    other.insert((ends, placed, OnTheWay::of(moment, &placed, ends, rate)))
                 }
             };
-            let (before, after) = (before.map(|s| course.spot(s)), after.map(|s| course.spot(s)));
-            let between = (before.as_ref(), after.as_ref());
-            if let Some((pos, bearing)) = course.point(&on, between).zip(course.bearing(&on, between)) {
-                let Placed { how, shown, .. } = placed;
+            let place = match (before, after) {
+                (Some(a), Some(b)) if a.teleports == b.teleports => Some(course.between(on, &a.state, &b.state)),
+                _ => {
+                    let (before, after) = (before.map(|s| course.spot(s)), after.map(|s| course.spot(s)));
+                    let between = (before.as_ref(), after.as_ref());
+                    course.point(on, between).zip(course.bearing(on, between))
+                }
+            };
+            if let Some((pos, bearing)) = place {
+                let Placed { how, shown, .. } = *placed;
                 each(other.id, &DrawnSpot { pos, bearing, tick: shown.tick, fraction: shown.fraction, how });
             }
         }

@@ -222,13 +222,40 @@ impl SpotBlend {
     }
 
     /// What a sample says of where somebody is.
+    #[inline]
     pub fn spot(&self, sample: &Sample) -> Spot {
         let vel = self.velocity.map_or(Vec3::ZERO, |lane| sample.state.vec3(lane));
         let bearing = self.bearing.map_or(0.0, |(lane, _)| sample.state.real(lane));
         Spot { teleports: sample.teleports, pos: sample.state.vec3(0), vel, bearing }
     }
 
+    /// Where somebody is drawn between two states with no teleport between them, and where it looks there: what
+    /// [`point`](Self::point) and [`bearing`](Self::bearing) say.
+    #[inline]
+    pub(crate) fn between(&self, on: &OnTheWay, a: &State, b: &State) -> (Vec3, f32) {
+        let ends = (a.vec3(0), b.vec3(0));
+        let pos = match (self.blend, self.velocity) {
+            (Blend::None, _) if on.share >= 1.0 => ends.1,
+            (Blend::None, _) => ends.0,
+            (Blend::Curve, Some(lane)) => {
+                curve(ends, (a.vec3(lane) * on.seconds, b.vec3(lane) * on.seconds), &on.curve)
+            }
+            _ => straight(ends.0, ends.1, on.share),
+        };
+        let bearing = self.bearing.map_or(0.0, |(lane, blend)| {
+            let (a, b) = (a.real(lane), b.real(lane));
+            match blend {
+                Blend::None if on.share >= 1.0 => b,
+                Blend::None => a,
+                Blend::Bearing => mix_angle(a, b, on.share),
+                _ => mix(a, b, on.share),
+            }
+        });
+        (pos, bearing)
+    }
+
     /// Where it looks there: what [`drawn`] says of the bearing.
+    #[inline]
     pub fn bearing(&self, on: &OnTheWay, (before, after): (Option<&Spot>, Option<&Spot>)) -> Option<f32> {
         Some(match (before, after, self.bearing) {
             (Some(a), Some(b), Some((_, blend))) if a.teleports == b.teleports => match blend {
@@ -243,6 +270,7 @@ impl SpotBlend {
     }
 
     /// Where somebody is drawn at a moment between these two: what [`drawn`] says of the position.
+    #[inline]
     pub fn point(&self, on: &OnTheWay, (before, after): (Option<&Spot>, Option<&Spot>)) -> Option<Vec3> {
         Some(match (before, after) {
             (Some(a), Some(b)) if a.teleports == b.teleports => match self.blend {
@@ -330,6 +358,7 @@ impl Samples {
     }
 
     /// The states on both sides of a moment, which lie `about` so far in the row, as those of others do.
+    #[inline]
     pub(crate) fn around_near(&self, moment: Shown, about: &mut usize) -> (Option<&Sample>, Option<&Sample>) {
         if let (Some(before), Some(after)) = (about.checked_sub(1).and_then(|i| self.0.get(i)), self.0.get(*about))
             && before.tick <= moment.tick

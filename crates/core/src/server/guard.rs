@@ -47,8 +47,8 @@ pub(super) use docket::Offence;
 pub use footing::Footing;
 pub(super) use habits::Habits;
 use hearing::{Due, Hearing, Next};
-use rules::Between;
 pub(super) use rules::Rules;
+use rules::{Between, Kept};
 pub(super) use ruling::Ruling;
 
 use super::claims::{Claims, Heard, Place, Said};
@@ -72,6 +72,7 @@ pub(super) struct Guard {
     carry: Carry,
     footing: Footing,
     around: Around,
+    kept: Kept,
     good: State,
     /// The tick of which the whole of it was told.
     told: Option<Tick>,
@@ -85,6 +86,7 @@ impl Guard {
             carry: Carry::default(),
             footing: Footing::default(),
             around: Around::default(),
+            kept: Kept::default(),
             good: state,
             told: None,
         }
@@ -233,7 +235,7 @@ impl Guard {
         let is_still = is_still(motion, told, (start, end));
         let underfoot = &self.footing.of(scene.ground, motion, (start, is_still), underfoot);
         let between = Between { before, ago: ago + ticks.saturating_sub(1), told, underfoot };
-        let mut limits = rules.limits(from, tick, &between);
+        let mut limits = rules.limits(from, tick, &between, &mut self.kept);
         let (way, changed) = ((start, end), rules.is_changed(from, tick));
         let going = Going { scene, motion, before, told, way, ticks, changed, underfoot };
         let carried = self.carry.widen(&going, &mut limits);

@@ -63,7 +63,7 @@ pub(super) fn pull_backs(
     for (Owned { entity, kind }, (epoch, reason, state)) in unanswered {
         let mut out = BitWriter::new();
         peer.acks.header(MessageKind::PullBack, peer.id.epoch, now).write(&mut out);
-        PullBack { entity, epoch, tick: tick.wire(), reason, state }.write(&mut out, kinds.motion(kind).schema());
+        PullBack { entity, epoch, tick: tick.wire(), reason, state }.write(&mut out, kinds.plan(kind));
         outbox.push_back((peer.at, out.finish()));
     }
 }

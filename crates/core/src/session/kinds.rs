@@ -68,6 +68,11 @@ impl Kinds {
         &self.plans[usize::from(kind)]
     }
 
+    /// The same, if there is such a kind.
+    pub fn plan_of(&self, kind: u8) -> Option<&Plan> {
+        self.plans.get(usize::from(kind))
+    }
+
     /// The rule of a kind, to be shared.
     pub fn shared(&self, kind: u8) -> Option<&Arc<dyn Motion>> {
         self.rules.get(usize::from(kind))

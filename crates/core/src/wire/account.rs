@@ -8,6 +8,7 @@ use super::lanes::{read_exact, read_input, write_exact, write_input};
 use super::{MAX_DATAGRAM, MAX_REPEATS};
 use crate::data::{Input, State};
 use crate::ids::EntityId;
+use crate::plan::Plan;
 use crate::schema::Schema;
 use crate::session::Layouts;
 use crate::tick::WireTick;
@@ -43,20 +44,20 @@ impl Account {
     }
 
     /// Appends the message: the newest input whole, each older one as "the same" or whole, in the layout of its own tick.
-    pub fn write<'a>(&self, out: &mut BitWriter, schema: impl Fn(WireTick) -> &'a Schema) {
+    pub fn write<'a>(&self, out: &mut BitWriter, plan: impl Fn(WireTick) -> &'a Plan) {
         out.put(u32::from(self.newest.0), 16);
         write_entity(out, self.entity);
         out.put(u32::from(self.epoch), 8);
         out.put(u32::from(self.since.0), 16);
         out.put(self.count as u32 - 1, 4);
-        write_input(out, schema(self.newest), &self.inputs[0]);
+        write_input(out, plan(self.newest), &self.inputs[0]);
         for (i, pair) in self.inputs[..=self.count].windows(2).enumerate() {
             out.flag(pair[0] == pair[1]);
             if pair[0] != pair[1] {
-                write_input(out, schema(self.tick(i + 1)), &pair[1]);
+                write_input(out, plan(self.tick(i + 1)), &pair[1]);
             }
         }
-        write_exact(out, schema(self.newest), &self.state);
+        write_exact(out, plan(self.newest), &self.state);
     }
 
     /// The tick of one of the inputs.
@@ -78,7 +79,7 @@ impl Account {
             read.inputs[i] =
                 if same { read.inputs[i - 1] } else { read_input(from, layouts.plan(kind, read.tick(i)))? };
         }
-        read.state = read_exact(from, layouts.schema(kind, newest))?;
+        read.state = read_exact(from, layouts.plan(kind, newest))?;
         Ok(read)
     }
 }

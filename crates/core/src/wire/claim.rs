@@ -4,10 +4,10 @@ use super::MAX_REPEATS;
 use super::bits::{BitReader, BitWriter};
 use super::entity::{read_entity, write_entity};
 use super::error::{WireError, ranged};
-use super::lanes::{For, read_exact, read_lanes, write_exact, write_rounded};
+use super::lanes::{read_exact, read_lanes, write_exact, write_lanes};
 use crate::data::State;
 use crate::ids::EntityId;
-use crate::schema::Schema;
+use crate::plan::Plan;
 use crate::session::Layouts;
 use crate::tick::WireTick;
 use crate::vec3::{Vec3, vec3};
@@ -73,14 +73,14 @@ pub struct PullBack {
 
 impl Claim {
     /// Appends the message.
-    pub fn write(&self, out: &mut BitWriter, schema: &Schema) {
+    pub fn write(&self, out: &mut BitWriter, plan: &Plan) {
         out.put(u32::from(self.newest.0), 16);
         write_entity(out, self.entity);
         out.put(u32::from(self.epoch), 8);
         out.put(u32::from(self.since.0), 16);
         out.put(self.count as u32, 4);
-        write_rounded(out, schema, &self.state, For::Server);
-        let q = schema.state[0].wire;
+        write_lanes(out, &plan.told, &self.state);
+        let q = plan.point;
         for p in &self.trail[..self.count] {
             for x in [p.x, p.y, p.z] {
                 out.put(q.encode(x), q.bits());
@@ -98,7 +98,7 @@ impl Claim {
         let count = from.take(4)? as usize;
         let mut state = State::default();
         read_lanes(from, &plan.told, &mut state)?;
-        let q = layouts.schema(kind, newest).state[0].wire;
+        let q = plan.point;
         let mut trail = [Vec3::ZERO; MAX_REPEATS];
         for p in &mut trail[..count] {
             let mut next = || from.take(q.bits()).map(|code| q.decode(code));
@@ -110,12 +110,12 @@ impl Claim {
 
 impl PullBack {
     /// Appends the message.
-    pub fn write(&self, out: &mut BitWriter, schema: &Schema) {
+    pub fn write(&self, out: &mut BitWriter, plan: &Plan) {
         out.put(u32::from(self.tick.0), 16);
         write_entity(out, self.entity);
         out.put(u32::from(self.epoch), 8);
         out.put(self.reason as u32, 2);
-        write_exact(out, schema, &self.state);
+        write_exact(out, plan, &self.state);
     }
 
     pub(super) fn read(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
@@ -124,6 +124,6 @@ impl PullBack {
         let kind = layouts.kind(entity).ok_or(WireError::NotOwned(entity))?;
         let epoch = from.take(8)? as u8;
         let reason = PullReason::ALL[ranged("reason", from.take(2)?, 0, PullReason::ALL.len() as u32 - 1)? as usize];
-        Ok(Self { entity, epoch, tick, reason, state: read_exact(from, layouts.schema(kind, tick))? })
+        Ok(Self { entity, epoch, tick, reason, state: read_exact(from, layouts.plan(kind, tick))? })
     }
 }

@@ -7,7 +7,7 @@ use super::error::WireError;
 use super::lanes::{read_input, write_input};
 use crate::data::Input;
 use crate::ids::EntityId;
-use crate::schema::Schema;
+use crate::plan::Plan;
 use crate::session::Layouts;
 use crate::tick::WireTick;
 
@@ -26,15 +26,15 @@ pub struct Inputs {
 
 impl Inputs {
     /// Appends the message: the newest whole, each older one as "the same" or whole, in the layout of its own tick.
-    pub fn write<'a>(&self, out: &mut BitWriter, schema: impl Fn(WireTick) -> &'a Schema) {
+    pub fn write<'a>(&self, out: &mut BitWriter, plan: impl Fn(WireTick) -> &'a Plan) {
         out.put(u32::from(self.newest.0), 16);
         write_entity(out, self.entity);
         out.put(self.count as u32 - 1, 4);
-        write_input(out, schema(self.newest), &self.inputs[0]);
+        write_input(out, plan(self.newest), &self.inputs[0]);
         for (i, pair) in self.inputs[..self.count].windows(2).enumerate() {
             out.flag(pair[0] == pair[1]);
             if pair[0] != pair[1] {
-                write_input(out, schema(self.tick(i + 1)), &pair[1]);
+                write_input(out, plan(self.tick(i + 1)), &pair[1]);
             }
         }
     }

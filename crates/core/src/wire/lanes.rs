@@ -3,25 +3,33 @@
 use super::bits::{BitReader, BitWriter};
 use super::error::WireError;
 use crate::data::{Input, State};
-use crate::plan::{InputLane, Plan, Rounded};
-use crate::schema::{InputKind, Schema, SeenBy, Shape, StateField};
+use crate::plan::{Exact, InputLane, Plan, Rounded};
+use crate::schema::{Schema, SeenBy, StateField};
 
 /// Writes an input.
-pub(super) fn write_input(out: &mut BitWriter, schema: &Schema, input: &Input) {
-    for f in &schema.input {
-        if matches!(f.kind, InputKind::Point { .. }) {
-            out.flag(input.flag(f.given_lane()));
-            if !input.flag(f.given_lane()) {
+pub(super) fn write_input(out: &mut BitWriter, plan: &Plan, input: &Input) {
+    for f in &plan.input {
+        let lane = usize::from(f.lane);
+        let reals = lane..lane + usize::from(f.reals);
+        let q = match f.how {
+            InputLane::Rounded(q) => q,
+            InputLane::Given(q) => {
+                out.flag(input.flag(reals.end));
+                if !input.flag(reals.end) {
+                    continue;
+                }
+                q
+            }
+            InputLane::Flag => {
+                out.flag(input.flag(lane));
                 continue;
             }
-        }
-        match f.kind.quantiser() {
-            Some(q) => {
-                (f.lane..f.lane + f.kind.real_lanes()).for_each(|lane| out.put(q.encode(input.real(lane)), q.bits()));
+            InputLane::Whole(bits) => {
+                out.put(input.int(lane), bits);
+                continue;
             }
-            None if f.kind == InputKind::Held => out.flag(input.flag(f.lane)),
-            None => out.put(input.int(f.lane), f.kind.bits()),
-        }
+        };
+        reals.for_each(|lane| out.put(q.encode(input.real(lane)), q.bits()));
     }
 }
 
@@ -71,20 +79,6 @@ impl For {
     }
 }
 
-/// Writes a state rounded, as far as it is for somebody.
-pub(super) fn write_rounded(out: &mut BitWriter, schema: &Schema, state: &State, whom: For) {
-    for f in whom.fields(schema) {
-        match f.shape {
-            Shape::Flag => out.flag(state.flag(f.lane)),
-            Shape::Counter => out.put(state.int(f.lane), 32),
-            _ => {
-                let (q, bits) = (f.wire, f.wire.bits());
-                (f.lane..f.lane + f.shape.lanes()).for_each(|lane| out.put(q.encode(state.real(lane)), bits));
-            }
-        }
-    }
-}
-
 /// Writes lanes rounded.
 pub(super) fn write_lanes(out: &mut BitWriter, rounded: &Rounded, state: &State) {
     for lane in &rounded.lanes {
@@ -107,28 +101,26 @@ pub(super) fn read_lanes(from: &mut BitReader<'_>, rounded: &Rounded, state: &mu
 }
 
 /// Writes every lane as it is.
-pub(super) fn write_exact(out: &mut BitWriter, schema: &Schema, state: &State) {
-    for f in &schema.state {
-        for lane in f.lane..f.lane + f.shape.lanes() {
-            if f.shape == Shape::Flag { out.flag(state.flag(lane)) } else { out.put(state.int(lane), 32) }
-        }
+pub(super) fn write_exact(out: &mut BitWriter, plan: &Plan, state: &State) {
+    for lane in &plan.exact {
+        let place = usize::from(lane.lane);
+        if matches!(lane.how, Exact::Flag) { out.flag(state.flag(place)) } else { out.put(state.int(place), 32) }
     }
 }
 
-pub(super) fn read_exact(from: &mut BitReader<'_>, schema: &Schema) -> Result<State, WireError> {
+pub(super) fn read_exact(from: &mut BitReader<'_>, plan: &Plan) -> Result<State, WireError> {
     let mut state = State::default();
-    for f in &schema.state {
-        for lane in f.lane..f.lane + f.shape.lanes() {
-            match f.shape {
-                Shape::Flag => state.set_flag(lane, from.flag()?),
-                Shape::Counter => state.set_int(lane, from.take(32)?),
-                _ => {
-                    let value = f32::from_bits(from.take(32)?);
-                    if !value.is_finite() {
-                        return Err(WireError::NotFinite(f.name));
-                    }
-                    state.set_real(lane, value);
+    for lane in &plan.exact {
+        let place = usize::from(lane.lane);
+        match lane.how {
+            Exact::Flag => state.set_flag(place, from.flag()?),
+            Exact::Whole => state.set_int(place, from.take(32)?),
+            Exact::Real(name) => {
+                let value = f32::from_bits(from.take(32)?);
+                if !value.is_finite() {
+                    return Err(WireError::NotFinite(name));
                 }
+                state.set_real(place, value);
             }
         }
     }

@@ -31,7 +31,7 @@ use crate::ids::EntityId;
 use crate::session::Layouts;
 use crate::tick::WireTick;
 
-/// Any message.
+/// Any message. What is large lies elsewhere, so that it is not moved about.
 #[derive(Clone, Debug, PartialEq)]
 pub enum Message {
     /// See [`Hello`].
@@ -39,13 +39,13 @@ pub enum Message {
     /// See [`Welcome`].
     Welcome(Welcome),
     /// See [`Inputs`].
-    Inputs(Inputs),
+    Inputs(Box<Inputs>),
     /// See [`Snapshot`].
     Snapshot(Snapshot),
     /// See [`Claim`].
-    Claim(Claim),
+    Claim(Box<Claim>),
     /// See [`Account`].
-    Account(Account),
+    Account(Box<Account>),
     /// See [`PullBack`].
     PullBack(PullBack),
     /// See [`Challenge`].
@@ -71,10 +71,10 @@ impl Message {
         let message = match header.kind {
             MessageKind::Hello => Self::Hello(Hello::read(from)?),
             MessageKind::Welcome => Self::Welcome(Welcome::read(from)?),
-            MessageKind::Inputs => Self::Inputs(Inputs::read_for(from, layouts)?),
+            MessageKind::Inputs => Self::Inputs(Box::new(Inputs::read_for(from, layouts)?)),
             MessageKind::Snapshot => Self::Snapshot(Snapshot::read(from, layouts)?),
-            MessageKind::Claim => Self::Claim(Claim::read(from, layouts)?),
-            MessageKind::Account => Self::Account(Account::read(from, layouts)?),
+            MessageKind::Claim => Self::Claim(Box::new(Claim::read(from, layouts)?)),
+            MessageKind::Account => Self::Account(Box::new(Account::read(from, layouts)?)),
             MessageKind::PullBack => Self::PullBack(PullBack::read(from, layouts)?),
             MessageKind::Challenge => Self::Challenge(Challenge::read(from)?),
             MessageKind::Refusal => Self::Refusal(Refusal::read(from)?),
@@ -106,8 +106,8 @@ impl Message {
     /// # Panics
     /// When it is about an entity that `layouts` does not know.
     pub fn write(&self, out: &mut BitWriter, layouts: &Layouts<'_>) {
-        let schema = |entity: EntityId, tick: WireTick| {
-            layouts.schema(layouts.kind(entity).expect("an entity of this connection"), tick)
+        let plan = |entity: EntityId, tick: WireTick| {
+            layouts.plan(layouts.kind(entity).expect("an entity of this connection"), tick)
         };
         match self {
             Self::Hello(m) => m.write(out),
@@ -116,10 +116,10 @@ impl Message {
             Self::Refusal(m) => m.write(out),
             Self::Goodbye => {}
             Self::Ended(m) => m.write(out),
-            Self::Inputs(m) => m.write(out, |tick| schema(m.entity, tick)),
-            Self::Claim(m) => m.write(out, schema(m.entity, m.newest)),
-            Self::Account(m) => m.write(out, |tick| schema(m.entity, tick)),
-            Self::PullBack(m) => m.write(out, schema(m.entity, m.tick)),
+            Self::Inputs(m) => m.write(out, |tick| plan(m.entity, tick)),
+            Self::Claim(m) => m.write(out, plan(m.entity, m.newest)),
+            Self::Account(m) => m.write(out, |tick| plan(m.entity, tick)),
+            Self::PullBack(m) => m.write(out, plan(m.entity, m.tick)),
             Self::Snapshot(m) => {
                 let entities = m.entities.iter().map(|e| (e.entity, &e.state));
                 write_snapshot(out, &m.head, layouts.kinds(m.head.tick), entities);

@@ -130,15 +130,15 @@ fn write_record(out: &mut BitWriter, kinds: &Kinds, entity: &EntityRef, state: &
     out.put(u32::from(entity.kind), 8);
     out.put(u32::from(entity.teleports), TELEPORT_BITS);
     out.flag(entity.own.is_some());
-    let schema = kinds.motion(entity.kind).schema();
+    let plan = kinds.plan(entity.kind);
     match entity.own {
         Some(used) => {
             out.put(u32::from(used.tick.0), 16);
             out.put(u32::from(used.made_up), 8);
             out.flag(used.shared);
-            write_exact(out, schema, state);
+            write_exact(out, plan, state);
         }
-        None => write_lanes(out, &kinds.plan(entity.kind).seen, state),
+        None => write_lanes(out, &plan.seen, state),
     }
 }
 
@@ -156,7 +156,7 @@ impl Snapshot {
         for _ in 0..count {
             let (id, kind) = (read_entity(from)?, from.take(8)? as u8);
             let teleports = from.take(TELEPORT_BITS)? as u8;
-            let schema = kinds.get(kind).ok_or(WireError::EntityKind(kind))?.schema();
+            let plan = kinds.plan_of(kind).ok_or(WireError::EntityKind(kind))?;
             let own = if from.flag()? {
                 let (tick, made_up) = (WireTick(from.take(16)? as u16), from.take(8)? as u8);
                 Some(Used { tick, made_up, shared: from.flag()? })
@@ -167,8 +167,8 @@ impl Snapshot {
             entities.push(EntityRecord { entity, state: State::default() });
             let Some(EntityRecord { state, .. }) = entities.last_mut() else { continue };
             match own {
-                Some(_) => *state = read_exact(from, schema)?,
-                None => read_lanes(from, &kinds.plan(kind).seen, state)?,
+                Some(_) => *state = read_exact(from, plan)?,
+                None => read_lanes(from, &plan.seen, state)?,
             }
         }
         Ok(Self { head: SnapshotHead { tick, every, margin, news }, entities })

@@ -47,7 +47,7 @@ fn state(seed: f32) -> State {
 /// One message of each kind with its bytes.
 fn samples() -> Vec<(Message, Vec<u8>)> {
     let kinds = kinds();
-    let schema = kinds.motion(0).schema();
+    let (schema, plan) = (kinds.motion(0).schema(), kinds.plan(0));
     let mut out = Vec::new();
 
     let mut plain = |message: Message| {
@@ -86,8 +86,8 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     inputs[3] = inputs[2];
     let message = Inputs { newest: WireTick(3), entity: OWN, count: 5, inputs };
     let (_, mut bits) = envelope(MessageKind::Inputs);
-    message.write(&mut bits, |_| schema);
-    out.push((Message::Inputs(message), bits.finish()));
+    message.write(&mut bits, |_| plan);
+    out.push((Message::Inputs(message.into()), bits.finish()));
 
     let used = Used { tick: WireTick(65_535), made_up: 200, shared: true };
     let news = vec![News::Gone(EntityId::first(6)), News::Owned(OWN, vec![0, 65_535]), News::Owned(OWN, Vec::new())];
@@ -112,8 +112,8 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     let claim =
         Claim { newest: WireTick(70), entity: OWN, epoch: 2, since: WireTick(50), state: state(6.0), count: 2, trail };
     let (_, mut bits) = envelope(MessageKind::Claim);
-    claim.write(&mut bits, schema);
-    out.push((Message::Claim(claim), bits.finish()));
+    claim.write(&mut bits, plan);
+    out.push((Message::Claim(claim.into()), bits.finish()));
 
     let mut inputs = [Input::default(); MAX_REPEATS + 1];
     for (i, input) in inputs.iter_mut().take(4).enumerate() {
@@ -131,12 +131,12 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
         state: state(0.3),
     };
     let (_, mut bits) = envelope(MessageKind::Account);
-    account.write(&mut bits, |_| schema);
-    out.push((Message::Account(account), bits.finish()));
+    account.write(&mut bits, |_| plan);
+    out.push((Message::Account(account.into()), bits.finish()));
 
     let pull = PullBack { entity: OWN, epoch: 255, tick: WireTick(4), reason: PullReason::Push, state: state(8.0) };
     let (_, mut bits) = envelope(MessageKind::PullBack);
-    pull.write(&mut bits, schema);
+    pull.write(&mut bits, plan);
     out.push((Message::PullBack(pull), bits.finish()));
     out
 }
@@ -197,7 +197,7 @@ fn an_exact_lane_that_is_not_a_number_is_refused() {
     bad.set_int(4, f32::INFINITY.to_bits());
     let (_, mut bits) = envelope(MessageKind::PullBack);
     PullBack { entity: OWN, epoch: 1, tick: WireTick(4), reason: PullReason::Guard, state: bad }
-        .write(&mut bits, Walker::new().schema());
+        .write(&mut bits, &crate::Plan::of(Walker::new().schema()));
     assert_eq!(read(&bits.finish()).unwrap_err(), WireError::NotFinite("vel"));
 }
 

@@ -272,6 +272,12 @@ impl Timing {
         }
     }
 
+    /// Whether it was put elsewhere between two frames.
+    fn is_cut(&self, truth: &Truth, last: &DrawnRow, sight: &DrawnRow) -> bool {
+        // Mostly nobody is.
+        !truth.teleports.is_empty() && truth.is_cut((self.then(last), self.then(sight)), (last.tick, sight.tick))
+    }
+
     /// The moment, in nanoseconds, that a frame shows but for the lag.
     fn then(&self, sight: &DrawnRow) -> f64 {
         sight.at.0 as f64 - self.lag_ms * 1e6
@@ -294,44 +300,61 @@ fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing) -> Window {
     };
     window.errors_m.reserve(timing.known.len());
     window.placed.reserve(timing.known.len());
-    let (mut squares, mut moved) = (0.0, 0.0);
-    // Pairs of frames, by their places among those that are known, and the piece they are in.
-    let (mut pairs, mut piece, mut any): (Vec<(u32, u32, u32)>, u32, bool) = (Vec::new(), 0, false);
-    pairs.reserve(timing.known.len());
-    let mut before: Option<(&DrawnRow, [f64; 3], u32)> = None;
-    for ((&i, place), known) in timing.known.iter().zip(&timing.places).zip(0u32..) {
+    let (mut squares, mut moved, mut pairs, mut any) = (0.0, 0.0, 0u32, false);
+    // The frame before: when, where it was drawn, and where it was.
+    let mut before: Option<(LabTime, [f64; 3], [f64; 3], usize)> = None;
+    for (&i, place) in timing.known.iter().zip(&timing.places) {
         let sight = &sights[i];
         let Some((after, share)) = *place else {
             before = None;
             continue;
         };
-        let there = truth.between(after, share);
-        window.errors_m.push(length(between(there, lanes(sight.pos))));
+        let (there, here) = (truth.between(after, share), lanes(sight.pos));
+        window.errors_m.push(length(between(there, here)));
         window.placed.push(i);
-        if let Some((last, was, before)) = before.replace((sight, there, known))
-            && sight.at > last.at
+        if let Some((last, drawn, was, before)) = before.replace((sight.at, here, there, i))
+            && sight.at > last
+            && !timing.is_cut(truth, &sights[before], sight)
         {
-            if truth.is_cut((timing.then(last), timing.then(sight)), (last.tick, sight.tick)) {
-                piece += 1;
-                continue;
-            }
-            let seconds = (sight.at.0 - last.at.0) as f64 / 1e9;
-            let (drawn, really) = (between(lanes(last.pos), lanes(sight.pos)), between(was, there));
+            let seconds = (sight.at.0 - last.0) as f64 / 1e9;
+            let (drawn, really) = (between(drawn, here), between(was, there));
             let (off, way) = (length(between(really, drawn)), length(really));
             squares += (off / seconds) * (off / seconds);
             moved += way;
             window.seconds += seconds;
             any |= is_otherwise(off, way);
-            pairs.push((before, known, piece));
+            pairs += 1;
         }
     }
     if any {
-        let pairs: Vec<Pair> = pairs.iter().map(|pair| Pair::of(truth, sights, timing, *pair)).collect();
-        window.hopped = hopped(truth, &pairs);
+        window.hopped = hopped(truth, &pairs_of(truth, sights, timing));
     }
     window.hops = window.hopped.len() as u32;
-    window.roughness_mps = (!pairs.is_empty() && moved >= MOVED_M).then(|| libm::sqrt(squares / pairs.len() as f64));
+    window.roughness_mps = (pairs > 0 && moved >= MOVED_M).then(|| libm::sqrt(squares / f64::from(pairs)));
     window
+}
+
+/// How something was drawn to move from each frame of a window to the next.
+fn pairs_of(truth: &Truth, sights: &[DrawnRow], timing: &Timing) -> Vec<Pair> {
+    let (mut pairs, mut piece) = (Vec::with_capacity(timing.known.len()), 0);
+    let mut before: Option<(usize, [f64; 3])> = None;
+    for (&i, place) in timing.known.iter().zip(&timing.places) {
+        let Some((after, share)) = *place else {
+            before = None;
+            continue;
+        };
+        let there = truth.between(after, share);
+        if let Some((last, was)) = before.replace((i, there))
+            && sights[i].at > sights[last].at
+        {
+            if timing.is_cut(truth, &sights[last], &sights[i]) {
+                piece += 1;
+            } else {
+                pairs.push(Pair::of((sights, timing), (last, was), (i, there), piece));
+            }
+        }
+    }
+    pairs
 }
 
 /// Whether so far off is more than a way may be.
@@ -356,14 +379,14 @@ struct Pair {
 }
 
 impl Pair {
-    /// Of two frames by their places among those that are known.
-    fn of(truth: &Truth, sights: &[DrawnRow], timing: &Timing, (before, known, piece): (u32, u32, u32)) -> Self {
-        let of = |known: u32| {
-            let frame = timing.known[known as usize];
-            let there = timing.places[known as usize].map(|(after, share)| truth.between(after, share));
-            (frame, &sights[frame], there.unwrap_or_default())
-        };
-        let ((_, last, was), (frame, sight, there)) = (of(before), of(known));
+    /// Of two frames, by their places in the window, and where it was in each.
+    fn of(
+        (sights, timing): (&[DrawnRow], &Timing),
+        (last, was): (usize, [f64; 3]),
+        (frame, there): (usize, [f64; 3]),
+        piece: u32,
+    ) -> Self {
+        let (last, sight) = (&sights[last], &sights[frame]);
         let (drawn, really) = (between(lanes(last.pos), lanes(sight.pos)), between(was, there));
         Self {
             frame,

@@ -14,7 +14,7 @@ use crate::time::LabTime;
 /// Rows in a packed segment.
 const SEGMENT: usize = 256;
 /// Rows kept as they are before the older half is packed.
-const LOOSE: usize = 2 * SEGMENT;
+const LOOSE: usize = 4 * SEGMENT;
 /// Unpacked segments kept at hand of each column.
 const AT_HAND: usize = 2;
 

@@ -12,7 +12,7 @@ use crate::time::LabTime;
 /// States in a packed segment.
 const SEGMENT: usize = 256;
 /// States kept as they are before the older half is packed.
-const LOOSE: usize = 2 * SEGMENT;
+const LOOSE: usize = 4 * SEGMENT;
 
 /// States as they are.
 #[derive(Clone, Debug, Default)]

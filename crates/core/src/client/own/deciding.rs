@@ -81,7 +81,7 @@ impl Deciding {
         inputs[count] = played(newest.offset(-(count as i64))).map_or(inputs[count - 1], |played| played.sampled);
         let (entity, epoch) = (context.entity, self.epoch);
         Account { newest: newest.wire(), entity, epoch, since: self.base(newest).wire(), count, inputs, state }
-            .write(out, |tick| context.schema(tick.unwrap_near(newest).unwrap_or(newest)));
+            .write(out, |tick| context.plan(tick.unwrap_near(newest).unwrap_or(newest)));
     }
 
     /// The first tick of the epoch, as it is told.
@@ -103,7 +103,7 @@ impl Deciding {
         let since = self.base(newest);
         let (entity, epoch) = (context.entity, self.epoch);
         Claim { newest: newest.wire(), entity, epoch, since: since.wire(), state, count, trail }
-            .write(out, context.schema(newest));
+            .write(out, context.plan(newest));
     }
 
     /// Takes the server's word: where it begins, and from then on how far its claims were accepted.

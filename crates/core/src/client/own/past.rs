@@ -121,7 +121,7 @@ impl Past {
             count += 1;
         }
         let message = Inputs { newest: newest.wire(), entity: context.entity, count, inputs };
-        message.write(out, |tick| context.schema(tick.unwrap_near(newest).unwrap_or(newest)));
+        message.write(out, |tick| context.plan(tick.unwrap_near(newest).unwrap_or(newest)));
     }
 }
 

@@ -29,6 +29,24 @@ pub(super) struct Between<'a> {
     pub(super) underfoot: &'a Underfoot,
 }
 
+/// The limits of what was told last.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Kept(Option<Told>);
+
+#[derive(Clone, Debug)]
+struct Told {
+    tick: Tick,
+    state: State,
+    underfoot: Underfoot,
+    limits: Limits,
+}
+
+impl Told {
+    fn is_of(&self, state: &State, underfoot: &Underfoot) -> bool {
+        self.state == *state && self.underfoot == *underfoot
+    }
+}
+
 impl<'a> Rules<'a> {
     pub(super) fn motion(&self, tick: Tick) -> &'a dyn Motion {
         self.timeline.at(tick).kinds.motion(self.kind)
@@ -62,7 +80,10 @@ impl<'a> Rules<'a> {
 
     /// What is lawful in a tick after `from`, between what was told: how fast and how far in a burst by what holds in it, all that is measured
     /// over a while by what held within the last second as well.
-    pub(super) fn limits(&self, from: Tick, tick: Tick, between: &Between<'_>) -> Limits {
+    pub(super) fn limits(&self, from: Tick, tick: Tick, between: &Between<'_>, kept: &mut Kept) -> Limits {
+        if let Some(now) = self.limits_kept(from, tick, between, kept) {
+            return now;
+        }
         let scene = self.scene(tick);
         let motion = self.motion(tick);
         let ticks = self.timeline.between(from.next().min(tick), tick, self.kind);
@@ -82,6 +103,25 @@ impl<'a> Rules<'a> {
         }
         let lately = self.most(second, tick);
         Limits { level: now.level, up: now.up, down: now.down, burst: now.burst, ..lately }
+    }
+
+    /// The same where nothing became otherwise for a second, and what is told now follows what was told just before: of that it is known
+    /// already.
+    fn limits_kept(&self, from: Tick, tick: Tick, between: &Between<'_>, kept: &mut Kept) -> Option<Limits> {
+        let second = Tick(from.0.saturating_sub(u64::from(self.rate.hz())));
+        let told = between.told.filter(|_| between.ago == 0 && !self.is_changed(second, tick))?;
+        let (_, most) = self.timeline.between(tick, tick, self.kind).next()?;
+        let scene = self.scene(tick);
+        let of = |state: &State| self.motion(tick).limits_in(most, scene.tunables, (state, 0.0), between.underfoot);
+        let before = match &kept.0 {
+            Some(kept) if kept.is_of(between.before, between.underfoot) && !self.is_changed(kept.tick, tick) => {
+                kept.limits
+            }
+            _ => of(between.before),
+        };
+        let limits = of(told);
+        kept.0 = Some(Told { tick, state: *told, underfoot: *between.underfoot, limits });
+        Some(before.or(&limits))
     }
 
     /// What may have been underfoot when steps looked, which is where each begins; of those between that are not known, anywhere within
