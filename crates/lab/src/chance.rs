@@ -50,9 +50,14 @@ impl Chance {
 
     /// Uniform in 0..1, with 53 bits.
     pub fn uniform(&mut self) -> f64 {
-        let mut hasher = self.asked;
-        hasher.write(&self.drawn.to_le_bytes());
         self.drawn += 1;
+        self.uniform_at(self.drawn - 1)
+    }
+
+    /// The so manieth of these, counted from 0.
+    pub fn uniform_at(&self, number: u64) -> f64 {
+        let mut hasher = self.asked;
+        hasher.write(&number.to_le_bytes());
         (hasher.finish() >> 11) as f64 / (1u64 << 53) as f64
     }
 

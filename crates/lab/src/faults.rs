@@ -42,6 +42,11 @@ impl Forged {
         }
     }
 
+    /// Whether it does nothing to what is sent.
+    pub(crate) fn is_lawful(&self) -> bool {
+        self.all.is_empty()
+    }
+
     /// Those that are not over.
     fn cheats(&self) -> impl Iterator<Item = &Cheat> {
         self.all.iter().filter(|it| !it.is_over).map(|it| &it.cheat)

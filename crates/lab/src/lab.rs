@@ -43,7 +43,7 @@ enum Due {
     /// A machine comes round.
     Frame(MachineId),
     /// A datagram arrives, the so manieth on its link; what it is for says the part, and whose it is the client's address.
-    Arrival { to: MachineId, from: MachineId, number: u64, part: Part, client: Address, bytes: Arc<[u8]> },
+    Arrival { to: MachineId, from: MachineId, number: u64, part: Part, client: Address, bytes: Vec<u8> },
     /// Something of the course happens.
     Event(usize),
     /// A rogue's trick begins or ends.
@@ -351,7 +351,8 @@ impl Lab {
             let heard = faulty.heard(&arrived.bytes, &client.layouts(read));
             let _ = client.handle_datagram(read, heard.as_deref().unwrap_or(&arrived.bytes), &mut tap);
         }
-        for owned in client.owned().to_vec() {
+        for place in 0..client.owned().len() {
+            let owned = client.owned()[place];
             let input = controls.to_input(client.schema(owned.kind), client.schema(kind));
             client.handle_controls(owned.entity, &input);
         }
@@ -370,12 +371,13 @@ impl Lab {
         for (tick, entity, to) in self.new_orders(id) {
             self.tell(watch, id, Part::Client, Some(tick), Happening::Ordered(entity, to));
         }
-        let Some(Playing { client: Some(client), .. }) = self.machines[id.index()].client.as_deref_mut() else {
-            return;
-        };
-        let newest = client.newest_tick();
-        let outgoing: Vec<Vec<u8>> = std::iter::from_fn(|| client.poll_transmit()).collect();
-        for bytes in outgoing {
+        while let Some(Playing { client: Some(client), forged, .. }) = self.machines[id.index()].client.as_deref_mut() {
+            let (is_lawful, newest) = (forged.is_lawful(), client.newest_tick());
+            let Some(bytes) = client.poll_transmit() else { return };
+            if is_lawful {
+                self.send((id, MachineId::SERVER), (Part::Server, address), newest, bytes, watch);
+                continue;
+            }
             let (all, offends) = self.forge(id, read, bytes);
             if offends {
                 self.tell(watch, id, Part::Client, newest, Happening::Offence);
@@ -482,9 +484,12 @@ impl Lab {
         };
         watch.message(from, to, row);
         watch.payload(from, to, number, &bytes);
-        let bytes: Arc<[u8]> = bytes.into();
-        for at in [fate.arrives, fate.again].into_iter().flatten() {
-            self.schedule(at, Due::Arrival { to, from, number, part, client, bytes: bytes.clone() });
+        let arrival = |bytes| Due::Arrival { to, from, number, part, client, bytes };
+        if let Some(again) = fate.again {
+            self.schedule(again, arrival(bytes.clone()));
+        }
+        if let Some(arrives) = fate.arrives {
+            self.schedule(arrives, arrival(bytes));
         }
     }
 

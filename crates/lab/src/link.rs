@@ -155,16 +155,12 @@ impl Pipe {
         let queued = self.queued(now, bytes);
         let traced = c.trace.and_then(|number| traces.get(usize::from(number.0))).map(|trace| trace.at(now));
         let lossy = if self.in_burst(seed, now) { c.burst_loss } else { c.loss };
-        // Nothing is asked of luck where nothing can happen.
-        let happens = [lossy, c.duplication, c.reordering].iter().any(|share| *share > 0.0);
-        let drawn = happens.then(|| {
-            let mut chance = Chance::of_several(seed, Purpose::Datagram, self.place, kind, index, ordinal);
-            std::array::from_fn(|_| chance.uniform())
-        });
-        let [loss, duplication, reordering, behind, apart] = drawn.unwrap_or([1.0; 5]);
+        let chance = Chance::of_several(seed, Purpose::Datagram, self.place, kind, index, ordinal);
+        // Each has a draw of its own; none is asked of luck that can change nothing.
+        let happens = |draw, share| share > 0.0 && chance.uniform_at(draw) < share;
         let stopped = self.is_out(seed, now) || queued.is_none() || traced == Some(None);
         let (lost, doubled, overtaken) =
-            (stopped || loss < lossy, duplication < c.duplication, reordering < c.reordering);
+            (stopped || happens(0, lossy), happens(1, c.duplication), happens(2, c.reordering));
         let more = queued.unwrap_or(0.0) + traced.flatten().unwrap_or(0.0);
         let delay = (c.latency_ms + c.jitter_ms * self.wander(seed, now)).max(0.0) + more;
         let mut at = now.plus(LabTime::from_millis(delay));
@@ -174,7 +170,7 @@ impl Pipe {
         }
         if overtaken {
             // Held back for so long that later ones pass; those keep their own order.
-            at = at.plus(LabTime::from_millis(10.0 + 50.0 * behind));
+            at = at.plus(LabTime::from_millis(10.0 + 50.0 * chance.uniform_at(3)));
         } else {
             at = at.max(self.floor);
             if !lost {
@@ -183,7 +179,7 @@ impl Pipe {
         }
         Fate {
             arrives: (!lost).then_some(at),
-            again: (doubled && !lost).then(|| at.plus(LabTime::from_millis(1.0 + 30.0 * apart))),
+            again: (doubled && !lost).then(|| at.plus(LabTime::from_millis(1.0 + 30.0 * chance.uniform_at(4)))),
         }
     }
 
@@ -230,7 +226,8 @@ impl Pipe {
         };
         let t = (now.0 % grid) as f64 / grid as f64 * std::f64::consts::FRAC_PI_2;
         // cos² + sin² = 1: the sum of independent normals keeps its variance on the way.
-        a * libm::cos(t) + b * libm::sin(t)
+        let (sin, cos) = libm::sincos(t);
+        a * cos + b * sin
     }
 
     /// Forgets what depends on the conditions before a change.

@@ -1,7 +1,6 @@
 //! A computer of the lab: a socket, frames, and what runs on it.
 
 use std::collections::VecDeque;
-use std::sync::Arc;
 
 use velocitas_core::{
     Address, Client, ClientConfig, EntityId, HostNanos, Ingredients, InputKind, Life, Server, Tick, Token,
@@ -31,7 +30,7 @@ pub(crate) struct Arrived {
     /// Where the client that speaks or is spoken to is, or was.
     pub(crate) client: Address,
     pub(crate) part: Part,
-    pub(crate) bytes: Arc<[u8]>,
+    pub(crate) bytes: Vec<u8>,
 }
 
 /// A computer.

@@ -7,12 +7,15 @@ use std::collections::BTreeMap;
 
 use velocitas_core::Vec3;
 
-use super::Record;
 use super::derived::{Following, Frame, Samples, Travelled};
 use super::rows::{DrawnRow, OtherwiseRow};
+use super::{Old, Record};
 use crate::ids::{ActorId, MachineId};
 use crate::screen::{DrawnFact, Screen};
 use crate::time::LabTime;
+
+/// So much of what was drawn is kept as it was told: figures follow by less.
+const LOOKED_AT: LabTime = LabTime(10_000_000_000);
 
 impl Record {
     /// What a viewer drew of an entity in the newest frame at or before a moment; `None` where it drew nothing.
@@ -78,9 +81,15 @@ impl Record {
         let frames = &self.of(viewer).frames;
         let Some((number, row)) = frames.len().checked_sub(1).zip(frames.last()) else { return };
         let actor = |fact: &DrawnFact| self.cast.actor(fact.entity);
-        if self.is_of_rings() {
-            let told = screen.others.iter().filter_map(|fact| Some((self.cast.actor(fact.entity)?, fact)));
-            return self.machines[viewer.index()].told.push(row.at, told);
+        let told = screen.others.iter().filter_map(|fact| Some((self.cast.actor(fact.entity)?, fact)));
+        let newest = &mut self.machines[viewer.index()].told;
+        newest.push(row.at, told);
+        if self.old == Old::LetGo {
+            return;
+        }
+        // The rest keeps what figures still look back at.
+        if newest.at(0).is_some_and(|first| row.at.minus(first) > LOOKED_AT.plus(LabTime(2_000_000_000))) {
+            newest.forget_before(row.at.minus(LOOKED_AT));
         }
         let own: Vec<ActorId> = screen.own.iter().filter_map(actor).collect();
         let told = screen.others.iter().filter_map(|fact| Some((actor(fact)?, DrawnRow::of(row.at, fact))));
@@ -139,6 +148,8 @@ pub struct Gallery<'a> {
     /// What was drawn otherwise in the frame at hand, and the place of the next.
     otherwise: Vec<OtherwiseRow>,
     next: Option<usize>,
+    /// The place of the next frame among those that are kept as they were told.
+    shot: Option<usize>,
 }
 
 impl<'a> Gallery<'a> {
@@ -146,7 +157,7 @@ impl<'a> Gallery<'a> {
     pub fn of(record: &'a Record, viewer: MachineId, travelled: &'a mut Travelled) -> Self {
         let following = Following::of(viewer);
         let (own, drawn, otherwise) = (Vec::new(), Vec::new(), Vec::new());
-        Self { record, viewer, travelled, following, own, drawn, otherwise, next: None }
+        Self { record, viewer, travelled, following, own, drawn, otherwise, next: None, shot: None }
     }
 
     /// Calls back with everything that was drawn in a frame: which, whether it was the viewer's own, where. Frames must be
@@ -157,9 +168,9 @@ impl<'a> Gallery<'a> {
         let Some(row) = here.frames.get(number) else { return };
         self.drawn_own(row.at, &mut each);
         let owns = |actor| record.cast.owns(viewer, actor, row.at);
-        if record.is_of_rings() {
-            let told = &here.told;
-            let next = self.next.get_or_insert_with(|| told.before(row.at));
+        let told = &here.told;
+        if record.is_of_rings() || told.at(0).is_some_and(|first| first <= row.at) {
+            let next = self.shot.get_or_insert_with(|| told.before(row.at));
             while told.at(*next).is_some_and(|at| at < row.at) {
                 *next += 1;
             }
