@@ -8,6 +8,9 @@ use velocitas_core::{
     names::{self, Name},
 };
 
+/// The longest name of a rule, a field, a unit or a tunable.
+const LONGEST: usize = 64;
+
 /// What is told of a rule.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -47,7 +50,16 @@ impl Absent {
     /// Why it can be that of no rule, if so.
     pub(crate) fn trouble(&self) -> Option<String> {
         let real = |x: &f32| x.is_finite() && *x >= 0.0;
-        let sound = self.pace.iter().chain([&self.body.radius, &self.body.height]).all(real);
+        let body = [self.body.radius, self.body.height, self.body.step];
+        let sound = self.pace.iter().chain(&body).chain(self.burst.iter().flatten()).all(real);
+        // They are shown.
+        let fields = self.schema.state.iter().flat_map(|f| [f.name, f.unit]);
+        let fields = fields.chain(self.schema.input.iter().map(|f| f.name));
+        let mut names = fields.chain(self.tunables.iter().flat_map(|t| [t.name, t.unit])).chain([self.name]);
+        if let Some(name) = names.find(|name| name.chars().count() > LONGEST || name.chars().any(char::is_control)) {
+            let name: String = name.chars().take(LONGEST).collect();
+            return Some(format!("expected a name of at most {LONGEST} letters; found `{}`", name.escape_debug()));
+        }
         let tunable = |t: &Tunable| [t.default, t.least, t.most].iter().all(|x| x.is_finite()) && t.least <= t.most;
         match self.schema.check() {
             Err(why) => Some(why.to_string()),

@@ -347,6 +347,24 @@ fn a_record_opens_where_a_rule_in_rust_is_not_and_nothing_is_tried() {
     // To be run, the rule has to be here.
     let take = Journal::new("yard.course.toml", "test").news(&run);
     assert!(take.contains("in_rust") && Take::read(take.as_bytes(), &own).is_ok());
+    // What is told of it is looked at: it is no rule that draws on a terminal, or has lanes that are not there.
+    for (was, is, why) in [
+        ("\"name\":\"pos\"", "\"name\":\"\\u001b[2J\"", "a name of at most 64"),
+        ("\"lane\":3", "\"lane\":300", "beyond the last"),
+        ("\"bits\":7", "\"bits\":1", "must take 2 to 16 bits"),
+        ("\"radius\":", "\"radius\":-", "that are numbers"),
+    ] {
+        let (mut so_far, mut told) = (String::new(), String::new());
+        for line in take.lines() {
+            let text = line.split_once(' ').expect("a checksum stands before it").1;
+            let text = if text.contains("in_rust") { text.replacen(was, is, 1) } else { text.to_owned() };
+            so_far += &format!("{text}\n");
+            told += &format!("{:08x} {text}\n", crc32fast::hash(so_far.as_bytes()));
+        }
+        assert_ne!(told, take, "{was} is there");
+        let refused = Take::read(told.as_bytes(), &own).err().map(|why| why.to_string());
+        assert!(refused.as_ref().is_some_and(|said| said.contains(why)), "{is}: {refused:?}");
+    }
     let refused = Take::read(take.as_bytes(), &[]).err().map(|why| why.to_string()).expect("it cannot be run");
     assert!(refused.contains("strider"), "{refused}");
 }

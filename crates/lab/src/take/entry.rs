@@ -10,6 +10,9 @@ use crate::course::NamedFile;
 /// told from other lines without being read.
 pub(super) const ROW: &str = "{\"row\":";
 
+/// How the line of a rule in Rust begins.
+pub(super) const IN_RUST: &str = "{\"in_rust\":";
+
 /// What a line says, but for rows.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use velocitas_core::{Motion, Schema};
 
-use super::entry::{Entry, ROW};
+use super::entry::{Entry, IN_RUST, ROW};
 use super::seal::{Seal, Unsound};
 use super::told::Told;
 use super::{TAKE_FORMAT, Take, TakeError};
@@ -18,6 +18,8 @@ use crate::time::LabTime;
 
 /// No take tells of longer: a week.
 const LONGEST: LabTime = LabTime(7 * 24 * 3600 * 1_000_000_000);
+/// What is told of a rule in Rust is no longer.
+const MOST_RULE: usize = 1 << 16;
 /// What of a line that was not understood is shown.
 const SHOWN: usize = 60;
 
@@ -163,6 +165,10 @@ impl Lines {
         if text.starts_with(ROW) {
             self.rows += 1;
             return Ok(());
+        }
+        // Names of rules stay for good: there are few.
+        if text.starts_with(IN_RUST) && text.len() > MOST_RULE {
+            return Err(wrong(format!("expected a rule in Rust of at most {MOST_RULE} bytes; found {}", text.len())));
         }
         let entry: Entry =
             serde_json::from_str(text).map_err(|why| wrong(format!("{why}; found {}", shown(text.as_bytes()))))?;
