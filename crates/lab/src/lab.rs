@@ -65,6 +65,8 @@ pub struct Lab {
     course: Arc<Course>,
     now: LabTime,
     agenda: Agenda<Due>,
+    /// Room for what arrives, used by machine after machine.
+    empty: VecDeque<Arrived>,
     machines: Vec<Machine>,
     links: Links,
     /// What nobody came with, in the order of the course.
@@ -114,6 +116,7 @@ impl Lab {
         let mut lab = Self {
             now: LabTime::ZERO,
             agenda: Agenda::default(),
+            empty: VecDeque::new(),
             machines,
             links,
             things,
@@ -290,13 +293,15 @@ impl Lab {
     /// Everything a machine does at once: what it decides, then what it plays.
     fn frame<W: Watch>(&mut self, id: MachineId, watch: &mut W) {
         let Some(read) = self.next_frame(id) else { return };
-        let socket = self.machines[id.index()].read();
+        let mut socket = self.machines[id.index()].read(std::mem::take(&mut self.empty));
         if self.machines[id.index()].server.is_some() {
             self.server_frame(id, read, &socket, watch);
         }
         if self.machines[id.index()].client.is_some() {
             self.client_frame(id, read, &socket, watch);
         }
+        socket.clear();
+        self.empty = socket;
     }
 
     fn tap<'a, W>(&self, watch: &'a mut W, machine: MachineId, part: Part) -> Tap<'a, W> {
@@ -321,9 +326,10 @@ impl Lab {
         serving.server.handle_time(read, &mut tap);
         self.digest = tap.digest;
         let newest = Some(serving.server.newest_tick());
-        let outgoing: Vec<(Address, Vec<u8>)> = std::iter::from_fn(|| serving.server.poll_transmit()).collect();
         let count = self.machines.len();
-        for (client, bytes) in outgoing {
+        while let Some(serving) = &mut self.machines[id.index()].server
+            && let Some((client, bytes)) = serving.server.poll_transmit()
+        {
             if let Some(to) = machine_at(client, count) {
                 self.send((id, to), (Part::Client, client), newest, bytes, watch);
             }

@@ -135,9 +135,9 @@ impl Machine {
         if self.socket.len() > SOCKET { self.socket.pop_front() } else { None }
     }
 
-    /// What arrived since the last frame.
-    pub(crate) fn read(&mut self) -> VecDeque<Arrived> {
-        std::mem::take(&mut self.socket)
+    /// What arrived since the last frame, in exchange for something empty.
+    pub(crate) fn read(&mut self, empty: VecDeque<Arrived>) -> VecDeque<Arrived> {
+        std::mem::replace(&mut self.socket, empty)
     }
 }
 

@@ -53,7 +53,7 @@ pub struct Window {
 struct Made {
     at: LabTime,
     tick: RecordTick,
-    pos: Vec3,
+    pos: [f64; 3],
     teleported: bool,
 }
 
@@ -74,7 +74,7 @@ impl Truth {
         self.rows.drain(..old);
         let next = self.rows.last().map_or(from, |last| last.at.plus(LabTime(1)));
         track.visit(track.between(next.max(from), to), |head, pos| {
-            self.rows.push(Made { at: head.at, tick: head.tick, pos, teleported: head.teleported });
+            self.rows.push(Made { at: head.at, tick: head.tick, pos: lanes(pos), teleported: head.teleported });
         });
         let put = self.rows.iter().filter(|row| row.teleported);
         self.teleports.clear();
@@ -119,10 +119,10 @@ impl Truth {
 
     /// Where it was there: between two ticks linearly; a teleport happens at once, when it was made.
     fn between(&self, after: usize, share: f64) -> [f64; 3] {
-        let a = lanes(self.rows[after - 1].pos);
+        let a = self.rows[after - 1].pos;
         match self.rows.get(after) {
             Some(next) if !next.teleported => {
-                let b = lanes(next.pos);
+                let b = next.pos;
                 std::array::from_fn(|lane| a[lane] + (b[lane] - a[lane]) * share)
             }
             _ => a,
@@ -492,7 +492,7 @@ mod tests {
         let made = |tick: u32| Made {
             at: LabTime(u64::from(tick) * 50_000_000),
             tick: RecordTick(tick),
-            pos: Vec3 { x: tick as f32, y: 0.0, z: 0.0 },
+            pos: [f64::from(tick), 0.0, 0.0],
             teleported: false,
         };
         let rows = (0..40).filter(|tick| !(10..14).contains(tick)).map(made).collect();

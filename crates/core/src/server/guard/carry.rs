@@ -5,6 +5,8 @@
 //! allowed before is stepped on by the rule itself, with whatever inputs keep it fastest: what comes of that is allowed, if it is
 //! more than what is allowed anyway.
 
+use std::sync::Arc;
+
 use super::case::is_still;
 use super::footing::stands;
 use crate::data::{Input, State};
@@ -45,6 +47,7 @@ pub struct Carry {
     /// Whether it stood on something all through the claim before.
     stood: bool,
     slowing: [Option<Box<State>>; AXES],
+    worlds: Worlds,
 }
 
 /// The circumstances of a claim.
@@ -71,7 +74,7 @@ pub struct Going<'a> {
 impl Carry {
     /// Its owner was put somewhere, as fast as that state says.
     pub(super) fn clear(&mut self) {
-        *self = Self::default();
+        *self = Self { worlds: std::mem::take(&mut self.worlds), ..Self::default() };
     }
 
     /// Widens limits by what is still allowed. Gives back as fast as its owner may still be along the ground for another reason than the
@@ -106,7 +109,7 @@ impl Carry {
             // What makes it slow down may have come with the last of its ticks.
             let moved = if starts && going.ticks > 1 { 0 } else { self.moved(axis, going) };
             for _ in 0..moved {
-                *slowing = going.slowed(axis, &slowing, stood && self.stood);
+                *slowing = going.slowed(axis, &slowing, stood && self.stood, &mut self.worlds);
             }
             let is = going.speed(axis, &slowing);
             // A tick's way is that of the mean of two speeds, or of the earlier.
@@ -207,7 +210,7 @@ impl Going<'_> {
     }
 
     /// A tick later, with those inputs and on that ground on which it is fastest.
-    fn slowed(&self, axis: usize, state: &State, stands: bool) -> State {
+    fn slowed(&self, axis: usize, state: &State, stands: bool, worlds: &mut Worlds) -> State {
         let schema = self.motion.schema();
         let velocity = self.velocity(state).level();
         let ahead = if velocity.length() > 1e-6 { velocity * (1.0 / velocity.length()) } else { vec3(1.0, 0.0, 0.0) };
@@ -227,8 +230,8 @@ impl Going<'_> {
         let on_ground = on_ground.filter(|_| axis == LEVEL).map(Some);
         let mut best: Option<State> = None;
         for surface in in_the_air.into_iter().chain(on_ground) {
-            let ground = empty(surface);
-            for next in all.iter().filter_map(|input| self.stepped(state, input, &ground, surface.is_some())) {
+            let ground = worlds.of(surface);
+            for next in all.iter().filter_map(|input| self.stepped(state, input, ground, surface.is_some())) {
                 if best.is_none_or(|best| self.speed(axis, &best) < self.speed(axis, &next)) {
                     best = Some(next);
                 }
@@ -249,6 +252,24 @@ impl Going<'_> {
             from.set_flag(lane, stands);
         }
         checked_step(self.motion, &scene, &from, input).ok().map(|step| step.state)
+    }
+}
+
+/// Worlds of nothing but a floor, by what it is of: few are asked for, again and again.
+#[derive(Clone, Debug, Default)]
+struct Worlds(Vec<(Option<Surface>, Arc<Ground>)>);
+
+impl Worlds {
+    /// So many are kept.
+    const MOST: usize = 4;
+
+    fn of(&mut self, surface: Option<Surface>) -> &Ground {
+        if let Some(place) = self.0.iter().position(|(of, _)| *of == surface) {
+            return &self.0[place].1;
+        }
+        self.0.truncate(Self::MOST - 1);
+        self.0.insert(0, (surface, Arc::new(empty(surface))));
+        &self.0[0].1
     }
 }
 
