@@ -358,7 +358,8 @@ impl Moment<'_> {
         let (mut sent, mut lost) = (0u32, 0u32);
         for row in self.record.datagrams(machine, from, self.at) {
             sent += 1;
-            lost += u32::from(row.lost);
+            let to = if row.kind.is_up() { MachineId::SERVER } else { machine };
+            lost += u32::from(self.record.is_lost(to, &row));
         }
         let newest = mine.pop();
         let (measured, troubles) =

@@ -229,41 +229,47 @@ impl SpotBlend {
         Spot { teleports: sample.teleports, pos: sample.state.vec3(0), vel, bearing }
     }
 
+    /// Between two places with no teleport between them; `speeds` says how fast somebody is at both, for a rule that knows.
+    #[inline]
+    fn way(&self, on: &OnTheWay, (a, b): (Vec3, Vec3), speeds: impl FnOnce(usize) -> (Vec3, Vec3)) -> Vec3 {
+        match (self.blend, self.velocity) {
+            (Blend::None, _) if on.share >= 1.0 => b,
+            (Blend::None, _) => a,
+            (Blend::Curve, Some(lane)) => {
+                let (at, to) = speeds(lane);
+                curve((a, b), (at * on.seconds, to * on.seconds), &on.curve)
+            }
+            _ => straight(a, b, on.share),
+        }
+    }
+
+    /// Between two bearings, in the way of the field that says where somebody looks.
+    #[inline]
+    fn turn(on: &OnTheWay, blend: Blend, (a, b): (f32, f32)) -> f32 {
+        match blend {
+            Blend::None if on.share >= 1.0 => b,
+            Blend::None => a,
+            Blend::Bearing => mix_angle(a, b, on.share),
+            _ => mix(a, b, on.share),
+        }
+    }
+
     /// Where somebody is drawn between two states with no teleport between them, and where it looks there: what
     /// [`point`](Self::point) and [`bearing`](Self::bearing) say.
     #[inline]
     pub(crate) fn between(&self, on: &OnTheWay, a: &State, b: &State) -> (Vec3, f32) {
-        let ends = (a.vec3(0), b.vec3(0));
-        let pos = match (self.blend, self.velocity) {
-            (Blend::None, _) if on.share >= 1.0 => ends.1,
-            (Blend::None, _) => ends.0,
-            (Blend::Curve, Some(lane)) => {
-                curve(ends, (a.vec3(lane) * on.seconds, b.vec3(lane) * on.seconds), &on.curve)
-            }
-            _ => straight(ends.0, ends.1, on.share),
-        };
-        let bearing = self.bearing.map_or(0.0, |(lane, blend)| {
-            let (a, b) = (a.real(lane), b.real(lane));
-            match blend {
-                Blend::None if on.share >= 1.0 => b,
-                Blend::None => a,
-                Blend::Bearing => mix_angle(a, b, on.share),
-                _ => mix(a, b, on.share),
-            }
-        });
-        (pos, bearing)
+        let pos = self.way(on, (a.vec3(0), b.vec3(0)), |lane| (a.vec3(lane), b.vec3(lane)));
+        let looks = |(lane, blend)| Self::turn(on, blend, (a.real(lane), b.real(lane)));
+        (pos, self.bearing.map_or(0.0, looks))
     }
 
     /// Where it looks there: what [`drawn`] says of the bearing.
     #[inline]
     pub fn bearing(&self, on: &OnTheWay, (before, after): (Option<&Spot>, Option<&Spot>)) -> Option<f32> {
         Some(match (before, after, self.bearing) {
-            (Some(a), Some(b), Some((_, blend))) if a.teleports == b.teleports => match blend {
-                Blend::None if on.share >= 1.0 => b.bearing,
-                Blend::None => a.bearing,
-                Blend::Bearing => mix_angle(a.bearing, b.bearing, on.share),
-                _ => mix(a.bearing, b.bearing, on.share),
-            },
+            (Some(a), Some(b), Some((_, blend))) if a.teleports == b.teleports => {
+                Self::turn(on, blend, (a.bearing, b.bearing))
+            }
             (Some(a), ..) => a.bearing,
             (None, b, _) => b?.bearing,
         })
@@ -273,19 +279,7 @@ impl SpotBlend {
     #[inline]
     pub fn point(&self, on: &OnTheWay, (before, after): (Option<&Spot>, Option<&Spot>)) -> Option<Vec3> {
         Some(match (before, after) {
-            (Some(a), Some(b)) if a.teleports == b.teleports => match self.blend {
-                Blend::None => {
-                    if on.share >= 1.0 {
-                        b.pos
-                    } else {
-                        a.pos
-                    }
-                }
-                Blend::Curve if self.velocity.is_some() => {
-                    curve((a.pos, b.pos), (a.vel * on.seconds, b.vel * on.seconds), &on.curve)
-                }
-                _ => straight(a.pos, b.pos, on.share),
-            },
+            (Some(a), Some(b)) if a.teleports == b.teleports => self.way(on, (a.pos, b.pos), |_| (a.vel, b.vel)),
             (Some(a), Some(_)) => a.pos,
             (Some(a), None) if self.velocity.is_some() => a.pos + a.vel * on.run_on,
             (Some(a), None) => a.pos,

@@ -6,13 +6,12 @@
 use super::bits::BitReader;
 use super::datagram::Header;
 use super::error::WireError;
-use super::lanes::For;
 use super::message::Message;
 use super::news::News;
 use super::snapshot::{EntityRecord, TELEPORT_BITS};
 use crate::data::{Input, State};
 use crate::ids::EntityId;
-use crate::schema::{InputKind, Schema, Shape};
+use crate::schema::{InputKind, Schema, SeenBy, Shape, StateField};
 use crate::session::Layouts;
 use crate::tick::WireTick;
 
@@ -51,6 +50,22 @@ pub struct WireField {
     pub value: FieldValue,
     /// The entity that it is of, where it is of one among several.
     pub of: Option<EntityId>,
+}
+
+/// Who a rounded state is for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum For {
+    /// Everybody: without what only its owner may know.
+    Others,
+    /// The server, who may know all of it.
+    Server,
+}
+
+impl For {
+    /// What of it is for them.
+    fn fields(self, schema: &Schema) -> impl Iterator<Item = &StateField> {
+        schema.state.iter().filter(move |f| self == Self::Server || f.seen_by == SeenBy::All)
+    }
 }
 
 /// Gathers fields.

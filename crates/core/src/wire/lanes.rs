@@ -1,10 +1,9 @@
-//! The lanes of a state or an input as bits, by schema.
+//! The lanes of a state or an input as bits, by the plan of their rule.
 
 use super::bits::{BitReader, BitWriter};
 use super::error::WireError;
 use crate::data::{Input, State};
 use crate::plan::{Exact, InputLane, Plan, Rounded};
-use crate::schema::{Schema, SeenBy, StateField};
 
 /// Writes an input.
 pub(super) fn write_input(out: &mut BitWriter, plan: &Plan, input: &Input) {
@@ -61,22 +60,6 @@ pub(super) fn read_input(from: &mut BitReader<'_>, plan: &Plan) -> Result<Input,
         }
     }
     Ok(input)
-}
-
-/// Who a rounded state is for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum For {
-    /// Everybody: without what only its owner may know.
-    Others,
-    /// The server, who may know all of it.
-    Server,
-}
-
-impl For {
-    /// What of it is for them.
-    pub(super) fn fields(self, schema: &Schema) -> impl Iterator<Item = &StateField> {
-        schema.state.iter().filter(move |f| self == Self::Server || f.seen_by == SeenBy::All)
-    }
 }
 
 /// Writes lanes rounded.

@@ -7,9 +7,9 @@ use std::collections::BTreeMap;
 
 use velocitas_core::Vec3;
 
+use super::Record;
 use super::derived::{Following, Frame, Samples, Travelled};
 use super::rows::{DrawnRow, OtherwiseRow};
-use super::{Old, Record};
 use crate::ids::{ActorId, MachineId};
 use crate::screen::{DrawnFact, Screen};
 use crate::time::LabTime;
@@ -82,9 +82,10 @@ impl Record {
         let Some((number, row)) = frames.len().checked_sub(1).zip(frames.last()) else { return };
         let actor = |fact: &DrawnFact| self.cast.actor(fact.entity);
         let told = screen.others.iter().filter_map(|fact| Some((self.cast.actor(fact.entity)?, fact)));
+        let is_of_rings = self.is_of_rings();
         let newest = &mut self.machines[viewer.index()].told;
         newest.push(row.at, told);
-        if self.old == Old::LetGo {
+        if is_of_rings {
             return;
         }
         // The rest keeps what figures still look back at.

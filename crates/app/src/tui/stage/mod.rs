@@ -545,7 +545,7 @@ impl Stage {
     }
 
     fn resume(&mut self) {
-        if self.must_wait() || self.is_over() {
+        if self.must_wait() {
             return;
         }
         if let Some(offer) = self.offered.take() {
