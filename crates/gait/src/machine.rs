@@ -234,107 +234,104 @@ fn sin_cos<L: Lane>(angle: L) -> (L, L) {
 }
 
 fn run<L: Lane, const N: usize, const W: usize>(ops: &[Op], r: &mut Registers<L, N>, world: &mut World<'_, W>) {
-    let mut at = 0;
-    while let Some(&op) = ops.get(at) {
-        at += 1;
+    let mut rest = ops.iter();
+    while let Some(op) = rest.next() {
         if cfg!(test) {
             world.ran += 1;
         }
+        // Looked at one by one, where they are wanted: taken apart at once they cost more than most operations.
         let Op { code, to, a, b, c } = op;
         match code {
-            Code::Move => r.set(to, r.get(a)),
-            Code::Add => r.set(to, add(r.get(a), r.get(b))),
-            Code::Sub => r.set(to, sub(r.get(a), r.get(b))),
-            Code::Mul => r.set(to, mul(r.get(a), r.get(b))),
-            Code::Div => r.set(to, r.get(a).zip(r.get(b), div)),
-            Code::Negate => r.set(to, r.get(a).map(|x| -x)),
-            Code::Not => r.set(to, r.get(a).map(|x| truth(x == 0.0))),
-            Code::And => r.set(to, r.get(a).zip(r.get(b), |a, b| truth(a != 0.0 && b != 0.0))),
-            Code::Or => r.set(to, r.get(a).zip(r.get(b), |a, b| truth(a != 0.0 || b != 0.0))),
-            Code::Less => r.set(to, r.get(a).zip(r.get(b), |a, b| truth(a < b))),
-            Code::LessEqual => r.set(to, r.get(a).zip(r.get(b), |a, b| truth(a <= b))),
-            Code::Equal => r.set(to, r.get(a).zip(r.get(b), |a, b| truth(a == b))),
-            Code::NotEqual => r.set(to, r.get(a).zip(r.get(b), |a, b| truth(a != b))),
-            Code::Select => r.set(to, r.get(c).zip3(r.get(a), r.get(b), |c, a, b| if c != 0.0 { a } else { b })),
-            Code::Min => r.set(to, r.get(a).zip(r.get(b), min)),
-            Code::Max => r.set(to, r.get(a).zip(r.get(b), max)),
-            Code::Clamp => r.set(to, r.get(a).zip3(r.get(b), r.get(c), clamp)),
-            Code::Abs => r.set(to, r.get(a).map(abs)),
-            Code::Sign => r.set(to, r.get(a).map(sign)),
-            Code::Sin => r.set(to, r.get(a).map(libm::sinf)),
-            Code::Cos => r.set(to, r.get(a).map(libm::cosf)),
-            Code::Atan2 => r.set(to, r.get(a).zip(r.get(b), libm::atan2f)),
-            Code::Sqrt => r.set(to, r.get(a).map(sqrt)),
-            Code::Wrap => r.set(to, r.get(a).map(wrap_angle)),
-            Code::Fade => r.set(to, r.get(a).zip(r.get(b), |rate, dt| libm::expf(-(max(rate, 0.0) * dt)))),
-            Code::Mix => r.set(to, r.get(a).zip3(r.get(b), r.get(c), |a, b, t| mix(a, b, clamp(t, 0.0, 1.0)))),
+            Code::Move => r.set(*to, r.get(*a)),
+            Code::Add => r.set(*to, add(r.get(*a), r.get(*b))),
+            Code::Sub => r.set(*to, sub(r.get(*a), r.get(*b))),
+            Code::Mul => r.set(*to, mul(r.get(*a), r.get(*b))),
+            Code::Div => r.set(*to, r.get(*a).zip(r.get(*b), div)),
+            Code::Negate => r.set(*to, r.get(*a).map(|x| -x)),
+            Code::Not => r.set(*to, r.get(*a).map(|x| truth(x == 0.0))),
+            Code::And => r.set(*to, r.get(*a).zip(r.get(*b), |a, b| truth(a != 0.0 && b != 0.0))),
+            Code::Or => r.set(*to, r.get(*a).zip(r.get(*b), |a, b| truth(a != 0.0 || b != 0.0))),
+            Code::Less => r.set(*to, r.get(*a).zip(r.get(*b), |a, b| truth(a < b))),
+            Code::LessEqual => r.set(*to, r.get(*a).zip(r.get(*b), |a, b| truth(a <= b))),
+            Code::Equal => r.set(*to, r.get(*a).zip(r.get(*b), |a, b| truth(a == b))),
+            Code::NotEqual => r.set(*to, r.get(*a).zip(r.get(*b), |a, b| truth(a != b))),
+            Code::Select => r.set(*to, r.get(*c).zip3(r.get(*a), r.get(*b), |c, a, b| if c != 0.0 { a } else { b })),
+            Code::Min => r.set(*to, r.get(*a).zip(r.get(*b), min)),
+            Code::Max => r.set(*to, r.get(*a).zip(r.get(*b), max)),
+            Code::Clamp => r.set(*to, r.get(*a).zip3(r.get(*b), r.get(*c), clamp)),
+            Code::Abs => r.set(*to, r.get(*a).map(abs)),
+            Code::Sign => r.set(*to, r.get(*a).map(sign)),
+            Code::Sin => r.set(*to, r.get(*a).map(libm::sinf)),
+            Code::Cos => r.set(*to, r.get(*a).map(libm::cosf)),
+            Code::Atan2 => r.set(*to, r.get(*a).zip(r.get(*b), libm::atan2f)),
+            Code::Sqrt => r.set(*to, r.get(*a).map(sqrt)),
+            Code::Wrap => r.set(*to, r.get(*a).map(wrap_angle)),
+            Code::Fade => r.set(*to, r.get(*a).zip(r.get(*b), |rate, dt| libm::expf(-(max(rate, 0.0) * dt)))),
+            Code::Mix => r.set(*to, r.get(*a).zip3(r.get(*b), r.get(*c), |a, b, t| mix(a, b, clamp(t, 0.0, 1.0)))),
             Code::MixAngle => {
-                r.set(to, r.get(a).zip3(r.get(b), r.get(c), |a, b, t| mix_angle(a, b, clamp(t, 0.0, 1.0))));
+                r.set(*to, r.get(*a).zip3(r.get(*b), r.get(*c), |a, b, t| mix_angle(a, b, clamp(t, 0.0, 1.0))));
             }
-            Code::Toward => r.set_all(to, toward([r.get(a)], [r.get(b)], r.get(c))),
-            Code::Toward2 => r.set_all(to, toward(r.two(a), r.two(b), r.get(c))),
-            Code::Toward3 => r.set_all(to, toward(r.three(a), r.three(b), r.get(c))),
-            Code::TowardAngle => r.set(to, r.get(a).zip3(r.get(b), r.get(c), toward_angle)),
-            Code::Dot2 => r.set(to, dot(r.two(a), r.two(b))),
-            Code::Dot3 => r.set(to, dot(r.three(a), r.three(b))),
+            Code::Toward => r.set_all(*to, toward([r.get(*a)], [r.get(*b)], r.get(*c))),
+            Code::Toward2 => r.set_all(*to, toward(r.two(*a), r.two(*b), r.get(*c))),
+            Code::Toward3 => r.set_all(*to, toward(r.three(*a), r.three(*b), r.get(*c))),
+            Code::TowardAngle => r.set(*to, r.get(*a).zip3(r.get(*b), r.get(*c), toward_angle)),
+            Code::Dot2 => r.set(*to, dot(r.two(*a), r.two(*b))),
+            Code::Dot3 => r.set(*to, dot(r.three(*a), r.three(*b))),
             Code::Cross2 => {
-                let ([ax, ay], [bx, by]) = (r.two(a), r.two(b));
-                r.set(to, sub(mul(ax, by), mul(ay, bx)));
+                let ([ax, ay], [bx, by]) = (r.two(*a), r.two(*b));
+                r.set(*to, sub(mul(ax, by), mul(ay, bx)));
             }
             Code::Cross3 => {
-                let ([ax, ay, az], [bx, by, bz]) = (r.three(a), r.three(b));
+                let ([ax, ay, az], [bx, by, bz]) = (r.three(*a), r.three(*b));
                 let out = [sub(mul(ay, bz), mul(az, by)), sub(mul(az, bx), mul(ax, bz)), sub(mul(ax, by), mul(ay, bx))];
-                r.set_all(to, out);
+                r.set_all(*to, out);
             }
-            Code::Unit2 => r.set_all(to, unit(r.two(a))),
-            Code::Unit3 => r.set_all(to, unit(r.three(a))),
-            Code::Shorten2 => r.set_all(to, shorten(r.two(a), r.get(b))),
-            Code::Shorten3 => r.set_all(to, shorten(r.three(a), r.get(b))),
+            Code::Unit2 => r.set_all(*to, unit(r.two(*a))),
+            Code::Unit3 => r.set_all(*to, unit(r.three(*a))),
+            Code::Shorten2 => r.set_all(*to, shorten(r.two(*a), r.get(*b))),
+            Code::Shorten3 => r.set_all(*to, shorten(r.three(*a), r.get(*b))),
             Code::TurnStick => {
-                let (sin, cos) = sin_cos(r.get(b));
-                r.set_all(to, turn_stick(r.two(a), sin, cos));
+                let (sin, cos) = sin_cos(r.get(*b));
+                r.set_all(*to, turn_stick(r.two(*a), sin, cos));
             }
             Code::Turn2 => {
-                let ((sin, cos), [x, y]) = (sin_cos(r.get(b)), r.two(a));
-                r.set_all(to, [sub(mul(x, cos), mul(y, sin)), add(mul(x, sin), mul(y, cos))]);
+                let ((sin, cos), [x, y]) = (sin_cos(r.get(*b)), r.two(*a));
+                r.set_all(*to, [sub(mul(x, cos), mul(y, sin)), add(mul(x, sin), mul(y, cos))]);
             }
             Code::Heading => {
-                let (sin, cos) = sin_cos(r.get(a));
-                r.set_all(to, [cos, sin]);
+                let (sin, cos) = sin_cos(r.get(*a));
+                r.set_all(*to, [cos, sin]);
             }
             Code::Surface => {
                 for i in 0..world.active {
-                    let surface = world.ground.surface(r.vec3(a, i));
-                    r.set_lane(to, i, surface.grip);
-                    r.set_lane(b, i, surface.pace);
+                    let surface = world.ground.surface(r.vec3(*a, i));
+                    r.set_lane(*to, i, surface.grip);
+                    r.set_lane(*b, i, surface.pace);
                 }
             }
             Code::Ahead => {
-                let more = ops.get(at).copied().unwrap_or(op);
-                at += 1;
+                let more = rest.next().unwrap_or(op);
                 for i in 0..world.active {
                     let asked = r.get(more.c).get(i) != 0.0;
-                    let found = if asked { ahead(world, r.vec3(a, i), r.get(b).get(i), r.vec3(c, i)) } else { 0.0 };
-                    r.set_lane(to, i, found);
+                    let found = if asked { ahead(world, r.vec3(*a, i), r.get(*b).get(i), r.vec3(*c, i)) } else { 0.0 };
+                    r.set_lane(*to, i, found);
                 }
             }
             Code::Slide => {
-                let more = ops.get(at).copied().unwrap_or(op);
-                at += 1;
+                let more = rest.next().unwrap_or(op);
                 for i in 0..world.active {
-                    if r.get(c).get(i) != 0.0 {
+                    if r.get(*c).get(i) != 0.0 {
                         slide_one(r, world, op, more, i);
                     }
                 }
             }
             Code::More => {}
             Code::Repeat => {
-                let len = usize::from(a) + 256 * usize::from(b);
-                let body = ops.get(at..at + len).unwrap_or(&[]);
-                for _ in 0..c {
+                let (body, after) = rest.as_slice().split_at_checked(usize::from(*a) + 256 * usize::from(*b)).unwrap_or_default();
+                for _ in 0..*c {
                     run(body, r, world);
                 }
-                at += len;
+                rest = after.iter();
             }
         }
     }
@@ -363,8 +360,8 @@ fn ahead<const W: usize>(world: &World<'_, W>, way: Vec3, reach: f32, from: Vec3
 fn slide_one<L: Lane, const N: usize, const W: usize>(
     r: &mut Registers<L, N>,
     world: &mut World<'_, W>,
-    op: Op,
-    more: Op,
+    op: &Op,
+    more: &Op,
     i: usize,
 ) {
     let (from, mut end, mut start) = (r.vec3(op.to, i), r.vec3(op.a, i), r.vec3(op.b, i));
@@ -518,30 +515,16 @@ impl Program {
         State::from_bits(bits)
     }
 
-    fn one<const N: usize>(
-        &self,
-        scene: &Scene<'_>,
-        defaults: &[f32],
-        body: &Body,
-        s: &State,
-        i: &Input,
-    ) -> (Step, u32) {
-        let mut r = Registers([0.0f32; N]);
+    /// One step of one entity, and in tests how many operations it took.
+    pub(crate) fn step(&self, scene: &Scene<'_>, defaults: &[f32], body: &Body, s: &State, i: &Input) -> (Step, u32) {
+        // A byte then names no register that is not there: clearing a few more costs less than to make sure.
+        let mut r = Registers([0.0f32; REGISTERS]);
         self.load(&mut r, scene, defaults);
         self.take_one(&mut r, s, i);
         let mut world = World { ground: scene.ground, body, contacts: [Contacts::default()], active: 1, ran: 0 };
         run(&self.ops, &mut r, &mut world);
         let state = self.give_one(&r);
         (Step { state, contacts: world.contacts[0], teleported: false }, world.ran)
-    }
-
-    /// One step of one entity, and in tests how many operations it took.
-    pub(crate) fn step(&self, scene: &Scene<'_>, defaults: &[f32], body: &Body, s: &State, i: &Input) -> (Step, u32) {
-        match self.initial.len() {
-            0..=64 => self.one::<64>(scene, defaults, body, s, i),
-            65..=128 => self.one::<128>(scene, defaults, body, s, i),
-            _ => self.one::<REGISTERS>(scene, defaults, body, s, i),
-        }
     }
 
     /// Rows one after the other. Constants, tunables and the tick's length are loaded once: no operation writes to them.

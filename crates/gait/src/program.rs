@@ -73,8 +73,9 @@ pub(crate) enum Code {
     Repeat,
 }
 
-/// One operation.
+/// One operation. Eight bytes, so that the next one is found without multiplying.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[repr(align(8))]
 pub(crate) struct Op {
     pub(crate) code: Code,
     pub(crate) to: u8,

@@ -47,8 +47,8 @@ impl Grid {
 
     /// Cells from and to which an area reaches, in both directions; what lies outside counts to the border cells.
     fn span(&self, min: (f64, f64), max: (f64, f64)) -> (usize, usize, usize, usize) {
-        // A cast cuts the fraction off and takes what is below zero for zero.
-        let cell = |x: f64, count: usize| ((x / CELL) as usize).min(count - 1);
+        // A cast cuts the fraction off and takes what is below zero for zero. One to 32 bits takes fewer instructions.
+        let cell = |x: f64, count: usize| ((x / CELL) as u32 as usize).min(count - 1);
         (
             cell(min.0 - self.origin.0, self.columns),
             cell(max.0 - self.origin.0, self.columns),
