@@ -69,7 +69,11 @@ impl Quantiser {
     /// From the whole number that travelled.
     pub fn decode(self, code: u32) -> f32 {
         let shift = 32 - self.bits;
-        let steps = ((code << shift) as i32) >> shift;
+        self.of_steps(((code << shift) as i32) >> shift)
+    }
+
+    /// From so many steps.
+    pub(crate) fn of_steps(self, steps: i32) -> f32 {
         steps as f32 * self.step
     }
 

@@ -24,8 +24,8 @@ pub struct DrawnFact {
 impl DrawnFact {
     fn of_spot(first: Tick, entity: EntityId, spot: &DrawnSpot) -> Self {
         let DrawnSpot { pos, bearing, tick, fraction, how } = *spot;
-        let pos = [pos.x, pos.y, pos.z].map(canonical);
-        Self { entity, tick: RecordTick::of(first, tick), fraction, how, pos, bearing: canonical(bearing) }
+        let [x, y, z, bearing] = all_canonical([pos.x, pos.y, pos.z, bearing]);
+        Self { entity, tick: RecordTick::of(first, tick), fraction, how, pos: [x, y, z], bearing }
     }
 
     fn of(first: Tick, entity: EntityId, drawn: &DrawnState) -> Self {
@@ -41,9 +41,14 @@ impl DrawnFact {
     }
 }
 
-/// A number as states hold it: one zero, one that is none.
-fn canonical(x: f32) -> f32 {
-    f32::from_bits(canonical_bits(x))
+/// Numbers as states hold them: one zero, one that is none.
+fn all_canonical(numbers: [f32; 4]) -> [f32; 4] {
+    // Adding zero leaves all as they are but a zero below zero; a sum of numbers is seldom none.
+    let [a, b, c, d] = numbers.map(|x| x + 0.0);
+    if (a + b + c + d).is_nan() {
+        return numbers.map(|x| f32::from_bits(canonical_bits(x)));
+    }
+    [a, b, c, d]
 }
 
 /// What a machine's screen showed.
@@ -96,5 +101,23 @@ impl Screen {
         self.others.clear();
         client.draw_own(read, |entity, drawn| self.own.push(DrawnFact::of(first, entity, drawn)));
         client.spot_others(read, |entity, spot| self.others.push(DrawnFact::of_spot(first, entity, spot)));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn numbers_are_made_canonical_together_as_one_by_one(
+            numbers in prop::array::uniform4(prop_oneof![
+                any::<f32>(),
+                prop::sample::select(vec![0.0, -0.0, f32::NAN, -f32::NAN, f32::INFINITY, f32::NEG_INFINITY, f32::MAX, f32::MIN]),
+            ]),
+        ) {
+            prop_assert_eq!(all_canonical(numbers).map(f32::to_bits), numbers.map(canonical_bits));
+        }
     }
 }

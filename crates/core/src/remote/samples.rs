@@ -3,8 +3,6 @@
 //! Between two states each field is blended in its own way; past the newest the position runs on for a short while, then
 //! stands. Teleports are cut.
 
-use std::collections::VecDeque;
-
 use super::blend::{BlendPlan, Hermite, curve, straight};
 use crate::data::State;
 use crate::float::{mix, mix_angle};
@@ -308,9 +306,9 @@ impl OnTheWay {
     }
 }
 
-/// States of one entity, by tick.
+/// States of one entity, by tick: a few, so that those forgotten cost no more to close up than a ring costs to ask.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Samples(VecDeque<Sample>);
+pub(crate) struct Samples(Vec<Sample>);
 
 impl Samples {
     /// Bytes they take.
@@ -321,13 +319,13 @@ impl Samples {
     /// Takes a state; one that is known already is dropped.
     pub(crate) fn insert(&mut self, sample: Sample) {
         // Most are newer than all before.
-        if self.0.back().is_none_or(|newest| newest.tick < sample.tick) {
-            self.0.push_back(sample);
+        if self.0.last().is_none_or(|newest| newest.tick < sample.tick) {
+            self.0.push(sample);
         } else {
             self.insert_among(sample);
         }
         if self.0.len() > MOST {
-            self.0.pop_front();
+            self.0.remove(0);
         }
     }
 
@@ -341,14 +339,15 @@ impl Samples {
 
     /// Forgets what no moment from `tick` on is drawn from.
     pub(crate) fn forget(&mut self, tick: Tick) {
-        while self.0.len() > 2 && self.0[1].tick <= tick {
-            self.0.pop_front();
+        if self.0.get(1).is_some_and(|second| second.tick <= tick) {
+            let old = self.0[1..].partition_point(|sample| sample.tick <= tick).min(self.0.len() - 2);
+            self.0.drain(..old);
         }
     }
 
     /// The newest state received.
     pub(crate) fn newest(&self) -> Option<&Sample> {
-        self.0.back()
+        self.0.last()
     }
 
     /// The states on both sides of a moment, which lie `about` so far in the row, as those of others do.

@@ -121,6 +121,18 @@ impl BitsAhead<'_> {
         self.held -= bits;
         value as u32
     }
+
+    /// The next `bits` bits, 1 to 32, as a number in two's complement.
+    pub(super) fn take_signed(&mut self, bits: u32) -> i32 {
+        if self.held < bits {
+            self.fill();
+        }
+        let above = 64 - bits;
+        let value = (self.window << above) as i64 >> above;
+        self.window >>= bits;
+        self.held -= bits;
+        value as i32
+    }
 }
 
 /// Reads what a [`BitWriter`] wrote.

@@ -75,10 +75,13 @@ pub(super) fn write_lanes(out: &mut BitWriter, rounded: &Rounded, state: &State)
 pub(super) fn read_lanes(from: &mut BitReader<'_>, rounded: &Rounded, state: &mut State) -> Result<(), WireError> {
     let mut row = from.row(rounded.bits)?;
     for lane in &rounded.lanes {
-        let code = row.take(u32::from(lane.bits));
-        // Neither a zero below zero nor what is no number comes of steps that are counted.
-        let bits = lane.rounded.map_or(code, |q| q.decode(code).to_bits());
-        state.set_int(usize::from(lane.lane), bits);
+        let bits = u32::from(lane.bits);
+        let value = match lane.rounded {
+            // Neither a zero below zero nor what is no number comes of steps that are counted.
+            Some(q) => q.of_steps(row.take_signed(bits)).to_bits(),
+            None => row.take(bits),
+        };
+        state.set_int(usize::from(lane.lane), value);
     }
     Ok(())
 }

@@ -231,19 +231,37 @@ struct Timing {
     of: Option<(LabTime, RecordTick, usize)>,
     /// Of which frames: each with the tick drawn.
     shots: Vec<(LabTime, RecordTick, f32)>,
-    /// For those whose state is known, which it is and how long before the frame it was made.
+    /// Those whose state is known, and how long before the frame each was made.
     known: Vec<usize>,
     ages_ms: Vec<f64>,
     lag_ms: f64,
-    /// For each of these, after so many rows, and how far on from the last of them to the next.
-    places: Vec<Option<(usize, f64)>>,
+    /// Of these, those of which it is also known where the truth was.
+    places: Vec<Placed>,
+    /// Which frames they are.
+    placed: Vec<usize>,
+}
+
+/// A frame of which it is known where the truth was a lag before.
+#[derive(Clone, Copy, Debug)]
+struct Placed {
+    /// Which of the frames of the window.
+    frame: usize,
+    /// After so many rows, and how far on from the last of them to the next.
+    after: usize,
+    share: f64,
+    /// Seconds since the one before; 0 where there is none to hold it against.
+    seconds: f64,
 }
 
 impl Timing {
     fn is_of(&self, truth: &Truth, sights: &[DrawnRow]) -> bool {
+        // All of them, without a look at each whether to go on.
+        let differs = |(shot, s): (&(LabTime, RecordTick, f32), &DrawnRow)| {
+            (shot.0.0 ^ s.at.0) | u64::from((shot.1.0 ^ s.tick.0) | (shot.2.to_bits() ^ s.fraction.to_bits()))
+        };
         self.of == truth.extent()
             && self.shots.len() == sights.len()
-            && self.shots.iter().zip(sights).all(|(shot, s)| *shot == (s.at, s.tick, s.fraction))
+            && self.shots.iter().zip(sights).map(differs).fold(0, |all, one| all | one) == 0
     }
 
     /// Of these frames of an entity.
@@ -260,15 +278,23 @@ impl Timing {
             }
         }
         self.places.clear();
+        self.placed.clear();
         if self.known.is_empty() {
             return;
         }
         self.lag_ms = self.ages_ms.iter().sum::<f64>() / self.ages_ms.len() as f64;
-        let mut after = None;
-        for &i in &self.known {
-            let then = self.then(&sights[i]);
+        let (mut after, mut before): (_, Option<LabTime>) = (None, None);
+        for &frame in &self.known {
+            let sight = &sights[frame];
+            let then = self.then(sight);
             let after = after.get_or_insert_with(|| truth.rows.partition_point(|row| (row.at.0 as f64) <= then));
-            self.places.push(truth.place(then, after));
+            let Some((after, share)) = truth.place(then, after) else {
+                before = None;
+                continue;
+            };
+            let since = before.replace(sight.at).map_or(0, |before| sight.at.0.saturating_sub(before.0));
+            self.places.push(Placed { frame, after, share, seconds: since as f64 / 1e9 });
+            self.placed.push(frame);
         }
     }
 
@@ -296,36 +322,28 @@ fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing) -> Window {
         lag_ms: Some(timing.lag_ms),
         ages_ms: timing.ages_ms.clone(),
         aged: timing.known.clone(),
+        placed: timing.placed.clone(),
         ..Window::default()
     };
-    window.errors_m.reserve(timing.known.len());
-    window.placed.reserve(timing.known.len());
     let (mut squares, mut moved, mut pairs, mut any) = (0.0, 0.0, 0u32, false);
-    // The frame before: when, where it was drawn, and where it was.
-    let mut before: Option<(LabTime, [f64; 3], [f64; 3], usize)> = None;
-    for (&i, place) in timing.known.iter().zip(&timing.places) {
-        let sight = &sights[i];
-        let Some((after, share)) = *place else {
-            before = None;
-            continue;
-        };
-        let (there, here) = (truth.between(after, share), lanes(sight.pos));
-        window.errors_m.push(length(between(there, here)));
-        window.placed.push(i);
-        if let Some((last, drawn, was, before)) = before.replace((sight.at, here, there, i))
-            && sight.at > last
-            && !timing.is_cut(truth, &sights[before], sight)
-        {
-            let seconds = (sight.at.0 - last.0) as f64 / 1e9;
+    // In the frame before: where it was drawn, where it was, and which frame that is.
+    let mut before = ([0.0; 3], [0.0; 3], 0);
+    let error = |place: &Placed| {
+        let sight = &sights[place.frame];
+        let (there, here) = (truth.between(place.after, place.share), lanes(sight.pos));
+        let (drawn, was, last) = std::mem::replace(&mut before, (here, there, place.frame));
+        if place.seconds > 0.0 && !timing.is_cut(truth, &sights[last], sight) {
             let (drawn, really) = (between(drawn, here), between(was, there));
             let (off, way) = (length(between(really, drawn)), length(really));
-            squares += (off / seconds) * (off / seconds);
+            squares += (off / place.seconds) * (off / place.seconds);
             moved += way;
-            window.seconds += seconds;
+            window.seconds += place.seconds;
             any |= is_otherwise(off, way);
             pairs += 1;
         }
-    }
+        length(between(there, here))
+    };
+    window.errors_m = timing.places.iter().map(error).collect();
     if any {
         window.hopped = hopped(truth, &pairs_of(truth, sights, timing));
     }
@@ -336,21 +354,17 @@ fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing) -> Window {
 
 /// How something was drawn to move from each frame of a window to the next.
 fn pairs_of(truth: &Truth, sights: &[DrawnRow], timing: &Timing) -> Vec<Pair> {
-    let (mut pairs, mut piece) = (Vec::with_capacity(timing.known.len()), 0);
+    let (mut pairs, mut piece) = (Vec::with_capacity(timing.places.len()), 0);
     let mut before: Option<(usize, [f64; 3])> = None;
-    for (&i, place) in timing.known.iter().zip(&timing.places) {
-        let Some((after, share)) = *place else {
-            before = None;
-            continue;
-        };
+    for &Placed { frame, after, share, seconds } in &timing.places {
         let there = truth.between(after, share);
-        if let Some((last, was)) = before.replace((i, there))
-            && sights[i].at > sights[last].at
+        if let Some((last, was)) = before.replace((frame, there))
+            && seconds > 0.0
         {
-            if timing.is_cut(truth, &sights[last], &sights[i]) {
+            if timing.is_cut(truth, &sights[last], &sights[frame]) {
                 piece += 1;
             } else {
-                pairs.push(Pair::of((sights, timing), (last, was), (i, there), piece));
+                pairs.push(Pair::of((sights, timing), (last, was), (frame, there), piece));
             }
         }
     }
