@@ -41,11 +41,16 @@ pub fn canonical_bits(x: f32) -> u32 {
 const WITHIN: f32 = PI - 1e-3;
 
 /// An angle brought into −π..π.
+#[inline]
 pub fn wrap_angle(angle: f32) -> f32 {
     // Most lie well within, and are what they are.
     if angle > -WITHIN && angle < WITHIN {
         return angle;
     }
+    wrap_far(angle)
+}
+
+fn wrap_far(angle: f32) -> f32 {
     if !angle.is_finite() {
         return 0.0;
     }
@@ -55,11 +60,13 @@ pub fn wrap_angle(angle: f32) -> f32 {
 }
 
 /// From `a` to `b` by `t` in 0..1; exactly `a` at 0 and `b` at 1.
+#[inline]
 pub fn mix(a: f32, b: f32, t: f32) -> f32 {
     if t >= 1.0 { b } else { a + (b - a) * t }
 }
 
 /// From angle `a` to angle `b` along the shorter arc.
+#[inline]
 pub fn mix_angle(a: f32, b: f32, t: f32) -> f32 {
     wrap_angle(a + wrap_angle(b - a) * t)
 }

@@ -514,12 +514,21 @@ impl Playing {
         let (settings, kinds, rate) = (lent.settings, &lent.timeline.at(moment.tick).kinds, self.ticks.rate());
         // Most lie between the same two snapshots.
         let (mut way, mut about): (Option<Way>, usize) = (None, 0);
+        let made_here = |id| self.owned.iter().zip(&self.mine).any(|(o, mine)| o.entity == id && mine.own.state().is_some());
         for other in &self.others {
-            let mine = self.owned.iter().position(|o| o.entity == other.id);
-            if mine.is_some_and(|place| self.mine[place].own.state().is_some()) {
+            if made_here(other.id) {
                 continue;
             }
             let course = &kinds.plan(other.kind).spot;
+            if let Some(((Some(a), Some(b)), placed, on)) = &way
+                && let Some((a, b)) = other.samples.neighbours(about, (*a, *b))
+                && a.teleports == b.teleports
+            {
+                let (pos, bearing) = course.between(on, &a.state, &b.state);
+                let Placed { how, shown, .. } = *placed;
+                each(other.id, &DrawnSpot { pos, bearing, tick: shown.tick, fraction: shown.fraction, how });
+                continue;
+            }
             if !settings.interpolate {
                 let Some(sample) = other.samples.newest() else { continue };
                 let Spot { pos, bearing, .. } = course.spot(sample);

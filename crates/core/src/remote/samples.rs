@@ -350,6 +350,13 @@ impl Samples {
         self.0.last()
     }
 
+    /// The two states of these ticks, where they lie one after the other and the later one in this place.
+    #[inline]
+    pub(crate) fn neighbours(&self, place: usize, (before, after): (Tick, Tick)) -> Option<(&Sample, &Sample)> {
+        let [a, b] = self.0.get(place.checked_sub(1)?..)?.first_chunk::<2>()?;
+        (a.tick == before && b.tick == after).then_some((a, b))
+    }
+
     /// The states on both sides of a moment, which lie `about` so far in the row, as those of others do.
     #[inline]
     pub(crate) fn around_near(&self, moment: Shown, about: &mut usize) -> (Option<&Sample>, Option<&Sample>) {
