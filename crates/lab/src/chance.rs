@@ -43,8 +43,8 @@ impl Chance {
     pub fn of_several(seed: u64, purpose: Purpose, place: u32, kind: u32, index: u64, ordinal: u32) -> Self {
         let both = |high: u32, low: u32| u64::from(high) << 32 | u64::from(low);
         let mut asked = SipHasher13::new_with_keys(seed, both(purpose as u32, place));
-        asked.write(&both(kind, ordinal).to_le_bytes());
-        asked.write(&index.to_le_bytes());
+        // In one piece: two take more instructions.
+        asked.write(&(u128::from(both(kind, ordinal)) | u128::from(index) << 64).to_le_bytes());
         Self { asked, drawn: 0 }
     }
 

@@ -11,11 +11,18 @@ use crate::trace::Trace;
 /// All links.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Links {
-    pipes: BTreeMap<(MachineId, MachineId), Pipe>,
+    ways: BTreeMap<(MachineId, MachineId), Way>,
     /// What was recorded of links, for those that follow it.
     traces: Arc<[Trace]>,
-    /// Datagrams sent so far between two machines.
-    sent: BTreeMap<(MachineId, MachineId), u64>,
+}
+
+/// From one machine to another.
+#[derive(Clone, Debug, Default)]
+struct Way {
+    /// The link, if one was laid.
+    pipe: Option<Pipe>,
+    /// Datagrams sent so far.
+    sent: u64,
 }
 
 /// The number of a pipe in the book of luck: each has its own.
@@ -36,12 +43,12 @@ impl Links {
 
     /// Lays a link between two different machines.
     pub(crate) fn lay(&mut self, from: MachineId, to: MachineId, conditions: Conditions) {
-        self.pipes.insert((from, to), Pipe::new(place(from, to), conditions));
+        self.ways.entry((from, to)).or_default().pipe = Some(Pipe::new(place(from, to), conditions));
     }
 
     /// From now on a link is like this.
     pub(crate) fn change(&mut self, from: MachineId, to: MachineId, conditions: Conditions) {
-        if let Some(pipe) = self.pipes.get_mut(&(from, to)) {
+        if let Some(pipe) = self.ways.get_mut(&(from, to)).and_then(|way| way.pipe.as_mut()) {
             pipe.change(conditions);
         }
     }
@@ -56,10 +63,10 @@ impl Links {
         ticket: Ticket,
         bytes: usize,
     ) -> (Fate, u64) {
-        let sent = self.sent.entry((from, to)).or_default();
-        let number = *sent;
-        *sent += 1;
-        let fate = match self.pipes.get_mut(&(from, to)) {
+        let way = self.ways.entry((from, to)).or_default();
+        let number = way.sent;
+        way.sent += 1;
+        let fate = match &mut way.pipe {
             Some(pipe) => pipe.send(seed, now, ticket, bytes, &self.traces),
             None => Fate { arrives: Some(now), again: None },
         };

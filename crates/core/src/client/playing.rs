@@ -383,6 +383,7 @@ impl Playing {
     }
 
     /// An entity is the own no longer, if it was.
+    #[inline]
     fn give_up<S: Sink>(&mut self, entity: EntityId, tick: Tick, sink: &mut S) {
         if let Some(place) = self.owned.iter().position(|o| o.entity == entity) {
             self.owned.remove(place);

@@ -157,17 +157,25 @@ impl<'a> BitReader<'a> {
     ///
     /// # Errors
     /// [`WireError::Short`] when fewer are left.
+    #[inline]
     pub fn take(&mut self, bits: u32) -> Result<u32, WireError> {
         debug_assert!((1..=32).contains(&bits));
+        // Eight bytes from the first one hold any 32 bits.
+        let Some(eight) = self.bytes.get((self.at / 8) as usize..).and_then(|rest| rest.first_chunk::<8>()) else {
+            return self.take_near_the_end(bits);
+        };
+        let value = u64::from_le_bytes(*eight) >> (self.at % 8) & ((1u64 << bits) - 1);
+        self.at += bits;
+        Ok(value as u32)
+    }
+
+    /// The same where fewer than eight bytes are left: what is missing is zero and not asked for.
+    fn take_near_the_end(&mut self, bits: u32) -> Result<u32, WireError> {
         if bits > self.left() {
             return Err(WireError::Short { wanted: bits, left: self.left() });
         }
-        // Eight bytes from the first one hold any 32 bits; near the end what is missing is zero and not asked for.
         let rest = &self.bytes[(self.at / 8) as usize..];
-        let window = match rest.first_chunk::<8>() {
-            Some(eight) => u64::from_le_bytes(*eight),
-            None => rest.iter().rev().fold(0, |window, &byte| window << 8 | u64::from(byte)),
-        };
+        let window = rest.iter().rev().fold(0, |window, &byte| window << 8 | u64::from(byte));
         let value = window >> (self.at % 8) & ((1u64 << bits) - 1);
         self.at += bits;
         Ok(value as u32)

@@ -72,10 +72,10 @@ impl Header {
         let has_ack = from.flag()?;
         let number = from.take(4)? as u8;
         let kind = MessageKind::from_number(number).ok_or(WireError::Kind(number))?;
-        let epoch = from.take(8)? as u8;
-        let sequence = from.take(16)? as u16;
-        let ack = Ack { newest: from.take(16)? as u16, mask: from.take(32)?, hold: from.take(16)? as u16 };
-        let sent_us = from.take(32)?;
+        let mut rest = from.row(Self::BITS - (3 + 1 + 4))?;
+        let (epoch, sequence) = (rest.take(8) as u8, rest.take(16) as u16);
+        let ack = Ack { newest: rest.take(16) as u16, mask: rest.take(32), hold: rest.take(16) as u16 };
+        let sent_us = rest.take(32);
         Ok(Self { kind, epoch, sequence, ack: has_ack.then_some(ack), sent_us })
     }
 }
