@@ -327,7 +327,8 @@ fn run<L: Lane, const N: usize, const W: usize>(ops: &[Op], r: &mut Registers<L,
             }
             Code::More => {}
             Code::Repeat => {
-                let (body, after) = rest.as_slice().split_at_checked(usize::from(*a) + 256 * usize::from(*b)).unwrap_or_default();
+                let (body, after) =
+                    rest.as_slice().split_at_checked(usize::from(*a) + 256 * usize::from(*b)).unwrap_or_default();
                 for _ in 0..*c {
                     run(body, r, world);
                 }

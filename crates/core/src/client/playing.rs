@@ -355,7 +355,13 @@ impl Playing {
     /// Takes over an entity that a snapshot says is the own, or gives it up.
     fn own_or_not<S: Sink>(&mut self, tick: Tick, record: &EntityRecord, sink: &mut S) {
         let entity = record.entity.id;
-        let Some(used) = record.entity.own else { return self.give_up(entity, tick, sink) };
+        let Some(used) = record.entity.own else {
+            // Nearly all were never its own.
+            if self.owned.iter().any(|o| o.entity == entity) {
+                self.give_up(entity, tick, sink);
+            }
+            return;
+        };
         let side = if used.shared { OwnerSide::Follow } else { self.arrangement.owner() };
         let place = self.owned.iter().position(|o| o.entity == entity);
         if place.is_some_and(|place| self.mine[place].shared == used.shared) {
@@ -383,7 +389,6 @@ impl Playing {
     }
 
     /// An entity is the own no longer, if it was.
-    #[inline]
     fn give_up<S: Sink>(&mut self, entity: EntityId, tick: Tick, sink: &mut S) {
         if let Some(place) = self.owned.iter().position(|o| o.entity == entity) {
             self.owned.remove(place);
@@ -515,7 +520,8 @@ impl Playing {
         let (settings, kinds, rate) = (lent.settings, &lent.timeline.at(moment.tick).kinds, self.ticks.rate());
         // Most lie between the same two snapshots.
         let (mut way, mut about): (Option<Way>, usize) = (None, 0);
-        let made_here = |id| self.owned.iter().zip(&self.mine).any(|(o, mine)| o.entity == id && mine.own.state().is_some());
+        let made_here =
+            |id| self.owned.iter().zip(&self.mine).any(|(o, mine)| o.entity == id && mine.own.state().is_some());
         for other in &self.others {
             if made_here(other.id) {
                 continue;

@@ -306,70 +306,95 @@ impl OnTheWay {
     }
 }
 
-/// States of one entity, by tick: a few, so that those forgotten cost no more to close up than a ring costs to ask.
+/// States of one entity, by tick, in a row.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Samples(Vec<Sample>);
+pub(crate) struct Samples {
+    row: Vec<Sample>,
+    /// So many of the row are forgotten: they are closed up a few at a time.
+    forgotten: usize,
+}
+
+/// So many are forgotten before the rest is moved up.
+const CLOSED_UP: usize = 4;
 
 impl Samples {
+    #[inline]
+    fn all(&self) -> &[Sample] {
+        &self.row[self.forgotten..]
+    }
+
     /// Bytes they take.
     pub(crate) fn bytes(&self) -> usize {
-        self.0.capacity() * size_of::<Sample>()
+        self.row.capacity() * size_of::<Sample>()
     }
 
     /// Takes a state; one that is known already is dropped.
     pub(crate) fn insert(&mut self, sample: Sample) {
         // Most are newer than all before.
-        if self.0.last().is_none_or(|newest| newest.tick < sample.tick) {
-            self.0.push(sample);
+        if self.all().last().is_none_or(|newest| newest.tick < sample.tick) {
+            self.row.push(sample);
         } else {
             self.insert_among(sample);
         }
-        if self.0.len() > MOST {
-            self.0.remove(0);
+        if self.all().len() > MOST {
+            self.forget_first(1);
         }
     }
 
     fn insert_among(&mut self, sample: Sample) {
-        let at = self.0.partition_point(|s| s.tick < sample.tick);
-        if self.0.get(at).is_some_and(|s| s.tick == sample.tick) {
+        let at = self.all().partition_point(|s| s.tick < sample.tick);
+        if self.all().get(at).is_some_and(|s| s.tick == sample.tick) {
             return;
         }
-        self.0.insert(at, sample);
+        self.row.insert(self.forgotten + at, sample);
     }
 
     /// Forgets what no moment from `tick` on is drawn from.
+    #[inline]
     pub(crate) fn forget(&mut self, tick: Tick) {
-        if self.0.get(1).is_some_and(|second| second.tick <= tick) {
-            let old = self.0[1..].partition_point(|sample| sample.tick <= tick).min(self.0.len() - 2);
-            self.0.drain(..old);
+        if let [_, second, rest @ ..] = self.all()
+            && second.tick <= tick
+            && !rest.is_empty()
+        {
+            let more = rest[..rest.len() - 1].iter().take_while(|sample| sample.tick <= tick).count();
+            self.forget_first(1 + more);
+        }
+    }
+
+    fn forget_first(&mut self, count: usize) {
+        self.forgotten += count;
+        if self.forgotten >= CLOSED_UP {
+            self.row.drain(..self.forgotten);
+            self.forgotten = 0;
         }
     }
 
     /// The newest state received.
     pub(crate) fn newest(&self) -> Option<&Sample> {
-        self.0.last()
+        self.all().last()
     }
 
     /// The two states of these ticks, where they lie one after the other and the later one in this place.
     #[inline]
     pub(crate) fn neighbours(&self, place: usize, (before, after): (Tick, Tick)) -> Option<(&Sample, &Sample)> {
-        let [a, b] = self.0.get(place.checked_sub(1)?..)?.first_chunk::<2>()?;
+        let [a, b] = self.all().get(place.checked_sub(1)?..)?.first_chunk::<2>()?;
         (a.tick == before && b.tick == after).then_some((a, b))
     }
 
     /// The states on both sides of a moment, which lie `about` so far in the row, as those of others do.
     #[inline]
     pub(crate) fn around_near(&self, moment: Shown, about: &mut usize) -> (Option<&Sample>, Option<&Sample>) {
-        if let (Some(before), Some(after)) = (about.checked_sub(1).and_then(|i| self.0.get(i)), self.0.get(*about))
+        if let (Some(before), Some(after)) =
+            (about.checked_sub(1).and_then(|i| self.all().get(i)), self.all().get(*about))
             && before.tick <= moment.tick
             && after.tick > moment.tick
         {
             return (Some(before), Some(after));
         }
         // Mostly it lies between the last few.
-        let later = self.0.iter().rev().take_while(|s| s.tick > moment.tick).count();
-        *about = self.0.len() - later;
-        (about.checked_sub(1).and_then(|i| self.0.get(i)), self.0.get(*about))
+        let later = self.all().iter().rev().take_while(|s| s.tick > moment.tick).count();
+        *about = self.all().len() - later;
+        (about.checked_sub(1).and_then(|i| self.all().get(i)), self.all().get(*about))
     }
 
     /// The states on both sides of a moment.
@@ -389,6 +414,7 @@ mod tests {
     use crate::motion::Motion;
     use crate::vec3::vec3;
     use crate::walker::{Walker, state_lane};
+    use proptest::prelude::*;
 
     fn sample(tick: u64, x: f32, facing: f32, teleports: u8) -> Sample {
         let walker = Walker::new();
@@ -426,6 +452,28 @@ mod tests {
         let (stopped, how) = x_at(&r, 15, 0.0);
         assert!((stopped - 1.4).abs() < 1e-6 && how == Drawn::Held);
         assert_eq!(x_at(&r, 90, 0.0).0, stopped);
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_forgotten_is_what_no_later_moment_is_drawn_from(steps in prop::collection::vec((0u64..60, 0u8..4), 1..80)) {
+            let (mut samples, mut plain): (Samples, Vec<u64>) = Default::default();
+            for (tick, what) in steps {
+                if what == 0 {
+                    samples.forget(Tick(tick));
+                    while plain.len() > 2 && plain[1] <= tick {
+                        plain.remove(0);
+                    }
+                } else {
+                    samples.insert(sample(tick, 1.0, 0.0, 0));
+                    if let Err(at) = plain.binary_search(&tick) {
+                        plain.insert(at, tick);
+                    }
+                }
+                prop_assert!(samples.all().iter().map(|s| s.tick.0).eq(plain.iter().copied()));
+                prop_assert!(samples.row.len() < samples.all().len() + CLOSED_UP);
+            }
+        }
     }
 
     #[test]

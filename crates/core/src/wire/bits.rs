@@ -112,6 +112,7 @@ impl BitsAhead<'_> {
     }
 
     /// The next `bits` bits, 1 to 32.
+    #[inline]
     pub(super) fn take(&mut self, bits: u32) -> u32 {
         if self.held < bits {
             self.fill();
@@ -123,6 +124,7 @@ impl BitsAhead<'_> {
     }
 
     /// The next `bits` bits, 1 to 32, as a number in two's complement.
+    #[inline]
     pub(super) fn take_signed(&mut self, bits: u32) -> i32 {
         if self.held < bits {
             self.fill();

@@ -1,6 +1,6 @@
 //! An entity's name as bits.
 
-use super::bits::{BitReader, BitWriter};
+use super::bits::{BitReader, BitWriter, BitsAhead};
 use super::error::WireError;
 use crate::ids::EntityId;
 
@@ -13,5 +13,10 @@ pub(super) fn write_entity(out: &mut BitWriter, entity: EntityId) {
 }
 
 pub(super) fn read_entity(from: &mut BitReader<'_>) -> Result<EntityId, WireError> {
-    Ok(EntityId { index: from.take(16)? as u16, generation: from.take(8)? as u8 })
+    Ok(entity_ahead(&mut from.row(ENTITY_ID_BITS)?))
+}
+
+/// Of bits that are known to be there.
+pub(super) fn entity_ahead(row: &mut BitsAhead<'_>) -> EntityId {
+    EntityId { index: row.take(16) as u16, generation: row.take(8) as u8 }
 }

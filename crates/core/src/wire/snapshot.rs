@@ -2,7 +2,7 @@
 
 use super::bits::{BitReader, BitRow, BitWriter};
 use super::datagram::Header;
-use super::entity::{ENTITY_ID_BITS, read_entity, write_entity};
+use super::entity::{ENTITY_ID_BITS, entity_ahead, write_entity};
 use super::error::{WireError, ranged};
 use super::lanes::{read_exact, read_lanes, write_exact, write_lanes};
 use super::news::{NEWS_BITS, News, read_news, write_news};
@@ -154,10 +154,11 @@ impl Snapshot {
         // What is reserved is bounded by what arrived.
         let mut entities = Vec::with_capacity((count.min(from.left() / ENTITY_BITS)) as usize);
         for _ in 0..count {
-            let (id, kind) = (read_entity(from)?, from.take(8)? as u8);
-            let teleports = from.take(TELEPORT_BITS)? as u8;
+            let mut row = from.row(ENTITY_BITS)?;
+            let id = entity_ahead(&mut row);
+            let (kind, teleports) = (row.take(8) as u8, row.take(TELEPORT_BITS) as u8);
             let plan = kinds.plan_of(kind).ok_or(WireError::EntityKind(kind))?;
-            let own = if from.flag()? {
+            let own = if row.take(1) != 0 {
                 let (tick, made_up) = (WireTick(from.take(16)? as u16), from.take(8)? as u8);
                 Some(Used { tick, made_up, shared: from.flag()? })
             } else {
