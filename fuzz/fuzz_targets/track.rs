@@ -1,4 +1,4 @@
 //! Any text is an input track that runs, or an error.
 #![no_main]
 
-libfuzzer_sys::fuzz_target!(|data: &[u8]| velocitas_lab::fuzz::track(data));
+libfuzzer_sys::fuzz_target!(|data: &[u8]| velocitas_vet::fuzz::track(data));

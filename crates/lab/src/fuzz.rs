@@ -6,9 +6,7 @@ use std::sync::OnceLock;
 use crate::export::Ending;
 use crate::stored::{self, Stored, StoredError};
 use crate::take::Journal;
-use crate::track::Track;
-use crate::vet::walk;
-use crate::{Course, Keep, LabTime, Run, amiss, export, metrics, shipped_gait};
+use crate::{Course, Keep, LabTime, Run, amiss, export, metrics};
 
 /// Reads any bytes as a course and runs what is one for a moment.
 ///
@@ -78,23 +76,5 @@ fn asked(read: Result<Stored, StoredError>) {
             let _ = export::write(&record, &Ending::default(), &mut Vec::new());
         }
         Err(error) => drop(error.to_string()),
-    }
-}
-
-/// Reads any bytes as an input track and runs what is one.
-///
-/// # Panics
-/// When something in it panics.
-pub fn track(data: &[u8]) {
-    let text = String::from_utf8_lossy(data);
-    let gait = shipped_gait("courier.gait").ok().and_then(|text| velocitas_gait::compile(&text).gait);
-    match (Track::parse(&text), gait) {
-        (Ok(track), Some(gait)) => {
-            let _ = walk(&track, &gait, None).map(|walked| walked.fastest(4)).map_err(|e| e.to_string());
-            // What was read can be written, and says the same.
-            assert_eq!(Track::parse(&track.to_text()).as_ref(), Ok(&track));
-        }
-        (Err(error), _) => drop(error.to_string()),
-        (Ok(_), None) => {}
     }
 }

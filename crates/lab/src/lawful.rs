@@ -4,7 +4,7 @@ use velocitas_core::{Carry, Footing, Going, Limits, Motion, Scene, State, vec3};
 
 /// What is remembered from state to state.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Lawful {
+pub struct Lawful {
     carry: Carry,
     footing: Footing,
 }
@@ -12,7 +12,7 @@ pub(crate) struct Lawful {
 impl Lawful {
     /// The limits that hold over so many ticks between two states that follow each other, and as fast as somebody may still be along the
     /// ground since it lawfully was.
-    pub(crate) fn limits(
+    pub fn limits(
         &mut self,
         (motion, scene): (&dyn Motion, &Scene<'_>),
         (before, told): (&State, &State),

@@ -84,7 +84,11 @@ pub enum TrackError {
     },
 }
 
-pub(crate) fn misfit<T>(expected: impl Into<String>, found: impl Into<String>) -> Result<T, TrackError> {
+/// That a track does not fit: what was expected, and what was found in its place.
+///
+/// # Errors
+/// Always.
+pub fn misfit<T>(expected: impl Into<String>, found: impl Into<String>) -> Result<T, TrackError> {
     Err(TrackError::Misfit { expected: printable(&expected.into()), found: shortened(&found.into()) })
 }
 

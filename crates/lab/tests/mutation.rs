@@ -1,9 +1,6 @@
-//! Courses and tracks with something wrong in them end with a run or an error, whatever it is.
+//! Courses with something wrong in them end with a run or an error, whatever it is.
 
-use velocitas_core::{Motion, Rate};
-use velocitas_lab::track::Track;
-
-use velocitas_lab::{DEMO, fuzz, shipped_gait};
+use velocitas_lab::{DEMO, fuzz};
 
 fn survived(what: &str, seed: u64, bytes: &[u8], f: fn(&[u8])) {
     let done = std::panic::catch_unwind(|| f(bytes));
@@ -21,37 +18,13 @@ fn courses(seeds: std::ops::Range<u64>) {
     }
 }
 
-fn tracks(seeds: std::ops::Range<u64>) {
-    let gait = velocitas_gait::compile(&shipped_gait("courier.gait").expect("it ships")).gait.expect("sound");
-    let inputs: Vec<_> = (0..40u32)
-        .map(|i| {
-            let mut input = velocitas_core::Input::default();
-            input.set_real(0, i as f32 / 40.0);
-            input.set_flag(gait.schema().input[1].lane, i % 7 < 3);
-            input
-        })
-        .collect();
-    let rate = Rate::new(60).expect("a rate");
-    let text = Track::of_ticks(&gait, rate, &inputs).to_text();
-    fuzz::track(text.as_bytes());
-    for seed in seeds {
-        survived("track", seed, &crate::mutants::mutant(&text, seed), fuzz::track);
-    }
-}
-
 #[test]
 fn mutants_of_the_demo_are_survived() {
     courses(0..300);
 }
 
 #[test]
-fn mutants_of_a_track_are_survived() {
-    tracks(0..300);
-}
-
-#[test]
-#[ignore = "minutes: run it after changes to courses and tracks"]
-fn ten_thousand_mutants_each_are_survived() {
+#[ignore = "minutes: run it after changes to courses"]
+fn ten_thousand_mutants_are_survived() {
     courses(1000..11_000);
-    tracks(1000..11_000);
 }

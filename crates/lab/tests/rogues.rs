@@ -1,10 +1,8 @@
 //! What rogues gain by what happens, and what is said of that: told truly.
 
 use crate::scenario::Words;
-use velocitas_core::Rule;
-use velocitas_lab::breach::{attempts, try_out};
 use velocitas_lab::metrics::ClientMetrics;
-use velocitas_lab::{Course, LabTime, MemberId, Run};
+use velocitas_lab::{Course, LabTime, Run};
 
 /// How far east the only member of a course is after so many seconds, with its figures.
 fn after(text: &str, seconds: f64) -> (f64, ClientMetrics) {
@@ -26,26 +24,6 @@ fn what_was_allowed_for_a_moment_is_not_allowed_for_long() {
     // Its speed is bent for a minute, of which three seconds are those of a turned tunable and what follows it.
     assert!(rogue < honest + 1.0, "{rogue} against {honest}");
     assert!(figures.verdicts["reach"] > 100 && figures.gain_m < Some(3.0), "{figures:?}");
-}
-
-#[test]
-fn what_is_found_without_a_trick_is_not_found_because_of_it() {
-    let text = include_str!("rogues/hands-that-turn-fast.course.toml");
-    let course = Course::parse("rogues.course.toml", text, &[]).unwrap_or_else(|e| panic!("{e}"));
-    let teal = MemberId::new(0);
-    for seed in [1, 2] {
-        let honest = try_out(&course, teal, &[], seed, None).expect("it runs");
-        assert!(honest.finds.iter().any(Option::is_some), "hands that turn so fast are noted");
-        for attempt in
-            attempts(&course, teal).iter().filter(|a| ["flood", "hurry", "dawdle", "walls"].contains(&a.spec.key))
-        {
-            let rogue = try_out(&course, teal, std::slice::from_ref(attempt), seed, Some(&honest)).expect("it runs");
-            let found = rogue.found(&honest).map(|(_, rule)| rule);
-            // A flood is one, whoever sends it.
-            let is_flood = found == Some(Rule::Flood) && attempt.amount >= 1.4;
-            assert!(found.is_none() || is_flood, "{} {}: {found:?}", attempt.spec.key, attempt.amount);
-        }
-    }
 }
 
 /// Somebody who runs east into a solid that comes to be around it.

@@ -4,8 +4,8 @@ use std::fmt::Write as _;
 
 use serde::Serialize;
 use velocitas_lab::LabTime;
-use velocitas_lab::breach::Breach;
 use velocitas_lab::nearness::{BIN, BINS};
+use velocitas_vet::breach::Breach;
 
 /// One rule, over all runs.
 #[derive(Clone, Debug, Serialize)]
@@ -98,8 +98,8 @@ pub struct MixtureRow {
 
 impl MixtureRow {
     /// Of a mixture, and what it gains.
-    pub fn of(mixture: &velocitas_lab::crafty::Mixture, gain: f64) -> Self {
-        let words = |a: &velocitas_lab::breach::Attempt| match unit(a.spec.takes) {
+    pub fn of(mixture: &velocitas_vet::crafty::Mixture, gain: f64) -> Self {
+        let words = |a: &velocitas_vet::breach::Attempt| match unit(a.spec.takes) {
             "" => a.spec.key.to_owned(),
             unit => format!("{} {:.3}{unit}", a.spec.key, a.amount),
         };

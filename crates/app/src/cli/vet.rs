@@ -9,7 +9,7 @@ use velocitas_core::{Evidence, Motion, Rate, Shape, StateField};
 use velocitas_gait::{Gait, Report as Diagnosis, compile, escaped};
 use velocitas_lab::CourseError;
 use velocitas_lab::track::{Track, TrackError};
-use velocitas_lab::vet::{
+use velocitas_vet::{
     Attack, Envelope, Feel, Found, Guarded, Missing, RATES, Walked, attack, feel, missing, nearest_of, walk,
 };
 
@@ -340,7 +340,7 @@ impl Vet<'_> {
             Ok((walked, nearest))
         };
         let (walked, nearest) = Track::parse(text).and_then(walked).map_err(|e| wrong(e.to_string()))?;
-        let limits = gait.limits(&velocitas_lab::vet::defaults(gait));
+        let limits = gait.limits(&velocitas_vet::defaults(gait));
         self.say(format!("\n  {}: {} ticks at {} Hz", shown(path), walked.states.len(), walked.rate.hz()));
         let end = walked.path().last().copied().unwrap_or(walked.from);
         self.say(format!("    ends at {:.3} {:.3} {:.3} m", end.x, end.y, end.z));
@@ -348,12 +348,12 @@ impl Vet<'_> {
         self.say(laid_out(&states));
         let mut good = true;
         let mut rows = Vec::new();
-        for ticks in velocitas_lab::vet::WINDOWS {
+        for ticks in velocitas_vet::WINDOWS {
             let (level, up, down) = walked.fastest(ticks);
-            let within = |direction: velocitas_lab::vet::Direction, found: f32| {
+            let within = |direction: velocitas_vet::Direction, found: f32| {
                 found <= direction.lawful_mps(gait, &limits, walked.rate, ticks)
             };
-            use velocitas_lab::vet::Direction::{Down, Level, Up};
+            use velocitas_vet::Direction::{Down, Level, Up};
             let fits = within(Level, level) && within(Up, up) && within(Down, down);
             good &= fits;
             let note = if fits { "" } else { "   EXCEEDS THE LIMITS" };

@@ -3,9 +3,9 @@
 use serde::Serialize;
 use velocitas_core::{Input, InputField, InputKind, Motion, Rate, Schema, State, Vec3, max};
 
-use super::grounds::GROUNDS;
-use super::walk::ahead;
-use super::{Trial, defaults};
+use crate::grounds::GROUNDS;
+use crate::walk::ahead;
+use crate::{Trial, defaults};
 
 /// The tick rates at which rules are compared.
 pub const RATES: [u32; 3] = [20, 60, 128];

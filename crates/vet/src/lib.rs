@@ -3,10 +3,15 @@
 //! - [`feel`] gives the figures a player notices: time to top speed, stopping distance, height of a jump.
 //! - [`attack`] searches for inputs that lead beyond the declared limits. It is a search with a seed and a bound: what
 //!   it does not find may still be there.
-//! - [`walk`] runs a [`Track`](crate::track::Track).
+//! - [`walk`] runs a [`Track`](velocitas_lab::track::Track).
+//! - [`breach`] tries a course's guard: how far each cheat gets. [`crafty`] searches for mixtures of them that get further.
 
 mod attack;
+pub mod breach;
+pub mod crafty;
 mod feel;
+#[doc(hidden)]
+pub mod fuzz;
 mod grounds;
 mod missing;
 mod pressed;

@@ -5,14 +5,14 @@
 
 use velocitas_core::{Fact, RULES, Rule, SeenBy, Shape};
 
-use crate::cheat::{CHEATS, Cheat, CheatSpec};
-use crate::course::{Course, KnownTo, Role, Trick, What};
-use crate::ids::{MachineId, MemberId};
-use crate::knob::Takes;
-use crate::record::Record;
-use crate::run::{Keep, Run, RunError};
-use crate::time::LabTime;
-use crate::watch::Happening;
+use velocitas_lab::Happening;
+use velocitas_lab::LabTime;
+use velocitas_lab::Takes;
+use velocitas_lab::record::Record;
+use velocitas_lab::{CHEATS, Cheat, CheatSpec};
+use velocitas_lab::{Course, KnownTo, Role, Trick, What};
+use velocitas_lab::{Keep, Run, RunError};
+use velocitas_lab::{MachineId, MemberId};
 
 /// When a cheat begins: by then everybody plays.
 const BEGINS: LabTime = LabTime(3_000_000_000);
@@ -289,9 +289,13 @@ pub fn breach(spec: &'static CheatSpec, tried: &[Tried], leeway: &Leeway) -> Bre
 }
 
 #[cfg(test)]
-mod tests {
+pub(crate) mod tests {
     use super::*;
-    use crate::cheat::cheat;
+
+    /// A cheat by its key.
+    pub(crate) fn cheat(key: &str, amount: f32) -> Cheat {
+        Cheat { spec: CHEATS.iter().find(|spec| spec.key == key).expect("a row"), amount }
+    }
 
     const HONEST: Outcome = Outcome { finds: [None; RULES.len()], way_m: 100.0, height_m: 0.0 };
     const LEEWAY: Leeway = Leeway { slack: 0.04, rounding: 0.0 };

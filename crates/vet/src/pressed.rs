@@ -6,13 +6,13 @@ use velocitas_core::{
     Around, Case, Evidence, Finding, Ground, Input, InputKind, Motion, Rate, Rule, Scene, State, Tick, checks,
 };
 
-use super::defaults;
-use super::feel::RATES;
-use super::search::{Attack, Attempt, Search};
-use super::walk::{Walked, ahead, ground_of};
-use crate::chance::{Chance, Purpose};
-use crate::lawful::Lawful;
-use crate::track::{Track, TrackError};
+use crate::defaults;
+use crate::feel::RATES;
+use crate::search::{Attack, Attempt, Search};
+use crate::walk::{Walked, ahead, ground_of};
+use velocitas_lab::chance::{Chance, Purpose};
+use velocitas_lab::lawful::Lawful;
+use velocitas_lab::track::{Track, TrackError};
 
 /// How near to a verdict honest play was brought, by the guard's own checks.
 #[derive(Clone, Debug)]

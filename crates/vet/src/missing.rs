@@ -2,7 +2,7 @@
 
 use velocitas_core::{Ground, Input, Motion, Rate, SeenBy, Shape, vec3};
 
-use super::{Trial, defaults};
+use crate::{Trial, defaults};
 
 /// A limit that is not there.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -58,7 +58,7 @@ mod tests {
 
     #[test]
     fn what_falls_wants_to_be_held_down_and_what_does_not_is_not_asked() {
-        let courier = crate::shipped_gait("courier.gait").expect("it ships");
+        let courier = velocitas_lab::shipped_gait("courier.gait").expect("it ships");
         assert_eq!(lines(&courier), [""; 0]);
         let without = |word: &str| -> String {
             courier
@@ -69,7 +69,7 @@ mod tests {
         };
         assert_eq!(lines(&without("fall  vel.z")), ["fall vel.z at least …"]);
         assert_eq!(lines(&without("gain  breath")), ["gain breath at most …"]);
-        assert_eq!(lines(include_str!("../../../../docs/helm/glider.gait")), [""; 0], "it hangs in the air");
-        assert_eq!(lines(include_str!("../../../app/starter/walker.gait")), [""; 0], "the template is sound");
+        assert_eq!(lines(include_str!("../../../docs/helm/glider.gait")), [""; 0], "it hangs in the air");
+        assert_eq!(lines(include_str!("../../app/starter/walker.gait")), [""; 0], "the template is sound");
     }
 }

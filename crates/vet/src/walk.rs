@@ -2,9 +2,9 @@
 
 use velocitas_core::{Input, InputKind, Motion, Rate, Schema, State, Vec3, vec3};
 
-use super::grounds::{GROUNDS, TestGround};
-use super::{Trial, defaults};
-use crate::track::{Track, TrackError, misfit};
+use crate::grounds::{GROUNDS, TestGround};
+use crate::{Trial, defaults};
+use velocitas_lab::track::{Track, TrackError, misfit};
 
 /// Where a track leads.
 #[derive(Clone, Debug, PartialEq)]

@@ -2,9 +2,9 @@
 
 use velocitas_core::{Ground, Input, Motion, Rate, State, vec3};
 
-use super::Trial;
-use super::grounds::GROUNDS;
-use crate::track::Track;
+use crate::Trial;
+use crate::grounds::GROUNDS;
+use velocitas_lab::track::Track;
 
 /// How hard to search.
 #[derive(Clone, Copy, Debug)]

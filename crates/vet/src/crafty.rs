@@ -5,10 +5,10 @@
 //! impossible.
 
 use crate::breach::{Attempt, LASTS, Outcome, RUN, attempts, try_out};
-use crate::chance::{Chance, Purpose};
-use crate::course::Course;
-use crate::ids::MemberId;
-use crate::run::RunError;
+use velocitas_lab::Course;
+use velocitas_lab::MemberId;
+use velocitas_lab::RunError;
+use velocitas_lab::chance::{Chance, Purpose};
 
 /// Candidates of a generation: they are all made from the best before it.
 pub const BATCH: u32 = 8;
@@ -124,7 +124,7 @@ pub const fn costs(seeds: usize) -> u64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::cheat::cheat;
+    use crate::breach::tests::cheat;
 
     fn course() -> Course {
         let text = "format = 1\nname = \"t\"\nseed = 1\ntick_rate = \"60 Hz\"\nworld = { min = [-30, -30], max = [30, 30] }\n[link.test]\n\
