@@ -8,7 +8,7 @@
 //! # }
 //! ```
 //!
-//! A course then names the rule by [`Motion::name`](velocitas_core::Motion::name): `rule = "my-rule"`. See
+//! A course then names the rule by [`Motion::name`]: `rule = "my-rule"`. See
 //! `examples/own_rule.rs`. What stands behind it: [`core`] is the netcode, [`lab`] runs and records it.
 
 #![warn(missing_docs)]

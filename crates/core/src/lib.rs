@@ -6,6 +6,44 @@
 //!
 //! What is not here: I/O, file formats, names of entities, links, anything made wrong on purpose.
 //!
+//! # The calling loop
+//!
+//! Once a frame, a client is given what came in and what is pressed, then the time; what it has to send and to draw is then asked for:
+//!
+//! ```no_run
+//! # use velocitas_core::*;
+//! # fn example(mut client: Client, now: HostNanos, received: Vec<Vec<u8>>, keys: Input) {
+//! for bytes in received {
+//!     let _ = client.handle_datagram(now, &bytes, &mut Unwatched); // strange ones are counted and dropped
+//! }
+//! for owned in client.owned().to_vec() {
+//!     client.handle_controls(owned.entity, &keys); // what is down, and what was pressed since the last frame
+//! }
+//! client.handle_time(now, &mut Unwatched); // runs the ticks due
+//! while let Some(datagram) = client.poll_transmit() {
+//!     // send it to the server
+//! }
+//! client.draw(now, |entity, drawn| {
+//!     // draw it
+//! });
+//! # }
+//! ```
+//!
+//! A server likewise; its datagrams come from and go to [addresses](Address), which mean something to the caller only:
+//!
+//! ```no_run
+//! # use velocitas_core::*;
+//! # fn example(mut server: Server, now: HostNanos, received: Vec<(Address, Vec<u8>)>) {
+//! for (from, bytes) in received {
+//!     let _ = server.handle_datagram(now, from, &bytes, &mut Unwatched);
+//! }
+//! server.handle_time(now, &mut Unwatched);
+//! while let Some((to, datagram)) = server.poll_transmit() {
+//!     // send it there
+//! }
+//! # }
+//! ```
+//!
 //! Where to begin reading: [`Motion`] (what a movement rule is), [`Client`] and [`Server`] (their call loops), then
 //! [`wire`](Message) for what travels between them, and the guard ([`Rule`]) for what is refused.
 

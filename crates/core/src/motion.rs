@@ -127,7 +127,11 @@ pub struct Tunable {
     pub most: f32,
 }
 
-/// A movement rule. See the [module](self) for what it must hold to.
+/// A movement rule.
+///
+/// It says what it remembers and what it reads ([`schema`](Self::schema)), how one tick turns the one into the other
+/// ([`step`](Self::step)), and what it can lawfully reach ([`limits`](Self::limits)). It must be a pure function: the same bits in give the
+/// same bits out, on every machine. It must not ask for time or chance, nor keep anything between steps.
 pub trait Motion: Send + Sync + fmt::Debug {
     /// Its name, as courses write it.
     fn name(&self) -> &'static str;

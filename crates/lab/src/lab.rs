@@ -24,6 +24,7 @@ use crate::command::Calm;
 use crate::controls::Controls;
 use crate::course::{Course, KnownTo, Role};
 use crate::faults::{Forged, Trial};
+use crate::frames::frame;
 use crate::hands::{Luck, Seen};
 use crate::ids::{MachineId, MemberId, Part, RecordTick};
 use crate::knob::Knobs;
@@ -32,10 +33,11 @@ use crate::link::Ticket;
 use crate::links::Links;
 use crate::machine::{Arrived, Machine, Place, Playing, Serving};
 use crate::reread::ReloadError;
-use crate::screen::Screen;
+use crate::screen::take;
 use crate::tap::{RunDigest, Tap};
 use crate::time::LabTime;
 use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
+use velocitas_record::screen::Screen;
 
 /// What the queue holds.
 #[derive(Clone, Debug)]
@@ -59,7 +61,7 @@ struct Helm {
     since: LabTime,
 }
 
-/// The simulation. See the [module](self).
+/// The simulation: machines, links and scripts in virtual time.
 #[derive(Clone, Debug)]
 pub struct Lab {
     course: Arc<Course>,
@@ -283,7 +285,7 @@ impl Lab {
             self.schedule(wakes, Due::Frame(id));
             return None;
         }
-        let length = machine.host.frame(self.course.seed, id.place(), machine.frame);
+        let length = frame(&machine.host, self.course.seed, id.place(), machine.frame);
         machine.frame += 1;
         let read = machine.clock(self.now);
         self.schedule(self.now.plus(length), Due::Frame(id));
@@ -370,7 +372,7 @@ impl Lab {
         self.digest = tap.digest;
         *trials = tap.trials;
         if W::LOOKS {
-            self.screen.0.take(Tick(self.course.first_tick), client, read);
+            take(&mut self.screen.0, Tick(self.course.first_tick), client, read);
             watch.frame(self.now, id, &self.screen.0);
         }
         self.look_on(id, read, watch);

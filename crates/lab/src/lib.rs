@@ -5,7 +5,6 @@
 //! ever decides how far somebody calls [`Run::advance`].
 
 mod absent;
-mod addresses;
 mod agenda;
 pub mod amiss;
 pub mod budget;
@@ -13,9 +12,7 @@ mod bystander;
 pub mod cause;
 pub mod chance;
 mod cheat;
-mod command;
 pub mod compare;
-mod controls;
 mod course;
 pub mod crossing;
 pub mod diagnose;
@@ -24,13 +21,10 @@ mod fate;
 mod fault;
 mod faults;
 pub mod follow;
+mod frames;
 #[doc(hidden)]
 pub mod fuzz;
 mod hands;
-mod host;
-mod ids;
-mod knob;
-mod known;
 mod lab;
 pub mod lane;
 pub mod lawful;
@@ -44,9 +38,7 @@ mod naive;
 pub mod nearness;
 pub mod packet;
 mod profile;
-pub mod record;
 mod reread;
-mod role;
 mod run;
 mod samples;
 mod screen;
@@ -56,17 +48,18 @@ mod stirs;
 pub mod stored;
 pub mod take;
 mod tap;
-mod texts;
-mod time;
-mod trace;
 pub mod track;
 pub mod trouble;
-mod watch;
-mod world;
+
+pub use velocitas_record::{
+    ActorId, Acts, Calm, Change, Changed, Command, Conditions, Controls, DrawnFact, Happening, HappeningRow, HostSpec,
+    KNOBS, Knob, KnobSpec, KnobValue, Knobs, Known, LabTime, MachineId, MemberId, MessageRow, Part, Place, Range,
+    Reach, RecordTick, SETTINGS, Screen, Sound, Sudden, Takes, Trace, TraceError, TraceNumber, Unrecorded, Watch,
+    record, turned,
+};
+use velocitas_record::{addresses, command, controls, host, ids, knob, known, role, texts, time, trace, watch, world};
 
 pub use cheat::{Answered, CHEATS, Cheat, CheatSpec, Does, Post, Whose};
-pub use command::{Calm, Command, Sudden};
-pub use controls::{Acts, Controls};
 pub use course::{
     ALLOWED, COMINGS, Coming, Course, CourseError, DEMO, DEMO_FILE, GAITS, GaitFile, GuardSpec, Happens, KnownTo,
     Material, Member, NamedFile, NamedSolid, NamedZone, Override, Owned, Role, Saved, Sources, Thing, Trick, What,
@@ -75,18 +68,9 @@ pub use course::{
 pub use fate::{Fate, fate};
 pub use fault::{FAULTS, Fault, FaultSpec};
 pub use hands::{Given, Script, Stroke, Strokes, Waypoint};
-pub use host::HostSpec;
-pub use ids::{ActorId, MachineId, MemberId, Part, RecordTick};
-pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Place, Range, SETTINGS, Sound, Takes};
-pub use known::{Change, Changed, Known, Reach, turned};
 pub use lab::Lab;
-pub use link::{Conditions, TraceNumber};
 pub use metrics::{Measured, Totals};
 pub use naive::{Fails, NAIVE, NaiveSpec};
 pub use profile::{PROFILES, Profile};
 pub use reread::{ReadLater, ReadRule, ReloadError};
 pub use run::{AgainError, Follow, Keep, LEAST_KEPT, Run, RunError, Told};
-pub use screen::{DrawnFact, Screen};
-pub use time::LabTime;
-pub use trace::{Trace, TraceError};
-pub use watch::{Happening, HappeningRow, MessageRow, Unrecorded, Watch};

@@ -4,9 +4,10 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use crate::ids::MachineId;
-use crate::link::{Conditions, Fate, Pipe, Ticket};
+use crate::link::{Fate, Pipe, Ticket};
 use crate::time::LabTime;
 use crate::trace::Trace;
+use velocitas_record::Conditions;
 
 /// All links.
 #[derive(Clone, Debug, Default)]

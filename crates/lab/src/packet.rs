@@ -7,9 +7,9 @@ use crate::crossing::Crossing;
 use crate::ids::{MachineId, Part};
 use crate::known::Change;
 use crate::run::{AgainError, Run};
-use crate::screen::Screen;
 use crate::time::LabTime;
 use crate::watch::{HappeningRow, MessageRow, Watch};
+use velocitas_record::screen::Screen;
 
 /// A datagram with what is in it.
 #[derive(Clone, Debug)]

@@ -1,7 +1,7 @@
 //! Profiles: named kinds of link. The numbers are ours, typical of what players have and no measurement; `docs/links.md` has them
 //! in a table made from this one.
 
-use crate::link::Conditions;
+use velocitas_record::Conditions;
 
 /// A named kind of link.
 #[derive(Clone, Copy, Debug)]

@@ -252,13 +252,13 @@ impl Run {
     /// nothing happened nothing was proven.
     pub fn still(&self) -> Vec<String> {
         let mut stirs = self.stirs.clone();
-        stirs.follow(&self.recorder.record, self.now());
+        stirs.follow(self.recorder.record(), self.now());
         stirs.still(self.record())
     }
 
     /// Bytes of memory that what is kept takes, roughly.
     pub fn bytes(&self) -> usize {
-        self.recorder.record.bytes() + self.checkpoints.iter().map(|(_, lab)| lab.bytes()).sum::<usize>()
+        self.recorder.record().bytes() + self.checkpoints.iter().map(|(_, lab)| lab.bytes()).sum::<usize>()
     }
 
     /// The simulation.
@@ -326,15 +326,15 @@ impl Run {
                 stop = stop.min(LabTime((self.lab.now().0 / WINDOW.0 + 1) * WINDOW.0));
             }
             self.lab.advance(stop, &mut Both { recorder: &mut self.recorder, follow });
-            self.recorder.record.end = stop;
+            self.recorder.record_mut().end = stop;
             if let Some(meter) = self.meter.as_mut().filter(|_| stop.0.is_multiple_of(WINDOW.0)) {
                 // After going back it has much to take: not at once.
                 let until = stop.minus(BEHIND).0.min(meter.to().plus(CATCH_UP).0 / WINDOW.0 * WINDOW.0);
-                let found = Found { record: &self.recorder.record, findings: &self.findings };
+                let found = Found { record: self.recorder.record(), findings: &self.findings };
                 meter.take(found, LabTime(until), stop);
             }
             if self.keep == Keep::Figures {
-                self.recorder.record.forget_drawn(stop.minus(DRAWN));
+                self.recorder.record_mut().forget_drawn(stop.minus(DRAWN));
             }
             if stop == last.plus(CHECKPOINT) {
                 self.note_digest(stop);
@@ -342,11 +342,11 @@ impl Run {
                     self.checkpoints.push((stop, Arc::new(self.lab.clone())));
                     self.thin();
                 }
-                self.stirs.follow(&self.recorder.record, stop);
+                self.stirs.follow(self.recorder.record(), stop);
                 self.forget();
             }
         }
-        self.recorder.record.end = self.lab.now();
+        self.recorder.record_mut().end = self.lab.now();
     }
 
     fn note_digest(&mut self, at: LabTime) {

@@ -6,9 +6,12 @@ use crate::scenario::{
     Words, actor, causes, corrections, first_predictions_are_exact, machine, member, unexplained, verdicts, walker,
 };
 use velocitas_core::{Motion, Schema};
-use velocitas_gait::compile_after;
+use velocitas_gait::{compile, compile_after};
 use velocitas_lab::cause::Cause;
-use velocitas_lab::{Acts, Command, Controls, LabTime, Part, Reach, RecordTick, ReloadError, Run, shipped_gait};
+use velocitas_lab::{
+    Acts, Changed, Command, Controls, Course, Known, KnownTo, LabTime, Part, Reach, RecordTick, ReloadError, Run,
+    shipped_gait,
+};
 
 fn text(name: &str) -> String {
     shipped_gait(name).expect("it ships")
@@ -220,7 +223,7 @@ fn each_gait_file_is_read_once_and_two_rules_of_one_name_are_refused() {
 
 #[test]
 fn couriers_and_the_ferry_live_in_one_world_and_the_ferry_keeps_its_course() {
-    let mut run = Run::new(velocitas_lab::Course::demo()).expect("it fits");
+    let mut run = Run::new(Course::demo()).expect("it fits");
     run.advance(LabTime::from_secs(62.0));
     let teal = run.course().member("teal").expect("the ferry");
     let place = teal.index();
@@ -242,4 +245,22 @@ fn couriers_and_the_ferry_live_in_one_world_and_the_ferry_keeps_its_course() {
     let (truth, drawn) = (echoes.authority.expect("there"), echoes.drawn.expect("seen"));
     assert!(truth.pos.distance(drawn.pos) < 1.5, "a fifth of a second behind");
     assert!(truth.bearing.is_some() && drawn.bearing.is_some());
+}
+
+#[test]
+fn a_turned_tunable_survives_a_reload_and_the_others_follow_the_rule() {
+    let text = text("courier.gait");
+    let mut known = Course::demo().known(KnownTo::Clients);
+    let at = |known: &Known, name: &str| {
+        let i = known.kinds.motion(1).tunables().iter().position(|t| t.name == name).expect("it has it");
+        known.tunables[1][i]
+    };
+    known.take(&Changed::Tuned { kind: 1, tunable: "haste", value: 2.5 });
+    let edited = text.replace("4.2 m/s ", "5 m/s ").replace("haste    1.6", "haste    1.7");
+    let rule: Arc<dyn Motion> = Arc::new(compile(&edited).gait.expect("sound"));
+    known.take(&Changed::Reloaded { kind: 1, version: 1, rule });
+    assert_eq!((at(&known, "haste"), at(&known, "walk"), known.versions[1]), (2.5, 5.0, 1));
+    known.take(&Changed::Tuned { kind: 1, tunable: "wings", value: 1.0 });
+    known.take(&Changed::Tuned { kind: 1, tunable: "walk", value: 1e9 });
+    assert_eq!(at(&known, "walk"), 20.0, "held in range");
 }

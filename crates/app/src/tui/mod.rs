@@ -1,7 +1,7 @@
 //! The full-screen interface.
 //!
-//! State, update, draw: the [`Stage`](stage::Stage) is what every screen shares (run, playhead, selections), keys
-//! become [`Action`](action::Action)s in one table, [`draw`] turns the stage into cells and changes nothing. One
+//! State, update, draw: the [`Stage`] is what every screen shares (run, playhead, selections), keys
+//! become `Action`s in one table, [`draw`] turns the stage into cells and changes nothing. One
 //! thread: between two frames the lab is advanced for at most 8 ms.
 
 mod action;

@@ -6,32 +6,7 @@
 //! A [`Client`] samples keys at its own ticks, sends them up, predicts its own entity, holds the prediction against
 //! snapshots of *the same tick*, and draws everybody else in the past. It knows no socket and no clock.
 //!
-//! The loop around it, once a frame:
-//!
-//! 1. [`handle_datagram`](Client::handle_datagram) for each datagram that came in,
-//! 2. [`handle_controls`](Client::handle_controls) with what is down and what was pressed since the last frame,
-//! 3. [`handle_time`](Client::handle_time): runs the ticks due,
-//! 4. [`poll_transmit`](Client::poll_transmit) until it is empty,
-//! 5. [`draw`](Client::draw).
-//!
-//! ```no_run
-//! # use velocitas_core::*;
-//! # fn example(mut client: Client, now: HostNanos, received: Vec<Vec<u8>>, keys: Input) {
-//! for bytes in received {
-//!     let _ = client.handle_datagram(now, &bytes, &mut Unwatched); // 1. strange ones are counted and dropped
-//! }
-//! for owned in client.owned().to_vec() {
-//!     client.handle_controls(owned.entity, &keys); // 2.
-//! }
-//! client.handle_time(now, &mut Unwatched); // 3.
-//! while let Some(datagram) = client.poll_transmit() { // 4.
-//!     // send it
-//! }
-//! client.draw(now, |entity, drawn| { // 5.
-//!     // draw it
-//! });
-//! # }
-//! ```
+//! The loop around it stands on the front page of this crate.
 
 mod ease;
 mod joining;
@@ -83,7 +58,11 @@ pub struct ClientConfig {
     pub ingredients: Ingredients,
 }
 
-/// One player's machine. See the [module](self) for how to drive it.
+/// One player's machine.
+///
+/// It samples keys at its own ticks, sends them up, predicts its own entity, compares the prediction with snapshots of *the same tick*, and
+/// draws everybody else in the past. It joins by itself as soon as it is told the time, and again when the server was silent for too long;
+/// it leaves when it is [told to](Client::leave). The calling loop stands on the [front page](crate).
 #[derive(Clone, Debug)]
 pub struct Client {
     token: Token,

@@ -63,7 +63,10 @@ impl Event<'_> {
     }
 }
 
-/// Somebody watching. See the [module](self).
+/// Somebody watching.
+///
+/// A sink is passed into each call and told what happens. It is never stored and never asked: watching cannot change a run. A sink that wants
+/// nothing costs nothing. States are borrowed; facts are `Copy` and can be kept as they are.
 pub trait Sink {
     /// What it wants to be told.
     const WANTS: Mask;

@@ -3,11 +3,7 @@
 //! A [`Server`] takes one input for each player and tick from a short buffer, runs the rule, judges the claims of
 //! owners who move themselves, and sends everybody a snapshot every n-th tick.
 //!
-//! The loop around it, once a frame:
-//!
-//! 1. [`handle_datagram`](Server::handle_datagram) for each datagram that came in, with where it came from,
-//! 2. [`handle_time`](Server::handle_time): runs the ticks due,
-//! 3. [`poll_transmit`](Server::poll_transmit) until it is empty: datagrams, with where they go.
+//! The loop around it stands on the front page of this crate.
 //!
 //! Players are [invited](Server::invite) by token and come by themselves; see `joining.rs` for how they are let in,
 //! `leaving.rs` for how they go.
@@ -122,7 +118,11 @@ pub enum SpawnError {
     Uninvited,
 }
 
-/// The machine that decides. See the [module](self) for how to drive it.
+/// The machine that decides.
+///
+/// It takes one input for each player and tick from a short buffer, runs the rule, judges the claims of owners who move themselves, and
+/// sends everybody a snapshot every n-th tick. Players are [invited](Server::invite) by token and come by themselves. The calling loop stands
+/// on the [front page](crate).
 #[derive(Clone, Debug)]
 pub struct Server {
     ticks: TickLoop,

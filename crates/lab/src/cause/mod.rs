@@ -3,7 +3,7 @@
 //! From the last state that both sides had alike, the client's ticks are stepped again with one ingredient at a time exchanged
 //! for the server's: what it was told, what the server did to the entity, what it knows of the ground and the rule, which ticks it made. The
 //! smallest exchange after which there would have been nothing to correct *is* the cause. Where none is, it is not
-//! attributed. What there is to be exchanged is a table, [`ingredient`].
+//! attributed. What there is to be exchanged is a table in `ingredient.rs`.
 
 mod by_tick;
 mod case;

@@ -8,9 +8,9 @@ use serde::Deserialize;
 use serde::de::{Deserializer, MapAccess, Visitor};
 use toml::Spanned;
 
-use super::quantity::{Quantity, Time};
 use super::settings::{Written, described, written_as};
 use crate::budget::MEASURES;
+use velocitas_record::quantity::{Quantity, Time};
 
 /// The keys of whom a budget is for.
 pub(super) const WHO: &str = "who";

@@ -121,9 +121,8 @@ impl Resolver<'_> {
     /// How long the server waits for who says nothing.
     pub(super) fn silence(&self, silence: &file::Silence) -> Result<velocitas_core::Patience> {
         let usual = velocitas_core::Patience::DEFAULT;
-        let millis = |q: Option<&Spanned<super::quantity::Quantity<super::quantity::Time>>>, default: u32| {
-            q.map_or(default, |q| time(*q.get_ref()).millis() as u32)
-        };
+        let millis = |q: Option<&Spanned<velocitas_record::quantity::Quantity<velocitas_record::quantity::Time>>>,
+                      default: u32| { q.map_or(default, |q| time(*q.get_ref()).millis() as u32) };
         let patience = velocitas_core::Patience {
             hold_ms: millis(silence.hold.as_ref(), usual.hold_ms),
             gone_ms: millis(silence.gone.as_ref(), usual.gone_ms),

@@ -10,9 +10,11 @@ use toml::Spanned;
 use velocitas_core::Arrangement;
 
 use super::allowed::{Budget, Checked};
-use super::quantity::{Angle, Drift, Factor, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time};
 use super::settings::{Link, LinkChange, Settings, Trick};
 use crate::fault::FAULTS;
+use velocitas_record::quantity::{
+    Angle, Drift, Factor, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time,
+};
 
 /// The format this program reads.
 pub(super) const FORMAT: i64 = 1;

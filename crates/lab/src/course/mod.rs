@@ -10,7 +10,6 @@ mod error;
 mod file;
 mod guard;
 mod hands;
-mod quantity;
 mod resolve;
 mod rules;
 mod saved;
@@ -20,7 +19,6 @@ mod suspicion;
 pub use error::{CourseError, nearest};
 pub use guard::{ALLOWED, GuardSpec};
 pub use saved::Saved;
-pub(crate) use settings::measured;
 
 pub use crate::role::{Coming, Role};
 pub use crate::texts::{GaitFile, NamedFile};
@@ -41,9 +39,9 @@ use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId};
 use crate::knob::{Knob, Knobs, Place};
 use crate::known::Known;
-use crate::link::Conditions;
 use crate::time::LabTime;
 use crate::trace::Trace;
+use velocitas_record::Conditions;
 
 /// The demo course.
 pub const DEMO: &str = include_str!("../../../../courses/lampwick-quay.course.toml");

@@ -12,7 +12,6 @@ use velocitas_core::{
 
 use super::error::{CourseError, nearest};
 use super::file::{self, FORMAT, File};
-use super::quantity::{Dimension, Quantity, Time};
 use super::settings::{self, Link, Mistake};
 use super::{
     Coming, Course, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Owned, Role, Thing, Trick, What, World,
@@ -22,10 +21,11 @@ use crate::fault::{FAULTS, Fault};
 use crate::host::HostSpec;
 use crate::ids::MemberId;
 use crate::knob::Knobs;
-use crate::link::{Conditions, TraceNumber};
 use crate::profile::PROFILES;
 use crate::time::LabTime;
 use crate::trace::Trace;
+use velocitas_record::quantity::{Dimension, Quantity, Time};
+use velocitas_record::{Conditions, TraceNumber};
 
 /// The most one server and one screen are meant for.
 const MOST_CAST: usize = 48;

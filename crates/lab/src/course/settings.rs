@@ -11,11 +11,11 @@ use toml::{Spanned, Value};
 
 use super::Turned;
 use super::error::nearest;
-use super::quantity::{Bandwidth, Dimension, Factor, Flow, Length, Often, Quantity, Share, Size, Speed, Time};
 use crate::cheat::{CHEATS, Cheat};
 use crate::knob::{KnobSpec, KnobValue, Knobs, Place, Range as Steps, SETTINGS, Takes};
-use crate::link::{Conditions, TraceNumber};
 use crate::profile::{PROFILES, Profile};
+use velocitas_record::quantity::{Quantity, Time, measure_of};
+use velocitas_record::{Conditions, TraceNumber};
 
 /// Values by key, each with its place.
 pub(super) type Written = BTreeMap<Spanned<String>, Spanned<Value>>;
@@ -99,38 +99,6 @@ fn whole(name: &str, steps: &[f64], written: &Spanned<Value>) -> Result<KnobValu
         other => format!("expected a whole number; found {}", found(other)),
     };
     Err((written.span(), message, None))
-}
-
-/// What is measured: how it is called and written, and how it is read into the unit kept.
-struct Measure {
-    name: &'static str,
-    example: &'static str,
-    parse: fn(&str) -> std::result::Result<f64, String>,
-}
-
-fn measure<D: Dimension>() -> Measure {
-    Measure { name: D::NAME, example: D::EXAMPLE, parse: |text| Quantity::<D>::parse(text).map(|q| q.value) }
-}
-
-/// What is measured by a setting; `None` for what has no unit.
-fn measure_of(takes: Takes) -> Option<Measure> {
-    Some(match takes {
-        Takes::Time | Takes::TimeOrAuto => measure::<Time>(),
-        Takes::Share => measure::<Share>(),
-        Takes::Length => measure::<Length>(),
-        Takes::Often => measure::<Often>(),
-        Takes::Bandwidth => measure::<Bandwidth>(),
-        Takes::Size => measure::<Size>(),
-        Takes::Speed => measure::<Speed>(),
-        Takes::Flow => measure::<Flow>(),
-        Takes::Factor => measure::<Factor>(),
-        Takes::Whole | Takes::Switch => return None,
-    })
-}
-
-/// A number with its unit, in the unit kept; `None` for what has none.
-pub(crate) fn measured(takes: Takes, text: &str) -> Option<std::result::Result<f64, String>> {
-    measure_of(takes).map(|measure| (measure.parse)(text))
 }
 
 /// A value whose range is that of its dimension.
@@ -402,19 +370,16 @@ impl Trick {
 
 /// How a value is written, for editors.
 pub(super) fn written_as(takes: Takes, generator: &mut SchemaGenerator) -> Schema {
-    match takes {
-        Takes::Time => generator.subschema_for::<Quantity<Time>>(),
-        Takes::Share => generator.subschema_for::<Quantity<Share>>(),
-        Takes::Length => generator.subschema_for::<Quantity<Length>>(),
-        Takes::Often => generator.subschema_for::<Quantity<Often>>(),
-        Takes::Bandwidth => generator.subschema_for::<Quantity<Bandwidth>>(),
-        Takes::Size => generator.subschema_for::<Quantity<Size>>(),
-        Takes::Speed => generator.subschema_for::<Quantity<Speed>>(),
-        Takes::Flow => generator.subschema_for::<Quantity<Flow>>(),
-        Takes::Factor => generator.subschema_for::<Quantity<Factor>>(),
-        Takes::TimeOrAuto => json_schema!({ "type": "string" }),
-        Takes::Whole => json_schema!({ "type": "integer" }),
-        Takes::Switch => json_schema!({ "type": "boolean" }),
+    match measure_of(takes).filter(|_| takes != Takes::TimeOrAuto) {
+        Some(measure) => (measure.schema)(generator),
+        None => {
+            let plain = match takes {
+                Takes::Whole => "integer",
+                Takes::Switch => "boolean",
+                _ => "string",
+            };
+            json_schema!({ "type": plain })
+        }
     }
 }
 

@@ -9,9 +9,9 @@ use velocitas_core::{Body, Bounds, Ground, Solid, vec3};
 use super::error::CourseError;
 use super::file::{self, File};
 use super::hands::unknown_inputs;
-use super::quantity::{Dimension, Quantity};
 use super::settings::Link;
 use super::{Course, KnownTo};
+use velocitas_record::quantity::{Dimension, Quantity};
 
 /// How thin a body is taken for when it is asked whether a place lies in a wall: whoever comes near a place has reached
 /// it.

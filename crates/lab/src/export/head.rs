@@ -10,8 +10,8 @@ use crate::course::Material;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, Part, RecordTick};
 use crate::knob::{KnobSpec, Knobs, Place, SETTINGS, Takes};
-use crate::link::Conditions;
 use crate::record::{Cast, Record};
+use velocitas_record::Conditions;
 
 /// The format of the lines.
 pub const RECORD_FORMAT: u32 = 3;

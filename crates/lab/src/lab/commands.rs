@@ -11,10 +11,10 @@ use crate::hands::Hands;
 use crate::ids::{MachineId, MemberId, Part};
 use crate::knob::{Knob, KnobValue};
 use crate::known::{Change, Changed, Reach};
-use crate::link::Conditions;
 use crate::machine::Serving;
 use crate::reread::ReadLater;
 use crate::watch::{Happening, Watch};
+use velocitas_record::Conditions;
 
 impl Lab {
     /// Does what was commanded, now.

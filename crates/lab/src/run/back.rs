@@ -34,7 +34,7 @@ impl Run {
             Keep::Bytes(_) => newest,
             Keep::Figures => self.lab.now().minus(OF_FIGURES),
         };
-        let mut from = self.recorder.record.kept_from;
+        let mut from = self.recorder.record().kept_from;
         // Until the next checkpoint it grows again.
         while from < wanted && !matches!(self.keep, Keep::Bytes(most) if self.bytes() <= most / 16 * 15) {
             from = from.plus(CHECKPOINT).min(wanted);
@@ -71,7 +71,7 @@ impl Run {
 
     /// The earliest moment that can be had again, with what the record let go.
     pub fn reach(&self) -> LabTime {
-        if self.is_over() { self.recorder.record.kept_from } else { self.checkpoints[0].0 }
+        if self.is_over() { self.recorder.record().kept_from } else { self.checkpoints[0].0 }
     }
 
     /// The run at a checkpoint so long before a moment that, [advanced](Self::advance) beyond the moment, its record has all that is
@@ -109,19 +109,19 @@ impl Run {
 
     /// Goes back to a moment and drops what came after it. Does nothing for a moment not yet reached, or no longer kept.
     pub fn resume_from(&mut self, at: LabTime) {
-        if self.is_over() || at >= self.lab.now() || at < self.recorder.record.kept_from {
+        if self.is_over() || at >= self.lab.now() || at < self.recorder.record().kept_from {
             return;
         }
         // What is dropped goes first, so that its memory can be used for what comes.
         self.recorder.truncate(at);
         self.findings.truncate(at);
-        self.recorder.record.end = at;
+        self.recorder.record_mut().end = at;
         if self.meter.is_some() {
             self.meter();
         }
         // What stirred later has not stirred yet.
         self.stirs = Stirs::default();
-        self.stirs.follow(&self.recorder.record, at);
+        self.stirs.follow(self.recorder.record(), at);
         let index = self.checkpoints.partition_point(|(when, _)| *when <= at).saturating_sub(1);
         self.checkpoints.truncate(index + 1);
         self.checkpoints.shrink_to_fit();
@@ -147,7 +147,7 @@ impl Run {
     /// that only what is changed there is otherwise: luck hangs on the seed alone. `None` for a moment that is not kept or not
     /// reached.
     pub fn branch(&self, at: LabTime) -> Option<Self> {
-        if self.is_over() || at > self.now() || at < self.recorder.record.kept_from {
+        if self.is_over() || at > self.now() || at < self.recorder.record().kept_from {
             return None;
         }
         let mut branch = self.clone();

@@ -5,9 +5,9 @@ use velocitas_core::Event;
 use crate::ids::{MachineId, Part};
 use crate::known::Change;
 use crate::record::{Record, Recorder};
-use crate::screen::Screen;
 use crate::time::LabTime;
 use crate::watch::{HappeningRow, MessageRow, Watch};
+use velocitas_record::screen::Screen;
 
 /// What a run tells somebody besides its record, which has taken it in already, but for changes.
 #[derive(Clone, Copy, Debug)]

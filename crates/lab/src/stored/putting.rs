@@ -21,10 +21,10 @@ use crate::ids::{MachineId, RecordTick};
 use crate::known::Reach;
 use crate::record::{ClockRow, ReceivedRow, Record};
 use crate::run::{Keep, RunError};
-use crate::screen::{DrawnFact, Screen};
 use crate::take::Take;
 use crate::time::LabTime;
 use crate::watch::MessageRow;
+use velocitas_record::screen::{DrawnFact, Screen};
 
 /// Of a moment, what is put back first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

@@ -11,10 +11,10 @@ use crate::known::{Change, Changed, Reach};
 use crate::metrics::Meter;
 use crate::record::{CONTEXT, ClockRow, FrameRow, OtherwiseRow, OwnDrawnRow, ReceivedRow, Record, Recorder, SeenRow};
 use crate::run::{Keep, LEAST_KEPT, Run, RunError};
-use crate::screen::Screen;
 use crate::take::Take;
 use crate::time::LabTime;
 use crate::watch::{Happening, MessageRow, Watch};
+use velocitas_record::screen::Screen;
 
 /// Most entities that a record may have.
 const MOST_ACTORS: usize = 1 << 14;
@@ -162,23 +162,23 @@ impl<'a> Restoring<'a> {
 
     pub(super) fn frame(&mut self, machine: MachineId, row: FrameRow) -> Result<(), Strange> {
         self.at(row.at)?;
-        self.making.record.note_frame(machine, row);
+        self.making.record_mut().note_frame(machine, row);
         Ok(())
     }
 
     pub(super) fn own(&mut self, machine: MachineId, actor: usize, row: OwnDrawnRow) -> Result<(), Strange> {
         self.at(row.at)?;
-        self.making.record.note_own(machine, actor, row).ok_or(NO_ENTITY)
+        self.making.record_mut().note_own(machine, actor, row).ok_or(NO_ENTITY)
     }
 
     pub(super) fn otherwise(&mut self, machine: MachineId, row: OtherwiseRow) -> Result<(), Strange> {
         self.at(row.at)?;
-        self.making.record.note_otherwise(machine, row).ok_or(NO_ENTITY)
+        self.making.record_mut().note_otherwise(machine, row).ok_or(NO_ENTITY)
     }
 
     pub(super) fn seen(&mut self, machine: MachineId, row: SeenRow) -> Result<(), Strange> {
         self.at(row.at)?;
-        self.making.record.note_seen(machine, row).ok_or(NO_ENTITY)
+        self.making.record_mut().note_seen(machine, row).ok_or(NO_ENTITY)
     }
 
     /// A frame with all that was drawn in it.
@@ -220,11 +220,12 @@ impl<'a> Restoring<'a> {
             Seldom::Refused(at, machine, words) => {
                 self.at(at)?;
                 self.machine(machine.place())?;
-                self.making.record.note_refusal(at, machine, words);
+                self.making.record_mut().note_refusal(at, machine, words);
             }
             Seldom::Ended(at, digest, refused_datagrams) => {
                 self.at(at)?;
-                self.making.record.end = self.making.record.end.max(at);
+                let end = &mut self.making.record_mut().end;
+                *end = at.max(*end);
                 self.ending = Some(Ending { digest, refused_datagrams });
             }
         }
@@ -233,7 +234,7 @@ impl<'a> Restoring<'a> {
 
     /// Whether a fact may be one of this moment.
     fn is_sound(&self, fact: &Fact, at: LabTime) -> Result<(), Strange> {
-        let cast = &self.making.record.cast;
+        let cast = &self.making.record().cast;
         if let Some(tick) = fact.tick() {
             self.tick(cast.tick(tick), at)?;
         }
@@ -263,7 +264,7 @@ impl<'a> Restoring<'a> {
     fn changed(&self, what: ChangeNote) -> Result<Changed, Strange> {
         Ok(match what {
             ChangeNote::Tuned { kind, tunable, value } => {
-                let rule = self.making.record.cast.kinds().get(kind).ok_or(STRANGE)?;
+                let rule = self.making.record().cast.kinds().get(kind).ok_or(STRANGE)?;
                 // A rule that was read later may have others.
                 let later = self.take.rules.iter().map(|read| &*read.rule);
                 let mut all = std::iter::once(rule).chain(later).flat_map(|rule| rule.tunables());
@@ -288,10 +289,10 @@ impl<'a> Restoring<'a> {
             Keep::Time(lasts) => self.last.minus(lasts).min(newest),
             Keep::Bytes(_) => newest,
         };
-        while self.making.record.kept_from < wanted
-            && !matches!(self.keep, Keep::Bytes(most) if self.making.record.bytes() <= most)
+        while self.making.record().kept_from < wanted
+            && !matches!(self.keep, Keep::Bytes(most) if self.making.record().bytes() <= most)
         {
-            let from = self.making.record.kept_from.plus(LabTime(4_000_000_000)).min(wanted);
+            let from = self.making.record().kept_from.plus(LabTime(4_000_000_000)).min(wanted);
             self.making.forget(from);
             self.findings.forget(from.minus(CONTEXT));
         }

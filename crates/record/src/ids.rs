@@ -12,12 +12,12 @@ impl MachineId {
     pub const SERVER: Self = Self(0);
 
     /// The first so many machines, the one that decides in front.
-    pub(crate) fn first(count: usize) -> impl DoubleEndedIterator<Item = Self> + ExactSizeIterator + Clone {
+    pub fn first(count: usize) -> impl DoubleEndedIterator<Item = Self> + ExactSizeIterator + Clone {
         (0..count as u16).map(Self)
     }
 
     /// The one after so many others: a course has no more than fit.
-    pub(crate) const fn after(others: usize) -> Self {
+    pub const fn after(others: usize) -> Self {
         Self(others as u16)
     }
 
@@ -27,7 +27,7 @@ impl MachineId {
     }
 
     /// Its number in the book of luck.
-    pub(crate) const fn place(self) -> u32 {
+    pub const fn place(self) -> u32 {
         self.0 as u32
     }
 }
@@ -90,17 +90,17 @@ pub struct ActorId(u16);
 
 impl ActorId {
     /// The first so many entities.
-    pub(crate) fn first(count: usize) -> impl DoubleEndedIterator<Item = Self> + ExactSizeIterator + Clone {
+    pub fn first(count: usize) -> impl DoubleEndedIterator<Item = Self> + ExactSizeIterator + Clone {
         (0..count as u16).map(Self)
     }
 
     /// The one in this place among so many.
-    pub(crate) fn at(place: usize, count: usize) -> Option<Self> {
+    pub fn at(place: usize, count: usize) -> Option<Self> {
         (place < count).then_some(Self(place as u16))
     }
 
     /// As part of a row.
-    pub(crate) fn code(&mut self, before: Self, coder: &mut impl crate::record::Coder) {
+    pub fn code(&mut self, before: Self, coder: &mut impl crate::record::Coder) {
         coder.small(&mut self.0, before.0);
     }
 

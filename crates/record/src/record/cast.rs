@@ -245,7 +245,7 @@ impl Cast {
     }
 
     /// The connection of a machine's player that began last.
-    pub(crate) fn newest_peer(&self, machine: MachineId) -> Option<PeerId> {
+    pub fn newest_peer(&self, machine: MachineId) -> Option<PeerId> {
         self.peers.iter().rev().find(|(_, whose)| *whose == machine).map(|(peer, _)| *peer)
     }
 
@@ -266,7 +266,7 @@ impl Cast {
     }
 
     /// Where a player sits.
-    pub(crate) fn machine_with(&self, player: Token) -> Option<MachineId> {
+    pub fn machine_with(&self, player: Token) -> Option<MachineId> {
         let player = unaliased(player);
         self.players.iter().find(|(token, _)| *token == player).map(|(_, machine)| *machine)
     }

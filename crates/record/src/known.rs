@@ -101,7 +101,7 @@ pub struct Known {
 
 impl Known {
     /// These rules with their tunables, and the world with those of its solids, by id, that are told of.
-    pub(crate) fn new(kinds: Kinds, tunables: Vec<Vec<f32>>, world: Arc<World>, solids: Vec<bool>) -> Self {
+    pub fn new(kinds: Kinds, tunables: Vec<Vec<f32>>, world: Arc<World>, solids: Vec<bool>) -> Self {
         let ground = Some(Arc::new(world.ground_of(&solids)));
         Self { kinds, versions: vec![0; tunables.len()], tunables, world, solids, ground }
     }
@@ -112,7 +112,7 @@ impl Known {
     }
 
     /// Which of the course's solids it knows, by id.
-    pub(crate) fn solids(&self) -> &[bool] {
+    pub fn solids(&self) -> &[bool] {
         &self.solids
     }
 
@@ -122,12 +122,12 @@ impl Known {
     }
 
     /// Makes the ground, so that nobody has to make it again.
-    pub(crate) fn settle(&mut self) {
+    pub fn settle(&mut self) {
         self.ground = Some(self.ground());
     }
 
     /// What a program is told of all that.
-    pub(crate) fn ingredients(&self) -> Ingredients {
+    pub fn ingredients(&self) -> Ingredients {
         Ingredients { ground: self.ground(), kinds: self.kinds.clone(), tunables: self.tunables.clone().into() }
     }
 
@@ -203,8 +203,6 @@ fn handy(x: f64) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::course::Course;
-    use crate::world::KnownTo;
 
     const fn tunable(default: f32, least: f32, most: f32) -> Tunable {
         Tunable { name: "x", unit: "m/s", default, least, most }
@@ -220,23 +218,5 @@ mod tests {
         assert_eq!(turned(&mass, 9000.0, true), 9500.0);
         let none = tunable(0.0, -1.0, 1.0);
         assert_eq!(turned(&none, 0.0, true), 0.1);
-    }
-
-    #[test]
-    fn a_turned_tunable_survives_a_reload_and_the_others_follow_the_rule() {
-        let text = crate::course::shipped_gait("courier.gait").expect("it ships");
-        let mut known = Course::demo().known(KnownTo::Clients);
-        let at = |known: &Known, name: &str| {
-            let i = known.kinds.motion(1).tunables().iter().position(|t| t.name == name).expect("it has it");
-            known.tunables[1][i]
-        };
-        known.take(&Changed::Tuned { kind: 1, tunable: "haste", value: 2.5 });
-        let edited = text.replace("4.2 m/s ", "5 m/s ").replace("haste    1.6", "haste    1.7");
-        let rule: Arc<dyn Motion> = Arc::new(velocitas_gait::compile(&edited).gait.expect("sound"));
-        known.take(&Changed::Reloaded { kind: 1, version: 1, rule });
-        assert_eq!((at(&known, "haste"), at(&known, "walk"), known.versions[1]), (2.5, 5.0, 1));
-        known.take(&Changed::Tuned { kind: 1, tunable: "wings", value: 1.0 });
-        known.take(&Changed::Tuned { kind: 1, tunable: "walk", value: 1e9 });
-        assert_eq!(at(&known, "walk"), 20.0, "held in range");
     }
 }

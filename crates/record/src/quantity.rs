@@ -3,10 +3,13 @@
 use std::fmt;
 use std::marker::PhantomData;
 
+use schemars::{Schema, SchemaGenerator};
 use serde::de::{Deserialize, Deserializer, Error, Visitor};
 
+use crate::knob::Takes;
+
 /// What kind of thing is measured.
-pub(super) trait Dimension {
+pub trait Dimension {
     /// With its article.
     const NAME: &'static str;
     /// How one is written.
@@ -21,7 +24,7 @@ pub(super) trait Dimension {
 
 macro_rules! dimension {
     ($($doc:literal $name:ident: $article:literal, $example:literal, $units:expr, $most:literal, $signed:literal;)*) => {
-        $(#[doc = $doc] #[derive(Clone, Copy, Debug)] pub(super) struct $name;
+        $(#[doc = $doc] #[derive(Clone, Copy, Debug)] pub struct $name;
         impl Dimension for $name {
             const NAME: &'static str = $article;
             const EXAMPLE: &'static str = $example;
@@ -50,14 +53,15 @@ dimension! {
 
 /// A number of some dimension, in the unit that dimension keeps.
 #[derive(Clone, Copy)]
-pub(super) struct Quantity<D> {
-    pub(super) value: f64,
+pub struct Quantity<D> {
+    /// How much.
+    pub value: f64,
     dimension: PhantomData<D>,
 }
 
 impl<D: Dimension> Quantity<D> {
     /// From text.
-    pub(super) fn parse(text: &str) -> Result<Self, String> {
+    pub fn parse(text: &str) -> Result<Self, String> {
         let found = |why: &str| format!("expected {} such as \"{}\", found \"{text}\"{why}", D::NAME, D::EXAMPLE);
         let (number, unit) = text.split_at(number_length(text));
         let unit = unit.trim();
@@ -82,6 +86,48 @@ impl<D: Dimension> Quantity<D> {
         }
         Ok(Self { value: number * scale, dimension: PhantomData })
     }
+}
+
+/// What is measured: how it is called and written, and how it is read into the unit kept.
+pub struct Measure {
+    /// With its article.
+    pub name: &'static str,
+    /// How one is written.
+    pub example: &'static str,
+    /// Reads one into the unit kept.
+    pub parse: fn(&str) -> Result<f64, String>,
+    /// How it is written, for editors.
+    pub schema: fn(&mut SchemaGenerator) -> Schema,
+}
+
+fn measure<D: Dimension>() -> Measure {
+    Measure {
+        name: D::NAME,
+        example: D::EXAMPLE,
+        parse: |text| Quantity::<D>::parse(text).map(|q| q.value),
+        schema: |generator| generator.subschema_for::<Quantity<D>>(),
+    }
+}
+
+/// What is measured by a setting; `None` for what has no unit.
+pub fn measure_of(takes: Takes) -> Option<Measure> {
+    Some(match takes {
+        Takes::Time | Takes::TimeOrAuto => measure::<Time>(),
+        Takes::Share => measure::<Share>(),
+        Takes::Length => measure::<Length>(),
+        Takes::Often => measure::<Often>(),
+        Takes::Bandwidth => measure::<Bandwidth>(),
+        Takes::Size => measure::<Size>(),
+        Takes::Speed => measure::<Speed>(),
+        Takes::Flow => measure::<Flow>(),
+        Takes::Factor => measure::<Factor>(),
+        Takes::Whole | Takes::Switch => return None,
+    })
+}
+
+/// A number with its unit, in the unit kept; `None` for what has none.
+pub fn measured(takes: Takes, text: &str) -> Option<Result<f64, String>> {
+    measure_of(takes).map(|measure| (measure.parse)(text))
 }
 
 /// How many bytes at the beginning are a number: digits with a sign, a point and a power of ten.
@@ -124,7 +170,7 @@ impl<D: Dimension> schemars::JsonSchema for Quantity<D> {
         format!("quantity: {}", D::NAME).into()
     }
 
-    fn json_schema(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
         let units: Vec<&str> = D::UNITS.iter().map(|(unit, _)| *unit).collect();
         let pattern: Vec<String> = units.iter().map(|u| u.replace('/', "\\/")).collect();
         schemars::json_schema!({

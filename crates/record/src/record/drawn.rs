@@ -35,7 +35,7 @@ impl Record {
     }
 
     /// An own entity whose states the viewer makes, in the frame of this moment.
-    pub(crate) fn drawn_own(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<DrawnRow> {
+    pub fn drawn_own(&self, viewer: MachineId, actor: ActorId, at: LabTime) -> Option<DrawnRow> {
         let column = &self.of(viewer).own(actor)?.drawn;
         let row = column.get(column.before(at)).filter(|row| row.at == at)?;
         Some(row.drawn())
@@ -64,7 +64,7 @@ impl Record {
     }
 
     /// Somebody else in a frame, where many frames are looked at one after the other; `frame` is `None` where the viewer does not know it.
-    pub(crate) fn drawn_other(
+    pub fn drawn_other(
         &self,
         (viewer, actor, at): (MachineId, ActorId, LabTime),
         frame: Option<&Frame>,

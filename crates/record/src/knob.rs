@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 use velocitas_core::{ClientSettings, MAX_REPEATS, ViewDelay};
 
-use crate::link::Conditions;
+use crate::conditions::Conditions;
 
 /// A setting of one member of the cast or of its link.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -157,7 +157,7 @@ pub enum Place {
 
 impl Place {
     /// Sets what is a client's, as it is kept; a value of the wrong kind, and one of a link, changes nothing.
-    pub(crate) fn apply(self, of: &mut Knobs, value: KnobValue) {
+    pub fn apply(self, of: &mut Knobs, value: KnobValue) {
         match (self, value) {
             (Self::Number { set, .. }, KnobValue::Number(x)) => set(of, x),
             (Self::NumberOrAuto { set, .. }, KnobValue::Number(x)) => set(of, Some(x)),
@@ -584,7 +584,7 @@ impl Knob {
     }
 
     fn with_unit(self, text: &str) -> Result<f64, String> {
-        match crate::course::measured(self.spec().takes, text) {
+        match crate::quantity::measured(self.spec().takes, text) {
             Some(read) => read,
             None => Err(format!("expected a number; found `{text}`")),
         }

@@ -8,12 +8,12 @@ use crate::ids::{MachineId, MemberId};
 const MACHINES: u64 = 1 << 16;
 
 /// Where the program of a machine is that was started so often before: each start has an address of its own.
-pub(crate) const fn address(machine: MachineId, starts: u64) -> Address {
+pub const fn address(machine: MachineId, starts: u64) -> Address {
     Address(machine.index() as u64 + MACHINES * starts)
 }
 
 /// Which machine is at an address, if it is one of so many.
-pub(crate) fn machine_at(address: Address, count: usize) -> Option<MachineId> {
+pub fn machine_at(address: Address, count: usize) -> Option<MachineId> {
     MachineId::first(count).nth((address.0 % MACHINES) as usize)
 }
 
@@ -21,16 +21,16 @@ pub(crate) fn machine_at(address: Address, count: usize) -> Option<MachineId> {
 const ALIASES: u64 = 1 << 16;
 
 /// The player that a member is.
-pub(crate) const fn token(member: MemberId) -> Token {
+pub const fn token(member: MemberId) -> Token {
     Token(member.index() as u64 + 1)
 }
 
 /// The player that somebody is under the so manieth of its names.
-pub(crate) const fn aliased(token: Token, alias: u64) -> Token {
+pub const fn aliased(token: Token, alias: u64) -> Token {
     Token(token.0 + alias * ALIASES)
 }
 
 /// The player that somebody is under whatever name.
-pub(crate) const fn unaliased(token: Token) -> Token {
+pub const fn unaliased(token: Token) -> Token {
     Token(token.0 % ALIASES)
 }

@@ -58,8 +58,9 @@ const FIELDS: usize = 64;
 
 /// Writes rows.
 #[derive(Default)]
-pub(crate) struct Packer {
-    pub(crate) bytes: Vec<u8>,
+pub struct Packer {
+    /// The rows so far.
+    pub bytes: Vec<u8>,
     differs: u64,
     field: u32,
     values: Vec<u64>,
@@ -84,7 +85,7 @@ impl Packer {
     }
 
     /// Writes a number, small ones in few bytes.
-    pub(crate) fn put(&mut self, mut value: u64) {
+    pub fn put(&mut self, mut value: u64) {
         while value >= 0x80 {
             self.bytes.push(value as u8 | 0x80);
             value >>= 7;
@@ -93,7 +94,7 @@ impl Packer {
     }
 
     /// Ends a row.
-    pub(crate) fn end(&mut self) {
+    pub fn end(&mut self) {
         self.put(self.differs);
         for i in 0..self.values.len() {
             self.put(self.values[i]);
@@ -114,35 +115,36 @@ impl Coder for Packer {
 }
 
 /// Reads rows.
-pub(crate) struct Unpacker<'a> {
+pub struct Unpacker<'a> {
     bytes: &'a [u8],
     differs: u64,
 }
 
 impl<'a> Unpacker<'a> {
-    pub(crate) const fn new(bytes: &'a [u8]) -> Self {
+    /// Of rows that a [`Packer`] wrote.
+    pub const fn new(bytes: &'a [u8]) -> Self {
         Self { bytes, differs: 0 }
     }
 
     /// Begins a row.
-    pub(crate) fn begin(&mut self) {
+    pub fn begin(&mut self) {
         self.differs = self.take();
     }
 
     /// Whether nothing is left.
-    pub(crate) const fn is_empty(&self) -> bool {
+    pub const fn is_empty(&self) -> bool {
         self.bytes.is_empty()
     }
 
     /// So many bytes as they are; `None` where there are fewer.
-    pub(crate) fn bytes(&mut self, count: usize) -> Option<&'a [u8]> {
+    pub fn bytes(&mut self, count: usize) -> Option<&'a [u8]> {
         let (bytes, rest) = self.bytes.split_at_checked(count)?;
         self.bytes = rest;
         Some(bytes)
     }
 
     /// Reads a number; 0 where nothing is left.
-    pub(crate) fn take(&mut self) -> u64 {
+    pub fn take(&mut self) -> u64 {
         let mut value = 0;
         let mut shift = 0;
         while let Some((&byte, rest)) = self.bytes.split_first() {

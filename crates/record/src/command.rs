@@ -138,7 +138,7 @@ pub enum Command {
         /// So many times, 1 for what it says.
         times: f32,
     },
-    /// A rule that was read again takes the place of the one in force. Made by [`Run::reload`](crate::Run::reload).
+    /// A rule that was read again takes the place of the one in force. Whoever runs something makes it, once it has found that the rule fits.
     Reload {
         /// The number of the rule.
         kind: u8,
@@ -147,8 +147,7 @@ pub enum Command {
         /// On which machines.
         reach: Reach,
     },
-    /// A course that was saved takes the place of the one in force: its events, links and settings. Made by
-    /// [`Run::take_over`](crate::Run::take_over).
+    /// A course that was saved takes the place of the one in force: its events, links and settings.
     TakeOver {
         /// Which of those read, from 1.
         version: u16,
@@ -157,7 +156,7 @@ pub enum Command {
 
 impl Command {
     /// The member of the cast that it speaks of, if of one.
-    pub(crate) const fn member(&self) -> Option<MemberId> {
+    pub const fn member(&self) -> Option<MemberId> {
         match *self {
             Self::Helm(member) => member,
             Self::Moves(member, _) | Self::Mend(member) | Self::Happens(member, _) | Self::Set { member, .. } => {

@@ -22,15 +22,13 @@ mod track;
 pub use cast::{Actor, Beginning, Cast, MachineInfo, Origin, OwnerRow, Player, There};
 use column::Cut;
 pub use column::{Column, Timed};
-pub(crate) use derived::Samples;
-pub use derived::{Frame, Travelled};
+pub use derived::{Frame, Samples, Travelled};
 pub use drawn::Gallery;
 pub use inputs::{InputRow, InputRows};
 pub use layout::Layout;
 use learned::Learned;
 pub use machine::{MachineRows, OwnRows};
-pub use packed::{Coder, Old, Pack, Packed};
-pub(crate) use packed::{Packer, Unpacker};
+pub use packed::{Coder, Old, Pack, Packed, Packer, Unpacker};
 pub use recorder::Recorder;
 pub use rows::{
     ClockRow, DrawnRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, MeasureRow, OtherwiseRow, OwnDrawnRow,
@@ -49,10 +47,10 @@ use crate::time::LabTime;
 use crate::watch::MessageRow;
 
 /// How much of what is no longer kept stays for what looks back from the first moment kept.
-pub(crate) const CONTEXT: LabTime = LabTime(15_000_000_000);
+pub const CONTEXT: LabTime = LabTime(15_000_000_000);
 
 /// Links hold datagrams for less than this.
-pub(crate) const HELD: LabTime = LabTime(4_000_000_000);
+pub const HELD: LabTime = LabTime(4_000_000_000);
 
 /// Datagrams by link: from, to.
 type Messages = BTreeMap<(MachineId, MachineId), Packed<MessageRow>>;
@@ -190,7 +188,7 @@ impl Record {
 
     /// Forgets what was before `kept_from`, in whole segments, but for a while before it: windows that end in what is kept
     /// are whole, and causes are found. Changes of the rules are few and stay.
-    pub(crate) fn forget(&mut self, kept_from: LabTime) {
+    pub fn forget(&mut self, kept_from: LabTime) {
         let from = kept_from.minus(CONTEXT);
         self.authority.iter_mut().for_each(|track| track.forget(from));
         self.machines.iter_mut().for_each(|machine| machine.forget(from));
@@ -199,13 +197,13 @@ impl Record {
     }
 
     /// Forgets what was drawn before a moment, where that is held as it is: there is much of it, and nothing looks back at it for long.
-    pub(crate) fn forget_drawn(&mut self, before: LabTime) {
+    pub fn forget_drawn(&mut self, before: LabTime) {
         self.machines.iter_mut().for_each(|machine| machine.forget_drawn(before));
     }
 
     /// As it was at a moment from which it is let go: who is there, and what changed, but no rows. What is recorded from then on is
     /// whole after a while.
-    pub(crate) fn begin_anew(&mut self, at: LabTime) {
+    pub fn begin_anew(&mut self, at: LabTime) {
         self.truncate(at);
         self.kept_from = if at == LabTime::ZERO { at } else { at.plus(CONTEXT) };
         self.end = at;

@@ -23,23 +23,27 @@ pub struct Controls {
 }
 
 /// The first input of a kind.
-pub(crate) fn first(schema: &Schema, kind: fn(&InputKind) -> bool) -> Option<&InputField> {
+pub fn first(schema: &Schema, kind: fn(&InputKind) -> bool) -> Option<&InputField> {
     schema.input.iter().find(|f| kind(&f.kind))
 }
 
-pub(crate) const fn is_stick(kind: &InputKind) -> bool {
+/// Whether it is two numbers for a direction.
+pub const fn is_stick(kind: &InputKind) -> bool {
     matches!(kind, InputKind::Stick { .. })
 }
 
-pub(crate) const fn is_axis(kind: &InputKind) -> bool {
+/// Whether it is one number.
+pub const fn is_axis(kind: &InputKind) -> bool {
     matches!(kind, InputKind::Axis { .. })
 }
 
-pub(crate) const fn is_point(kind: &InputKind) -> bool {
+/// Whether it is a place.
+pub const fn is_point(kind: &InputKind) -> bool {
     matches!(kind, InputKind::Point { .. })
 }
 
-pub(crate) const fn is_pitch(kind: &InputKind) -> bool {
+/// Whether it is how far up somebody looks.
+pub const fn is_pitch(kind: &InputKind) -> bool {
     matches!(kind, InputKind::Pitch { .. })
 }
 
@@ -48,13 +52,13 @@ const fn is_bearing(kind: &InputKind) -> bool {
 }
 
 /// The axes that a rule without a stick is steered by: ahead, and to the right.
-pub(crate) fn steering(schema: &Schema) -> impl Iterator<Item = &InputField> {
+pub fn steering(schema: &Schema) -> impl Iterator<Item = &InputField> {
     let steered = first(schema, is_stick).is_none();
     schema.input.iter().filter(move |f| steered && is_axis(&f.kind)).take(2)
 }
 
 /// The axes that nothing else moves.
-pub(crate) fn spare_axes(schema: &Schema) -> impl Iterator<Item = &InputField> {
+pub fn spare_axes(schema: &Schema) -> impl Iterator<Item = &InputField> {
     let steering = steering(schema).count();
     schema.input.iter().filter(|f| is_axis(&f.kind)).skip(steering)
 }
@@ -117,14 +121,14 @@ impl Controls {
     }
 
     /// Presses that were not seen by a frame yet are kept.
-    pub(crate) fn add_presses(&mut self, before: &Self, own: &Schema) {
+    pub fn add_presses(&mut self, before: &Self, own: &Schema) {
         for f in own.input.iter().filter(|f| f.kind == InputKind::Press) {
             self.given.set_int(f.lane, self.given.int(f.lane) + before.given.int(f.lane));
         }
     }
 
     /// A press is a press once.
-    pub(crate) fn let_go(&mut self, own: &Schema) {
+    pub fn let_go(&mut self, own: &Schema) {
         self.given = own.held_on(&self.given);
     }
 }
@@ -152,7 +156,7 @@ impl Acts {
     }
 
     /// Holds what is held.
-    pub(crate) fn hold(&self, given: &mut Input, schema: &Schema) {
+    pub fn hold(&self, given: &mut Input, schema: &Schema) {
         for f in &schema.input {
             match f.kind {
                 InputKind::Held if self.hold.iter().any(|name| name == f.name) => given.set_flag(f.lane, true),
@@ -167,7 +171,7 @@ impl Acts {
     }
 
     /// Presses what is pressed.
-    pub(crate) fn press(&self, given: &mut Input, schema: &Schema) {
+    pub fn press(&self, given: &mut Input, schema: &Schema) {
         let pressed = |f: &&InputField| f.kind == InputKind::Press && self.press.iter().any(|name| name == f.name);
         schema.input.iter().filter(pressed).for_each(|f| given.set_int(f.lane, given.int(f.lane) + 1));
     }

@@ -20,7 +20,7 @@ use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
 /// A record in the making. It holds what is drawn against what follows from what was received.
 #[derive(Clone, Debug)]
 pub struct Recorder {
-    pub(crate) record: Record,
+    record: Record,
     check: Check,
     /// Datagrams whose arrival was told of before their leaving: from, to, and which; when they came, and came again.
     early: BTreeMap<(MachineId, MachineId, u64), Arrival>,
@@ -44,7 +44,7 @@ impl Recorder {
     }
 
     /// Goes on with a record.
-    pub(crate) fn of(record: Record) -> Self {
+    pub fn of(record: Record) -> Self {
         Self { record, check: Check::default(), early: BTreeMap::new() }
     }
 
@@ -53,26 +53,31 @@ impl Recorder {
         &self.record
     }
 
+    /// The same, to be changed.
+    pub const fn record_mut(&mut self) -> &mut Record {
+        &mut self.record
+    }
+
     /// What was recorded.
     pub fn into_record(self) -> Record {
         self.record
     }
 
     /// Forgets everything after `at`.
-    pub(crate) fn truncate(&mut self, at: LabTime) {
+    pub fn truncate(&mut self, at: LabTime) {
         self.record.truncate(at);
         self.check = Check::default();
         self.early.clear();
     }
 
     /// Forgets what was before `kept_from`: see [`Record::forget`].
-    pub(crate) fn forget(&mut self, kept_from: LabTime) {
+    pub fn forget(&mut self, kept_from: LabTime) {
         self.record.forget(kept_from);
         self.check.moved();
     }
 
     /// As it was at a moment from which it is let go: see [`Record::begin_anew`].
-    pub(crate) fn begin_anew(&mut self, at: LabTime) {
+    pub fn begin_anew(&mut self, at: LabTime) {
         self.record.begin_anew(at);
         self.check = Check::default();
     }

@@ -5,7 +5,6 @@
 
 use velocitas_core::HostNanos;
 
-use crate::chance::{Chance, Purpose};
 use crate::time::LabTime;
 
 /// What a machine is like.
@@ -44,21 +43,6 @@ impl HostSpec {
         let drift = (i128::from(now.0) * (self.drift_ppm * 1000.0) as i128 / 1_000_000_000) as i64;
         self.offset.plus(now.0 as i64 + drift)
     }
-
-    /// How long frame number `index` lasts. The draws happen whether they matter or not.
-    pub fn frame(&self, seed: u64, place: u32, index: u64) -> LabTime {
-        let period = 1e9 / self.fps;
-        if self.unevenness == 0.0 && self.hitches_per_minute == 0.0 {
-            // Without rounding adding up: from one frame's due time to the next.
-            let due = |n: u64| (n as f64 * period) as u64;
-            return LabTime(due(index + 1) - due(index));
-        }
-        let mut chance = Chance::of(seed, Purpose::Frame, place, 0, index);
-        let uneven = period * (1.0 + (self.unevenness * chance.normal()).clamp(-0.9, 4.0));
-        let hitches = chance.uniform() < self.hitches_per_minute / 60.0 / self.fps;
-        let long = self.hitch.0 as f64 * (0.5 + chance.uniform());
-        LabTime(uneven.max(1e5) as u64 + if hitches { long as u64 } else { 0 })
-    }
 }
 
 #[cfg(test)]
@@ -70,18 +54,5 @@ mod tests {
         let host = HostSpec { drift_ppm: 100.0, ..HostSpec::PERFECT };
         let read = host.read(LabTime::from_secs(600.0)).since(host.offset);
         assert_eq!(read, 600_060_000_000);
-    }
-
-    #[test]
-    fn even_frames_do_not_drift() {
-        let total: u64 = (0..36_000).map(|i| HostSpec::PERFECT.frame(1, 1, i).0).sum();
-        assert_eq!(total, 600_000_000_000);
-    }
-
-    #[test]
-    fn hitches_come_as_often_as_asked() {
-        let host = HostSpec { hitches_per_minute: 6.0, hitch: LabTime::from_millis(100.0), ..HostSpec::PERFECT };
-        let long = (0..36_000).filter(|&i| host.frame(1, 1, i) > LabTime::from_millis(50.0)).count();
-        assert!((40..80).contains(&long), "{long} in ten minutes");
     }
 }

@@ -168,7 +168,7 @@ impl Record {
 
 /// States as they travelled, kept while frames near each other are looked at: those of one second are drawn from few.
 #[derive(Debug, Default)]
-pub(crate) struct Samples {
+pub struct Samples {
     /// By entity, tick, and whether it is told exactly.
     known: BTreeMap<(ActorId, RecordTick, bool), Option<Sample>>,
     /// How often an entity was put elsewhere between two ticks, as far as is counted.

@@ -1,0 +1,43 @@
+//! What was seen of a run: who is who, what was set and commanded, and what every machine told, in a [`Record`].
+//!
+//! Nothing here runs anything. Whoever runs something tells a [`Watch`]; a [`Recorder`](record::Recorder) is one and makes a record of it.
+//!
+//! From the lowest up:
+
+// Numbers and names.
+pub mod ids;
+pub mod quantity;
+pub mod texts;
+pub mod time;
+
+// Where and under which conditions.
+pub mod addresses;
+pub mod conditions;
+pub mod host;
+pub mod role;
+pub mod trace;
+pub mod world;
+
+// What can be set and commanded.
+pub mod command;
+pub mod controls;
+pub mod knob;
+pub mod known;
+
+// What is told, and what is made of it.
+pub mod record;
+pub mod screen;
+pub mod watch;
+
+pub use command::{Calm, Command, Sudden};
+pub use conditions::{Conditions, TraceNumber};
+pub use controls::{Acts, Controls};
+pub use host::HostSpec;
+pub use ids::{ActorId, MachineId, MemberId, Part, RecordTick};
+pub use knob::{KNOBS, Knob, KnobSpec, KnobValue, Knobs, Place, Range, SETTINGS, Sound, Takes};
+pub use known::{Change, Changed, Known, Reach, turned};
+pub use record::Record;
+pub use screen::{DrawnFact, Screen};
+pub use time::LabTime;
+pub use trace::{Trace, TraceError};
+pub use watch::{Happening, HappeningRow, MessageRow, Unrecorded, Watch};
