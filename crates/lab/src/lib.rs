@@ -6,51 +6,40 @@
 
 mod absent;
 mod agenda;
-pub mod amiss;
-pub mod budget;
 mod bystander;
-pub mod cause;
 pub mod chance;
 mod cheat;
-pub mod compare;
 mod course;
-pub mod crossing;
 pub mod diagnose;
 pub mod export;
-mod fate;
-mod fault;
 mod faults;
-pub mod follow;
+mod faulty;
 mod frames;
 #[doc(hidden)]
 pub mod fuzz;
 mod hands;
 mod lab;
-pub mod lane;
-pub mod lawful;
 mod link;
 mod links;
 mod machine;
 pub mod many;
-pub mod metrics;
-pub mod moment;
 mod naive;
-pub mod nearness;
 pub mod packet;
 mod profile;
 mod reread;
 mod run;
-mod samples;
 mod screen;
-pub mod slices;
 mod spells;
-mod stirs;
 pub mod stored;
 pub mod take;
 mod tap;
 pub mod track;
-pub mod trouble;
 
+pub use velocitas_analysis::{
+    FAULTS, Fate, Fault, FaultSpec, amiss, budget, cause, compare, crossing, fate, follow, lane, lawful, metrics,
+    moment, nearness, slices, trouble,
+};
+use velocitas_analysis::{fault, stirs};
 pub use velocitas_record::{
     ActorId, Acts, Calm, Change, Changed, Command, Conditions, Controls, DrawnFact, Happening, HappeningRow, HostSpec,
     KNOBS, Knob, KnobSpec, KnobValue, Knobs, Known, LabTime, MachineId, MemberId, MessageRow, Part, Place, Range,
@@ -65,8 +54,6 @@ pub use course::{
     Material, Member, NamedFile, NamedSolid, NamedZone, Override, Owned, Role, Saved, Sources, Thing, Trick, What,
     World, nearest, shipped_gait,
 };
-pub use fate::{Fate, fate};
-pub use fault::{FAULTS, Fault, FaultSpec};
 pub use hands::{Given, Script, Stroke, Strokes, Waypoint};
 pub use lab::Lab;
 pub use metrics::{Measured, Totals};

@@ -8,8 +8,9 @@ use velocitas_core::{
 
 use crate::addresses::{address, aliased, token};
 use crate::course::Course;
-use crate::fault::{Fault, Faulty};
+use crate::fault::Fault;
 use crate::faults::{Forged, Trial};
+use crate::faulty::Faulty;
 use crate::hands::Hands;
 use crate::host::HostSpec;
 use crate::ids::{MachineId, MemberId, Part};

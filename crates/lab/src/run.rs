@@ -14,7 +14,8 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 
 use thiserror::Error;
-use velocitas_core::{Digest, Motion, Server, ServerConfig, SpawnError, Tick};
+use velocitas_analysis::History;
+use velocitas_core::{Digest, Motion, RULES, Server, ServerConfig, SpawnError, Tick};
 
 use crate::addresses::token;
 use crate::cause::{Findings, Found};
@@ -113,6 +114,20 @@ pub struct Run {
     over: Option<over::Over>,
 }
 
+impl History for Run {
+    fn record(&self) -> &Record {
+        self.record()
+    }
+
+    fn now(&self) -> LabTime {
+        self.now()
+    }
+
+    fn past(&self, at: LabTime) -> u64 {
+        self.past(at)
+    }
+}
+
 impl Run {
     /// A course at its beginning.
     ///
@@ -192,6 +207,17 @@ impl Run {
         past.word(commanded as u64);
         past.word(commanded.checked_sub(1).map_or(0, |i| self.commands[i].0.0));
         past.value()
+    }
+
+    /// So many times of what the rules say is allowed at a moment, in the order of [`RULES`].
+    pub fn allowed(&self, at: LabTime) -> [f32; RULES.len()] {
+        let mut allowed = self.course().guard.policy.allowed;
+        for (_, command) in self.commands.iter().take_while(|(when, _)| *when <= at) {
+            if let Command::Allow { rule, times } = command {
+                allowed[*rule as usize] = *times;
+            }
+        }
+        allowed
     }
 
     /// Rules that were read while it ran, in that order.

@@ -1,7 +1,7 @@
 //! The guard: how near to each limit claims came, honest and rogue apart, and one verdict with its evidence on the ground.
 
 use velocitas_core::{RULES, Rule, Tick, Vec3, vec3};
-use velocitas_lab::nearness::{Accusation, BIN, BINS, Near, Nearness, allowed, beyond, together};
+use velocitas_lab::nearness::{Accusation, BIN, BINS, Near, Nearness, beyond, together};
 use velocitas_lab::record::Record;
 use velocitas_lab::{LabTime, MemberId, Run};
 
@@ -80,7 +80,7 @@ fn of_rule(lines: &[(Rule, usize)], rule: Rule) -> Option<usize> {
 
 /// The rules by which another share of what the gait says is allowed at a moment, each with how many bins lie below that.
 pub fn allowed_lines(run: &Run, at: LabTime) -> Vec<(Rule, usize)> {
-    let all = RULES.iter().zip(allowed(run, at)).map(|(spec, times)| (spec.rule, bins_below(times)));
+    let all = RULES.iter().zip(run.allowed(at)).map(|(spec, times)| (spec.rule, bins_below(times)));
     all.filter(|(_, line)| *line != LIMIT).collect()
 }
 

@@ -1,0 +1,218 @@
+//! What is amiss with who is there, and with what is drawn of them: whether every machine that plays knows exactly what there is, each
+//! once, whether only its owner moves it, and whether others are drawn where it was told that they are.
+//!
+//! Everything here is read from the record alone, whoever made the mistake.
+
+use std::collections::BTreeMap;
+
+use velocitas_core::{Presence, Vec3};
+
+use crate::fault::{Fault, FaultSpec};
+use velocitas_record::ids::{ActorId, MachineId};
+use velocitas_record::record::Record;
+use velocitas_record::time::LabTime;
+
+/// So long it may take to tell anybody of anything, over any link that a game is played over.
+const GRACE: LabTime = LabTime(2_000_000_000);
+/// A prediction so long ago is not one of now.
+const LATELY: LabTime = LabTime(500_000_000);
+
+/// What is drawn further than this from where it should be is amiss, in metres: rounding is less.
+pub(crate) const OFF_M: f32 = 0.02;
+/// By so much it may vary how far something is off that is off by the same, in metres.
+const STEADY_M: f32 = 0.02;
+
+/// Something amiss.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Amiss {
+    /// A machine that plays does not know of something that is there.
+    Unseen {
+        /// The machine.
+        viewer: MachineId,
+        /// What.
+        actor: ActorId,
+        /// For how long both have been there.
+        lasts: LabTime,
+    },
+    /// A machine knows of something that is there no longer.
+    Lingers {
+        /// The machine.
+        viewer: MachineId,
+        /// What.
+        actor: ActorId,
+        /// For how long it has been gone.
+        lasts: LabTime,
+    },
+    /// A player is there twice.
+    Twin {
+        /// Where the player sits.
+        machine: MachineId,
+        /// What came earlier, and later.
+        actors: (ActorId, ActorId),
+        /// For how long both have been there.
+        lasts: LabTime,
+    },
+    /// A machine moves something that it does not own.
+    TwoMovers {
+        /// The machine.
+        machine: MachineId,
+        /// What.
+        actor: ActorId,
+        /// For how long it has not owned it.
+        lasts: LabTime,
+    },
+    /// A machine draws something elsewhere than what it was sent puts it.
+    Misdrawn {
+        /// The machine.
+        viewer: MachineId,
+        /// What.
+        actor: ActorId,
+        /// How far off at most, lately, in metres.
+        off_m: f32,
+        /// Whether always by the same.
+        steady: bool,
+    },
+}
+
+/// Everything amiss at a moment.
+pub fn amiss(record: &Record, at: LabTime) -> Vec<Amiss> {
+    let mut found = Vec::new();
+    found.extend(twins(record, at));
+    for machine in record.cast.players() {
+        if record.of(machine).presence_at(at) == Presence::Playing {
+            found.extend(unknown(record, machine, at));
+            found.extend(two_movers(record, machine, at));
+            found.extend(misdrawn(record, machine, at));
+        }
+    }
+    found
+}
+
+/// How long ago a moment is, if that is longer than telling may take.
+fn overdue(at: LabTime, since: LabTime) -> Option<LabTime> {
+    Some(at.minus(since)).filter(|lasts| *lasts > GRACE)
+}
+
+fn twins(record: &Record, at: LabTime) -> impl Iterator<Item = Amiss> {
+    let there = move |actor: &ActorId| record.cast.actors[actor.index()].is_there(at);
+    let later = record.cast.actors().filter(there);
+    later.filter_map(move |second| {
+        let of = |actor: ActorId| &record.cast.actors[actor.index()];
+        let machine = of(second).came_with?;
+        let same = |first: &ActorId| first.index() < second.index() && of(*first).came_with == Some(machine);
+        let first = record.cast.actors().filter(there).find(same)?;
+        Some(Amiss::Twin { machine, actors: (first, second), lasts: at.minus(of(second).born.0) })
+    })
+}
+
+/// What a machine does not know and should, or knows and should not.
+fn unknown(record: &Record, viewer: MachineId, at: LabTime) -> impl Iterator<Item = Amiss> {
+    let rows = record.of(viewer);
+    let joined = rows.joined_by(at);
+    record.cast.actors().filter_map(move |actor| {
+        let it = &record.cast.actors[actor.index()];
+        let knows = rows.knows(actor, at);
+        match it.gone.filter(|(gone, _)| *gone <= at) {
+            None if knows || !it.is_there(at) => None,
+            None => overdue(at, joined.max(it.born.0)).map(|lasts| Amiss::Unseen { viewer, actor, lasts }),
+            Some((gone, _)) if knows => overdue(at, gone).map(|lasts| Amiss::Lingers { viewer, actor, lasts }),
+            Some(_) => None,
+        }
+    })
+}
+
+/// What a machine predicts and does not own.
+fn two_movers(record: &Record, machine: MachineId, at: LabTime) -> impl Iterator<Item = Amiss> {
+    record.of(machine).own.iter().filter_map(move |own| {
+        let it = &record.cast.actors[own.actor.index()];
+        let predicted = own.predicted.at(at).and_then(|i| own.predicted.head(i))?;
+        if !it.is_there(at) || it.is_owned_by(machine, at) || at.minus(predicted.at) > LATELY {
+            return None;
+        }
+        let lost = it.owners.iter().rev().find(|row| row.machine == machine && row.at <= at)?;
+        overdue(at, lost.at).map(|lasts| Amiss::TwoMovers { machine, actor: own.actor, lasts })
+    })
+}
+
+/// What a machine lately drew elsewhere than follows from what it was sent.
+fn misdrawn(record: &Record, viewer: MachineId, at: LabTime) -> Vec<Amiss> {
+    let rows = record.of(viewer);
+    let mut all: BTreeMap<ActorId, Vec<Vec3>> = BTreeMap::new();
+    for row in rows.otherwise.span(at.minus(LATELY), at) {
+        if let Some(off) = record.off(viewer, row.actor, row.at) {
+            all.entry(row.actor).or_default().push(off);
+        }
+    }
+    let told = all.into_iter().filter_map(|(actor, offs)| {
+        let most = offs.iter().copied().max_by(|a, b| a.dot(*a).total_cmp(&b.dot(*b)))?;
+        let off_m = most.distance(Vec3::ZERO);
+        let steady = offs.iter().all(|off| off.distance(most) < STEADY_M);
+        (off_m > OFF_M).then_some(Amiss::Misdrawn { viewer, actor, off_m, steady })
+    });
+    told.collect()
+}
+
+impl Amiss {
+    /// The fault that shows so.
+    pub fn fault(&self) -> &'static FaultSpec {
+        match self {
+            Self::Unseen { .. } => Fault::Untold,
+            Self::Lingers { .. } => Fault::Lingering,
+            Self::Twin { .. } => Fault::Stranger,
+            Self::TwoMovers { .. } => Fault::Clinging,
+            Self::Misdrawn { steady: true, .. } => Fault::Misread,
+            Self::Misdrawn { steady: false, .. } => Fault::Stale,
+        }
+        .spec()
+    }
+
+    /// At which machine it shows.
+    pub const fn machine(&self) -> MachineId {
+        match self {
+            Self::Unseen { viewer, .. } | Self::Lingers { viewer, .. } | Self::Misdrawn { viewer, .. } => *viewer,
+            Self::Twin { machine, .. } | Self::TwoMovers { machine, .. } => *machine,
+        }
+    }
+
+    /// What it is about.
+    pub const fn actor(&self) -> ActorId {
+        match self {
+            Self::Unseen { actor, .. }
+            | Self::Lingers { actor, .. }
+            | Self::TwoMovers { actor, .. }
+            | Self::Misdrawn { actor, .. } => *actor,
+            Self::Twin { actors, .. } => actors.1,
+        }
+    }
+
+    /// In words.
+    pub fn words(&self, record: &Record) -> String {
+        let name = |actor: ActorId| record.cast.actors[actor.index()].name.as_str();
+        let machine = |machine: MachineId| record.cast.name(machine);
+        let seconds = |lasts: LabTime| format!("{:.0} s", lasts.secs());
+        match *self {
+            Self::Unseen { viewer, actor, lasts } => {
+                format!(
+                    "{} does not know of {}, though both are there for {}",
+                    machine(viewer),
+                    name(actor),
+                    seconds(lasts)
+                )
+            }
+            Self::Lingers { viewer, actor, lasts } => {
+                format!("{} still sees {}, who is gone for {}", machine(viewer), name(actor), seconds(lasts))
+            }
+            Self::Twin { actors: (first, _), lasts, .. } => {
+                format!("{} is there twice for {}: it came back as somebody else", name(first), seconds(lasts))
+            }
+            Self::TwoMovers { machine: m, actor, lasts } => {
+                format!("{} moves {}, which it owns no longer for {}", machine(m), name(actor), seconds(lasts))
+            }
+            Self::Misdrawn { viewer, actor, off_m, steady } => {
+                let off = if steady { "" } else { "up to " };
+                let (viewer, actor) = (machine(viewer), name(actor));
+                format!("{viewer} draws {actor} {off}{:.0} cm off from where what it was sent has it", off_m * 100.0)
+            }
+        }
+    }
+}

@@ -1,0 +1,112 @@
+//! What crossed the links in a stretch of time: each datagram with its way, and the ticks of both ends beside it.
+
+use velocitas_record::ids::{MachineId, Part, RecordTick};
+use velocitas_record::record::{HELD, Mark, Record};
+use velocitas_record::time::LabTime;
+use velocitas_record::watch::MessageRow;
+
+/// A datagram.
+#[derive(Clone, Copy, Debug)]
+pub struct Crossing {
+    /// From which machine.
+    pub from: MachineId,
+    /// To which.
+    pub to: MachineId,
+    /// What of that link left at the same moment before it.
+    pub before: u32,
+    /// What the record has of it.
+    pub row: MessageRow,
+}
+
+impl Crossing {
+    /// Which it is: two are the same if this is.
+    pub const fn id(&self) -> (LabTime, MachineId, MachineId, u32) {
+        (self.row.at, self.from, self.to, self.before)
+    }
+
+    /// What became of it, in a word or two.
+    pub fn fate(&self, record: &Record, at: LabTime) -> &'static str {
+        match (self.row.arrived, self.row.again) {
+            (None, _) if record.is_lost(self.to, &self.row) => "lost",
+            (None, _) => "unknown: nobody has told of its arrival",
+            (Some(arrived), _) if arrived > at => "under way",
+            _ if self.row.unread => "thrown away unread: the socket was full",
+            (_, Some(again)) if again <= at => "arrived twice",
+            _ => "arrived",
+        }
+    }
+
+    /// What it is, in a few words.
+    pub fn words(&self, record: &Record) -> String {
+        let tick = self.row.tick.map_or_else(String::new, |tick| format!(" {}", record.shown(tick)));
+        format!("{}{tick}", self.row.kind.name())
+    }
+}
+
+/// The datagrams between some machines that were on their way at any time of a stretch, in the order in which they left. Of lost ones
+/// only the moment they left is known.
+pub fn crossings(record: &Record, machines: &[MachineId], from: LabTime, to: LabTime) -> Vec<Crossing> {
+    let mut all = Vec::new();
+    for (a, b, rows) in record.links() {
+        if a == b || !machines.contains(&a) || !machines.contains(&b) {
+            continue;
+        }
+        let (mut last, mut before) = (None, 0);
+        for row in rows.span(from.minus(HELD), to) {
+            before = if last.replace(row.at) == Some(row.at) { before + 1 } else { 0 };
+            let until = row.again.max(row.arrived).unwrap_or(row.at);
+            if until >= from {
+                all.push(Crossing { from: a, to: b, before, row });
+            }
+        }
+    }
+    all.sort_by_key(Crossing::id);
+    all
+}
+
+/// When a machine made its ticks in a stretch, its server's or its client's.
+pub fn ticks(
+    record: &Record,
+    machine: MachineId,
+    part: Part,
+    from: LabTime,
+    to: LabTime,
+) -> Vec<(LabTime, RecordTick)> {
+    let mut made = Vec::new();
+    match part {
+        Part::Server => {
+            // Entities come and go; each was made in the ticks in which it was there.
+            for actor in record.cast.actors() {
+                let track = record.authority(actor);
+                track.visit(track.between(from, to), |head, _| made.push((head.at, head.tick)));
+            }
+        }
+        Part::Client => {
+            for own in &record.of(machine).own {
+                own.predicted.visit(own.predicted.between(from, to), |head, _| made.push((head.at, head.tick)));
+            }
+        }
+    }
+    made.sort_unstable();
+    made.dedup_by_key(|(_, tick)| *tick);
+    made
+}
+
+/// Ticks that a machine's inputs missed in a stretch: when each was made without, and which it was.
+pub fn missed(record: &Record, machine: MachineId, from: LabTime, to: LabTime) -> Vec<(LabTime, RecordTick)> {
+    let marks = record.of(machine).marks.span(from, to);
+    marks.filter(|row| row.mark == Mark::MadeUp).filter_map(|row| Some((row.at, row.tick?))).collect()
+}
+
+/// The moment at which a datagram that came too late for its newest tick missed it: when that was made.
+pub fn was_late_for(record: &Record, crossing: &Crossing) -> Option<(LabTime, RecordTick)> {
+    let row = &crossing.row;
+    if !row.kind.is_word() {
+        return None;
+    }
+    let (tick, arrived) = (row.tick?, row.arrived?);
+    let actor = record.cast.actor(row.entity?)?;
+    let track = record.authority(actor);
+    let made = track.of_tick(tick).and_then(|i| track.head(i))?.at;
+    (arrived > made).then_some((made, tick))
+}

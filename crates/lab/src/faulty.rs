@@ -1,0 +1,119 @@
+//! A machine with faults made on purpose. They are given to it from outside, and the core knows nothing of them: snapshots are rewritten on
+//! their way in, or the token is lost.
+
+use velocitas_core::{
+    BitReader, BitWriter, EntityId, EntityRecord, Header, Layouts, Message, MessageKind, News, Snapshot, State, Used,
+    vec3,
+};
+
+use crate::fault::Fault;
+
+/// The faults of one machine, and what they have made of it.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Faulty {
+    faults: Vec<Fault>,
+    /// Who was there before it, as far as it was not told.
+    untold: Option<Vec<EntityId>>,
+    /// What it owned once.
+    clung: Vec<EntityId>,
+    /// The states of others that it keeps too long, and whether the next are put in their place.
+    kept: (Vec<(EntityId, State)>, bool),
+}
+
+/// By how much positions are read off, in metres.
+const MISREAD_M: f32 = 0.5;
+
+impl Faulty {
+    pub(crate) fn of(faults: &[Fault]) -> Self {
+        Self { faults: faults.to_vec(), ..Self::default() }
+    }
+
+    pub(crate) fn faults(&self) -> &[Fault] {
+        &self.faults
+    }
+
+    /// From now on it gets nothing wrong.
+    pub(crate) fn mend(&mut self) {
+        *self = Self::default();
+    }
+
+    pub(crate) fn has(&self, fault: Fault) -> bool {
+        self.faults.contains(&fault)
+    }
+
+    /// Its program is started anew.
+    pub(crate) fn start(&mut self) {
+        (self.untold, self.clung, self.kept) = (None, Vec::new(), Default::default());
+    }
+
+    /// A datagram as the machine hears it; `None` where that is as it came.
+    pub(crate) fn heard(&mut self, bytes: &[u8], layouts: &Layouts<'_>) -> Option<Vec<u8>> {
+        if self.faults.is_empty() || self.faults == [Fault::Stranger] {
+            return None;
+        }
+        let mut reader = BitReader::new(bytes);
+        let header = Header::read(&mut reader).ok().filter(|header| header.kind == MessageKind::Snapshot)?;
+        let Ok(Message::Snapshot(mut snapshot)) = Message::read(&header, reader, layouts) else { return None };
+        if self.has(Fault::Untold) {
+            self.hide(&mut snapshot);
+        }
+        if self.has(Fault::Lingering) {
+            snapshot.head.news.retain(|news| !matches!(news, News::Gone(_)));
+        }
+        if self.has(Fault::Clinging) {
+            self.cling(&mut snapshot);
+        }
+        if self.has(Fault::Misread) {
+            for record in snapshot.entities.iter_mut().filter(|record| record.entity.own.is_none()) {
+                record.state.set_vec3(0, record.state.vec3(0) + vec3(MISREAD_M, 0.0, 0.0));
+            }
+        }
+        if self.has(Fault::Stale) {
+            self.keep_too_long(&mut snapshot);
+        }
+        let mut out = BitWriter::new();
+        header.write(&mut out);
+        Message::Snapshot(snapshot).write(&mut out, layouts);
+        Some(out.finish())
+    }
+
+    /// Leaves out who was there in the first snapshot.
+    fn hide(&mut self, snapshot: &mut Snapshot) {
+        let others = |records: &[EntityRecord]| -> Vec<EntityId> {
+            records.iter().filter(|r| r.entity.own.is_none()).map(|r| r.entity.id).collect()
+        };
+        let hidden = self.untold.get_or_insert_with(|| others(&snapshot.entities));
+        snapshot.entities.retain(|record| !hidden.contains(&record.entity.id));
+        snapshot.head.news.retain(|news| !hidden.contains(&news.entity()));
+    }
+
+    /// Every second snapshot tells what the one before told.
+    fn keep_too_long(&mut self, snapshot: &mut Snapshot) {
+        let (kept, again) = &mut self.kept;
+        *again = !*again;
+        let others = snapshot.entities.iter_mut().filter(|record| record.entity.own.is_none());
+        if *again {
+            *kept = others.map(|record| (record.entity.id, record.state)).collect();
+            return;
+        }
+        for record in others {
+            let older = kept.iter().find(|(id, _)| *id == record.entity.id);
+            record.state = older.map_or(record.state, |(_, state)| *state);
+        }
+    }
+
+    /// Takes what it once owned for its own.
+    fn cling(&mut self, snapshot: &mut Snapshot) {
+        let tick = snapshot.head.tick;
+        for record in &mut snapshot.entities {
+            let id = record.entity.id;
+            match record.entity.own {
+                Some(_) if !self.clung.contains(&id) => self.clung.push(id),
+                None if self.clung.contains(&id) => {
+                    record.entity.own = Some(Used { tick, made_up: 0, shared: false });
+                }
+                _ => {}
+            }
+        }
+    }
+}
