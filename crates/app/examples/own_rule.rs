@@ -122,7 +122,9 @@ fn main() -> Result<(), velocitas::OpenError> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use velocitas::lab::{Course, LabTime, Run, metrics};
+    use velocitas::analysis::metrics;
+    use velocitas::lab::{Course, Run};
+    use velocitas::record::LabTime;
 
     #[test]
     fn the_rule_is_predicted_exactly_and_never_accused() {

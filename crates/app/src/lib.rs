@@ -26,8 +26,10 @@ mod sources;
 mod times;
 pub mod tui;
 
+pub use velocitas_analysis as analysis;
 pub use velocitas_core as core;
 pub use velocitas_lab as lab;
+pub use velocitas_record as record;
 
 use std::path::Path;
 use std::sync::Arc;

@@ -3,8 +3,9 @@
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressStyle};
+use velocitas_lab::Run;
 use velocitas_lab::many::{Many, run_on};
-use velocitas_lab::{LabTime, Run};
+use velocitas_record::LabTime;
 
 use crate::files::OpenError;
 

@@ -254,7 +254,8 @@ impl Left {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use velocitas_lab::{Command, Course, LabTime, MemberId, Sudden};
+    use velocitas_lab::Course;
+    use velocitas_record::{Command, LabTime, MemberId, Sudden};
 
     const PROGRAM: &str = "0";
 

@@ -159,7 +159,7 @@ impl Source {
     /// The gaits of a course, in the order of their rules. `file` is the course's own file; without one the gaits came
     /// with the program and never change.
     pub fn of(course: &Course, file: Option<&Path>) -> Vec<Self> {
-        let source = |g: &velocitas_lab::GaitFile| {
+        let source = |g: &velocitas_record::GaitFile| {
             let path = file.map(|f| beside(f, &g.path));
             let said = Said::new(g.text.clone(), velocitas_gait::compile(&g.text).diagnostics);
             Self {

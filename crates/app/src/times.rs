@@ -1,6 +1,6 @@
 //! Times as people type them, on the command line and in the interface.
 
-use velocitas_lab::LabTime;
+use velocitas_record::LabTime;
 
 /// A span of time as typed.
 pub(crate) fn span(text: &str) -> Result<LabTime, String> {

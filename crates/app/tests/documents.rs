@@ -4,8 +4,9 @@ use std::fs;
 use std::path::PathBuf;
 
 use velocitas::lab::export;
-use velocitas::lab::metrics::{FIGURES, Value};
-use velocitas::lab::{CHEATS, Course, DEMO, KNOBS, LabTime, MachineId, MemberId, Run, SETTINGS};
+use velocitas::lab::{CHEATS, Course, DEMO, Run};
+use velocitas_analysis::{metrics::FIGURES, metrics::Value};
+use velocitas_record::{KNOBS, LabTime, MachineId, MemberId, SETTINGS};
 
 /// The machine of the first of the cast.
 fn machine(run: &Run) -> MachineId {
@@ -29,7 +30,8 @@ fn the_readmes_course_runs_and_shows_what_it_says() {
     let course = Course::parse("README.md", &course_in(&document("README.md")), &[]).unwrap_or_else(|e| panic!("{e}"));
     let mut run = Run::new(course).expect("it fits");
     run.advance(LabTime::from_secs(12.0));
-    let corrected = velocitas::lab::metrics::measure(run.record(), machine(&run), LabTime::ZERO, run.now()).corrections;
+    let corrected =
+        velocitas_analysis::metrics::measure(run.record(), machine(&run), LabTime::ZERO, run.now()).corrections;
     assert!(corrected.count > 3 && corrected.unexplained == 0, "{corrected:?}");
 }
 
@@ -56,8 +58,8 @@ fn the_course_page_shows_every_key_as_it_is_read() {
 }
 
 /// A profile's settings that are otherwise than those of a perfect link.
-fn told(conditions: &velocitas::lab::Conditions) -> String {
-    use velocitas::lab::{Conditions, Place, SETTINGS, Takes};
+fn told(conditions: &velocitas_record::Conditions) -> String {
+    use velocitas_record::{Conditions, Place, SETTINGS, Takes};
     let told = SETTINGS.iter().filter_map(|spec| {
         let Place::Link { get, .. } = spec.place else { return None };
         let (x, perfect) = (get(conditions), get(&Conditions::PERFECT));
@@ -107,7 +109,7 @@ fn row_table() -> String {
 
 #[test]
 fn the_course_page_says_of_every_setting_what_it_does() {
-    use velocitas::lab::{KnobSpec, Place, SETTINGS};
+    use velocitas_record::{KnobSpec, Place, SETTINGS};
     let page = document("docs/course.md");
     let (mark, end) = ("<!-- settings -->\n", "<!-- end -->");
     let (begin, stop) = (page.find(mark).expect("a mark") + mark.len(), page.find(end).expect("an end"));
@@ -223,11 +225,11 @@ fn the_report_page_lists_the_table_of_figures() {
 
 #[test]
 fn the_page_about_checking_lists_the_table_of_measures_and_its_example_is_read() {
-    use velocitas::lab::budget::{MEASURES, Whose};
+    use velocitas_analysis::{budget::MEASURES, budget::Whose};
     let page = document("docs/check.md");
     let (mark, end) = ("<!-- measures -->\n", "<!-- end -->");
     let (begin, stop) = (page.find(mark).expect("a mark") + mark.len(), page.find(end).expect("an end"));
-    let row = |m: &velocitas::lab::budget::Measure| {
+    let row = |m: &velocitas_analysis::budget::Measure| {
         let side = m.bound.words();
         let whose = match m.whose {
             Whose::All => "all",
@@ -252,9 +254,9 @@ fn the_page_about_checking_lists_the_table_of_measures_and_its_example_is_read()
 #[test]
 fn the_record_page_lists_every_cause_every_fate_and_every_key_of_the_first_row() {
     let page = document("docs/record.md");
-    let causes: Vec<String> = velocitas::lab::cause::Cause::NAMES.iter().map(|name| format!("`{name}`")).collect();
+    let causes: Vec<String> = velocitas_analysis::cause::Cause::NAMES.iter().map(|name| format!("`{name}`")).collect();
     assert!(page.replace('\n', " ").contains(&format!("`cause` is one of {}.", causes.join(", "))), "{causes:?}");
-    let fates = velocitas::lab::Fate::NAMES;
+    let fates = velocitas_analysis::Fate::NAMES;
     let begin = page.find("| fate | is |").expect("a table of fates");
     let rows = page[begin..].lines().skip(2).take_while(|line| line.starts_with("| `"));
     let listed: Vec<&str> = rows.filter_map(|line| line.split('`').nth(1)).collect();
@@ -422,7 +424,7 @@ fn every_step_of_the_tutorial_is_sound_runs_and_the_last_is_the_courier() {
         let course = Course::parse_with("tutorial.course.toml", &course, sources).unwrap_or_else(|e| panic!("{e}"));
         let mut run = Run::new(course).expect("it fits");
         run.advance(LabTime::from_secs(6.0));
-        let m = velocitas::lab::metrics::measure(run.record(), machine(&run), LabTime::ZERO, run.now());
+        let m = velocitas_analysis::metrics::measure(run.record(), machine(&run), LabTime::ZERO, run.now());
         assert_eq!((m.corrections.count, m.corrections.unexplained), (0, 0), "{name}: {:?}", m.corrections);
         let track = run.record().authority(run.record().cast.actors().next().expect("somebody"));
         let highest = (0..track.len()).map(|i| track.vec3(i, 0).z).fold(0.0, velocitas::core::max);
@@ -453,7 +455,7 @@ fn the_tour_lists_every_lane_as_it_is_and_names_every_screen() {
     let head = "| lane | unit | is |\n|---|---|---|\n";
     let begin = page.find(head).expect("a table of lanes") + head.len();
     let end = begin + page[begin..].find("\n\n").map_or(0, |n| n + 1);
-    let rows: String = velocitas::lab::lane::LANES
+    let rows: String = velocitas_analysis::lane::LANES
         .iter()
         .map(|lane| format!("| {} (`{}`) | {} | {} |\n", lane.name, lane.key, lane.unit, lane.help))
         .collect();

@@ -128,9 +128,34 @@ fn circle(of: &str) -> BTreeSet<String> {
     imports.keys().filter(|module| reached(module).contains(*module)).map(|module| module.join("::")).collect()
 }
 
+/// Every crate after those that it may use.
+const CRATES: [&str; 9] = ["core", "gait", "record", "analysis", "lab", "vet", "report", "app", "bench"];
+
 #[test]
 fn no_two_files_import_each_other() {
-    for of in ["core", "gait", "lab", "report", "app"] {
+    for of in CRATES.iter().filter(|of| **of != "bench") {
         assert_eq!(circle(of), BTreeSet::new(), "{of}");
+    }
+}
+
+#[test]
+fn arrows_between_crates_go_one_way() {
+    let crates = Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
+    let mut folders: Vec<String> = fs::read_dir(&crates)
+        .expect("a folder")
+        .map(|entry| entry.expect("an entry").path())
+        .filter(|path| path.is_dir())
+        .map(|path| path.file_name().expect("it has a name").to_string_lossy().into_owned())
+        .collect();
+    folders.sort_by_key(|folder| CRATES.iter().position(|known| known == folder));
+    assert_eq!(folders, CRATES, "every crate has its place in the list");
+    for (place, folder) in CRATES.iter().enumerate() {
+        let manifest = fs::read_to_string(crates.join(folder).join("Cargo.toml")).expect("a manifest");
+        let lines = manifest.split("[dependencies]").nth(1).unwrap_or_default().lines();
+        let used: Vec<&str> = lines
+            .take_while(|line| !line.starts_with('['))
+            .filter_map(|line| line.split(['.', ' ']).next()?.strip_prefix("velocitas-"))
+            .collect();
+        assert!(used.iter().all(|used| CRATES[..place].contains(used)), "{folder} uses {used:?}");
     }
 }

@@ -3,10 +3,11 @@
 #![allow(missing_docs, reason = "criterion's macros make undocumented functions")]
 
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
+use velocitas_analysis::cause::Findings;
 use velocitas_core::{Correction, Fact};
-use velocitas_lab::cause::Findings;
 use velocitas_lab::diagnose::Case;
-use velocitas_lab::{Course, Happening, LabTime, MachineId, Run, Unrecorded};
+use velocitas_lab::{Course, Run};
+use velocitas_record::{Happening, LabTime, MachineId, Unrecorded};
 
 fn demo(seconds: f64) -> Run {
     let mut run = Run::new(Course::demo()).expect("the demo fits");

@@ -12,8 +12,9 @@ use ratatui::backend::CrosstermBackend;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::{Terminal, TerminalOptions, Viewport};
-use velocitas::lab::{Course, LabTime, Run};
+use velocitas::lab::{Course, Run};
 use velocitas::tui::{Colours, Frame, Palette, draw};
+use velocitas_record::LabTime;
 
 const AREA: Rect = Rect { x: 0, y: 0, width: 160, height: 47 };
 

@@ -5,7 +5,7 @@
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 
-use crate::time::LabTime;
+use velocitas_record::time::LabTime;
 
 /// When, in which order of those of that moment, and in which place it is: one number, for these are compared all the time.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

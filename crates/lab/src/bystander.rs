@@ -9,8 +9,8 @@ use velocitas_core::{
     Verdict,
 };
 
-use crate::ids::MachineId;
 use crate::naive::NaiveSpec;
+use velocitas_record::ids::MachineId;
 
 /// Whom somebody sees.
 #[derive(Clone, Copy, Debug)]

@@ -9,8 +9,8 @@ use velocitas_core::{
     wrap_angle,
 };
 
-use crate::knob::Takes;
-use crate::time::LabTime;
+use velocitas_record::knob::Takes;
+use velocitas_record::time::LabTime;
 
 /// A way to cheat, and how far.
 #[derive(Clone, Copy, Debug)]

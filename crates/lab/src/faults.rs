@@ -9,7 +9,7 @@ use velocitas_core::{
 };
 
 use crate::cheat::{Answered, Cheat, CheatSpec, Does, Post};
-use crate::time::LabTime;
+use velocitas_record::time::LabTime;
 
 /// A cheat on one machine.
 #[derive(Clone, Debug)]
@@ -267,7 +267,7 @@ mod tests {
     #[test]
     fn a_cheat_bends_what_the_client_is_told_and_its_end_straightens_it() {
         let kinds = kinds();
-        let ground = Arc::new(crate::Course::demo().ground(crate::KnownTo::Clients));
+        let ground = Arc::new(crate::Course::demo().ground(velocitas_record::KnownTo::Clients));
         let lawful = Ingredients::new(ground, &kinds);
         let mut forged = Forged::default();
         forged.set(cheat("run", 1.5), true);

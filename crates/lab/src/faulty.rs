@@ -6,7 +6,7 @@ use velocitas_core::{
     vec3,
 };
 
-use crate::fault::Fault;
+use velocitas_analysis::fault::Fault;
 
 /// The faults of one machine, and what they have made of it.
 #[derive(Clone, Debug, Default)]

@@ -16,28 +16,28 @@ use velocitas_core::{
     Motion, Server, ServerConfig, SpawnError, State, Tick, Timeline, Token, Vec3, WireTick,
 };
 
-use crate::addresses::{machine_at, token};
 use crate::agenda::Agenda;
 use crate::bystander::{Bystanders, Sight};
 use crate::chance::{Chance, Purpose};
-use crate::command::Calm;
-use crate::controls::Controls;
 use crate::course::{Course, KnownTo, Role};
 use crate::faults::{Forged, Trial};
 use crate::frames::frame;
 use crate::hands::{Luck, Seen};
-use crate::ids::{MachineId, MemberId, Part, RecordTick};
-use crate::knob::Knobs;
-use crate::known::{Known, Reach};
 use crate::link::Ticket;
 use crate::links::Links;
 use crate::machine::{Arrived, Machine, Place, Playing, Serving};
 use crate::reread::ReloadError;
 use crate::screen::take;
 use crate::tap::{RunDigest, Tap};
-use crate::time::LabTime;
-use crate::watch::{Happening, HappeningRow, MessageRow, Watch};
+use velocitas_record::command::Calm;
+use velocitas_record::controls::Controls;
+use velocitas_record::knob::Knobs;
 use velocitas_record::screen::Screen;
+use velocitas_record::time::LabTime;
+use velocitas_record::{addresses::machine_at, addresses::token};
+use velocitas_record::{ids::MachineId, ids::MemberId, ids::Part, ids::RecordTick};
+use velocitas_record::{known::Known, known::Reach};
+use velocitas_record::{watch::Happening, watch::HappeningRow, watch::MessageRow, watch::Watch};
 
 /// What the queue holds.
 #[derive(Clone, Debug)]

@@ -8,9 +8,9 @@ use velocitas_core::MessageKind;
 
 use crate::chance::{Chance, Purpose};
 use crate::spells::{Often, Spells};
-use crate::time::LabTime;
-use crate::trace::Trace;
 use velocitas_record::Conditions;
+use velocitas_record::time::LabTime;
+use velocitas_record::trace::Trace;
 
 /// Bytes of the headers of a datagram on the way, IPv4 and UDP.
 const HEADERS: usize = 28;

@@ -3,11 +3,11 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use crate::ids::MachineId;
 use crate::link::{Fate, Pipe, Ticket};
-use crate::time::LabTime;
-use crate::trace::Trace;
 use velocitas_record::Conditions;
+use velocitas_record::ids::MachineId;
+use velocitas_record::time::LabTime;
+use velocitas_record::trace::Trace;
 
 /// All links.
 #[derive(Clone, Debug, Default)]

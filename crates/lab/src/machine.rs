@@ -6,18 +6,18 @@ use velocitas_core::{
     Address, Client, ClientConfig, EntityId, HostNanos, Ingredients, InputKind, Life, Server, Tick, Token,
 };
 
-use crate::addresses::{address, aliased, token};
 use crate::course::Course;
-use crate::fault::Fault;
 use crate::faults::{Forged, Trial};
 use crate::faulty::Faulty;
 use crate::hands::Hands;
-use crate::host::HostSpec;
-use crate::ids::{MachineId, MemberId, Part};
-use crate::knob::Knobs;
-use crate::known::{Changed, Known};
-use crate::time::LabTime;
-use crate::world::KnownTo;
+use velocitas_analysis::fault::Fault;
+use velocitas_record::host::HostSpec;
+use velocitas_record::knob::Knobs;
+use velocitas_record::time::LabTime;
+use velocitas_record::world::KnownTo;
+use velocitas_record::{addresses::address, addresses::aliased, addresses::token};
+use velocitas_record::{ids::MachineId, ids::MemberId, ids::Part};
+use velocitas_record::{known::Changed, known::Known};
 
 /// Datagrams a machine's socket holds while nobody reads it; the oldest make room for more.
 const SOCKET: usize = 512;

@@ -5,7 +5,7 @@ use rayon::{ThreadPool, ThreadPoolBuildError, ThreadPoolBuilder};
 
 use crate::course::Course;
 use crate::run::{Run, RunError};
-use crate::time::LabTime;
+use velocitas_record::time::LabTime;
 
 /// Virtual time between two words on how far it is.
 const GRAIN: LabTime = LabTime(1_000_000_000);

@@ -3,13 +3,13 @@
 use thiserror::Error;
 use velocitas_core::{Event, FieldValue, Layouts, WireError, WireField, fields};
 
-use crate::crossing::Crossing;
-use crate::ids::{MachineId, Part};
-use crate::known::Change;
 use crate::run::{AgainError, Run};
-use crate::time::LabTime;
-use crate::watch::{HappeningRow, MessageRow, Watch};
+use velocitas_analysis::crossing::Crossing;
+use velocitas_record::known::Change;
 use velocitas_record::screen::Screen;
+use velocitas_record::time::LabTime;
+use velocitas_record::{ids::MachineId, ids::Part};
+use velocitas_record::{watch::HappeningRow, watch::MessageRow, watch::Watch};
 
 /// A datagram with what is in it.
 #[derive(Clone, Debug)]
@@ -103,7 +103,7 @@ fn answered(run: &Run, crossing: &Crossing, fields: &[WireField]) -> Option<Cros
     })?;
     let read = crossing.row.at.minus(LabTime::from_millis(waited));
     let ends = [crossing.from, crossing.to];
-    let all = crate::crossing::crossings(run.record(), &ends, read.minus(LATELY), crossing.row.at);
+    let all = velocitas_analysis::crossing::crossings(run.record(), &ends, read.minus(LATELY), crossing.row.at);
     let arrived = |c: &Crossing| c.row.arrived.is_some_and(|at| at <= read.plus(ROUNDED)) && !c.row.unread;
     all.into_iter().rev().find(|c| (c.from, c.to) == (crossing.to, crossing.from) && arrived(c))
 }

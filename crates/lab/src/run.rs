@@ -17,19 +17,21 @@ use thiserror::Error;
 use velocitas_analysis::History;
 use velocitas_core::{Digest, Motion, RULES, Server, ServerConfig, SpawnError, Tick};
 
-use crate::addresses::token;
-use crate::cause::{Findings, Found};
-use crate::command::Command;
 use crate::course::{Course, KnownTo, Saved};
-use crate::known::Reach;
 use crate::lab::{Lab, populate};
-use crate::metrics::{BEHIND, ClientMetrics, Measured, Meter, Totals, WINDOW};
-use crate::moment::Moment;
-use crate::record::{Cast, Record, Recorder};
 use crate::reread::{ReadLater, ReadRule, ReloadError};
-use crate::stirs::Stirs;
 use crate::take::Take;
-use crate::time::LabTime;
+use velocitas_analysis::moment::Moment;
+use velocitas_analysis::stirs::Stirs;
+use velocitas_analysis::{cause::Findings, cause::Found};
+use velocitas_analysis::{
+    metrics::BEHIND, metrics::ClientMetrics, metrics::Measured, metrics::Meter, metrics::Totals, metrics::WINDOW,
+};
+use velocitas_record::addresses::token;
+use velocitas_record::command::Command;
+use velocitas_record::known::Reach;
+use velocitas_record::time::LabTime;
+use velocitas_record::{record::Cast, record::Record, record::Recorder};
 
 /// Between checkpoints while they are fresh.
 const CHECKPOINT: LabTime = LabTime(4_000_000_000);

@@ -4,7 +4,7 @@
 //! lasts the same. Which number a spell has decides its luck, so one knob turned leaves all other luck as it was.
 
 use crate::chance::{Chance, Purpose};
-use crate::time::LabTime;
+use velocitas_record::time::LabTime;
 
 /// How spells come and go.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -11,7 +11,7 @@ use velocitas_core::{Input, InputKind, Motion, Rate, Schema};
 use velocitas_gait::printable;
 
 use crate::hands::{Given, Stroke, Strokes};
-use crate::time::LabTime;
+use velocitas_record::time::LabTime;
 
 /// The format this program reads and writes.
 const FORMAT: u32 = 2;

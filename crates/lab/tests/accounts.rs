@@ -2,7 +2,8 @@
 
 use crate::scenario::{Words, YARD, actor, facts, machine, measure, walker};
 use velocitas_core::{Fact, Rule, Verdict};
-use velocitas_lab::{LabTime, Run};
+use velocitas_lab::Run;
+use velocitas_record::LabTime;
 
 const ACCOUNTS: &str = "arrangement = \"claims with inputs\"";
 
@@ -152,8 +153,8 @@ fn a_walker_who_is_as_fast_as_a_sprint_is_found_when_a_breath_would_be_spent() {
 
 #[test]
 fn who_knows_another_ground_or_rule_is_told_apart_from_a_rogue() {
-    use velocitas_lab::cause::{Excuse, excuse};
-    use velocitas_lab::nearness::Nearness;
+    use velocitas_analysis::nearness::Nearness;
+    use velocitas_analysis::{cause::Excuse, cause::excuse};
     let excuses = |arrangement: &str, role: &str, rest: &str| {
         let cast = format!(
             "[[cast]]\nname = \"curlew\"\nrole = \"{role}\"\ngait = \"courier.gait\"\narrangement = \"{arrangement}\"\nlink = \"test\"\n\
@@ -231,7 +232,7 @@ fn ten_hours_of_the_honest_accuse_nobody() {
                         .course();
                 let mut run = Run::new(course).expect("it fits");
                 run.set_keep(velocitas_lab::Keep::Time(velocitas_lab::LEAST_KEPT));
-                let mut nearness = velocitas_lab::nearness::Nearness::default();
+                let mut nearness = velocitas_analysis::nearness::Nearness::default();
                 for minute in 1..=13u32 {
                     run.advance(LabTime::from_secs(f64::from(minute) * 60.0));
                     nearness.follow(&run, true);
@@ -240,7 +241,7 @@ fn ten_hours_of_the_honest_accuse_nobody() {
                 let claims: u32 = nearness
                     .rules()
                     .into_iter()
-                    .map(|rule| velocitas_lab::nearness::beyond(&nearness.of(run.record(), rule, false), 0).0)
+                    .map(|rule| velocitas_analysis::nearness::beyond(&nearness.of(run.record(), rule, false), 0).0)
                     .sum();
                 let track = run.record().authority(actor(run.record(), 0));
                 let moved = (1..track.len()).map(|i| (track.pos(i) - track.pos(i - 1)).level().length()).sum::<f32>();

@@ -2,7 +2,8 @@
 
 use crate::scenario::{Words, machine};
 use velocitas_core::{Fact, SolidId};
-use velocitas_lab::{Command, Happening, LabTime, Reach, Run};
+use velocitas_lab::Run;
+use velocitas_record::{Command, Happening, LabTime, Reach};
 
 /// A run of 24 seconds over a bad link in which things are done at some seconds; the verdicts on its only player.
 fn verdicts(gait: &str, solids: &str, done: &[(f64, Command)]) -> Vec<(LabTime, Fact)> {

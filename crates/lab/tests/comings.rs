@@ -1,9 +1,10 @@
 //! Who comes, goes and owns what, in courses: the shipped one, and those in which something is wrong on purpose.
 
 use crate::scenario::{Words, facts, machine, member, walker};
+use velocitas_analysis::{amiss::Amiss, amiss::amiss};
 use velocitas_core::{EndedBy, Fact, Presence, Restored};
-use velocitas_lab::amiss::{Amiss, amiss};
-use velocitas_lab::{COMINGS, Coming, Command, Course, Happening, LabTime, MachineId, Reach, Run};
+use velocitas_lab::{COMINGS, Course, Run};
+use velocitas_record::{Coming, Command, Happening, LabTime, MachineId, Reach};
 
 fn secs(x: f64) -> LabTime {
     LabTime::from_secs(x)
@@ -80,7 +81,7 @@ fn a_machine_is_seen_soon_after_it_came_and_forgotten_soon_after_it_left() {
     let record = run.record();
     for machine in record.cast.players() {
         for row in record.of(machine).seen.iter() {
-            let after = velocitas_lab::metrics::seen_after_ms(record, machine, row);
+            let after = velocitas_analysis::metrics::seen_after_ms(record, machine, row);
             assert!(
                 (20.0..1500.0).contains(&after),
                 "{} saw {:?} after {after} ms",
@@ -162,7 +163,7 @@ fn a_rule_that_differs_on_who_returns_is_let_in_noted_and_found_as_the_cause() {
         facts(record, teal).filter_map(|(at, f)| if let Fact::Corrected(c) = f { Some((at, c)) } else { None });
     let named = corrected
         .filter(|(at, c)| {
-            velocitas_lab::cause::Findings::default()
+            velocitas_analysis::cause::Findings::default()
                 .of(record, teal, *at, c)
                 .causes
                 .iter()
@@ -226,11 +227,11 @@ fn what_two_move_is_corrected_with_that_as_the_cause() {
         .collect();
     assert!(rows.len() > 20, "it flickers: {}", rows.len());
     for (at, c) in &rows {
-        let names: Vec<&str> = velocitas_lab::cause::Findings::default()
+        let names: Vec<&str> = velocitas_analysis::cause::Findings::default()
             .of(record, heron, *at, c)
             .causes
             .iter()
-            .map(velocitas_lab::cause::Cause::name)
+            .map(velocitas_analysis::cause::Cause::name)
             .collect();
         assert!(names.contains(&"not_owner"), "{names:?}");
     }

@@ -5,7 +5,7 @@ use crate::scenario::{
     verdicts, walker,
 };
 use velocitas_core::Fact;
-use velocitas_lab::{Command, Knob, KnobValue, LabTime};
+use velocitas_record::{Command, Knob, KnobValue, LabTime};
 
 #[test]
 fn with_perfect_links_nothing_is_ever_corrected() {
@@ -169,7 +169,8 @@ fn what_is_pressed_while_the_server_passes_over_ticks_is_its_doing_and_nobody_al
         let run = Words { seed, link, rest: hands.to_owned() + freeze, ..Words::default() }.run(30.0);
         let record = run.record();
         for (at, c) in corrections(record, 0, LabTime::ZERO) {
-            let names: Vec<&str> = causes(record, 0, at, &c).iter().map(velocitas_lab::cause::Cause::name).collect();
+            let names: Vec<&str> =
+                causes(record, 0, at, &c).iter().map(velocitas_analysis::cause::Cause::name).collect();
             assert!(!names.contains(&"altered"), "seed {seed}, {at}: {names:?}");
             skipped += usize::from(names.contains(&"server_skipped"));
         }

@@ -1,8 +1,9 @@
 //! The same course, seed and commands give the same run: again, after going back, and wherever the count starts.
 
 use crate::scenario::{Words, corrections, machine, measure, member, tracks, unexplained, verdicts, walker};
-use velocitas_lab::record::Record;
-use velocitas_lab::{Acts, Command, Controls, Course, Knob, KnobValue, LabTime, Run};
+use velocitas_lab::{Course, Run};
+use velocitas_record::record::Record;
+use velocitas_record::{Acts, Command, Controls, Knob, KnobValue, LabTime};
 
 fn demo() -> Run {
     Run::new(Course::demo()).expect("it fits")

@@ -3,7 +3,8 @@
 use crate::planted::{ACROSS, FENCE, planted, plover};
 use crate::scenario::{Words, machine};
 use velocitas_lab::diagnose::{CURED, Case, DiagnoseError, HELPS, Reaches, Remedy, Tried, rank};
-use velocitas_lab::{Calm, Command, Course, Keep, Knob, KnobValue, LabTime, Run};
+use velocitas_lab::{Course, Keep, Run};
+use velocitas_record::{Calm, Command, Knob, KnobValue, LabTime};
 
 fn secs(x: f64) -> LabTime {
     LabTime::from_secs(x)
@@ -28,7 +29,7 @@ fn the_planted_remedy_comes_first_and_cures() {
         for seed in 1..=2 {
             let run = ran(&plant.words(seed), 16.0);
             let whose = Some(machine(run.record(), 0));
-            let all = velocitas_lab::trouble::troubles(run.found(), whose, secs(4.0), secs(14.0));
+            let all = velocitas_analysis::trouble::troubles(run.found(), whose, secs(4.0), secs(14.0));
             let about = all.into_iter().find(|t| t.reason.name().starts_with(plant.cause)).expect("it is a trouble");
             let case = Case::about(&run, about, (secs(4.0), secs(14.0))).expect("it is kept");
             let tried = tried(&case);
@@ -68,7 +69,7 @@ fn a_changed_owner_is_cured_by_none_and_not_by_another_link() {
     let rest = driver("heron") + &driver("plover") + cart + turns;
     let run = ran(&Words { link: "latency = \"90 ms\"", rest, ..Words::default() }, 16.0);
     let stretch = (secs(5.0), secs(15.0));
-    let all = velocitas_lab::trouble::troubles(run.found(), None, stretch.0, stretch.1);
+    let all = velocitas_analysis::trouble::troubles(run.found(), None, stretch.0, stretch.1);
     let about = all.iter().find(|t| t.reason.name() == "changed_hands").unwrap_or_else(|| panic!("{all:?}")).clone();
     let case = Case::about(&run, about, stretch).expect("it is kept");
     let tried = tried(&case);
@@ -93,7 +94,7 @@ fn what_nothing_cures_is_left_and_where_nothing_is_wrong_there_is_no_case() {
     let fences = FENCE.replace("[0.6, 8]", "[0.6, 16]") + &other;
     let rest = fences.replace("KNOWN", "server") + &plover("[{ at = [9, 9] }, { at = [0, 0] }]", "");
     let run = ran(&Words { link: "latency = \"50 ms\"", rest, ..Words::default() }, 16.0);
-    let all = velocitas_lab::trouble::troubles(run.found(), None, secs(2.0), secs(14.0));
+    let all = velocitas_analysis::trouble::troubles(run.found(), None, secs(2.0), secs(14.0));
     let both = all.iter().find(|t| t.reason.name() == "one_sided+one_sided").unwrap_or_else(|| panic!("{all:?}"));
     let case = Case::about(&run, both.clone(), (secs(2.0), secs(14.0))).expect("it is kept");
     let alone = tried(&case);
@@ -109,7 +110,7 @@ fn what_nothing_cures_is_left_and_where_nothing_is_wrong_there_is_no_case() {
     // Where nothing is left, that is nothing, and not less.
     let rest = FENCE.replace("KNOWN", "server") + &plover(ACROSS, "");
     let run = ran(&Words { link: "latency = \"50 ms\"", rest, ..Words::default() }, 12.0);
-    let about = velocitas_lab::trouble::troubles(run.found(), None, secs(5.0), secs(10.0)).remove(0);
+    let about = velocitas_analysis::trouble::troubles(run.found(), None, secs(5.0), secs(10.0)).remove(0);
     let case = Case::about(&run, about, (secs(5.0), secs(10.0))).expect("it is kept");
     let left: Vec<f64> = tried(&case).iter().map(|t| t.outcome.seen_m).collect();
     assert!(left.contains(&0.0) && left.iter().all(|m| m.is_sign_positive()), "{left:?}");

@@ -3,13 +3,14 @@
 use std::sync::Arc;
 
 use crate::scenario::{Words, member, walker};
+use velocitas_analysis::{cause::Findings, cause::Found};
 use velocitas_core::{Drawn, Event, vec3};
-use velocitas_lab::cause::{Findings, Found};
-use velocitas_lab::record::{Cast, Gallery, Record, Recorder, Travelled};
-use velocitas_lab::{
-    Change, Coming, Command, Course, DrawnFact, HappeningRow, Knob, KnobValue, Lab, LabTime, MachineId, MessageRow,
-    Part, Screen, Watch,
+use velocitas_lab::{Course, Lab};
+use velocitas_record::{
+    Change, Coming, Command, DrawnFact, HappeningRow, Knob, KnobValue, LabTime, MachineId, MessageRow, Part, Screen,
+    Watch,
 };
+use velocitas_record::{record::Cast, record::Gallery, record::Record, record::Recorder, record::Travelled};
 
 /// A record, and beside it everything that was drawn.
 struct Both {
@@ -111,7 +112,7 @@ fn an_error_in_decoding_or_in_the_buffer_of_remotes_is_seen_where_the_client_dre
         let body = crate::scenario::actor(&record, 0);
         assert!(record.of(plover).otherwise.len() > 200 && record.of(heron).otherwise.is_empty(), "{name}");
         let at = LabTime::from_secs(10.0);
-        let all = velocitas_lab::amiss::amiss(&record, at);
+        let all = velocitas_analysis::amiss::amiss(&record, at);
         assert!(all.len() == 1 && all[0].fault().key == name && all[0].words(&record).starts_with(words), "{all:?}");
         // The Field and what is taken from it draw it there, and so does every figure.
         let drawn = record.drawn(plover, body, at).expect("it is drawn");
@@ -120,7 +121,7 @@ fn an_error_in_decoding_or_in_the_buffer_of_remotes_is_seen_where_the_client_dre
         let off = drawn.pos.distance(should.expect("it was told of").pos);
         assert!(name == "stale" || (off - 0.5).abs() < 1e-3, "{off}");
         let findings = Findings::default();
-        let moment = velocitas_lab::moment::Moment { record: &record, findings: &findings, at };
+        let moment = velocitas_analysis::moment::Moment { record: &record, findings: &findings, at };
         assert_eq!(moment.echoes(body, plover).drawn.map(|echo| echo.pos), Some(drawn.pos));
         let error = |record: &Record, m| {
             let figures = crate::scenario::measure(record, m, LabTime::from_secs(4.0), at);
@@ -129,7 +130,7 @@ fn an_error_in_decoding_or_in_the_buffer_of_remotes_is_seen_where_the_client_dre
         let (was, _) = told(right, 12.0, &[]);
         assert!(error(&record, 1) > most_m * 0.6 && error(&was, 1) < 0.1, "{name}: {}", error(&record, 1));
         assert!(error(&record, 0) < 0.1, "{name}");
-        let reasons: Vec<String> = velocitas_lab::trouble::troubles(
+        let reasons: Vec<String> = velocitas_analysis::trouble::troubles(
             Found { record: &record, findings: &findings },
             Some(plover),
             LabTime::from_secs(4.0),

@@ -1,8 +1,9 @@
 //! Each figure is bad where the fault is that it is there to show, and good where all else is the same without it.
 
 use crate::scenario::{Words, measure, walker};
-use velocitas_lab::metrics::{self, ClientMetrics};
-use velocitas_lab::{Course, Keep, LEAST_KEPT, Lab, LabTime, Run, Unrecorded};
+use velocitas_analysis::{metrics, metrics::ClientMetrics};
+use velocitas_lab::{Course, Keep, LEAST_KEPT, Lab, Run};
+use velocitas_record::{LabTime, Unrecorded};
 
 const SECONDS: f64 = 30.0;
 
@@ -89,7 +90,8 @@ fn winner(times: f64, hold: &str) -> (ClientMetrics, f64) {
     let run = Words { link: "latency = \"20 ms\"", rest: cast, ..Words::default() }.run(45.0);
     let record = run.record();
     let (track, _) = crate::scenario::tracks(record, 0);
-    let lawful = run.course().kinds.motion(0).limits(&run.course().tunables(velocitas_lab::KnownTo::Server)[0]).level;
+    let lawful =
+        run.course().kinds.motion(0).limits(&run.course().tunables(velocitas_record::KnownTo::Server)[0]).level;
     // What an onlooker with a stopwatch would say.
     let dt = f64::from(run.course().rate.dt());
     let beyond = (1..track.len()).map(|i| f64::from(track.pos(i).distance(track.pos(i - 1))) - f64::from(lawful) * dt);

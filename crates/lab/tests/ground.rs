@@ -1,9 +1,10 @@
 //! Ground that changes: solids that come to be and go, for all or on one side.
 
 use crate::scenario::{Words, causes, corrections, facts, machine, unexplained, verdicts, walker};
+use velocitas_analysis::cause::Cause;
 use velocitas_core::Fact;
-use velocitas_lab::cause::Cause;
-use velocitas_lab::{Command, KnownTo, LabTime, Reach, Run};
+use velocitas_lab::Run;
+use velocitas_record::{Command, KnownTo, LabTime, Reach};
 
 fn secs(x: f64) -> LabTime {
     LabTime::from_secs(x)

@@ -2,8 +2,9 @@
 
 use crate::scenario::{Words, YARD, actor, facts, machine, measure, verdicts, walker};
 use velocitas_core::{Bounds, Fact, Ground, vec3};
-use velocitas_lab::record::Record;
-use velocitas_lab::{Course, KnownTo, LabTime};
+use velocitas_lab::Course;
+use velocitas_record::record::Record;
+use velocitas_record::{KnownTo, LabTime};
 
 /// What lies across it besides.
 const WALL: &str = r#"

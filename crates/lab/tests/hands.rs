@@ -2,9 +2,10 @@
 
 use crate::scenario::{Words, actor, machine, member, unexplained, verdicts};
 use velocitas_core::{Input, Motion, Schema};
-use velocitas_lab::record::Record;
 use velocitas_lab::track::{Recorder, Track};
-use velocitas_lab::{Acts, Command, Controls, Course, LabTime, Run, Sources};
+use velocitas_lab::{Course, Run, Sources};
+use velocitas_record::record::Record;
+use velocitas_record::{Acts, Command, Controls, LabTime};
 
 /// A rule with an input of every kind.
 const KITE: &str = "gait \"kite\"\n\
@@ -136,7 +137,7 @@ fn a_script_is_played_again_and_again_and_every_press_is_heard() {
                  { lasts = \"500 ms\", hold = [\"tuck\"], axis = { lift = -0.5 }, order = [3, 4, 5] }]";
     let run = run(kite(hands, read), 15.2);
     let record = run.record();
-    let schema = record.layout(actor(record, 0), velocitas_lab::RecordTick(1)).schema().clone();
+    let schema = record.layout(actor(record, 0), velocitas_record::RecordTick(1)).schema().clone();
     let all = used(record);
     let of = |name: &str| lane(&schema, name);
     // Eleven times it began; the first was over before it had joined.
@@ -162,7 +163,7 @@ fn presses_at_random_and_exercise_use_every_input_and_accuse_nobody() {
         let (once, again) = (run(course.clone(), 60.0), run(course, 60.0));
         assert_eq!(once.digest(), again.digest(), "{hands}: the same seed, the same hands");
         let record = once.record();
-        let schema = record.layout(actor(record, 0), velocitas_lab::RecordTick(1)).schema().clone();
+        let schema = record.layout(actor(record, 0), velocitas_record::RecordTick(1)).schema().clone();
         let all = used(record);
         for f in &schema.input {
             let given = all.iter().filter(|input| (f.lane..f.lane + f.kind.lanes()).any(|lane| input.int(lane) != 0));

@@ -5,7 +5,8 @@ use std::collections::BTreeMap;
 use crate::play::{Happens, play, words};
 use crate::scenario::{Words, actor, machine};
 use velocitas_core::{Fact, Restored};
-use velocitas_lab::{Course, Happening, LabTime, Run};
+use velocitas_lab::{Course, Run};
+use velocitas_record::{Happening, LabTime};
 
 /// Verdicts on anybody in a course that is run for so long with some seeds.
 fn accused(text: &str, seconds: f64) -> Vec<String> {

@@ -4,8 +4,9 @@ use crate::scenario::{
     Words, actor, corrections, first_predictions_are_exact, machine, measure, unexplained, verdicts, walker,
 };
 use velocitas_core::Drawn;
-use velocitas_lab::record::Mark;
-use velocitas_lab::{Course, LabTime, MachineId, Part};
+use velocitas_lab::Course;
+use velocitas_record::record::Mark;
+use velocitas_record::{LabTime, MachineId, Part};
 
 const LINK: &str = "latency = \"60 ms\"\njitter = \"8 ms\"\nloss = \"3 %\"";
 

@@ -1,8 +1,9 @@
 //! Figures over time, as the demo gives them.
 
-use velocitas_lab::lane::*;
-use velocitas_lab::metrics::measure;
-use velocitas_lab::{Command, Course, LabTime, MemberId, Run, Sudden};
+use velocitas_analysis::lane::*;
+use velocitas_analysis::metrics::measure;
+use velocitas_lab::{Course, Run};
+use velocitas_record::{Command, LabTime, MemberId, Sudden};
 
 fn run(seconds: f64) -> Run {
     let mut run = Run::new(Course::demo()).expect("the demo fits");

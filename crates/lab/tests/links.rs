@@ -2,8 +2,9 @@
 
 use crate::scenario::{Words, actor, causes, corrections, facts, machine, unexplained, verdicts, walker};
 use velocitas_core::{Drawn, Fact, vec3};
-use velocitas_lab::record::Record;
-use velocitas_lab::{Course, Happening, LabTime, PROFILES, Run, Sources, shipped_gait};
+use velocitas_lab::{Course, PROFILES, Run, Sources, shipped_gait};
+use velocitas_record::record::Record;
+use velocitas_record::{Happening, LabTime};
 
 fn secs(x: f64) -> LabTime {
     LabTime::from_secs(x)
@@ -101,7 +102,7 @@ fn a_teleport_is_explained_and_cut_for_its_owner_and_for_others() {
     let all = corrections(record, 0, LabTime::ZERO);
     assert_eq!(all.len(), 2, "one each");
     for (at, c) in &all {
-        let why: Vec<&str> = causes(record, 0, *at, c).iter().map(velocitas_lab::cause::Cause::name).collect();
+        let why: Vec<&str> = causes(record, 0, *at, c).iter().map(velocitas_analysis::cause::Cause::name).collect();
         assert_eq!(why, ["teleported"]);
     }
     // On no screen is it ever anywhere between: a metre would be eased otherwise.
@@ -192,7 +193,7 @@ fn every_shipped_course_means_what_it_says_and_explains_what_it_corrects() {
         run.advance(secs(90.0));
         let record = run.record();
         let unexplained: usize = (0..run.course().cast.len()).map(|member| unexplained(record, member)).sum();
-        let honest = run.course().members().filter(|m| run.course()[*m].role != velocitas_lab::Role::Rogue);
+        let honest = run.course().members().filter(|m| run.course()[*m].role != velocitas_record::Role::Rogue);
         let accused: usize = honest.map(|member| verdicts(record, member.index())).sum();
         assert_eq!((unexplained, accused, step_faults(record)), (0, 0, 0), "{}", path.display());
     }

@@ -1,8 +1,8 @@
 //! What is kept is bounded, the oldest goes first, and nothing else is different for it.
 
-use velocitas_lab::{
-    Command, Course, Keep, KnobValue, LEAST_KEPT, LabTime, MachineId, MemberId, Part, RecordTick, Run, metrics,
-};
+use velocitas_analysis::metrics;
+use velocitas_lab::{Course, Keep, LEAST_KEPT, Run};
+use velocitas_record::{Command, KnobValue, LabTime, MachineId, MemberId, Part, RecordTick};
 
 fn run(keep: Keep, metered: bool, seconds: f64) -> Run {
     let mut run = Run::new(Course::demo()).expect("it fits");
@@ -76,7 +76,7 @@ fn a_command_after_something_was_forgotten_is_part_of_the_run() {
         let mut run = run(keep, false, 150.0);
         run.command(Command::Set {
             member: MemberId::new(0),
-            knob: velocitas_lab::KNOBS[0].knob,
+            knob: velocitas_record::KNOBS[0].knob,
             value: KnobValue::Number(120.0),
         });
         run.advance(LabTime::from_secs(170.0));
@@ -94,12 +94,16 @@ fn what_was_let_go_is_had_again_as_it_was() {
     let plover = MemberId::new(0);
     bounded.command(Command::Set {
         member: plover,
-        knob: velocitas_lab::Knob::Latency,
+        knob: velocitas_record::Knob::Latency,
         value: KnobValue::Number(90.0),
     });
     bounded.advance(LabTime::from_secs(300.0));
     let mut whole = run(Keep::All, false, 60.0);
-    whole.command(Command::Set { member: plover, knob: velocitas_lab::Knob::Latency, value: KnobValue::Number(90.0) });
+    whole.command(Command::Set {
+        member: plover,
+        knob: velocitas_record::Knob::Latency,
+        value: KnobValue::Number(90.0),
+    });
     whole.advance(LabTime::from_secs(300.0));
     let kept_from = bounded.record().kept_from;
     assert!(bounded.reach() == LabTime::ZERO && kept_from > LabTime::from_secs(80.0), "{kept_from}");

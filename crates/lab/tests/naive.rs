@@ -1,7 +1,8 @@
 //! Checks that are often written first, each seen failing by a course of its own, on which the guard's own hold.
 
 use velocitas_core::Fact;
-use velocitas_lab::{Course, Fails, Happening, LabTime, NAIVE, Role, Run, Sources};
+use velocitas_lab::{Course, Fails, NAIVE, Run, Sources};
+use velocitas_record::{Happening, LabTime, Role};
 
 /// The course of a check, with it or with the guard's own.
 fn course(name: &str, checks: &str) -> Course {

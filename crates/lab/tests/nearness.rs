@@ -1,9 +1,10 @@
 //! How near everybody comes to what the guard allows, counted while a run goes on.
 
+use velocitas_analysis::{nearness::BIN, nearness::Nearness, nearness::beyond, nearness::bin, nearness::together};
 use velocitas_core::Rule;
-use velocitas_lab::nearness::{BIN, Nearness, beyond, bin, together};
-use velocitas_lab::record::MeasureRow;
-use velocitas_lab::{Command, Course, LabTime, MemberId, Run, Sudden};
+use velocitas_lab::{Course, Run};
+use velocitas_record::record::MeasureRow;
+use velocitas_record::{Command, LabTime, MemberId, Sudden};
 
 #[test]
 fn what_is_counted_as_it_runs_is_what_a_recount_finds() {

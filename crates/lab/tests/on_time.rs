@@ -3,8 +3,8 @@
 
 use crate::scenario::{Words, actor, causes, corrections, inputs, machine, walker};
 use velocitas_core::{Drawn, Provenance};
-use velocitas_lab::record::{Gallery, Record, Travelled};
-use velocitas_lab::{LabTime, RecordTick};
+use velocitas_record::{LabTime, RecordTick};
+use velocitas_record::{record::Gallery, record::Record, record::Travelled};
 
 fn secs(x: f64) -> LabTime {
     LabTime::from_secs(x)
@@ -73,7 +73,7 @@ fn a_latency_step_of_a_tenth_of_a_second_is_made_up_for_and_given_back() {
         assert!(off.abs() < 1000.0 / f64::from(hz), "{name}: {before} before, {after} three seconds after");
         // Ticks are at most a tenth shorter or longer.
         let at: Vec<LabTime> =
-            inputs(record, 0).iter().filter_map(velocitas_lab::record::InputRow::sampled_at).collect();
+            inputs(record, 0).iter().filter_map(velocitas_record::record::InputRow::sampled_at).collect();
         let longest = leads(record, 8.0, 20.0).windows(2).map(|w| (w[1] - w[0]).abs()).fold(0.0, f64::max);
         assert!(at.len() > 20 * hz as usize && longest < 1000.0 / f64::from(hz) + 20.0, "{name}: {longest}");
     }

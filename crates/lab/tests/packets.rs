@@ -2,7 +2,8 @@
 
 use crate::scenario::{ROUND, Words, actor, machine, measure};
 use velocitas_core::{EndedBy, Fact, Rule, Verdict};
-use velocitas_lab::{Happening, LabTime, Run};
+use velocitas_lab::Run;
+use velocitas_record::{Happening, LabTime};
 
 /// A rogue on the round with a trick from the second second on, beside an honest one; `guard` is the course's table.
 fn run(arrangement: &str, trick: &str, guard: &str, seconds: f64) -> Run {

@@ -4,12 +4,12 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 use proptest::prelude::*;
+use velocitas_analysis::crossing::crossings;
+use velocitas_analysis::{Fate, fate};
 use velocitas_core::{Event, Fact, StateEvent};
-use velocitas_lab::crossing::crossings;
-use velocitas_lab::record::{Cast, Record, Recorder};
-use velocitas_lab::{
-    Change, Course, Fate, HappeningRow, Lab, LabTime, MachineId, MessageRow, Part, Screen, Watch, fate,
-};
+use velocitas_lab::{Course, Lab};
+use velocitas_record::{Change, HappeningRow, LabTime, MachineId, MessageRow, Part, Screen, Watch};
+use velocitas_record::{record::Cast, record::Record, record::Recorder};
 
 /// Something told, to be told to a record later.
 type Told = Box<dyn Fn(&mut Recorder)>;
@@ -153,7 +153,7 @@ fn marks(record: &Record) -> Vec<String> {
         );
         all.extend(
             rows.iter()
-                .filter(|row| row.mark != velocitas_lab::record::Mark::Lost)
+                .filter(|row| row.mark != velocitas_record::record::Mark::Lost)
                 .map(|row| format!("{machine:?} {row:?}")),
         );
     }

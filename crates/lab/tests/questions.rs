@@ -1,12 +1,13 @@
 //! Screens and reports ask the record; what it answers is held against what was set.
 
 use crate::scenario::{Words, actor, machine, measure, walker};
+use velocitas_analysis::metrics::ClientMetrics;
+use velocitas_analysis::moment::Moment;
+use velocitas_analysis::slices::slices;
 use velocitas_core::Drawn;
-use velocitas_lab::metrics::ClientMetrics;
-use velocitas_lab::moment::Moment;
-use velocitas_lab::record::{FrameRow, Mark, StateHead};
-use velocitas_lab::slices::slices;
-use velocitas_lab::{Command, Knob, KnobValue, LabTime, MachineId, MemberId, MessageRow, Part, Run, export};
+use velocitas_lab::{Run, export};
+use velocitas_record::{Command, Knob, KnobValue, LabTime, MachineId, MemberId, MessageRow, Part};
+use velocitas_record::{record::FrameRow, record::Mark, record::StateHead};
 
 fn secs(s: f64) -> LabTime {
     LabTime::from_secs(s)
@@ -111,7 +112,7 @@ fn steps_go_from_tick_to_tick_and_come_back() {
     for _ in 0..20 {
         moment.at = moment.step(machine, Part::Client, false).expect("there is an earlier one");
     }
-    assert_eq!(moment.tick(machine, Part::Client), Some(velocitas_lab::RecordTick(start.0 - 20)));
+    assert_eq!(moment.tick(machine, Part::Client), Some(velocitas_record::RecordTick(start.0 - 20)));
     for _ in 0..20 {
         moment.at = moment.step(machine, Part::Client, true).expect("there is a later one");
     }

@@ -1,8 +1,9 @@
 //! What rogues gain by what happens, and what is said of that: told truly.
 
 use crate::scenario::Words;
-use velocitas_lab::metrics::ClientMetrics;
-use velocitas_lab::{Course, LabTime, Run};
+use velocitas_analysis::metrics::ClientMetrics;
+use velocitas_lab::{Course, Run};
+use velocitas_record::LabTime;
 
 /// How far east the only member of a course is after so many seconds, with its figures.
 fn after(text: &str, seconds: f64) -> (f64, ClientMetrics) {

@@ -5,13 +5,11 @@ use std::sync::Arc;
 use crate::scenario::{
     Words, actor, causes, corrections, first_predictions_are_exact, machine, member, unexplained, verdicts, walker,
 };
+use velocitas_analysis::cause::Cause;
 use velocitas_core::{Motion, Schema};
 use velocitas_gait::{compile, compile_after};
-use velocitas_lab::cause::Cause;
-use velocitas_lab::{
-    Acts, Changed, Command, Controls, Course, Known, KnownTo, LabTime, Part, Reach, RecordTick, ReloadError, Run,
-    shipped_gait,
-};
+use velocitas_lab::{Course, ReloadError, Run, shipped_gait};
+use velocitas_record::{Acts, Changed, Command, Controls, Known, KnownTo, LabTime, Part, Reach, RecordTick};
 
 fn text(name: &str) -> String {
     shipped_gait(name).expect("it ships")
@@ -174,7 +172,8 @@ fn a_rule_too_large_for_a_snapshot_of_everybody_is_refused_and_the_old_one_runs_
 
 #[test]
 fn a_course_sets_tunables_for_everybody_or_for_one_side() {
-    use velocitas_lab::{Course, KnownTo};
+    use velocitas_lab::Course;
+    use velocitas_record::KnownTo;
     let tune = |known_to: &str| {
         let tune = format!("[[tune]]\nrule = \"courier\"\n{known_to}\nset = {{ walk = \"18 km/h\", haste = 1.5 }}\n");
         Words { rest: tune + &walker("heron", ""), ..Words::default() }.course()

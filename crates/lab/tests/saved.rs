@@ -1,6 +1,7 @@
 //! Courses that are saved while they run.
 
-use velocitas_lab::{Course, Happening, Knob, KnobValue, LabTime, MemberId, Run, Saved, Sources};
+use velocitas_lab::{Course, Run, Saved, Sources};
+use velocitas_record::{Happening, Knob, KnobValue, LabTime, MemberId};
 
 const COURSE: &str = r#"format = 1
 name = "quay"
@@ -65,7 +66,7 @@ fn at(seconds: f64) -> Run {
 fn pushes(run: &Run) -> Vec<u64> {
     let rows = &run.record().of(run.course().machine(MemberId::new(0))).happenings;
     let pushed = rows.iter().filter(|row| {
-        matches!(row.what, Happening::Pushed(..)) && row.part == velocitas_lab::Part::Client && row.tick.is_some()
+        matches!(row.what, Happening::Pushed(..)) && row.part == velocitas_record::Part::Client && row.tick.is_some()
     });
     let mut moments: Vec<u64> = pushed.map(|row| row.at.0 / 100_000_000).collect();
     moments.dedup();
@@ -154,7 +155,7 @@ fn what_a_hand_turned_stays_unless_the_course_says_it_anew() {
     let mut run = at(1.0);
     let heron = MemberId::new(0);
     for (knob, value) in [(Knob::Latency, 150.0), (Knob::Loss, 9.0)] {
-        run.command(velocitas_lab::Command::Set { member: heron, knob, value: KnobValue::Number(value) });
+        run.command(velocitas_record::Command::Set { member: heron, knob, value: KnobValue::Number(value) });
     }
     run.take_over(&changed(&[("loss = \"2 %\"", "loss = \"3 %\"")]));
     let knobs = run.lab().knobs(heron);

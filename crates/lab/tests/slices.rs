@@ -1,7 +1,8 @@
 //! What the rail shows, cut while a run goes on.
 
-use velocitas_lab::slices::{Sliced, Slices, slices};
-use velocitas_lab::{Command, Course, LabTime, MemberId, Run, Sudden};
+use velocitas_analysis::{slices::Sliced, slices::Slices, slices::slices};
+use velocitas_lab::{Course, Run};
+use velocitas_record::{Command, LabTime, MemberId, Sudden};
 
 #[test]
 fn what_was_cut_while_it_ran_is_as_if_it_were_cut_at_once() {

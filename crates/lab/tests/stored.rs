@@ -5,13 +5,15 @@ use std::path::Path;
 
 use crate::scenario::{Words, member};
 use proptest::prelude::*;
+use velocitas_analysis::{cause::Findings, cause::Found};
+use velocitas_analysis::{metrics, trouble};
 use velocitas_core::walker::Walker;
 use velocitas_core::{Body, Input, Limits, Motion, Scene, Schema, State, Step, Tunable, Vec3};
-use velocitas_lab::cause::{Findings, Found};
 use velocitas_lab::export::{self, Ending, Lines};
 use velocitas_lab::stored::{Store, Stored, StoredError, is_lines, is_record};
 use velocitas_lab::take::{Journal, Take};
-use velocitas_lab::{Coming, Command, Course, Keep, Knob, KnobValue, LabTime, Run, metrics, trouble};
+use velocitas_lab::{Course, Keep, Run};
+use velocitas_record::{Coming, Command, Knob, KnobValue, LabTime};
 
 fn secs(s: f64) -> LabTime {
     LabTime::from_secs(s)
@@ -57,7 +59,7 @@ fn read(file: &[u8]) -> Stored {
 }
 
 /// Every row of a record, and all that it comes to.
-fn told(record: &velocitas_lab::record::Record, ending: &Ending) -> Vec<String> {
+fn told(record: &velocitas_record::record::Record, ending: &Ending) -> Vec<String> {
     let mut rows = Vec::new();
     export::write(record, ending, &mut rows).expect("memory");
     let mut told: Vec<String> = String::from_utf8(rows).expect("text").lines().map(str::to_owned).collect();
@@ -136,7 +138,7 @@ fn a_file_that_is_cut_or_damaged_is_read_up_to_its_last_sound_block() {
         let until = stored.record.end;
         assert!(until.secs() > 6.0 * part - 1.6 && until < run.now(), "{part}: {until}");
         let plover = stored.record.cast.players().next().expect("somebody plays");
-        let frames = |record: &velocitas_lab::record::Record| {
+        let frames = |record: &velocitas_record::record::Record| {
             record.of(plover).frames.iter().filter(|f| f.at <= until).map(|f| (f.at, f.tick)).collect::<Vec<_>>()
         };
         assert_eq!(frames(&stored.record), frames(run.record()));
@@ -213,7 +215,7 @@ fn rows_that_are_cut_or_damaged_are_read_up_to_the_last_sound_one() {
     let stored = cut(b"");
     assert!(stored.damage.is_none() && stored.ending.is_none());
     let plover = stored.record.cast.players().next().expect("somebody plays");
-    let frames = |record: &velocitas_lab::record::Record| record.of(plover).frames.before(stored.record.end);
+    let frames = |record: &velocitas_record::record::Record| record.of(plover).frames.before(stored.record.end);
     assert_eq!(frames(&stored.record), frames(run.record()));
 }
 
@@ -320,7 +322,7 @@ fn a_record_opens_where_a_rule_in_rust_is_not_and_nothing_is_tried() {
     let words = Words { link: "latency = \"60 ms\"\nloss = \"8 %\"", rest: cast.to_owned(), ..Words::default() };
     let own: Vec<std::sync::Arc<dyn Motion>> = vec![std::sync::Arc::new(Strider(Walker::new()))];
     let course = Course::parse("yard.course.toml", &words.text(), &own).unwrap_or_else(|e| panic!("{e}"));
-    let push = (3.0, Command::Happens(member(0), velocitas_lab::Sudden::Push(velocitas_core::vec3(4.0, 3.0, 0.0))));
+    let push = (3.0, Command::Happens(member(0), velocitas_record::Sudden::Push(velocitas_core::vec3(4.0, 3.0, 0.0))));
     let (run, file) = written(course, 9.0, &[push]);
     let lines = rows(&run);
     for of_blocks in [true, false] {

@@ -3,8 +3,8 @@
 use std::fmt::Write;
 
 use crate::scenario::{Words, ZIGZAG, measure, walker};
-use velocitas_lab::LabTime;
-use velocitas_lab::metrics::ClientMetrics;
+use velocitas_analysis::metrics::ClientMetrics;
+use velocitas_record::LabTime;
 
 /// A minute and a half of somebody with something new to do every third of a second; the first ten seconds are left out.
 fn figures(link: &str, settings: &str) -> ClientMetrics {

@@ -5,9 +5,8 @@ use std::sync::Arc;
 use proptest::prelude::*;
 use velocitas_core::{Input, Rule, SolidId, vec3};
 use velocitas_lab::take::{Journal, Take, TakeError, is_take};
-use velocitas_lab::{
-    Calm, Coming, Command, Controls, Course, KNOBS, KnobValue, LabTime, MemberId, Reach, ReadRule, Run, Sudden,
-};
+use velocitas_lab::{Course, ReadRule, Run};
+use velocitas_record::{Calm, Coming, Command, Controls, KNOBS, KnobValue, LabTime, MemberId, Reach, Sudden};
 
 /// The number of the courier in the demo.
 const COURIER: u8 = 1;
@@ -96,7 +95,7 @@ fn command() -> impl Strategy<Value = Command> {
                 (3, _) => Calm::Solid(SolidId(1)),
                 (4, _) => Calm::Tunable { kind: COURIER, tunable: "walk" },
                 (5, Some(who)) => Calm::Link(who, None),
-                (6, Some(who)) => Calm::Link(who, Some(velocitas_lab::Knob::Loss)),
+                (6, Some(who)) => Calm::Link(who, Some(velocitas_record::Knob::Loss)),
                 _ => Calm::Pushes,
             })
         }),

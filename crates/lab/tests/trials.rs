@@ -7,12 +7,13 @@ use std::sync::{Arc, Mutex};
 
 use crate::planted::{ACROSS, FENCE, planted, plover};
 use crate::scenario::{Words, corrections, machine};
+use velocitas_analysis::{cause::Cause, cause::Finding, cause::Findings};
 use velocitas_core::walker::Walker;
 use velocitas_core::{
     Body, Correction, Input, Limits, Motion, Restored, Scene, Schema, State, Step, Tick, Tunable, Vec3,
 };
-use velocitas_lab::cause::{Cause, Finding, Findings};
-use velocitas_lab::{Command, Course, Knob, KnobValue, KnownTo, LabTime, Reach, Run, Sources, shipped_gait};
+use velocitas_lab::{Course, Run, Sources, shipped_gait};
+use velocitas_record::{Command, Knob, KnobValue, KnownTo, LabTime, Reach};
 
 fn secs(x: f64) -> LabTime {
     LabTime::from_secs(x)

@@ -1,9 +1,11 @@
 //! What goes wrong for one reason is one trouble, and everything that goes wrong is in one.
 
 use crate::scenario::{Words, corrections, machine, walker};
-use velocitas_lab::cause::Findings;
-use velocitas_lab::trouble::{Dry, Reason, Trouble, troubles};
-use velocitas_lab::{Command, Course, Keep, Knob, KnobValue, LabTime, MachineId, Run, metrics};
+use velocitas_analysis::cause::Findings;
+use velocitas_analysis::metrics;
+use velocitas_analysis::{trouble::Dry, trouble::Reason, trouble::Trouble, trouble::troubles};
+use velocitas_lab::{Course, Keep, Run};
+use velocitas_record::{Command, Knob, KnobValue, LabTime, MachineId};
 
 fn secs(x: f64) -> LabTime {
     LabTime::from_secs(x)

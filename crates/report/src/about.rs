@@ -1,8 +1,9 @@
 //! What a page says about where it comes from: the course, its seed, the time, the settings.
 
+use velocitas_analysis::cause::shown;
 use velocitas_core::ClientSettings;
-use velocitas_lab::cause::shown;
-use velocitas_lab::{Conditions, KNOBS, Knobs, LabTime, MemberId, Run, Unrecorded};
+use velocitas_lab::Run;
+use velocitas_record::{Conditions, KNOBS, Knobs, LabTime, MemberId, Unrecorded};
 
 /// The lines under a title: the course with its seed and the time, and how the member was set at the end of it, as far as that is no default.
 pub fn about(run: &Run, member: MemberId, (from, to): (LabTime, LabTime)) -> Vec<String> {

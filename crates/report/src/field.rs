@@ -1,8 +1,9 @@
 //! The field on a page: the ground as areas, paths, echoes with their names; a plot for each viewer's screen.
 
+use velocitas_analysis::{moment::Moment, moment::Trail};
 use velocitas_core::{Bounds, Solid, Vec3, vec3};
-use velocitas_lab::moment::{Moment, Trail};
-use velocitas_lab::{ActorId, KnownTo, LabTime, Material, MemberId, Run};
+use velocitas_lab::Run;
+use velocitas_record::{ActorId, KnownTo, LabTime, Material, MemberId};
 
 use crate::about::about;
 use crate::drawing::{Axis, Drawing, Mark, Plot, Shape, Tone};

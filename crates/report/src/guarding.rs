@@ -3,8 +3,8 @@
 use std::fmt::Write as _;
 
 use serde::Serialize;
-use velocitas_lab::LabTime;
-use velocitas_lab::nearness::{BIN, BINS};
+use velocitas_analysis::{nearness::BIN, nearness::BINS};
+use velocitas_record::LabTime;
 use velocitas_vet::breach::Breach;
 
 /// One rule, over all runs.
@@ -112,8 +112,8 @@ impl MixtureRow {
 }
 
 /// The unit of how far, with a space before it.
-const fn unit(takes: velocitas_lab::Takes) -> &'static str {
-    use velocitas_lab::Takes;
+const fn unit(takes: velocitas_record::Takes) -> &'static str {
+    use velocitas_record::Takes;
     match takes {
         Takes::Factor => " times",
         Takes::Length => " m",

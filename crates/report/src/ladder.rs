@@ -2,11 +2,14 @@
 
 use std::collections::BTreeMap;
 
+use velocitas_analysis::{
+    crossing::Crossing, crossing::crossings, crossing::missed, crossing::ticks, crossing::was_late_for,
+};
+use velocitas_analysis::{follow::Station, follow::Stop, follow::Way};
 use velocitas_core::{Fact, MessageKind, Restored};
-use velocitas_lab::crossing::{Crossing, crossings, missed, ticks, was_late_for};
-use velocitas_lab::follow::{Station, Stop, Way};
-use velocitas_lab::record::Record;
-use velocitas_lab::{Happening, LabTime, MachineId, MemberId, Part, Run};
+use velocitas_lab::Run;
+use velocitas_record::record::Record;
+use velocitas_record::{Happening, LabTime, MachineId, MemberId, Part};
 
 use crate::about::about;
 use crate::drawing::{Axis, Drawing, Mark, Plot, Shape, Tone, told};
@@ -259,7 +262,7 @@ impl Marks<'_> {
     }
 
     /// A tick that was made without its input, at the server.
-    fn late(&mut self, made: LabTime, tick: velocitas_lab::RecordTick, how: &str) {
+    fn late(&mut self, made: LabTime, tick: velocitas_record::RecordTick, how: &str) {
         let Some(server) = self.place(MachineId::SERVER) else { return };
         let shown = self.record.shown(tick);
         self.all.push(Mark::Point {

@@ -1,6 +1,6 @@
 //! What is taken away from a run: numbers for people and programs, charts.
 //!
-//! Nothing is simulated or measured here: a report arranges what [`velocitas_lab::metrics`] measured, a chart draws
+//! Nothing is simulated or measured here: a report arranges what [`velocitas_analysis::metrics`] measured, a chart draws
 //! what the record holds. Everything comes out as bytes or text; who writes them where is the caller's business.
 
 mod about;

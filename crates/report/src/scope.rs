@@ -1,7 +1,8 @@
 //! How it developed: lanes over time, stacked on one axis.
 
-use velocitas_lab::lane::{Column, Lane, Stands, Strip, Together};
-use velocitas_lab::{LabTime, MemberId, Run};
+use velocitas_analysis::{lane::Column, lane::Lane, lane::Stands, lane::Strip, lane::Together};
+use velocitas_lab::Run;
+use velocitas_record::{LabTime, MemberId};
 
 use crate::about::about;
 use crate::drawing::{Axis, Drawing, Mark, Plot, Span, Tone};

@@ -4,11 +4,13 @@ use std::collections::BTreeMap;
 use std::time::Duration;
 
 use serde::{Deserialize, Serialize};
-use velocitas_lab::metrics::{ClientMetrics, seen_after_ms};
-use velocitas_lab::record::Record;
+use velocitas_analysis::metrics::Measured;
+use velocitas_analysis::trouble::Trouble;
+use velocitas_analysis::{metrics::ClientMetrics, metrics::seen_after_ms};
+use velocitas_lab::Run;
 use velocitas_lab::take::Take;
-use velocitas_lab::trouble::Trouble;
-use velocitas_lab::{ActorId, LabTime, Measured, Run};
+use velocitas_record::record::Record;
+use velocitas_record::{ActorId, LabTime};
 
 /// A run in numbers. `docs/report.md` explains the keys.
 #[derive(Clone, Debug, Serialize)]

@@ -7,7 +7,7 @@ use std::io::Write;
 
 use serde_json::Value;
 use velocitas_lab::export;
-use velocitas_lab::record::Record;
+use velocitas_record::record::Record;
 
 /// Writes a table.
 ///
@@ -80,7 +80,8 @@ fn words(value: &Value) -> String {
 mod tests {
     use super::*;
     use serde_json::json;
-    use velocitas_lab::{Course, LabTime, Run};
+    use velocitas_lab::{Course, Run};
+    use velocitas_record::LabTime;
 
     #[test]
     fn cells_have_names_that_say_where_they_lie() {

@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use velocitas_lab::metrics::{ClientMetrics, FIGURES, Figure, Unit, Value};
+use velocitas_analysis::{metrics::ClientMetrics, metrics::FIGURES, metrics::Figure, metrics::Unit, metrics::Value};
 
 use crate::summary::{EntityLife, Summary, TroubleRow};
 
@@ -147,7 +147,8 @@ fn comings(s: &Summary) -> String {
 mod tests {
     use std::time::Duration;
 
-    use velocitas_lab::{Course, LabTime, Run};
+    use velocitas_lab::{Course, Run};
+    use velocitas_record::LabTime;
 
     use super::*;
     use crate::summary::summarise;

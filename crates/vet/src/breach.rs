@@ -5,14 +5,15 @@
 
 use velocitas_core::{Fact, RULES, Rule, SeenBy, Shape};
 
-use velocitas_lab::Happening;
-use velocitas_lab::LabTime;
-use velocitas_lab::Takes;
-use velocitas_lab::record::Record;
 use velocitas_lab::{CHEATS, Cheat, CheatSpec};
-use velocitas_lab::{Course, KnownTo, Role, Trick, What};
+use velocitas_lab::{Course, Trick, What};
 use velocitas_lab::{Keep, Run, RunError};
-use velocitas_lab::{MachineId, MemberId};
+use velocitas_record::Happening;
+use velocitas_record::LabTime;
+use velocitas_record::Takes;
+use velocitas_record::record::Record;
+use velocitas_record::{KnownTo, Role};
+use velocitas_record::{MachineId, MemberId};
 
 /// When a cheat begins: by then everybody plays.
 const BEGINS: LabTime = LabTime(3_000_000_000);

@@ -6,9 +6,9 @@
 
 use crate::breach::{Attempt, LASTS, Outcome, RUN, attempts, try_out};
 use velocitas_lab::Course;
-use velocitas_lab::MemberId;
 use velocitas_lab::RunError;
 use velocitas_lab::chance::{Chance, Purpose};
+use velocitas_record::MemberId;
 
 /// Candidates of a generation: they are all made from the best before it.
 pub const BATCH: u32 = 8;

@@ -10,8 +10,8 @@ use crate::defaults;
 use crate::feel::RATES;
 use crate::search::{Attack, Attempt, Search};
 use crate::walk::{Walked, ahead, ground_of};
+use velocitas_analysis::lawful::Lawful;
 use velocitas_lab::chance::{Chance, Purpose};
-use velocitas_lab::lawful::Lawful;
 use velocitas_lab::track::{Track, TrackError};
 
 /// How near to a verdict honest play was brought, by the guard's own checks.

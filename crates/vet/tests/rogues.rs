@@ -1,7 +1,8 @@
 //! What is found of a rogue is found because of its cheat.
 
 use velocitas_core::Rule;
-use velocitas_lab::{Course, MemberId};
+use velocitas_lab::Course;
+use velocitas_record::MemberId;
 use velocitas_vet::breach::{attempts, try_out};
 
 #[test]

@@ -3,7 +3,8 @@
 use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
-use velocitas_lab::{Keep, LEAST_KEPT, LabTime};
+use velocitas_lab::{Keep, LEAST_KEPT};
+use velocitas_record::LabTime;
 
 use crate::times::{moment, span};
 

@@ -2,9 +2,12 @@
 
 use std::fmt::Write as _;
 
-use velocitas_lab::lane::{Effort, LANES, Lane, Reader, Strip, Subject, Together};
-use velocitas_lab::nearness::Nearness;
-use velocitas_lab::{LabTime, MachineId, MemberId, Run, nearest};
+use velocitas_analysis::nearness::Nearness;
+use velocitas_analysis::{
+    lane::Effort, lane::LANES, lane::Lane, lane::Reader, lane::Strip, lane::Subject, lane::Together,
+};
+use velocitas_lab::{Run, nearest};
+use velocitas_record::{LabTime, MachineId, MemberId};
 use velocitas_report::drawing::{Drawing, Theme, pdf, svg, table};
 use velocitas_report::{
     FieldPage, GuardPage, Ladder, LaneView, Page, Side, allowed_lines, field, guard, ladder, scope,

@@ -4,9 +4,10 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use indicatif::ProgressBar;
-use velocitas_lab::budget::hold;
+use velocitas_analysis::budget::hold;
+use velocitas_lab::Course;
 use velocitas_lab::many::Wanted;
-use velocitas_lab::{Course, LabTime};
+use velocitas_record::LabTime;
 use velocitas_report::check::{Checked, CheckedCourse, CheckedRun, kept};
 
 use super::Outcome;
@@ -113,7 +114,7 @@ fn in_folder(folder: &Path, paths: &mut Vec<PathBuf>) -> Result<(), OpenError> {
 }
 
 /// What a report knows that was kept.
-fn read_kept(path: &Path) -> Result<Vec<velocitas_lab::budget::Known>, OpenError> {
+fn read_kept(path: &Path) -> Result<Vec<velocitas_analysis::budget::Known>, OpenError> {
     let wrong = |why: String| OpenError::File { path: path.to_owned(), why };
     let text = read_regular(path, "a report is a JSON file").map_err(|why| wrong(why.to_string()))?;
     kept(&text).map_err(|why| wrong(why.to_string()))

@@ -4,9 +4,10 @@ use std::path::Path;
 
 use indicatif::ProgressBar;
 use serde_json::Value;
-use velocitas_lab::compare::partings;
+use velocitas_analysis::compare::partings;
 use velocitas_lab::many::Many;
-use velocitas_lab::{Course, Keep, LabTime, Run};
+use velocitas_lab::{Course, Keep, Run};
+use velocitas_record::LabTime;
 use velocitas_report::compare::{Comparison, Half, Pair};
 
 use super::Outcome;

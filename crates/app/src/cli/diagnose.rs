@@ -2,12 +2,13 @@
 
 use std::convert::Infallible;
 
-use velocitas_lab::cause::{Findings, Found};
+use velocitas_analysis::trouble::troubles;
+use velocitas_analysis::{cause::Findings, cause::Found};
 use velocitas_lab::diagnose::{Case, DiagnoseError, Remedy, Tried, rank};
 use velocitas_lab::stored::Stored;
 use velocitas_lab::take::Take;
-use velocitas_lab::trouble::troubles;
-use velocitas_lab::{Keep, LabTime, Run};
+use velocitas_lab::{Keep, Run};
+use velocitas_record::LabTime;
 use velocitas_report::{Diagnosis, TroubleRow};
 
 use super::args::{DiagnoseTask, Report};

@@ -3,11 +3,12 @@
 use std::path::Path;
 
 use indicatif::ProgressBar;
+use velocitas_analysis::cause::excuse;
+use velocitas_analysis::{nearness::Accusation, nearness::BINS, nearness::Nearness};
 use velocitas_core::{Motion, RULES, Rule};
-use velocitas_lab::cause::excuse;
 use velocitas_lab::many::Many;
-use velocitas_lab::nearness::{Accusation, BINS, Nearness};
-use velocitas_lab::{CHEATS, Course, KnownTo, LabTime, MemberId, Run};
+use velocitas_lab::{CHEATS, Course, Run};
+use velocitas_record::{KnownTo, LabTime, MemberId};
 use velocitas_report::{CheatRow, Guarded, MemberRow, MixtureRow, Nearest, ProposalRow, RuleRow, Spread};
 use velocitas_vet::breach::{self, Attempt, Leeway, Outcome as Came, Tried, attempts, breach, idle, try_out};
 use velocitas_vet::crafty::{self, Search, craft};

@@ -20,7 +20,8 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use clap::Parser;
-use velocitas_lab::{Course, MemberId};
+use velocitas_lab::Course;
+use velocitas_record::MemberId;
 
 use args::{Args, Task};
 

@@ -5,7 +5,8 @@ use std::time::Instant;
 
 use velocitas_lab::export::with_take;
 use velocitas_lab::take::{sealed_rows, without_rows};
-use velocitas_lab::{Keep, LEAST_KEPT, LabTime, Run, export};
+use velocitas_lab::{Keep, LEAST_KEPT, Run, export};
+use velocitas_record::LabTime;
 use velocitas_report::{TakeSummary, csv_table, summarise, text};
 
 use super::Outcome;

@@ -15,7 +15,8 @@ use thiserror::Error;
 use velocitas_core::Motion;
 use velocitas_lab::stored::{Stored, StoredError};
 use velocitas_lab::take::{Journal, Take, TakeError, is_take};
-use velocitas_lab::{Course, CourseError, DEMO_FILE, Keep, LabTime, Run, RunError, Sources};
+use velocitas_lab::{Course, CourseError, DEMO_FILE, Keep, Run, RunError, Sources};
+use velocitas_record::LabTime;
 
 pub(crate) use input::RECORD;
 use input::{Begun, Holds, as_text, read_course_or_take};

@@ -4,10 +4,11 @@ use std::fs::File;
 use std::io::{self, BufWriter, Seek};
 use std::path::{Path, PathBuf};
 
+use velocitas_lab::Run;
 use velocitas_lab::export::{Lines, first_row, last_row};
 use velocitas_lab::stored::Store;
 use velocitas_lab::take::Journal;
-use velocitas_lab::{LabTime, Run};
+use velocitas_record::LabTime;
 
 use super::input::RECORD;
 use super::output::Growing;

@@ -3,10 +3,10 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+use velocitas_analysis::metrics::ClientMetrics;
+use velocitas_analysis::moment::Figures;
 use velocitas_lab::diagnose::{Reaches, Remedy};
-use velocitas_lab::metrics::ClientMetrics;
-use velocitas_lab::moment::Figures;
-use velocitas_lab::{Command, LabTime};
+use velocitas_record::{Command, LabTime};
 
 use super::canvas::{frame, write};
 use super::job::Job;

@@ -2,8 +2,8 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_lab::budget::{Held, Outcome, hold};
-use velocitas_lab::{LabTime, MemberId};
+use velocitas_analysis::{budget::Held, budget::Outcome, budget::hold};
+use velocitas_record::{LabTime, MemberId};
 
 use super::canvas::{popup, write};
 use super::palette::Tone;

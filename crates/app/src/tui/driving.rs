@@ -6,7 +6,7 @@
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
 use velocitas_core::{Input, InputField, InputKind, Motion, Vec3, vec3};
 use velocitas_gait::keys::{Key, keys};
-use velocitas_lab::Controls;
+use velocitas_record::Controls;
 
 /// How fast held keys turn the view, in radians a second.
 const TURN_RATE: f32 = 2.6;

@@ -6,8 +6,9 @@ use std::time::Duration;
 
 use velocitas_core::{Motion, Tunable};
 use velocitas_gait::{Compiled, compile_after};
+use velocitas_lab::ReadRule;
 use velocitas_lab::diagnose::{Reaches, Remedy};
-use velocitas_lab::{Command, Reach, ReadRule};
+use velocitas_record::{Command, Reach};
 
 use super::stage::edits::Edits;
 use super::stage::{Stage, Wish};

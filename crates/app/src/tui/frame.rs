@@ -14,8 +14,8 @@ use std::time::Instant;
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Rect, Size};
+use velocitas_analysis::slices::Sliced;
 use velocitas_lab::Run;
-use velocitas_lab::slices::Sliced;
 use velocitas_report::drawing::Theme;
 
 use super::action::{Action, action};

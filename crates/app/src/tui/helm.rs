@@ -4,7 +4,7 @@ use std::path::Path;
 
 use velocitas_core::{InputKind, Kinds, Motion};
 use velocitas_lab::track::{LONGEST, Recorder};
-use velocitas_lab::{Command, Controls, LabTime, MemberId};
+use velocitas_record::{Command, Controls, LabTime, MemberId};
 
 use super::driving::Driving;
 use super::stage::{Stage, Wish};

@@ -4,7 +4,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
 use velocitas_core::ViewDelay;
-use velocitas_lab::{MachineId, Part};
+use velocitas_record::{MachineId, Part};
 
 use super::canvas::write;
 use super::palette::Tone;

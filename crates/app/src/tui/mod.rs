@@ -55,7 +55,8 @@ use std::time::{Duration, Instant};
 use ratatui::backend::CrosstermBackend;
 use ratatui::layout::Size;
 use signal_hook::consts::SIGHUP;
-use velocitas_lab::{Keep, LabTime, MemberId};
+use velocitas_lab::Keep;
+use velocitas_record::{LabTime, MemberId};
 
 pub use frame::{Frame, draw};
 pub use palette::{Colours, Palette};

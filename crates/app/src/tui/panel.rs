@@ -3,11 +3,11 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
+use velocitas_analysis::cause::shown;
+use velocitas_analysis::metrics::Seen;
+use velocitas_analysis::moment::Echo;
 use velocitas_core::{Drawn, Presence, Vec3};
-use velocitas_lab::cause::shown;
-use velocitas_lab::metrics::Seen;
-use velocitas_lab::moment::Echo;
-use velocitas_lab::{KNOBS, LabTime, Range};
+use velocitas_record::{KNOBS, LabTime, Range};
 
 use super::canvas::{frame, write};
 use super::palette::Tone;
@@ -436,7 +436,7 @@ mod tests {
         assert_eq!(cut, ["ice: the server", "slides, the client\u{2026}"]);
         assert!(told_in(&"x ".repeat(99), 5, 1).iter().all(|line| line.chars().count() <= 5));
     }
-    use velocitas_lab::metrics::{ErrorM, Spread};
+    use velocitas_analysis::{metrics::ErrorM, metrics::Spread};
 
     #[test]
     fn no_figure_of_the_own_character_is_cut_off() {

@@ -15,11 +15,11 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
+use velocitas_analysis::trouble::Reason;
+use velocitas_analysis::{slices::Cut, slices::Sliced, slices::Slices, slices::slices};
 use velocitas_core::{Fact, Restored};
-use velocitas_lab::record::Mark;
-use velocitas_lab::slices::{Cut, Sliced, Slices, slices};
-use velocitas_lab::trouble::Reason;
-use velocitas_lab::{Happening, LabTime, MachineId, MemberId};
+use velocitas_record::record::Mark;
+use velocitas_record::{Happening, LabTime, MachineId, MemberId};
 use velocitas_report::drawing::told;
 
 use super::action::Action;

@@ -1,7 +1,8 @@
 //! What the memory bound let go, had again: a stretch is run once more from a checkpoint, beside the frames, and takes the place of
 //! the run while it is looked at. Its present stays the present.
 
-use velocitas_lab::{LabTime, Run};
+use velocitas_lab::Run;
+use velocitas_record::LabTime;
 
 use super::job::Job;
 use super::stage::Stage;

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use velocitas_lab::LabTime;
+use velocitas_record::LabTime;
 
 use super::job::Job;
 use super::stage::Stage;

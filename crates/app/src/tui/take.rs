@@ -8,8 +8,9 @@ use crossterm::event::{KeyCode, KeyEvent, KeyEventKind};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_core::Motion;
+use velocitas_lab::Run;
 use velocitas_lab::take::{Journal, Take};
-use velocitas_lab::{LabTime, Run};
+use velocitas_record::LabTime;
 
 use super::canvas::{popup, write};
 use super::palette::Tone;

@@ -13,7 +13,8 @@ use std::time::Duration;
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseButton, MouseEvent, MouseEventKind};
 use ratatui::buffer::Buffer;
 use ratatui::layout::{Rect, Size};
-use velocitas_lab::{Course, Happening, LabTime, MemberId, Part, Run};
+use velocitas_lab::{Course, Run};
+use velocitas_record::{Happening, LabTime, MemberId, Part};
 
 use velocitas_report::drawing::Theme;
 

@@ -1,8 +1,8 @@
 //! Typing a value for the chosen knob.
 
 use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
-use velocitas_lab::Command;
-use velocitas_lab::cause::shown;
+use velocitas_analysis::cause::shown;
+use velocitas_record::Command;
 
 use super::stage::Stage;
 use super::stage::typing::Typing;

@@ -1,8 +1,9 @@
 //! Who is looked at, and who is made to come and go.
 
-use velocitas_lab::amiss::Amiss;
-use velocitas_lab::moment::Echoes;
-use velocitas_lab::{ActorId, Coming, Command, Lab, MemberId};
+use velocitas_analysis::amiss::Amiss;
+use velocitas_analysis::moment::Echoes;
+use velocitas_lab::Lab;
+use velocitas_record::{ActorId, Coming, Command, MemberId};
 
 use super::stage::Stage;
 

@@ -1,7 +1,8 @@
 //! What keys do to the world: knobs that are turned, and what happens to somebody at once.
 
 use velocitas_core::{Rule, vec3};
-use velocitas_lab::{Command, KNOBS, Knob, Lab, MemberId, NamedSolid, Reach, Sudden, Unrecorded};
+use velocitas_lab::Lab;
+use velocitas_record::{Command, KNOBS, Knob, MemberId, NamedSolid, Reach, Sudden, Unrecorded};
 
 use super::stage::Stage;
 
@@ -45,7 +46,7 @@ impl Stage {
         };
         let value = knob.turned(now, up);
         let whose = if all { "all".to_owned() } else { self.name(self.entity).to_owned() };
-        let (name, shown) = (knob.spec().name, velocitas_lab::cause::shown(knob, value));
+        let (name, shown) = (knob.spec().name, velocitas_analysis::cause::shown(knob, value));
         let commands = members.into_iter().map(|member| Command::Set { member, knob, value }).collect();
         let says = all.then(|| format!("{name} set to {shown} for all machines"));
         self.do_or_offer(format!("{whose}: {name} {shown}"), commands, says);

@@ -8,7 +8,8 @@ use velocitas_core::{
     InputKind, Kinds, Life, Motion, Patience, Policy, Rate, Server, ServerConfig, Solid, SolidId, Tick, Token,
     Unwatched, vec3,
 };
-use velocitas_lab::{Course, Lab, LabTime, Run, Unrecorded};
+use velocitas_lab::{Course, Lab, Run};
+use velocitas_record::{LabTime, Unrecorded};
 
 /// Does so many seconds of something.
 type Work = fn(f64);

@@ -9,7 +9,7 @@ use serde::de::{Deserializer, MapAccess, Visitor};
 use toml::Spanned;
 
 use super::settings::{Written, described, written_as};
-use crate::budget::MEASURES;
+use velocitas_analysis::budget::MEASURES;
 use velocitas_record::quantity::{Quantity, Time};
 
 /// The keys of whom a budget is for.

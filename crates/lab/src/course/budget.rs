@@ -11,10 +11,12 @@ use super::file::File;
 use super::resolve::{Resolver, Result, time};
 use super::settings::plain;
 use super::{Course, Role};
-use crate::budget::{Accused, Check, Limit, MEASURES, Measure, Whose};
-use crate::ids::MemberId;
-use crate::knob::KnobValue;
-use crate::time::LabTime;
+use velocitas_analysis::{
+    budget::Accused, budget::Check, budget::Limit, budget::MEASURES, budget::Measure, budget::Whose,
+};
+use velocitas_record::ids::MemberId;
+use velocitas_record::knob::KnobValue;
+use velocitas_record::time::LabTime;
 
 /// The most seeds that a course may ask for.
 const MOST_SEEDS: i64 = 1000;

@@ -7,8 +7,8 @@ use toml::Spanned;
 use super::file;
 use super::resolve::{Resolver, Result, time};
 use super::{Coming, Course, Happens, Owned, What};
-use crate::ids::MemberId;
-use crate::time::LabTime;
+use velocitas_record::ids::MemberId;
+use velocitas_record::time::LabTime;
 
 /// What comes again is followed for so long, and so often, when it is asked whether it can happen.
 const FOLLOWED: LabTime = LabTime(600_000_000_000);

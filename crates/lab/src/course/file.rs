@@ -11,7 +11,7 @@ use velocitas_core::Arrangement;
 
 use super::allowed::{Budget, Checked};
 use super::settings::{Link, LinkChange, Settings, Trick};
-use crate::fault::FAULTS;
+use velocitas_analysis::fault::FAULTS;
 use velocitas_record::quantity::{
     Angle, Drift, Factor, Frequency, Length, Offset, Often, Quantity, Share, Speed, Time,
 };

@@ -10,10 +10,10 @@ use velocitas_core::{InputField, InputKind, Motion, Vec3, vec3};
 use super::Course;
 use super::file;
 use super::resolve::{Resolver, Result, time};
-use crate::controls::Acts;
 use crate::hands::{Script, Stroke, Strokes, Waypoint};
-use crate::time::LabTime;
 use crate::track::Track;
+use velocitas_record::controls::Acts;
+use velocitas_record::time::LabTime;
 
 /// The shortest that something is done for.
 const LEAST: LabTime = LabTime(1_000_000);

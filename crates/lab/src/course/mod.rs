@@ -20,9 +20,9 @@ pub use error::{CourseError, nearest};
 pub use guard::{ALLOWED, GuardSpec};
 pub use saved::Saved;
 
-pub use crate::role::{Coming, Role};
-pub use crate::texts::{GaitFile, NamedFile};
-pub use crate::world::{KnownTo, Material, NamedSolid, NamedZone, World};
+pub use velocitas_record::{role::Coming, role::Role};
+pub use velocitas_record::{texts::GaitFile, texts::NamedFile};
+pub use velocitas_record::{world::KnownTo, world::Material, world::NamedSolid, world::NamedZone, world::World};
 
 use std::cell::RefCell;
 use std::ops::Index;
@@ -31,17 +31,17 @@ use std::sync::Arc;
 use velocitas_core::walker::Walker;
 use velocitas_core::{Arrangement, ClientSettings, Ground, Kinds, Motion, Patience, Rate, SolidId, State, Vec3};
 
-use crate::budget::{Accused, Check, Limit};
 use crate::cheat::Cheat;
-use crate::fault::Fault;
 use crate::hands::Script;
-use crate::host::HostSpec;
-use crate::ids::{MachineId, MemberId};
-use crate::knob::{Knob, Knobs, Place};
-use crate::known::Known;
-use crate::time::LabTime;
-use crate::trace::Trace;
+use velocitas_analysis::fault::Fault;
+use velocitas_analysis::{budget::Accused, budget::Check, budget::Limit};
 use velocitas_record::Conditions;
+use velocitas_record::host::HostSpec;
+use velocitas_record::known::Known;
+use velocitas_record::time::LabTime;
+use velocitas_record::trace::Trace;
+use velocitas_record::{ids::MachineId, ids::MemberId};
+use velocitas_record::{knob::Knob, knob::Knobs, knob::Place};
 
 /// The demo course.
 pub const DEMO: &str = include_str!("../../../../courses/lampwick-quay.course.toml");

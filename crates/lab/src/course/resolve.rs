@@ -17,14 +17,14 @@ use super::{
     Coming, Course, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Owned, Role, Thing, Trick, What, World,
 };
 use crate::cheat::CHEATS;
-use crate::fault::{FAULTS, Fault};
-use crate::host::HostSpec;
-use crate::ids::MemberId;
-use crate::knob::Knobs;
 use crate::profile::PROFILES;
-use crate::time::LabTime;
-use crate::trace::Trace;
+use velocitas_analysis::{fault::FAULTS, fault::Fault};
+use velocitas_record::host::HostSpec;
+use velocitas_record::ids::MemberId;
+use velocitas_record::knob::Knobs;
 use velocitas_record::quantity::{Dimension, Quantity, Time};
+use velocitas_record::time::LabTime;
+use velocitas_record::trace::Trace;
 use velocitas_record::{Conditions, TraceNumber};
 
 /// The most one server and one screen are meant for.

@@ -7,13 +7,13 @@ pub use remedy::{Reaches, Remedy};
 use remedy::remedies;
 use thiserror::Error;
 
-use crate::cause::Found;
 use crate::course::Role;
-use crate::ids::MachineId;
-use crate::metrics::{ClientMetrics, measure_all};
 use crate::run::Run;
-use crate::time::LabTime;
-use crate::trouble::{Reason, Trouble, troubles};
+use velocitas_analysis::cause::Found;
+use velocitas_analysis::{metrics::ClientMetrics, metrics::measure_all};
+use velocitas_analysis::{trouble::Reason, trouble::Trouble, trouble::troubles};
+use velocitas_record::ids::MachineId;
+use velocitas_record::time::LabTime;
 
 /// So long before the stretch a remedy begins, that what it does is there from its beginning: news of it is on its way, a lead is
 /// worked off at a tick a second.

@@ -4,18 +4,18 @@ use std::sync::Arc;
 
 use velocitas_core::{Fact, Motion};
 
-use crate::cause::shown;
-use crate::command::{Calm, Command};
 use crate::course::What;
-use crate::host::HostSpec;
-use crate::ids::{MachineId, MemberId, Part, RecordTick};
-use crate::knob::SETTINGS;
-use crate::known::{Known, Reach};
-use crate::record::Record;
 use crate::reread::ReadRule;
 use crate::run::Run;
-use crate::time::LabTime;
-use crate::watch::Happening;
+use velocitas_analysis::cause::shown;
+use velocitas_record::host::HostSpec;
+use velocitas_record::knob::SETTINGS;
+use velocitas_record::record::Record;
+use velocitas_record::time::LabTime;
+use velocitas_record::watch::Happening;
+use velocitas_record::{command::Calm, command::Command};
+use velocitas_record::{ids::MachineId, ids::MemberId, ids::Part, ids::RecordTick};
+use velocitas_record::{known::Known, known::Reach};
 
 /// How far a remedy reaches: of two that do the same the nearer one is named first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -174,9 +174,9 @@ fn differing(at: &Run, record: &Record, machine: MachineId, (here, there): (&Kno
 fn knobs(at: &Run, member: MemberId) -> Vec<Remedy> {
     let knobs = at.lab().knobs(member);
     let name = &at.course()[member].name;
-    let cure = |spec: &crate::knob::KnobSpec| {
+    let cure = |spec: &velocitas_record::knob::KnobSpec| {
         let (now, value) = (spec.knob.get(knobs), spec.knob.cure(knobs)?);
-        let is_link = matches!(spec.place, crate::knob::Place::Link { .. });
+        let is_link = matches!(spec.place, velocitas_record::knob::Place::Link { .. });
         let reaches = if is_link { Reaches::Link } else { Reaches::Setting };
         let (now, then) = (shown(spec.knob, now), shown(spec.knob, value));
         let words = format!("{name}: {} {then} instead of {now}", spec.name);
@@ -199,12 +199,12 @@ fn calm(
     let name = record.cast.name(machine);
     // Who comes is given its own as well.
     let events = at.course().events.iter().any(|event| matches!(event.what, What::Own(..)));
-    let owners = |row: &crate::watch::HappeningRow| matches!(row.what, Happening::Fact(Fact::Owns { .. }));
+    let owners = |row: &velocitas_record::watch::HappeningRow| matches!(row.what, Happening::Fact(Fact::Owns { .. }));
     if events && record.of(machine).happenings.span(from, to).any(owners) {
         let calm = [Command::Calm(Calm::Hands)];
         all.push(Remedy::of(Reaches::Event, "nothing changes hands".to_owned(), calm));
     }
-    let turned = |row: &crate::watch::HappeningRow| matches!(row.what, Happening::Link { .. });
+    let turned = |row: &velocitas_record::watch::HappeningRow| matches!(row.what, Happening::Link { .. });
     if record.of(machine).happenings.span(from, to).any(turned) {
         let calm = [Command::Calm(Calm::Link(member, None))];
         all.push(Remedy::of(Reaches::Event, format!("no change of the link of {name}"), calm));
@@ -214,7 +214,7 @@ fn calm(
     push(format!("a perfect link down to {name}"), Calm::Down(member));
     let hitches = |host: &HostSpec| host.hitches_per_minute > 0.0;
     let froze = |machine: MachineId| {
-        let stood = |row: &crate::watch::HappeningRow| {
+        let stood = |row: &velocitas_record::watch::HappeningRow| {
             matches!(row.what, Happening::Frozen(_) | Happening::Fact(Fact::Dropped { .. }))
         };
         hitches(&record.cast.machines[machine.index()].host) || record.of(machine).happenings.span(from, to).any(stood)
@@ -225,8 +225,9 @@ fn calm(
     if machine != MachineId::SERVER && froze(MachineId::SERVER) {
         push("no hitches of the server".to_owned(), Calm::Frames(None));
     }
-    let pushed =
-        |row: &crate::watch::HappeningRow| matches!(row.what, Happening::Pushed(..) | Happening::Teleported(..));
+    let pushed = |row: &velocitas_record::watch::HappeningRow| {
+        matches!(row.what, Happening::Pushed(..) | Happening::Teleported(..))
+    };
     if record.of(machine).happenings.span(from, to).any(pushed) {
         push("no pushes".to_owned(), Calm::Pushes);
     }

@@ -4,7 +4,7 @@ use velocitas_core::{Denied, EndedBy, EntityId, PeerId, Token};
 
 use super::cell::Cell;
 use super::kind::{Key, Kind, actor_name, entity_name, key, machine, tick};
-use crate::ids::ActorId;
+use velocitas_record::ids::ActorId;
 
 pub(super) static STARTED: Kind<()> =
     Kind { name: "started", says: "a member's program was started", keys: &[machine()] };

@@ -2,8 +2,8 @@
 
 use super::cell::Cell;
 use super::kind::{Key, Kind, key, machine, reach, tick};
-use crate::known::Reach;
-use crate::record::FrameRow;
+use velocitas_record::known::Reach;
+use velocitas_record::record::FrameRow;
 
 pub(super) static FRAME: Kind<FrameRow> = Kind {
     name: "frame",

@@ -7,11 +7,11 @@ use velocitas_core::{Agree, Blend, Input, InputKind, Motion, Schema, SeenBy, Sha
 
 use super::cell::Cell;
 use crate::course::Material;
-use crate::host::HostSpec;
-use crate::ids::{MachineId, Part, RecordTick};
-use crate::knob::{KnobSpec, Knobs, Place, SETTINGS, Takes};
-use crate::record::{Cast, Record};
 use velocitas_record::Conditions;
+use velocitas_record::host::HostSpec;
+use velocitas_record::{ids::MachineId, ids::Part, ids::RecordTick};
+use velocitas_record::{knob::KnobSpec, knob::Knobs, knob::Place, knob::SETTINGS, knob::Takes};
+use velocitas_record::{record::Cast, record::Record};
 
 /// The format of the lines.
 pub const RECORD_FORMAT: u32 = 3;

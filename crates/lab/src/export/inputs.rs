@@ -5,9 +5,9 @@ use velocitas_core::{Input, Provenance};
 use super::cell::Cell;
 use super::head::input_cells;
 use super::kind::{Key, Kind, Place, actor_name, key, machine, tick};
-use crate::ids::ActorId;
-use crate::record::{InputRow, InputRows};
 use velocitas_analysis::{Fate, fate};
+use velocitas_record::ids::ActorId;
+use velocitas_record::{record::InputRow, record::InputRows};
 
 /// An input, or a tick for which there was none.
 pub(super) struct InputHere {

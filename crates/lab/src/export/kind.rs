@@ -3,11 +3,11 @@
 use velocitas_core::EntityId;
 
 use super::cell::{Cell, quoted};
-use crate::cause::Findings;
-use crate::ids::{ActorId, MachineId, RecordTick};
-use crate::known::Reach;
-use crate::record::Record;
-use crate::time::LabTime;
+use velocitas_analysis::cause::Findings;
+use velocitas_record::known::Reach;
+use velocitas_record::record::Record;
+use velocitas_record::time::LabTime;
+use velocitas_record::{ids::ActorId, ids::MachineId, ids::RecordTick};
 
 /// Where a row belongs.
 #[derive(Clone, Copy)]

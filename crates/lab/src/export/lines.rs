@@ -5,11 +5,11 @@ use std::io::{self, Write};
 use super::page::Page;
 use super::slice::Slice;
 use super::table::row_kinds;
-use crate::cause::Found;
-use crate::metrics::Reel;
-use crate::record::Samples;
 use crate::run::{Keep, LEAST_KEPT, Run};
-use crate::time::LabTime;
+use velocitas_analysis::cause::Found;
+use velocitas_analysis::metrics::Reel;
+use velocitas_record::record::Samples;
+use velocitas_record::time::LabTime;
 
 /// Rows are gathered and sorted a second at a time.
 pub(super) const SLICE: LabTime = LabTime(1_000_000_000);

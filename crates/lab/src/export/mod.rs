@@ -24,8 +24,8 @@ pub use head::RECORD_FORMAT;
 use head::head;
 use lines::SLICE;
 
-use crate::cause::{Findings, Found};
-use crate::record::Record;
+use velocitas_analysis::{cause::Findings, cause::Found};
+use velocitas_record::record::Record;
 
 /// What is said in the last row: what is known of a run besides its record.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]

@@ -6,8 +6,8 @@ use std::ops::Range;
 
 use super::cell::Cell;
 use super::kind::{Form, Kind, Place, RowSpec};
-use crate::ids::ActorId;
 use crate::stored::seldom::Seldom;
+use velocitas_record::ids::ActorId;
 
 /// Where a row stands among others, in one number: by time, then kinds in the order of the table, machines, entities.
 type Rank = u128;

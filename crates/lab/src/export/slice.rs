@@ -10,13 +10,15 @@ use super::table::{
     AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, GROUND, MEASURE, MESSAGE, PREDICTED, REWRITTEN, RULE, Seen, StateRow,
     WINDOW, happening,
 };
-use crate::cause::Findings;
-use crate::ids::{ActorId, MachineId, RecordTick};
-use crate::known::Changed;
-use crate::metrics::Reel;
-use crate::record::{Column, Pack, Packed, Record, Samples, Timed, Track};
 use crate::stored::seldom::Seldom;
-use crate::time::LabTime;
+use velocitas_analysis::cause::Findings;
+use velocitas_analysis::metrics::Reel;
+use velocitas_record::known::Changed;
+use velocitas_record::time::LabTime;
+use velocitas_record::{ids::ActorId, ids::MachineId, ids::RecordTick};
+use velocitas_record::{
+    record::Column, record::Pack, record::Packed, record::Record, record::Samples, record::Timed, record::Track,
+};
 
 /// A span of the record on its way out.
 pub(super) struct Slice<'a, 'p> {

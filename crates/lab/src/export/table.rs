@@ -14,14 +14,14 @@ use super::frames::{FRAME, RECEIVED, REFUSAL, TUNED};
 use super::inputs::INPUT;
 use super::kind::{Key, Kind, Place, RowSpec, actor_name, entity_name, key, machine, reach, tick};
 use super::page::Page;
-use crate::command::Command;
-use crate::ids::{ActorId, MachineId, Part, RecordTick};
-use crate::knob::{Knob, KnobValue};
-use crate::known::{Change, Changed, Known, Reach};
-use crate::metrics::Window;
-use crate::record::{ClockRow, DrawnRow, MeasureRow, StateHead};
-use crate::time::LabTime;
-use crate::watch::{Happening, MessageRow};
+use velocitas_analysis::metrics::Window;
+use velocitas_record::command::Command;
+use velocitas_record::time::LabTime;
+use velocitas_record::{ids::ActorId, ids::MachineId, ids::Part, ids::RecordTick};
+use velocitas_record::{knob::Knob, knob::KnobValue};
+use velocitas_record::{known::Change, known::Changed, known::Known, known::Reach};
+use velocitas_record::{record::ClockRow, record::DrawnRow, record::MeasureRow, record::StateHead};
+use velocitas_record::{watch::Happening, watch::MessageRow};
 
 /// A state in a track.
 pub(super) struct StateRow {

@@ -5,8 +5,8 @@ use velocitas_core::{InputField, InputKind};
 use super::route::Walk;
 use super::script::Script;
 use super::seen::Seen;
-use crate::controls::Controls;
-use crate::time::LabTime;
+use velocitas_record::controls::Controls;
+use velocitas_record::time::LabTime;
 
 /// Something is used so often …
 const EVERY: LabTime = LabTime(2_000_000_000);

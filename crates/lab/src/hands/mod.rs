@@ -12,11 +12,11 @@ pub use script::Script;
 pub(crate) use seen::{Luck, Seen};
 pub use strokes::{Given, Stroke, Strokes};
 
-use crate::controls::Controls;
-use crate::time::LabTime;
 use exercise::Exercise;
 use random::Random;
 use route::Walk;
+use velocitas_record::controls::Controls;
+use velocitas_record::time::LabTime;
 
 /// The hands of a member. Everything they do follows from what they see and from luck.
 #[derive(Clone, Debug, Default)]

@@ -4,8 +4,8 @@ use velocitas_core::{Input, InputField, InputKind, POINT_REACH, Schema, Vec3, ve
 
 use super::route::{TURN, Walk};
 use super::seen::{Luck, Seen};
-use crate::controls::{Controls, first, is_stick, steering};
-use crate::time::LabTime;
+use velocitas_record::time::LabTime;
+use velocitas_record::{controls::Controls, controls::first, controls::is_stick, controls::steering};
 
 /// What was done at random last.
 #[derive(Clone, Debug, Default)]
@@ -93,7 +93,7 @@ impl Random {
                 };
                 let b = seen.bounds;
                 let place = vec3(within((b.min.0, b.max.0), how), within((b.min.1, b.max.1), far), b.floor);
-                if first(seen.schema, crate::controls::is_point).is_some_and(|first| first.name == f.name) {
+                if first(seen.schema, velocitas_record::controls::is_point).is_some_and(|first| first.name == f.name) {
                     self.order = Some(place);
                 } else {
                     f.give(&mut self.given, place);

@@ -2,7 +2,7 @@
 
 use velocitas_core::{Bounds, Schema, State};
 
-use crate::time::LabTime;
+use velocitas_record::time::LabTime;
 
 /// What hands have before them.
 #[derive(Clone, Copy)]

@@ -3,10 +3,10 @@
 use velocitas_core::Tick;
 
 use super::Lab;
-use crate::addresses::token;
 use crate::course::KnownTo;
-use crate::ids::MachineId;
-use crate::record::{Beginning, MachineInfo, Origin, Player, There};
+use velocitas_record::addresses::token;
+use velocitas_record::ids::MachineId;
+use velocitas_record::{record::Beginning, record::MachineInfo, record::Origin, record::Player, record::There};
 
 impl Lab {
     /// Who is who, and what is known, at the beginning of what is run.

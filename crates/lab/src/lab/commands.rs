@@ -3,18 +3,18 @@
 use velocitas_core::{Client, Tick};
 
 use super::{Helm, Lab};
-use crate::addresses::token;
-use crate::command::{Calm, Command, Sudden};
-use crate::controls::Controls;
 use crate::course::{ALLOWED, What};
 use crate::hands::Hands;
-use crate::ids::{MachineId, MemberId, Part};
-use crate::knob::{Knob, KnobValue};
-use crate::known::{Change, Changed, Reach};
 use crate::machine::Serving;
 use crate::reread::ReadLater;
-use crate::watch::{Happening, Watch};
 use velocitas_record::Conditions;
+use velocitas_record::addresses::token;
+use velocitas_record::controls::Controls;
+use velocitas_record::{command::Calm, command::Command, command::Sudden};
+use velocitas_record::{ids::MachineId, ids::MemberId, ids::Part};
+use velocitas_record::{knob::Knob, knob::KnobValue};
+use velocitas_record::{known::Change, known::Changed, known::Reach};
+use velocitas_record::{watch::Happening, watch::Watch};
 
 impl Lab {
     /// Does what was commanded, now.

@@ -5,15 +5,15 @@ use std::sync::Arc;
 use velocitas_core::{Client, EntityId, SolidId, Token};
 
 use super::{Due, Lab, guest};
-use crate::addresses::token;
-use crate::command::{Calm, Command};
 use crate::course::{Coming, Course, KnownTo, Override, Owned, Turned, What};
-use crate::fault::Fault;
-use crate::ids::{MachineId, MemberId, Part};
-use crate::knob::{Knob, Knobs, Place, SETTINGS};
-use crate::known::Reach;
 use crate::reread::ReadLater;
-use crate::watch::{Happening, Watch};
+use velocitas_analysis::fault::Fault;
+use velocitas_record::addresses::token;
+use velocitas_record::known::Reach;
+use velocitas_record::{command::Calm, command::Command};
+use velocitas_record::{ids::MachineId, ids::MemberId, ids::Part};
+use velocitas_record::{knob::Knob, knob::Knobs, knob::Place, knob::SETTINGS};
+use velocitas_record::{watch::Happening, watch::Watch};
 
 impl Lab {
     pub(super) fn event<W: Watch>(&mut self, index: usize, watch: &mut W) {

@@ -2,14 +2,14 @@
 
 use super::told::{Alone, Both};
 use super::{AgainError, CHECKPOINT, Keep, LEAST_KEPT, OF_FIGURES, Run};
-use crate::cause::Findings;
-use crate::command::Command;
 use crate::lab::Lab;
-use crate::record::{CONTEXT, Cast, Recorder};
 use crate::reread::ReadLater;
-use crate::stirs::Stirs;
-use crate::time::LabTime;
-use crate::watch::{Unrecorded, Watch};
+use velocitas_analysis::cause::Findings;
+use velocitas_analysis::stirs::Stirs;
+use velocitas_record::command::Command;
+use velocitas_record::time::LabTime;
+use velocitas_record::{record::CONTEXT, record::Cast, record::Recorder};
+use velocitas_record::{watch::Unrecorded, watch::Watch};
 
 /// How long checkpoints are fresh; older ones are thinned to one in four.
 const FRESH: LabTime = LabTime(60_000_000_000);

@@ -3,16 +3,16 @@
 use velocitas_core::Tick;
 
 use super::{Run, RunError};
-use crate::cause::Findings;
-use crate::command::Command;
 use crate::export::Ending;
-use crate::ids::{MachineId, Part};
-use crate::metrics::Meter;
-use crate::record::{Record, Recorder};
 use crate::reread::ReadLater;
 use crate::take::Take;
-use crate::time::LabTime;
-use crate::watch::Unrecorded;
+use velocitas_analysis::cause::Findings;
+use velocitas_analysis::metrics::Meter;
+use velocitas_record::command::Command;
+use velocitas_record::time::LabTime;
+use velocitas_record::watch::Unrecorded;
+use velocitas_record::{ids::MachineId, ids::Part};
+use velocitas_record::{record::Record, record::Recorder};
 
 /// How a run ended that is over.
 #[derive(Clone, Copy, Debug)]

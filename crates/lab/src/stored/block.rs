@@ -4,7 +4,7 @@ use std::io::{self, Read, Seek, SeekFrom, Write};
 
 use thiserror::Error;
 
-use crate::time::LabTime;
+use velocitas_record::time::LabTime;
 
 /// The line that a file begins with.
 pub(super) const MAGIC: &[u8] = b"velocitas record 2\n";

@@ -17,7 +17,7 @@ mod said;
 pub(crate) mod seldom;
 mod write;
 
-use crate::time::LabTime;
+use velocitas_record::time::LabTime;
 
 pub use block::{Damage, is_record};
 pub use lines::is_lines;

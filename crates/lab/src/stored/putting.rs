@@ -17,14 +17,14 @@ use super::rows::{KEY, Keys, Names};
 use super::said::{Row, Said};
 use super::seldom::{ChangeNote, Seldom};
 use crate::export::Ending;
-use crate::ids::{MachineId, RecordTick};
-use crate::known::Reach;
-use crate::record::{ClockRow, ReceivedRow, Record};
 use crate::run::{Keep, RunError};
 use crate::take::Take;
-use crate::time::LabTime;
-use crate::watch::MessageRow;
+use velocitas_record::known::Reach;
 use velocitas_record::screen::{DrawnFact, Screen};
+use velocitas_record::time::LabTime;
+use velocitas_record::watch::MessageRow;
+use velocitas_record::{ids::MachineId, ids::RecordTick};
+use velocitas_record::{record::ClockRow, record::ReceivedRow, record::Record};
 
 /// Of a moment, what is put back first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

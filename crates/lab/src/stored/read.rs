@@ -9,13 +9,13 @@ use velocitas_core::Motion;
 use super::block::{Blocks, Damage, Holds};
 use super::coded::{Expected, Key, MADE, Tag, entity, take};
 use super::restore::{Restored, Restoring, STRANGE, Strange};
-use crate::cause::Findings;
 use crate::export::{Ending, RECORD_FORMAT};
-use crate::metrics::Meter;
-use crate::record::{Record, Unpacker};
 use crate::run::{Keep, Run, RunError};
 use crate::take::{Take, TakeError};
-use crate::time::LabTime;
+use velocitas_analysis::cause::Findings;
+use velocitas_analysis::metrics::Meter;
+use velocitas_record::time::LabTime;
+use velocitas_record::{record::Record, record::Unpacker};
 
 /// A record that was read from a file.
 #[derive(Clone, Debug)]

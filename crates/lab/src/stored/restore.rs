@@ -3,18 +3,21 @@
 use velocitas_core::{Event, Fact, Input, InputFact, Measure, StateEvent};
 
 use super::seldom::{ChangeNote, Seldom};
-use crate::cause::{Findings, Found};
-use crate::command::Command;
 use crate::export::Ending;
-use crate::ids::{MachineId, Part, RecordTick};
-use crate::known::{Change, Changed, Reach};
-use crate::metrics::Meter;
-use crate::record::{CONTEXT, ClockRow, FrameRow, OtherwiseRow, OwnDrawnRow, ReceivedRow, Record, Recorder, SeenRow};
 use crate::run::{Keep, LEAST_KEPT, Run, RunError};
 use crate::take::Take;
-use crate::time::LabTime;
-use crate::watch::{Happening, MessageRow, Watch};
+use velocitas_analysis::metrics::Meter;
+use velocitas_analysis::{cause::Findings, cause::Found};
+use velocitas_record::command::Command;
 use velocitas_record::screen::Screen;
+use velocitas_record::time::LabTime;
+use velocitas_record::{ids::MachineId, ids::Part, ids::RecordTick};
+use velocitas_record::{known::Change, known::Changed, known::Reach};
+use velocitas_record::{
+    record::CONTEXT, record::ClockRow, record::FrameRow, record::OtherwiseRow, record::OwnDrawnRow,
+    record::ReceivedRow, record::Record, record::Recorder, record::SeenRow,
+};
+use velocitas_record::{watch::Happening, watch::MessageRow, watch::Watch};
 
 /// Most entities that a record may have.
 const MOST_ACTORS: usize = 1 << 14;

@@ -6,9 +6,9 @@ use velocitas_core::{EntityId, Input, InputKind, PeerId, Schema, Shape, State, V
 
 use super::restore::Strange;
 use super::said::{Row, Said};
-use crate::ids::MachineId;
-use crate::record::Cast;
-use crate::time::LabTime;
+use velocitas_record::ids::MachineId;
+use velocitas_record::record::Cast;
+use velocitas_record::time::LabTime;
 
 /// What machines and entities are called in a record, and what they are.
 #[derive(Default)]

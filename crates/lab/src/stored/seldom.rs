@@ -3,10 +3,10 @@
 use serde::{Deserialize, Serialize};
 use velocitas_core::{Fact, SolidId};
 
-use crate::ids::{MachineId, Part, RecordTick};
-use crate::known::{Changed, Reach};
-use crate::time::LabTime;
-use crate::watch::{Happening, HappeningRow};
+use velocitas_record::time::LabTime;
+use velocitas_record::{ids::MachineId, ids::Part, ids::RecordTick};
+use velocitas_record::{known::Changed, known::Reach};
+use velocitas_record::{watch::Happening, watch::HappeningRow};
 
 /// What happens seldom: written whole.
 #[derive(Clone, Debug, Serialize, Deserialize)]

@@ -8,10 +8,10 @@ use super::block::{self, Holds, MAGIC};
 use super::coded::{Expected, InputNote, MADE, MeasureNote, StateNote, Tag, begin, of_entity, put};
 use super::seldom::{ChangeNote, Seldom};
 use crate::export::Ending;
-use crate::ids::{MachineId, Part};
-use crate::record::{ClockRow, Packer, ReceivedRow, Record};
 use crate::run::{Follow, Told};
-use crate::time::LabTime;
+use velocitas_record::time::LabTime;
+use velocitas_record::{ids::MachineId, ids::Part};
+use velocitas_record::{record::ClockRow, record::Packer, record::ReceivedRow, record::Record};
 
 /// A block is of no longer a time than this …
 const LONGEST: LabTime = LabTime(1_000_000_000);
@@ -138,7 +138,7 @@ impl<W: Write> Store<W> {
                 put(packer, &mut expected.clocks, Tag::Clock, [m, 0, 0], ClockRow { at, fact: *fact });
             }
             Event::Fact(Fact::Received { tick }) => {
-                let tick = crate::ids::RecordTick::of(first, *tick);
+                let tick = velocitas_record::ids::RecordTick::of(first, *tick);
                 put(packer, &mut expected.received, Tag::Received, [m, 0, 0], ReceivedRow { at, tick });
             }
             // No record keeps it.

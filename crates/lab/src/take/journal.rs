@@ -11,13 +11,13 @@ use super::seal::Seal;
 use super::told::Told;
 use super::{MOST_BYTES, TAKE_FORMAT};
 use crate::absent::Absent;
-use crate::command::Command;
 use crate::course::Course;
 use crate::export::{self, Lines};
 use crate::reread::ReadRule;
 use crate::run::Run;
-use crate::time::LabTime;
-use crate::world::KnownTo;
+use velocitas_record::command::Command;
+use velocitas_record::time::LabTime;
+use velocitas_record::world::KnownTo;
 
 /// What was told of a run so far. It asks the run what there is, so that nobody has to tell it what was done: going back, keeping
 /// a branch and reading files again are noticed by themselves.

@@ -22,11 +22,11 @@ use std::sync::Arc;
 
 use thiserror::Error;
 
-use crate::command::Command;
 use crate::course::{Course, CourseError};
-use crate::ids::MemberId;
 use crate::reread::ReadRule;
-use crate::time::LabTime;
+use velocitas_record::command::Command;
+use velocitas_record::ids::MemberId;
+use velocitas_record::time::LabTime;
 
 /// The format that this program writes, and the only one that it reads.
 pub const TAKE_FORMAT: u32 = 1;

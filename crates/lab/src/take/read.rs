@@ -10,11 +10,11 @@ use super::seal::{Seal, Unsound};
 use super::told::Told;
 use super::{TAKE_FORMAT, Take, TakeError};
 use crate::absent::Absent;
-use crate::command::Command;
 use crate::course::{Course, NamedFile, Sources};
-use crate::ids::MachineId;
 use crate::reread::ReadRule;
-use crate::time::LabTime;
+use velocitas_record::command::Command;
+use velocitas_record::ids::MachineId;
+use velocitas_record::time::LabTime;
 
 /// No take tells of longer: a week.
 const LONGEST: LabTime = LabTime(7 * 24 * 3600 * 1_000_000_000);

@@ -8,7 +8,8 @@ use std::fmt::Write as _;
 
 use velocitas_core::{Fact, Motion};
 use velocitas_gait::compile;
-use velocitas_lab::{Course, Happening, Keep, LEAST_KEPT, LabTime, PROFILES, Run, Sources};
+use velocitas_lab::{Course, Keep, LEAST_KEPT, PROFILES, Run, Sources};
+use velocitas_record::{Happening, LabTime};
 
 /// Rules that ship or are shown in documents: a name for the file, and what it says.
 const RULES: [(&str, &str); 18] = [

@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
-use velocitas_lab::budget::{Held, Known, MEASURES, Measure, Outcome};
-use velocitas_lab::{LabTime, Takes};
+use velocitas_analysis::{budget::Held, budget::Known, budget::MEASURES, budget::Measure, budget::Outcome};
+use velocitas_record::{LabTime, Takes};
 
 use super::{Checked, CheckedCourse, CheckedRun};
 
@@ -111,7 +111,7 @@ fn run_of<'a>(course: &'a CheckedCourse, run: &'a CheckedRun) -> Run<'a> {
         let values = MEASURES.iter().map(|measure| (measure.key, (measure.get)(client)));
         (client.name.as_str(), values.collect())
     });
-    let accused = |accused: &velocitas_lab::budget::Accused| Accused {
+    let accused = |accused: &velocitas_analysis::budget::Accused| Accused {
         member: &course.members[accused.member.index()],
         by: accused.by.name(),
         line: accused.line,

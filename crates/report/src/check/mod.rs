@@ -6,9 +6,13 @@ mod text;
 
 pub use json::{KeptError, kept};
 
-use velocitas_lab::budget::{Accused, Compared, Held, Known, Limit, MEASURES, Outcome, against};
-use velocitas_lab::metrics::ClientMetrics;
-use velocitas_lab::{Course, LabTime};
+use velocitas_analysis::metrics::ClientMetrics;
+use velocitas_analysis::{
+    budget::Accused, budget::Compared, budget::Held, budget::Known, budget::Limit, budget::MEASURES, budget::Outcome,
+    budget::against,
+};
+use velocitas_lab::Course;
+use velocitas_record::LabTime;
 
 /// One run of a course.
 #[derive(Clone, Debug)]

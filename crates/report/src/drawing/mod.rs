@@ -19,7 +19,7 @@ pub use page::svg;
 pub use pdf::{PdfError, pdf};
 pub use table::table;
 
-use velocitas_lab::lane::Stands;
+use velocitas_analysis::lane::Stands;
 
 /// What a mark stands for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

@@ -1,6 +1,7 @@
 use roxmltree::Document;
-use velocitas_lab::lane::{Effort, LANES, Reader, Strip, Subject};
-use velocitas_lab::{Course, LabTime, MemberId, Run};
+use velocitas_analysis::{lane::Effort, lane::LANES, lane::Reader, lane::Strip, lane::Subject};
+use velocitas_lab::{Course, Run};
+use velocitas_record::{LabTime, MemberId};
 
 use super::*;
 use crate::{LaneView, Page, scope};
@@ -88,7 +89,7 @@ fn the_table_has_the_figures_that_are_drawn() {
     };
     let most = of("prediction error").iter().filter_map(|row| row[10].parse::<f64>().ok()).fold(0.0, f64::max);
     let machine = run.course().machine(PLOVER);
-    let errors = velocitas_lab::metrics::prediction_errors(
+    let errors = velocitas_analysis::metrics::prediction_errors(
         run.record(),
         machine,
         LabTime::from_millis(4800.0),
@@ -160,9 +161,9 @@ fn a_page_of_the_past_tells_the_settings_of_then() {
     let (mut run, _) = drawing();
     let span = (LabTime::from_secs(8.0), LabTime::from_secs(9.0));
     let before = crate::about(&run, PLOVER, span);
-    let knob = velocitas_lab::Knob::Latency;
-    let value = velocitas_lab::KnobValue::Number(250.0);
-    run.command(velocitas_lab::Command::Set { member: PLOVER, knob, value });
+    let knob = velocitas_record::Knob::Latency;
+    let value = velocitas_record::KnobValue::Number(250.0);
+    run.command(velocitas_record::Command::Set { member: PLOVER, knob, value });
     run.advance(LabTime::from_secs(15.0));
     assert_eq!(crate::about(&run, PLOVER, span), before);
     assert!(crate::about(&run, PLOVER, (span.0, run.now()))[1].contains("latency, one way 250 ms"));

@@ -3,8 +3,8 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
-use velocitas_lab::LabTime;
-use velocitas_lab::moment::Corrected;
+use velocitas_analysis::moment::Corrected;
+use velocitas_record::LabTime;
 use velocitas_report::drawing::told;
 
 use crate::tui::action::Action;

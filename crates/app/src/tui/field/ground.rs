@@ -3,7 +3,7 @@
 
 use ratatui::buffer::Buffer;
 use velocitas_core::{Solid, Vec3, vec3};
-use velocitas_lab::{KnownTo, Material, World};
+use velocitas_record::{KnownTo, Material, World};
 
 use velocitas_report::Side;
 
@@ -51,7 +51,7 @@ pub(super) fn draw(look: &Look<'_>, near: Vec3, buffer: &mut Buffer) {
     let (stage, view) = (look.stage, &look.view);
     let world = &stage.run.course().world;
     let known = stage.moment().solids(stage.machine(look.viewer));
-    let there: Vec<(&velocitas_lab::NamedSolid, KnownTo)> =
+    let there: Vec<(&velocitas_record::NamedSolid, KnownTo)> =
         world.solids.iter().zip(known).filter(|(_, known_to)| *known_to != KnownTo::Nobody).collect();
     let mut tiles = Tiles::base(world, view);
     for (solid, known_to) in &there {
@@ -68,7 +68,7 @@ pub(super) fn draw(look: &Look<'_>, near: Vec3, buffer: &mut Buffer) {
     }
 }
 
-fn names<'a>(look: &Look<'_>, solids: impl Iterator<Item = &'a velocitas_lab::NamedSolid>, buffer: &mut Buffer) {
+fn names<'a>(look: &Look<'_>, solids: impl Iterator<Item = &'a velocitas_record::NamedSolid>, buffer: &mut Buffer) {
     let view = &look.view;
     let (across, down) = view.cell_size();
     for solid in solids {

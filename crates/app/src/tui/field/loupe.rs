@@ -5,9 +5,9 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+use velocitas_analysis::moment::Echo;
 use velocitas_core::{Vec3, vec3};
-use velocitas_lab::LabTime;
-use velocitas_lab::moment::Echo;
+use velocitas_record::LabTime;
 
 use super::look::Look;
 use crate::tui::canvas::{frame, write};

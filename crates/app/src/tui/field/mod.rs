@@ -22,7 +22,7 @@ mod loupe;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_core::Vec3;
-use velocitas_lab::MemberId;
+use velocitas_record::MemberId;
 use velocitas_report::drawing::Drawing;
 use velocitas_report::{FieldPage, Side, field};
 

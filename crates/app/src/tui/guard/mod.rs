@@ -16,10 +16,10 @@ mod panel;
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+use velocitas_analysis::cause::excuse;
+use velocitas_analysis::{nearness::Accusation, nearness::BINS, nearness::Nearness};
 use velocitas_core::Rule;
-use velocitas_lab::LabTime;
-use velocitas_lab::cause::excuse;
-use velocitas_lab::nearness::{Accusation, BINS, Nearness};
+use velocitas_record::LabTime;
 use velocitas_report::drawing::{Drawing, Plot};
 use velocitas_report::{GuardPage, LIMIT, allowed_lines, guard, nearness_plotted, times_below, verdict_plotted};
 

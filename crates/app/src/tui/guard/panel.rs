@@ -2,8 +2,8 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
+use velocitas_analysis::nearness::Accusation;
 use velocitas_core::{Answer, Evidence, Exhibit, Vec3};
-use velocitas_lab::nearness::Accusation;
 use velocitas_report::drawing::told;
 
 use super::Guard;

@@ -3,11 +3,11 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
+use velocitas_analysis::crossing::Crossing;
+use velocitas_analysis::follow::Way;
 use velocitas_core::{ENVELOPE, FieldValue, WireField};
-use velocitas_lab::LabTime;
-use velocitas_lab::crossing::Crossing;
-use velocitas_lab::follow::Way;
 use velocitas_lab::packet::Packet;
+use velocitas_record::LabTime;
 use velocitas_report::drawing::told;
 use velocitas_report::station;
 
@@ -75,7 +75,7 @@ fn way_lines(stage: &Stage, way: &Way) -> Vec<Line> {
     let mut lines = vec![vec![("   after   leg  station".to_owned(), muted)]];
     for stop in &way.stops {
         let leg = way.leg(stop).map_or_else(String::new, |leg| format!("{:.0}", leg.millis()));
-        let tone = if stop.machine == velocitas_lab::MachineId::SERVER { Tone::Authority } else { Tone::Text };
+        let tone = if stop.machine == velocitas_record::MachineId::SERVER { Tone::Authority } else { Tone::Text };
         lines.push(vec![
             (format!("{:>5.0} ms", stop.at.minus(first).millis()), bright),
             (format!(" {leg:>5}  "), muted),

@@ -2,12 +2,11 @@
 
 use std::path::Path;
 
+use velocitas_analysis::cause::shown;
 use velocitas_core::{RULES, Vec3, vec3};
 use velocitas_gait::{Dimension, read_quantity};
-use velocitas_lab::cause::shown;
-use velocitas_lab::{
-    ALLOWED, Coming, Command, KnobSpec, KnobValue, LabTime, MemberId, Part, Reach, SETTINGS, Sudden, nearest,
-};
+use velocitas_lab::{ALLOWED, nearest};
+use velocitas_record::{Coming, Command, KnobSpec, KnobValue, LabTime, MemberId, Part, Reach, SETTINGS, Sudden};
 
 use crate::times;
 use crate::tui::action::Action;

@@ -1,6 +1,6 @@
 //! What keys do on the Rules screen: choose and turn tunables, scroll.
 
-use velocitas_lab::{Command, Reach, turned};
+use velocitas_record::{Command, Reach, turned};
 
 use super::{Both, Rules};
 use crate::tui::stage::Stage;

@@ -21,7 +21,7 @@ mod tunables;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_core::Motion;
-use velocitas_lab::Known;
+use velocitas_record::Known;
 use velocitas_report::drawing::Drawing;
 
 use super::action::Action;

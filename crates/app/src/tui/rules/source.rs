@@ -66,7 +66,7 @@ fn status(stage: &Stage, both: &Both<'_>, source: &Source, area: Rect, buffer: &
             None => "  built in; `velocitas new FOLDER` makes a course with files to edit".to_owned(),
         };
         let since = stage.run.record().changes.iter().rev().find_map(|c| match &c.what {
-            velocitas_lab::Changed::Reloaded { kind, .. } if *kind == both.kind => Some(c.tick),
+            velocitas_record::Changed::Reloaded { kind, .. } if *kind == both.kind => Some(c.tick),
             _ => None,
         });
         let since = since.map_or_else(String::new, |t| format!("since tick {}", stage.run.record().shown(t)));

@@ -2,7 +2,7 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_lab::lane::LANES;
+use velocitas_analysis::lane::LANES;
 
 use super::Scope;
 use crate::tui::canvas::{frame, write};

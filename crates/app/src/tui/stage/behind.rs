@@ -3,9 +3,10 @@
 use std::path::Path;
 use std::sync::Arc;
 
+use velocitas_analysis::lane::Subject;
 use velocitas_core::Motion;
-use velocitas_lab::lane::Subject;
-use velocitas_lab::{LabTime, MachineId, Run};
+use velocitas_lab::Run;
+use velocitas_record::{LabTime, MachineId};
 
 use crate::files::Opened;
 use crate::tui::job::Job;

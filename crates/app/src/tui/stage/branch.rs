@@ -1,8 +1,9 @@
 //! A branch: another present that left the run at a moment with something otherwise in it.
 
+use velocitas_analysis::{moment::Figures, moment::Moment};
+use velocitas_lab::Run;
 use velocitas_lab::diagnose::Remedy;
-use velocitas_lab::moment::{Figures, Moment};
-use velocitas_lab::{LabTime, MemberId, Run};
+use velocitas_record::{LabTime, MemberId};
 
 use crate::tui::job::Job;
 

@@ -1,7 +1,7 @@
 //! The budgets as they were held against the run.
 
-use velocitas_lab::LabTime;
-use velocitas_lab::budget::Held;
+use velocitas_analysis::budget::Held;
+use velocitas_record::LabTime;
 
 /// What came of them when it was looked at.
 pub(in crate::tui) struct Budget {

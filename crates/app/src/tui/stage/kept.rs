@@ -4,8 +4,8 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use velocitas_core::Motion;
-use velocitas_lab::LabTime;
 use velocitas_lab::take::Take;
+use velocitas_record::LabTime;
 
 use crate::session::{Left, Session};
 use crate::tui::job::Job;

@@ -20,11 +20,12 @@ use std::time::Duration;
 
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind};
 use ratatui::layout::Size;
+use velocitas_analysis::{amiss::Amiss, amiss::amiss};
+use velocitas_analysis::{moment::Corrected, moment::Figures, moment::Moment};
 use velocitas_core::vec3;
-use velocitas_lab::amiss::{Amiss, amiss};
-use velocitas_lab::moment::{Corrected, Figures, Moment};
+use velocitas_lab::Run;
 use velocitas_lab::track::Recorder;
-use velocitas_lab::{Coming, KNOBS, LabTime, MachineId, MemberId, Part, Run, Sudden};
+use velocitas_record::{Coming, KNOBS, LabTime, MachineId, MemberId, Part, Sudden};
 
 use super::action::Action;
 use super::driving::Driving;
@@ -558,8 +559,8 @@ impl Stage {
         let gone = self.whole().now().minus(self.at).secs();
         let reloaded = |run: &Run| -> Vec<u8> {
             let kinds = run.record().changes.iter().filter_map(|c| match c.what {
-                velocitas_lab::Changed::Reloaded { kind, .. } => Some(kind),
-                velocitas_lab::Changed::Tuned { .. } | velocitas_lab::Changed::Solid { .. } => None,
+                velocitas_record::Changed::Reloaded { kind, .. } => Some(kind),
+                velocitas_record::Changed::Tuned { .. } | velocitas_record::Changed::Solid { .. } => None,
             });
             kinds.collect()
         };

@@ -1,7 +1,7 @@
 //! What part of time the rail shows.
 
 use ratatui::layout::Rect;
-use velocitas_lab::LabTime;
+use velocitas_record::LabTime;
 
 /// Width of the names at the left.
 pub(in crate::tui) const NAMES: u16 = 9;

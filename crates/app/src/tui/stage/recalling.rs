@@ -1,6 +1,7 @@
 //! A stretch that the run let go, while it is run again.
 
-use velocitas_lab::{LabTime, Run};
+use velocitas_lab::Run;
+use velocitas_record::LabTime;
 
 use crate::tui::job::Job;
 

@@ -2,9 +2,10 @@
 
 use std::sync::Arc;
 
+use velocitas_analysis::trouble::Trouble;
+use velocitas_lab::Run;
 use velocitas_lab::diagnose::{Case, HELPS, Remedy, Tried};
-use velocitas_lab::trouble::Trouble;
-use velocitas_lab::{LabTime, MemberId, Run};
+use velocitas_record::{LabTime, MemberId};
 
 use crate::tui::job::Job;
 

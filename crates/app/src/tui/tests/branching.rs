@@ -120,10 +120,10 @@ fn a_branch_is_kept_or_dropped() {
     // It is what a run comes to in which that was set there.
     let mut same = Run::new(Course::demo()).expect("it fits");
     same.advance(LabTime::from_secs(2.0));
-    let set = velocitas_lab::Command::Set {
+    let set = velocitas_record::Command::Set {
         member: FIRST,
-        knob: velocitas_lab::Knob::Latency,
-        value: velocitas_lab::KnobValue::Number(50.0),
+        knob: velocitas_record::Knob::Latency,
+        value: velocitas_record::KnobValue::Number(50.0),
     };
     same.command(set);
     same.advance(LabTime::from_secs(6.0));
@@ -189,7 +189,7 @@ fn a_remedy_is_applied_from_now_on_and_esc_closes() {
     let now = stage.run.now();
     let told: Vec<_> = stage.run.commands().iter().filter(|(at, _)| *at == now).map(|(_, command)| *command).collect();
     assert!(
-        matches!(told[..], [velocitas_lab::Command::Solid { there: true, .. }, velocitas_lab::Command::Calm(_)]),
+        matches!(told[..], [velocitas_record::Command::Solid { there: true, .. }, velocitas_record::Command::Calm(_)]),
         "{told:?}"
     );
     // Nothing to look at yet, and nothing wrong.
@@ -214,7 +214,7 @@ fn typed_branches_say_what_they_cannot() {
 
 #[test]
 fn whatever_changes_a_run_is_offered_in_the_past_and_begun_there() {
-    use velocitas_lab::{Command, Sudden};
+    use velocitas_record::{Command, Sudden};
     let mut stage = after(6.0);
     // What the knob was then, not what it is now.
     line(&mut stage, "latency 200 ms");
@@ -368,7 +368,7 @@ fn why_looks_at_the_seconds_with_what_is_under_the_playhead() {
     let stage = after(14.0);
     let machine = stage.machine(FIRST);
     let rows = &stage.run.record().of(machine).happenings;
-    let seen = |row: &&velocitas_lab::HappeningRow| matches!(row.what, Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled);
+    let seen = |row: &&velocitas_record::HappeningRow| matches!(row.what, Happening::Fact(Fact::Corrected(c)) if c.why != Restored::Settled);
     // In the middle of a second, and the last of all before the present.
     let moments: Vec<LabTime> = rows.iter().filter(seen).map(|row| row.at).collect();
     let middle = moments.iter().find(|at| at.0 % 1_000_000_000 > 400_000_000).expect("it is corrected");

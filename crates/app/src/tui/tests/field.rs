@@ -79,10 +79,10 @@ fn the_first_seconds_say_what_to_press_and_what_is_missing_says_why() {
     assert!(
         text(&mut stage, 160, 47).contains("this is the present") && !text(&mut stage, 160, 47).contains("y asks why")
     );
-    let off = velocitas_lab::Command::Set {
+    let off = velocitas_record::Command::Set {
         member: FIRST,
-        knob: velocitas_lab::Knob::Prediction,
-        value: velocitas_lab::KnobValue::Switch(false),
+        knob: velocitas_record::Knob::Prediction,
+        value: velocitas_record::KnobValue::Switch(false),
     };
     stage.run.command(off);
     let later = stage.run.now().plus(LabTime::from_secs(2.0));

@@ -1,7 +1,7 @@
 //! Guard: the ledger, lines that are moved, a verdict that is looked at.
 
 use velocitas_core::Rule;
-use velocitas_lab::Command;
+use velocitas_record::Command;
 
 use super::*;
 
@@ -36,8 +36,8 @@ fn enter_looks_at_the_chosen_verdict_and_once_there_resumes() {
 }
 
 /// All verdicts of a run.
-fn ledger_of(stage: &Frame) -> Vec<velocitas_lab::nearness::Accusation> {
-    let mut nearness = velocitas_lab::nearness::Nearness::default();
+fn ledger_of(stage: &Frame) -> Vec<velocitas_analysis::nearness::Accusation> {
+    let mut nearness = velocitas_analysis::nearness::Nearness::default();
     assert!(nearness.follow(&stage.run, true));
     nearness.ledger().to_vec()
 }

@@ -4,7 +4,8 @@ use std::io::Cursor;
 
 use velocitas_lab::stored::{Store, Stored};
 use velocitas_lab::take::Journal;
-use velocitas_lab::{Course, Keep, LabTime, Run};
+use velocitas_lab::{Course, Keep, Run};
+use velocitas_record::LabTime;
 
 use super::*;
 

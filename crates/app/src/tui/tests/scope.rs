@@ -15,17 +15,17 @@ fn scope_says_what_each_lane_is_at_the_playhead_and_keeps_its_lanes() {
     }
     assert!(!shown.contains("reading"));
     // What stands beside a lane is what the record says.
-    let lane = velocitas_lab::lane::Lane::of_key("lead").expect("in the table");
+    let lane = velocitas_analysis::lane::Lane::of_key("lead").expect("in the table");
     assert!(!shown.contains("lead, ticks   "));
     (0..3).for_each(|_| drop(press(&mut stage, KeyCode::Down)));
     type_keys(&mut stage, "a");
-    let of = velocitas_lab::lane::Subject {
+    let of = velocitas_analysis::lane::Subject {
         machine: stage.machine(FIRST),
         actor: stage.body(FIRST),
         viewer: stage.machine(FIRST),
     };
     for _ in 0..2 {
-        let lead = velocitas_lab::lane::value_at(stage.run.record(), lane, of, stage.at)[0].expect("it is ahead");
+        let lead = velocitas_analysis::lane::value_at(stage.run.record(), lane, of, stage.at)[0].expect("it is ahead");
         let shown = text(&mut stage, 160, 47);
         assert!(shown.contains(&format!("lead, ticks   {lead} ticks ")), "{lead} in {shown}");
         // A column on.

@@ -149,7 +149,7 @@ fn the_tour_opens_the_moment_that_it_tells_of() {
     assert!(scope.contains("prediction error") && scope.contains("jump"), "{scope}");
     let record = stage.run.record();
     let from = LabTime::from_secs(at - 1.0);
-    let late = velocitas_lab::metrics::measure(record, stage.machine(FIRST), from, stage.at).inputs.late;
+    let late = velocitas_analysis::metrics::measure(record, stage.machine(FIRST), from, stage.at).inputs.late;
     let margins = record.of(stage.machine(FIRST)).clocks.iter().filter(|row| row.at >= from);
     let least = margins.filter_map(|row| row.fact.margin).min();
     assert!(late == 0 && least.is_some_and(|quarters| quarters >= 4), "{late} late, {least:?} quarters");
