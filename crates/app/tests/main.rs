@@ -9,6 +9,7 @@ mod dice;
 mod documents;
 mod imports;
 mod independent;
+mod named;
 mod outputs;
 mod pty;
 mod pty_driver;
