@@ -16,7 +16,7 @@ use velocitas_record::watch::Happening;
 pub enum Fate {
     /// Its tick was made with it.
     Fresh,
-    /// It arrived so many milliseconds after its tick was made. Of claims such a one may be accepted all the same.
+    /// It arrived after its tick was made; how much later, in milliseconds. Of claims such a one may be accepted all the same.
     Late(f64),
     /// It arrived for a tick that the server passed over after it had stood still, or waited for one.
     PassedOver,

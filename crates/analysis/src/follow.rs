@@ -17,14 +17,14 @@ pub enum Station {
     Sampled,
     /// Its owner's screen shows the tick for the first time.
     DrawnHere,
-    /// It was put on its way for the first time; so many datagrams carried it, and so many of them were lost.
+    /// It was put on its way for the first time; how many datagrams carried it, and how many of those were lost.
     Sent {
         /// Datagrams that carried it.
         times: usize,
         /// Of these never arrived.
         lost: usize,
     },
-    /// It reached the server, so many quarter ticks before it was needed.
+    /// It reached the server; how long before it was needed, in quarter ticks.
     Arrived(i16),
     /// The server made the first tick that includes it.
     Used {

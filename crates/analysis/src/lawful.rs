@@ -10,7 +10,7 @@ pub struct Lawful {
 }
 
 impl Lawful {
-    /// The limits that hold over so many ticks between two states that follow each other, and as fast as somebody may still be along the
+    /// The limits that hold over `ticks` ticks between two states that follow each other, and as fast as somebody may still be along the
     /// ground since it lawfully was.
     pub fn limits(
         &mut self,

@@ -159,7 +159,7 @@ pub fn together(all: &[&Near]) -> [u32; BINS] {
     bins
 }
 
-/// How many measures, and of how many machines, are more than a line allows that lies at the end of so many bins.
+/// How many measures, and of how many machines, lie beyond a line at the end of this number of bins.
 pub fn beyond(all: &[&Near], line: usize) -> (u32, usize) {
     let of = |near: &&&Near| near.bins[line.min(BINS)..].iter().sum::<u32>();
     (all.iter().map(|near| of(&near)).sum(), all.iter().filter(|near| of(near) > 0).count())

@@ -166,7 +166,7 @@ fn the_guard_page_lists_rules_checks_and_cheats() {
         let whose = match row.whose() {
             Whose::Inputs => "whose inputs travel",
             Whose::Positions => "who says where it is",
-            Whose::Anybodys => "anybody",
+            Whose::Either => "anybody",
         };
         cheats += &format!("| `{}` | {} | {whose} | {} |\n", row.key, row.help, row.answered.name());
     }

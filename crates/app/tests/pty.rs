@@ -186,7 +186,7 @@ fn chunk(dice: &mut Dice) -> Vec<u8> {
     bytes
 }
 
-/// Sends so many chunks, at the pace of a fast hand, and sees that frames and keys go on.
+/// Sends chunks at the pace of a fast hand, and sees that frames and keys go on.
 fn soak(seed: u64, chunks: usize) {
     let mut dice = Dice::new(seed);
     let mut t = Pty::open(&[]);

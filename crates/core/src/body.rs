@@ -18,13 +18,13 @@ impl Body {
     /// No body is smaller than this made smaller, in metres.
     pub const LEAST: f32 = 0.01;
 
-    /// As high, and by so many metres less wide all round: beside what only rounding has it touch.
+    /// As high, and narrower all round by this number of metres: beside what only rounding has it touch.
     #[must_use]
     pub fn slimmer(self, by: f32) -> Self {
         Self { radius: max(self.radius - by, Self::LEAST), ..self }
     }
 
-    /// By so many metres less on each side, if it is lifted by that, and unable to step: clear of what only rounding has it touch.
+    /// Smaller by this number of metres on each side, if it is lifted by that, and unable to step: clear of what only rounding has it touch.
     #[must_use]
     pub fn thinner(self, by: f32) -> Self {
         Self { height: max(self.height - 2.0 * by, Self::LEAST), step: 0.0, ..self.slimmer(by) }

@@ -1,4 +1,4 @@
-//! How far apart a machine comes round: what arrives in between waits, so the other side must allow for it.
+//! The smoothed frame interval. What arrives between two frames waits, so the other side must allow for that.
 
 use crate::tick::HostNanos;
 

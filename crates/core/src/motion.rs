@@ -101,7 +101,7 @@ impl Limits {
 /// What hands can give, as far as a rule's author says: whoever gives more is noted, never accused.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Hands {
-    /// Bearings and pitches, by their place among the inputs, that turn by at most so many radians a second.
+    /// Bearings and pitches, by their place among the inputs, that turn by at most this number of radians a second.
     pub turns: Vec<(usize, f32)>,
     /// Inputs, by their place, of which no hand gives both in one tick.
     pub apart: Vec<[usize; 2]>,
@@ -151,7 +151,7 @@ pub trait Motion: Send + Sync + fmt::Debug {
     fn limits(&self, tunables: &[f32]) -> Limits;
 
     /// Of what it can reach at `most`, with these tunables in whatever state, what is lawful from a state that is known as it travels,
-    /// rounded by the wire, and was that of so many seconds ago, where one of these surfaces is underfoot. Only how fast it is may depend
+    /// rounded by the wire, and is this number of seconds old, where one of these surfaces is underfoot. Only how fast it is may depend
     /// on the state and the surface.
     fn limits_in(&self, most: &Limits, _tunables: &[f32], _since: (&State, f32), _underfoot: &Underfoot) -> Limits {
         *most

@@ -71,7 +71,7 @@ pub(crate) enum InputLane {
     /// Reals, rounded, where the lane after them says that they are given.
     Given(Quantiser),
     Flag,
-    /// A whole number of so many bits.
+    /// A whole number of this width in bits.
     Whole(u32),
 }
 

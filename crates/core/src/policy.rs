@@ -16,7 +16,7 @@ pub enum Response {
     Clamp,
     /// The owner is put back to where it last was lawfully, and told until it has understood.
     PullBack,
-    /// As a pull back; so many within a time, and its player may not play on.
+    /// As a pull back; after this number within a time its player may not play on.
     Strike,
     /// Its player may not play on.
     Disconnect,

@@ -72,7 +72,7 @@ impl Quantiser {
         self.of_steps(((code << shift) as i32) >> shift)
     }
 
-    /// From so many steps.
+    /// From a number of steps.
     pub(crate) fn of_steps(self, steps: i32) -> f32 {
         steps as f32 * self.step
     }

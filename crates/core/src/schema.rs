@@ -161,7 +161,7 @@ impl StateField {
 /// The kind of an input field.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum InputKind {
-    /// Two lanes inside the unit disc, so many bits each.
+    /// Two lanes inside the unit disc, each of this width in bits.
     Stick {
         /// Bits a component, 2 to 16.
         bits: u32,

@@ -137,7 +137,7 @@ impl Rate {
         (n as u128 * 1_000_000_000 / self.0 as u128) as i64
     }
 
-    /// How many whole ticks lie in so many milliseconds.
+    /// How many whole ticks lie in `millis` milliseconds.
     pub const fn ticks_of(self, millis: u32) -> u32 {
         (millis as u64 * self.0 as u64 / 1000) as u32
     }

@@ -35,11 +35,11 @@ pub enum Rule {
     Burst,
     /// Another speed along the ground than can be had by then (metres a second by which it changed).
     Accel,
-    /// More of something than could have grown by then (so many times what could have).
+    /// More of something than could have grown by then (as a multiple of what could have).
     Growth,
     /// Another place than what was pressed leads to (metres).
     Step,
-    /// Another state than what was pressed leads to, in the same place (so many tolerances of the field that is farthest off).
+    /// Another state than what was pressed leads to, in the same place (in tolerances of the field that is farthest off).
     State,
     /// Turned faster than hands are declared to (radians). A note, never a verdict.
     Turn,
@@ -165,7 +165,7 @@ pub struct Evidence {
     pub to: Tick,
     /// What was measured.
     pub measured: f32,
-    /// What was allowed: slack and quantum included, and so many times as much.
+    /// What was allowed: slack and quantum included, and the multiple that is allowed.
     pub limit: f32,
     /// So many times of what the rule and its slack say was allowed.
     pub allowed: f32,
@@ -188,7 +188,7 @@ impl Evidence {
         share(self.measured, self.limit)
     }
 
-    /// The same where so many times as much is allowed.
+    /// The same where a multiple of it is allowed.
     #[must_use]
     pub fn allowing(mut self, allowed: f32) -> Self {
         self.limit *= allowed / self.allowed;

@@ -152,7 +152,7 @@ pub fn escaped(text: &str) -> String {
     out
 }
 
-/// The beginning of a text that is longer than so many characters.
+/// The beginning of a text that is too long.
 fn cut(text: &str, most: usize) -> String {
     match text.char_indices().nth(most) {
         Some((end, _)) => format!("{}\u{2026}", &text[..end]),
@@ -185,7 +185,7 @@ pub struct Excerpt {
 impl Excerpt {
     /// The longest excerpt, in characters.
     const MOST: usize = 120;
-    /// Of those so many before what is meant.
+    /// Of those, this many before what is meant.
     const BEFORE: usize = 40;
 
     /// Of a line: `column` from 1 and `width`, both in characters.

@@ -87,7 +87,7 @@ pub fn compile_after(text: &str, before: Option<&Schema>) -> Compiled {
 /// Errors, and warnings, of one text that are told one by one.
 pub(crate) const MOST_TOLD: usize = 50;
 
-/// The first so many errors and warnings, and how many more there are.
+/// The first errors and warnings, and how many more there are.
 fn bounded(all: Vec<Diagnostic>) -> Vec<Diagnostic> {
     let mut more = [0usize; 2];
     let mut told = Vec::new();

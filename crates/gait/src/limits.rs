@@ -101,7 +101,7 @@ impl Bounds {
         Limits { burst, fall, accel, gains, ..Limits::of_pace(level, up, down, self.slack) }
     }
 
-    /// Of what is lawful at `most`, what is after a state that was told so many seconds ago, with something of this underfoot.
+    /// Of what is lawful at `most`, what is left a given time after a state was told, with something of this underfoot.
     pub(crate) fn within(
         &self,
         most: &Limits,
@@ -131,7 +131,7 @@ impl Field {
         }
     }
 
-    /// What it can be, from the moment on in which it was told, rounded, so many seconds ago; `gain` is the most it grows a second.
+    /// What it can be a given number of seconds after it was told, rounded; `gain` is the most it grows a second.
     fn since(&self, state: &State, gain: f32, ago: f32) -> Interval {
         let all = self.anything();
         let value = match self.shape {

@@ -54,7 +54,7 @@ impl Chance {
         self.uniform_at(self.drawn - 1)
     }
 
-    /// The so manieth of these, counted from 0.
+    /// Draw number `number` of these, counted from 0.
     pub fn uniform_at(&self, number: u64) -> f64 {
         let mut hasher = self.asked;
         hasher.write(&number.to_le_bytes());

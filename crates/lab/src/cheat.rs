@@ -17,7 +17,7 @@ use velocitas_record::time::LabTime;
 pub struct Cheat {
     /// Which.
     pub spec: &'static CheatSpec,
-    /// So many times, so many metres; 1 where there is no more or less.
+    /// Its size, as a factor or in metres; 1 where it has none.
     pub amount: f32,
 }
 
@@ -74,13 +74,13 @@ pub enum Whose {
     /// Somebody who says where it is.
     Positions,
     /// Anybody.
-    Anybodys,
+    Either,
 }
 
 impl Whose {
     /// Whether that is one of somebody whose inputs travel, or of somebody who says where it is.
     pub fn fits(self, sends_inputs: bool) -> bool {
-        self == Self::Anybodys || (self == Self::Inputs) == sends_inputs
+        self == Self::Either || (self == Self::Inputs) == sends_inputs
     }
 }
 
@@ -88,8 +88,8 @@ impl Whose {
 type Tells = fn(&mut Ingredients, &Kinds, u8, f32);
 /// Where the rogue puts itself: from where, by which schema, within what, how far.
 type Moves = fn(&mut State, &Schema, &Bounds, f32);
-/// What the rogue's own entity is between its ticks, while it lasts: by which schema, as it stood at the beginning, how far, in so many
-/// seconds.
+/// What the rogue's own entity is between its ticks, while it lasts: by which schema, as it stood at the beginning, how far, and
+/// over how many seconds.
 type Keeps = fn(&mut State, &Schema, &State, (f32, f32));
 /// What the rogue sends instead of an input: by which schema, how far, for which tick.
 type Rewrites = fn(&mut Input, &Schema, (f32, WireTick));
@@ -112,9 +112,9 @@ pub enum Does {
     Rewrites(Rewrites),
     /// The same of those that were told before: another word on the same ticks. With inputs only.
     Contradicts(Rewrites),
-    /// Everything is told of other ticks than it is of while it lasts: so many times the amount later.
+    /// Everything is told of other ticks than it is of while it lasts: later by this factor times the amount.
     Shifts(i16),
-    /// The machine's clock runs so many times as fast while it lasts.
+    /// The machine's clock runs faster by this factor while it lasts.
     Hurries(fn(f32) -> f64),
     /// Datagrams are sent otherwise than they came, while it lasts.
     Sends(Sends),
@@ -126,7 +126,7 @@ impl CheatSpec {
         match self.does {
             Does::Rewrites(_) | Does::Contradicts(_) => Whose::Inputs,
             Does::Tells(_) | Does::Moves(_) | Does::Keeps(_) => Whose::Positions,
-            Does::Shifts(_) | Does::Hurries(_) | Does::Sends(_) => Whose::Anybodys,
+            Does::Shifts(_) | Does::Hurries(_) | Does::Sends(_) => Whose::Either,
         }
     }
 
@@ -152,7 +152,7 @@ pub static CHEATS: [CheatSpec; 17] = [
     CheatSpec {
         key: "run",
         takes: Takes::Factor,
-        help: "run so many times as fast",
+        help: "run faster by this factor",
         does: Does::Tells(run),
         answered: Answered::Verdict,
         cuts_corners: false,
@@ -176,7 +176,7 @@ pub static CHEATS: [CheatSpec; 17] = [
     CheatSpec {
         key: "fly",
         takes: Takes::Speed,
-        help: "rise at so many metres a second, with nothing under the feet, up to ten",
+        help: "rise at this speed in metres a second, up to ten, with nothing under the feet",
         does: Does::Keeps(fly),
         answered: Answered::Verdict,
         cuts_corners: false,
@@ -184,7 +184,7 @@ pub static CHEATS: [CheatSpec; 17] = [
     CheatSpec {
         key: "drift",
         takes: Takes::Speed,
-        help: "slide ahead at so many metres a second, beside what is walked",
+        help: "slide ahead at this speed in metres a second, on top of walking",
         does: Does::Keeps(drift),
         answered: Answered::Verdict,
         cuts_corners: false,
@@ -200,7 +200,7 @@ pub static CHEATS: [CheatSpec; 17] = [
     CheatSpec {
         key: "overreach",
         takes: Takes::Factor,
-        help: "push the stick so many times as far as it goes",
+        help: "push the stick beyond its end by this factor",
         does: Does::Rewrites(overreach),
         answered: Answered::Verdict,
         cuts_corners: false,
@@ -224,7 +224,7 @@ pub static CHEATS: [CheatSpec; 17] = [
     CheatSpec {
         key: "foretell",
         takes: Takes::Whole,
-        help: "say that everything is of so many ticks later than it is",
+        help: "say of everything that it belongs to a later tick, by this number",
         does: Does::Shifts(1),
         answered: Answered::Nothing,
         cuts_corners: false,
@@ -232,7 +232,7 @@ pub static CHEATS: [CheatSpec; 17] = [
     CheatSpec {
         key: "backdate",
         takes: Takes::Whole,
-        help: "say that everything is of so many ticks earlier than it is",
+        help: "say of everything that it belongs to an earlier tick, by this number",
         does: Does::Shifts(-1),
         answered: Answered::Nothing,
         cuts_corners: false,
@@ -240,7 +240,7 @@ pub static CHEATS: [CheatSpec; 17] = [
     CheatSpec {
         key: "hurry",
         takes: Takes::Factor,
-        help: "let the machine's clock run so many times as fast",
+        help: "let the machine's clock run faster by this factor",
         does: Does::Hurries(f64::from),
         answered: Answered::Nothing,
         cuts_corners: false,
@@ -248,7 +248,7 @@ pub static CHEATS: [CheatSpec; 17] = [
     CheatSpec {
         key: "dawdle",
         takes: Takes::Factor,
-        help: "let the machine's clock run so many times as slow",
+        help: "let the machine's clock run slower by this factor",
         does: Does::Hurries(|slower| 1.0 / f64::from(velocitas_core::max(slower, 0.01))),
         answered: Answered::Nothing,
         cuts_corners: false,
@@ -256,7 +256,7 @@ pub static CHEATS: [CheatSpec; 17] = [
     CheatSpec {
         key: "flood",
         takes: Takes::Factor,
-        help: "send every datagram so many times",
+        help: "send every datagram this number of times",
         does: Does::Sends(flood),
         answered: Answered::Verdict,
         cuts_corners: false,
@@ -280,7 +280,7 @@ pub static CHEATS: [CheatSpec; 17] = [
     CheatSpec {
         key: "nonsense",
         takes: Takes::Factor,
-        help: "send with every datagram so many more that mean nothing",
+        help: "send this number of meaningless datagrams with every datagram",
         does: Does::Sends(nonsense),
         answered: Answered::Nothing,
         cuts_corners: false,

@@ -155,12 +155,12 @@ const fn is_before(tick: WireTick, other: WireTick) -> bool {
     (tick.0.wrapping_sub(other.0) as i16) < 0
 }
 
-/// A tick so many later.
+/// A tick later by this number.
 const fn later(tick: WireTick, by: i16) -> WireTick {
     WireTick(tick.0.wrapping_add_signed(by))
 }
 
-/// Says that what is told is of so many ticks later.
+/// Says that what is told belongs to a later tick, by this number.
 fn shift(message: &mut Message, by: i16) {
     match message {
         Message::Inputs(inputs) => inputs.newest = later(inputs.newest, by),

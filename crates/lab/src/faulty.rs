@@ -13,7 +13,7 @@ use velocitas_analysis::fault::Fault;
 pub(crate) struct Faulty {
     faults: Vec<Fault>,
     /// Who was there before it, as far as it was not told.
-    untold: Option<Vec<EntityId>>,
+    hidden: Option<Vec<EntityId>>,
     /// What it owned once.
     clung: Vec<EntityId>,
     /// The states of others that it keeps too long, and whether the next are put in their place.
@@ -43,7 +43,7 @@ impl Faulty {
 
     /// Its program is started anew.
     pub(crate) fn start(&mut self) {
-        (self.untold, self.clung, self.kept) = (None, Vec::new(), Default::default());
+        (self.hidden, self.clung, self.kept) = (None, Vec::new(), Default::default());
     }
 
     /// A datagram as the machine hears it; `None` where that is as it came.
@@ -82,7 +82,7 @@ impl Faulty {
         let others = |records: &[EntityRecord]| -> Vec<EntityId> {
             records.iter().filter(|r| r.entity.own.is_none()).map(|r| r.entity.id).collect()
         };
-        let hidden = self.untold.get_or_insert_with(|| others(&snapshot.entities));
+        let hidden = self.hidden.get_or_insert_with(|| others(&snapshot.entities));
         snapshot.entities.retain(|record| !hidden.contains(&record.entity.id));
         snapshot.head.news.retain(|news| !hidden.contains(&news.entity()));
     }

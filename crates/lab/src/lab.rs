@@ -44,7 +44,8 @@ use velocitas_record::{watch::Happening, watch::HappeningRow, watch::MessageRow,
 enum Due {
     /// A machine comes round.
     Frame(MachineId),
-    /// A datagram arrives, the so manieth on its link; what it is for says the part, and whose it is the client's address.
+    /// A datagram arrives. `number` counts datagrams on the link; `part` says whom it is for; `client` is the address of the client that
+    /// sent or gets it.
     Arrival { to: MachineId, from: MachineId, number: u64, part: Part, client: Address, bytes: Vec<u8> },
     /// Something of the course happens.
     Event(usize),

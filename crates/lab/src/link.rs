@@ -88,7 +88,7 @@ impl Pipe {
         }
     }
 
-    /// Sends a datagram of so many bytes at `now`, over a link that follows these traces.
+    /// Sends a datagram of `bytes` bytes at `now`, over a link that follows these traces.
     pub fn send(&mut self, seed: u64, now: LabTime, ticket: Ticket, bytes: usize, traces: &[Trace]) -> Fate {
         let c = self.conditions;
         let kind = ticket.kind as u32;

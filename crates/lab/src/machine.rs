@@ -25,7 +25,7 @@ const SOCKET: usize = 512;
 /// A datagram that has arrived.
 #[derive(Clone, Debug)]
 pub(crate) struct Arrived {
-    /// The machine it comes from, and the so manieth on that link it is.
+    /// The machine it comes from, and its number on that link.
     pub(crate) from: MachineId,
     pub(crate) number: u64,
     /// Where the client that speaks or is spoken to is, or was.
@@ -125,7 +125,7 @@ impl Machine {
         self.host.read(now).plus(self.set.by(now))
     }
 
-    /// From now on its clock runs so many times as fast as it should; what it has gained or lost by then stays.
+    /// From now on its clock runs faster than it should by this factor; what it has gained or lost by then stays.
     pub(crate) fn hurry(&mut self, now: LabTime, haste: f64) {
         self.set = ClockSet { gained: self.set.by(now), since: now, haste };
     }

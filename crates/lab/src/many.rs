@@ -32,7 +32,7 @@ pub struct Wanted<'a> {
 }
 
 impl<'a> Wanted<'a> {
-    /// The same with so many seeds, each the one after.
+    /// The same with `count` seeds, each the one after.
     pub fn seeds(self, count: u32) -> impl Iterator<Item = Self> + use<'a> {
         (0..u64::from(count)).map(move |n| Self { seed: self.seed.wrapping_add(n), ..self })
     }

@@ -52,7 +52,7 @@ pub enum Keep {
     All,
     /// The last so much of virtual time, at least [`LEAST_KEPT`].
     Time(LabTime),
-    /// As much as fits into so many bytes, at least [`LEAST_KEPT`].
+    /// As much as fits into this number of bytes, at least [`LEAST_KEPT`].
     Bytes(usize),
     /// What figures and causes are had from while it runs: the last half minute, and nothing to go back to.
     Figures,

@@ -80,7 +80,7 @@ fn who_waits_for_the_server_answers_a_round_trip_later_and_is_seen_no_later() {
     assert!(apart.abs() < 40.0 && of(predicted.seen_ms.p50) > 120.0, "{apart}");
 }
 
-/// A rogue whom nobody judges, at so many times the lawful pace; of hands that hold down a key or nothing.
+/// A rogue whom nobody judges, at a multiple of the lawful pace; of hands that hold down a key or nothing.
 fn winner(times: f64, hold: &str) -> (ClientMetrics, f64) {
     let cast = format!(
         "[[cast]]\nname = \"magpie\"\nrole = \"rogue\"\nlink = \"test\"\nspawn = [-20, -12]\narrangement = \"relay\"\n\

@@ -122,7 +122,7 @@ fn ten_hours_of_honest_play_accuse_nobody() {
     assert!(verdicts.is_empty(), "{hours} h, {} verdicts:\n{}", verdicts.len(), verdicts.join("\n"));
 }
 
-/// A walker on the round by an arrangement over a poor link, with these events; the run after so many seconds.
+/// A walker on the round by an arrangement over a poor link, with these events; the run after `seconds`.
 fn moved(arrangement: &str, events: &str, seconds: f64) -> Run {
     let link = "latency = \"60 ms\"\njitter = \"10 ms\"\nloss = \"5 %\"";
     let cast = format!(

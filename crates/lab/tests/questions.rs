@@ -13,7 +13,7 @@ fn secs(s: f64) -> LabTime {
     LabTime::from_secs(s)
 }
 
-/// Somebody on a clean link of so many milliseconds, seen by somebody on the same.
+/// Somebody on a clean link with this latency in milliseconds, seen by somebody on the same.
 fn two(latency: u32, settings: &str) -> Run {
     let link = format!("latency = \"{latency} ms\"");
     let cast = walker("heron", settings) + &walker("plover", settings);

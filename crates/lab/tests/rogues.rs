@@ -5,7 +5,7 @@ use velocitas_analysis::metrics::ClientMetrics;
 use velocitas_lab::{Course, Run};
 use velocitas_record::LabTime;
 
-/// How far east the only member of a course is after so many seconds, with its figures.
+/// How far east the only member of a course is after `seconds`, with its figures.
 fn after(text: &str, seconds: f64) -> (f64, ClientMetrics) {
     let course = Course::parse("rogues.course.toml", text, &[]).unwrap_or_else(|e| panic!("{e}"));
     let mut run = Run::new(course).expect("it fits");

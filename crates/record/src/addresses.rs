@@ -4,7 +4,7 @@ use velocitas_core::{Address, Token};
 
 use crate::ids::{MachineId, MemberId};
 
-/// Machines are so many at most; above that an address counts the programs started on one.
+/// The most machines; above that an address counts the programs started on one.
 const MACHINES: u64 = 1 << 16;
 
 /// Where the program of a machine is that was started so often before: each start has an address of its own.
@@ -12,7 +12,7 @@ pub const fn address(machine: MachineId, starts: u64) -> Address {
     Address(machine.index() as u64 + MACHINES * starts)
 }
 
-/// Which machine is at an address, if it is one of so many.
+/// Which machine is at an address, if there are that many.
 pub fn machine_at(address: Address, count: usize) -> Option<MachineId> {
     MachineId::first(count).nth((address.0 % MACHINES) as usize)
 }
@@ -25,7 +25,7 @@ pub const fn token(member: MemberId) -> Token {
     Token(member.index() as u64 + 1)
 }
 
-/// The player that somebody is under the so manieth of its names.
+/// The token of a player under alias number `alias`.
 pub const fn aliased(token: Token, alias: u64) -> Token {
     Token(token.0 + alias * ALIASES)
 }

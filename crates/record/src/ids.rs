@@ -11,12 +11,12 @@ impl MachineId {
     /// The one that decides: a computer of its own, or that of the member who hosts.
     pub const SERVER: Self = Self(0);
 
-    /// The first so many machines, the one that decides in front.
+    /// The first `count` machines, the one that decides in front.
     pub fn first(count: usize) -> impl DoubleEndedIterator<Item = Self> + ExactSizeIterator + Clone {
         (0..count as u16).map(Self)
     }
 
-    /// The one after so many others: a course has no more than fit.
+    /// The one after this number of others: a course has no more than fit.
     pub const fn after(others: usize) -> Self {
         Self(others as u16)
     }
@@ -56,7 +56,7 @@ impl MemberId {
         self.0 as usize
     }
 
-    /// All members of a cast of so many.
+    /// All members of a cast of `count`.
     pub fn all(count: usize) -> impl DoubleEndedIterator<Item = Self> + ExactSizeIterator + Clone {
         (0..count as u16).map(Self)
     }
@@ -89,12 +89,12 @@ impl RecordTick {
 pub struct ActorId(u16);
 
 impl ActorId {
-    /// The first so many entities.
+    /// The first `count` entities.
     pub fn first(count: usize) -> impl DoubleEndedIterator<Item = Self> + ExactSizeIterator + Clone {
         (0..count as u16).map(Self)
     }
 
-    /// The one in this place among so many.
+    /// The one in this place among `count`.
     pub fn at(place: usize, count: usize) -> Option<Self> {
         (place < count).then_some(Self(place as u16))
     }

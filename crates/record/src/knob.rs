@@ -114,7 +114,7 @@ pub enum Takes {
 /// What to try where something is wrong, as one change that may cure it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Sound {
-    /// As it does least harm: of a link as if it were perfect, of a client as it begins unless told otherwise, a switch on.
+    /// The harmless value: a perfect link, the default of a client, a switch that is on.
     Usual,
     /// A notch more.
     Up,
@@ -252,7 +252,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         name: "ticks per message",
         unit: "",
         range: Range::Steps(REPEATS),
-        help: "each message carries the inputs of so many ticks; more cost bytes and survive loss",
+        help: "ticks whose inputs each message carries; more cost bytes and survive loss",
         key: "ticks_per_message",
         takes: Takes::Whole,
         sound: Sound::Up,
@@ -495,7 +495,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         name: "extra lead",
         unit: "tick",
         range: Range::Steps(EXTRA),
-        help: "inputs arrive so many ticks earlier than they need to: fewer are late, and the present is further ahead",
+        help: "ticks by which inputs arrive earlier than they need to: fewer are late, and the present is further ahead",
         key: "extra_lead",
         takes: Takes::Whole,
         sound: Sound::Up,

@@ -14,7 +14,7 @@ const MOST_DELAY_MS: f64 = 60_000.0;
 pub struct Trace {
     /// The file it was read from, as the course names it.
     pub name: String,
-    /// From when on what holds: so many milliseconds of delay, or everything is lost.
+    /// From when on what holds: a delay in milliseconds, or everything is lost.
     rows: Vec<(LabTime, Option<f64>)>,
 }
 
@@ -100,7 +100,7 @@ impl Trace {
         self.rows.last().map_or(LabTime::ZERO, |(at, _)| *at)
     }
 
-    /// What it says of a moment: so many milliseconds, or `None` where everything is lost.
+    /// What it says of a moment: a delay in milliseconds, or `None` where everything is lost.
     pub fn at(&self, now: LabTime) -> Option<f64> {
         let into = LabTime(now.0 % self.lasts().0.max(1));
         let next = self.rows.partition_point(|(at, _)| *at <= into);

@@ -103,11 +103,11 @@ pub trait Watch {
     fn event(&mut self, at: LabTime, machine: MachineId, part: Part, event: &Event<'_>);
     /// A datagram was put on the link between two machines.
     fn message(&mut self, from: MachineId, to: MachineId, row: MessageRow);
-    /// The bytes of the so manieth datagram on a link: nobody needs to keep them.
+    /// The bytes of datagram number `number` on a link. Nobody needs to keep them.
     fn payload(&mut self, _from: MachineId, _to: MachineId, _number: u64, _bytes: &[u8]) {}
-    /// The so manieth datagram on a link arrived: what who receives it can tell of it.
+    /// Datagram number `number` on a link arrived: what its receiver can tell of it.
     fn arrived(&mut self, _at: LabTime, _from: MachineId, _to: MachineId, _number: u64) {}
-    /// The so manieth datagram on a link was thrown away unread.
+    /// Datagram number `number` on a link was thrown away unread.
     fn unread(&mut self, from: MachineId, to: MachineId, number: u64);
     /// A machine's screen is drawn.
     fn frame(&mut self, at: LabTime, viewer: MachineId, screen: &Screen);

@@ -88,7 +88,7 @@ pub fn allowed_lines(run: &Run, at: LabTime) -> Vec<(Rule, usize)> {
     all.filter(|(_, line)| *line != LIMIT).collect()
 }
 
-/// How many bins lie below a line at so many times of what the gait says, from the nearest.
+/// How many bins lie below a line at this multiple of what the gait says, from the nearest.
 fn bins_below(times: f32) -> usize {
     ((f64::from(times) / BIN).round() as usize).clamp(1, BINS - 1)
 }

@@ -150,7 +150,7 @@ pub struct CheatRow {
     unit: &'static str,
 }
 
-/// With so many seeds of so many *always* can be said: one that fails in a twentieth of cases shows itself among them in 95 of a hundred.
+/// How many seeds it takes to say *always*: one that fails in a twentieth of cases shows itself among them in 95 of a hundred.
 const ALWAYS: usize = 59;
 
 impl CheatRow {

@@ -27,7 +27,7 @@ pub struct Ladder<'a> {
     pub chosen: Option<&'a Crossing>,
     /// The way that is followed: everything else steps back.
     pub way: Option<&'a Way>,
-    /// Every so manieth tick has its number written.
+    /// Every n-th tick has its number written.
     pub numbered: u32,
 }
 
@@ -314,7 +314,7 @@ impl Marks<'_> {
     }
 }
 
-/// Where nothing arrives, what is lost is drawn as if it took so many seconds.
+/// Where nothing arrives, what is lost is drawn as if it took this long, in seconds.
 const LOST: f64 = 0.1;
 
 #[cfg(test)]

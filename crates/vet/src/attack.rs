@@ -60,7 +60,7 @@ impl Direction {
         }
     }
 
-    /// The fastest that is lawful over so many ticks, in metres a second.
+    /// The fastest that is lawful over `ticks` ticks, in metres a second.
     pub fn lawful_mps(self, rule: &dyn Motion, limits: &Limits, rate: Rate, ticks: usize) -> f32 {
         let seconds = ticks as f32 * rate.dt();
         self.lawful(rule, limits, seconds) / seconds
@@ -83,7 +83,7 @@ impl Direction {
 pub struct Found {
     /// Which way.
     pub direction: Direction,
-    /// Over so many ticks.
+    /// Over how many ticks.
     pub ticks: usize,
     /// As a speed, in metres a second.
     pub found_mps: f32,

@@ -42,7 +42,7 @@ const TICKS: [f32; 5] = [1.0, 5.0, 30.0, 120.0, 1000.0];
 pub struct Attempt {
     /// Which.
     pub spec: &'static CheatSpec,
-    /// How far: so many times, so many metres; 1 where there is no more or less.
+    /// Its size, as a factor or in metres; 1 where it has none.
     pub amount: f32,
 }
 

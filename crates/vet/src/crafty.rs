@@ -116,7 +116,7 @@ pub fn craft(
     Ok(Crafted { mixture, gain: Some(sum / honest.len().max(1) as f64) })
 }
 
-/// How much is simulated for a mixture at most, with so many seeds.
+/// How much is simulated at most for one mixture, with this number of seeds.
 pub const fn costs(seeds: usize) -> u64 {
     RUN.0 * seeds as u64
 }

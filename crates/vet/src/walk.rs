@@ -61,7 +61,7 @@ impl Walked {
         std::iter::once(self.from).chain(self.states.iter().map(|state| state.vec3(0))).collect()
     }
 
-    /// The greatest displacement over so many ticks, as a speed: along the ground, up, down.
+    /// The greatest displacement over `ticks` ticks, as a speed: along the ground, up, down.
     pub fn fastest(&self, ticks: usize) -> (f32, f32, f32) {
         let whole = self.path();
         let seconds = ticks as f32 * self.rate.dt();

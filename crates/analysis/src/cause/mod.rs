@@ -34,7 +34,7 @@ use velocitas_record::world::KnownTo;
 /// What became of the inputs of ticks for which the server made them up.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 struct Missing {
-    /// Of so many the hands gave none: the client passed over the tick.
+    /// How many of them the hands never gave: the client passed over the tick.
     never_sampled: u32,
     /// How many had each [`Fate`].
     fates: [u32; Fate::NAMES.len()],
@@ -138,9 +138,9 @@ pub enum Cause {
         /// Last such tick.
         last: RecordTick,
     },
-    /// The client passed over so many ticks.
+    /// How many ticks the client passed over.
     ClientSkipped(u64),
-    /// The server passed over so many ticks.
+    /// How many ticks the server passed over.
     ServerSkipped(u64),
     /// The server pushed the entity before this tick.
     Pushed(RecordTick),

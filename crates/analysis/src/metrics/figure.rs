@@ -371,7 +371,7 @@ pub static FIGURES: &[Figure] = &[
         "responses",
         None,
         Unit::Count,
-        "presses at rest that moved the own character: of so many `response_ms` is the median",
+        "presses at rest that moved the own character: `response_ms` is their median",
         |m| count(m.responses),
     ),
     figure(

@@ -246,7 +246,7 @@ struct Timing {
 struct Placed {
     /// Which of the frames of the window.
     frame: usize,
-    /// After so many rows, and how far on from the last of them to the next.
+    /// How many rows lie before it, and how far on it is from the last of them to the next.
     after: usize,
     share: f64,
     /// Seconds since the one before; 0 where there is none to hold it against.
@@ -437,7 +437,7 @@ fn hopped(truth: &Truth, pairs: &[Pair]) -> Vec<(usize, f64)> {
     pairs.iter().enumerate().filter(|(_, pair)| pair.differs).filter_map(off).collect()
 }
 
-/// How far these move in so many seconds: their median, for each axis alone.
+/// How far these move in `seconds`: their median, for each axis alone.
 fn even(pairs: &[&Pair], seconds: f64) -> Option<[f64; 3]> {
     let median = |lane: usize| {
         let mut speeds: Vec<f64> = pairs.iter().map(|p| p.drawn[lane] / p.seconds).collect();

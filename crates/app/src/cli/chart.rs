@@ -22,7 +22,7 @@ use crate::files::{OpenError, Output, stream};
 const USUAL: LabTime = LabTime(20_000_000_000);
 /// How long a ladder is unless something is said.
 const LADDER: LabTime = LabTime(300_000_000);
-/// A page has so many columns.
+/// Columns of a page.
 const COLUMNS: u64 = 960;
 
 /// What else than lanes can be drawn, with what it is.

@@ -320,7 +320,7 @@ fn spread(all: &[Counted], rule: Rule, rogue: bool) -> Spread {
     Spread::of(&bins, beyond, nearest)
 }
 
-/// What every cheat comes to, and the best mixture that a search of so many found beyond that.
+/// What every cheat comes to, and the best mixture that a search found beyond that.
 fn searched(
     (course, member): (&Course, MemberId),
     came: &[(MemberId, Option<Attempt>, u64, Came)],

@@ -385,7 +385,7 @@ fn evidence_row(evidence: &Evidence) -> Value {
 /// Rows of a track at most.
 const STATES: usize = 40;
 
-/// What a rule remembers over time: names and units, then a row for every so many ticks, the last of them in any case.
+/// What a rule remembers over time: names and units, then a row for every n-th tick, and one for the last.
 fn states(gait: &Gait, walked: &Walked) -> Vec<Vec<String>> {
     let schema = gait.schema();
     let lanes = |f: &StateField| f.lane..f.lane + f.shape.lanes();

@@ -31,7 +31,7 @@ const MOST_PASTED: usize = 1024;
 /// Around what is pasted (bracketed paste).
 const PASTE_BEGINS: &[u8] = b"\x1b[200~";
 const PASTE_ENDS: &[u8] = b"\x1b[201~";
-/// So many keys wait at most, and so many that have waited for [`STALE`]: the oldest are let go, as whoever pressed them has seen
+/// The most keys that wait, and the most that have waited for [`STALE`]: the oldest are let go, as whoever pressed them has seen
 /// nothing of it since.
 const MOST_WAITING: usize = 256;
 const MOST_STALE: usize = 8;

@@ -306,7 +306,7 @@ impl Palette {
         if self.ascii { ("<", ">") } else { ("\u{25c2}", "\u{25b8}") }
     }
 
-    /// A column filled to so many eighths.
+    /// A column filled to this number of eighths.
     pub fn eighths(self, n: usize) -> char {
         const BLOCKS: [char; 9] =
             [' ', '\u{2581}', '\u{2582}', '\u{2583}', '\u{2584}', '\u{2585}', '\u{2586}', '\u{2587}', '\u{2588}'];

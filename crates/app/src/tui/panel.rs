@@ -389,7 +389,7 @@ fn knobs(stage: &Stage, area: Rect, buffer: &mut Buffer) {
 }
 
 /// Text in lines of at most `width` characters, broken between words.
-/// A finding in so many lines: without what was tried where that is too long, and with a sign where even so it is.
+/// A finding in at most this number of lines: without what was tried where that is too long, and with a sign where even so it is.
 fn told_in(said: &str, width: usize, rows: usize) -> Vec<String> {
     let whole = wrapped(said, width);
     if whole.len() <= rows {

@@ -33,7 +33,7 @@ fn with_palette(palette: Palette) -> Frame {
     Frame::new(Run::new(Course::demo()).expect("it fits"), palette)
 }
 
-/// The demo after so many seconds.
+/// The demo after `seconds`.
 fn after(seconds: f64) -> Frame {
     let mut stage = stage();
     stage.advance_to(LabTime::from_secs(seconds));

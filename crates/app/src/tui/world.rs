@@ -118,7 +118,7 @@ impl Stage {
         self.do_or_offer(words, vec![Command::Solid { solid: solid.solid.id, there, reach }], Some(says));
     }
 
-    /// The server's guard allows so many times of what a rule says, from now on.
+    /// From now on the server's guard allows a multiple of what a rule says.
     pub(super) fn allow(&mut self, rule: Rule, times: f32) {
         if !rule.is_adjustable() {
             return self.say(format!("`{}` is broken or it is not: there is no more or less of it", rule.name()));

@@ -118,7 +118,7 @@ impl Pty {
         self.wait_until(text, |screen| screen.contains(text));
     }
 
-    /// Waits until these bytes came so many times.
+    /// Waits until these bytes came this number of times.
     #[track_caller]
     pub fn wait_for_bytes(&mut self, wanted: &[u8], times: usize) {
         let began = Instant::now();

@@ -11,7 +11,7 @@ use velocitas_core::{
 use velocitas_lab::{Course, Lab, Run};
 use velocitas_record::{LabTime, Unrecorded};
 
-/// Does so many seconds of something.
+/// Does something for a number of seconds.
 type Work = fn(f64);
 
 /// What can be asked for.

@@ -21,7 +21,7 @@ const ENOUGH: usize = 6;
 const LATE: usize = 2;
 /// The margin wanted at the low end, in ticks.
 const WANTED_TICKS: f64 = 0.75;
-/// By so many ticks at least margins differ that were had over another way.
+/// Margins that differ by at least this number of ticks were had over another way.
 const OTHER_TICKS: f64 = 1.5;
 /// Beyond this the clock is set.
 const HARD_NANOS: f64 = 250_000_000.0;
@@ -35,9 +35,9 @@ const LONGEST_PATIENCE: i64 = 8;
 pub(super) enum Steer {
     /// Leave it.
     Hold,
-    /// Move the next tick by so many nanoseconds (positive: later).
+    /// Move the next tick by this number of nanoseconds (positive: later).
     Slew(i64),
-    /// Set the clock by so many nanoseconds (positive: later).
+    /// Set the clock by this number of nanoseconds (positive: later).
     Set(i64),
 }
 
@@ -202,7 +202,7 @@ impl Spread {
     }
 }
 
-/// The low end is the worst margin in so many, not the worst: one lost burst should not hold everybody back.
+/// The low end is the worst margin in this number, not the worst of all: one lost burst should not hold everybody back.
 const LOW: usize = 30;
 
 #[cfg(test)]
@@ -219,7 +219,7 @@ mod tests {
         Margin { quarters, then, at: Tick(at) }
     }
 
-    /// Runs the control on inputs that would have `margin` nanoseconds to spare without any shift, for so many ticks, with a report in
+    /// Runs the control on inputs that would have `margin` nanoseconds to spare without any shift, for `ticks` ticks, with a report in
     /// three of them. Gives what each tick's input has to spare.
     fn run(ticks: u64, more: u8, mut margin: impl FnMut(u64) -> f64) -> Vec<f64> {
         let mut lead = Lead::default();

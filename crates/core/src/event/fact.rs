@@ -36,7 +36,7 @@ impl Provenance {
 pub enum InputFate {
     /// Client: it was put on its way.
     Sampled,
-    /// Server: it arrived for the first time, so many quarter ticks early; negative: after its tick was simulated.
+    /// Server: it arrived for the first time; how early, in quarter ticks; negative: after its tick was simulated.
     Arrived(i16),
     /// Server: it arrived for a tick that the server passes over after a stall: nobody's fault of its owner's.
     Dropped,
@@ -175,7 +175,7 @@ pub enum Fact {
         #[serde(with = "crate::names")]
         field: Name,
     },
-    /// Client: the tick clock was set, not slewed, by so many nanoseconds.
+    /// Client: the tick clock was set, not slewed, by this number of nanoseconds.
     ClockSet {
         /// Positive: later.
         shift: i64,

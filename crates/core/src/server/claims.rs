@@ -52,7 +52,7 @@ pub(super) struct Place {
 }
 
 impl Place {
-    /// What a claim says of the tick so many before its newest.
+    /// What a claim says of the tick `back` before its newest.
     pub(super) fn of(claim: &Claim, back: usize) -> Self {
         match back {
             0 => Self { pos: claim.state.vec3(0), state: Some(claim.state) },
@@ -149,7 +149,7 @@ impl<W: Word> Claims<W> {
         Heard { outdated, ..Heard::default() }
     }
 
-    /// Queues what a message says of ticks not yet known; `word` gives that of the tick so many before the newest.
+    /// Queues what a message says of ticks not yet known; `word` gives that of the tick this number before the newest.
     pub(super) fn take_in(&mut self, said: &Said, expected: Tick, word: impl Fn(usize) -> W) -> Heard {
         let mut heard = Heard::default();
         let Said { newest, since, .. } = *said;

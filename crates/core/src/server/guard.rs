@@ -97,7 +97,7 @@ impl Guard {
         self.hearing.take_over(tick, rate);
     }
 
-    /// The server has passed over so many ticks.
+    /// The server has passed over this number of ticks.
     pub(super) fn sleep(&mut self, ticks: u64) {
         self.hearing.sleep(ticks);
     }
@@ -325,7 +325,7 @@ fn find(
                 hearing.docket.measured(evidence);
                 continue;
             }
-            Finding::Untold(evidence, ticks) => {
+            Finding::Unproven(evidence, ticks) => {
                 hearing.docket.measured(evidence);
                 if hearing.trust.pay(ticks) {
                     continue;

@@ -73,13 +73,13 @@ impl Server {
             match self.let_in(now, from, &hello) {
                 Ok(peer) => self.welcome(now, peer, header),
                 Err(why) => {
-                    self.untold.push(Fact::Refused { from, why: why.denied() });
+                    self.pending_facts.push(Fact::Refused { from, why: why.denied() });
                     let refusal = Refusal { asked_us: header.sent_us, why };
                     self.answer_stranger(now, from, 0, &Message::Refusal(refusal));
                 }
             }
         }
-        self.untold.drain(..).for_each(|fact| tell(sink, fact));
+        self.pending_facts.drain(..).for_each(|fact| tell(sink, fact));
         Ok(())
     }
 
@@ -103,11 +103,11 @@ impl Server {
                 return Ok(peer);
             }
             self.door.spend(hello.token, life, now);
-            self.untold.push(Fact::Ended { peer, tick: self.next_tick(), why: EndedBy::Return });
+            self.pending_facts.push(Fact::Ended { peer, tick: self.next_tick(), why: EndedBy::Return });
         }
         let peer = self.connect(now, from, hello, &guest)?;
-        self.untold.push(Fact::Connected { peer, from, tick: self.next_tick(), again: before.is_some() });
-        self.untold.extend(differing.into_iter().map(|kind| Fact::RuleDiffers { peer, kind }));
+        self.pending_facts.push(Fact::Connected { peer, from, tick: self.next_tick(), again: before.is_some() });
+        self.pending_facts.extend(differing.into_iter().map(|kind| Fact::RuleDiffers { peer, kind }));
         Ok(peer)
     }
 
@@ -129,7 +129,7 @@ impl Server {
         let owners = self.owners_of_all();
         if let Some(peer) = self.peers.get_mut(id) {
             own.into_iter().for_each(|(owned, state, shared)| peer.take_over(owned, (rate, &policy), state, shared));
-            owners.into_iter().for_each(|news| peer.untold.add(news));
+            owners.into_iter().for_each(|news| peer.unacknowledged.add(news));
         }
         Ok(id)
     }
@@ -143,7 +143,7 @@ impl Server {
     pub(super) fn tell_owners(&mut self, entity: EntityId) {
         let Some(owners) = self.world.get(entity).map(|entity| self.places_of_owners(entity)) else { return };
         for peer in self.peers.iter_mut() {
-            peer.untold.add(News::Owned(entity, owners.clone()));
+            peer.unacknowledged.add(News::Owned(entity, owners.clone()));
         }
     }
 

@@ -43,7 +43,7 @@ impl Server {
         match self.peers.at_mut(from).map(|peer| peer.id) {
             Some(peer) if peer.epoch == header.epoch => {
                 self.end(now, peer, EndedBy::Leave);
-                self.untold.drain(..).for_each(|fact| tell(sink, fact));
+                self.pending_facts.drain(..).for_each(|fact| tell(sink, fact));
             }
             // Of an earlier connection: it is over anyway.
             Some(_) => {}
@@ -63,7 +63,7 @@ impl Server {
     pub(super) fn end(&mut self, now: HostNanos, peer: PeerId, why: EndedBy) -> bool {
         let Some(ended) = self.peers.end(peer) else { return false };
         self.door.spend(ended.token, ended.life, now);
-        self.untold.push(Fact::Ended { peer, tick: self.next_tick(), why });
+        self.pending_facts.push(Fact::Ended { peer, tick: self.next_tick(), why });
         self.disown(now, ended.token);
         self.answer_stranger(now, ended.at, peer.epoch, &Message::Ended(Ended { why }));
         true

@@ -30,7 +30,7 @@ use std::collections::VecDeque;
 
 use thiserror::Error;
 
-use control::{Arrival, Made as Moved, Sentence, Turn, stepped, tell_ignored};
+use control::{Arrival, Moved, Sentence, Turn, stepped, tell_ignored};
 use door::Door;
 use guests::Guests;
 use peer::Peer;
@@ -135,7 +135,7 @@ pub struct Server {
     policy: Policy,
     outbox: VecDeque<(Address, Vec<u8>)>,
     /// What happened between two calls, not told yet.
-    untold: Vec<Fact>,
+    pending_facts: Vec<Fact>,
     frame: Frame,
     heard: u64,
     refused: u64,
@@ -153,7 +153,7 @@ impl Server {
             door: Door::new(config.secret),
             patience: config.patience,
             policy: config.policy,
-            untold: Vec::new(),
+            pending_facts: Vec::new(),
             outbox: VecDeque::new(),
             frame: Frame::default(),
             heard: 0,
@@ -189,7 +189,7 @@ impl Server {
         if let Some(entity) = self.world.get_mut(id) {
             entity.came_with = with;
         }
-        self.untold.push(Fact::Born { entity: id, kind, with, tick: self.next_tick() });
+        self.pending_facts.push(Fact::Born { entity: id, kind, with, tick: self.next_tick() });
         Ok(id)
     }
 
@@ -198,11 +198,11 @@ impl Server {
         let Some(removed) = self.world.remove(entity) else { return false };
         for peer in self.peers.iter_mut() {
             peer.give_up(entity);
-            peer.untold.add(News::Gone(entity));
+            peer.unacknowledged.add(News::Gone(entity));
         }
         let tick = self.next_tick();
         let lost = removed.owners().iter().map(|&player| Fact::Owner { entity, tick, player, owns: false });
-        self.untold.extend(lost.chain([Fact::Gone { entity, tick }]));
+        self.pending_facts.extend(lost.chain([Fact::Gone { entity, tick }]));
         true
     }
 
@@ -239,8 +239,8 @@ impl Server {
             let changed = of.iter().filter(|player| !not.contains(player));
             changed.map(|&player| Fact::Owner { entity, tick, player, owns }).collect()
         };
-        self.untold.extend(told(&before, owners, false));
-        self.untold.extend(told(owners, &before, true));
+        self.pending_facts.extend(told(&before, owners, false));
+        self.pending_facts.extend(told(owners, &before, true));
         self.tell_owners(entity);
         Ok(())
     }
@@ -408,7 +408,7 @@ impl Server {
     pub fn handle_time<S: Sink>(&mut self, now: HostNanos, sink: &mut S) {
         self.frame.passed(now);
         self.end_the_silent(now);
-        self.untold.drain(..).for_each(|fact| tell(sink, fact));
+        self.pending_facts.drain(..).for_each(|fact| tell(sink, fact));
         let due = self.ticks.advance(now);
         if due.count > 0 {
             self.door.tick(now);
@@ -422,7 +422,7 @@ impl Server {
             for (peer, sentence) in self.tick(tick, sink) {
                 self.carry_out(now, peer, sentence);
             }
-            self.untold.drain(..).for_each(|fact| tell(sink, fact));
+            self.pending_facts.drain(..).for_each(|fact| tell(sink, fact));
             self.send_snapshots(now, tick);
         }
     }
@@ -522,7 +522,7 @@ impl Server {
         self.timeline.latest()
     }
 
-    /// From now on so many times of what a rule says is allowed; see [`Policy::allowed`].
+    /// From now on a multiple of what a rule says is allowed; see [`Policy::allowed`].
     pub const fn allow(&mut self, rule: Rule, times: f32) {
         self.policy.allowed[rule as usize] = times;
     }
@@ -574,7 +574,7 @@ fn obeyed<S: Sink>(
     let mut obeyed = None;
     for owner in owners {
         if let Some((peer, control)) = peers.control_mut(*owner) {
-            control.come_to(turn.scene.tick);
+            control.activate_until(turn.scene.tick);
             obeyed = obeyed.max(Some((control.spoke(), Reverse(peer))));
         }
     }

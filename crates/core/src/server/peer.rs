@@ -11,7 +11,7 @@ use crate::event::Sink;
 use crate::ids::{Address, EntityId, Life, PeerId, Token};
 use crate::policy::{Policy, Strikes};
 use crate::session::Owned;
-use crate::snapshot::Untold;
+use crate::snapshot::Unacknowledged;
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::wire::{Account, Acks, Claim, Header, Inputs};
 
@@ -30,7 +30,7 @@ pub(super) struct Peer {
     /// When something was last heard of it.
     pub(super) heard: HostNanos,
     pub(super) acks: Acks,
-    pub(super) untold: Untold,
+    pub(super) unacknowledged: Unacknowledged,
     /// What it owns, and in the same order how its word moves it.
     owned: Vec<Owned>,
     controls: Vec<Control>,
@@ -56,7 +56,7 @@ impl Peer {
             snapshot_every: guest.snapshot_every,
             heard: now,
             acks: Acks::default(),
-            untold: Untold::default(),
+            unacknowledged: Unacknowledged::default(),
             owned: Vec::new(),
             controls: Vec::new(),
             former: Vec::new(),
@@ -70,7 +70,7 @@ impl Peer {
     /// Bytes it takes, roughly.
     pub(super) fn bytes(&self) -> usize {
         size_of::<Self>()
-            + self.untold.bytes()
+            + self.unacknowledged.bytes()
             + self.controls.iter().map(|c| size_of::<Control>() + c.bytes()).sum::<usize>()
     }
 
@@ -127,7 +127,7 @@ impl Peer {
         self.place(entity).map(|place| &mut self.controls[place])
     }
 
-    /// The so manieth of them.
+    /// By its index among them.
     pub(super) fn control_at(&self, place: u16) -> Option<&Control> {
         self.controls.get(usize::from(place))
     }
@@ -162,7 +162,7 @@ impl Peer {
         if first {
             self.heard = now;
             if let Some(ack) = &header.ack {
-                self.untold.acknowledged(ack);
+                self.unacknowledged.acknowledged(ack);
             }
         }
         first

@@ -1,5 +1,5 @@
 //! What a receiver is told, and what of it has arrived.
 
-mod untold;
+mod unacknowledged;
 
-pub(crate) use untold::Untold;
+pub(crate) use unacknowledged::Unacknowledged;

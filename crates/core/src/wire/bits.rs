@@ -87,7 +87,7 @@ impl BitWriter {
 #[derive(Clone, Debug)]
 pub struct BitRow {
     words: Vec<u64>,
-    /// What is left over, so many bits of it.
+    /// The bits left over, and how many they are.
     rest: u64,
     held: u32,
 }
@@ -183,7 +183,7 @@ impl<'a> BitReader<'a> {
         Ok(value as u32)
     }
 
-    /// The next so many bits, to be taken piece by piece without another look at whether they are there.
+    /// The next `bits` bits, to be taken piece by piece without checking again that they are there.
     ///
     /// # Errors
     /// [`WireError::Short`] when fewer are left.

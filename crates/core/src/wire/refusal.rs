@@ -24,7 +24,7 @@ pub enum RefusedFor {
     Unknown,
     /// Every place is taken.
     Full,
-    /// The server has so many rules, and the asker another number of them.
+    /// How many rules the server has; the asker has another number.
     Kinds(u8),
     /// A rule is laid out otherwise.
     Layout(ForeignLayout),

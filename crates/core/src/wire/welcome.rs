@@ -20,7 +20,7 @@ pub struct Welcome {
     pub snapshot_every: u8,
     /// How far apart the server's frames are, in microseconds: inputs wait for the next one.
     pub frame_us: u32,
-    /// After so many milliseconds without a word each takes the other for gone.
+    /// Milliseconds without a word after which each takes the other for gone.
     pub gone_ms: u32,
 }
 

@@ -278,7 +278,7 @@ impl Pair {
         self.server_stalls = false;
     }
 
-    /// What the client sends in so many milliseconds; none of it arrives.
+    /// What the client sends in `millis` milliseconds; none of it arrives.
     pub fn eavesdrop(&mut self, millis: i64) -> Vec<Vec<u8>> {
         self.server_stalls = true;
         self.run(millis);

@@ -34,9 +34,9 @@ pub struct Link {
     pub latency: i64,
     /// At most so much more.
     pub jitter: i64,
-    /// Of a hundred datagrams so many are lost.
+    /// Datagrams in a hundred that are lost.
     pub loss: u64,
-    /// Of a hundred datagrams so many arrive twice.
+    /// Datagrams in a hundred that arrive twice.
     pub doubled: u64,
 }
 
@@ -74,7 +74,7 @@ pub struct Party {
 pub const PATIENCE: Patience = Patience { hold_ms: 300, gone_ms: 2500, keep_ms: 2000 };
 
 impl Party {
-    /// A server that expects so many, and nobody there yet. The luck of the links comes from the seed.
+    /// A server that expects `seats` players, and nobody there yet. The luck of the links comes from the seed.
     pub fn of(seats: usize, arrangement: Arrangement, seed: u64) -> Self {
         let kinds = Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema");
         let ingredients = Ingredients::new(Arc::new(Ground::flat(200.0)), &kinds);

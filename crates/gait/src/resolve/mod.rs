@@ -110,7 +110,7 @@ impl Resolver {
         self.named.entry(self.lets[id].name.clone()).or_default().push(id);
     }
 
-    /// Leaves the lets that came after the first so many.
+    /// Drops all lets after the first `seen`.
     fn leave(&mut self, seen: usize) {
         for id in self.scope.drain(seen..) {
             if let Some(of_name) = self.named.get_mut(&self.lets[id].name) {

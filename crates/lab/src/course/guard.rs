@@ -13,7 +13,7 @@ const FULL: &str = "full";
 /// Strikes count for so long at least: nobody can be struck twice in less.
 const LEAST_WITHIN_MS: u32 = 100;
 
-/// How much of what a rule says can be allowed: so many times.
+/// The least and greatest multiple of what a rule says that can be allowed.
 pub const ALLOWED: RangeInclusive<f32> = 0.025..=2.0;
 
 /// What the server's guard looks at and answers.
@@ -68,7 +68,7 @@ impl Resolver<'_> {
             most: guard
                 .strikes
                 .as_ref()
-                .map_or(Ok(i64::from(usual.most)), |s| self.whole(s, "so many strikes", 1..1001))?
+                .map_or(Ok(i64::from(usual.most)), |s| self.whole(s, "a number of strikes", 1..1001))?
                 as u32,
             within_ms,
         };

@@ -11,7 +11,7 @@ use super::file::{self, File};
 use super::resolve::{Resolver, Result, Rules};
 use super::{Course, GaitFile, Override};
 
-/// Screens tell so many rules apart.
+/// Rules that screens can tell apart.
 const MOST_RULES: usize = 32;
 
 impl Resolver<'_> {

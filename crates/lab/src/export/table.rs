@@ -272,7 +272,11 @@ static FOUND: [Key<Verdict>; 16] = [
     key("limit", |_, v| Cell::from(v.evidence.limit)),
     key("slack", |_, v| Cell::from(v.evidence.slack)),
     key("quantum", |_, v| Cell::from(v.evidence.quantum)),
-    Key { name: "allowed", says: "so many times of what the rule says", get: |_, v| Cell::from(v.evidence.allowed) },
+    Key {
+        name: "allowed",
+        says: "the multiple of what the rule says that is allowed",
+        get: |_, v| Cell::from(v.evidence.allowed),
+    },
     key("gain_m", |_, v| Cell::from(v.evidence.gain)),
     Key {
         name: "path_m",

@@ -26,7 +26,7 @@ pub(super) struct Random {
 
 /// How far up and down eyes look.
 const PITCH: f32 = 1.0;
-/// One time in so many a stick or an axis is let go.
+/// One time in this number a stick or an axis is let go.
 const LET_GO: f64 = 0.25;
 
 impl Random {

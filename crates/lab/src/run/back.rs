@@ -14,7 +14,7 @@ use velocitas_record::{watch::Unrecorded, watch::Watch};
 /// How long checkpoints are fresh; older ones are thinned to one in four.
 const FRESH: LabTime = LabTime(60_000_000_000);
 const THINNED: u64 = 4;
-/// Checkpoints from before what is kept may take this part of the memory that may be kept, one in so many.
+/// Checkpoints from before what is kept may take one part in this number of the memory that may be kept.
 const FAR: usize = 4;
 
 impl Run {

@@ -16,7 +16,7 @@ pub enum Told<'a> {
     Event(LabTime, MachineId, Part, &'a Event<'a>),
     /// A datagram was put on the link between two machines.
     Message(MachineId, MachineId, &'a MessageRow),
-    /// The so manieth datagram on a link was thrown away unread.
+    /// Datagram number `number` on a link was thrown away unread.
     Unread(MachineId, MachineId, u64),
     /// A machine drew a frame.
     Frame(LabTime, MachineId),

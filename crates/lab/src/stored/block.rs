@@ -12,7 +12,7 @@ pub(super) const MAGIC: &[u8] = b"velocitas record 2\n";
 const ANY: &[u8] = b"velocitas record ";
 /// Bytes in front of what a block holds: kind, length, from, to, checksum.
 const HEAD: usize = 1 + 4 + 8 + 8 + 4;
-/// A block holds at most so many bytes.
+/// The most bytes of a block.
 pub(super) const MOST: usize = 1 << 24;
 
 /// Nothing is told for no longer: somewhere a frame is drawn, or a tick made.

@@ -19,7 +19,7 @@ pub(crate) enum Seldom {
     Changed { at: LabTime, tick: RecordTick, reach: Reach, what: ChangeNote },
     /// A machine was told why it is not let in.
     Refused(LabTime, MachineId, String),
-    /// It came to its end: with the digest of everything, and so many datagrams that could not be read.
+    /// It came to its end: with the digest of everything, and the number of datagrams that could not be read.
     Ended(LabTime, u64, u64),
 }
 

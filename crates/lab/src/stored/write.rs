@@ -15,7 +15,7 @@ use velocitas_record::{record::ClockRow, record::Packer, record::ReceivedRow, re
 
 /// A block is of no longer a time than this …
 const LONGEST: LabTime = LabTime(1_000_000_000);
-/// … and holds little more than so many bytes.
+/// … and holds little more than this number of bytes.
 const LARGE: usize = 1 << 20;
 
 /// Writes what is told to a file, block by block.

@@ -60,7 +60,7 @@ pub(super) enum Entry {
         /// Sixteen hexadecimal digits.
         is: String,
     },
-    /// The run went back: only so many of the commands so far still count, and no digest of later than the moment.
+    /// The run went back: only the first of the commands so far still count, this number of them, and no digest of later than the moment.
     Back {
         /// To when.
         at_ns: u64,

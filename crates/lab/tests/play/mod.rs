@@ -100,7 +100,7 @@ fn named(file: &str) -> Option<String> {
     Some(format!("{}gait \"{name}{}", &text[..at], &text[end..]))
 }
 
-/// A course of this number that lasts so many seconds.
+/// A course of this number and length in seconds.
 pub fn words(number: u64, seconds: f64, happens: Happens) -> String {
     let mut luck = Luck(number.wrapping_mul(0x1234_5678_9abc_def1));
     let hz = *luck.of(&[10u32, 20, 30, 60, 60, 90, 128]);

@@ -28,7 +28,7 @@ impl Record {
         self.machines[viewer.index()].frames.push(row);
     }
 
-    /// It drew an own entity in it, the so manieth of all; `None` where there is none.
+    /// It drew an own entity in it; `place` is its index among the own entities. `None` where there is none.
     pub fn note_own(&mut self, viewer: MachineId, place: usize, row: OwnDrawnRow) -> Option<()> {
         let actor = ActorId::at(place, self.cast.actors.len())?;
         let width = self.authority[actor.index()].width();

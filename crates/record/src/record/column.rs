@@ -95,7 +95,7 @@ impl<T: Copy> Column<T> {
         self.full.partition_point(|segment| segment.last().is_some_and(&old))
     }
 
-    /// Forgets so many segments at the beginning.
+    /// Forgets the first `count` segments.
     pub(super) fn forget_segments(&mut self, count: usize) {
         self.full.drain(..count.min(self.full.len()));
     }

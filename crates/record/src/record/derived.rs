@@ -199,7 +199,7 @@ impl Samples {
 /// What travelled of the entities for others to draw, by snapshot: the same for all viewers.
 #[derive(Debug, Default)]
 pub struct Travelled {
-    /// By snapshot, modulo so many as are at hand.
+    /// By snapshot, modulo the number at hand.
     sheets: Vec<Sheet>,
     /// By entity.
     courses: Vec<Travelling>,

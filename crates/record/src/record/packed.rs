@@ -403,7 +403,7 @@ impl<T: Pack> Packed<T> {
         self.forget_first(self.packed.partition_point(|segment| old(&segment.last)) * SEGMENT);
     }
 
-    /// Forgets whole segments among the first so many rows.
+    /// Forgets whole segments among the first `count` rows.
     pub(super) fn forget_first(&mut self, count: usize) {
         if self.old == Old::LetGo {
             let count = count.min(self.loose.len());

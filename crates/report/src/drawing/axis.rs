@@ -60,7 +60,7 @@ impl Axis {
         }
     }
 
-    /// About so many values to be written beside it, each with its words.
+    /// About this number of values to be written beside it, each with its words.
     pub fn ticks(&self, about: usize) -> Vec<(f64, String)> {
         let (low, high) = (self.from.min(self.to), self.from.max(self.to));
         if !self.named.is_empty() {
@@ -86,7 +86,7 @@ impl Axis {
     }
 }
 
-/// One, two or five times a power of ten, of which about so many fit.
+/// One, two or five times a power of ten, such that about this number fit.
 fn step(length: f64, about: usize) -> f64 {
     let rough = length / about.max(1) as f64;
     let power = 10f64.powf(rough.log10().floor());

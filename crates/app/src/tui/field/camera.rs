@@ -70,7 +70,7 @@ impl Camera {
         self.recentre |= !self.stands;
     }
 
-    /// Keeps a point in the dead zone of a screen of so many columns.
+    /// Keeps a point in the dead zone of a screen of this width, in columns.
     pub(super) fn follow(&mut self, at: Vec3, columns: u16) {
         let (across, down) = self.scale();
         let at = self.from.flat(at);
@@ -151,7 +151,7 @@ impl View {
         inside.then(|| self.flat_of(f32::from(x) + 0.5, f32::from(y) + 0.5))
     }
 
-    /// The place, as it is seen, of so many columns and rows from the left and top.
+    /// The place that is seen at this column and row, from the left and top.
     pub(super) fn flat_of(&self, column: f32, row: f32) -> (f32, f32) {
         (
             self.centre.0 + (column - f32::from(self.area.width) / 2.0) * self.across,

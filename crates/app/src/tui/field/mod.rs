@@ -34,7 +34,7 @@ use super::view::{Answer, Glyph, View};
 use camera::Camera;
 use look::Look;
 
-/// A screen beside another has at least so many columns.
+/// The least width of a screen beside another, in columns.
 const NARROWEST: u16 = 26;
 /// So many beside each other at most.
 const MOST: u16 = 3;

@@ -32,7 +32,7 @@ use super::view::{Answer, Glyph, View};
 
 /// Rows of a rule at least and at most: its name, two histograms, their axis.
 const ROWS: (u16, u16) = (6, 10);
-/// The ground around a verdict needs so many rows to say anything.
+/// Rows that the ground around a verdict needs to say anything.
 const GROUND: u16 = 8;
 
 /// What the screen keeps for itself.
@@ -228,7 +228,7 @@ struct Plan {
 }
 
 impl Plan {
-    /// Of so many rows and rules. The chosen verdict is drawn where one rule at least fits above it.
+    /// For this number of rows and rules. The chosen verdict is drawn where one rule at least fits above it.
     fn of(height: u16, rules: usize, verdict: bool) -> Self {
         let ground = if verdict && height >= GROUND + ROWS.0 { GROUND } else { 0 };
         let room = height - ground;

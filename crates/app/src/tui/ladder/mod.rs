@@ -90,7 +90,7 @@ fn other(stage: &Stage) -> MachineId {
 /// Columns that a machine beside another needs.
 const NARROWEST: u16 = 24;
 
-/// The selected machine, the server, the viewer, and so many more of the cast, as far as there are.
+/// The selected machine, the server, the viewer, and as many more of the cast as there is room for.
 fn machines(stage: &Stage, more: usize) -> Vec<MachineId> {
     let mut all = vec![stage.machine(stage.entity)];
     let rest = stage.run.course().members().map(|member| stage.machine(member));

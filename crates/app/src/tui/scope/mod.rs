@@ -34,7 +34,7 @@ use super::stage::Stage;
 use super::stage::behind::Behind;
 use super::view::{Answer, Glyph, View};
 
-/// A lane of so many rows shows enough.
+/// Rows after which a lane shows enough.
 const ENOUGH: u16 = 4;
 /// What of lab time a lane may read in a frame, and one of what is drawn: that is judged second by second.
 const READ: LabTime = LabTime(3_000_000_000);

@@ -192,6 +192,6 @@ mod tests {
     fn what_is_no_longer_known_changes_nothing() {
         let mut past = pressing();
         assert_eq!(reads(&mut past, 4, 1), (true, 2));
-        assert_eq!(reads(&mut past, 4, u8::MAX), (false, 2), "so many are not counted");
+        assert_eq!(reads(&mut past, 4, u8::MAX), (false, 2), "more than eight bits are not counted");
     }
 }

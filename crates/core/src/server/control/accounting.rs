@@ -1,6 +1,6 @@
 //! The authority steps after its owner with what that says was pressed, and holds its account against what comes of it.
 
-use super::made::Made;
+use super::moved::Moved;
 use super::ruling::{tell_habits, tell_measures, tell_notes, tell_outdated, tell_ruling, tell_teleport};
 use super::sentence::Sentence;
 use super::turn::{Arrival, Includes, Turn, tell_used};
@@ -61,7 +61,7 @@ impl Accounting {
         turn: &Turn<'_>,
         entity: &mut Entity,
         sink: &mut S,
-    ) -> Made {
+    ) -> Moved {
         let (tick, before) = (turn.scene.tick, entity.state.vec3(0));
         let rules = Rules { timeline: turn.timeline, kind: entity.kind(), rate: turn.rate, policy: turn.policy };
         if let Some(at) = entity.put.take() {
@@ -85,7 +85,7 @@ impl Accounting {
         let moved = (hull, before, to);
         let cut = tell_ruling(whose, &ruling, self.auditor.epoch(), moved, sink);
         let sentence = Sentence::of_ruling(&ruling).map(|sentence| (peer, sentence));
-        Made { contacts, teleported: teleported || cut, sentence }
+        Moved { contacts, teleported: teleported || cut, sentence }
     }
 
     pub(super) fn includes(&self) -> Includes {

@@ -1,6 +1,6 @@
 //! The authority takes over what an owner says of where it is.
 
-use super::made::Made;
+use super::moved::Moved;
 use super::turn::{Includes, Turn, tell_used};
 use crate::data::State;
 use crate::event::{Provenance, Sink};
@@ -32,7 +32,7 @@ impl Believing {
         turn: &Turn<'_>,
         entity: &mut Entity,
         sink: &mut S,
-    ) -> Made {
+    ) -> Moved {
         let now = turn.scene.tick;
         let mut provenance = Provenance::Repeated;
         while let Some((_, tick, pending)) = self.claims.next_due(now) {
@@ -44,7 +44,7 @@ impl Believing {
             }
         }
         tell_used(self.claims.has_begun(now), (peer, entity.id(), now), provenance, None, sink);
-        Made::default()
+        Moved::default()
     }
 
     pub(super) fn includes(&self) -> Includes {

@@ -1,6 +1,6 @@
 //! The authority takes over what an owner says of where it is, if the guard finds it lawful.
 
-use super::made::Made;
+use super::moved::Moved;
 use super::ruling::{tell_measures, tell_notes, tell_outdated, tell_ruling, tell_teleport};
 use super::sentence::Sentence;
 use super::turn::{Includes, Turn, tell_used};
@@ -36,7 +36,7 @@ impl Judging {
         turn: &Turn<'_>,
         entity: &mut Entity,
         sink: &mut S,
-    ) -> Made {
+    ) -> Moved {
         let (tick, before) = (turn.scene.tick, entity.state);
         let rules = Rules { timeline: turn.timeline, kind: entity.kind(), rate: turn.rate, policy: turn.policy };
         if let Some(at) = entity.put.take() {
@@ -58,7 +58,7 @@ impl Judging {
         let moved = (hull, before.vec3(0), to);
         let teleported = tell_ruling(whose, &ruling, self.guard.claims().epoch, moved, sink);
         let sentence = Sentence::of_ruling(&ruling).map(|sentence| (peer, sentence));
-        Made { teleported, sentence, ..Made::default() }
+        Moved { teleported, sentence, ..Moved::default() }
     }
 
     pub(super) fn includes(&self) -> Includes {

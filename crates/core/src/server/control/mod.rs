@@ -4,7 +4,7 @@
 mod accounting;
 mod believing;
 mod judging;
-mod made;
+mod moved;
 mod ruling;
 mod sentence;
 mod stepping;
@@ -15,7 +15,7 @@ use believing::Believing;
 use judging::Judging;
 use stepping::Stepping;
 
-pub(super) use made::Made;
+pub(super) use moved::Moved;
 pub(super) use ruling::tell_ignored;
 pub(super) use sentence::Sentence;
 pub(super) use stepping::stepped;
@@ -124,7 +124,7 @@ impl Control {
         turn: &Turn<'_>,
         entity: &mut Entity,
         sink: &mut S,
-    ) -> Made {
+    ) -> Moved {
         match self {
             Self::Stepping(stepping) => stepping.advance(peer, turn, entity, sink),
             Self::Believing(believing) => believing.advance(peer, turn, entity, sink),
@@ -133,10 +133,10 @@ impl Control {
         }
     }
 
-    /// What was said for ticks up to this one counts now.
-    pub(super) fn come_to(&mut self, tick: Tick) {
+    /// Lets inputs for ticks up to this one take effect.
+    pub(super) fn activate_until(&mut self, tick: Tick) {
         if let Self::Stepping(stepping) = self {
-            stepping.come_to(tick);
+            stepping.activate_until(tick);
         }
     }
 
@@ -174,7 +174,7 @@ impl Control {
         }
     }
 
-    /// The server has passed over so many ticks.
+    /// The server has passed over this number of ticks.
     pub(super) fn sleep(&mut self, ticks: u64) {
         match self {
             Self::Judging(judging) => judging.sleep(ticks),

@@ -1,6 +1,6 @@
 //! What is told of a ruling.
 
-use super::made::Made;
+use super::moved::Moved;
 use super::sentence::Sentence;
 use crate::body::Body;
 use crate::event::{Fact, InputFact, InputFate, Sink, measured, tell, tell_input};
@@ -25,9 +25,9 @@ pub(super) fn tell_outdated<S: Sink>((peer, entity, _): Whose, ticks: Vec<Tick>,
 }
 
 /// Tells that the server put somebody elsewhere who says itself where it is.
-pub(super) fn tell_teleport<S: Sink>((peer, entity, tick): Whose, epoch: u8, to: Vec3, sink: &mut S) -> Made {
+pub(super) fn tell_teleport<S: Sink>((peer, entity, tick): Whose, epoch: u8, to: Vec3, sink: &mut S) -> Moved {
     tell(sink, Fact::PulledBack { peer, entity, tick, epoch, to });
-    Made { teleported: true, ..Made::default() }
+    Moved { teleported: true, ..Moved::default() }
 }
 
 /// Tells what was measured.

@@ -2,7 +2,7 @@
 
 use std::collections::VecDeque;
 
-use super::made::Made;
+use super::moved::Moved;
 use super::ruling::tell_habits;
 use super::turn::{Arrival, Includes, Margins, Turn, tell_used};
 use crate::data::Input;
@@ -93,8 +93,8 @@ impl Stepping {
         }
     }
 
-    /// What was said for ticks up to this one counts now.
-    pub(super) fn come_to(&mut self, tick: Tick) {
+    /// Lets inputs for ticks up to this one take effect.
+    pub(super) fn activate_until(&mut self, tick: Tick) {
         while let Some(&(_, heard)) = self.said.front().filter(|(said, _)| *said <= tick) {
             self.said.pop_front();
             self.spoke = self.spoke.max(heard);
@@ -118,7 +118,7 @@ impl Stepping {
         turn: &Turn<'_>,
         entity: &mut Entity,
         sink: &mut S,
-    ) -> Made {
+    ) -> Moved {
         let tick = turn.scene.tick;
         let (input, provenance) = self.buffer.use_for(tick, turn.motion.schema(), turn.hold);
         self.made_up = match provenance {
@@ -140,7 +140,7 @@ impl Stepping {
 }
 
 /// Runs the rule for a tick, with what is due to happen to the entity.
-pub(in crate::server) fn stepped<S: Sink>(turn: &Turn<'_>, entity: &mut Entity, input: &Input, sink: &mut S) -> Made {
+pub(in crate::server) fn stepped<S: Sink>(turn: &Turn<'_>, entity: &mut Entity, input: &Input, sink: &mut S) -> Moved {
     let mut before = entity.state;
     let put = entity.put.take();
     if let Some(place) = put {
@@ -155,11 +155,11 @@ pub(in crate::server) fn stepped<S: Sink>(turn: &Turn<'_>, entity: &mut Entity, 
     match checked_step(turn.motion, &turn.scene, &before, input) {
         Ok(step) => {
             entity.state = step.state;
-            Made { contacts: step.contacts, teleported: step.teleported || put.is_some(), sentence: None }
+            Moved { contacts: step.contacts, teleported: step.teleported || put.is_some(), sentence: None }
         }
         Err(field) => {
             tell(sink, Fact::StepFault { entity: entity.id(), tick: turn.scene.tick, field });
-            Made::default()
+            Moved::default()
         }
     }
 }

@@ -99,7 +99,7 @@ pub(in crate::server) struct Turn<'a> {
     /// What the guard looks at and answers.
     pub(in crate::server) policy: &'a Policy,
     pub(in crate::server) rate: Rate,
-    /// For so many ticks made-up input holds keys down.
+    /// For how many ticks made-up input holds keys down.
     pub(in crate::server) hold: u32,
 }
 

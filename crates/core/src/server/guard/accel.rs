@@ -80,7 +80,7 @@ impl Check for Accel {
         }
         let stops = is == Vec3::ZERO;
         let goes_on = was == Vec3::ZERO && (stood_still || !changed(moving).is_exceeded());
-        if stops || goes_on { Finding::untold(evidence) } else { Finding::Beyond(evidence, None) }
+        if stops || goes_on { Finding::unproven(evidence) } else { Finding::Beyond(evidence, None) }
     }
 
     fn path(&self, case: &Case<'_>) -> Path {

@@ -125,7 +125,7 @@ impl Around {
         }
     }
 
-    /// Takes a claim into account, by so many metres of which it leads too far.
+    /// Takes a claim into account that leads too far by this number of metres.
     pub(super) fn follow(&mut self, ground: &Ground, body: &Body, way: &Way, too_far: f32) {
         (self.pushed, self.carried, self.deeper) = (0.0, false, false);
         if self.is_empty() {

@@ -105,7 +105,7 @@ impl Auditor {
         self.hearing.claims.epoch
     }
 
-    /// The server has passed over so many ticks.
+    /// The server has passed over this number of ticks.
     pub(in crate::server) fn sleep(&mut self, ticks: u64) {
         self.hearing.sleep(ticks);
     }

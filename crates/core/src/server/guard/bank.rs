@@ -50,7 +50,7 @@ impl Bank {
         }
     }
 
-    /// The server has dropped so many ticks, which its owner did not.
+    /// The server has dropped this number of ticks, and the owner has not.
     pub(in crate::server) fn sleep(&mut self, ticks: u64) {
         self.slept = self.slept.saturating_add(ticks.min(MOST_SLEPT) * (Self::UNIT + 1));
         // Two seconds: what was under way has arrived by then.

@@ -28,7 +28,7 @@ const HIGH: f32 = 1.0e5;
 /// How far somebody may turn at once who stays fast, in radians: what is lost by that hardly changes in between.
 const TURNS: [f32; 3] = [0.0, 0.55, 1.1];
 
-/// For so many seconds its owner may have stood still whenever that cannot be told.
+/// For how many seconds its owner may have stood still whenever that cannot be told.
 const LONGEST: f32 = 10.0;
 
 /// What somebody is allowed beyond its limits.

@@ -156,17 +156,17 @@ pub enum Finding {
     Within(Evidence),
     /// It is not. Where all of it can be undone, the place to go back to.
     Beyond(Evidence, Option<Vec3>),
-    /// What could tell was lost: so many ticks may be believed now and then, not always.
-    Untold(Evidence, u64),
-    /// What could tell was lost, and it cannot be believed. The place to go back to, if it is another than where it was.
+    /// The evidence was lost. Accepted for a bounded share of ticks; the number says how many this takes.
+    Unproven(Evidence, u64),
+    /// The evidence was lost, and the claim is not accepted. The place to go back to, if it is not where it was.
     Hole(Option<Vec3>),
 }
 
 impl Finding {
-    /// What could tell of any of this was lost.
-    pub fn untold(evidence: Evidence) -> Self {
-        // All of what it covers is believed, not only the hole in it.
-        Self::Untold(evidence, evidence.to.since(evidence.from).unsigned_abs())
+    /// The evidence for all that this covers was lost.
+    pub fn unproven(evidence: Evidence) -> Self {
+        // All of those ticks count as accepted without evidence, not only the missing ones.
+        Self::Unproven(evidence, evidence.to.since(evidence.from).unsigned_abs())
     }
 }
 
@@ -180,7 +180,7 @@ pub trait Check: fmt::Debug + Send + Sync {
         Path::through([case.start, case.end])
     }
 
-    /// Where its owner goes back to when what it found [`Finding::Untold`] is not believed, if it is another place than where it was.
+    /// Where its owner goes back to when what it found [`Finding::Unproven`] is not believed, if it is another place than where it was.
     fn back(&self) -> Option<Vec3> {
         None
     }

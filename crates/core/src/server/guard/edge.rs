@@ -19,7 +19,7 @@ impl Check for Edge {
         let tallest = case.motion.body().step * case.motion.moves() as f32;
         let most = if case.stands() { tallest } else { 0.0 } + case.quantum();
         if edge > most && case.has_hole() && edge <= tallest * case.ticks() as f32 + case.quantum() {
-            return Finding::untold(case.evidence(Rule::Edge, edge, most));
+            return Finding::unproven(case.evidence(Rule::Edge, edge, most));
         }
         case.finding(Rule::Edge, edge, most)
     }

@@ -26,7 +26,7 @@ pub(super) struct Hearing<W> {
     pull: Option<(PullReason, State)>,
     /// Pushes of which the owner is to be told one after the other, in metres a second.
     pushes: VecDeque<Vec3>,
-    /// The one of which it is told now, and for so many of the server's ticks.
+    /// The one of which it is told now, and for how many of the server's ticks.
     told: Option<(Vec3, u32)>,
     /// Those that it answered, each with the first tick of the epoch that it thereby began, until they have had their effect.
     answered: VecDeque<(Tick, Vec3)>,
@@ -148,7 +148,7 @@ impl<W: Word> Hearing<W> {
         self.trust.gain();
     }
 
-    /// The server has passed over so many ticks.
+    /// The server has passed over this number of ticks.
     pub(super) fn sleep(&mut self, ticks: u64) {
         self.bank.sleep(ticks);
     }

@@ -48,7 +48,7 @@ struct Left {
 }
 
 impl Left {
-    /// How much higher it is than a hop from there leads, after so many seconds.
+    /// How much higher it is than a hop from there leads after `seconds`.
     fn after(&self, case: &Case<'_>, seconds: f32) -> Evidence {
         let lawful = self.hop.rise(seconds);
         let measured = max(case.end.z - self.at.z - lawful, 0.0);
@@ -70,7 +70,7 @@ impl Left {
         self.risen_in(case, 1 + self.stood_still)
     }
 
-    /// The same, if it was in the air for less time than has passed, by up to so many ticks.
+    /// The same, if it was in the air for less time than has passed, by up to this number of ticks.
     fn risen_in(&self, case: &Case<'_>, less: u64) -> Evidence {
         let seconds = self.seconds(case);
         let least = max(seconds - less as f32 * case.scene.dt, 0.0);
@@ -93,7 +93,7 @@ impl Check for Support {
             return Finding::Nothing;
         }
         let high = self.height(case, hop);
-        if let Finding::Untold(..) | Finding::Hole(_) = high {
+        if let Finding::Unproven(..) | Finding::Hole(_) = high {
             return high;
         }
         if case.has_hole() || !case.around.is_empty() || case.met_overhead() {
@@ -113,7 +113,7 @@ impl Check for Support {
                 let stood_still = self.path.iter().filter(|height| height.still).count() as u64;
                 if stood_still > 0 {
                     self.path.clear();
-                    return Finding::Untold(evidence, stood_still);
+                    return Finding::Unproven(evidence, stood_still);
                 }
                 Finding::Beyond(evidence, back)
             }
@@ -126,7 +126,7 @@ impl Check for Support {
         Path::through(self.left.map(|left| left.at).into_iter().chain([case.start, case.end]))
     }
 
-    /// Where what is untold is not believed, nothing of it is gained.
+    /// Where a claim without evidence is not accepted, nothing is gained by it.
     fn back(&self) -> Option<Vec3> {
         self.left.map(|left| left.at)
     }
@@ -184,7 +184,7 @@ impl Support {
             let (risen, widest) = (case.end.z - left.at.z, left.hop.wider(1.0 + case.limits.slack));
             // From where it stood then, or from where it may have landed in between.
             let most = widest.rise(min(left.seconds(case), widest.up / widest.fall)) + case.rounding();
-            return if risen <= most { Finding::untold(evidence) } else { Finding::Hole(Some(left.at)) };
+            return if risen <= most { Finding::unproven(evidence) } else { Finding::Hole(Some(left.at)) };
         }
         // Nothing of it is gained: back to where it left the ground.
         Finding::Beyond(evidence, Some(left.at))
@@ -204,13 +204,13 @@ impl Support {
             }
             self.left = Some(Left { believed: left.stood_still, ..left });
             self.path.clear();
-            return Some(Finding::Untold(at_most, more));
+            return Some(Finding::Unproven(at_most, more));
         }
         while let Some(again) = self.again.pop_back() {
             if !again.risen(case).is_exceeded() {
                 self.left = Some(again);
                 self.path.clear();
-                return Some(Finding::untold(evidence));
+                return Some(Finding::unproven(evidence));
             }
         }
         None

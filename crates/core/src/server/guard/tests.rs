@@ -76,7 +76,7 @@ impl Trial {
         self.guard.judge(&rules, self.tick, &mut self.state).0
     }
 
-    /// Runs north at so many metres a second for so many ticks; the first ruling that is not lawful.
+    /// Runs north at this speed, in metres a second, for `ticks` ticks; the first ruling that is not lawful.
     fn run_north(&mut self, speed: f32, ticks: u64) -> Option<(u64, Evidence)> {
         for i in 1..=ticks {
             self.claim(self.tick.next(), 0.0, i as f32 * speed / HZ as f32);

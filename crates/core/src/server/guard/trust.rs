@@ -23,7 +23,7 @@ impl Trust {
         self.balance = (self.balance + 1).min(self.cap);
     }
 
-    /// Believes so many ticks, if they can still be believed.
+    /// Accepts this number of ticks without evidence, if that many may still be accepted.
     #[must_use]
     pub(super) fn pay(&mut self, ticks: u64) -> bool {
         let left = self.balance.checked_sub(ticks.saturating_mul(Self::PARTS));

@@ -6,7 +6,7 @@ use crate::ids::PeerId;
 
 /// What came of it.
 #[derive(Clone, Copy, Debug, Default)]
-pub(in crate::server) struct Made {
+pub(in crate::server) struct Moved {
     pub(in crate::server) contacts: Contacts,
     pub(in crate::server) teleported: bool,
     /// What is to become of a player.

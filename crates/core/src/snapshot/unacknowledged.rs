@@ -18,13 +18,13 @@ struct Item {
 
 /// News of one receiver, oldest first.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Untold {
+pub(crate) struct Unacknowledged {
     items: VecDeque<Item>,
     /// Sequence number and tick of the last snapshots.
     sent: VecDeque<(u16, Tick)>,
 }
 
-impl Untold {
+impl Unacknowledged {
     /// There is something to tell; it takes the place of what was to be told of the same entity.
     pub(crate) fn add(&mut self, news: News) {
         self.items.retain(|item| item.news.entity() != news.entity());
@@ -85,30 +85,30 @@ mod tests {
 
     #[test]
     fn news_is_told_until_a_snapshot_that_held_it_has_arrived() {
-        let mut untold = Untold::default();
-        untold.sent(65_534, Tick(3));
-        untold.add(gone(1));
+        let mut unacknowledged = Unacknowledged::default();
+        unacknowledged.sent(65_534, Tick(3));
+        unacknowledged.add(gone(1));
         for (sequence, tick) in [(65_535, 6), (1, 9)] {
-            assert_eq!(untold.compose(Tick(tick)), [gone(1)]);
-            untold.sent(sequence, Tick(tick));
+            assert_eq!(unacknowledged.compose(Tick(tick)), [gone(1)]);
+            unacknowledged.sent(sequence, Tick(tick));
         }
-        untold.acknowledged(&ack(65_534, 0));
-        assert_eq!(untold.compose(Tick(12)), [gone(1)], "that one did not hold it");
+        unacknowledged.acknowledged(&ack(65_534, 0));
+        assert_eq!(unacknowledged.compose(Tick(12)), [gone(1)], "that one did not hold it");
         // Number 1 did not arrive, the one before the wrap did.
-        untold.acknowledged(&ack(2, 1 << 2));
-        assert!(untold.compose(Tick(15)).is_empty());
+        unacknowledged.acknowledged(&ack(2, 1 << 2));
+        assert!(unacknowledged.compose(Tick(15)).is_empty());
     }
 
     #[test]
     fn what_is_newer_of_an_entity_takes_the_place_of_what_was() {
-        let mut untold = Untold::default();
-        untold.add(News::Owned(EntityId::first(1), vec![4]));
-        untold.compose(Tick(3));
-        untold.sent(1, Tick(3));
-        untold.add(gone(1));
-        assert_eq!(untold.compose(Tick(6)), [gone(1)]);
-        untold.acknowledged(&ack(1, 0));
-        assert_eq!(untold.compose(Tick(9)), [gone(1)], "what arrived was the older word");
+        let mut unacknowledged = Unacknowledged::default();
+        unacknowledged.add(News::Owned(EntityId::first(1), vec![4]));
+        unacknowledged.compose(Tick(3));
+        unacknowledged.sent(1, Tick(3));
+        unacknowledged.add(gone(1));
+        assert_eq!(unacknowledged.compose(Tick(6)), [gone(1)]);
+        unacknowledged.acknowledged(&ack(1, 0));
+        assert_eq!(unacknowledged.compose(Tick(9)), [gone(1)], "what arrived was the older word");
     }
 
     proptest! {
@@ -117,26 +117,26 @@ mod tests {
         fn everything_is_told_in_the_end(
             rounds in prop::collection::vec((0u16..40, any::<bool>()), 1..80),
         ) {
-            let mut untold = Untold::default();
+            let mut unacknowledged = Unacknowledged::default();
             let mut heard = Vec::new();
             let mut added = 0;
             let quiet = (0..60).map(|_| (0, true));
             for (n, (more, arrives)) in rounds.into_iter().chain(quiet).enumerate() {
                 for _ in 0..more {
-                    untold.add(gone(added));
+                    unacknowledged.add(gone(added));
                     added += 1;
                 }
                 let (sequence, tick) = (n as u16, Tick(n as u64 * 3));
-                let news = untold.compose(tick);
+                let news = unacknowledged.compose(tick);
                 prop_assert!(news.iter().map(News::bits).sum::<u32>() <= NEWS_BITS - 8);
-                untold.sent(sequence, tick);
+                unacknowledged.sent(sequence, tick);
                 if arrives {
                     heard.extend(news);
-                    untold.acknowledged(&ack(sequence, 0));
+                    unacknowledged.acknowledged(&ack(sequence, 0));
                 }
             }
             prop_assert!((0..added).all(|n| heard.contains(&gone(n))));
-            prop_assert!(untold.items.is_empty());
+            prop_assert!(unacknowledged.items.is_empty());
         }
     }
 }
