@@ -1,0 +1,103 @@
+//! Turning knobs, and making things happen to a member.
+
+use super::*;
+
+#[test]
+fn knobs_turn_for_one_machine_or_for_all() {
+    let mut stage = after(1.0);
+    let latency = |stage: &mut Frame, member: u16| stage.run().lab().knobs(MemberId::new(member)).up.latency_ms;
+    press(&mut stage, KeyCode::Right);
+    assert_eq!((latency(&mut stage, 0), latency(&mut stage, 1)), (50.0, 22.0));
+    stage.key(&KeyEvent::new(KeyCode::Left, KeyModifiers::SHIFT));
+    assert_eq!((latency(&mut stage, 0), latency(&mut stage, 1)), (40.0, 40.0));
+    for _ in 0..9 {
+        press(&mut stage, KeyCode::Down);
+    }
+    press(&mut stage, KeyCode::Right);
+    assert!(!stage.run().lab().knobs(FIRST).settings.interpolate);
+}
+
+#[test]
+fn a_value_is_typed_for_a_knob_and_what_is_none_stays_to_be_mended() {
+    let mut stage = after(1.0);
+    let latency = |stage: &mut Frame| stage.run().lab().knobs(FIRST).up.latency_ms;
+    type_keys(&mut stage, "t0.2 s");
+    assert!(text(&mut stage, 160, 47).contains("latency, one way   0.2 s_ ms"), "{}", text(&mut stage, 160, 47));
+    press(&mut stage, KeyCode::Enter);
+    assert_eq!(latency(&mut stage), 200.0);
+    type_keys(&mut stage, "tq1");
+    press(&mut stage, KeyCode::Enter);
+    assert!(text(&mut stage, 160, 47).contains("expected a time such as"), "{}", text(&mut stage, 160, 47));
+    press(&mut stage, KeyCode::Esc);
+    assert_eq!(latency(&mut stage), 200.0);
+    // Looking back it is offered.
+    type_keys(&mut stage, ",t150");
+    press(&mut stage, KeyCode::Enter);
+    assert!(
+        text(&mut stage, 160, 47).contains("with plover: latency, one way 150 ms"),
+        "{}",
+        text(&mut stage, 160, 47)
+    );
+    assert_eq!(latency(&mut stage), 200.0);
+}
+
+#[test]
+fn things_happen_to_the_selected_member_at_a_key_also_to_who_says_where_it_is() {
+    let mut stage = after(2.0);
+    let count = |stage: &mut Frame, wanted: fn(&Happening) -> bool| {
+        let rows = &stage.run().record().of(stage.machine(stage.entity)).happenings;
+        rows.span(LabTime::from_secs(2.0), stage.run().now()).filter(|row| wanted(&row.what)).count()
+    };
+    type_keys(&mut stage, "ujf");
+    let found = [
+        count(&mut stage, |what| matches!(what, Happening::Pushed(..))),
+        count(&mut stage, |what| matches!(what, Happening::Teleported(..))),
+        count(&mut stage, |what| matches!(what, Happening::Frozen(_))),
+    ];
+    assert_eq!(found, [1, 1, 1]);
+    // Curlew says where it is.
+    for _ in 0..3 {
+        press(&mut stage, KeyCode::Tab);
+    }
+    type_keys(&mut stage, "uj");
+    assert_eq!(count(&mut stage, |what| matches!(what, Happening::Pushed(..) | Happening::Teleported(..))), 2);
+}
+
+#[test]
+fn knobs_that_do_not_fit_are_scrolled_to() {
+    let mut stage = after(2.0);
+    let shown = text(&mut stage, 120, 36);
+    assert!(shown.contains("latency, one way") && !shown.contains("queue  "));
+    press(&mut stage, KeyCode::Up);
+    let shown = text(&mut stage, 120, 36);
+    assert!(shown.contains("queue  ") && !shown.contains("latency, one way"));
+    // On the smallest screen the panel is a key away.
+    assert!(!text(&mut stage, 80, 24).contains("knobs of plover"));
+    type_keys(&mut stage, "k");
+    assert!(text(&mut stage, 80, 24).contains("knobs of plover"));
+}
+
+#[test]
+fn a_machine_forgets_the_nearest_solid_at_a_key_and_knows_it_again() {
+    // The server alone knows of the crate that plover runs into.
+    let mut stage = after(4.0);
+    let unknown = |stage: &mut Frame| -> Vec<String> {
+        let solids = stage.run.course().world.solids.iter();
+        let unknown = solids.filter(|solid| !stage.run.lab().known(stage.entity).knows(solid.solid.id));
+        unknown.map(|solid| solid.name.clone()).collect()
+    };
+    assert_eq!(unknown(&mut stage), ["crate 7"]);
+    type_keys(&mut stage, "o");
+    let shown = text(&mut stage, 160, 47);
+    assert!(shown.contains("plover knows of `crate 7`") && unknown(&mut stage).is_empty(), "{shown}");
+    type_keys(&mut stage, "o");
+    let shown = text(&mut stage, 160, 47);
+    assert!(shown.contains("plover has forgotten `crate 7`") && shown.contains("crate 7, known"), "{shown}");
+    assert_eq!(unknown(&mut stage), ["crate 7"]);
+    // Looking back it is offered, as it was then.
+    let at = stage.run.now().minus(LabTime::from_secs(0.1));
+    stage.look(at);
+    type_keys(&mut stage, "o");
+    assert!(text(&mut stage, 160, 47).contains("with crate 7 known to plover"), "{}", text(&mut stage, 160, 47));
+    assert_eq!(unknown(&mut stage), ["crate 7"]);
+}
