@@ -270,7 +270,7 @@ proptest! {
 
     #[test]
     fn a_true_envelope_with_random_bytes_behind_it_is_a_value_or_an_error(
-        kind in 0usize..10, bytes in prop::collection::vec(any::<u8>(), 0..400), named in any::<bool>(),
+        kind in 0..MessageKind::ALL.len(), bytes in prop::collection::vec(any::<u8>(), 0..400), named in any::<bool>(),
     ) {
         let kind = MessageKind::ALL[kind];
         let (_, bits) = envelope(kind);
@@ -287,7 +287,7 @@ proptest! {
     }
 
     #[test]
-    fn mutated_messages_are_a_value_or_an_error(which in 0usize..10, flips in prop::collection::vec(any::<u16>(), 1..6)) {
+    fn mutated_messages_are_a_value_or_an_error(which in 0..MessageKind::ALL.len(), flips in prop::collection::vec(any::<u16>(), 1..6)) {
         let (_, mut bytes) = samples().swap_remove(which);
         for flip in flips {
             let bit = usize::from(flip) % (bytes.len() * 8);
