@@ -9,7 +9,7 @@ use crate::metrics::{ClientMetrics, measure_all, view_age};
 use crate::trouble::Trouble;
 use velocitas_record::ids::{ActorId, MachineId, Part, RecordTick};
 use velocitas_record::known::Changed;
-use velocitas_record::record::{DrawnRow, Layout, Mark, MarkRow, OwnRows, Record, Track};
+use velocitas_record::record::{DrawnRow, Layout, Mark, MarkRow, OwnRows, Record, StateTrack};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Happening, HappeningRow};
 use velocitas_record::world::KnownTo;
@@ -93,7 +93,7 @@ pub struct Moment<'a> {
     pub at: LabTime,
 }
 
-fn echo(track: &Track, i: usize, schema: &Schema) -> Option<Echo> {
+fn echo(track: &StateTrack, i: usize, schema: &Schema) -> Option<Echo> {
     let head = track.head(i)?;
     let speed = schema.velocity_lane().map(|lane| track.vec3(i, lane).level().length());
     let bearing = schema.bearing_lane().map(|lane| track.real(i, lane));
@@ -159,12 +159,12 @@ impl Moment<'_> {
     }
 
     /// The first predictions of an entity's owner.
-    fn predicted(&self, actor: ActorId) -> Option<&Track> {
+    fn predicted(&self, actor: ActorId) -> Option<&StateTrack> {
         self.owner_rows(actor).map(|own| &own.predicted)
     }
 
     /// The newest own state: first predicted, or predicted again since.
-    fn newest_predicted(&self, actor: ActorId) -> Option<(&Track, usize)> {
+    fn newest_predicted(&self, actor: ActorId) -> Option<(&StateTrack, usize)> {
         let own = self.owner_rows(actor)?;
         let (first, again) = (&own.predicted, &own.rewritten);
         let i = first.at(self.at)?;
@@ -182,8 +182,8 @@ impl Moment<'_> {
     }
 
     /// The ticks that a part of a machine made.
-    fn made(&self, machine: MachineId, part: Part) -> Option<&Track> {
-        let newest = |track: &&Track| track.at(self.at).and_then(|i| track.head(i)).map(|head| head.tick);
+    fn made(&self, machine: MachineId, part: Part) -> Option<&StateTrack> {
+        let newest = |track: &&StateTrack| track.at(self.at).and_then(|i| track.head(i)).map(|head| head.tick);
         match part {
             Part::Server => self.record.cast.actors().map(|actor| self.record.authority(actor)).max_by_key(newest),
             Part::Client => self.record.of(machine).own.iter().map(|own| &own.predicted).max_by_key(newest),

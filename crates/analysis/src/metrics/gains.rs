@@ -20,7 +20,7 @@ use velocitas_core::{
 use crate::lawful::Lawful;
 use velocitas_record::ids::{ActorId, MachineId, Part, RecordTick};
 use velocitas_record::known::Known;
-use velocitas_record::record::{OwnRows, Record, Track};
+use velocitas_record::record::{OwnRows, Record, StateTrack};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
 
@@ -124,7 +124,7 @@ impl<'a> Judge<'a> {
     pub(super) fn gain(
         &self,
         ledger: &mut Ledger,
-        (track, i): (&Track, usize),
+        (track, i): (&StateTrack, usize),
         is_asked: impl Fn(RecordTick) -> bool,
     ) -> Option<(RecordTick, Metres)> {
         let before = i.checked_sub(1)?;

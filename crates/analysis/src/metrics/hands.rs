@@ -3,7 +3,7 @@
 use velocitas_core::Vec3;
 
 use velocitas_record::ids::{ActorId, MachineId, RecordTick};
-use velocitas_record::record::{DrawnRow, MachineRows, Record, Track};
+use velocitas_record::record::{DrawnRow, MachineRows, Record, StateTrack};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
 
@@ -68,7 +68,7 @@ fn first_use(record: &Record, machine: MachineId, actor: ActorId, (at, end): (La
 }
 
 /// Whether something moves within a quarter of a second from a state on.
-fn moves_soon(track: &Track, first: usize) -> bool {
+fn moves_soon(track: &StateTrack, first: usize) -> bool {
     let Some((rest, head)) = first.checked_sub(1).map(|i| track.pos(i)).zip(track.head(first)) else { return true };
     track.between(head.at, head.at.plus(SOON)).any(|i| moved(rest, track.pos(i)))
 }

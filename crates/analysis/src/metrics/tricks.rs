@@ -8,7 +8,7 @@
 use velocitas_core::{Fact, Vec3, Verdict};
 
 use velocitas_record::ids::{MachineId, RecordTick};
-use velocitas_record::record::{OwnRows, Record, Track};
+use velocitas_record::record::{OwnRows, Record, StateTrack};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
 
@@ -190,7 +190,7 @@ impl Tricks {
     }
 
     /// What the guard did before a position of a track was made.
-    fn answered(&mut self, record: &Record, (track, i): (&Track, usize), answer: &Answer) {
+    fn answered(&mut self, record: &Record, (track, i): (&StateTrack, usize), answer: &Answer) {
         match answer {
             Answer::Verdict(verdict) => self.open.iter_mut().for_each(|trick| trick.accused(record, verdict)),
             Answer::PutBack(to) => {

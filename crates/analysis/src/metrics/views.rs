@@ -8,7 +8,7 @@
 use velocitas_core::Vec3;
 
 use velocitas_record::ids::{ActorId, MachineId, RecordTick};
-use velocitas_record::record::{DrawnRow, Gallery, Record, Track, Travelled};
+use velocitas_record::record::{DrawnRow, Gallery, Record, StateTrack, Travelled};
 use velocitas_record::time::LabTime;
 
 /// The length of a window; windows begin with whole seconds of lab time.
@@ -68,7 +68,7 @@ struct Truth {
 impl Truth {
     /// Goes on to a later window: has the states made from so long before it to so long after it that anything in it can be
     /// judged.
-    fn reach(&mut self, track: &Track, window: LabTime) {
+    fn reach(&mut self, track: &StateTrack, window: LabTime) {
         let (from, to) = (window.minus(OLDEST), window.plus(WINDOW).plus(SETTLED));
         let old = self.rows.partition_point(|row| row.at < from);
         self.rows.drain(..old);

@@ -17,7 +17,7 @@ use velocitas_record::known::Changed;
 use velocitas_record::time::LabTime;
 use velocitas_record::{ids::ActorId, ids::MachineId, ids::RecordTick};
 use velocitas_record::{
-    record::Column, record::Pack, record::Packed, record::Record, record::Samples, record::Timed, record::Track,
+    record::Column, record::Pack, record::Packed, record::Record, record::Samples, record::StateTrack, record::Timed,
 };
 
 /// A span of the record on its way out.
@@ -157,7 +157,7 @@ impl<'a> Slice<'a, '_> {
         });
     }
 
-    fn track(&mut self, kind: &Kind<StateRow>, machine: MachineId, actor: ActorId, track: &Track) {
+    fn track(&mut self, kind: &Kind<StateRow>, machine: MachineId, actor: ActorId, track: &StateTrack) {
         if !self.page.wants(kind) {
             return;
         }

@@ -5,7 +5,7 @@ use velocitas_analysis::{metrics, metrics::ClientMetrics};
 use velocitas_core::{Correction, Fact, Provenance, Restored};
 use velocitas_lab::{Course, Run};
 use velocitas_record::{ActorId, Happening, LabTime, MachineId, MemberId, Part};
-use velocitas_record::{record::InputRow, record::Record, record::Track};
+use velocitas_record::{record::InputRow, record::Record, record::StateTrack};
 
 /// A round trip with turns, sprints and hops in an open yard.
 pub const ROUND: &str = r#"[
@@ -104,7 +104,7 @@ pub fn causes(record: &Record, member: usize, at: LabTime, c: &Correction) -> Ve
 }
 
 /// What the authority made of a member's entity, and what its owner predicted at first.
-pub fn tracks(record: &Record, member: usize) -> (&Track, &Track) {
+pub fn tracks(record: &Record, member: usize) -> (&StateTrack, &StateTrack) {
     let actor = actor(record, member);
     let own = record.of(machine(record, member)).own(actor).expect("its own");
     (record.authority(actor), &own.predicted)

@@ -13,7 +13,7 @@ use velocitas_core::{
 
 use super::Record;
 use super::rows::{DrawnRow, FrameRow, ReceivedRow};
-use super::track::Track;
+use super::track::StateTrack;
 use crate::ids::{ActorId, MachineId, RecordTick};
 use crate::time::LabTime;
 
@@ -297,7 +297,7 @@ impl Travelling {
     }
 
     /// How often it was put elsewhere from a tick on up to another: only differences matter.
-    fn teleports_by(&mut self, track: &Track, tick: RecordTick, since: RecordTick) -> u8 {
+    fn teleports_by(&mut self, track: &StateTrack, tick: RecordTick, since: RecordTick) -> u8 {
         let first = self.looked.map_or(since, |looked| looked.plus(1));
         if first <= tick {
             track.visit(track.first_of(first)..track.first_of(tick.plus(1)), |head, _| {

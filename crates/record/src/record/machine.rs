@@ -10,7 +10,7 @@ use super::rows::{
     ReceivedRow, SeenRow,
 };
 use super::told::Told;
-use super::track::Track;
+use super::track::StateTrack;
 use crate::ids::{ActorId, RecordTick};
 use crate::time::LabTime;
 use crate::watch::HappeningRow;
@@ -21,9 +21,9 @@ pub struct OwnRows {
     /// Which.
     pub actor: ActorId,
     /// Its first prediction, by tick.
-    pub predicted: Track,
+    pub predicted: StateTrack,
     /// What it predicted again.
-    pub rewritten: Track,
+    pub rewritten: StateTrack,
     /// How it was drawn, by frame.
     pub drawn: Packed<OwnDrawnRow>,
     /// What the hands did with it, and what became of that.
@@ -90,7 +90,7 @@ impl MachineRows {
         if let Some(place) = self.own.iter().position(|own| own.actor == actor) {
             return &mut self.own[place];
         }
-        let (predicted, rewritten) = (Track::new(width, old), Track::new(width, old));
+        let (predicted, rewritten) = (StateTrack::new(width, old), StateTrack::new(width, old));
         let (drawn, inputs) = (Packed::of(old), InputRows::of(old));
         self.own.push(OwnRows { actor, predicted, rewritten, drawn, inputs });
         self.own.last_mut().expect("it was just put there")

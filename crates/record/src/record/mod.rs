@@ -34,7 +34,7 @@ pub use rows::{
     ClockRow, DrawnRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, MeasureRow, OtherwiseRow, OwnDrawnRow,
     PresenceRow, ReceivedRow, SeenRow, StateHead,
 };
-pub use track::Track;
+pub use track::StateTrack;
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -60,7 +60,7 @@ type Messages = BTreeMap<(MachineId, MachineId), Packed<MessageRow>>;
 pub struct Record {
     /// Who is who.
     pub cast: Cast,
-    authority: Vec<Track>,
+    authority: Vec<StateTrack>,
     machines: Vec<MachineRows>,
     messages: Messages,
     /// Changes of the rules, in the order they were asked for.
@@ -107,7 +107,7 @@ impl Record {
             let there = actor.came_with.map(|machine| (machine, Some(Presence::Joining)));
             there.into_iter().for_each(|(machine, joining)| record.note_presence(LabTime::ZERO, machine, joining));
         }
-        record.authority = record.cast.actors().map(|actor| Track::new(record.width(actor), old)).collect();
+        record.authority = record.cast.actors().map(|actor| StateTrack::new(record.width(actor), old)).collect();
         record
     }
 
@@ -117,7 +117,7 @@ impl Record {
     }
 
     /// What the authority made of an entity, by tick.
-    pub fn authority(&self, actor: ActorId) -> &Track {
+    pub fn authority(&self, actor: ActorId) -> &StateTrack {
         &self.authority[actor.index()]
     }
 
@@ -251,7 +251,7 @@ impl Record {
 
     /// Bytes it takes, roughly.
     pub fn bytes(&self) -> usize {
-        self.authority.iter().map(Track::bytes).sum::<usize>()
+        self.authority.iter().map(StateTrack::bytes).sum::<usize>()
             + self.machines.iter().map(MachineRows::bytes).sum::<usize>()
             + self.messages.values().map(Packed::bytes).sum::<usize>()
     }

@@ -9,7 +9,7 @@ use velocitas_core::{
 
 use super::drawn::Check;
 use super::rows::{ClockRow, FrameRow, Mark, MeasureRow, OwnDrawnRow, ReceivedRow, StateHead};
-use super::{Cast, Packed, Record, Track};
+use super::{Cast, Packed, Record, StateTrack};
 use crate::addresses::machine_at;
 use crate::ids::{MachineId, Part};
 use crate::known::{Change, Changed};
@@ -114,7 +114,7 @@ impl Record {
                 let tick = self.tick(tick);
                 if self.cast.born(at, tick, (entity, kind, with)) {
                     let width = self.cast.actors().next_back().map_or(0, |actor| self.width(actor));
-                    self.authority.push(Track::new(width, self.old));
+                    self.authority.push(StateTrack::new(width, self.old));
                 }
             }
             Fact::Gone { entity, tick } => self.cast.gone(at, self.cast.tick(tick), entity),

@@ -76,14 +76,14 @@ impl Segment {
 
 /// States of one entity in the order they were made.
 #[derive(Clone, Debug)]
-pub struct Track {
+pub struct StateTrack {
     packed: Vec<Segment>,
     loose: Loose,
     at_hand: AtHand<Loose>,
     old: Old,
 }
 
-impl Track {
+impl StateTrack {
     /// A track of states that use the first `width` lanes.
     pub fn new(width: usize, old: Old) -> Self {
         let loose = Loose { width, ..Loose::default() };
@@ -292,7 +292,7 @@ mod tests {
             lets_go in any::<bool>(),
         ) {
             let old = if lets_go { Old::LetGo } else { Old::Packed };
-            let (mut track, mut all) = (Track::new(5, old), Vec::new());
+            let (mut track, mut all) = (StateTrack::new(5, old), Vec::new());
             let moment = |i: usize| LabTime(i as u64 * 16_000_000);
             for i in 0..pushes {
                 track.push(head(i), &state(i, 5));
