@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use velocitas::lab::export;
 use velocitas::lab::{CHEATS, Course, DEMO, Run};
-use velocitas_analysis::{metrics::FIGURES, metrics::Value};
+use velocitas_analysis::metrics::{FIGURES, Value};
 use velocitas_record::{KNOBS, LabTime, MachineId, MemberId, SETTINGS};
 
 /// The machine of the first of the cast.
@@ -225,7 +225,7 @@ fn the_report_page_lists_the_table_of_figures() {
 
 #[test]
 fn the_page_about_checking_lists_the_table_of_measures_and_its_example_is_read() {
-    use velocitas_analysis::{budget::MEASURES, budget::Whose};
+    use velocitas_analysis::budget::{MEASURES, Whose};
     let page = document("docs/check.md");
     let (mark, end) = ("<!-- measures -->\n", "<!-- end -->");
     let (begin, stop) = (page.find(mark).expect("a mark") + mark.len(), page.find(end).expect("an end"));

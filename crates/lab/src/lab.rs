@@ -29,15 +29,15 @@ use crate::machine::{Arrived, Machine, Place, Playing, Serving};
 use crate::reread::ReloadError;
 use crate::screen::take;
 use crate::tap::{RunDigest, Tap};
+use velocitas_record::addresses::{machine_at, token};
 use velocitas_record::command::Calm;
 use velocitas_record::controls::Controls;
+use velocitas_record::ids::{MachineId, MemberId, Part, RecordTick};
 use velocitas_record::knob::Knobs;
+use velocitas_record::known::{Known, Reach};
 use velocitas_record::screen::Screen;
 use velocitas_record::time::LabTime;
-use velocitas_record::{addresses::machine_at, addresses::token};
-use velocitas_record::{ids::MachineId, ids::MemberId, ids::Part, ids::RecordTick};
-use velocitas_record::{known::Known, known::Reach};
-use velocitas_record::{watch::Happening, watch::HappeningRow, watch::MessageRow, watch::Watch};
+use velocitas_record::watch::{Happening, HappeningRow, MessageRow, Watch};
 
 /// What the queue holds.
 #[derive(Clone, Debug)]

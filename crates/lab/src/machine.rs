@@ -11,13 +11,13 @@ use crate::faults::{Forged, Trial};
 use crate::faulty::Faulty;
 use crate::hands::Hands;
 use velocitas_analysis::fault::Fault;
+use velocitas_record::addresses::{address, aliased, token};
 use velocitas_record::host::HostSpec;
+use velocitas_record::ids::{MachineId, MemberId, Part};
 use velocitas_record::knob::Knobs;
+use velocitas_record::known::{Changed, Known};
 use velocitas_record::time::LabTime;
 use velocitas_record::world::KnownTo;
-use velocitas_record::{addresses::address, addresses::aliased, addresses::token};
-use velocitas_record::{ids::MachineId, ids::MemberId, ids::Part};
-use velocitas_record::{known::Changed, known::Known};
 
 /// Datagrams a machine's socket holds while nobody reads it; the oldest make room for more.
 const SOCKET: usize = 512;

@@ -5,11 +5,11 @@ use velocitas_core::{Event, FieldValue, Layouts, WireError, WireField, fields};
 
 use crate::run::{AgainError, Run};
 use velocitas_analysis::crossing::Crossing;
+use velocitas_record::ids::{MachineId, Part};
 use velocitas_record::known::Change;
 use velocitas_record::screen::Screen;
 use velocitas_record::time::LabTime;
-use velocitas_record::{ids::MachineId, ids::Part};
-use velocitas_record::{watch::HappeningRow, watch::MessageRow, watch::Watch};
+use velocitas_record::watch::{HappeningRow, MessageRow, Watch};
 
 /// A datagram with what is in it.
 #[derive(Clone, Debug)]

@@ -21,17 +21,15 @@ use crate::course::{Course, KnownTo, Saved};
 use crate::lab::{Lab, populate};
 use crate::reread::{ReadLater, ReadRule, ReloadError};
 use crate::take::Take;
+use velocitas_analysis::cause::{Findings, Found};
+use velocitas_analysis::metrics::{BEHIND, ClientMetrics, Measured, Meter, Totals, WINDOW};
 use velocitas_analysis::moment::Moment;
 use velocitas_analysis::stirs::Stirs;
-use velocitas_analysis::{cause::Findings, cause::Found};
-use velocitas_analysis::{
-    metrics::BEHIND, metrics::ClientMetrics, metrics::Measured, metrics::Meter, metrics::Totals, metrics::WINDOW,
-};
 use velocitas_record::addresses::token;
 use velocitas_record::command::Command;
 use velocitas_record::known::Reach;
+use velocitas_record::record::{Cast, Record, Recorder};
 use velocitas_record::time::LabTime;
-use velocitas_record::{record::Cast, record::Record, record::Recorder};
 
 /// Between checkpoints while they are fresh.
 const CHECKPOINT: LabTime = LabTime(4_000_000_000);

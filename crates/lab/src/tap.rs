@@ -3,9 +3,9 @@
 use velocitas_core::{Digest, EntityId, Event, Fact, Made, Mask, Sink, State, StateEvent, Tick};
 
 use crate::faults::Trial;
+use velocitas_record::ids::{MachineId, Part, RecordTick};
 use velocitas_record::time::LabTime;
-use velocitas_record::{ids::MachineId, ids::Part, ids::RecordTick};
-use velocitas_record::{watch::Happening, watch::HappeningRow, watch::Watch};
+use velocitas_record::watch::{Happening, HappeningRow, Watch};
 
 /// The digest of a run: every state that the authority made, every first prediction, every correction's tick and jump, every
 /// birth, end and change of owner.

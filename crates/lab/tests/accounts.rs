@@ -153,8 +153,8 @@ fn a_walker_who_is_as_fast_as_a_sprint_is_found_when_a_breath_would_be_spent() {
 
 #[test]
 fn who_knows_another_ground_or_rule_is_told_apart_from_a_rogue() {
+    use velocitas_analysis::cause::{Excuse, excuse};
     use velocitas_analysis::nearness::Nearness;
-    use velocitas_analysis::{cause::Excuse, cause::excuse};
     let excuses = |arrangement: &str, role: &str, rest: &str| {
         let cast = format!(
             "[[cast]]\nname = \"curlew\"\nrole = \"{role}\"\ngait = \"courier.gait\"\narrangement = \"{arrangement}\"\nlink = \"test\"\n\

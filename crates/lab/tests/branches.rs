@@ -3,8 +3,8 @@
 use crate::scenario::{machine, member};
 use velocitas_lab::export::Ending;
 use velocitas_lab::{AgainError, Course, Keep, LEAST_KEPT, Run};
+use velocitas_record::record::{Record, Recorder};
 use velocitas_record::{Command, Knob, KnobValue, LabTime, Sudden, Unrecorded};
-use velocitas_record::{record::Record, record::Recorder};
 
 fn secs(x: f64) -> LabTime {
     LabTime::from_secs(x)

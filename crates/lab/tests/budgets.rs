@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
 
-use velocitas_analysis::{budget::Bound, budget::Held, budget::Outcome, budget::hold};
+use velocitas_analysis::budget::{Bound, Held, Outcome, hold};
 use velocitas_core::walker::Walker;
 use velocitas_core::{Arrangement, Body, Input, Limits, Motion, Rate, Scene, Schema, State, Step, Tunable, vec3};
 use velocitas_lab::{Course, Happens, Keep, LEAST_KEPT, Override, Run, What};

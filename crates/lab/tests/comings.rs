@@ -1,7 +1,7 @@
 //! Who comes, goes and owns what, in courses: the shipped one, and those in which something is wrong on purpose.
 
 use crate::scenario::{Words, facts, machine, member, walker};
-use velocitas_analysis::{amiss::Amiss, amiss::amiss};
+use velocitas_analysis::amiss::{Amiss, amiss};
 use velocitas_core::{EndedBy, Fact, Presence, Restored};
 use velocitas_lab::{COMINGS, Course, Run};
 use velocitas_record::{Coming, Command, Happening, LabTime, MachineId, Reach};

@@ -3,14 +3,14 @@
 use std::sync::Arc;
 
 use crate::scenario::{Words, member, walker};
-use velocitas_analysis::{cause::Findings, cause::Found};
+use velocitas_analysis::cause::{Findings, Found};
 use velocitas_core::{Drawn, Event, vec3};
 use velocitas_lab::{Course, Lab};
+use velocitas_record::record::{Cast, Gallery, Record, Recorder, Travelled};
 use velocitas_record::{
     Change, Coming, Command, DrawnFact, HappeningRow, Knob, KnobValue, LabTime, MachineId, MessageRow, Part, Screen,
     Watch,
 };
-use velocitas_record::{record::Cast, record::Gallery, record::Record, record::Recorder, record::Travelled};
 
 /// A record, and beside it everything that was drawn.
 struct Both {

@@ -1,10 +1,8 @@
 //! What crossed the links: packets that are had again, and the way of an input held against what else the record says of it.
 
+use velocitas_analysis::crossing::{Crossing, crossings, missed, ticks, was_late_for};
+use velocitas_analysis::follow::{Station, Way, follow};
 use velocitas_analysis::{Fate, fate};
-use velocitas_analysis::{
-    crossing::Crossing, crossing::crossings, crossing::missed, crossing::ticks, crossing::was_late_for,
-};
-use velocitas_analysis::{follow::Station, follow::Way, follow::follow};
 use velocitas_core::{Fact, FieldValue, MessageKind, Provenance};
 use velocitas_lab::packet::packet;
 use velocitas_lab::{Course, Run};

@@ -1,6 +1,6 @@
 //! How near everybody comes to what the guard allows, counted while a run goes on.
 
-use velocitas_analysis::{nearness::BIN, nearness::Nearness, nearness::beyond, nearness::bin, nearness::together};
+use velocitas_analysis::nearness::{BIN, Nearness, beyond, bin, together};
 use velocitas_core::Rule;
 use velocitas_lab::{Course, Run};
 use velocitas_record::record::MeasureRow;

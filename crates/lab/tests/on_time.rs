@@ -3,8 +3,8 @@
 
 use crate::scenario::{Words, actor, causes, corrections, inputs, machine, walker};
 use velocitas_core::{Drawn, Provenance};
+use velocitas_record::record::{Gallery, Record, Travelled};
 use velocitas_record::{LabTime, RecordTick};
-use velocitas_record::{record::Gallery, record::Record, record::Travelled};
 
 fn secs(x: f64) -> LabTime {
     LabTime::from_secs(x)

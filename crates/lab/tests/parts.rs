@@ -8,8 +8,8 @@ use velocitas_analysis::crossing::crossings;
 use velocitas_analysis::{Fate, fate};
 use velocitas_core::{Event, Fact, StateEvent};
 use velocitas_lab::{Course, Lab};
+use velocitas_record::record::{Cast, Record, Recorder};
 use velocitas_record::{Change, HappeningRow, LabTime, MachineId, MessageRow, Part, Screen, Watch};
-use velocitas_record::{record::Cast, record::Record, record::Recorder};
 
 /// Something told, to be told to a record later.
 type Told = Box<dyn Fn(&mut Recorder)>;

@@ -6,8 +6,8 @@ use velocitas_analysis::moment::Moment;
 use velocitas_analysis::slices::slices;
 use velocitas_core::Drawn;
 use velocitas_lab::{Run, export};
+use velocitas_record::record::{FrameRow, Mark, StateHead};
 use velocitas_record::{Command, Knob, KnobValue, LabTime, MachineId, MemberId, MessageRow, Part};
-use velocitas_record::{record::FrameRow, record::Mark, record::StateHead};
 
 fn secs(s: f64) -> LabTime {
     LabTime::from_secs(s)

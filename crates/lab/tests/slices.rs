@@ -1,6 +1,6 @@
 //! What the rail shows, cut while a run goes on.
 
-use velocitas_analysis::{slices::Sliced, slices::Slices, slices::slices};
+use velocitas_analysis::slices::{Sliced, Slices, slices};
 use velocitas_lab::{Course, Run};
 use velocitas_record::{Command, LabTime, MemberId, Sudden};
 

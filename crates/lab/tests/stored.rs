@@ -5,7 +5,7 @@ use std::path::Path;
 
 use crate::scenario::{Words, member};
 use proptest::prelude::*;
-use velocitas_analysis::{cause::Findings, cause::Found};
+use velocitas_analysis::cause::{Findings, Found};
 use velocitas_analysis::{metrics, trouble};
 use velocitas_core::walker::Walker;
 use velocitas_core::{Body, Input, Limits, Motion, Scene, Schema, State, Step, Tunable, Vec3};

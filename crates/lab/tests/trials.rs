@@ -7,7 +7,7 @@ use std::sync::{Arc, Mutex};
 
 use crate::planted::{ACROSS, FENCE, planted, plover};
 use crate::scenario::{Words, corrections, machine};
-use velocitas_analysis::{cause::Cause, cause::Finding, cause::Findings};
+use velocitas_analysis::cause::{Cause, Finding, Findings};
 use velocitas_core::walker::Walker;
 use velocitas_core::{
     Body, Correction, Input, Limits, Motion, Restored, Scene, Schema, State, Step, Tick, Tunable, Vec3,

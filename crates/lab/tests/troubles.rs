@@ -3,7 +3,7 @@
 use crate::scenario::{Words, corrections, machine, walker};
 use velocitas_analysis::cause::Findings;
 use velocitas_analysis::metrics;
-use velocitas_analysis::{trouble::Dry, trouble::Reason, trouble::Trouble, trouble::troubles};
+use velocitas_analysis::trouble::{Dry, Reason, Trouble, troubles};
 use velocitas_lab::{Course, Keep, Run};
 use velocitas_record::{Command, Knob, KnobValue, LabTime, MachineId};
 

@@ -5,7 +5,7 @@ use std::fmt::Write;
 use serde::{Deserialize, Serialize};
 use serde_json::Value as Json;
 use velocitas_analysis::compare::Parting;
-use velocitas_analysis::{metrics::ClientMetrics, metrics::FIGURES, metrics::Figure, metrics::Unit, metrics::Value};
+use velocitas_analysis::metrics::{ClientMetrics, FIGURES, Figure, Unit, Value};
 use velocitas_lab::Run;
 use velocitas_record::LabTime;
 

@@ -1,6 +1,6 @@
 //! The field on a page: the ground as areas, paths, echoes with their names; a plot for each viewer's screen.
 
-use velocitas_analysis::{moment::Moment, moment::Trail};
+use velocitas_analysis::moment::{Moment, Trail};
 use velocitas_core::{Bounds, Solid, Vec3, vec3};
 use velocitas_lab::Run;
 use velocitas_record::{ActorId, KnownTo, LabTime, Material, MemberId};

@@ -1,9 +1,6 @@
 //! The guard: how near to each limit claims came, honest and rogue apart, and one verdict with its evidence on the ground.
 
-use velocitas_analysis::{
-    nearness::Accusation, nearness::BIN, nearness::BINS, nearness::Near, nearness::Nearness, nearness::beyond,
-    nearness::together,
-};
+use velocitas_analysis::nearness::{Accusation, BIN, BINS, Near, Nearness, beyond, together};
 use velocitas_core::{RULES, Rule, Tick, Vec3, vec3};
 use velocitas_lab::Run;
 use velocitas_record::record::Record;

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use serde::Serialize;
-use velocitas_analysis::{nearness::BIN, nearness::BINS};
+use velocitas_analysis::nearness::{BIN, BINS};
 use velocitas_record::LabTime;
 use velocitas_vet::breach::Breach;
 

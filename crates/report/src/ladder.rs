@@ -2,10 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use velocitas_analysis::{
-    crossing::Crossing, crossing::crossings, crossing::missed, crossing::ticks, crossing::was_late_for,
-};
-use velocitas_analysis::{follow::Station, follow::Stop, follow::Way};
+use velocitas_analysis::crossing::{Crossing, crossings, missed, ticks, was_late_for};
+use velocitas_analysis::follow::{Station, Stop, Way};
 use velocitas_core::{Fact, MessageKind, Restored};
 use velocitas_lab::Run;
 use velocitas_record::record::Record;

@@ -1,6 +1,6 @@
 //! How it developed: lanes over time, stacked on one axis.
 
-use velocitas_analysis::{lane::Column, lane::Lane, lane::Stands, lane::Strip, lane::Together};
+use velocitas_analysis::lane::{Column, Lane, Stands, Strip, Together};
 use velocitas_lab::Run;
 use velocitas_record::{LabTime, MemberId};
 

@@ -5,8 +5,8 @@ use std::time::Duration;
 
 use serde::{Deserialize, Serialize};
 use velocitas_analysis::metrics::Measured;
+use velocitas_analysis::metrics::{ClientMetrics, seen_after_ms};
 use velocitas_analysis::trouble::Trouble;
-use velocitas_analysis::{metrics::ClientMetrics, metrics::seen_after_ms};
 use velocitas_lab::Run;
 use velocitas_lab::take::Take;
 use velocitas_record::record::Record;

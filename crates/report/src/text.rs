@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use velocitas_analysis::{metrics::ClientMetrics, metrics::FIGURES, metrics::Figure, metrics::Unit, metrics::Value};
+use velocitas_analysis::metrics::{ClientMetrics, FIGURES, Figure, Unit, Value};
 
 use crate::summary::{EntityLife, Summary, TroubleRow};
 

@@ -2,10 +2,8 @@
 
 use std::fmt::Write as _;
 
+use velocitas_analysis::lane::{Effort, LANES, Lane, Reader, Strip, Subject, Together};
 use velocitas_analysis::nearness::Nearness;
-use velocitas_analysis::{
-    lane::Effort, lane::LANES, lane::Lane, lane::Reader, lane::Strip, lane::Subject, lane::Together,
-};
 use velocitas_lab::{Run, nearest};
 use velocitas_record::{LabTime, MachineId, MemberId};
 use velocitas_report::drawing::{Drawing, Theme, pdf, svg, table};

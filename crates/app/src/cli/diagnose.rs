@@ -2,8 +2,8 @@
 
 use std::convert::Infallible;
 
+use velocitas_analysis::cause::{Findings, Found};
 use velocitas_analysis::trouble::troubles;
-use velocitas_analysis::{cause::Findings, cause::Found};
 use velocitas_lab::diagnose::{Case, DiagnoseError, Remedy, Tried, rank};
 use velocitas_lab::stored::Stored;
 use velocitas_lab::take::Take;

@@ -4,7 +4,7 @@ use std::path::Path;
 
 use indicatif::ProgressBar;
 use velocitas_analysis::cause::excuse;
-use velocitas_analysis::{nearness::Accusation, nearness::BINS, nearness::Nearness};
+use velocitas_analysis::nearness::{Accusation, BINS, Nearness};
 use velocitas_core::{Motion, RULES, Rule};
 use velocitas_lab::many::Many;
 use velocitas_lab::{CHEATS, Course, Run};

@@ -2,7 +2,7 @@
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_analysis::{budget::Held, budget::Outcome, budget::hold};
+use velocitas_analysis::budget::{Held, Outcome, hold};
 use velocitas_record::{LabTime, MemberId};
 
 use super::canvas::{popup, write};

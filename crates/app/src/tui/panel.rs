@@ -436,7 +436,7 @@ mod tests {
         assert_eq!(cut, ["ice: the server", "slides, the client\u{2026}"]);
         assert!(told_in(&"x ".repeat(99), 5, 1).iter().all(|line| line.chars().count() <= 5));
     }
-    use velocitas_analysis::{metrics::ErrorM, metrics::Spread};
+    use velocitas_analysis::metrics::{ErrorM, Spread};
 
     #[test]
     fn no_figure_of_the_own_character_is_cut_off() {

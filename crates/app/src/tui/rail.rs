@@ -15,8 +15,8 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
+use velocitas_analysis::slices::{Cut, Sliced, Slices, slices};
 use velocitas_analysis::trouble::Reason;
-use velocitas_analysis::{slices::Cut, slices::Sliced, slices::Slices, slices::slices};
 use velocitas_core::{Fact, Restored};
 use velocitas_record::record::Mark;
 use velocitas_record::{Happening, LabTime, MachineId, MemberId};

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use crossterm::event::{KeyCode, KeyEvent};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_analysis::{trouble::Reason, trouble::troubles};
+use velocitas_analysis::trouble::{Reason, troubles};
 use velocitas_lab::diagnose::{CURED, Case, HELPS, rank};
 use velocitas_record::LabTime;
 use velocitas_report::cells;

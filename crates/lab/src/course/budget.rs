@@ -11,9 +11,7 @@ use super::file::File;
 use super::resolve::{Resolver, Result, time};
 use super::settings::plain;
 use super::{Course, Role};
-use velocitas_analysis::{
-    budget::Accused, budget::Check, budget::Limit, budget::MEASURES, budget::Measure, budget::Whose,
-};
+use velocitas_analysis::budget::{Accused, Check, Limit, MEASURES, Measure, Whose};
 use velocitas_record::ids::MemberId;
 use velocitas_record::knob::KnobValue;
 use velocitas_record::time::LabTime;

@@ -20,9 +20,9 @@ pub use error::{CourseError, nearest};
 pub use guard::{ALLOWED, GuardSpec};
 pub use saved::Saved;
 
-pub use velocitas_record::{role::Coming, role::Role};
-pub use velocitas_record::{texts::GaitFile, texts::NamedFile};
-pub use velocitas_record::{world::KnownTo, world::Material, world::NamedSolid, world::NamedZone, world::World};
+pub use velocitas_record::role::{Coming, Role};
+pub use velocitas_record::texts::{GaitFile, NamedFile};
+pub use velocitas_record::world::{KnownTo, Material, NamedSolid, NamedZone, World};
 
 use std::cell::RefCell;
 use std::ops::Index;
@@ -33,15 +33,15 @@ use velocitas_core::{Arrangement, ClientSettings, Ground, Kinds, Motion, Patienc
 
 use crate::cheat::Cheat;
 use crate::hands::Script;
+use velocitas_analysis::budget::{Accused, Check, Limit};
 use velocitas_analysis::fault::Fault;
-use velocitas_analysis::{budget::Accused, budget::Check, budget::Limit};
 use velocitas_record::Conditions;
 use velocitas_record::host::HostSpec;
+use velocitas_record::ids::{MachineId, MemberId};
+use velocitas_record::knob::{Knob, Knobs, Place};
 use velocitas_record::known::Known;
 use velocitas_record::time::LabTime;
 use velocitas_record::trace::Trace;
-use velocitas_record::{ids::MachineId, ids::MemberId};
-use velocitas_record::{knob::Knob, knob::Knobs, knob::Place};
 
 /// The demo course.
 pub const DEMO: &str = include_str!("../../../../courses/lampwick-quay.course.toml");

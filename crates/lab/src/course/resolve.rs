@@ -18,7 +18,7 @@ use super::{
 };
 use crate::cheat::CHEATS;
 use crate::profile::PROFILES;
-use velocitas_analysis::{fault::FAULTS, fault::Fault};
+use velocitas_analysis::fault::{FAULTS, Fault};
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::MemberId;
 use velocitas_record::knob::Knobs;

@@ -13,11 +13,9 @@ use super::Turned;
 use super::error::nearest;
 use crate::cheat::{CHEATS, Cheat};
 use crate::profile::{PROFILES, Profile};
+use velocitas_record::knob::{KnobSpec, KnobValue, Knobs, Place, Range as Steps, SETTINGS, Takes};
 use velocitas_record::quantity::{Quantity, Time, measure_of};
 use velocitas_record::{Conditions, TraceNumber};
-use velocitas_record::{
-    knob::KnobSpec, knob::KnobValue, knob::Knobs, knob::Place, knob::Range as Steps, knob::SETTINGS, knob::Takes,
-};
 
 /// Values by key, each with its place.
 pub(super) type Written = BTreeMap<Spanned<String>, Spanned<Value>>;

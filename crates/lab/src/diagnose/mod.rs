@@ -10,8 +10,8 @@ use thiserror::Error;
 use crate::course::Role;
 use crate::run::Run;
 use velocitas_analysis::cause::Found;
-use velocitas_analysis::{metrics::ClientMetrics, metrics::measure_all};
-use velocitas_analysis::{trouble::Reason, trouble::Trouble, trouble::troubles};
+use velocitas_analysis::metrics::{ClientMetrics, measure_all};
+use velocitas_analysis::trouble::{Reason, Trouble, troubles};
 use velocitas_record::ids::MachineId;
 use velocitas_record::time::LabTime;
 

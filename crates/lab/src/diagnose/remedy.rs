@@ -8,14 +8,14 @@ use crate::course::What;
 use crate::reread::ReadRule;
 use crate::run::Run;
 use velocitas_analysis::cause::shown;
+use velocitas_record::command::{Calm, Command};
 use velocitas_record::host::HostSpec;
+use velocitas_record::ids::{MachineId, MemberId, Part, RecordTick};
 use velocitas_record::knob::SETTINGS;
+use velocitas_record::known::{Known, Reach};
 use velocitas_record::record::Record;
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
-use velocitas_record::{command::Calm, command::Command};
-use velocitas_record::{ids::MachineId, ids::MemberId, ids::Part, ids::RecordTick};
-use velocitas_record::{known::Known, known::Reach};
 
 /// How far a remedy reaches: of two that do the same the nearer one is named first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

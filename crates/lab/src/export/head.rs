@@ -9,9 +9,9 @@ use super::cell::Cell;
 use crate::course::Material;
 use velocitas_record::Conditions;
 use velocitas_record::host::HostSpec;
-use velocitas_record::{ids::MachineId, ids::Part, ids::RecordTick};
-use velocitas_record::{knob::KnobSpec, knob::Knobs, knob::Place, knob::SETTINGS, knob::Takes};
-use velocitas_record::{record::Cast, record::Record};
+use velocitas_record::ids::{MachineId, Part, RecordTick};
+use velocitas_record::knob::{KnobSpec, Knobs, Place, SETTINGS, Takes};
+use velocitas_record::record::{Cast, Record};
 
 /// The format of the lines.
 pub const RECORD_FORMAT: u32 = 3;

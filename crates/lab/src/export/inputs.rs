@@ -7,7 +7,7 @@ use super::head::input_cells;
 use super::kind::{Key, Kind, Place, actor_name, key, machine, tick};
 use velocitas_analysis::{Fate, fate};
 use velocitas_record::ids::ActorId;
-use velocitas_record::{record::InputRow, record::InputRows};
+use velocitas_record::record::{InputRow, InputRows};
 
 /// An input, or a tick for which there was none.
 pub(super) struct InputHere {

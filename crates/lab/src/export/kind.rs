@@ -4,10 +4,10 @@ use velocitas_core::EntityId;
 
 use super::cell::{Cell, quoted};
 use velocitas_analysis::cause::Findings;
+use velocitas_record::ids::{ActorId, MachineId, RecordTick};
 use velocitas_record::known::Reach;
 use velocitas_record::record::Record;
 use velocitas_record::time::LabTime;
-use velocitas_record::{ids::ActorId, ids::MachineId, ids::RecordTick};
 
 /// Where a row belongs.
 #[derive(Clone, Copy)]

@@ -24,7 +24,7 @@ pub use head::RECORD_FORMAT;
 use head::head;
 use lines::SLICE;
 
-use velocitas_analysis::{cause::Findings, cause::Found};
+use velocitas_analysis::cause::{Findings, Found};
 use velocitas_record::record::Record;
 
 /// What is said in the last row: what is known of a run besides its record.

@@ -13,12 +13,10 @@ use super::table::{
 use crate::stored::seldom::Seldom;
 use velocitas_analysis::cause::Findings;
 use velocitas_analysis::metrics::Reel;
+use velocitas_record::ids::{ActorId, MachineId, RecordTick};
 use velocitas_record::known::Changed;
+use velocitas_record::record::{Column, Pack, Packed, Record, Samples, StateTrack, Timed};
 use velocitas_record::time::LabTime;
-use velocitas_record::{ids::ActorId, ids::MachineId, ids::RecordTick};
-use velocitas_record::{
-    record::Column, record::Pack, record::Packed, record::Record, record::Samples, record::StateTrack, record::Timed,
-};
 
 /// A span of the record on its way out.
 pub(super) struct Slice<'a, 'p> {

@@ -16,12 +16,12 @@ use super::kind::{Key, Kind, Place, RowSpec, actor_name, entity_name, key, machi
 use super::page::Page;
 use velocitas_analysis::metrics::Window;
 use velocitas_record::command::Command;
+use velocitas_record::ids::{ActorId, MachineId, Part, RecordTick};
+use velocitas_record::knob::{Knob, KnobValue};
+use velocitas_record::known::{Change, Changed, Known, Reach};
+use velocitas_record::record::{ClockRow, DrawnRow, MeasureRow, StateHead};
 use velocitas_record::time::LabTime;
-use velocitas_record::{ids::ActorId, ids::MachineId, ids::Part, ids::RecordTick};
-use velocitas_record::{knob::Knob, knob::KnobValue};
-use velocitas_record::{known::Change, known::Changed, known::Known, known::Reach};
-use velocitas_record::{record::ClockRow, record::DrawnRow, record::MeasureRow, record::StateHead};
-use velocitas_record::{watch::Happening, watch::MessageRow};
+use velocitas_record::watch::{Happening, MessageRow};
 
 /// A state in a track.
 pub(super) struct StateRow {

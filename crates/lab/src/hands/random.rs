@@ -4,8 +4,8 @@ use velocitas_core::{Input, InputField, InputKind, POINT_REACH, Schema, Vec3, ve
 
 use super::route::{TURN, Walk};
 use super::seen::{Luck, Seen};
+use velocitas_record::controls::{Controls, first, is_stick, steering};
 use velocitas_record::time::LabTime;
-use velocitas_record::{controls::Controls, controls::first, controls::is_stick, controls::steering};
 
 /// What was done at random last.
 #[derive(Clone, Debug, Default)]

@@ -3,11 +3,8 @@
 use velocitas_core::{InputKind, Schema, State, Vec3, wrap_angle};
 
 use super::seen::Seen;
+use velocitas_record::controls::{Acts, Controls, first, is_pitch, is_point, is_stick, spare_axes, steering};
 use velocitas_record::time::LabTime;
-use velocitas_record::{
-    controls::Acts, controls::Controls, controls::first, controls::is_pitch, controls::is_point, controls::is_stick,
-    controls::spare_axes, controls::steering,
-};
 
 /// A place on a route.
 #[derive(Clone, Debug, Default, PartialEq)]

@@ -2,8 +2,8 @@
 
 use velocitas_core::{Input, InputField, InputKind, Schema, Vec3};
 
+use velocitas_record::controls::{Acts, Controls};
 use velocitas_record::time::LabTime;
-use velocitas_record::{controls::Acts, controls::Controls};
 
 /// What hands do for a while.
 #[derive(Clone, Debug, Default, PartialEq)]

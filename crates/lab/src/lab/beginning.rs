@@ -6,7 +6,7 @@ use super::Lab;
 use crate::course::KnownTo;
 use velocitas_record::addresses::token;
 use velocitas_record::ids::MachineId;
-use velocitas_record::{record::Beginning, record::MachineInfo, record::Origin, record::Player, record::There};
+use velocitas_record::record::{Beginning, MachineInfo, Origin, Player, There};
 
 impl Lab {
     /// Who is who, and what is known, at the beginning of what is run.

@@ -9,12 +9,12 @@ use crate::machine::Serving;
 use crate::reread::ReadLater;
 use velocitas_record::Conditions;
 use velocitas_record::addresses::token;
+use velocitas_record::command::{Calm, Command, Sudden};
 use velocitas_record::controls::Controls;
-use velocitas_record::{command::Calm, command::Command, command::Sudden};
-use velocitas_record::{ids::MachineId, ids::MemberId, ids::Part};
-use velocitas_record::{knob::Knob, knob::KnobValue};
-use velocitas_record::{known::Change, known::Changed, known::Reach};
-use velocitas_record::{watch::Happening, watch::Watch};
+use velocitas_record::ids::{MachineId, MemberId, Part};
+use velocitas_record::knob::{Knob, KnobValue};
+use velocitas_record::known::{Change, Changed, Reach};
+use velocitas_record::watch::{Happening, Watch};
 
 impl Lab {
     /// Does what was commanded, now.

@@ -9,11 +9,11 @@ use crate::course::{Coming, Course, KnownTo, Override, Owned, Turned, What};
 use crate::reread::ReadLater;
 use velocitas_analysis::fault::Fault;
 use velocitas_record::addresses::token;
+use velocitas_record::command::{Calm, Command};
+use velocitas_record::ids::{MachineId, MemberId, Part};
+use velocitas_record::knob::{Knob, Knobs, Place, SETTINGS};
 use velocitas_record::known::Reach;
-use velocitas_record::{command::Calm, command::Command};
-use velocitas_record::{ids::MachineId, ids::MemberId, ids::Part};
-use velocitas_record::{knob::Knob, knob::Knobs, knob::Place, knob::SETTINGS};
-use velocitas_record::{watch::Happening, watch::Watch};
+use velocitas_record::watch::{Happening, Watch};
 
 impl Lab {
     pub(super) fn event<W: Watch>(&mut self, index: usize, watch: &mut W) {

@@ -7,9 +7,9 @@ use crate::reread::ReadLater;
 use velocitas_analysis::cause::Findings;
 use velocitas_analysis::stirs::Stirs;
 use velocitas_record::command::Command;
+use velocitas_record::record::{CONTEXT, Cast, Recorder};
 use velocitas_record::time::LabTime;
-use velocitas_record::{record::CONTEXT, record::Cast, record::Recorder};
-use velocitas_record::{watch::Unrecorded, watch::Watch};
+use velocitas_record::watch::{Unrecorded, Watch};
 
 /// How long checkpoints are fresh; older ones are thinned to one in four.
 const FRESH: LabTime = LabTime(60_000_000_000);

@@ -9,10 +9,10 @@ use crate::take::Take;
 use velocitas_analysis::cause::Findings;
 use velocitas_analysis::metrics::Meter;
 use velocitas_record::command::Command;
+use velocitas_record::ids::{MachineId, Part};
+use velocitas_record::record::{Record, Recorder};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Unrecorded;
-use velocitas_record::{ids::MachineId, ids::Part};
-use velocitas_record::{record::Record, record::Recorder};
 
 /// How a run ended that is over.
 #[derive(Clone, Copy, Debug)]

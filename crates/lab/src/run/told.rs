@@ -2,12 +2,12 @@
 
 use velocitas_core::Event;
 
+use velocitas_record::ids::{MachineId, Part};
 use velocitas_record::known::Change;
+use velocitas_record::record::{Record, Recorder};
 use velocitas_record::screen::Screen;
 use velocitas_record::time::LabTime;
-use velocitas_record::{ids::MachineId, ids::Part};
-use velocitas_record::{record::Record, record::Recorder};
-use velocitas_record::{watch::HappeningRow, watch::MessageRow, watch::Watch};
+use velocitas_record::watch::{HappeningRow, MessageRow, Watch};
 
 /// What a run tells somebody besides its record, which has taken it in already, but for changes.
 #[derive(Clone, Copy, Debug)]

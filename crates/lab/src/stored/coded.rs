@@ -8,12 +8,11 @@ use velocitas_core::{
 };
 
 use velocitas_record::ids::RecordTick;
+use velocitas_record::record::{
+    ClockRow, Coder, FrameRow, OtherwiseRow, OwnDrawnRow, Pack, Packer, ReceivedRow, SeenRow, Unpacker,
+};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::MessageRow;
-use velocitas_record::{
-    record::ClockRow, record::Coder, record::FrameRow, record::OtherwiseRow, record::OwnDrawnRow, record::Pack,
-    record::Packer, record::ReceivedRow, record::SeenRow, record::Unpacker,
-};
 
 /// What an entry is, by the byte that it begins with.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

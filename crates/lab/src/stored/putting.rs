@@ -19,12 +19,12 @@ use super::seldom::{ChangeNote, Seldom};
 use crate::export::Ending;
 use crate::run::{Keep, RunError};
 use crate::take::Take;
+use velocitas_record::ids::{MachineId, RecordTick};
 use velocitas_record::known::Reach;
+use velocitas_record::record::{ClockRow, ReceivedRow, Record};
 use velocitas_record::screen::{DrawnFact, Screen};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::MessageRow;
-use velocitas_record::{ids::MachineId, ids::RecordTick};
-use velocitas_record::{record::ClockRow, record::ReceivedRow, record::Record};
 
 /// Of a moment, what is put back first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

@@ -14,8 +14,8 @@ use crate::run::{Keep, Run, RunError};
 use crate::take::{Take, TakeError};
 use velocitas_analysis::cause::Findings;
 use velocitas_analysis::metrics::Meter;
+use velocitas_record::record::{Record, Unpacker};
 use velocitas_record::time::LabTime;
-use velocitas_record::{record::Record, record::Unpacker};
 
 /// A record that was read from a file.
 #[derive(Clone, Debug)]

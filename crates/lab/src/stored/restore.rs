@@ -6,18 +6,17 @@ use super::seldom::{ChangeNote, Seldom};
 use crate::export::Ending;
 use crate::run::{Keep, LEAST_KEPT, Run, RunError};
 use crate::take::Take;
+use velocitas_analysis::cause::{Findings, Found};
 use velocitas_analysis::metrics::Meter;
-use velocitas_analysis::{cause::Findings, cause::Found};
 use velocitas_record::command::Command;
+use velocitas_record::ids::{MachineId, Part, RecordTick};
+use velocitas_record::known::{Change, Changed, Reach};
+use velocitas_record::record::{
+    CONTEXT, ClockRow, FrameRow, OtherwiseRow, OwnDrawnRow, ReceivedRow, Record, Recorder, SeenRow,
+};
 use velocitas_record::screen::Screen;
 use velocitas_record::time::LabTime;
-use velocitas_record::{ids::MachineId, ids::Part, ids::RecordTick};
-use velocitas_record::{known::Change, known::Changed, known::Reach};
-use velocitas_record::{
-    record::CONTEXT, record::ClockRow, record::FrameRow, record::OtherwiseRow, record::OwnDrawnRow,
-    record::ReceivedRow, record::Record, record::Recorder, record::SeenRow,
-};
-use velocitas_record::{watch::Happening, watch::MessageRow, watch::Watch};
+use velocitas_record::watch::{Happening, MessageRow, Watch};
 
 /// Most entities that a record may have.
 const MOST_ACTORS: usize = 1 << 14;

@@ -3,10 +3,10 @@
 use serde::{Deserialize, Serialize};
 use velocitas_core::{Fact, SolidId};
 
+use velocitas_record::ids::{MachineId, Part, RecordTick};
+use velocitas_record::known::{Changed, Reach};
 use velocitas_record::time::LabTime;
-use velocitas_record::{ids::MachineId, ids::Part, ids::RecordTick};
-use velocitas_record::{known::Changed, known::Reach};
-use velocitas_record::{watch::Happening, watch::HappeningRow};
+use velocitas_record::watch::{Happening, HappeningRow};
 
 /// What happens seldom: written whole.
 #[derive(Clone, Debug, Serialize, Deserialize)]

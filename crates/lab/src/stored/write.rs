@@ -9,9 +9,9 @@ use super::coded::{Expected, InputNote, MADE, MeasureNote, StateNote, Tag, begin
 use super::seldom::{ChangeNote, Seldom};
 use crate::export::Ending;
 use crate::run::{Follow, Told};
+use velocitas_record::ids::{MachineId, Part};
+use velocitas_record::record::{ClockRow, Packer, ReceivedRow, Record};
 use velocitas_record::time::LabTime;
-use velocitas_record::{ids::MachineId, ids::Part};
-use velocitas_record::{record::ClockRow, record::Packer, record::ReceivedRow, record::Record};
 
 /// A block is of no longer a time than this …
 const LONGEST: LabTime = LabTime(1_000_000_000);

@@ -5,12 +5,12 @@ use velocitas_core::{Input, RULES, SolidId, Vec3, vec3};
 
 use crate::course::{Coming, Course, nearest};
 use crate::reread::ReadRule;
+use velocitas_record::command::{Calm, Command, Sudden};
 use velocitas_record::controls::Controls;
+use velocitas_record::ids::{MachineId, MemberId};
+use velocitas_record::knob::{Knob, KnobValue, SETTINGS};
 use velocitas_record::known::Reach;
 use velocitas_record::time::LabTime;
-use velocitas_record::{command::Calm, command::Command, command::Sudden};
-use velocitas_record::{ids::MachineId, ids::MemberId};
-use velocitas_record::{knob::Knob, knob::KnobValue, knob::SETTINGS};
 
 /// A number of 32 bits, written with as many digits as bring it back.
 type Number = f64;

@@ -1,11 +1,11 @@
 //! Courses made from a few words, and questions to ask of their runs.
 
-use velocitas_analysis::{cause::Cause, cause::Findings};
+use velocitas_analysis::cause::{Cause, Findings};
 use velocitas_analysis::{metrics, metrics::ClientMetrics};
 use velocitas_core::{Correction, Fact, Provenance, Restored};
 use velocitas_lab::{Course, Run};
+use velocitas_record::record::{InputRow, Record, StateTrack};
 use velocitas_record::{ActorId, Happening, LabTime, MachineId, MemberId, Part};
-use velocitas_record::{record::InputRow, record::Record, record::StateTrack};
 
 /// A round trip with turns, sprints and hops in an open yard.
 pub const ROUND: &str = r#"[

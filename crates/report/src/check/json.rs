@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
-use velocitas_analysis::{budget::Held, budget::Known, budget::MEASURES, budget::Measure, budget::Outcome};
+use velocitas_analysis::budget::{Held, Known, MEASURES, Measure, Outcome};
 use velocitas_record::{LabTime, Takes};
 
 use super::{Checked, CheckedCourse, CheckedRun};

@@ -1,7 +1,7 @@
 //! A check as JUnit XML: a suite for each course, a case for each limit and seed.
 
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
-use velocitas_analysis::{budget::Held, budget::Outcome};
+use velocitas_analysis::budget::{Held, Outcome};
 
 use super::{Checked, CheckedCourse, CheckedRun, clock};
 

@@ -6,11 +6,8 @@ mod text;
 
 pub use json::{KeptError, kept};
 
+use velocitas_analysis::budget::{Accused, Compared, Held, Known, Limit, MEASURES, Outcome, against};
 use velocitas_analysis::metrics::ClientMetrics;
-use velocitas_analysis::{
-    budget::Accused, budget::Compared, budget::Held, budget::Known, budget::Limit, budget::MEASURES, budget::Outcome,
-    budget::against,
-};
 use velocitas_lab::Course;
 use velocitas_record::LabTime;
 

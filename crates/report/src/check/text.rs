@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use velocitas_analysis::{budget::Compared, budget::Limit, budget::MEASURES, budget::Measure};
+use velocitas_analysis::budget::{Compared, Limit, MEASURES, Measure};
 
 use super::{Checked, CheckedCourse, Line, clock};
 

@@ -1,5 +1,5 @@
 use roxmltree::Document;
-use velocitas_analysis::{lane::Effort, lane::LANES, lane::Reader, lane::Strip, lane::Subject};
+use velocitas_analysis::lane::{Effort, LANES, Reader, Strip, Subject};
 use velocitas_lab::{Course, Run};
 use velocitas_record::{LabTime, MemberId};
 

@@ -3,7 +3,7 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
-use velocitas_analysis::{moment::Echoes, moment::Standing};
+use velocitas_analysis::moment::{Echoes, Standing};
 use velocitas_core::{Body, Presence, Vec3, vec3};
 use velocitas_record::record::Mark;
 use velocitas_record::{ActorId, KnownTo, LabTime, MachineId, MemberId};

@@ -17,7 +17,7 @@ mod panel;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_analysis::cause::excuse;
-use velocitas_analysis::{nearness::Accusation, nearness::BINS, nearness::Nearness};
+use velocitas_analysis::nearness::{Accusation, BINS, Nearness};
 use velocitas_core::Rule;
 use velocitas_record::LabTime;
 use velocitas_report::drawing::{Drawing, Plot};

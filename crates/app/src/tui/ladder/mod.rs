@@ -16,8 +16,8 @@ mod panel;
 
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_analysis::{crossing::Crossing, crossing::crossings};
-use velocitas_analysis::{follow::Way, follow::follow, follow::newest_press};
+use velocitas_analysis::crossing::{Crossing, crossings};
+use velocitas_analysis::follow::{Way, follow, newest_press};
 use velocitas_lab::packet::{Packet, packet};
 use velocitas_record::{ActorId, LabTime, MachineId, RecordTick};
 use velocitas_report::drawing::Drawing;

@@ -18,9 +18,7 @@ use std::ops::Range;
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use serde_json::{Value, json};
-use velocitas_analysis::{
-    lane::Effort, lane::LANES, lane::Lane, lane::MOST_SERIES, lane::Reader, lane::Strip, lane::Subject,
-};
+use velocitas_analysis::lane::{Effort, LANES, Lane, MOST_SERIES, Reader, Strip, Subject};
 use velocitas_lab::Run;
 use velocitas_record::{LabTime, MachineId};
 use velocitas_report::drawing::{Drawing, told};

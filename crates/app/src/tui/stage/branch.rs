@@ -1,6 +1,6 @@
 //! A branch: another present that left the run at a moment with something otherwise in it.
 
-use velocitas_analysis::{moment::Figures, moment::Moment};
+use velocitas_analysis::moment::{Figures, Moment};
 use velocitas_lab::Run;
 use velocitas_lab::diagnose::Remedy;
 use velocitas_record::{LabTime, MemberId};

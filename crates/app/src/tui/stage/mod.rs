@@ -20,8 +20,8 @@ use std::time::Duration;
 
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind};
 use ratatui::layout::Size;
-use velocitas_analysis::{amiss::Amiss, amiss::amiss};
-use velocitas_analysis::{moment::Corrected, moment::Figures, moment::Moment};
+use velocitas_analysis::amiss::{Amiss, amiss};
+use velocitas_analysis::moment::{Corrected, Figures, Moment};
 use velocitas_core::vec3;
 use velocitas_lab::Run;
 use velocitas_lab::track::Recorder;
