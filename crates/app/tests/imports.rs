@@ -1,4 +1,4 @@
-//! No two files import each other: read from the `use` lines of every crate.
+//! No two files import each other: read from the `use` lines of every crate, and from paths that are named in full.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
@@ -82,6 +82,13 @@ fn uses(module: &Module, text: &str, all: &BTreeMap<Module, String>) -> Vec<(boo
             let rest = parts.into_iter().skip(1).filter(|part| part != "self");
             found.push((!before.is_empty(), base.into_iter().chain(rest).collect()));
         }
+    }
+    // What is named in full where it is used.
+    for (at, _) in text.match_indices("crate::").filter(|(at, _)| !text[..*at].ends_with("(in ")) {
+        let is_word = |c: char| c.is_alphanumeric() || c == '_';
+        let path = text[at..].split(|c: char| !is_word(c) && c != ':').next().unwrap_or_default();
+        let path = path.split("::").skip(1).take_while(|part| !part.is_empty()).map(str::to_owned);
+        found.push((false, path.collect()));
     }
     found
 }

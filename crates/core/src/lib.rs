@@ -100,13 +100,13 @@ pub use remote::{
 };
 pub use rollback::{Entry, Rollback};
 pub use schema::{
-    Agree, Blend, InputField, InputKind, POINT_REACH, PRESS_BITS, Schema, SchemaError, SeenBy, Shape, StateField,
-    bearing_quantiser, stick_quantiser,
+    Agree, Blend, InputField, InputKind, MOST_KINDS, POINT_REACH, PRESS_BITS, Schema, SchemaError, SeenBy, Shape,
+    StateField, bearing_quantiser, stick_quantiser,
 };
 pub use server::{
     Around, Carry, Case, Check, Finding, Footing, Going, Guest, Patience, Server, ServerConfig, SpawnError, checks,
 };
-pub use session::{Ingredients, KindPrint, Kinds, Layouts, MOST_KINDS, Owned, Timeline};
+pub use session::{Ingredients, KindPrint, Kinds, Layouts, Owned, Timeline};
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};
 pub use tick_loop::{Due, TickLoop};
 pub use vec3::{Vec3, vec3};

@@ -15,6 +15,9 @@ use crate::names::{self, Name};
 use crate::quantiser::Quantiser;
 use crate::vec3::Vec3;
 
+/// The most kinds in a session: a hello carries a fingerprint of each.
+pub const MOST_KINDS: usize = 128;
+
 /// The kind of a state field, which also says how many lanes it takes.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Shape {
@@ -323,7 +326,7 @@ pub enum SchemaError {
     #[error("input `{0}` must take 2 to 16 bits, a point 4 to 20")]
     Bits(&'static str),
     /// One rule more than a session can have.
-    #[error("a session has at most {} rules", crate::session::MOST_KINDS)]
+    #[error("a session has at most {} rules", MOST_KINDS)]
     TooManyKinds,
 }
 

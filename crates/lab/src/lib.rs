@@ -29,6 +29,7 @@ mod reread;
 
 // Running it.
 mod agenda;
+mod ending;
 mod lab;
 mod machine;
 mod run;

@@ -100,7 +100,7 @@ impl ActorId {
     }
 
     /// As part of a row.
-    pub fn code(&mut self, before: Self, coder: &mut impl crate::record::Coder) {
+    pub fn code(&mut self, before: Self, coder: &mut impl crate::coder::Coder) {
         coder.small(&mut self.0, before.0);
     }
 

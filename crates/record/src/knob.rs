@@ -4,6 +4,8 @@ use serde::{Deserialize, Serialize};
 use velocitas_core::{ClientSettings, MAX_REPEATS, ViewDelay};
 
 use crate::conditions::Conditions;
+pub use crate::quantity::Takes;
+use crate::quantity::measured;
 
 /// A setting of one member of the cast or of its link.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -79,35 +81,6 @@ pub enum Range {
     /// The same, with "auto" below the first.
     AutoOr(&'static [f64]),
     /// On or off.
-    Switch,
-}
-
-/// How a course writes it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Takes {
-    /// A time with its unit.
-    Time,
-    /// The same, or "auto".
-    TimeOrAuto,
-    /// A share in per cent.
-    Share,
-    /// A length with its unit.
-    Length,
-    /// So many times.
-    Factor,
-    /// How often.
-    Often,
-    /// So much a second.
-    Bandwidth,
-    /// So many bytes.
-    Size,
-    /// Metres a second.
-    Speed,
-    /// Bytes a second.
-    Flow,
-    /// A whole number.
-    Whole,
-    /// true or false.
     Switch,
 }
 
@@ -584,7 +557,7 @@ impl Knob {
     }
 
     fn with_unit(self, text: &str) -> Result<f64, String> {
-        match crate::quantity::measured(self.spec().takes, text) {
+        match measured(self.spec().takes, text) {
             Some(read) => read,
             None => Err(format!("expected a number; found `{text}`")),
         }

@@ -5,6 +5,7 @@
 //! From the lowest up:
 
 // Numbers and names.
+mod coder;
 pub mod ids;
 pub mod quantity;
 pub mod texts;

@@ -6,8 +6,6 @@ use std::marker::PhantomData;
 use schemars::{Schema, SchemaGenerator};
 use serde::de::{Deserialize, Deserializer, Error, Visitor};
 
-use crate::knob::Takes;
-
 /// What kind of thing is measured.
 pub trait Dimension {
     /// With its article.
@@ -86,6 +84,35 @@ impl<D: Dimension> Quantity<D> {
         }
         Ok(Self { value: number * scale, dimension: PhantomData })
     }
+}
+
+/// How a course writes a value.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Takes {
+    /// A time with its unit.
+    Time,
+    /// The same, or "auto".
+    TimeOrAuto,
+    /// A share in per cent.
+    Share,
+    /// A length with its unit.
+    Length,
+    /// A factor, in times.
+    Factor,
+    /// How often.
+    Often,
+    /// An amount a second, in bits.
+    Bandwidth,
+    /// A number of bytes.
+    Size,
+    /// Metres a second.
+    Speed,
+    /// Bytes a second.
+    Flow,
+    /// A whole number.
+    Whole,
+    /// true or false.
+    Switch,
 }
 
 /// What is measured: how it is called and written, and how it is read into the unit kept.

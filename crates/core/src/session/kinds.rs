@@ -6,7 +6,7 @@ use std::sync::Arc;
 use super::print::{KindPrint, prints};
 use crate::motion::Motion;
 use crate::plan::Plan;
-use crate::schema::SchemaError;
+use crate::schema::{MOST_KINDS, SchemaError};
 
 /// The kinds of entity in a session, by number. Cheap to clone.
 #[derive(Clone)]
@@ -15,9 +15,6 @@ pub struct Kinds {
     plans: Arc<[Plan]>,
     prints: Arc<[KindPrint]>,
 }
-
-/// The most kinds in a session: a hello carries a fingerprint of each.
-pub const MOST_KINDS: usize = 128;
 
 impl fmt::Debug for Kinds {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {

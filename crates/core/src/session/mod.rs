@@ -5,7 +5,7 @@ mod layouts;
 mod print;
 mod timeline;
 
-pub use kinds::{Kinds, MOST_KINDS};
+pub use kinds::Kinds;
 pub use layouts::{Layouts, Owned};
 pub use print::KindPrint;
 pub use timeline::{Ingredients, Timeline};

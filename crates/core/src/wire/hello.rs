@@ -3,7 +3,8 @@
 use super::bits::{BitReader, BitWriter};
 use super::error::{WireError, ranged};
 use crate::ids::{Life, Token};
-use crate::session::{KindPrint, MOST_KINDS};
+use crate::schema::MOST_KINDS;
+use crate::session::KindPrint;
 
 /// Asks to join. The envelope says in which version of the protocol.
 #[derive(Clone, Debug, PartialEq, Eq)]

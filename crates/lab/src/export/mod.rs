@@ -24,17 +24,9 @@ pub use head::RECORD_FORMAT;
 use head::head;
 use lines::SLICE;
 
+pub use crate::ending::Ending;
 use velocitas_analysis::cause::{Findings, Found};
 use velocitas_record::record::Record;
-
-/// What is said in the last row: what is known of a run besides its record.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Ending {
-    /// The digest of everything.
-    pub digest: u64,
-    /// Datagrams that could not be read.
-    pub refused_datagrams: u64,
-}
 
 /// Writes the whole record.
 ///

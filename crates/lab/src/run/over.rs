@@ -3,7 +3,7 @@
 use velocitas_core::Tick;
 
 use super::{Run, RunError};
-use crate::export::Ending;
+use crate::ending::Ending;
 use crate::reread::ReadLater;
 use crate::take::Take;
 use velocitas_analysis::cause::Findings;

@@ -4,7 +4,8 @@
 
 use velocitas_core::{Input, InputFate, PeerId, Provenance};
 
-use super::packed::{Coder, Old, Pack, Packed};
+use super::packed::{Old, Packed};
+use crate::coder::{Coder, Pack};
 use crate::ids::RecordTick;
 use crate::time::LabTime;
 

@@ -28,7 +28,7 @@ pub use inputs::{InputRow, InputRows};
 pub use layout::Layout;
 use learned::Learned;
 pub use machine::{MachineRows, OwnRows};
-pub use packed::{Coder, Old, Pack, Packed, Packer, Unpacker};
+pub use packed::{Old, Packed, Packer, Unpacker};
 pub use recorder::Recorder;
 pub use rows::{
     ClockRow, DrawnRow, FrameRow, JoinedRow, KnowsRow, Mark, MarkRow, MeasureRow, OtherwiseRow, OwnDrawnRow,
@@ -41,6 +41,7 @@ use std::sync::Arc;
 
 use velocitas_core::{Presence, SolidId, Tick};
 
+pub use crate::coder::{Coder, Pack};
 use crate::ids::{ActorId, MachineId, Part, RecordTick};
 use crate::known::{Change, Changed, Known};
 use crate::time::LabTime;

@@ -5,7 +5,7 @@ use velocitas_core::{
 };
 
 use super::column::Timed;
-use super::packed::{Coder, Pack};
+use crate::coder::{Coder, Pack};
 use crate::ids::{ActorId, RecordTick};
 use crate::screen::DrawnFact;
 use crate::time::LabTime;

@@ -4,8 +4,9 @@ use std::sync::Arc;
 
 use velocitas_core::{State, Vec3, vec3};
 
-use super::packed::{AtHand, Coder, Old, Pack, Packer, Unpacker};
+use super::packed::{AtHand, Old, Packer, Unpacker};
 use super::rows::StateHead;
+use crate::coder::{Coder, Pack};
 use crate::ids::RecordTick;
 use crate::time::LabTime;
 
