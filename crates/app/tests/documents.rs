@@ -13,7 +13,7 @@ fn machine(run: &Run) -> MachineId {
     run.course().machine(MemberId::new(0))
 }
 
-fn document(name: &str) -> String {
+pub fn document(name: &str) -> String {
     let path = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../..").join(name);
     fs::read_to_string(&path).unwrap_or_else(|e| panic!("{}: {e}", path.display()))
 }

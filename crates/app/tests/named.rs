@@ -5,6 +5,8 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
+use crate::documents::document;
+
 /// The root of the project.
 fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
@@ -16,7 +18,7 @@ fn documents() -> Vec<(String, String)> {
     let pages = fs::read_dir(root().join("docs")).expect("a folder").map(|entry| entry.expect("an entry").file_name());
     names.extend(pages.map(|name| format!("docs/{}", name.to_string_lossy())).filter(|name| name.ends_with(".md")));
     names.sort();
-    names.into_iter().map(|name| (name.clone(), fs::read_to_string(root().join(&name)).expect("text"))).collect()
+    names.into_iter().map(|name| (name.clone(), document(&name))).collect()
 }
 
 /// All files of the project as documents name them: from the root, without the `crates` and `src` that say nothing.

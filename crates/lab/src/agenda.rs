@@ -16,6 +16,7 @@ impl Entry {
     const PLACE_BITS: u32 = 24;
 
     const fn new(at: LabTime, order: u64, place: usize) -> Self {
+        debug_assert!(place >> Self::PLACE_BITS == 0, "more than are ever due at once");
         Self((at.0 as u128) << 64 | ((order << Self::PLACE_BITS) | place as u64) as u128)
     }
 

@@ -1,9 +1,8 @@
 //! What a client draws in a frame, put down as values that can be kept.
 
 use velocitas_core::{Client, DrawnSpot, DrawnState, EntityId, HostNanos, Tick, canonical_bits};
-use velocitas_record::screen::{DrawnFact, Screen};
-
 use velocitas_record::ids::RecordTick;
+use velocitas_record::screen::{DrawnFact, Screen};
 
 /// Takes what a client draws at a reading of its machine's clock; ticks of the record count from `first`.
 pub(crate) fn take(screen: &mut Screen, first: Tick, client: &Client, read: HostNanos) {

@@ -111,29 +111,29 @@ impl BitsAhead<'_> {
         (self.held, self.rest) = (self.held + 32, rest);
     }
 
-    /// The next `bits` bits, 1 to 32.
+    /// Passes the next `bits` bits, 1 to 32. They are the low ones of what is given back.
     #[inline]
-    pub(super) fn take(&mut self, bits: u32) -> u32 {
+    fn pass(&mut self, bits: u32) -> u64 {
         if self.held < bits {
             self.fill();
         }
-        let value = self.window & ((1u64 << bits) - 1);
+        let window = self.window;
         self.window >>= bits;
         self.held -= bits;
-        value as u32
+        window
+    }
+
+    /// The next `bits` bits, 1 to 32.
+    #[inline]
+    pub(super) fn take(&mut self, bits: u32) -> u32 {
+        (self.pass(bits) & ((1u64 << bits) - 1)) as u32
     }
 
     /// The next `bits` bits, 1 to 32, as a number in two's complement.
     #[inline]
     pub(super) fn take_signed(&mut self, bits: u32) -> i32 {
-        if self.held < bits {
-            self.fill();
-        }
         let above = 64 - bits;
-        let value = (self.window << above) as i64 >> above;
-        self.window >>= bits;
-        self.held -= bits;
-        value as i32
+        ((self.pass(bits) << above) as i64 >> above) as i32
     }
 }
 
