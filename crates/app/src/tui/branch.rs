@@ -58,8 +58,7 @@ impl Stage {
 
     /// What branches and trials have told since the last frame. Says whether anything changed.
     pub(super) fn look_at_jobs(&mut self) -> bool {
-        let mut changed =
-            self.look_at_trials() | self.look_at_recalled() | self.look_at_behind() | self.look_at_writing();
+        let mut changed = self.look_at_recalled() | self.look_at_behind() | self.look_at_writing();
         let Some(branch) = &mut self.branch else { return changed };
         for told in branch.job.news() {
             changed = true;
@@ -77,7 +76,6 @@ impl Stage {
     /// Whether something goes on beside the frames.
     pub(super) fn works(&self) -> bool {
         self.branch.as_ref().is_some_and(|branch| branch.run.is_none() && !branch.job.is_over())
-            || self.tries()
             || self.recalls()
             || self.lays_behind()
     }
@@ -106,7 +104,7 @@ impl Stage {
                 (self.present, self.recalling) = (None, None);
                 self.hands_kept = None;
                 self.origin.file.iter_mut().for_each(CourseFile::forget);
-                self.budget = None;
+                self.run_number += 1;
                 self.at = self.at.min(self.run.now());
                 self.say(format!("kept: the run is now the one with {}", branch.words));
             }

@@ -1,35 +1,30 @@
 //! The budgets of the selected member, held against the run so far.
 
+use crossterm::event::{KeyCode, KeyEvent};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_analysis::budget::{Held, Outcome, hold};
+use velocitas_analysis::budget::{Held, Limit, Outcome, hold};
 use velocitas_record::{LabTime, MemberId};
 
 use super::canvas::{popup, write};
 use super::palette::Tone;
+use super::popup::{Popup, Pressed, Room};
 use super::stage::Stage;
-use super::stage::budget::Budget;
 
 /// They are held against the run anew after so long.
 const EVERY: LabTime = LabTime(1_000_000_000);
 
-impl Stage {
-    /// Shows them, or no more.
-    pub(super) fn turn_budget(&mut self) {
-        self.budget = if self.budget.is_some() { None } else { Some(self.held()) };
-    }
+/// What came of them when it was looked at.
+pub(super) struct Budget {
+    /// The end of what was looked at.
+    to: LabTime,
+    held: Vec<Held>,
+}
 
-    fn held(&self) -> Budget {
-        let whole = self.whole();
-        Budget { to: whole.now(), held: hold(&whole.course().limits, &whole.measured()) }
-    }
-
-    /// Holds them against what has been since.
-    pub(super) fn refresh_budget(&mut self) {
-        let now = self.whole().now();
-        if self.budget.as_ref().is_some_and(|budget| now < budget.to || now >= budget.to.plus(EVERY)) {
-            self.budget = Some(self.held());
-        }
+impl Budget {
+    pub(super) fn of(stage: &Stage) -> Self {
+        let whole = stage.whole();
+        Self { to: whole.now(), held: hold(&whole.course().limits, &whole.measured()) }
     }
 }
 
@@ -44,8 +39,30 @@ fn is_amiss(stage: &Stage, to: LabTime, held: &Held) -> bool {
     held.outcome() == Outcome::Beyond && held.limit.exceeded.is_none() && to >= course.check.lasts
 }
 
-pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    let Some(budget) = &stage.budget else { return };
+impl Popup for Budget {
+    /// Holds them against what has been since, and what the course allows now.
+    fn follow(&mut self, stage: &Stage) -> bool {
+        let whole = stage.whole();
+        let (now, limits) = (whole.now(), &whole.course().limits);
+        let is_outdated = now < self.to || now >= self.to.plus(EVERY);
+        let of = |limit: &Limit| (limit.member, limit.measure.name, limit.value.to_bits(), limit.exceeded);
+        let is_outdated = is_outdated || !self.held.iter().map(|held| of(&held.limit)).eq(limits.iter().map(of));
+        if is_outdated {
+            *self = Self::of(stage);
+        }
+        is_outdated
+    }
+
+    fn key(&mut self, _: &mut Stage, key: &KeyEvent) -> Pressed {
+        if key.code == KeyCode::Esc { Pressed::Closes } else { Pressed::NotMine }
+    }
+
+    fn draw(&self, stage: &Stage, room: Room, buffer: &mut Buffer) {
+        draw(stage, self, room.screen, buffer);
+    }
+}
+
+fn draw(stage: &Stage, budget: &Budget, area: Rect, buffer: &mut Buffer) {
     let (p, name) = (stage.palette, stage.name(stage.entity));
     let rows = of(&budget.held, stage.entity);
     let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));

@@ -47,7 +47,6 @@ impl Stage {
         if let Some(file) = &mut self.origin.file {
             file.trouble = restart.map(|keys| format!("{name} was saved; a new beginning (C-r) is needed for {keys}"));
         }
-        self.budget = None;
         true
     }
 
@@ -96,6 +95,7 @@ impl Stage {
         let [entity, viewer] = names.map(|name| stage.run.course().member(&name));
         stage.entity = entity.unwrap_or(stage.entity);
         stage.viewer = viewer.unwrap_or(stage.entity);
+        stage.run_number = self.run_number + 1;
         stage.driving.releases = self.driving.releases;
         stage.history = std::mem::take(&mut self.history);
         (stage.panel, stage.knob) = (self.panel, self.knob);

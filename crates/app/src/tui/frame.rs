@@ -20,13 +20,15 @@ use velocitas_report::drawing::Theme;
 
 use super::action::{Action, action};
 use super::export::export;
-use super::help::Help;
 use super::input::Input;
 use super::palette::{Palette, Tone};
+use super::popup::Room;
+use super::popups::Popups;
 use super::screens::{Screen, Shown};
 use super::stage::{Stage, Wish};
 use super::view::Answer;
-use super::{budget, help, keyline, masthead, rail, take, why};
+use super::{keyline, masthead, rail};
+use crate::session::Left;
 
 /// The smallest terminal there is room in.
 const LEAST: (u16, u16) = (80, 24);
@@ -39,7 +41,7 @@ const WIDE: u16 = 110;
 pub struct Frame {
     stage: Stage,
     pub(super) shown: Shown,
-    pub(super) help: Option<Help>,
+    pub(super) popups: Popups,
     /// What the rail shows, kept while it holds.
     sliced: Sliced,
     /// Where the screen was drawn last: what is seen there is taken away.
@@ -103,7 +105,7 @@ impl Frame {
         Self {
             stage: Stage::new(run, palette),
             shown: Shown::default(),
-            help: None,
+            popups: Popups::default(),
             sliced: Sliced::default(),
             area: Rect::new(0, 2, 113, 33),
             exported: None,
@@ -145,10 +147,7 @@ impl Frame {
             self.release_all();
             return Some(Wish::Suspend);
         }
-        if let Some(help) = self.help.as_mut().filter(|_| key.kind != KeyEventKind::Release) {
-            if !help.key(key) {
-                self.help = None;
-            }
+        if self.popups.key(&mut self.stage, key, true) {
             return None;
         }
         if let Some(wish) = self.stage.key_in_a_mode(key) {
@@ -157,9 +156,8 @@ impl Frame {
         if key.kind == KeyEventKind::Release {
             return None;
         }
-        let is_esc = key.code == KeyCode::Esc;
-        let is_taken = self.stage.why_key(key)
-            || is_esc && (self.stage.budget.take().is_some() || self.stage.offered.take().is_some());
+        let is_taken = self.popups.key(&mut self.stage, key, false)
+            || key.code == KeyCode::Esc && self.stage.offered.take().is_some();
         meant.filter(|_| !is_taken).map(Wish::Act)
     }
 
@@ -174,15 +172,37 @@ impl Frame {
             Answer::Wish(wish) => return Some(wish),
             Answer::NotMine => {}
         }
+        let palette = self.stage.palette;
+        let under = || (self.shown.screen(), self.shown.view().glyphs(palette));
+        if self.popups.act(&mut self.stage, action, under) {
+            return None;
+        }
         match action {
             Action::Show(screen) => self.shown.show(screen),
-            Action::Help => self.help = Some(Help::default()),
             Action::Export => self.export(Path::new("."), Theme::Dark),
             Action::ExportLight => self.export(Path::new("."), Theme::Light),
             Action::Quit => return self.leave(),
             action => self.stage.act(action),
         }
         None
+    }
+
+    /// What goes on beside the frames has told since the last one. Says whether anything changed.
+    pub(super) fn look_at_jobs(&mut self) -> bool {
+        let changed = self.stage.look_at_jobs();
+        self.popups.follow(&self.stage) | changed
+    }
+
+    /// Whether something goes on beside the frames.
+    pub(super) fn works(&self) -> bool {
+        self.stage.works() || self.popups.works()
+    }
+
+    /// Offers the newest session that was left and can be read.
+    pub(super) fn offer_session(&mut self, left: Vec<Left>) {
+        if let Some(popup) = self.stage.offer_session(left) {
+            self.popups.show(&self.stage, popup);
+        }
     }
 
     /// Writes what is seen into a folder, and says what became of it.
@@ -210,7 +230,7 @@ impl Frame {
         if text.is_empty() {
             return;
         }
-        if !self.has_line() || self.help.is_some() {
+        if !self.has_line() || self.popups.is_modal() {
             return self.say("what was pasted is text and no keys: nothing is done with it");
         }
         let line = text.lines().next().unwrap_or_default();
@@ -249,6 +269,7 @@ pub fn draw(frame: &mut Frame, area: Rect, buffer: &mut Buffer) {
     frame.area = layout.screen;
     frame.sliced.follow(&frame.stage.run, rail::cut(&frame.stage, layout.rail));
     frame.shown.view_mut().follow(&frame.stage, layout.screen);
+    frame.popups.follow(&frame.stage);
     let (stage, screen) = (&frame.stage, frame.screen());
     let view = frame.shown.view();
     masthead::draw(stage, screen, layout.masthead, buffer, area.width < WIDE);
@@ -264,10 +285,5 @@ pub fn draw(frame: &mut Frame, area: Rect, buffer: &mut Buffer) {
     }
     rail::draw(stage, &frame.sliced, layout.rail, buffer);
     keyline::draw(stage, screen, layout.keys, buffer);
-    budget::draw(stage, layout.screen, buffer);
-    why::draw(stage, layout.screen, buffer);
-    take::draw(stage, layout.screen, buffer);
-    if let Some(help) = &frame.help {
-        help::draw(stage, (screen, view.glyphs(stage.palette)), area, help, buffer);
-    }
+    frame.popups.draw(stage, Room { screen: layout.screen, whole: area }, buffer);
 }

@@ -1,6 +1,6 @@
 //! The help page: the keys that work here, those that work everywhere, and what every glyph means. Typing searches it.
 
-use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
+use crossterm::event::{KeyCode, KeyEvent, KeyEventKind, KeyModifiers};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
@@ -12,9 +12,10 @@ use super::canvas::popup;
 use super::hands;
 use super::palette::Tone;
 use super::panel::{FIGURES, wrapped};
+use super::popup::{Popup, Pressed, Room};
 use super::rail;
 use super::stage::Stage;
-use super::view::Glyph;
+use super::view::{Glyph, Under};
 
 /// From this width on there are two columns.
 const TWO: u16 = 100;
@@ -24,18 +25,42 @@ const NAMES: usize = 11;
 const MOST: usize = 40;
 
 /// The page, while it is open.
-#[derive(Clone, Debug, Default)]
 pub(super) struct Help {
     typed: String,
     scrolled: u16,
+    /// The screen that it is of, and every glyph on it.
+    under: Under,
 }
 
 impl Help {
-    /// Takes a key. Says whether the page stays open.
-    pub(super) fn key(&mut self, key: &KeyEvent) -> bool {
+    /// The page of a screen with its glyphs.
+    pub(super) const fn of(under: Under) -> Self {
+        Self { typed: String::new(), scrolled: 0, under }
+    }
+
+    fn finds(&self, entry: &Entry) -> bool {
+        let typed = self.typed.to_lowercase();
+        [&entry.name, &entry.said, entry.hint].into_iter().any(|words: &str| words.to_lowercase().contains(&typed))
+    }
+}
+
+impl Popup for Help {
+    fn is_modal(&self) -> bool {
+        true
+    }
+
+    fn outlives_the_run(&self) -> bool {
+        true
+    }
+
+    fn key(&mut self, _: &mut Stage, key: &KeyEvent) -> Pressed {
+        if key.kind == KeyEventKind::Release {
+            // Who drives lets go also while it is open.
+            return Pressed::NotMine;
+        }
         match key.code {
-            KeyCode::Esc | KeyCode::Enter => return false,
-            KeyCode::Char('?') if self.typed.is_empty() => return false,
+            KeyCode::Esc | KeyCode::Enter => return Pressed::Closes,
+            KeyCode::Char('?') if self.typed.is_empty() => return Pressed::Closes,
             KeyCode::Down => self.scrolled = self.scrolled.saturating_add(1),
             KeyCode::Up => self.scrolled = self.scrolled.saturating_sub(1),
             KeyCode::PageDown => self.scrolled = self.scrolled.saturating_add(10),
@@ -46,12 +71,11 @@ impl Help {
             }
             _ => {}
         }
-        true
+        Pressed::Taken
     }
 
-    fn finds(&self, entry: &Entry) -> bool {
-        let typed = self.typed.to_lowercase();
-        [&entry.name, &entry.said, entry.hint].into_iter().any(|words: &str| words.to_lowercase().contains(&typed))
+    fn draw(&self, stage: &Stage, room: Room, buffer: &mut Buffer) {
+        draw(stage, self, room.whole, buffer);
     }
 }
 
@@ -70,14 +94,8 @@ struct Section {
     entries: Vec<Entry>,
 }
 
-/// Draws the page of a screen with its glyphs.
-pub(super) fn draw(
-    stage: &Stage,
-    (screen, glyphs): (Screen, Vec<Glyph>),
-    area: Rect,
-    help: &Help,
-    buffer: &mut Buffer,
-) {
+fn draw(stage: &Stage, help: &Help, area: Rect, buffer: &mut Buffer) {
+    let (screen, glyphs) = (help.under.0, help.under.1.clone());
     let width = area.width.saturating_sub(4).min(156);
     let columns: u16 = if width >= TWO { 2 } else { 1 };
     let each = (width - 2) / columns;

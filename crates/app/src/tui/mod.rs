@@ -29,6 +29,8 @@ mod palette;
 mod panel;
 mod parts;
 mod plot;
+mod popup;
+mod popups;
 mod prompt;
 mod rail;
 mod recall;

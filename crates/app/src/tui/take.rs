@@ -6,7 +6,6 @@ use std::time::{Duration, Instant, SystemTime};
 
 use crossterm::event::{KeyCode, KeyEvent, KeyEventKind};
 use ratatui::buffer::Buffer;
-use ratatui::layout::Rect;
 use velocitas_core::Motion;
 use velocitas_lab::Run;
 use velocitas_lab::take::{Journal, Take};
@@ -14,6 +13,7 @@ use velocitas_record::LabTime;
 
 use super::canvas::{popup, write};
 use super::palette::Tone;
+use super::popup::{Popup, Pressed, Room};
 use super::stage::Stage;
 use super::stage::kept::{Kept, Reading};
 use crate::files::{OpenError, Output, TAKE, another_version};
@@ -77,45 +77,12 @@ impl Stage {
         }
     }
 
-    /// Offers the newest session that was left and can be read.
-    pub(super) fn offer_session(&mut self, left: Vec<Left>) {
-        for mut left in left {
-            if let Ok(take) = left.read(&self.kept.own) {
-                self.kept.goes_on = std::mem::replace(&mut self.running, false);
-                self.kept.offered = Some((left, take));
-                return;
-            }
-        }
-    }
-
-    /// Takes a key while a session is offered. Says whether it was for it.
-    pub(super) fn session_key(&mut self, key: &KeyEvent) -> bool {
-        if key.kind != KeyEventKind::Press {
-            return self.kept.offered.is_some();
-        }
-        let Some((left, take)) = self.kept.offered.take() else { return false };
-        match key.code {
-            KeyCode::Enter => {
-                if let Err(why) = self.read_take(&take, None, Some(left)) {
-                    self.say(why.to_string());
-                }
-            }
-            KeyCode::Char('D') => {
-                left.remove();
-                self.running = self.kept.goes_on;
-                self.say("dropped the session that was left");
-            }
-            KeyCode::Esc => {
-                self.running = self.kept.goes_on;
-                self.say("left for later: it is offered again at the next start");
-            }
-            code => {
-                self.kept.offered = Some((left, take));
-                // Who leaves now is asked again at the next start.
-                return code != KeyCode::Char('q');
-            }
-        }
-        true
+    /// The newest session that was left and can be read, to be offered: the run stands until that is answered.
+    pub(super) fn offer_session(&mut self, left: Vec<Left>) -> Option<Box<dyn Popup>> {
+        let (left, take) =
+            left.into_iter().find_map(|mut left| left.read(&self.kept.own).ok().map(|take| (left, take)))?;
+        let goes_on = std::mem::replace(&mut self.running, false);
+        Some(Box::new(LeftSession { offered: Some((left, take)), goes_on }))
     }
 
     /// Looks back into the run of a take, which is read on between frames.
@@ -247,26 +214,73 @@ fn ago(since: SystemTime) -> String {
     format!("{count} {unit}{} ago", if count == 1 { "" } else { "s" })
 }
 
-/// The session that is offered.
-pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    let Some((left, take)) = &stage.kept.offered else { return };
-    let p = stage.palette;
-    let (text, muted, key) = (p.text(Tone::Text), p.text(Tone::Muted), p.chosen());
-    let title = "a session was not closed";
-    let inner = popup(stage.palette, area, (74, 7), title, buffer);
-    let (x, end) = (inner.x + 1, inner.right());
-    let done = take.commands.len();
-    let done = format!("{done} thing{} done", if done == 1 { "" } else { "s" });
-    let what = format!("{} to {} {} {done} {} {}", take.file, take.end, p.dot(), p.dot(), ago(left.since));
-    write(buffer, (x, inner.y), end, &[("its program ended before anybody left it; this is what was written", muted)]);
-    write(buffer, (x, inner.y + 2), end, &[(&what, text)]);
-    let keys = [
-        ("Enter ", key),
-        ("opens it   ", muted),
-        ("Esc ", key),
-        ("next time   ", muted),
-        ("D ", key),
-        ("drops it", muted),
-    ];
-    write(buffer, (x, inner.bottom().saturating_sub(1)), end, &keys);
+/// A session that was left by another program, to be opened or not.
+struct LeftSession {
+    /// Until that is answered.
+    offered: Option<(Left, Take)>,
+    /// Whether the run goes on then.
+    goes_on: bool,
+}
+
+impl Popup for LeftSession {
+    fn is_modal(&self) -> bool {
+        true
+    }
+
+    fn key(&mut self, stage: &mut Stage, key: &KeyEvent) -> Pressed {
+        if key.kind != KeyEventKind::Press {
+            return Pressed::Taken;
+        }
+        let Some((left, take)) = self.offered.take() else { return Pressed::Closes };
+        match key.code {
+            KeyCode::Enter => {
+                if let Err(why) = stage.read_take(&take, None, Some(left)) {
+                    stage.say(why.to_string());
+                }
+            }
+            KeyCode::Char('D') => {
+                left.remove();
+                stage.running = self.goes_on;
+                stage.say("dropped the session that was left");
+            }
+            KeyCode::Esc => {
+                stage.running = self.goes_on;
+                stage.say("left for later: it is offered again at the next start");
+            }
+            code => {
+                self.offered = Some((left, take));
+                // Who leaves now is asked again at the next start.
+                return if code == KeyCode::Char('q') { Pressed::NotMine } else { Pressed::Taken };
+            }
+        }
+        Pressed::Closes
+    }
+
+    fn draw(&self, stage: &Stage, room: Room, buffer: &mut Buffer) {
+        let Some((left, take)) = &self.offered else { return };
+        let p = stage.palette;
+        let (text, muted, key) = (p.text(Tone::Text), p.text(Tone::Muted), p.chosen());
+        let title = "a session was not closed";
+        let inner = popup(stage.palette, room.screen, (74, 7), title, buffer);
+        let (x, end) = (inner.x + 1, inner.right());
+        let done = take.commands.len();
+        let done = format!("{done} thing{} done", if done == 1 { "" } else { "s" });
+        let what = format!("{} to {} {} {done} {} {}", take.file, take.end, p.dot(), p.dot(), ago(left.since));
+        write(
+            buffer,
+            (x, inner.y),
+            end,
+            &[("its program ended before anybody left it; this is what was written", muted)],
+        );
+        write(buffer, (x, inner.y + 2), end, &[(&what, text)]);
+        let keys = [
+            ("Enter ", key),
+            ("opens it   ", muted),
+            ("Esc ", key),
+            ("next time   ", muted),
+            ("D ", key),
+            ("drops it", muted),
+        ];
+        write(buffer, (x, inner.bottom().saturating_sub(1)), end, &keys);
+    }
 }

@@ -6,7 +6,7 @@ use ratatui::style::Style;
 use serde_json::Value;
 use velocitas_report::drawing::Drawing;
 
-use super::action::Action;
+use super::action::{Action, Screen};
 use super::palette::Palette;
 use super::panel;
 use super::stage::{Stage, Wish};
@@ -23,6 +23,9 @@ pub(super) enum Answer {
 
 /// A glyph of a screen, and what it stands for.
 pub(super) type Glyph = (char, Style, &'static str);
+
+/// A screen with every glyph on it: what lies under a popup.
+pub(super) type Under = (Screen, Vec<Glyph>);
 
 /// A screen: one question about the moment looked at, with a small state of its own.
 pub(super) trait View {

@@ -6,14 +6,16 @@ use std::sync::Arc;
 use crossterm::event::{KeyCode, KeyEvent};
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
-use velocitas_analysis::trouble::{Reason, troubles};
-use velocitas_lab::diagnose::{CURED, Case, HELPS, rank};
-use velocitas_record::LabTime;
+use velocitas_analysis::trouble::{Reason, Trouble, troubles};
+use velocitas_lab::Run;
+use velocitas_lab::diagnose::{CURED, Case, HELPS, Remedy, Tried, rank};
+use velocitas_record::{LabTime, MemberId};
 use velocitas_report::cells;
 
 use super::canvas::{popup, write};
+use super::job::Job;
 use super::palette::Tone;
-use super::stage::why::Why;
+use super::popup::{Popup, Pressed, Room};
 use super::stage::{Stage, WINDOW};
 
 /// So many troubles are listed.
@@ -23,31 +25,52 @@ const SECOND: u64 = 1_000_000_000;
 /// What happened so lately is under the playhead: a few ticks.
 const HERE: LabTime = LabTime(50_000_000);
 
-impl Stage {
-    /// Asks why the last ten seconds are bad, or closes the answer.
-    pub(super) fn ask_why(&mut self) {
-        if self.why.take().is_some() || self.must_wait() || self.is_over() {
-            return;
+/// What was found so far.
+pub(super) struct Why {
+    pub(super) member: MemberId,
+    pub(super) stretch: (LabTime, LabTime),
+    /// The run, gone on to the end of the stretch, where that lies ahead.
+    pub(super) ahead: Option<Box<Run>>,
+    pub(super) troubles: Vec<Trouble>,
+    /// Which of them.
+    pub(super) chosen: usize,
+    pub(super) case: Option<Arc<Case>>,
+    pub(super) tried: Vec<Tried>,
+    /// The row that keys act on.
+    pub(super) row: usize,
+    pub(super) job: Option<Job<Box<Tried>>>,
+    /// How many are to be tried, and whether two at a time were.
+    pub(super) all: usize,
+    pub(super) paired: bool,
+    pub(super) wrong: Option<String>,
+}
+
+impl Why {
+    /// Asks why the last ten seconds are bad, where they can be asked: why not is said.
+    pub(super) fn ask(stage: &mut Stage) -> Option<Self> {
+        if stage.must_wait() || stage.is_over() {
+            return None;
         }
-        let machine = self.machine(self.entity);
+        let machine = stage.machine(stage.entity);
         // With what happened just now.
-        let to = LabTime(self.at.0.div_ceil(SECOND) * SECOND);
-        let from = to.minus(WINDOW).max(LabTime(self.run.record().kept_from.0.div_ceil(SECOND) * SECOND));
+        let to = LabTime(stage.at.0.div_ceil(SECOND) * SECOND);
+        let from = to.minus(WINDOW).max(LabTime(stage.run.record().kept_from.0.div_ceil(SECOND) * SECOND));
         if from >= to {
-            return self.say("there is no whole second to look at yet");
+            stage.say("there is no whole second to look at yet");
+            return None;
         }
-        let ahead = (to > self.run.now()).then(|| {
-            let mut ahead = self.run.clone();
+        let ahead = (to > stage.run.now()).then(|| {
+            let mut ahead = stage.run.clone();
             ahead.advance(to);
             Box::new(ahead)
         });
-        let all = troubles(ahead.as_deref().unwrap_or(&self.run).found(), Some(machine), from, to);
-        let chosen = self.reason_here().and_then(|reason| all.iter().take(LISTED).position(|t| t.reason == reason));
-        let mut why = Why {
+        let troubles = troubles(ahead.as_deref().unwrap_or(&stage.run).found(), Some(machine), from, to);
+        let chosen = reason_here(stage).and_then(|here| troubles.iter().take(LISTED).position(|t| t.reason == here));
+        let mut why = Self {
             ahead,
-            member: self.entity,
+            member: stage.entity,
             stretch: (from, to),
-            troubles: all,
+            troubles,
             chosen: chosen.unwrap_or(0),
             case: None,
             tried: Vec::new(),
@@ -57,98 +80,117 @@ impl Stage {
             paired: false,
             wrong: None,
         };
-        self.running &= !self.is_live() || why.troubles.is_empty();
-        self.look_into(&mut why);
-        self.why = Some(why);
-    }
-
-    /// The reason of the correction under the playhead, if there is one: what the Ladder shows.
-    fn reason_here(&self) -> Option<Reason> {
-        let newest = self.moment().last_correction(self.machine(self.entity))?;
-        (self.at.minus(newest.at) <= HERE).then(|| Reason::of(&newest.finding))
+        stage.running &= !stage.is_live() || why.troubles.is_empty();
+        why.look_into(stage);
+        Some(why)
     }
 
     /// Begins to try remedies for the trouble that is chosen.
-    fn look_into(&self, why: &mut Why) {
-        (why.tried, why.row, why.case, why.job) = (Vec::new(), 0, None, None);
-        (why.all, why.paired, why.wrong) = (0, false, None);
-        let Some(trouble) = why.troubles.get(why.chosen) else { return };
-        match Case::about(why.ahead.as_deref().unwrap_or(&self.run), trouble.clone(), why.stretch) {
+    fn look_into(&mut self, stage: &Stage) {
+        (self.tried, self.row, self.case, self.job) = (Vec::new(), 0, None, None);
+        (self.all, self.paired, self.wrong) = (0, false, None);
+        let Some(trouble) = self.troubles.get(self.chosen) else { return };
+        match Case::about(self.ahead.as_deref().unwrap_or(&stage.run), trouble.clone(), self.stretch) {
             Ok(case) => {
                 let remedies = case.remedies.clone();
-                why.case = Some(Arc::new(case));
-                why.try_all(remedies);
+                self.case = Some(Arc::new(case));
+                self.try_all(remedies);
             }
-            Err(error) => why.wrong = Some(error.to_string()),
+            Err(error) => self.wrong = Some(error.to_string()),
         }
     }
 
-    /// Whether remedies are being tried.
-    pub(super) fn tries(&self) -> bool {
-        self.why.as_ref().is_some_and(|why| !why.is_over())
+    /// What is worth a row.
+    fn rows(&self) -> Vec<&Tried> {
+        self.tried.iter().filter(|t| t.left < HELPS).collect()
     }
 
-    /// What has been tried since the last frame. Says whether anything changed.
-    pub(super) fn look_at_trials(&mut self) -> bool {
-        let Some(why) = &mut self.why else { return false };
-        let Some(job) = &mut why.job else { return false };
+    /// Tries the best of what was tried two at a time.
+    fn try_pairs(&mut self) {
+        let pairs = self.case.as_ref().map_or_else(Vec::new, |case| case.pairs(&self.tried));
+        self.paired = true;
+        self.try_all(pairs);
+    }
+
+    fn is_over(&self) -> bool {
+        self.job.as_ref().is_none_or(Job::is_over)
+    }
+
+    fn try_all(&mut self, remedies: Vec<Remedy>) {
+        let Some(case) = self.case.clone() else { return };
+        self.all += remedies.len();
+        self.job = Some(Job::begin(move |teller| {
+            for remedy in remedies {
+                if !teller.tell(Box::new(case.try_out(&remedy))) {
+                    return;
+                }
+            }
+        }));
+    }
+
+    /// Does what the chosen row says: as a branch from where the trouble begins, or in the run from now on.
+    fn take_up(&self, stage: &mut Stage, as_branch: bool) -> Pressed {
+        let Some(remedy) = self.rows().get(self.row).map(|t| t.remedy.clone()) else { return Pressed::Taken };
+        if as_branch {
+            let from = self.case.as_ref().map_or(self.stretch.0, |case| case.begins());
+            stage.begin_branch(from, &remedy);
+        } else {
+            remedy.apply(stage.whole_mut());
+            stage.say(format!("from now on: {}", remedy.words));
+            stage.refresh();
+        }
+        Pressed::Closes
+    }
+}
+
+/// The reason of the correction under the playhead, if there is one: what the Ladder shows.
+fn reason_here(stage: &Stage) -> Option<Reason> {
+    let newest = stage.moment().last_correction(stage.machine(stage.entity))?;
+    (stage.at.minus(newest.at) <= HERE).then(|| Reason::of(&newest.finding))
+}
+
+impl Popup for Why {
+    fn works(&self) -> bool {
+        !self.is_over()
+    }
+
+    fn follow(&mut self, _: &Stage) -> bool {
+        let Some(job) = &mut self.job else { return false };
         let was_over = job.is_over();
         let news = job.news();
         let changed = !news.is_empty() || job.is_over() != was_over;
-        for tried in news {
-            why.tried.push(*tried);
-        }
-        rank(&mut why.tried);
-        if why.is_over() && !why.paired && Case::wants_pairs(&why.tried) {
-            why.try_pairs();
+        self.tried.extend(news.into_iter().map(|tried| *tried));
+        rank(&mut self.tried);
+        if self.is_over() && !self.paired && Case::wants_pairs(&self.tried) {
+            self.try_pairs();
         }
         changed
     }
 
-    /// Takes a key while it is open. Says whether it was one of its own.
-    pub(super) fn why_key(&mut self, key: &KeyEvent) -> bool {
-        let Some(mut why) = self.why.take() else { return false };
-        let rows = why.rows().len();
+    fn key(&mut self, stage: &mut Stage, key: &KeyEvent) -> Pressed {
         match key.code {
-            KeyCode::Esc | KeyCode::Char('y') => return true,
-            KeyCode::Up => why.row = why.row.saturating_sub(1),
-            KeyCode::Down => why.row = (why.row + 1).min(rows.saturating_sub(1)),
-            KeyCode::Tab | KeyCode::BackTab if !why.troubles.is_empty() => {
-                let count = why.troubles.len().min(LISTED);
+            KeyCode::Esc | KeyCode::Char('y') => return Pressed::Closes,
+            KeyCode::Up => self.row = self.row.saturating_sub(1),
+            KeyCode::Down => self.row = (self.row + 1).min(self.rows().len().saturating_sub(1)),
+            KeyCode::Tab | KeyCode::BackTab if !self.troubles.is_empty() => {
+                let count = self.troubles.len().min(LISTED);
                 let step = if key.code == KeyCode::Tab { 1 } else { count - 1 };
-                why.chosen = (why.chosen + step) % count;
-                self.look_into(&mut why);
+                self.chosen = (self.chosen + step) % count;
+                self.look_into(stage);
             }
-            KeyCode::Char('2') if why.is_over() && !why.paired => {
-                why.try_pairs();
-            }
-            KeyCode::Enter | KeyCode::Char('a') => {
-                let Some(remedy) = why.rows().get(why.row).map(|t| t.remedy.clone()) else {
-                    self.why = Some(why);
-                    return true;
-                };
-                if key.code == KeyCode::Enter {
-                    let from = why.case.as_ref().map_or(why.stretch.0, |case| case.begins());
-                    self.begin_branch(from, &remedy);
-                } else {
-                    remedy.apply(self.whole_mut());
-                    self.say(format!("from now on: {}", remedy.words));
-                    self.refresh();
-                }
-                return true;
-            }
-            _ => {
-                self.why = Some(why);
-                return false;
-            }
+            KeyCode::Char('2') if self.is_over() && !self.paired => self.try_pairs(),
+            KeyCode::Enter | KeyCode::Char('a') => return self.take_up(stage, key.code == KeyCode::Enter),
+            _ => return Pressed::NotMine,
         }
-        self.why = Some(why);
-        true
+        Pressed::Taken
+    }
+
+    fn draw(&self, stage: &Stage, room: Room, buffer: &mut Buffer) {
+        draw(stage, self, room.screen, buffer);
     }
 }
 
-pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    let Some(why) = &stage.why else { return };
+fn draw(stage: &Stage, why: &Why, area: Rect, buffer: &mut Buffer) {
     let (p, record) = (stage.palette, stage.run.record());
     let (text, muted, key) = (p.text(Tone::Text), p.text(Tone::Muted), p.chosen());
     let (from, to) = why.stretch;

@@ -4,7 +4,6 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use velocitas_core::Motion;
-use velocitas_lab::take::Take;
 use velocitas_record::LabTime;
 
 use crate::session::{Left, Session};
@@ -48,10 +47,6 @@ pub(in crate::tui) struct Kept {
     /// Where its session is written.
     pub(in crate::tui) session: Option<Session>,
     pub(in crate::tui) folder: Option<PathBuf>,
-    /// A session that was left by another program, to be opened or not.
-    pub(in crate::tui) offered: Option<(Left, Take)>,
-    /// Whether the run goes on once that is answered.
-    pub(in crate::tui) goes_on: bool,
     /// While a record is written.
     pub(in crate::tui) writing: Option<Writing>,
     /// Rules of the user's own.

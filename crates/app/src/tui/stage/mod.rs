@@ -5,7 +5,6 @@
 
 pub(super) mod behind;
 pub(super) mod branch;
-pub(super) mod budget;
 pub(super) mod edits;
 pub(super) mod kept;
 pub(super) mod origin;
@@ -13,7 +12,6 @@ pub(super) mod page;
 pub(super) mod prompt;
 pub(super) mod recalling;
 pub(super) mod typing;
-pub(super) mod why;
 
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -33,7 +31,6 @@ use super::palette::Palette;
 use crate::saved::CourseFile;
 use behind::Behind;
 use branch::{Branch, Offer};
-use budget::Budget;
 use edits::Edits;
 use kept::Kept;
 use origin::Origin;
@@ -41,7 +38,6 @@ use page::RailView;
 use prompt::Prompt;
 use recalling::Recalling;
 use typing::Typing;
-use why::Why;
 
 /// Speeds, slow to fast.
 const SPEEDS: [(f64, &str); 7] = [
@@ -95,6 +91,8 @@ pub(super) struct Facts {
 /// What all screens share.
 pub struct Stage {
     pub(super) run: Run,
+    /// Counts on when another run takes the place of it.
+    pub(super) run_number: u32,
     pub(super) palette: Palette,
     /// The moment looked at; the run's present when live.
     pub(super) at: LabTime,
@@ -128,15 +126,11 @@ pub struct Stage {
     pub(super) facts: Option<Facts>,
     /// What the run came from.
     pub(super) origin: Origin,
-    /// The budgets, while they are shown.
-    pub(super) budget: Option<Budget>,
     /// A change that Enter would begin a branch with, and the branch there is.
     pub(super) offered: Option<Offer>,
     pub(super) branch: Option<Branch>,
     /// Another run that lies behind this one.
     pub(super) other: Option<Behind>,
-    /// Why this stretch is bad, while that is shown.
-    pub(super) why: Option<Why>,
     /// What the run has to do with takes.
     pub(super) kept: Kept,
     /// The run in its present, while a stretch that it let go is looked at in its place.
@@ -149,6 +143,7 @@ impl Stage {
     /// A run at its beginning, running.
     pub fn new(run: Run, palette: Palette) -> Self {
         let mut stage = Self {
+            run_number: 0,
             at: run.now(),
             target: run.now(),
             palette,
@@ -171,11 +166,9 @@ impl Stage {
             edits: Edits::of(run.course(), None),
             facts: None,
             origin: Origin::default(),
-            budget: None,
             offered: None,
             branch: None,
             other: None,
-            why: None,
             kept: Kept::default(),
             present: None,
             recalling: None,
@@ -357,7 +350,6 @@ impl Stage {
             self.facts = Some(Facts { at: self.at, entity: self.entity, figures, corrected, amiss });
         }
         self.rail.follow(self.at, self.run.now());
-        self.refresh_budget();
         self.follow_branch();
     }
 
@@ -373,13 +365,10 @@ impl Stage {
 
     // --- input ---
 
-    /// Takes a key that a mode takes before it means anything else: an offered session, a value or a line that is typed, the helm.
+    /// Takes a key that a mode takes before it means anything else: a value or a line that is typed, the helm.
     /// `None` where none does.
     pub(super) fn key_in_a_mode(&mut self, key: &KeyEvent) -> Option<Option<Wish>> {
         let is_pressed = key.kind != KeyEventKind::Release;
-        if self.session_key(key) {
-            return Some(None);
-        }
         if self.typing.is_some() {
             if is_pressed {
                 self.typing_key(key);
@@ -466,8 +455,6 @@ impl Stage {
                 self.follow();
             }
             Action::Prompt => self.open_prompt(),
-            Action::Budget => self.turn_budget(),
-            Action::Why => self.ask_why(),
             Action::KeepBranch | Action::DropBranch => self.end_branch(action == Action::KeepBranch),
             Action::Again => self.begin_again(),
             Action::Take => self.take_key(),
@@ -565,14 +552,14 @@ impl Stage {
             kinds.collect()
         };
         let before = reloaded(self.whole());
-        (self.branch, self.why) = (None, None);
+        self.branch = None;
         self.run.resume_from(self.at);
         self.forget_present();
         let at = self.at;
         self.hands_kept.iter_mut().for_each(|kept| kept.forget_after(at));
         // What was taken over of the course may be what was dropped.
         self.origin.file.iter_mut().for_each(CourseFile::forget);
-        self.budget = None;
+        self.run_number += 1;
         let dropped = &before[reloaded(&self.run).len()..];
         // Edits that were dropped with the later part are what the files say all the same.
         let (known, sources) = (self.run.lab().server_known(), &mut self.edits.sources);

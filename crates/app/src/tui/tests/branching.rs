@@ -1,6 +1,7 @@
 //! Branches and what would cure: begun by key, shown beside the run, kept or dropped.
 
 use super::*;
+use crate::tui::why::Why;
 
 /// Waits for what goes on beside the frames.
 #[track_caller]
@@ -169,7 +170,7 @@ fn why_lists_troubles_tries_remedies_and_opens_one_as_a_branch() {
     press(&mut stage, KeyCode::BackTab);
     settle(&mut stage);
     press(&mut stage, KeyCode::Enter);
-    assert!(stage.why.is_none());
+    assert!(!stage.popups.is_open(Action::Why));
     settle(&mut stage);
     stage.look(LabTime::from_secs(8.0));
     let row = figures(&mut stage, "\u{2502} corrections");
@@ -181,7 +182,7 @@ fn a_remedy_is_applied_from_now_on_and_esc_closes() {
     let mut stage = after(6.0);
     type_keys(&mut stage, "y");
     press(&mut stage, KeyCode::Esc);
-    assert!(stage.why.is_none() && !stage.works());
+    assert!(!stage.popups.is_open(Action::Why) && !stage.works());
     type_keys(&mut stage, "y");
     settle(&mut stage);
     type_keys(&mut stage, "a");
@@ -376,12 +377,12 @@ fn why_looks_at_the_seconds_with_what_is_under_the_playhead() {
         let mut stage = after(if now { at.secs() + 0.001 } else { 14.0 });
         // As `check` prints it: in milliseconds, rounded up.
         stage.look(LabTime(at.0.div_ceil(1_000_000) * 1_000_000));
-        type_keys(&mut stage, "y");
-        let why = stage.why.as_ref().expect("it is open");
+        let why = Why::ask(&mut stage).expect("there is something to ask");
         assert!(why.stretch.0 <= at && at < why.stretch.1, "{at} is not within {:?}", why.stretch);
         let chosen = &why.troubles[why.chosen];
         assert!(chosen.first <= at && at <= chosen.last && chosen.corrections > 0, "{at}: {chosen:?}");
         let now = stage.run.now();
+        type_keys(&mut stage, "y");
         settle(&mut stage);
         assert_eq!(stage.run.now(), now, "the run itself stays where it is");
     }

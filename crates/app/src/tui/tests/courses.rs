@@ -57,7 +57,6 @@ fn budgets_are_held_against_the_run_so_far() {
     // Another bound, saved, holds at once.
     std::fs::write(&path, QUAY.replace("1 kB/s", "3 kB/s")).expect("written");
     until_said(&mut stage, "took over budget");
-    type_keys(&mut stage, "b");
     let shown = text(&mut stage, 160, 47);
     assert!(
         shown.contains("at most 3 kB/s") && shown.contains("what counts is 0:30.00, the time that it is checked over"),

@@ -35,7 +35,7 @@ fn help_lists_the_keys_that_work_here_and_every_glyph_and_is_searched_by_typing(
     type_keys(&mut stage, "zz");
     assert!(help(&mut stage).contains("nothing here is called or does `budgzz`"));
     press(&mut stage, KeyCode::Esc);
-    assert!(stage.help.is_none());
+    assert!(!stage.popups.is_open(Action::Help));
 }
 
 #[test]
