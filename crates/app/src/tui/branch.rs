@@ -29,12 +29,12 @@ impl Stage {
         if self.is_over() {
             return;
         }
-        self.offered = Some(Offer { change });
+        self.branching.offered = Some(Offer { change });
     }
 
     /// Begins a branch from a moment.
     pub(super) fn begin_branch(&mut self, from: LabTime, change: &Remedy) {
-        self.offered = None;
+        self.branching.offered = None;
         let to = self.run.now();
         let Some(mut branch) = self.run.branch(from).filter(|_| from < to) else {
             return self.say("there is nothing after this moment to be otherwise: look back first (<)");
@@ -51,15 +51,15 @@ impl Stage {
             }
             teller.tell(Told::Done(Box::new(branch)));
         });
-        self.running = false;
-        self.branch = Some(Branch { from, to, words, reached: from, run: None, job, figures: None });
+        self.pace.running = false;
+        self.branching.branch = Some(Branch { from, to, words, reached: from, run: None, job, figures: None });
         self.refresh();
     }
 
     /// What branches and trials have told since the last frame. Says whether anything changed.
     pub(super) fn look_at_jobs(&mut self) -> bool {
         let mut changed = self.look_at_recalled() | self.look_at_behind() | self.look_at_writing();
-        let Some(branch) = &mut self.branch else { return changed };
+        let Some(branch) = &mut self.branching.branch else { return changed };
         for told in branch.job.news() {
             changed = true;
             match told {
@@ -75,16 +75,16 @@ impl Stage {
 
     /// Whether something goes on beside the frames.
     pub(super) fn works(&self) -> bool {
-        self.branch.as_ref().is_some_and(|branch| branch.run.is_none() && !branch.job.is_over())
+        self.branching.branch.as_ref().is_some_and(|branch| branch.run.is_none() && !branch.job.is_over())
             || self.recalls()
             || self.lays_behind()
     }
 
     /// Works out the branch's figures at the moment looked at.
     pub(super) fn follow_branch(&mut self) {
-        let (at, entity) = (self.at, self.entity);
+        let (at, entity) = (self.at, self.selected.entity);
         let machine = self.machine(entity);
-        let Some(branch) = &mut self.branch else { return };
+        let Some(branch) = &mut self.branching.branch else { return };
         if branch.figures.as_ref().is_some_and(|(when, whose, _)| (*when, *whose) == (at, entity)) {
             return;
         }
@@ -94,15 +94,15 @@ impl Stage {
 
     /// The branch takes the place of the run, or is dropped.
     pub(super) fn end_branch(&mut self, keep: bool) {
-        let Some(branch) = self.branch.take() else {
+        let Some(branch) = self.branching.branch.take() else {
             return self.say("there is no branch: look back, turn a knob, and Enter begins one");
         };
         match (keep, branch.run) {
             (true, Some(run)) => {
                 self.release_all();
                 self.run = *run;
-                (self.present, self.recalling) = (None, None);
-                self.hands_kept = None;
+                (self.past.present, self.past.recalling) = (None, None);
+                self.helm.kept = None;
                 self.origin.file.iter_mut().for_each(CourseFile::forget);
                 self.run_number += 1;
                 self.at = self.at.min(self.run.now());
@@ -110,7 +110,7 @@ impl Stage {
             }
             (true, None) => {
                 self.say("the branch is not there yet: wait until it has run");
-                self.branch = Some(Branch { run: None, ..branch });
+                self.branching.branch = Some(Branch { run: None, ..branch });
             }
             (false, _) => self.say(format!("dropped the branch with {}", branch.words)),
         }
@@ -120,7 +120,7 @@ impl Stage {
 
 /// Rows that the branch takes in the side panel.
 pub(super) fn rows(stage: &Stage) -> u16 {
-    if stage.branch.is_some() { ROWS.len() as u16 + 5 } else { 0 }
+    if stage.branching.branch.is_some() { ROWS.len() as u16 + 5 } else { 0 }
 }
 
 /// A figure that both are held against each other by.
@@ -171,7 +171,7 @@ fn shown(value: Option<f64>, unit: Unit, signed: bool) -> String {
 
 /// Both figures and their difference, in the side panel.
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    let Some(branch) = &stage.branch else { return };
+    let Some(branch) = &stage.branching.branch else { return };
     let p = stage.palette;
     let (text, muted, key) = (p.text(Tone::Text), p.text(Tone::Muted), p.chosen());
     let inner = frame(stage.palette, area, &format!("branch from {}", branch.from), buffer);

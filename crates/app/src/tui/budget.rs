@@ -63,8 +63,8 @@ impl Popup for Budget {
 }
 
 fn draw(stage: &Stage, budget: &Budget, area: Rect, buffer: &mut Buffer) {
-    let (p, name) = (stage.palette, stage.name(stage.entity));
-    let rows = of(&budget.held, stage.entity);
+    let (p, name) = (stage.palette, stage.name(stage.selected.entity));
+    let rows = of(&budget.held, stage.selected.entity);
     let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
     let title = format!("budget of {name} {} the run up to {} {} b closes", p.dot(), budget.to, p.dot());
     let inner = popup(stage.palette, area, (78, rows.len() as u16 + 5), &title, buffer);
@@ -96,7 +96,7 @@ fn draw(stage: &Stage, budget: &Budget, area: Rect, buffer: &mut Buffer) {
     }
     let others = budget.held.iter().filter(|held| is_amiss(stage, budget.to, held));
     let mut others: Vec<&str> =
-        others.map(|held| held.limit.member).filter(|m| *m != stage.entity).map(|m| stage.name(m)).collect();
+        others.map(|held| held.limit.member).filter(|m| *m != stage.selected.entity).map(|m| stage.name(m)).collect();
     others.dedup();
     let said = match (stage.run.course().limits.iter().any(|limit| limit.line.is_some()), others.is_empty()) {
         (false, _) => "the course has no [[budget]]: docs/check.md says how to write one".to_owned(),

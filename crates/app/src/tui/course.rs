@@ -90,15 +90,15 @@ impl Stage {
     pub(super) fn anew(&mut self, mut run: Run) -> Self {
         run.set_keep(self.origin.keep);
         run.meter();
-        let names = [self.entity, self.viewer].map(|member| self.name(member).to_owned());
+        let names = [self.selected.entity, self.selected.viewer].map(|member| self.name(member).to_owned());
         let mut stage = Self::new(run, self.palette);
         let [entity, viewer] = names.map(|name| stage.run.course().member(&name));
-        stage.entity = entity.unwrap_or(stage.entity);
-        stage.viewer = viewer.unwrap_or(stage.entity);
+        stage.selected.entity = entity.unwrap_or(stage.selected.entity);
+        stage.selected.viewer = viewer.unwrap_or(stage.selected.entity);
         stage.run_number = self.run_number + 1;
-        stage.driving.releases = self.driving.releases;
-        stage.history = std::mem::take(&mut self.history);
-        (stage.panel, stage.knob) = (self.panel, self.knob);
+        stage.helm.driving.releases = self.helm.driving.releases;
+        stage.lines.history = std::mem::take(&mut self.lines.history);
+        (stage.panel, stage.selected.knob) = (self.panel, self.selected.knob);
         stage
     }
 }

@@ -84,7 +84,7 @@ impl Stage {
             match self.run.reload_text(kind, ReadRule { rule, text }, reach) {
                 Ok(()) => {
                     let tick = self.run.record().changes.last().map_or(0, |c| self.run.record().shown(c.tick));
-                    let whom = if reach == Reach::All { "all machines" } else { self.name(self.entity) };
+                    let whom = if reach == Reach::All { "all machines" } else { self.name(self.selected.entity) };
                     self.say(format!("{name} holds from tick {tick} on, at {whom}"));
                 }
                 Err(why) => {
@@ -114,7 +114,7 @@ impl Stage {
             Ok(None) => return,
             Err(why) => return self.say(format!("{name}: {why}")),
         };
-        let whom = if reach == Reach::All { "all" } else { self.name(self.entity) };
+        let whom = if reach == Reach::All { "all" } else { self.name(self.selected.entity) };
         let words = format!("{name} as it is saved now, on {whom}");
         self.offer_change(Remedy {
             words,
@@ -126,8 +126,8 @@ impl Stage {
 
     /// Which machines a saved edit of a rule reaches.
     fn reach_of_edits(&self, kind: u8) -> Reach {
-        let mine = self.run.course()[self.entity].kind == kind;
-        if self.edits.one_only && mine { Reach::One(self.machine(self.entity)) } else { Reach::All }
+        let mine = self.run.course()[self.selected.entity].kind == kind;
+        if self.edits.one_only && mine { Reach::One(self.machine(self.selected.entity)) } else { Reach::All }
     }
 
     /// Back from the editor.
@@ -139,7 +139,7 @@ impl Stage {
     }
 
     pub(super) fn edit(&mut self) -> Option<Wish> {
-        let kind = self.run.course()[self.entity].kind;
+        let kind = self.run.course()[self.selected.entity].kind;
         match self.edits.source(kind).map(|s| s.path.clone()) {
             Some(Some(path)) => return Some(Wish::Edit(path)),
             Some(None) => self.say("this rule came with the program; `velocitas new FOLDER` makes files to edit"),
@@ -170,7 +170,7 @@ impl Stage {
         for source in self.edits.sources.iter_mut().filter(|s| s.is_refused()) {
             source.take_again(known.kinds.motion(source.kind).schema());
         }
-        let reach = if self.edits.one_only { self.name(self.entity) } else { "all machines" };
+        let reach = if self.edits.one_only { self.name(self.selected.entity) } else { "all machines" };
         self.say(format!("saved edits reach {reach}"));
     }
 }

@@ -18,7 +18,8 @@ use velocitas_analysis::slices::Sliced;
 use velocitas_lab::Run;
 use velocitas_report::drawing::Theme;
 
-use super::action::{Action, action};
+use super::action::Action;
+use super::bindings::action;
 use super::export::export;
 use super::input::Input;
 use super::palette::{Palette, Tone};
@@ -88,7 +89,7 @@ impl Layout {
             4
         };
         // A branch has a lane of its own.
-        let rail = if area.height >= 32 { rail + u16::from(stage.branch.is_some()) } else { rail };
+        let rail = if area.height >= 32 { rail + u16::from(stage.branching.branch.is_some()) } else { rail };
         let middle = area.height - 2 - rail - 1;
         let row = |y: u16, height: u16| Rect::new(area.x, area.y + y, area.width, height);
         let body = row(2, middle);
@@ -157,7 +158,7 @@ impl Frame {
             return None;
         }
         let is_taken = self.popups.key(&mut self.stage, key, false)
-            || key.code == KeyCode::Esc && self.stage.offered.take().is_some();
+            || key.code == KeyCode::Esc && self.stage.branching.offered.take().is_some();
         meant.filter(|_| !is_taken).map(Wish::Act)
     }
 

@@ -13,15 +13,15 @@ use super::stage::Stage;
 
 /// Rows of the box, with its frame.
 pub(super) fn rows(stage: &Stage) -> u16 {
-    stage.driving.hands().len() as u16 + 2
+    stage.helm.driving.hands().len() as u16 + 2
 }
 
 /// What is down now, a row an input.
 pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
-    let how = if stage.driving.releases { "keys hold" } else { "keys latch: no releases told here" };
+    let how = if stage.helm.driving.releases { "keys hold" } else { "keys latch: no releases told here" };
     let inner = frame(stage.palette, area, &format!("hands {} {how}", p.dot()), buffer);
-    for (row, hand) in stage.driving.hands().iter().enumerate() {
+    for (row, hand) in stage.helm.driving.hands().iter().enumerate() {
         let at = (inner.x + 1, inner.y + row as u16);
         if at.1 >= inner.bottom() {
             break;
@@ -48,7 +48,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
 /// What an input is given now.
 fn said(stage: &Stage, hand: &Hand) -> (String, Style) {
     let p = stage.palette;
-    let now = &stage.driving;
+    let now = &stage.helm.driving;
     let (is_given, said) = match hand.field.kind {
         InputKind::Held => (hand.is_down(0), if hand.is_down(0) { "down" } else { "up" }.to_owned()),
         InputKind::Press => (false, format!("pressed {} times", hand.presses())),

@@ -18,27 +18,27 @@ impl Stage {
             return;
         }
         self.end_recording(Path::new("."));
-        if self.run.lab().helm() == Some(self.entity) {
-            self.driving.on = false;
+        if self.run.lab().helm() == Some(self.selected.entity) {
+            self.helm.driving.on = false;
             self.run.command(Command::Helm(None));
-            self.say(format!("{} follows its script again", self.name(self.entity)));
+            self.say(format!("{} follows its script again", self.name(self.selected.entity)));
         } else {
-            self.run.command(Command::Helm(Some(self.entity)));
+            self.run.command(Command::Helm(Some(self.selected.entity)));
             let (kinds, kind, orders) = self.driven();
-            self.driving.begin(kinds.motion(kind), orders);
-            self.running = true;
+            self.helm.driving.begin(kinds.motion(kind), orders);
+            self.pace.running = true;
             self.drive(0.0);
         }
     }
 
     /// Whether keys drive somebody now.
     pub(super) fn drives(&self) -> bool {
-        self.driving.on && self.is_live() && self.running
+        self.helm.driving.on && self.is_live() && self.pace.running
     }
 
     /// Whoever is at the helm; else who would be.
     pub(super) fn at_helm(&self) -> MemberId {
-        self.run.lab().helm().unwrap_or(self.entity)
+        self.run.lab().helm().unwrap_or(self.selected.entity)
     }
 
     /// The rules as the client at the helm knows them, the number of its own, and whether anything in the world takes orders.
@@ -52,7 +52,7 @@ impl Stage {
 
     /// The keys of the rule at the helm, taken or not.
     pub(super) fn hands_at_helm(&self) -> Driving {
-        let mut driving = self.driving.clone();
+        let mut driving = self.helm.driving.clone();
         let (kinds, kind, orders) = self.driven();
         driving.take(kinds.motion(kind), orders);
         driving
@@ -60,13 +60,13 @@ impl Stage {
 
     pub(super) fn leave_driving(&mut self) {
         self.release_all();
-        self.driving.on = false;
+        self.helm.driving.on = false;
         self.say(format!("{} stands; h gives it back to its script", self.name(self.at_helm())));
     }
 
     /// Nothing is held any more.
     pub(super) fn release_all(&mut self) {
-        self.driving.rest();
+        self.helm.driving.rest();
         self.drive(0.0);
     }
 
@@ -76,10 +76,10 @@ impl Stage {
         let viewer = self.machine(member);
         let echoes = self.body(member).map(|body| self.moment().echoes(body, viewer));
         let at = echoes.and_then(|e| e.predicted.or(e.authority)).map(|e| (e.pos.x, e.pos.y));
-        self.driving.send(at);
+        self.helm.driving.send(at);
         let (kinds, kind, orders) = self.driven();
-        self.driving.take(kinds.motion(kind), orders);
-        if let Some(controls) = self.driving.news(seconds) {
+        self.helm.driving.take(kinds.motion(kind), orders);
+        if let Some(controls) = self.helm.driving.news(seconds) {
             self.run.command(Command::Keys(controls));
             self.keep(kinds.motion(kind), &controls);
         }
@@ -90,19 +90,19 @@ impl Stage {
 
     fn keep(&mut self, rule: &dyn Motion, controls: &Controls) {
         let (now, schema) = (self.run.now(), rule.schema());
-        if let Some(kept) = &mut self.hands_kept {
+        if let Some(kept) = &mut self.helm.kept {
             kept.note(now, schema, &controls.to_input(schema, schema));
         }
     }
 
     /// For how long hands have been kept, if they are.
     pub(super) fn recorded(&self) -> Option<LabTime> {
-        self.hands_kept.as_ref().map(|kept| self.run.now().minus(kept.begun()))
+        self.helm.kept.as_ref().map(|kept| self.run.now().minus(kept.begun()))
     }
 
     /// Begins to keep what hands do, or stops and writes it into a folder.
     pub(super) fn record_hands(&mut self, folder: &Path) {
-        if self.hands_kept.is_some() {
+        if self.helm.kept.is_some() {
             return self.end_recording(folder);
         }
         if !self.drives() {
@@ -110,8 +110,8 @@ impl Stage {
         }
         let (kinds, kind, _) = self.driven();
         let schema = kinds.motion(kind).schema();
-        let now = self.driving.told().to_input(schema, schema);
-        self.hands_kept = Some(Recorder::begin(self.run.now(), schema, &now));
+        let now = self.helm.driving.told().to_input(schema, schema);
+        self.helm.kept = Some(Recorder::begin(self.run.now(), schema, &now));
         self.say("what hands do is kept as a track from here on; C-t stops and writes it");
     }
 
@@ -122,7 +122,7 @@ impl Stage {
     }
 
     fn end_recording(&mut self, folder: &Path) {
-        let Some(kept) = self.hands_kept.take() else { return };
+        let Some(kept) = self.helm.kept.take() else { return };
         let (kinds, kind, _) = self.driven();
         let mut track = kept.track(kinds.motion(kind), self.run.course().rate, self.run.now());
         let who = self.name(self.at_helm()).to_owned();
@@ -139,7 +139,7 @@ impl Stage {
                 .say(format!("wrote {name}, {:.1} s: a member plays it with track = \"{name}\"", track.lasts().secs())),
             Err(why) => {
                 // What was done is not lost: it can be tried again.
-                self.hands_kept = Some(kept);
+                self.helm.kept = Some(kept);
                 self.say(format!("{why}; what hands did is still kept"));
             }
         }

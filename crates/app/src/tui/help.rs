@@ -7,7 +7,8 @@ use ratatui::style::Style;
 use ratatui::text::{Line, Span};
 use ratatui::widgets::{Paragraph, Widget};
 
-use super::action::{BINDINGS, Screen};
+use super::action::Screen;
+use super::bindings::BINDINGS;
 use super::canvas::popup;
 use super::hands;
 use super::palette::Tone;

@@ -3,21 +3,22 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 
-use super::action::{BINDINGS, Binding, Screen};
+use super::action::Screen;
+use super::bindings::{BINDINGS, Binding};
 use super::canvas::write;
 use super::hands;
 use super::palette::Tone;
 use super::stage::Stage;
-use super::stage::typing::Typing;
+use super::stage::lines::Typing;
 
 pub(super) fn draw(stage: &Stage, screen: Screen, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let (text, muted, key) = (p.text(Tone::Text), p.text(Tone::Muted), p.chosen());
     let at = (area.x + 1, area.y);
-    if let Some(typing) = &stage.typing {
+    if let Some(typing) = &stage.lines.typing {
         return typed(stage, typing, area, buffer);
     }
-    if let Some(prompt) = &stage.prompt {
+    if let Some(prompt) = &stage.lines.prompt {
         let x = write(buffer, at, area.right(), &[(":", key), (&prompt.text, p.text(Tone::Bright)), ("_   ", key)]);
         let (hint, tone) = match &prompt.wrong {
             Some(why) => (why.clone(), Tone::Correction),
@@ -26,7 +27,7 @@ pub(super) fn draw(stage: &Stage, screen: Screen, area: Rect, buffer: &mut Buffe
         write(buffer, (x, area.y), area.right(), &[(&hint, p.text(tone))]);
         return;
     }
-    if let Some(offer) = &stage.offered {
+    if let Some(offer) = &stage.branching.offered {
         let with = format!("begin a branch from {} with {}   ", stage.at, offer.change.words);
         let pieces = [("Enter ", key), (with.as_str(), p.text(Tone::Bright)), ("Esc ", key), ("let it be", muted)];
         write(buffer, at, area.right(), &pieces);
@@ -48,7 +49,7 @@ pub(super) fn draw(stage: &Stage, screen: Screen, area: Rect, buffer: &mut Buffe
                 &[(&kept, p.text(Tone::Bright)), ("   C-t ", key), ("stop", muted), ("   ", text)],
             );
         }
-        for (keys, what, _) in hands::bindings(&stage.driving) {
+        for (keys, what, _) in hands::bindings(&stage.helm.driving) {
             let width = (keys.chars().count() + what.chars().count() + 4) as u16;
             if x + width > area.right() {
                 break;

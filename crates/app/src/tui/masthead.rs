@@ -35,7 +35,7 @@ fn first(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
         &[(&format!(" {badge} "), style), (&format!("  {}", stage.at), p.text(Tone::Bright))],
     );
     if narrow {
-        let names = format!("  {} on {}'s screen", stage.subject_name(), stage.name(stage.viewer));
+        let names = format!("  {} on {}'s screen", stage.subject_name(), stage.name(stage.selected.viewer));
         write(buffer, (x, area.y), end, &[(&names, text)]);
         return;
     }
@@ -43,10 +43,13 @@ fn first(stage: &Stage, area: Rect, buffer: &mut Buffer, narrow: bool) {
     let tick =
         |machine, part| moment.tick(machine, part).map_or_else(|| "-".to_owned(), |t| record.shown(t).to_string());
     let server = tick(MachineId::SERVER, Part::Server);
-    let ticks = [("server", server), (stage.name(stage.entity), tick(stage.machine(stage.entity), Part::Client))];
+    let ticks = [
+        ("server", server),
+        (stage.name(stage.selected.entity), tick(stage.machine(stage.selected.entity), Part::Client)),
+    ];
     let ticks = ticks.map(|(name, tick)| (name, format!("{tick:<6}")));
     let (entity, viewer) =
-        ((stage.subject_name(), p.text(Tone::Predicted)), (stage.name(stage.viewer), p.text(Tone::Drawn)));
+        ((stage.subject_name(), p.text(Tone::Predicted)), (stage.name(stage.selected.viewer), p.text(Tone::Drawn)));
     let long = [("looking at ", muted), entity, (" on the screen of ", muted), viewer];
     let short = [("", muted), entity, (" on the screen of ", muted), viewer];
     // Nothing is cut off: where not all of it fits, a word goes, then the ticks, which the panel shows too.
@@ -78,14 +81,14 @@ fn badge(stage: &Stage) -> (String, Style) {
         let back = stage.whole().now().minus(stage.at).secs();
         return (format!("BACK \u{2212}{back:.2} s"), p.badge(Tone::Correction));
     }
-    if !stage.running {
+    if !stage.pace.running {
         return ("PAUSED".to_owned(), p.badge(Tone::Text));
     }
-    match stage.behind() {
+    match stage.pace.behind {
         Some(behind) => {
-            (format!("LIVE {} behind {:.0} ms", stage.speed_name(), behind * 1e3), p.badge(Tone::Predicted))
+            (format!("LIVE {} behind {:.0} ms", stage.pace.speed_name(), behind * 1e3), p.badge(Tone::Predicted))
         }
-        None => (format!("LIVE {}", stage.speed_name()), p.badge(Tone::Drawn)),
+        None => (format!("LIVE {}", stage.pace.speed_name()), p.badge(Tone::Drawn)),
     }
 }
 
@@ -93,7 +96,7 @@ fn second(stage: &Stage, shown: Screen, area: Rect, buffer: &mut Buffer, narrow:
     let p = stage.palette;
     let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
     let y = area.y + 1;
-    let knobs = stage.run.lab().knobs(stage.entity);
+    let knobs = stage.run.lab().knobs(stage.selected.entity);
     let mut x = area.x + 1;
     for spec in &SCREENS {
         let style = if spec.screen == shown { p.badge(Tone::Text) } else { muted };
@@ -120,7 +123,7 @@ fn second(stage: &Stage, shown: Screen, area: Rect, buffer: &mut Buffer, narrow:
     };
     let rates = format!("{} Hz {dot} snapshot every {} ticks", stage.run.course().rate.hz(), knobs.snapshot_every);
     let view = format!(" {dot} view delay {:>3} ms {delay}", number(f.view_delay_ms, 0));
-    let name = stage.name(stage.entity);
+    let name = stage.name(stage.selected.entity);
     let x = write(buffer, (x, y), area.right(), &[(&rates, muted), ("   ", text)]);
     let measured = format!(" (measured by {name}, 10 s)");
     // Where not all of it fits, the view delay goes, which the knobs show too, then who measured.

@@ -6,6 +6,7 @@
 
 mod action;
 mod behind;
+mod bindings;
 mod branch;
 mod budget;
 mod canvas;
@@ -28,6 +29,7 @@ mod masthead;
 mod palette;
 mod panel;
 mod parts;
+mod playhead;
 mod plot;
 mod popup;
 mod popups;
@@ -206,7 +208,7 @@ fn frames(stage: &mut Frame, tty: &mut Tty, inbox: &Inbox, signals: &Signals) ->
         changed |= std::mem::replace(&mut size, terminal.size()?) != size;
         stage.resized(size);
         changed |= stage.look_at_files(passed);
-        changed |= stage.fade(passed);
+        changed |= stage.notices.fade(passed);
         changed |= stage.look_at_jobs();
         changed |= stage.read_on();
         changed |= stage.follow_session(passed);
@@ -271,7 +273,7 @@ fn aside<T>(
     *tty = Tty::take(inbox)?;
     // Another terminal may have continued us: what it can is asked anew, and all is drawn anew. Asking where the cursor
     // is, as clearing does, would depend on an answer.
-    stage.driving.releases = false;
+    stage.helm.driving.releases = false;
     tty.ask_for_releases()?;
     *terminal = blank()?;
     Ok(done)
@@ -303,9 +305,9 @@ fn taken(
         Input::Paste(text) => stage.paste(text),
         Input::Mouse(mouse) => stage.mouse(mouse, size),
         Input::FocusLost => stage.release_all(),
-        Input::Releases if !stage.driving.releases => {
+        Input::Releases if !stage.helm.driving.releases => {
             tty.want_releases()?;
-            stage.driving.releases = true;
+            stage.helm.driving.releases = true;
         }
         Input::Releases | Input::Gone => {}
     }

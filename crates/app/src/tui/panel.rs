@@ -94,8 +94,8 @@ pub(super) fn beliefs_of(stage: &Stage, area: Rect, buffer: &mut Buffer) {
 /// Whose beliefs, and whose figures.
 fn title(stage: &Stage) -> String {
     let (name, dot) = (stage.subject_name(), stage.palette.dot());
-    match stage.thing {
-        Some(_) => format!("{name} {dot} figures of {}, 10 s", stage.name(stage.entity)),
+    match stage.selected.thing {
+        Some(_) => format!("{name} {dot} figures of {}, 10 s", stage.name(stage.selected.entity)),
         None => format!("{name} {dot} figures of the last 10 s"),
     }
 }
@@ -148,7 +148,7 @@ fn belief(
 /// Of what nobody predicts: where the viewer ordered it, as soon as it did.
 fn order(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let (stage, p, muted) = (pen.stage, pen.stage.palette, pen.tone(Tone::Muted));
-    let given = stage.subject().and_then(|subject| stage.moment().order(subject, stage.machine(stage.viewer)));
+    let given = stage.subject().and_then(|subject| stage.moment().order(subject, stage.machine(stage.selected.viewer)));
     match given {
         None => pen.row(buffer, &[(&format!("{} ", p.order()), muted), ("no order of this screen's", muted)]),
         Some(((x, y), standing)) => {
@@ -175,7 +175,7 @@ fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
         belief(pen, buffer, (p.predicted(), Tone::Predicted), "predicted", e.predicted, false);
     }
     belief(pen, buffer, (p.authority(), Tone::Authority), "authority", e.authority, false);
-    belief(pen, buffer, (p.drawn(), Tone::Drawn), stage.name(stage.viewer), e.drawn, true);
+    belief(pen, buffer, (p.drawn(), Tone::Drawn), stage.name(stage.selected.viewer), e.drawn, true);
     let second = i64::from(stage.run.course().rate.hz());
     let ahead = e.predicted.zip(e.authority).map(|(a, b)| match i64::from(a.tick.0) - i64::from(b.tick.0) {
         ticks @ 0.. => format!("  ahead {ticks} ticks, {}: lag, not error", distance(a.pos.distance(b.pos))),
@@ -243,7 +243,7 @@ fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let width = usize::from(pen.area.width) - 3;
     if let Some((at, v)) = stage
         .moment()
-        .last_verdict(stage.machine(stage.entity))
+        .last_verdict(stage.machine(stage.selected.entity))
         .filter(|(at, _)| stage.at.minus(*at) < LabTime::from_secs(20.0))
     {
         let head = format!(" {} at tick {}, {:.1} s ago", v.evidence.rule.name(), v.tick.0, stage.at.minus(at).secs());
@@ -265,7 +265,7 @@ fn correction(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     let (ago, tick) = (stage.at.minus(c.at).secs(), c.correction.tick.0);
     let head = format!("corrected {}, tick {tick}, {ago:.1} s ago", distance(c.correction.jump));
     pen.row(buffer, &[(&glyph, pen.tone(Tone::Correction)), (&head, text)]);
-    let said = c.finding.words(record, stage.machine(stage.entity), &c.correction);
+    let said = c.finding.words(record, stage.machine(stage.selected.entity), &c.correction);
     // Where there is room to spare, two causes are told with what was tried.
     let rows = if pen.area.height >= ROOMY { 5 } else { 3 };
     for line in told_in(&said, width, rows) {
@@ -363,18 +363,23 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
 
 fn knobs(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
-    let title =
-        format!("knobs of {} (set) {} {} of {}", stage.name(stage.entity), p.dot(), stage.knob + 1, KNOBS.len());
+    let title = format!(
+        "knobs of {} (set) {} {} of {}",
+        stage.name(stage.selected.entity),
+        p.dot(),
+        stage.selected.knob + 1,
+        KNOBS.len()
+    );
     let inner = frame(stage.palette, area, &title, buffer);
     let mut pen = Pen { stage, area: Rect { x: inner.x + 1, width: inner.width - 1, ..inner }, y: inner.y };
-    let values = stage.run.lab().knobs(stage.entity);
+    let values = stage.run.lab().knobs(stage.selected.entity);
     let (less, more) = p.handles();
-    let first = (stage.knob + 1).saturating_sub(usize::from(inner.height).saturating_sub(2).max(1));
+    let first = (stage.selected.knob + 1).saturating_sub(usize::from(inner.height).saturating_sub(2).max(1));
     let first = if inner.height as usize >= KNOBS.len() + 2 { 0 } else { first };
     let room = usize::from(inner.height).saturating_sub(2).max(1);
     for (i, spec) in KNOBS.iter().enumerate().skip(first).take(room) {
         let value = shown(spec.knob, spec.knob.get(values));
-        let chosen = i == stage.knob;
+        let chosen = i == stage.selected.knob;
         let (name, number) =
             if chosen { (p.chosen(), p.chosen()) } else { (pen.tone(Tone::Muted), pen.tone(Tone::Text)) };
         let mark = if chosen { more } else { " " };
@@ -383,7 +388,7 @@ fn knobs(stage: &Stage, area: Rect, buffer: &mut Buffer) {
         pen.row(buffer, &[(mark, name), (" ", name), (&format!("{:<22}", spec.name), name), (&line, number)]);
     }
     pen.y = inner.bottom().saturating_sub(2);
-    for line in wrapped(KNOBS[stage.knob].help, usize::from(inner.width) - 2).iter().take(2) {
+    for line in wrapped(KNOBS[stage.selected.knob].help, usize::from(inner.width) - 2).iter().take(2) {
         pen.row(buffer, &[(line, p.text(Tone::Muted))]);
     }
 }

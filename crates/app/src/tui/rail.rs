@@ -35,7 +35,7 @@ pub(super) fn cut(stage: &Stage, area: Rect) -> Cut {
     let (columns, (page, slice)) = (RailView::fitting(area), stage.rail.page());
     let ahead = stage.at.minus(page).0 / slice.0;
     let skipped = (ahead + 2).saturating_sub(columns as u64);
-    (LabTime(page.0 + skipped * slice.0), slice, columns, stage.machine(stage.entity))
+    (LabTime(page.0 + skipped * slice.0), slice, columns, stage.machine(stage.selected.entity))
 }
 
 /// Draws what was cut for an area.
@@ -97,7 +97,7 @@ fn lately(stage: &Stage, area: Rect, (now, columns): (usize, usize), buffer: &mu
     write(buffer, (x, area.y), end, &[(if all.is_empty() { "" } else { "lately" }, muted)]);
     for (row, (at, machine, glyph, style, said)) in all.iter().take(usize::from(area.height) - 1).enumerate() {
         let name: String = record.cast.name(*machine).chars().take(8).collect();
-        let is_own = *machine == stage.machine(stage.entity);
+        let is_own = *machine == stage.machine(stage.selected.entity);
         let tone = if is_own { Tone::Bright } else { Tone::Text };
         let glyph = glyph.to_string();
         let pieces = [
@@ -267,8 +267,8 @@ impl Drawing<'_> {
 
     /// The selected machine's lane in the branch.
     fn branch(&self, left: u16, y: u16, buffer: &mut Buffer) {
-        let Some(branch) = &self.stage.branch else { return };
-        let (p, machine) = (self.stage.palette, self.stage.machine(self.stage.entity));
+        let Some(branch) = &self.stage.branching.branch else { return };
+        let (p, machine) = (self.stage.palette, self.stage.machine(self.stage.selected.entity));
         let name = format!("{}branch", p.branch());
         let Some(run) = branch.run() else {
             write(buffer, (left + 1, y), self.x, &[(&name, p.text(Tone::Muted))]);
@@ -284,14 +284,16 @@ impl Drawing<'_> {
     /// Selected and viewer first, then by trouble; what does not fit is folded into one lane.
     fn members(&self, s: &Slices, left: u16, y: u16, room: usize, buffer: &mut Buffer) {
         let stage = self.stage;
-        let has_branch = stage.branch.is_some() && room > 1;
+        let has_branch = stage.branching.branch.is_some() && room > 1;
         let room = room - usize::from(has_branch);
         let mut order: Vec<MemberId> = stage.run.course().members().collect();
         let count = order.len();
         let at = |member: MemberId| stage.machine(member).index();
         // On a page the order is that of the cast where all fit: lanes should not swap places.
         if count > room {
-            let rank = |m: MemberId| (m != stage.entity, m != stage.viewer, std::cmp::Reverse(s.trouble[at(m)]), m);
+            let rank = |m: MemberId| {
+                (m != stage.selected.entity, m != stage.selected.viewer, std::cmp::Reverse(s.trouble[at(m)]), m)
+            };
             order.sort_by_key(|&i| rank(i));
         }
         let own = if count > room { room.saturating_sub(1).max(1) } else { count };
@@ -299,7 +301,7 @@ impl Drawing<'_> {
         for (row, &member) in order.iter().take(own.min(room)).enumerate() {
             let lanes = (&s.worst[at(member)][..], &s.out[at(member)][..]);
             self.lane(stage.name(member), Some(member), lanes, left, y + row as u16, buffer);
-            if has_branch && member == stage.entity {
+            if has_branch && member == stage.selected.entity {
                 // Beneath the one that it is of.
                 y += 1;
                 self.branch(left, y + row as u16, buffer);
@@ -325,8 +327,8 @@ impl Drawing<'_> {
         let stage = self.stage;
         let p = stage.palette;
         let style = match member {
-            Some(m) if m == stage.entity => p.chosen(),
-            Some(m) if m == stage.viewer => p.text(Tone::Drawn),
+            Some(m) if m == stage.selected.entity => p.chosen(),
+            Some(m) if m == stage.selected.viewer => p.text(Tone::Drawn),
             _ => p.text(Tone::Muted),
         };
         let name: String = name.chars().take(usize::from(NAMES) - 2).collect();

@@ -56,7 +56,7 @@ impl Stage {
 
     /// Real time has passed: what was done is written. Says whether there is something to say.
     pub(super) fn follow_session(&mut self, passed: Duration) -> bool {
-        let run = self.present.as_deref().unwrap_or(&self.run);
+        let run = self.past.present.as_deref().unwrap_or(&self.run);
         let wrong = self.kept.session.as_mut().and_then(|session| session.follow(run, passed));
         let any = wrong.is_some();
         if let Some(wrong) = wrong {
@@ -70,7 +70,7 @@ impl Stage {
         match self.kept.session.take() {
             Some(session) if wished => session.end(),
             Some(session) => {
-                let run = self.present.as_deref().unwrap_or(&self.run);
+                let run = self.past.present.as_deref().unwrap_or(&self.run);
                 session.leave(run);
             }
             None => {}
@@ -81,7 +81,7 @@ impl Stage {
     pub(super) fn offer_session(&mut self, left: Vec<Left>) -> Option<Box<dyn Popup>> {
         let (left, take) =
             left.into_iter().find_map(|mut left| left.read(&self.kept.own).ok().map(|take| (left, take)))?;
-        let goes_on = std::mem::replace(&mut self.running, false);
+        let goes_on = std::mem::replace(&mut self.pace.running, false);
         Some(Box::new(LeftSession { offered: Some((left, take)), goes_on }))
     }
 
@@ -100,7 +100,7 @@ impl Stage {
 
     /// The run is that of a take, at its beginning: it is read up to its end.
     pub(super) fn reads(&mut self, take: &Take, wanted: Option<LabTime>, was: Option<Left>) {
-        self.running = false;
+        self.pace.running = false;
         let damage = take.damage.map(|damage| format!("the take is {}", damage.briefly()));
         self.kept.trouble = damage.or_else(|| another_version(take).map(|why| format!("the take: {why}")));
         self.kept.reading = Some(Reading { to: take.end, wanted, was });
@@ -176,7 +176,7 @@ impl Stage {
             return Err(format!("the take is still being read: {now} of {to}"));
         }
         let mut journal = self.journal();
-        let text = journal.news(self.whole()) + &journal.look(self.at, self.name(self.entity));
+        let text = journal.news(self.whole()) + &journal.look(self.at, self.name(self.selected.entity));
         let write = |name: &str| -> Result<(), OpenError> {
             Output::create_new(&folder.join(name))?.finish(|out| out.write_all(text.as_bytes()))
         };
@@ -240,11 +240,11 @@ impl Popup for LeftSession {
             }
             KeyCode::Char('D') => {
                 left.remove();
-                stage.running = self.goes_on;
+                stage.pace.running = self.goes_on;
                 stage.say("dropped the session that was left");
             }
             KeyCode::Esc => {
-                stage.running = self.goes_on;
+                stage.pace.running = self.goes_on;
                 stage.say("left for later: it is offered again at the next start");
             }
             code => {

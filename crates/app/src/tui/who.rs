@@ -15,35 +15,35 @@ impl Stage {
 
     /// What is looked at: a thing of the world, or what came with the selected member.
     pub(super) fn subject(&self) -> Option<ActorId> {
-        match self.thing {
+        match self.selected.thing {
             Some(thing) => self.run.record().cast.things().nth(thing),
-            None => self.body(self.entity),
+            None => self.body(self.selected.entity),
         }
     }
 
     /// Its name, also where it is not there.
     pub(super) fn subject_name(&self) -> &str {
-        match self.thing {
+        match self.selected.thing {
             Some(thing) => self.run.course().things.get(thing).map_or("?", |thing| &thing.name),
-            None => self.name(self.entity),
+            None => self.name(self.selected.entity),
         }
     }
 
     /// What is believed of it, as the viewer sees it.
     pub(super) fn echoes(&self) -> Echoes {
-        let viewer = self.machine(self.viewer);
+        let viewer = self.machine(self.selected.viewer);
         self.subject().map_or_else(Echoes::default, |subject| self.moment().echoes(subject, viewer))
     }
 
     /// The next thing to look at, members first.
     pub(super) fn look_on(&mut self, on: bool) {
         let (members, things) = (self.run.course().cast.len(), self.run.course().things.len());
-        let now = self.thing.map_or(self.entity.index(), |thing| members + thing);
+        let now = self.selected.thing.map_or(self.selected.entity.index(), |thing| members + thing);
         let count = members + things;
         let next = (now + if on { 1 } else { count - 1 }) % count;
-        self.thing = next.checked_sub(members);
+        self.selected.thing = next.checked_sub(members);
         if let Some(member) = self.run.course().members().nth(next) {
-            self.entity = member;
+            self.selected.entity = member;
         }
     }
 
@@ -75,7 +75,7 @@ impl Stage {
         let remedies =
             |lab: &Lab, member| -> Vec<&str> { lab.faults(member).iter().map(|fault| fault.spec().remedy).collect() };
         let first = |lab: &Lab| {
-            let asked = shown.into_iter().chain([self.entity]);
+            let asked = shown.into_iter().chain([self.selected.entity]);
             asked.map(|member| (member, remedies(lab, member))).find(|(_, remedies)| !remedies.is_empty())
         };
         match self.ask_lab(first) {

@@ -51,7 +51,7 @@ impl Why {
         if stage.must_wait() || stage.is_over() {
             return None;
         }
-        let machine = stage.machine(stage.entity);
+        let machine = stage.machine(stage.selected.entity);
         // With what happened just now.
         let to = LabTime(stage.at.0.div_ceil(SECOND) * SECOND);
         let from = to.minus(WINDOW).max(LabTime(stage.run.record().kept_from.0.div_ceil(SECOND) * SECOND));
@@ -68,7 +68,7 @@ impl Why {
         let chosen = reason_here(stage).and_then(|here| troubles.iter().take(LISTED).position(|t| t.reason == here));
         let mut why = Self {
             ahead,
-            member: stage.entity,
+            member: stage.selected.entity,
             stretch: (from, to),
             troubles,
             chosen: chosen.unwrap_or(0),
@@ -80,7 +80,7 @@ impl Why {
             paired: false,
             wrong: None,
         };
-        stage.running &= !stage.is_live() || why.troubles.is_empty();
+        stage.pace.running &= !stage.is_live() || why.troubles.is_empty();
         why.look_into(stage);
         Some(why)
     }
@@ -145,7 +145,7 @@ impl Why {
 
 /// The reason of the correction under the playhead, if there is one: what the Ladder shows.
 fn reason_here(stage: &Stage) -> Option<Reason> {
-    let newest = stage.moment().last_correction(stage.machine(stage.entity))?;
+    let newest = stage.moment().last_correction(stage.machine(stage.selected.entity))?;
     (stage.at.minus(newest.at) <= HERE).then(|| Reason::of(&newest.finding))
 }
 

@@ -9,7 +9,7 @@ use super::stage::Stage;
 impl Stage {
     /// The knob that keys act on.
     pub(super) const fn chosen_knob(&self) -> Knob {
-        KNOBS[self.knob].knob
+        KNOBS[self.selected.knob].knob
     }
 
     /// Asks the lab as it is, or as it was at the moment looked at: that is had by running it there again.
@@ -34,18 +34,19 @@ impl Stage {
 
     pub(super) fn turn(&mut self, up: bool, all: bool) {
         let knob = self.chosen_knob();
-        let members: Vec<MemberId> = if all { self.run.course().members().collect() } else { vec![self.entity] };
+        let members: Vec<MemberId> =
+            if all { self.run.course().members().collect() } else { vec![self.selected.entity] };
         // Turned further, it is offered further.
-        let offered = self.offered.as_ref().and_then(|offer| match offer.change.commands.first() {
+        let offered = self.branching.offered.as_ref().and_then(|offer| match offer.change.commands.first() {
             Some(Command::Set { member, knob: of, value }) if (*member, *of) == (members[0], knob) => Some(*value),
             _ => None,
         });
-        let now = match offered.map_or_else(|| self.ask_lab(|lab| knob.get(lab.knobs(self.entity))), Ok) {
+        let now = match offered.map_or_else(|| self.ask_lab(|lab| knob.get(lab.knobs(self.selected.entity))), Ok) {
             Ok(now) => now,
             Err(why) => return self.say(why),
         };
         let value = knob.turned(now, up);
-        let whose = if all { "all".to_owned() } else { self.name(self.entity).to_owned() };
+        let whose = if all { "all".to_owned() } else { self.name(self.selected.entity).to_owned() };
         let (name, shown) = (knob.spec().name, velocitas_analysis::cause::shown(knob, value));
         let commands = members.into_iter().map(|member| Command::Set { member, knob, value }).collect();
         let says = all.then(|| format!("{name} set to {shown} for all machines"));
@@ -54,7 +55,7 @@ impl Stage {
 
     /// Something happens to the selected member, at a key.
     pub(super) fn happens(&mut self, what: Sudden, says: &str) {
-        if let Err(why) = self.happens_to(self.entity, what, says) {
+        if let Err(why) = self.happens_to(self.selected.entity, what, says) {
             self.say(why);
         }
     }
@@ -89,7 +90,7 @@ impl Stage {
         let (east, north) = self.ahead();
         let Some(from) = self.echoes().authority.map(|e| e.pos) else { return };
         let to = from + vec3(east * far, north * far, 0.0);
-        match self.ask_lab(|lab| lab.has_room(self.entity, to)) {
+        match self.ask_lab(|lab| lab.has_room(self.selected.entity, to)) {
             Ok(true) => self.happens(Sudden::Teleport(to), "is put elsewhere by the server"),
             Ok(false) => self.say(format!("there is no room {far} m ahead: turn, or walk on")),
             Err(why) => self.say(why),
@@ -103,8 +104,8 @@ impl Stage {
         let Some(solid) = course.world.nearest(at) else {
             return self.say("there is nothing on the ground that could be forgotten");
         };
-        match self.ask_lab(|lab| lab.known(self.entity).knows(solid.solid.id)) {
-            Ok(knows) => self.know(self.entity, solid, !knows),
+        match self.ask_lab(|lab| lab.known(self.selected.entity).knows(solid.solid.id)) {
+            Ok(knows) => self.know(self.selected.entity, solid, !knows),
             Err(why) => self.say(why),
         }
     }

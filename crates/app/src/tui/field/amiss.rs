@@ -80,7 +80,7 @@ fn first_seconds(stage: &Stage) -> Option<(String, String)> {
     if stage.run.now() > FIRST || !stage.moves() || stage.drives() {
         return None;
     }
-    let name = stage.name(stage.entity);
+    let name = stage.name(stage.selected.entity);
     let Some(c) = newest(stage) else {
         let helps = "space stops time, h takes the helm, tab looks at another, ? lists every key";
         return Some((
@@ -88,7 +88,7 @@ fn first_seconds(stage: &Stage) -> Option<(String, String)> {
             helps.to_owned(),
         ));
     };
-    let why = c.finding.words(stage.run.record(), stage.machine(stage.entity), &c.correction);
+    let why = c.finding.words(stage.run.record(), stage.machine(stage.selected.entity), &c.correction);
     let why = why.split(". Tried: ").next().unwrap_or_default().to_owned();
     let what = format!("{name} was corrected {}: {why}", told(f64::from(c.correction.jump), "m"));
     Some((

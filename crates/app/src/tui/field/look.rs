@@ -65,7 +65,7 @@ impl Look<'_> {
         let p = self.stage.palette;
         let Some(subject) = self.stage.subject() else { return };
         let stage = self.stage;
-        let (predicted, authority, drawn) = trails(&stage.run, stage.at, (stage.entity, self.viewer), subject);
+        let (predicted, authority, drawn) = trails(&stage.run, stage.at, (stage.selected.entity, self.viewer), subject);
         let mut put = |at: Vec3, glyph: char, tone| {
             if let Some(cell) = self.cell(at) {
                 buffer[cell].set_char(glyph).set_style(p.text(tone));
@@ -160,14 +160,16 @@ impl Look<'_> {
 
     /// Where the next order goes.
     fn cursor(&self, buffer: &mut Buffer) {
-        let Some((x, y)) = self.stage.driving.cursor().filter(|_| self.stage.drives()) else { return };
+        let Some((x, y)) = self.stage.helm.driving.cursor().filter(|_| self.stage.drives()) else { return };
         let Some(cell) = self.cell(vec3(x, y, 0.0)) else { return };
         buffer[cell].set_char(self.stage.palette.cursor()).set_style(self.stage.palette.text(Tone::Bright));
     }
 
     /// Where a branch has everybody, hollow, as far as that is another cell than here.
     fn branch(&self, buffer: &mut Buffer) {
-        let Some(other) = self.stage.branch.as_ref().and_then(|branch| branch.at(self.stage.at)) else { return };
+        let Some(other) = self.stage.branching.branch.as_ref().and_then(|branch| branch.at(self.stage.at)) else {
+            return;
+        };
         let (p, here, viewer) = (self.stage.palette, self.stage.moment(), self.viewer());
         for actor in other.record.cast.actors() {
             let is_known = actor.index() < here.record.cast.actors.len();

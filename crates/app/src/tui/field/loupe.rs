@@ -68,7 +68,7 @@ pub(super) fn draw(look: &Look<'_>, area: Rect, scale: u8, buffer: &mut Buffer) 
             buffer[cell].set_char(glyph).set_style(p.text(tone));
         }
     };
-    let every = u32::from(stage.run.lab().knobs(stage.entity).snapshot_every);
+    let every = u32::from(stage.run.lab().knobs(stage.selected.entity).snapshot_every);
     for at in moment.authority_trail(subject, BACK, every) {
         put(at, p.authority_trail(), Tone::Authority);
     }
@@ -91,8 +91,10 @@ pub(super) fn draw(look: &Look<'_>, area: Rect, scale: u8, buffer: &mut Buffer) 
         buffer[cell].set_char(p.predicted()).set_style(p.text(Tone::Predicted));
     }
     // On another's screen what is seen there lies on top.
-    if let Some(cell) =
-        e.drawn.filter(|_| stage.viewer != stage.entity || stage.thing.is_some()).and_then(|drawn| lens.cell(drawn.pos))
+    if let Some(cell) = e
+        .drawn
+        .filter(|_| stage.selected.viewer != stage.selected.entity || stage.selected.thing.is_some())
+        .and_then(|drawn| lens.cell(drawn.pos))
     {
         buffer[cell].set_char(p.drawn()).set_style(p.text(Tone::Drawn));
     }

@@ -76,7 +76,7 @@ impl Default for Field {
 fn followed(stage: &Stage) -> Vec3 {
     let echoes = stage.echoes();
     let echo = echoes.predicted.or(echoes.authority).or(echoes.drawn);
-    echo.map_or(stage.run.course()[stage.entity].spawn, |echo| echo.pos)
+    echo.map_or(stage.run.course()[stage.selected.entity].spawn, |echo| echo.pos)
 }
 
 impl Field {
@@ -84,7 +84,7 @@ impl Field {
     fn panes(&self, stage: &Stage, inner: Rect) -> Vec<(MemberId, Rect)> {
         let count = self.count(stage, inner);
         let mut members: Vec<MemberId> = stage.run.course().members().collect();
-        members.rotate_left(stage.viewer.index());
+        members.rotate_left(stage.selected.viewer.index());
         let width = inner.width / count;
         let pane = |(i, member): (usize, MemberId)| {
             let x = inner.x + i as u16 * width;
@@ -122,7 +122,7 @@ impl Field {
 
 impl View for Field {
     fn follow(&mut self, stage: &Stage, area: Rect) {
-        let subject = Some((stage.entity, stage.thing));
+        let subject = Some((stage.selected.entity, stage.selected.thing));
         if std::mem::replace(&mut self.followed, subject) != subject {
             self.camera.centre();
         }
@@ -143,7 +143,7 @@ impl View for Field {
             }
             look.draw(buffer);
             if !alone {
-                let tone = if *viewer == stage.viewer { Tone::Drawn } else { Tone::Muted };
+                let tone = if *viewer == stage.selected.viewer { Tone::Drawn } else { Tone::Muted };
                 let head = format!("on {}'s screen", stage.name(*viewer));
                 write(buffer, (pane.x + 1, pane.y - 1), pane.right(), &[(&head, p.text(tone))]);
                 for y in inner.top()..inner.bottom() {
@@ -175,8 +175,8 @@ impl View for Field {
             .panes(stage, inner)
             .into_iter()
             .find_map(|(viewer, pane)| self.look(stage, viewer, pane, false).view.place_of(cell));
-        if let Some(place) = place.filter(|_| stage.drives() && stage.driving.order_key().is_some()) {
-            stage.driving.point_at(place);
+        if let Some(place) = place.filter(|_| stage.drives() && stage.helm.driving.order_key().is_some()) {
+            stage.helm.driving.point_at(place);
             stage.drive(0.0);
         }
     }
@@ -189,7 +189,7 @@ impl View for Field {
         let page = FieldPage {
             at: stage.at,
             side: self.camera.from(),
-            member: stage.entity,
+            member: stage.selected.entity,
             subject: stage.subject(),
             viewers: &viewers,
             extent: view.extent(),

@@ -73,7 +73,7 @@ impl Guard {
             lines: &self.lines,
             allowed: &self.allowed,
             chosen: self.verdict(),
-            member: stage.entity,
+            member: stage.selected.entity,
         }
     }
 
@@ -100,7 +100,7 @@ impl Guard {
         match self.verdict() {
             Some(it) if stage.at != it.at => {
                 if let Some(member) = stage.run.course().members().find(|m| stage.machine(*m) == it.machine) {
-                    stage.entity = member;
+                    stage.selected.entity = member;
                 }
                 stage.look(it.at);
                 Answer::Done
@@ -285,7 +285,7 @@ fn ground_of(stage: &Stage, it: &Accusation, area: Rect, buffer: &mut Buffer) {
     // A cell is half as wide as high.
     let body = Rect { y: area.y + 1, height: area.height - 1, width: area.width - 1, ..area };
     let wide = f64::from(body.width) / (2.0 * f64::from(body.height));
-    let shown = verdict_plotted(&stage.run, it, stage.entity, wide);
+    let shown = verdict_plotted(&stage.run, it, stage.selected.entity, wide);
     plot::marks(p, &shown, body, buffer);
     let metres = (shown.across.to - shown.across.from) / f64::from(body.width);
     let scale = format!("   a cell {} wide", velocitas_report::drawing::told(metres, "m"));

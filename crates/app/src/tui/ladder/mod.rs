@@ -80,7 +80,7 @@ impl Default for Ladder {
 
 /// On whose screen an input is followed to: the viewer's, or where that is its owner's own, the next one's that plays.
 fn other(stage: &Stage) -> MachineId {
-    let (own, viewer) = (stage.machine(stage.entity), stage.machine(stage.viewer));
+    let (own, viewer) = (stage.machine(stage.selected.entity), stage.machine(stage.selected.viewer));
     let mut players = stage.run.course().members().map(|member| stage.machine(member));
     let after = players.clone().skip_while(|machine| *machine != own).skip(1);
     let next = after.chain(players.by_ref()).find(|machine| *machine != own && *machine != MachineId::SERVER);
@@ -92,7 +92,7 @@ const NARROWEST: u16 = 24;
 
 /// The selected machine, the server, the viewer, and as many more of the cast as there is room for.
 fn machines(stage: &Stage, more: usize) -> Vec<MachineId> {
-    let mut all = vec![stage.machine(stage.entity)];
+    let mut all = vec![stage.machine(stage.selected.entity)];
     let rest = stage.run.course().members().map(|member| stage.machine(member));
     let first = [MachineId::SERVER, other(stage)];
     for machine in first.into_iter().chain(rest) {
@@ -150,7 +150,7 @@ impl Ladder {
 
     /// Chooses the message that left after the chosen one, or before; the first is the last that left by the moment looked at.
     fn choose(&mut self, stage: &mut Stage, on: bool) {
-        stage.running = false;
+        stage.pace.running = false;
         // Of what is followed those that carried it, else all around the page.
         let all = self.way.as_ref().map_or_else(|| self.messages(stage), |way| way.carried.clone());
         let place = self.chosen.and_then(|chosen| all.iter().position(|c| c.id() == chosen.id()));
@@ -176,11 +176,11 @@ impl Ladder {
         }
         match self.meant(stage) {
             Some(input) => {
-                stage.running = false;
+                stage.pace.running = false;
                 self.input = Some(input);
             }
             None => {
-                let name = stage.name(stage.entity).to_owned();
+                let name = stage.name(stage.selected.entity).to_owned();
                 stage.say(format!("{name} pressed nothing from rest by now: choose one of its inputs (up, down)"));
             }
         }
@@ -194,8 +194,8 @@ impl Ladder {
         {
             return Some((c.from, record.cast.actor(c.row.entity?)?, c.row.tick?));
         }
-        let machine = stage.machine(stage.entity);
-        let actor = stage.body(stage.entity)?;
+        let machine = stage.machine(stage.selected.entity);
+        let actor = stage.body(stage.selected.entity)?;
         Some((machine, actor, newest_press(record, machine, actor, stage.at)?))
     }
 
@@ -225,7 +225,7 @@ impl View for Ladder {
         // What is chosen of others, or of a run that is no more, is chosen no more.
         let is_there = |at: LabTime| at <= stage.run.now() && stage.run.past(at) == self.past;
         self.chosen = self.chosen.filter(|c| mine.contains(&c.from) && mine.contains(&c.to) && is_there(c.row.at));
-        let own = stage.machine(stage.entity);
+        let own = stage.machine(stage.selected.entity);
         self.input = self.input.filter(|(machine, ..)| *machine == own);
         match &self.chosen {
             Some(chosen) if self.packet.is_none() => {
@@ -295,7 +295,7 @@ impl View for Ladder {
 
     fn drawing(&self, stage: &Stage, _area: Rect) -> Result<Drawing, String> {
         let machines = self.machines(stage);
-        Ok(ladder(&stage.run, stage.entity, &self.wanted(stage, &machines)))
+        Ok(ladder(&stage.run, stage.selected.entity, &self.wanted(stage, &machines)))
     }
 
     fn glyphs(&self, p: Palette) -> Vec<Glyph> {
@@ -325,7 +325,7 @@ impl Ladder {
             let x = x.saturating_sub(name.chars().count() as u16 / 2).max(body.x);
             let tone = match machine {
                 MachineId::SERVER => Tone::Authority,
-                machine if machine == stage.machine(stage.entity) => Tone::Predicted,
+                machine if machine == stage.machine(stage.selected.entity) => Tone::Predicted,
                 _ => Tone::Drawn,
             };
             write(buffer, (x, body.y - 1), body.right(), &[(name, p.text(tone))]);

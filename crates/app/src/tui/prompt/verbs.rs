@@ -159,7 +159,7 @@ pub(super) fn completions(stage: &Stage, text: &str) -> (String, Vec<String>) {
 }
 
 fn tunables(stage: &Stage) -> impl Iterator<Item = &'static str> + use<> {
-    let kind = stage.run.course()[stage.entity].kind;
+    let kind = stage.run.course()[stage.selected.entity].kind;
     let names: Vec<&'static str> =
         stage.run.lab().server_known().kinds.motion(kind).tunables().iter().map(|t| t.name).collect();
     names.into_iter()
@@ -180,7 +180,7 @@ fn who<'a>(stage: &Stage, text: &'a str) -> (MemberId, &'a str) {
     let course = stage.run.course().clone();
     match named(course.cast.iter().map(|member| member.name.as_str()), text) {
         Some((i, rest)) => (MemberId::new(i as u16), rest),
-        None => (stage.entity, text),
+        None => (stage.selected.entity, text),
     }
 }
 
@@ -213,9 +213,9 @@ fn go(stage: &mut Stage, rest: &str) -> Done {
         ("beginning", "") => return act(stage, Action::Beginning),
         ("tick", number) => {
             let tick: u64 = number.parse().map_err(|_| format!("expected the number of a tick; found `{number}`"))?;
-            let machine = stage.machine(stage.entity);
+            let machine = stage.machine(stage.selected.entity);
             let found = stage.moment().made_at(machine, Part::Client, tick);
-            found.ok_or_else(|| format!("{} made no tick {tick} that is kept", stage.name(stage.entity)))?
+            found.ok_or_else(|| format!("{} made no tick {tick} that is kept", stage.name(stage.selected.entity)))?
         }
         _ => times::moment(rest)?,
     };
@@ -234,7 +234,7 @@ fn look(stage: &mut Stage, rest: &str) -> Done {
 }
 
 fn screen(stage: &mut Stage, rest: &str) -> Done {
-    stage.viewer = member(stage, rest)?;
+    stage.selected.viewer = member(stage, rest)?;
     stage.refresh();
     Ok(None)
 }
@@ -300,7 +300,7 @@ fn moved(stage: &mut Stage, member: MemberId, what: Sudden, says: &str) -> Done 
 }
 
 fn comes(stage: &mut Stage, rest: &str, coming: Coming) -> Done {
-    let member = if rest.is_empty() { stage.entity } else { member(stage, rest)? };
+    let member = if rest.is_empty() { stage.selected.entity } else { member(stage, rest)? };
     stage.comes_or_goes(member, coming);
     Ok(None)
 }
@@ -312,14 +312,14 @@ fn solid(stage: &mut Stage, rest: &str, there: bool) -> Done {
         let meant = nearest(rest, names).unwrap_or_else(|| "tab lists them".to_owned());
         return Err(format!("there is no solid `{rest}`: {meant}"));
     };
-    let member = if rest.is_empty() { stage.entity } else { member(stage, rest)? };
+    let member = if rest.is_empty() { stage.selected.entity } else { member(stage, rest)? };
     stage.know(member, &course.world.solids[place], there);
     Ok(None)
 }
 
 fn tune(stage: &mut Stage, rest: &str) -> Done {
     let (name, rest) = first(rest);
-    let kind = stage.run.course()[stage.entity].kind;
+    let kind = stage.run.course()[stage.selected.entity].kind;
     let all = stage.ask_lab(|lab| lab.server_known().kinds.motion(kind).tunables().to_vec())?;
     let Some(tunable) = all.iter().find(|t| t.name == name).copied() else {
         let rule = stage.run.course().kinds.motion(kind).name();
@@ -367,7 +367,7 @@ fn running(stage: &mut Stage, on: bool) -> Done {
     if !stage.is_live() && on {
         return act(stage, Action::Live);
     }
-    stage.running = on;
+    stage.pace.running = on;
     stage.refresh();
     Ok(None)
 }
@@ -412,10 +412,10 @@ fn branch(stage: &mut Stage, rest: &str) -> Done {
         let meant = nearest(word, known).unwrap_or_else(|| "expected a change, such as latency 0 ms".to_owned());
         return Err(format!("there is no `{word}` that changes a run: {meant}"));
     }
-    stage.offered = None;
+    stage.branching.offered = None;
     does(stage, rest)?;
     // What could not be done has said why.
-    if stage.offered.is_some() { act(stage, Action::Resume) } else { Ok(None) }
+    if stage.branching.offered.is_some() { act(stage, Action::Resume) } else { Ok(None) }
 }
 
 /// The value that a setting is to have, and whose.
@@ -425,7 +425,7 @@ fn meant(stage: &Stage, spec: &KnobSpec, rest: &str) -> Result<(KnobValue, Vec<M
     let (text, members): (&str, Vec<MemberId>) = match (last, rest.strip_suffix(" all")) {
         (Some(m), _) => (&rest[..rest.len() - course[m].name.len()], vec![m]),
         (None, Some(text)) => (text, course.members().collect()),
-        (None, None) => (rest, vec![stage.entity]),
+        (None, None) => (rest, vec![stage.selected.entity]),
     };
     Ok((spec.knob.read(text)?, members))
 }

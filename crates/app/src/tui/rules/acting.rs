@@ -8,7 +8,7 @@ use crate::tui::stage::Stage;
 impl Rules {
     /// Turns the chosen tunable, on the selected entity's machine or on all.
     pub(super) fn tune(&self, stage: &mut Stage, up: bool, all: bool) {
-        let (chosen, entity) = (self.tunable, stage.entity);
+        let (chosen, entity) = (self.tunable, stage.selected.entity);
         let kind = stage.run.course()[entity].kind;
         let found = stage.ask_lab(|lab| {
             let here = lab.known(entity);
@@ -25,7 +25,7 @@ impl Rules {
         };
         let reach = if all { Reach::All } else { Reach::One(stage.machine(entity)) };
         // Turned further, it is offered further.
-        let offered = stage.offered.as_ref().and_then(|offer| match offer.change.commands.first() {
+        let offered = stage.branching.offered.as_ref().and_then(|offer| match offer.change.commands.first() {
             Some(Command::Tune { kind: of, tunable, value, reach: r })
                 if (*of, *tunable, *r) == (kind, spec.name, reach) =>
             {
@@ -44,7 +44,7 @@ impl Rules {
     }
 
     pub(super) fn scroll(&mut self, stage: &Stage, down: bool) {
-        let kind = stage.run.course()[stage.entity].kind;
+        let kind = stage.run.course()[stage.selected.entity].kind;
         let most = stage.edits.source(kind).map_or(0, |s| s.said.text.lines().count().saturating_sub(8));
         let page = 12;
         self.scroll = if down { (self.scroll + page).min(most) } else { self.scroll.min(most).saturating_sub(page) };

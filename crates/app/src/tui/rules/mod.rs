@@ -114,7 +114,11 @@ pub(super) struct Both<'a> {
 impl<'a> Both<'a> {
     pub(super) fn of(stage: &'a Stage) -> Self {
         let lab = stage.run.lab();
-        Self { kind: stage.run.course()[stage.entity].kind, here: lab.known(stage.entity), there: lab.server_known() }
+        Self {
+            kind: stage.run.course()[stage.selected.entity].kind,
+            here: lab.known(stage.selected.entity),
+            there: lab.server_known(),
+        }
     }
 
     /// The rule on the selected entity's machine.

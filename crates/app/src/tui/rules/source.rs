@@ -41,7 +41,7 @@ pub(super) fn draw(stage: &Stage, scroll: usize, area: Rect, buffer: &mut Buffer
 fn status(stage: &Stage, both: &Both<'_>, source: &Source, area: Rect, buffer: &mut Buffer) -> Rect {
     let p = stage.palette;
     let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
-    let name = stage.name(stage.entity);
+    let name = stage.name(stage.selected.entity);
     let reach = if stage.edits.one_only { format!("{name} only") } else { "all machines".to_owned() };
     let at = (area.x + 1, area.y);
     if let Some(trouble) = &source.trouble {

@@ -22,7 +22,7 @@ fn shown(value: f32, unit: &str) -> String {
 pub(super) fn draw(stage: &Stage, both: &Both<'_>, chosen: usize, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
     let (text, muted) = (p.text(Tone::Text), p.text(Tone::Muted));
-    let inner = frame(stage.palette, area, &format!("tunables at {} (set)", stage.name(stage.entity)), buffer);
+    let inner = frame(stage.palette, area, &format!("tunables at {} (set)", stage.name(stage.selected.entity)), buffer);
     let tunables = both.rule().tunables();
     let room = usize::from(inner.height).saturating_sub(3).max(1);
     if tunables.is_empty() {

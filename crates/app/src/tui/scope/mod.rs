@@ -111,12 +111,17 @@ const NOBODY: Subject = Subject { machine: MachineId::SERVER, actor: None, viewe
 
 /// What is looked at.
 fn subject(stage: &Stage) -> Subject {
-    Subject { machine: stage.machine(stage.entity), actor: stage.subject(), viewer: stage.machine(stage.viewer) }
+    Subject {
+        machine: stage.machine(stage.selected.entity),
+        actor: stage.subject(),
+        viewer: stage.machine(stage.selected.viewer),
+    }
 }
 
 /// What lies behind: the branch, or another run.
 fn behind(stage: &Stage) -> Option<(&Run, String)> {
-    let branch = stage.branch.as_ref().and_then(|branch| branch.run()).map(|run| (run, "the branch".to_owned()));
+    let branch =
+        stage.branching.branch.as_ref().and_then(|branch| branch.run()).map(|run| (run, "the branch".to_owned()));
     branch.or_else(|| stage.other.as_ref().and_then(|other| Some((other.run.as_deref()?, other.name.clone()))))
 }
 
@@ -242,7 +247,7 @@ impl View for Scope {
             return;
         }
         let page = Page { cursor: None, ..self.page };
-        let plots = lanes_plotted(&stage.run, (stage.entity, stage.viewer), page, &self.views());
+        let plots = lanes_plotted(&stage.run, (stage.selected.entity, stage.selected.viewer), page, &self.views());
         let (height, fits) = self.fits(inner);
         let first = self.first(fits);
         for (row, (shown, plot)) in self.shown.iter().zip(&plots).skip(first).take(fits).enumerate() {
@@ -303,7 +308,7 @@ impl View for Scope {
         if self.shown.is_empty() {
             return Err("no lane is shown: there is nothing to take away".to_owned());
         }
-        Ok(scope(&stage.run, stage.entity, stage.viewer, self.page, &self.views()))
+        Ok(scope(&stage.run, stage.selected.entity, stage.selected.viewer, self.page, &self.views()))
     }
 
     fn remember(&self) -> Option<Value> {
@@ -370,7 +375,7 @@ impl Scope {
         buffer: &mut Buffer,
     ) {
         let p = stage.palette;
-        let names = [stage.subject_name(), stage.name(stage.viewer)];
+        let names = [stage.subject_name(), stage.name(stage.selected.viewer)];
         let title = lane_title(&LANES[shown.lane], names);
         let style = if shown.lane == self.chosen { p.chosen() } else { p.text(Tone::Text) };
         let mark = if shown.lane == self.chosen { p.handles().1 } else { " " };

@@ -7,6 +7,15 @@ use velocitas_record::{LabTime, MemberId};
 
 use crate::tui::job::Job;
 
+/// What there is of branches.
+#[derive(Default)]
+pub(in crate::tui) struct Branching {
+    /// A change that Enter would begin one with.
+    pub(in crate::tui) offered: Option<Offer>,
+    /// The one there is.
+    pub(in crate::tui) branch: Option<Branch>,
+}
+
 /// A change that was asked for while looking back, until Enter begins a branch with it.
 pub(in crate::tui) struct Offer {
     pub(in crate::tui) change: Remedy,

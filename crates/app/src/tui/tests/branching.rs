@@ -55,7 +55,7 @@ fn a_knob_turned_in_the_past_offers_a_branch_that_enter_begins() {
     assert!(!last_row(&mut stage).contains("branch"));
     press(&mut stage, KeyCode::Right);
     press(&mut stage, KeyCode::Char('.'));
-    assert!(stage.offered.is_none(), "elsewhere it would be another branch");
+    assert!(stage.branching.offered.is_none(), "elsewhere it would be another branch");
     stage.look(LabTime::from_secs(3.0));
     press(&mut stage, KeyCode::Right);
     let before = stage.run.digest();
@@ -63,7 +63,7 @@ fn a_knob_turned_in_the_past_offers_a_branch_that_enter_begins() {
     assert!(text(&mut stage, 160, 47).contains("branch from 0:03.00"), "its box is there at once");
     settle(&mut stage);
     assert_eq!((stage.run.digest(), stage.run.now()), (before, LabTime::from_secs(8.0)), "the run is as it was");
-    let branch = stage.branch.as_ref().and_then(|b| b.run()).expect("it has run");
+    let branch = stage.branching.branch.as_ref().and_then(|b| b.run()).expect("it has run");
     assert_eq!(branch.now(), stage.run.now());
     assert_ne!(branch.digest(), before);
     assert!(
@@ -77,7 +77,7 @@ fn both_figures_and_their_difference_stand_in_the_panel_and_hollow_echoes_in_the
     let mut stage = after(8.0);
     stage.look(LabTime::from_secs(1.0));
     line(&mut stage, "branch latency 0 ms");
-    assert!(stage.branch.is_some() && stage.works());
+    assert!(stage.branching.branch.is_some() && stage.works());
     settle(&mut stage);
     stage.look(LabTime::from_secs(0.5));
     assert!(text(&mut stage, 160, 47).contains("the same until 0:01.00; look later"));
@@ -86,7 +86,8 @@ fn both_figures_and_their_difference_stand_in_the_panel_and_hollow_echoes_in_the
         let moment = run.moment(LabTime::from_secs(7.0));
         moment.figures(stage.machine(FIRST), super::super::stage::WINDOW).measured.corrections.count
     };
-    let (here, there) = (record(&stage.run), record(stage.branch.as_ref().and_then(|b| b.run()).expect("it has run")));
+    let (here, there) =
+        (record(&stage.run), record(stage.branching.branch.as_ref().and_then(|b| b.run()).expect("it has run")));
     let row = figures(&mut stage, "\u{2502} corrections");
     let expected = [here.to_string(), there.to_string(), (i64::from(there) - i64::from(here)).to_string()];
     assert_eq!(row[..3].iter().map(|n| n.trim_start_matches('+')).collect::<Vec<_>>(), expected);
@@ -117,7 +118,7 @@ fn a_branch_is_kept_or_dropped() {
         settle(&mut stage);
         type_keys(&mut stage, "K");
     }
-    assert!(stage.branch.is_none() && stage.run.digest() != digest);
+    assert!(stage.branching.branch.is_none() && stage.run.digest() != digest);
     // It is what a run comes to in which that was set there.
     let mut same = Run::new(Course::demo()).expect("it fits");
     same.advance(LabTime::from_secs(2.0));
@@ -133,13 +134,13 @@ fn a_branch_is_kept_or_dropped() {
     settle(&mut stage);
     let kept = stage.run.digest();
     type_keys(&mut stage, "D");
-    assert!(stage.branch.is_none() && stage.run.digest() == kept);
+    assert!(stage.branching.branch.is_none() && stage.run.digest() == kept);
     // Whoever resumes lets go of it, since it is of what is dropped.
     begin(&mut stage);
     settle(&mut stage);
     stage.look(LabTime::from_secs(4.0));
     press(&mut stage, KeyCode::Enter);
-    assert!(stage.branch.is_none());
+    assert!(stage.branching.branch.is_none());
 }
 
 #[test]
@@ -241,7 +242,7 @@ fn whatever_changes_a_run_is_offered_in_the_past_and_begun_there() {
         // Or at once.
         line(&mut stage, &format!("branch {said}"));
         settle(&mut stage);
-        let branch = stage.branch.as_ref().and_then(|b| b.run()).expect("it has run");
+        let branch = stage.branching.branch.as_ref().and_then(|b| b.run()).expect("it has run");
         assert_eq!((branch.now(), branch.commands()[0].0), (stage.run.now(), LabTime::from_secs(4.0)), "{said}");
         assert_ne!(branch.digest(), stage.run.digest(), "{said}");
         press(&mut stage, KeyCode::Char('D'));
@@ -275,7 +276,7 @@ fn a_rule_that_is_saved_while_the_past_is_looked_at_is_offered_from_there() {
     stage.advance_to(LabTime::from_secs(5.0));
     stage.look(LabTime::from_secs(2.0));
     std::fs::write(&gait, courier.replace("4.2 m/s", "7 m/s ")).expect("written");
-    until(&mut stage, |stage| stage.offered.is_some());
+    until(&mut stage, |stage| stage.branching.offered.is_some());
     assert!(
         last_row(&mut stage).contains("from 0:02.00 with courier.gait as it is saved now, on all"),
         "{}",
@@ -286,14 +287,14 @@ fn a_rule_that_is_saved_while_the_past_is_looked_at_is_offered_from_there() {
     stage.edits.one_only = true;
     std::fs::write(&gait, courier.replace("stick    bits 7 ", "stick    bits 9 ")).expect("written");
     until(&mut stage, |stage| stage.notice().is_some_and(|said| said.contains("the new rule has another layout")));
-    assert!(stage.offered.is_none());
+    assert!(stage.branching.offered.is_none());
     stage.edits.one_only = false;
     std::fs::write(&gait, courier.replace("4.2 m/s", "7 m/s ")).expect("written");
-    until(&mut stage, |stage| stage.offered.is_some());
+    until(&mut stage, |stage| stage.branching.offered.is_some());
     press(&mut stage, KeyCode::Enter);
     settle(&mut stage);
     let walk = |run: &Run| run.lab().server_known().tunables[1][0];
-    let branch = stage.branch.as_ref().and_then(|b| b.run()).expect("it has run");
+    let branch = stage.branching.branch.as_ref().and_then(|b| b.run()).expect("it has run");
     assert_eq!((walk(branch), walk(&stage.run)), (7.0, 4.2));
     assert_eq!(branch.rules()[0].text.as_deref(), Some(courier.replace("4.2 m/s", "7 m/s ").as_str()));
     // Kept, a take of it has the rule.
@@ -318,7 +319,7 @@ fn what_memory_let_go_is_looked_at_again_and_the_present_stays() {
     assert!(kept_from > LabTime::from_secs(40.0) && run.reach() == LabTime::ZERO, "{kept_from}");
     let mut stage = Frame::new(run, Palette::new(Colours::True, false));
     stage.resized(Size::new(160, 47));
-    stage.running = false;
+    stage.pace.running = false;
     let digest = stage.run.digest();
     assert!(!text(&mut stage, 160, 47).contains("kept from"), "all of it can be had");
     line(&mut stage, "go 0:08.5");
@@ -348,7 +349,7 @@ fn what_memory_let_go_is_looked_at_again_and_the_present_stays() {
     );
     press(&mut stage, KeyCode::End);
     assert!(stage.is_live() && stage.run.digest() == digest && stage.run.record().kept_from == kept_from);
-    stage.running = false;
+    stage.pace.running = false;
     // Resumed from there, the rest is dropped, and what came before can be had still.
     press(&mut stage, KeyCode::Home);
     settle(&mut stage);

@@ -12,7 +12,7 @@ fn a_course_that_is_saved_is_taken_over_and_what_is_not_is_told_until_it_is_begu
     // A mistake changes nothing, and stays in sight.
     std::fs::write(&path, QUAY.replace("40 ms", "40 m")).expect("written");
     until_said(&mut stage, "the unit must be ms, s, min");
-    stage.fade(Duration::from_secs(9));
+    stage.notices.fade(Duration::from_secs(9));
     for (width, height) in [(160, 47), (120, 36), (80, 24)] {
         let shown = text(&mut stage, width, height);
         assert!(shown.contains("quay.course.toml:6:11"), "{shown}");
@@ -23,10 +23,10 @@ fn a_course_that_is_saved_is_taken_over_and_what_is_not_is_told_until_it_is_begu
     let next = QUAY.replace("spawn = [0, 0]", "spawn = [0, 9]").replace("40 ms", "70 ms");
     std::fs::write(&path, &next).expect("written");
     until_said(&mut stage, "took over link; needs a new beginning (C-r): teal: spawn");
-    stage.fade(Duration::from_secs(9));
+    stage.notices.fade(Duration::from_secs(9));
     assert!(text(&mut stage, 160, 47).contains("C-r begins again with what is saved"));
     stage.key(&KeyEvent::new(KeyCode::Char('r'), KeyModifiers::CONTROL));
-    assert!(stage.run.now() == LabTime::ZERO && stage.running && stage.course_trouble().is_none());
+    assert!(stage.run.now() == LabTime::ZERO && stage.pace.running && stage.course_trouble().is_none());
     stage.advance_to(LabTime::from_secs(1.0));
     let at = stage.run.lab().server_state(MemberId::new(0)).map(|state| state.vec3(0).y);
     assert!(at.is_some_and(|y| y > 8.0), "{at:?}");

@@ -28,7 +28,7 @@ fn enter_looks_at_the_chosen_verdict_and_once_there_resumes() {
     press(&mut stage, KeyCode::Enter);
     let second = ledger[ledger.len() - 2];
     assert_eq!(stage.at, second.at);
-    assert_eq!(stage.machine(stage.entity), second.machine, "and at whom it is on");
+    assert_eq!(stage.machine(stage.selected.entity), second.machine, "and at whom it is on");
     let shown = text(&mut stage, 160, 47);
     assert!(shown.contains("BACK") && shown.contains(&format!("magpie at {}", second.at)), "{shown}");
     press(&mut stage, KeyCode::Enter);

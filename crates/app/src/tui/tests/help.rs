@@ -1,7 +1,8 @@
 //! The help page.
 
 use super::*;
-use crate::tui::action::{BINDINGS, Screen};
+use crate::tui::action::{Action, Screen};
+use crate::tui::bindings::BINDINGS;
 use crate::tui::screens::SCREENS;
 
 /// What a page of help says, at a size at which all of it is seen.

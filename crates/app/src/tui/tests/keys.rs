@@ -5,7 +5,7 @@ use super::*;
 #[test]
 fn the_helm_drives_with_held_keys_where_releases_are_told() {
     let mut stage = after(1.0);
-    stage.driving.releases = true;
+    stage.helm.driving.releases = true;
     type_keys(&mut stage, "h");
     assert_eq!(stage.run().lab().helm(), Some(FIRST));
     pass(&mut stage, 400);
@@ -44,7 +44,7 @@ fn the_helm_drives_with_held_keys_where_releases_are_told() {
 #[test]
 fn losing_the_focus_lets_go_of_everything() {
     let mut stage = after(1.0);
-    stage.driving.releases = true;
+    stage.helm.driving.releases = true;
     type_keys(&mut stage, "hw");
     stage.release_all();
     pass(&mut stage, 1000);

@@ -45,7 +45,7 @@ fn a_value_is_typed_for_a_knob_and_what_is_none_stays_to_be_mended() {
 fn things_happen_to_the_selected_member_at_a_key_also_to_who_says_where_it_is() {
     let mut stage = after(2.0);
     let count = |stage: &mut Frame, wanted: fn(&Happening) -> bool| {
-        let rows = &stage.run().record().of(stage.machine(stage.entity)).happenings;
+        let rows = &stage.run().record().of(stage.machine(stage.selected.entity)).happenings;
         rows.span(LabTime::from_secs(2.0), stage.run().now()).filter(|row| wanted(&row.what)).count()
     };
     type_keys(&mut stage, "ujf");
@@ -83,7 +83,7 @@ fn a_machine_forgets_the_nearest_solid_at_a_key_and_knows_it_again() {
     let mut stage = after(4.0);
     let unknown = |stage: &mut Frame| -> Vec<String> {
         let solids = stage.run.course().world.solids.iter();
-        let unknown = solids.filter(|solid| !stage.run.lab().known(stage.entity).knows(solid.solid.id));
+        let unknown = solids.filter(|solid| !stage.run.lab().known(stage.selected.entity).knows(solid.solid.id));
         unknown.map(|solid| solid.name.clone()).collect()
     };
     assert_eq!(unknown(&mut stage), ["crate 7"]);

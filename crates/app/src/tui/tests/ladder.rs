@@ -59,7 +59,7 @@ fn a_message_is_chosen_near_the_moment_and_nothing_is_followed_before_a_press() 
     text(&mut stage, 160, 47);
     press(&mut stage, KeyCode::Up);
     let shown = text(&mut stage, 160, 47);
-    assert!(shown.contains("left     0:0") && shown.contains("goes     from") && !stage.running, "{shown}");
+    assert!(shown.contains("left     0:0") && shown.contains("goes     from") && !stage.pace.running, "{shown}");
     // What is chosen of one is not of the next.
     press(&mut stage, KeyCode::Tab);
     press(&mut stage, KeyCode::Tab);

@@ -117,7 +117,7 @@ fn keys_that_would_change_a_run_that_is_over_say_why_not() {
     press(&mut record, KeyCode::Right);
     assert!(record.notice().is_some_and(|said| said.contains("a run that is over")), "a knob: {:?}", record.notice());
     press(&mut record, KeyCode::Enter);
-    assert!(record.branch.is_none() && record.run.now() == LabTime::from_secs(12.0));
+    assert!(record.branching.branch.is_none() && record.run.now() == LabTime::from_secs(12.0));
     let shown = text(&mut record, 160, 47);
     assert!(shown.contains("RECORD of 0:12.00") && !shown.contains("resume from here"), "{shown}");
     // Its course can be begun anew.

@@ -31,7 +31,7 @@ fn ticks_are_stepped_back_and_on_in_the_selected_machines_count() {
     // Beyond the present a step makes the next tick.
     press(&mut stage, KeyCode::End);
     type_keys(&mut stage, " .");
-    assert!(tick(&mut stage) > newest && stage.is_live() && !stage.running);
+    assert!(tick(&mut stage) > newest && stage.is_live() && !stage.pace.running);
 }
 
 #[test]

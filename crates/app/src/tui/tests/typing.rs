@@ -22,11 +22,11 @@ fn what_keys_do_can_be_typed() {
         ("return teal", "teal comes"),
     ] {
         let last = line(&mut stage, text);
-        assert!(last.contains(said) && stage.prompt.is_none(), "{text}: {last}");
+        assert!(last.contains(said) && stage.lines.prompt.is_none(), "{text}: {last}");
     }
     let (plover, heron) = (member(&mut stage, "plover"), member(&mut stage, "heron"));
     assert_eq!(stage.run.lab().knobs(plover).up.latency_ms, 150.0);
-    assert_eq!((stage.run.lab().knobs(heron).down.loss, stage.entity), (0.05, plover));
+    assert_eq!((stage.run.lab().knobs(heron).down.loss, stage.selected.entity), (0.05, plover));
     assert!(stage.run.course().members().all(|m| !stage.run.lab().knobs(m).settings.predict));
     stage.advance_to(LabTime::from_secs(6.0));
     let at = stage.run.lab().server_state(plover).map(|state| state.vec3(0)).expect("it is there");
@@ -42,7 +42,7 @@ fn what_keys_do_can_be_typed() {
     line(&mut stage, "go tick 200");
     assert!(text(&mut stage, 160, 47).contains("plover 200 "), "{}", text(&mut stage, 160, 47));
     line(&mut stage, "look teal");
-    assert_eq!(stage.name(stage.entity), "teal");
+    assert_eq!(stage.name(stage.selected.entity), "teal");
     line(&mut stage, "go live");
     assert!(stage.is_live());
     type_keys(&mut stage, ":quit");
@@ -75,7 +75,7 @@ fn what_cannot_be_done_says_why_and_stays_to_be_mended() {
         press(&mut stage, KeyCode::Backspace);
         assert!(!lines(&drawn(&mut stage, 160, 47)).pop().is_some_and(|last| last.contains(said)), "{text}");
         press(&mut stage, KeyCode::Esc);
-        assert!(stage.prompt.is_none());
+        assert!(stage.lines.prompt.is_none());
     }
     assert!(stage.run.commands().is_empty(), "nothing was done");
 }
@@ -83,7 +83,7 @@ fn what_cannot_be_done_says_why_and_stays_to_be_mended() {
 #[test]
 fn lines_are_completed_and_remembered() {
     let mut stage = after(2.0);
-    let typed = |stage: &mut Frame| stage.prompt.as_ref().map(|prompt| prompt.text.clone()).unwrap_or_default();
+    let typed = |stage: &mut Frame| stage.lines.prompt.as_ref().map(|prompt| prompt.text.clone()).unwrap_or_default();
     type_keys(&mut stage, ":late");
     press(&mut stage, KeyCode::Tab);
     assert_eq!(typed(&mut stage), "latency ");
@@ -108,7 +108,7 @@ fn lines_are_completed_and_remembered() {
     }
     assert_eq!(typed(&mut stage), "");
     press(&mut stage, KeyCode::Backspace);
-    assert!(stage.prompt.is_none());
+    assert!(stage.lines.prompt.is_none());
     for (width, height) in [(160, 47), (120, 36), (80, 24)] {
         type_keys(&mut stage, ":");
         let last = lines(&drawn(&mut stage, width, height)).pop().unwrap_or_default();
