@@ -10,7 +10,7 @@ use std::sync::mpsc::{Receiver, Sender, channel};
 use std::time::SystemTime;
 
 use velocitas_core::{Motion, Schema};
-use velocitas_gait::{Class, Compiled, Diagnostic, Place, Severity, Span, classes, compile_after};
+use velocitas_gait::{Class, Compiled, Diagnostic, Severity, SourcePosition, Span, classes, compile_after};
 use velocitas_lab::Course;
 
 use crate::files::{beside, read_regular};
@@ -33,7 +33,7 @@ pub struct Said {
 
 impl Said {
     fn new(text: String, diagnostics: Vec<Diagnostic>) -> Self {
-        let lines = diagnostics.iter().map(|d| Place::of(&text, d.span).line).collect();
+        let lines = diagnostics.iter().map(|d| SourcePosition::of(&text, d.span).line).collect();
         Self { lines, pieces: classes(&text), text, diagnostics }
     }
 }

@@ -59,9 +59,9 @@ fn the_course_page_shows_every_key_as_it_is_read() {
 
 /// A profile's settings that are otherwise than those of a perfect link.
 fn told(conditions: &velocitas_record::Conditions) -> String {
-    use velocitas_record::{Conditions, Place, SETTINGS, Takes};
+    use velocitas_record::{Accessor, Conditions, SETTINGS, Takes};
     let told = SETTINGS.iter().filter_map(|spec| {
-        let Place::Link { get, .. } = spec.place else { return None };
+        let Accessor::Link { get, .. } = spec.accessor else { return None };
         let (x, perfect) = (get(conditions), get(&Conditions::PERFECT));
         let x = if spec.takes == Takes::Share { x * 100.0 } else { x };
         (x != perfect).then(|| format!("{} {} {}", spec.key, (x * 1000.0).round() / 1000.0, spec.unit))
@@ -109,12 +109,12 @@ fn row_table() -> String {
 
 #[test]
 fn the_course_page_says_of_every_setting_what_it_does() {
-    use velocitas_record::{KnobSpec, Place, SETTINGS};
+    use velocitas_record::{Accessor, KnobSpec, SETTINGS};
     let page = document("docs/course.md");
     let (mark, end) = ("<!-- settings -->\n", "<!-- end -->");
     let (begin, stop) = (page.find(mark).expect("a mark") + mark.len(), page.find(end).expect("an end"));
     let row = |spec: &KnobSpec| {
-        let of = if matches!(spec.place, Place::Link { .. }) { "link" } else { "settings" };
+        let of = if matches!(spec.accessor, Accessor::Link { .. }) { "link" } else { "settings" };
         let mut help = spec.help.to_owned();
         if let Some(first) = help.get_mut(..1) {
             first.make_ascii_uppercase();

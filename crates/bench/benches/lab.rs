@@ -5,7 +5,7 @@
 use criterion::{BatchSize, Criterion, criterion_group, criterion_main};
 use velocitas_analysis::cause::Findings;
 use velocitas_core::{Correction, Fact};
-use velocitas_lab::diagnose::Case;
+use velocitas_lab::diagnose::TroubleCase;
 use velocitas_lab::{Course, Run};
 use velocitas_record::{Happening, LabTime, MachineId, Unrecorded};
 
@@ -65,7 +65,7 @@ fn lab(c: &mut Criterion) {
     let (from, to) = (LabTime::from_secs(1.0), LabTime::from_secs(11.0));
     group.bench_function("diagnose ten seconds of the demo, every remedy in turn", |b| {
         b.iter(|| {
-            let case = Case::of(&minute, plover, from, to).expect("there is a trouble");
+            let case = TroubleCase::of(&minute, plover, from, to).expect("there is a trouble");
             case.remedies.iter().map(|remedy| case.try_out(remedy).left).sum::<f64>()
         });
     });

@@ -104,7 +104,7 @@ pub use schema::{
     StateField, bearing_quantiser, stick_quantiser,
 };
 pub use server::{
-    Around, Carry, Case, Check, Finding, Footing, Going, Guest, Patience, Server, ServerConfig, SpawnError, checks,
+    Around, Carry, Check, ClaimCase, Finding, Footing, Going, Guest, Patience, Server, ServerConfig, SpawnError, checks,
 };
 pub use session::{Ingredients, KindPrint, Kinds, Layouts, Owned, Timeline};
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};

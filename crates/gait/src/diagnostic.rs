@@ -106,7 +106,7 @@ impl Diagnostic {
 
 /// Where a span begins, for people.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Place {
+pub struct SourcePosition {
     /// From 1.
     pub line: usize,
     /// From 1, in characters.
@@ -115,7 +115,7 @@ pub struct Place {
     pub width: usize,
 }
 
-impl Place {
+impl SourcePosition {
     /// The place of a span in its text.
     pub fn of(text: &str, span: Span) -> Self {
         let floor = |mut at: usize| {
@@ -231,7 +231,7 @@ impl Report<'_> {
     }
 
     fn one(&self, out: &mut String, d: &Diagnostic) -> fmt::Result {
-        let place = Place::of(self.text, d.span);
+        let place = SourcePosition::of(self.text, d.span);
         let line = self.text.lines().nth(place.line - 1).unwrap_or("");
         let gutter = place.line.to_string().len();
         let colour = if d.severity == Severity::Error { "1;31" } else { "1;33" };
@@ -254,7 +254,7 @@ impl Report<'_> {
 
     /// As a value to serialise: one object a diagnostic, with its file and place.
     pub fn rows(&self) -> Vec<Row<'_>> {
-        let place = |d: &Diagnostic| Place::of(self.text, d.span);
+        let place = |d: &Diagnostic| SourcePosition::of(self.text, d.span);
         self.diagnostics.iter().map(|d| Row { file: self.file, place: place(d), diagnostic: d }).collect()
     }
 }
@@ -264,7 +264,7 @@ impl Report<'_> {
 pub struct Row<'a> {
     file: &'a str,
     #[serde(flatten)]
-    place: Place,
+    place: SourcePosition,
     #[serde(flatten)]
     diagnostic: &'a Diagnostic,
 }

@@ -40,7 +40,7 @@ mod oracle;
 mod tests;
 
 pub use builtin::{BUILTINS, BuiltinSpec};
-pub use diagnostic::{Diagnostic, Excerpt, Place, Report, Row, Severity, Span, escaped, printable};
+pub use diagnostic::{Diagnostic, Excerpt, Report, Row, Severity, SourcePosition, Span, escaped, printable};
 pub use gait::{Compiled, Gait, compile, compile_after};
 pub use grammar::grammar;
 pub use highlight::{Class, classes};

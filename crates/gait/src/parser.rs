@@ -682,7 +682,7 @@ mod tests {
                 let (tokens, mut said) = lex(&text);
                 said.extend(parse(&text, &tokens).1);
                 assert!(!said.is_empty(), "{slip}");
-                let place = |d: &Diagnostic| crate::Place::of(&text, d.span).line;
+                let place = |d: &Diagnostic| crate::SourcePosition::of(&text, d.span).line;
                 // A statement that is not finished ends where the next one begins; an open brace at the end of the file.
                 let near =
                     |line: usize| (broken + 1..=broken + 3).contains(&line) || slip.contains('{') || slip.contains('(');

@@ -5,8 +5,8 @@
 use std::collections::BTreeMap;
 
 use velocitas_core::{
-    Answer, Around, Case, Check, Client, EntityId, Exhibit, Finding, HostNanos, Path, PeerId, Rate, Scene, Tick, Vec3,
-    Verdict,
+    Answer, Around, Check, ClaimCase, Client, EntityId, Exhibit, Finding, HostNanos, Path, PeerId, Rate, Scene, Tick,
+    Vec3, Verdict,
 };
 
 use crate::naive::NaiveSpec;
@@ -60,7 +60,7 @@ impl Bystanders {
             let tunables = &world.tunables[usize::from(sight.kind)];
             let scene = Scene { tick: now, dt: rate.dt(), ground: &world.ground, tunables };
             let limits = motion.limits(tunables);
-            let case = Case {
+            let case = ClaimCase {
                 scene: &scene,
                 motion,
                 limits: &limits,

@@ -189,7 +189,7 @@ impl Forged {
 /// Holds what a rogue's machine makes of its ticks against what would be lawful, until the first that differs: a trick in
 /// which none does (no wall was met, the stick was at rest) could have no effect.
 #[derive(Clone, Debug)]
-pub(crate) struct Trial {
+pub(crate) struct TrickWatch {
     /// Which of the member's tricks.
     pub(crate) trick: usize,
     kind: u8,
@@ -204,7 +204,7 @@ pub(crate) struct Trial {
     ticks: u32,
 }
 
-impl Trial {
+impl TrickWatch {
     /// Of a trick of somebody of a kind; `lawful` is what its client would know without it.
     pub(crate) const fn new(
         trick: usize,

@@ -20,12 +20,12 @@ use crate::agenda::Agenda;
 use crate::bystander::{Bystanders, Sight};
 use crate::chance::{Chance, Purpose};
 use crate::course::{Course, KnownTo, Role};
-use crate::faults::{Forged, Trial};
+use crate::faults::{Forged, TrickWatch};
 use crate::frames::frame;
 use crate::hands::{Luck, Seen};
 use crate::link::Ticket;
 use crate::links::Links;
-use crate::machine::{Arrived, Machine, Place, Playing, Serving};
+use crate::machine::{Arrived, GroundPoint, Machine, Playing, Serving};
 use crate::reread::ReloadError;
 use crate::screen::take;
 use crate::tap::{RunDigest, Tap};
@@ -428,7 +428,7 @@ impl Lab {
         }
     }
 
-    fn new_orders(&mut self, id: MachineId) -> Vec<(Tick, EntityId, Option<Place>)> {
+    fn new_orders(&mut self, id: MachineId) -> Vec<(Tick, EntityId, Option<GroundPoint>)> {
         self.machines[id.index()].client.as_deref_mut().map_or_else(Vec::new, Playing::new_orders)
     }
 
@@ -439,7 +439,8 @@ impl Lab {
         let Some(client) = &playing.client else { return (vec![bytes], false) };
         let (bytes, rewritten) = playing.forged.rewritten(&bytes, &client.layouts(read)).unwrap_or((bytes, false));
         let (all, offends) = playing.forged.sent(bytes, now);
-        let first = |trials: &mut Vec<Trial>| trials.iter_mut().filter(|t| t.rewrites()).any(Trial::take_offence);
+        let first =
+            |trials: &mut Vec<TrickWatch>| trials.iter_mut().filter(|t| t.rewrites()).any(TrickWatch::take_offence);
         (all, (rewritten || offends) && first(&mut playing.trials))
     }
 
@@ -543,7 +544,7 @@ impl Lab {
         if begins {
             let lawful = seat.known.ingredients();
             let newest = seat.client.as_ref().and_then(Client::newest_tick).zip(before);
-            seat.trials.push(Trial::new(index, cheat.spec, (kind, course.rate.dt()), lawful, newest));
+            seat.trials.push(TrickWatch::new(index, cheat.spec, (kind, course.rate.dt()), lawful, newest));
         } else {
             // What comes after its end is none of its doing.
             seat.trials.retain(|trial| trial.trick != index);

@@ -10,7 +10,7 @@ use crate::chance::{Chance, Purpose};
 use crate::spells::{Often, Spells};
 use velocitas_record::Conditions;
 use velocitas_record::time::LabTime;
-use velocitas_record::trace::Trace;
+use velocitas_record::trace::DelayTrace;
 
 /// Bytes of the headers of a datagram on the way, IPv4 and UDP.
 const HEADERS: usize = 28;
@@ -89,7 +89,7 @@ impl Pipe {
     }
 
     /// Sends a datagram of `bytes` bytes at `now`, over a link that follows these traces.
-    pub fn send(&mut self, seed: u64, now: LabTime, ticket: Ticket, bytes: usize, traces: &[Trace]) -> Fate {
+    pub fn send(&mut self, seed: u64, now: LabTime, ticket: Ticket, bytes: usize, traces: &[DelayTrace]) -> Fate {
         let c = self.conditions;
         let kind = ticket.kind as u32;
         let (index, ordinal) = self.sent[ticket.kind as usize].next(ticket.tick);
@@ -375,7 +375,7 @@ mod tests {
 
     #[test]
     fn a_trace_is_followed_and_begins_again() {
-        let trace = Trace::parse("a.csv", "seconds,delay_ms\n0,40\n1,lost\n2,90\n3,0\n").expect("sound");
+        let trace = DelayTrace::parse("a.csv", "seconds,delay_ms\n0,40\n1,lost\n2,90\n3,0\n").expect("sound");
         let mut pipe = Pipe::new(3, Conditions { trace: Some(TraceNumber(0)), latency_ms: 5.0, ..Conditions::PERFECT });
         let mut at = |s: f64| {
             let now = LabTime::from_secs(s);

@@ -7,14 +7,14 @@ use crate::link::{Fate, Pipe, Ticket};
 use velocitas_record::Conditions;
 use velocitas_record::ids::MachineId;
 use velocitas_record::time::LabTime;
-use velocitas_record::trace::Trace;
+use velocitas_record::trace::DelayTrace;
 
 /// All links.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Links {
     ways: BTreeMap<(MachineId, MachineId), Way>,
     /// What was recorded of links, for those that follow it.
-    traces: Arc<[Trace]>,
+    traces: Arc<[DelayTrace]>,
 }
 
 /// From one machine to another.
@@ -38,7 +38,7 @@ const fn place(from: MachineId, to: MachineId) -> u32 {
 
 impl Links {
     /// No link yet; those to come may follow these traces.
-    pub(crate) fn new(traces: Arc<[Trace]>) -> Self {
+    pub(crate) fn new(traces: Arc<[DelayTrace]>) -> Self {
         Self { traces, ..Self::default() }
     }
 

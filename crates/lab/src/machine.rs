@@ -7,7 +7,7 @@ use velocitas_core::{
 };
 
 use crate::course::Course;
-use crate::faults::{Forged, Trial};
+use crate::faults::{Forged, TrickWatch};
 use crate::faulty::Faulty;
 use crate::hands::Hands;
 use velocitas_analysis::fault::Fault;
@@ -74,7 +74,7 @@ pub(crate) struct Serving {
 }
 
 /// East and north, in metres.
-pub(crate) type Place = (f32, f32);
+pub(crate) type GroundPoint = (f32, f32);
 
 /// What plays: a client while it runs, and the hands of a member.
 #[derive(Clone, Debug)]
@@ -92,9 +92,9 @@ pub(crate) struct Playing {
     /// How often it has become somebody else.
     alias: u64,
     /// For each of its tricks in force, whether it has had an effect yet.
-    pub(crate) trials: Vec<Trial>,
+    pub(crate) trials: Vec<TrickWatch>,
     /// Where it last ordered what it shares.
-    pub(crate) ordered: Vec<(EntityId, Option<Place>)>,
+    pub(crate) ordered: Vec<(EntityId, Option<GroundPoint>)>,
     /// Whether its hands moved nothing in the last frame, and when that was.
     pub(crate) resting: bool,
     pub(crate) looked: LabTime,
@@ -209,7 +209,7 @@ impl Playing {
     }
 
     /// Where it orders what it shares otherwise than before, with the tick.
-    pub(crate) fn new_orders(&mut self) -> Vec<(Tick, EntityId, Option<Place>)> {
+    pub(crate) fn new_orders(&mut self) -> Vec<(Tick, EntityId, Option<GroundPoint>)> {
         let Some(client) = &self.client else { return Vec::new() };
         let mut news = Vec::new();
         for owned in client.owned() {

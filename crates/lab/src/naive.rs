@@ -1,7 +1,7 @@
 //! Checks that are often written first, to be seen failing: a table. Each takes the place of all the guard's own, through the same
 //! trait; a course switches it on by `[guard] checks = "…"`. The guard itself knows nothing of any of them.
 
-use velocitas_core::{Body, Case, Check, Finding, Rule, Tick, Vec3};
+use velocitas_core::{Body, Check, ClaimCase, Finding, Rule, Tick, Vec3};
 
 /// What is wrong with a check.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -112,7 +112,7 @@ struct ServerTick {
 }
 
 impl Check for ServerTick {
-    fn judge(&mut self, case: &Case<'_>) -> Finding {
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding {
         let (_, at) = match self.began {
             Some((tick, at)) if tick == case.arrived => (tick, at),
             _ => *self.began.insert((case.arrived, case.start)),
@@ -137,7 +137,7 @@ struct Arrival {
 }
 
 impl Check for Arrival {
-    fn judge(&mut self, case: &Case<'_>) -> Finding {
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding {
         let last = self.last.replace((case.arrived, case.end));
         let Some((tick, at)) = last else { return Finding::Nothing };
         let ticks = case.arrived.since(tick).max(0);
@@ -159,7 +159,7 @@ impl Check for Arrival {
 struct NoSlack;
 
 impl Check for NoSlack {
-    fn judge(&mut self, case: &Case<'_>) -> Finding {
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding {
         let way = (case.end - case.start).level().length();
         case.finding(Rule::Reach, way, case.limits.level * case.seconds())
     }
@@ -173,7 +173,7 @@ impl Check for NoSlack {
 struct SingleMove;
 
 impl Check for SingleMove {
-    fn judge(&mut self, case: &Case<'_>) -> Finding {
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding {
         case.finding(Rule::Reach, (case.end - case.start).level().length(), case.lawful_way())
     }
 
@@ -186,7 +186,7 @@ impl Check for SingleMove {
 struct CollisionsAgain;
 
 impl Check for CollisionsAgain {
-    fn judge(&mut self, case: &Case<'_>) -> Finding {
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding {
         let body: Body = case.motion.body();
         let moved = case.start.distance(case.end);
         match case.scene.ground.sweep(&body, case.start, case.end) {
@@ -207,7 +207,7 @@ const FAR: f32 = 5.0;
 struct Teleport;
 
 impl Check for Teleport {
-    fn judge(&mut self, case: &Case<'_>) -> Finding {
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding {
         case.finding(Rule::Reach, case.start.distance(case.end), FAR)
     }
 

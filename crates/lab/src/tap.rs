@@ -2,7 +2,7 @@
 
 use velocitas_core::{Digest, EntityId, Event, Fact, Made, Mask, Sink, State, StateEvent, Tick};
 
-use crate::faults::Trial;
+use crate::faults::TrickWatch;
 use velocitas_record::ids::{MachineId, Part, RecordTick};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Happening, HappeningRow, Watch};
@@ -74,7 +74,7 @@ pub(crate) struct Tap<'a, W> {
     pub(crate) machine: MachineId,
     pub(crate) part: Part,
     /// A rogue's tricks in force, held against what would be lawful.
-    pub(crate) trials: Vec<Trial>,
+    pub(crate) trials: Vec<TrickWatch>,
 }
 
 impl<W: Watch> Tap<'_, W> {
@@ -99,7 +99,7 @@ impl<W: Watch> Sink for Tap<'_, W> {
                 (0..offences).for_each(|_| self.happening(Some(*tick), Happening::Offence));
                 self.trials.retain(|trial| !trial.is_over());
             }
-            Event::Fact(Fact::Corrected(_)) => self.trials.iter_mut().for_each(Trial::interrupted),
+            Event::Fact(Fact::Corrected(_)) => self.trials.iter_mut().for_each(TrickWatch::interrupted),
             _ => {}
         }
         self.digest.take(self.base, &event);

@@ -2,7 +2,7 @@
 
 use crate::planted::{ACROSS, FENCE, planted, plover};
 use crate::scenario::{Words, machine};
-use velocitas_lab::diagnose::{CURED, Case, DiagnoseError, HELPS, Reaches, Remedy, Tried, rank};
+use velocitas_lab::diagnose::{CURED, DiagnoseError, HELPS, Reaches, Remedy, Tried, TroubleCase, rank};
 use velocitas_lab::{Course, Keep, Run};
 use velocitas_record::{Calm, Command, Knob, KnobValue, LabTime};
 
@@ -17,7 +17,7 @@ fn ran(words: &Words<'_>, seconds: f64) -> Run {
     run
 }
 
-fn tried(case: &Case) -> Vec<Tried> {
+fn tried(case: &TroubleCase) -> Vec<Tried> {
     let mut tried: Vec<Tried> = case.remedies.iter().map(|remedy| case.try_out(remedy)).collect();
     rank(&mut tried);
     tried
@@ -31,7 +31,7 @@ fn the_planted_remedy_comes_first_and_cures() {
             let whose = Some(machine(run.record(), 0));
             let all = velocitas_analysis::trouble::troubles(run.found(), whose, secs(4.0), secs(14.0));
             let about = all.into_iter().find(|t| t.reason.name().starts_with(plant.cause)).expect("it is a trouble");
-            let case = Case::about(&run, about, (secs(4.0), secs(14.0))).expect("it is kept");
+            let case = TroubleCase::about(&run, about, (secs(4.0), secs(14.0))).expect("it is kept");
             let tried = tried(&case);
             let first = &tried[0];
             let words = first.remedy.words.as_str();
@@ -71,17 +71,17 @@ fn a_changed_owner_is_cured_by_none_and_not_by_another_link() {
     let stretch = (secs(5.0), secs(15.0));
     let all = velocitas_analysis::trouble::troubles(run.found(), None, stretch.0, stretch.1);
     let about = all.iter().find(|t| t.reason.name() == "changed_hands").unwrap_or_else(|| panic!("{all:?}")).clone();
-    let case = Case::about(&run, about, stretch).expect("it is kept");
+    let case = TroubleCase::about(&run, about, stretch).expect("it is kept");
     let tried = tried(&case);
     assert_eq!(tried[0].remedy.words.as_str(), "nothing changes hands");
     assert!(tried[0].left < CURED, "{}", tried[0].left);
-    assert!(!Case::wants_pairs(&tried));
+    assert!(!TroubleCase::wants_pairs(&tried));
 }
 
 #[test]
 fn a_remedy_that_changes_nothing_leaves_all_of_it() {
     let run = ran(&planted()[0].words(3), 16.0);
-    let case = Case::of(&run, None, secs(4.0), secs(14.0)).expect("there is a trouble");
+    let case = TroubleCase::of(&run, None, secs(4.0), secs(14.0)).expect("there is a trouble");
     let nothing = Remedy { words: "nothing".to_owned(), reaches: Reaches::Setting, commands: Vec::new(), rule: None };
     let Tried { outcome, left, .. } = case.try_out(&nothing);
     assert_eq!((outcome, left), (case.before, 1.0), "the same luck, and so the same");
@@ -96,10 +96,10 @@ fn what_nothing_cures_is_left_and_where_nothing_is_wrong_there_is_no_case() {
     let run = ran(&Words { link: "latency = \"50 ms\"", rest, ..Words::default() }, 16.0);
     let all = velocitas_analysis::trouble::troubles(run.found(), None, secs(2.0), secs(14.0));
     let both = all.iter().find(|t| t.reason.name() == "one_sided+one_sided").unwrap_or_else(|| panic!("{all:?}"));
-    let case = Case::about(&run, both.clone(), (secs(2.0), secs(14.0))).expect("it is kept");
+    let case = TroubleCase::about(&run, both.clone(), (secs(2.0), secs(14.0))).expect("it is kept");
     let alone = tried(&case);
     assert!(alone.iter().all(|t| t.left > CURED), "neither does alone");
-    assert!(Case::wants_pairs(&alone), "{}", alone[0].left);
+    assert!(TroubleCase::wants_pairs(&alone), "{}", alone[0].left);
     let pairs = case.pairs(&alone);
     let mut both: Vec<Tried> = pairs.iter().map(|remedy| case.try_out(remedy)).collect();
     rank(&mut both);
@@ -111,13 +111,13 @@ fn what_nothing_cures_is_left_and_where_nothing_is_wrong_there_is_no_case() {
     let rest = FENCE.replace("KNOWN", "server") + &plover(ACROSS, "");
     let run = ran(&Words { link: "latency = \"50 ms\"", rest, ..Words::default() }, 12.0);
     let about = velocitas_analysis::trouble::troubles(run.found(), None, secs(5.0), secs(10.0)).remove(0);
-    let case = Case::about(&run, about, (secs(5.0), secs(10.0))).expect("it is kept");
+    let case = TroubleCase::about(&run, about, (secs(5.0), secs(10.0))).expect("it is kept");
     let left: Vec<f64> = tried(&case).iter().map(|t| t.outcome.seen_m).collect();
     assert!(left.contains(&0.0) && left.iter().all(|m| m.is_sign_positive()), "{left:?}");
 
     let calm = ran(&Words { link: "latency = \"50 ms\"", rest: plover("[]", ""), ..Words::default() }, 8.0);
-    assert_eq!(Case::of(&calm, None, secs(2.0), secs(7.0)).err(), Some(DiagnoseError::Nothing));
-    let stretch = |from, to| Case::of(&calm, None, secs(from), secs(to)).err();
+    assert_eq!(TroubleCase::of(&calm, None, secs(2.0), secs(7.0)).err(), Some(DiagnoseError::Nothing));
+    let stretch = |from, to| TroubleCase::of(&calm, None, secs(from), secs(to)).err();
     for (from, to) in [(5.0, 5.0), (5.2, 5.9), (6.0, 9.0), (7.0, 3.0)] {
         assert!(matches!(stretch(from, to), Some(DiagnoseError::Stretch(..))), "{from} to {to}");
     }
@@ -126,7 +126,7 @@ fn what_nothing_cures_is_left_and_where_nothing_is_wrong_there_is_no_case() {
 #[test]
 fn of_remedies_that_leave_as_little_the_nearest_at_hand_comes_first() {
     let run = ran(&planted()[0].words(3), 16.0);
-    let case = Case::of(&run, None, secs(4.0), secs(14.0)).expect("there is a trouble");
+    let case = TroubleCase::of(&run, None, secs(4.0), secs(14.0)).expect("there is a trouble");
     let one = case.try_out(&case.remedies[0]);
     let with = |reaches, left, bytes| {
         let mut other = one.clone();
@@ -158,13 +158,13 @@ fn of_remedies_that_leave_as_little_the_nearest_at_hand_comes_first() {
 fn a_remedy_applied_to_the_run_is_what_its_branch_was() {
     let words = planted()[0].words(1);
     let mut run = ran(&words, 16.0);
-    let case = Case::of(&run, None, secs(6.0), secs(14.0)).expect("there is a trouble");
+    let case = TroubleCase::of(&run, None, secs(6.0), secs(14.0)).expect("there is a trouble");
     let tried = tried(&case);
     assert!(tried.last().is_some_and(|t| t.left > HELPS));
     run.resume_from(secs(4.0));
     tried[0].remedy.apply(&mut run);
     run.advance(secs(16.0));
-    let again = Case::of(&run, None, secs(6.0), secs(14.0));
+    let again = TroubleCase::of(&run, None, secs(6.0), secs(14.0));
     let left = again.map_or(0.0, |case| case.before.seen_m);
     assert!((left - tried[0].outcome.seen_m).abs() < 1e-9, "{left} {}", tried[0].outcome.seen_m);
 }
@@ -203,7 +203,7 @@ fn the_demo_is_cured_by_telling_all_of_its_crate() {
     let mut run = Run::new(Course::demo()).expect("it fits");
     run.advance(secs(11.0));
     let plover = run.record().cast.players().next();
-    let case = Case::of(&run, plover, secs(0.0), secs(10.0)).expect("there is a trouble");
+    let case = TroubleCase::of(&run, plover, secs(0.0), secs(10.0)).expect("there is a trouble");
     let tried = tried(&case);
     assert_eq!(tried[0].remedy.words, "crate 7 known to all");
     assert!(tried[0].left <= CURED);

@@ -97,7 +97,7 @@ pub enum Sound {
 
 /// What it is a setting of, and how that is read and changed. Shares are kept from 0 to 1.
 #[derive(Clone, Copy, Debug)]
-pub enum Place {
+pub enum Accessor {
     /// One direction of a link.
     Link {
         /// What it is.
@@ -128,7 +128,7 @@ pub enum Place {
     },
 }
 
-impl Place {
+impl Accessor {
     /// Sets what is a client's, as it is kept; a value of the wrong kind, and one of a link, changes nothing.
     pub fn apply(self, of: &mut Knobs, value: KnobValue) {
         match (self, value) {
@@ -161,7 +161,7 @@ pub struct KnobSpec {
     /// What to try as a cure.
     pub sound: Sound,
     /// What it is a setting of.
-    pub place: Place,
+    pub accessor: Accessor,
 }
 
 const MILLIS: &[f64] = &[
@@ -196,7 +196,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "latency",
         takes: Takes::Time,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.latency_ms, set: |c, x| c.latency_ms = x },
+        accessor: Accessor::Link { get: |c| c.latency_ms, set: |c, x| c.latency_ms = x },
     },
     KnobSpec {
         knob: Knob::Jitter,
@@ -207,7 +207,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "jitter",
         takes: Takes::Time,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.jitter_ms, set: |c, x| c.jitter_ms = x },
+        accessor: Accessor::Link { get: |c| c.jitter_ms, set: |c, x| c.jitter_ms = x },
     },
     KnobSpec {
         knob: Knob::Loss,
@@ -218,7 +218,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "loss",
         takes: Takes::Share,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.loss, set: |c, x| c.loss = x },
+        accessor: Accessor::Link { get: |c| c.loss, set: |c, x| c.loss = x },
     },
     KnobSpec {
         knob: Knob::Repeats,
@@ -229,7 +229,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "ticks_per_message",
         takes: Takes::Whole,
         sound: Sound::Up,
-        place: Place::Number { get: |k| f64::from(k.settings.repeats), set: |k, x| k.settings.repeats = x as u8 },
+        accessor: Accessor::Number { get: |k| f64::from(k.settings.repeats), set: |k, x| k.settings.repeats = x as u8 },
     },
     KnobSpec {
         knob: Knob::SnapshotEvery,
@@ -240,7 +240,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "snapshot_every",
         takes: Takes::Whole,
         sound: Sound::Down,
-        place: Place::Number { get: |k| f64::from(k.snapshot_every), set: |k, x| k.snapshot_every = x as u8 },
+        accessor: Accessor::Number { get: |k| f64::from(k.snapshot_every), set: |k, x| k.snapshot_every = x as u8 },
     },
     KnobSpec {
         knob: Knob::ViewDelay,
@@ -251,7 +251,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "view_delay",
         takes: Takes::TimeOrAuto,
         sound: Sound::Usual,
-        place: Place::NumberOrAuto {
+        accessor: Accessor::NumberOrAuto {
             get: |k| match k.settings.view_delay {
                 ViewDelay::Auto => None,
                 ViewDelay::Millis(ms) => Some(f64::from(ms)),
@@ -268,7 +268,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "ease",
         takes: Takes::Time,
         sound: Sound::Usual,
-        place: Place::Number {
+        accessor: Accessor::Number {
             get: |k| f64::from(k.settings.ease_ms),
             set: |k, x| k.settings.ease_ms = x.min(LONGEST) as u32,
         },
@@ -282,7 +282,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "prediction",
         takes: Takes::Switch,
         sound: Sound::Usual,
-        place: Place::Switch { get: |k| k.settings.predict, set: |k, on| k.settings.predict = on },
+        accessor: Accessor::Switch { get: |k| k.settings.predict, set: |k, on| k.settings.predict = on },
     },
     KnobSpec {
         knob: Knob::Reconciliation,
@@ -293,7 +293,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "reconciliation",
         takes: Takes::Switch,
         sound: Sound::Usual,
-        place: Place::Switch { get: |k| k.settings.reconcile, set: |k, on| k.settings.reconcile = on },
+        accessor: Accessor::Switch { get: |k| k.settings.reconcile, set: |k, on| k.settings.reconcile = on },
     },
     KnobSpec {
         knob: Knob::Interpolation,
@@ -304,7 +304,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "interpolation",
         takes: Takes::Switch,
         sound: Sound::Usual,
-        place: Place::Switch { get: |k| k.settings.interpolate, set: |k, on| k.settings.interpolate = on },
+        accessor: Accessor::Switch { get: |k| k.settings.interpolate, set: |k, on| k.settings.interpolate = on },
     },
     KnobSpec {
         knob: Knob::Correlation,
@@ -315,7 +315,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "correlation",
         takes: Takes::Time,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.correlation_ms, set: |c, x| c.correlation_ms = x },
+        accessor: Accessor::Link { get: |c| c.correlation_ms, set: |c, x| c.correlation_ms = x },
     },
     KnobSpec {
         knob: Knob::Duplication,
@@ -326,7 +326,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "duplication",
         takes: Takes::Share,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.duplication, set: |c, x| c.duplication = x },
+        accessor: Accessor::Link { get: |c| c.duplication, set: |c, x| c.duplication = x },
     },
     KnobSpec {
         knob: Knob::Reordering,
@@ -337,7 +337,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "reordering",
         takes: Takes::Share,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.reordering, set: |c, x| c.reordering = x },
+        accessor: Accessor::Link { get: |c| c.reordering, set: |c, x| c.reordering = x },
     },
     KnobSpec {
         knob: Knob::Bunch,
@@ -348,7 +348,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "bunch",
         takes: Takes::Time,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.bunch_ms, set: |c, x| c.bunch_ms = x },
+        accessor: Accessor::Link { get: |c| c.bunch_ms, set: |c, x| c.bunch_ms = x },
     },
     KnobSpec {
         knob: Knob::Snap,
@@ -359,7 +359,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "snap",
         takes: Takes::Length,
         sound: Sound::Usual,
-        place: Place::Number { get: |k| f64::from(k.settings.snap_m), set: |k, x| k.settings.snap_m = x as f32 },
+        accessor: Accessor::Number { get: |k| f64::from(k.settings.snap_m), set: |k, x| k.settings.snap_m = x as f32 },
     },
     KnobSpec {
         knob: Knob::Extrapolate,
@@ -370,7 +370,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "extrapolate",
         takes: Takes::Time,
         sound: Sound::Usual,
-        place: Place::Number {
+        accessor: Accessor::Number {
             get: |k| f64::from(k.settings.extrapolate_ms),
             set: |k, x| k.settings.extrapolate_ms = x.min(LONGEST) as u32,
         },
@@ -384,7 +384,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "between_ticks",
         takes: Takes::Switch,
         sound: Sound::Usual,
-        place: Place::Switch { get: |k| k.settings.between_ticks, set: |k, on| k.settings.between_ticks = on },
+        accessor: Accessor::Switch { get: |k| k.settings.between_ticks, set: |k, on| k.settings.between_ticks = on },
     },
     KnobSpec {
         knob: Knob::Bursts,
@@ -395,7 +395,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "bursts",
         takes: Takes::Often,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.bursts, set: |c, x| c.bursts = x },
+        accessor: Accessor::Link { get: |c| c.bursts, set: |c, x| c.bursts = x },
     },
     KnobSpec {
         knob: Knob::Burst,
@@ -406,7 +406,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "burst",
         takes: Takes::Time,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.burst_ms, set: |c, x| c.burst_ms = x },
+        accessor: Accessor::Link { get: |c| c.burst_ms, set: |c, x| c.burst_ms = x },
     },
     KnobSpec {
         knob: Knob::BurstLoss,
@@ -417,7 +417,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "burst_loss",
         takes: Takes::Share,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.burst_loss, set: |c, x| c.burst_loss = x },
+        accessor: Accessor::Link { get: |c| c.burst_loss, set: |c, x| c.burst_loss = x },
     },
     KnobSpec {
         knob: Knob::Outages,
@@ -428,7 +428,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "outages",
         takes: Takes::Often,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.outages, set: |c, x| c.outages = x },
+        accessor: Accessor::Link { get: |c| c.outages, set: |c, x| c.outages = x },
     },
     KnobSpec {
         knob: Knob::Outage,
@@ -439,7 +439,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "outage",
         takes: Takes::Time,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.outage_ms, set: |c, x| c.outage_ms = x },
+        accessor: Accessor::Link { get: |c| c.outage_ms, set: |c, x| c.outage_ms = x },
     },
     KnobSpec {
         knob: Knob::Bandwidth,
@@ -450,7 +450,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "bandwidth",
         takes: Takes::Bandwidth,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.bandwidth, set: |c, x| c.bandwidth = x },
+        accessor: Accessor::Link { get: |c| c.bandwidth, set: |c, x| c.bandwidth = x },
     },
     KnobSpec {
         knob: Knob::Queue,
@@ -461,7 +461,7 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "queue",
         takes: Takes::Size,
         sound: Sound::Usual,
-        place: Place::Link { get: |c| c.queue, set: |c, x| c.queue = x },
+        accessor: Accessor::Link { get: |c| c.queue, set: |c, x| c.queue = x },
     },
     KnobSpec {
         knob: Knob::Lead,
@@ -472,7 +472,10 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "extra_lead",
         takes: Takes::Whole,
         sound: Sound::Up,
-        place: Place::Number { get: |k| f64::from(k.settings.extra_lead), set: |k, x| k.settings.extra_lead = x as u8 },
+        accessor: Accessor::Number {
+            get: |k| f64::from(k.settings.extra_lead),
+            set: |k, x| k.settings.extra_lead = x as u8,
+        },
     },
 ];
 
@@ -505,23 +508,23 @@ impl Knob {
 
     /// What it is set to. Where the two directions differ, the way up is shown.
     pub fn get(self, of: &Knobs) -> KnobValue {
-        match self.spec().place {
-            Place::Link { get, .. } => KnobValue::Number(get(&of.up) * self.scale()),
-            Place::Number { get, .. } => KnobValue::Number(get(of)),
-            Place::NumberOrAuto { get, .. } => get(of).map_or(KnobValue::Auto, KnobValue::Number),
-            Place::Switch { get, .. } => KnobValue::Switch(get(of)),
+        match self.spec().accessor {
+            Accessor::Link { get, .. } => KnobValue::Number(get(&of.up) * self.scale()),
+            Accessor::Number { get, .. } => KnobValue::Number(get(of)),
+            Accessor::NumberOrAuto { get, .. } => get(of).map_or(KnobValue::Auto, KnobValue::Number),
+            Accessor::Switch { get, .. } => KnobValue::Switch(get(of)),
         }
     }
 
     /// Sets it, in both directions of a link. A value of the wrong kind changes nothing; numbers are held in range.
     pub fn set(self, of: &mut Knobs, value: KnobValue) {
-        match (self.spec().place, value) {
+        match (self.spec().accessor, value) {
             (_, KnobValue::Number(x)) if !x.is_finite() => {}
-            (Place::Link { set, .. }, KnobValue::Number(x)) => {
+            (Accessor::Link { set, .. }, KnobValue::Number(x)) => {
                 let x = self.held(x) / self.scale();
                 [&mut of.up, &mut of.down].into_iter().for_each(|way| set(way, x));
             }
-            (_, KnobValue::Number(x)) => self.spec().place.apply(of, KnobValue::Number(self.held(x))),
+            (_, KnobValue::Number(x)) => self.spec().accessor.apply(of, KnobValue::Number(self.held(x))),
             (place, value) => place.apply(of, value),
         }
     }

@@ -11,7 +11,7 @@ const MOST_DELAY_MS: f64 = 60_000.0;
 
 /// Delays and losses over time. At its end it begins again.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Trace {
+pub struct DelayTrace {
     /// The file it was read from, as the course names it.
     pub name: String,
     /// From when on what holds: a delay in milliseconds, or everything is lost.
@@ -30,7 +30,7 @@ pub struct TraceError {
     pub found: String,
 }
 
-impl Trace {
+impl DelayTrace {
     /// From text: a heading `seconds,delay_ms`, then rows in order. The last row ends it.
     ///
     /// # Errors
@@ -114,7 +114,7 @@ mod tests {
 
     #[test]
     fn each_row_holds_until_the_next_and_the_end_is_the_beginning() {
-        let trace = Trace::parse("a.csv", "seconds,delay_ms\n0, 40\n0.5, lost\n1, 80.5\n2, 0\n").expect("sound");
+        let trace = DelayTrace::parse("a.csv", "seconds,delay_ms\n0, 40\n0.5, lost\n1, 80.5\n2, 0\n").expect("sound");
         let at = |s: f64| trace.at(LabTime::from_secs(s));
         assert_eq!(
             [at(0.0), at(0.4), at(0.5), at(0.9), at(1.0), at(1.9)],
@@ -139,7 +139,7 @@ mod tests {
             "seconds,delay_ms\n0,1\n1\n",
             "seconds,delay_ms\n0,nan\n1,1\n",
         ]
-        .map(|text| Trace::parse("a.csv", text).map(|_| ()).expect_err(text).to_string());
+        .map(|text| DelayTrace::parse("a.csv", text).map(|_| ()).expect_err(text).to_string());
         insta::assert_snapshot!(told.join("\n"));
     }
 }

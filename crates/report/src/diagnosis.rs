@@ -3,7 +3,7 @@
 use std::fmt::Write;
 
 use serde::Serialize;
-use velocitas_lab::diagnose::{CURED, Case, HELPS, Outcome, Tried};
+use velocitas_lab::diagnose::{CURED, HELPS, Outcome, Tried, TroubleCase};
 
 use crate::summary::TroubleRow;
 
@@ -15,7 +15,7 @@ pub struct Diagnosis<'a> {
     /// With which seed.
     pub seed: u64,
     /// The stretch and its trouble.
-    pub case: &'a Case,
+    pub case: &'a TroubleCase,
     /// The trouble, in numbers and words.
     pub trouble: TroubleRow,
     /// What was tried, one remedy each.

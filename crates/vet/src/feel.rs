@@ -5,7 +5,7 @@ use velocitas_core::{Input, InputField, InputKind, Motion, Rate, Schema, State, 
 
 use crate::grounds::GROUNDS;
 use crate::walk::ahead;
-use crate::{Trial, defaults};
+use crate::{Stepper, defaults};
 
 /// The tick rates at which rules are compared.
 pub const RATES: [u32; 3] = [20, 60, 128];
@@ -44,7 +44,7 @@ pub fn feel(rule: &dyn Motion, rate: Rate) -> Feel {
     let ground = GROUNDS[0].ground();
     let tunables = defaults(rule);
     let begin = rule.spawn(Vec3::ZERO, 0.0);
-    let trial = |state| Trial::new(rule, &ground, &tunables, rate, state);
+    let trial = |state| Stepper::new(rule, &ground, &tunables, rate, state);
     let mut out = Feel { tick_rate: rate.hz(), ..Feel::default() };
 
     let top = |speeds: &[(f32, State)]| speeds.iter().map(|(v, _)| *v).fold(0.0, max);
@@ -132,7 +132,7 @@ fn orders(rule: &dyn Motion) -> Option<&InputField> {
 }
 
 /// How it obeys an order to a place twenty metres to the east.
-fn arrival(rule: &dyn Motion, trial: &mut Trial<'_>, rate: Rate, out: &mut Feel) {
+fn arrival(rule: &dyn Motion, trial: &mut Stepper<'_>, rate: Rate, out: &mut Feel) {
     const WAY: f32 = 20.0;
     const NEAR: f32 = 0.05;
     let Some(field) = orders(rule) else { return };
@@ -150,7 +150,7 @@ fn arrival(rule: &dyn Motion, trial: &mut Trial<'_>, rate: Rate, out: &mut Feel)
 }
 
 /// Speed and state after every tick of going.
-fn speeds(trial: &mut Trial<'_>, go: &Input, rate: Rate) -> Vec<(f32, State)> {
+fn speeds(trial: &mut Stepper<'_>, go: &Input, rate: Rate) -> Vec<(f32, State)> {
     (0..PATIENCE * rate.hz())
         .map(|_| {
             let before = trial.state.vec3(0);
@@ -161,7 +161,7 @@ fn speeds(trial: &mut Trial<'_>, go: &Input, rate: Rate) -> Vec<(f32, State)> {
 }
 
 /// How high it comes with an input, and then another, if that is higher than before.
-fn jump(trial: &mut Trial<'_>, (first, then): &(Input, Input), rate: Rate, out: &mut Feel) {
+fn jump(trial: &mut Stepper<'_>, (first, then): &(Input, Input), rate: Rate, out: &mut Feel) {
     // Standing settles to the skin's distance first.
     (0..rate.hz()).for_each(|_| trial.step(&Input::default()));
     let floor = trial.state.vec3(0).z;
@@ -185,7 +185,7 @@ const fn trial_rest() -> &'static Input {
 }
 
 /// Across the circle, once the turn is steady: the extent of the last half of the time.
-fn circle(trial: &mut Trial<'_>, hard_over: &Input, rate: Rate) -> Option<f32> {
+fn circle(trial: &mut Stepper<'_>, hard_over: &Input, rate: Rate) -> Option<f32> {
     let half = PATIENCE * rate.hz();
     (0..half).for_each(|_| trial.step(hard_over));
     let (mut least, mut most) = (f32::INFINITY, f32::NEG_INFINITY);

@@ -29,7 +29,7 @@ pub use walk::{Walked, walk};
 use velocitas_core::{Ground, Input, Motion, Rate, Scene, State, Tick, checked_step};
 
 /// One entity of a rule on a ground, stepped by hand.
-pub(crate) struct Trial<'a> {
+pub(crate) struct Stepper<'a> {
     rule: &'a dyn Motion,
     ground: &'a Ground,
     tunables: &'a [f32],
@@ -42,7 +42,7 @@ pub(crate) struct Trial<'a> {
     pub(crate) changed: u32,
 }
 
-impl<'a> Trial<'a> {
+impl<'a> Stepper<'a> {
     pub(crate) fn new(rule: &'a dyn Motion, ground: &'a Ground, tunables: &'a [f32], rate: Rate, state: State) -> Self {
         Self { rule, ground, tunables, dt: rate.dt(), tick: Tick(0), state, faults: 0, changed: 0 }
     }

@@ -2,7 +2,7 @@
 
 use velocitas_core::{Ground, Input, Motion, Rate, SeenBy, Shape, vec3};
 
-use crate::{Trial, defaults};
+use crate::{Stepper, defaults};
 
 /// A limit that is not there.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -42,7 +42,7 @@ pub fn missing(rule: &dyn Motion) -> Vec<Missing> {
 fn is_pulled_down(rule: &dyn Motion) -> bool {
     let (ground, tunables) = (Ground::flat(100.0), defaults(rule));
     let rate = Rate::new(60).unwrap_or_else(|| unreachable!("60 Hz is a rate"));
-    let mut trial = Trial::new(rule, &ground, &tunables, rate, rule.spawn(vec3(0.0, 0.0, HIGH), 0.0));
+    let mut trial = Stepper::new(rule, &ground, &tunables, rate, rule.spawn(vec3(0.0, 0.0, HIGH), 0.0));
     (0..WATCHED).for_each(|_| trial.step(&Input::default()));
     trial.state.vec3(0).z < HIGH - 0.1
 }

@@ -3,7 +3,7 @@
 //! Limits that accuse somebody who only plays are found here before they are in force. All luck comes from the seed.
 
 use velocitas_core::{
-    Around, Case, Evidence, Finding, Ground, Input, InputKind, Motion, Rate, Rule, Scene, State, Tick, checks,
+    Around, ClaimCase, Evidence, Finding, Ground, Input, InputKind, Motion, Rate, Rule, Scene, State, Tick, checks,
 };
 
 use crate::defaults;
@@ -138,7 +138,7 @@ impl Search<'_> {
     /// Puts a path to the guard's checks: the greatest share of what a rule allows.
     fn judged(&mut self, rule: Rule, attempt: &Attempt, nearest: &mut Vec<(Evidence, Attempt)>) -> f32 {
         let states = self.states(attempt);
-        let place = Place { rule: self.rule, ground: &self.grounds[attempt.ground], tunables: self.tunables };
+        let place = Setup { rule: self.rule, ground: &self.grounds[attempt.ground], tunables: self.tunables };
         let mut best = 0.0;
         claimed(&place, attempt.rate, &states, |found| {
             if found.rule == rule {
@@ -155,15 +155,15 @@ impl Search<'_> {
 }
 
 /// What is played, and where.
-struct Place<'a> {
+struct Setup<'a> {
     rule: &'a dyn Motion,
     ground: &'a Ground,
     tunables: &'a [f32],
 }
 
 /// Puts states that follow each other tick by tick to the guard's checks as if they were claimed so. Calls back with all that is found.
-fn claimed(place: &Place<'_>, rate: Rate, states: &[State], mut each: impl FnMut(Evidence)) {
-    let Place { rule: motion, ground, tunables } = *place;
+fn claimed(place: &Setup<'_>, rate: Rate, states: &[State], mut each: impl FnMut(Evidence)) {
+    let Setup { rule: motion, ground, tunables } = *place;
     let states: Vec<State> = states.iter().map(|s| motion.schema().round_state(s)).collect();
     let (mut checks, mut lawful) = (checks(), Lawful::default());
     for (i, pair) in states.windows(2).enumerate() {
@@ -171,7 +171,7 @@ fn claimed(place: &Place<'_>, rate: Rate, states: &[State], mut each: impl FnMut
         let tick = Tick(i as u64 + 1);
         let scene = Scene { tick, dt: rate.dt(), ground, tunables };
         let (limits, carried) = lawful.limits((motion, &scene), (before, told), 1);
-        let case = Case {
+        let case = ClaimCase {
             scene: &scene,
             motion,
             limits: &limits,
@@ -206,7 +206,7 @@ pub fn nearest_of(track: &Track, walked: &Walked, rule: &dyn Motion) -> Result<V
     let (tunables, begin) = (defaults(rule), rule.spawn(walked.from, 0.0));
     let states: Vec<State> = std::iter::once(begin).chain(walked.states.iter().copied()).collect();
     let mut nearest: Vec<Evidence> = Vec::new();
-    claimed(&Place { rule, ground: &ground, tunables: &tunables }, walked.rate, &states, |found| {
+    claimed(&Setup { rule, ground: &ground, tunables: &tunables }, walked.rate, &states, |found| {
         match nearest.iter_mut().find(|known| known.rule == found.rule) {
             Some(known) if found.share() > known.share() => *known = found,
             Some(_) => {}

@@ -2,7 +2,7 @@
 
 use velocitas_core::{Ground, Input, Motion, Rate, State, vec3};
 
-use crate::Trial;
+use crate::Stepper;
 use crate::grounds::GROUNDS;
 use velocitas_lab::track::Track;
 
@@ -53,7 +53,7 @@ impl<'a> Search<'a> {
     /// The states that inputs lead through, the first included.
     pub(super) fn states(&mut self, attempt: &Attempt) -> Vec<State> {
         let begin: State = self.rule.spawn(vec3(0.0, 0.0, attempt.height), 0.0);
-        let mut trial = Trial::new(self.rule, &self.grounds[attempt.ground], self.tunables, attempt.rate, begin);
+        let mut trial = Stepper::new(self.rule, &self.grounds[attempt.ground], self.tunables, attempt.rate, begin);
         let path = std::iter::once(begin)
             .chain(attempt.inputs.iter().map(|input| {
                 trial.step(input);

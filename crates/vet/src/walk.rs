@@ -3,7 +3,7 @@
 use velocitas_core::{Input, InputKind, Motion, Rate, Schema, State, Vec3, vec3};
 
 use crate::grounds::{GROUNDS, TestGround};
-use crate::{Trial, defaults};
+use crate::{Stepper, defaults};
 use velocitas_lab::track::{Track, TrackError, misfit};
 
 /// Where a track leads.
@@ -35,7 +35,7 @@ pub fn walk(track: &Track, rule: &dyn Motion, rate: Option<Rate>) -> Result<Walk
         return misfit("a beginning within 390 m and 0 m to 1000 m high", format!("{:?}", track.from));
     }
     let (ground, tunables) = (ground.ground(), defaults(rule));
-    let mut trial = Trial::new(rule, &ground, &tunables, rate, rule.spawn(from, 0.0));
+    let mut trial = Stepper::new(rule, &ground, &tunables, rate, rule.spawn(from, 0.0));
     let mut states = Vec::new();
     for input in track.inputs(rule.schema(), rate)? {
         trial.step(&input);

@@ -78,7 +78,7 @@ pub(super) enum NoCase {
 
 /// A correction and where it stands in the record.
 #[derive(Clone, Copy)]
-struct Place<'a> {
+struct RecordedCorrection<'a> {
     record: &'a Record,
     machine: MachineId,
     actor: ActorId,
@@ -102,7 +102,7 @@ impl<'a> Case<'a> {
         let authority = record.authority(actor);
         let truth = authority.of_tick(compared).ok_or(NoCase::Unknown)?;
         let first = authority.of_tick(agreed).and_then(|i| authority.head(i)).map_or(at, |head| head.at);
-        let place = Place {
+        let place = RecordedCorrection {
             record,
             machine,
             actor,
@@ -188,7 +188,7 @@ fn owned_since(record: &Record, machine: MachineId, at: LabTime, c: &Correction)
     (0..until).rev().find(|i| rows.get(*i).is_some_and(owns)).unwrap_or(0)
 }
 
-impl Place<'_> {
+impl RecordedCorrection<'_> {
     /// What the client had at a tick before this correction.
     fn had(&self, tick: RecordTick) -> Option<State> {
         let own = self.record.of(self.machine).own(self.actor)?;
@@ -318,7 +318,7 @@ struct Given {
 }
 
 impl Given {
-    fn of(place: &Place<'_>) -> Self {
+    fn of(place: &RecordedCorrection<'_>) -> Self {
         let taken = place.record.of(place.machine).happenings.get(place.owned).map_or(LabTime::ZERO, |row| row.at);
         let mine = place.record.of(place.machine).own(place.actor);
         // By the connection that it still has.
@@ -345,7 +345,7 @@ impl Given {
     }
 
     /// What the server read in a tick, and how it came by it: nothing where nobody gives orders or nothing was heard yet.
-    fn used(&self, place: &Place<'_>, tick: RecordTick) -> (Input, Option<Provenance>) {
+    fn used(&self, place: &RecordedCorrection<'_>, tick: RecordTick) -> (Input, Option<Provenance>) {
         if let Some((input, how)) = self.used.get(tick) {
             return (*input, Some(*how));
         }
@@ -355,13 +355,13 @@ impl Given {
     }
 
     /// The ticks whose inputs the server missed, up to the one that was compared.
-    fn missed(&self, place: &Place<'_>) -> Vec<RecordTick> {
+    fn missed(&self, place: &RecordedCorrection<'_>) -> Vec<RecordTick> {
         let missed = self.used.iter().filter(|(_, (_, how))| *how != Provenance::Fresh);
         missed.map(|(tick, _)| *tick).filter(|tick| *tick <= place.compared).collect()
     }
 
     /// The newest tick up to one that the server made with what was sent for it.
-    fn fresh(&self, place: &Place<'_>, tick: RecordTick) -> Option<RecordTick> {
+    fn fresh(&self, place: &RecordedCorrection<'_>, tick: RecordTick) -> Option<RecordTick> {
         let is_fresh = |how: Provenance| how == Provenance::Fresh;
         if let Some((fresh, _)) = self.used.until(tick).rev().find(|(_, (_, how))| is_fresh(*how)) {
             return Some(*fresh);
@@ -375,7 +375,7 @@ impl Given {
     }
 
     /// What the hands gave in a tick, also before these.
-    fn gave(&self, place: &Place<'_>, tick: RecordTick) -> Option<Input> {
+    fn gave(&self, place: &RecordedCorrection<'_>, tick: RecordTick) -> Option<Input> {
         self.sampled.get(tick).copied().or_else(|| {
             let inputs = &place.record.of(place.machine).own(place.actor)?.inputs;
             let row = inputs.of_tick(tick).filter(|row| Some(row.peer) == self.peer)?;
@@ -384,7 +384,7 @@ impl Given {
     }
 
     /// The newest input up to a tick of which the client was told that the server has used it, as it travels.
-    fn confirmed(&self, place: &Place<'_>, tick: RecordTick) -> Option<Input> {
+    fn confirmed(&self, place: &RecordedCorrection<'_>, tick: RecordTick) -> Option<Input> {
         let authority = place.record.authority(place.actor);
         let fresh = self.fresh(place, tick)?;
         // The word says how many were made up, and so counts over what the server passed over as well.
@@ -395,7 +395,12 @@ impl Given {
 
     /// How the client's steps read what the hands gave, tick by tick after one up to which it was told: presses since the input
     /// before, and in the first that was played since the last that the server is known to have had.
-    fn reads(&self, place: &Place<'_>, schema: &Schema, (told, to): (RecordTick, RecordTick)) -> Vec<Turn> {
+    fn reads(
+        &self,
+        place: &RecordedCorrection<'_>,
+        schema: &Schema,
+        (told, to): (RecordTick, RecordTick),
+    ) -> Vec<Turn> {
         let before = self.sampled.until(told).next_back().map(|(_, input)| *input);
         let mut before = before.or_else(|| self.gave(place, told)).unwrap_or_default();
         let mut owed = Some(self.confirmed(place, told).unwrap_or_default());

@@ -25,7 +25,7 @@ pub use excuse::{Excuse, excuse};
 use mind::Minds;
 use velocitas_record::command::Command;
 use velocitas_record::ids::{ActorId, MachineId, RecordTick};
-use velocitas_record::knob::{Knob, KnobValue, Place};
+use velocitas_record::knob::{Accessor, Knob, KnobValue};
 use velocitas_record::record::Record;
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Happening, HappeningRow};
@@ -51,7 +51,9 @@ const FOLLOWED: LabTime = LabTime(5_000_000_000);
 fn link_turned(record: &Record, machine: MachineId, by: LabTime) -> Option<String> {
     let turned = |row: &HappeningRow| match row.what {
         Happening::Link { up: true, knob, value } => Some((row.at, knob, KnobValue::Number(value))),
-        Happening::Command(Command::Set { knob, value, .. }) if matches!(knob.spec().place, Place::Link { .. }) => {
+        Happening::Command(Command::Set { knob, value, .. })
+            if matches!(knob.spec().accessor, Accessor::Link { .. }) =>
+        {
             Some((row.at, knob, value))
         }
         _ => None,

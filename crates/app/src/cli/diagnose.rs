@@ -4,7 +4,7 @@ use std::convert::Infallible;
 
 use velocitas_analysis::cause::{Findings, Found};
 use velocitas_analysis::trouble::troubles;
-use velocitas_lab::diagnose::{Case, DiagnoseError, Remedy, Tried, rank};
+use velocitas_lab::diagnose::{DiagnoseError, Remedy, Tried, TroubleCase, rank};
 use velocitas_lab::stored::Stored;
 use velocitas_lab::take::Take;
 use velocitas_lab::{Keep, Run};
@@ -80,7 +80,7 @@ pub(super) fn run(task: &DiagnoseTask) -> Result<Outcome, OpenError> {
     let bar = progress("running", to.plus(AFTER));
     advance_to(&mut run, to.plus(AFTER), &bar);
     bar.finish_and_clear();
-    let case = match Case::of(&run, machine, from, to) {
+    let case = match TroubleCase::of(&run, machine, from, to) {
         Ok(case) => case,
         Err(DiagnoseError::Nothing) => {
             say(format!("nothing went wrong from {from} to {to}\n"))?;
@@ -102,8 +102,11 @@ pub(super) fn run(task: &DiagnoseTask) -> Result<Outcome, OpenError> {
         tried
     };
     let tried = try_all("trying", &case.remedies);
-    let pairs =
-        if task.pairs || Case::wants_pairs(&tried) { try_all("trying pairs", &case.pairs(&tried)) } else { Vec::new() };
+    let pairs = if task.pairs || TroubleCase::wants_pairs(&tried) {
+        try_all("trying pairs", &case.pairs(&tried))
+    } else {
+        Vec::new()
+    };
     let trouble = TroubleRow::of(run.record(), &case.trouble);
     let diagnosis = Diagnosis { course: name, seed, case: &case, trouble, tried, pairs };
     let said = match task.report {

@@ -21,7 +21,7 @@ use crate::files::{OpenError, Output, course_name};
 use crate::progress::{advance_to, many, progress};
 
 /// What came of a member that plays with a cheat, or without, with a seed.
-type Trial = (MemberId, Option<Attempt>, u64, Came);
+type AttemptResult = (MemberId, Option<Attempt>, u64, Came);
 
 /// How long a course is run for its honest unless something is said.
 const USUAL: LabTime = LabTime(60_000_000_000);
@@ -106,14 +106,14 @@ impl Tries {
     }
 
     /// Tries all, on the threads at hand.
-    fn run(self, course: &Course, many: &Many, bar: &ProgressBar) -> Result<Vec<Trial>, OpenError> {
-        let try_all = |tries: &[(MemberId, Option<Attempt>, u64)], honest: &[Trial]| {
+    fn run(self, course: &Course, many: &Many, bar: &ProgressBar) -> Result<Vec<AttemptResult>, OpenError> {
+        let try_all = |tries: &[(MemberId, Option<Attempt>, u64)], honest: &[AttemptResult]| {
             let one = |&(member, attempt, seed): &(MemberId, Option<Attempt>, u64)| {
                 let without = honest.iter().find(|(of, _, with, _)| (*of, *with) == (member, seed));
                 let without = without.map(|(.., outcome)| outcome);
                 let came = try_out(course, member, attempt.as_slice(), seed, without)?;
                 bar.inc(breach::RUN.0 / 1_000_000);
-                Ok::<Trial, OpenError>((member, attempt, seed, came))
+                Ok::<AttemptResult, OpenError>((member, attempt, seed, came))
             };
             many.each(tries, one)
         };

@@ -13,13 +13,13 @@ use super::{LOG, OpenError};
 pub(crate) struct Outputs<'a> {
     /// What is read.
     inputs: &'a [PathBuf],
-    taken: Vec<(PathBuf, Place)>,
+    taken: Vec<(PathBuf, Destination)>,
     takes_standard: bool,
 }
 
 /// Where a result goes, by whatever name.
 #[derive(PartialEq, Eq)]
-enum Place {
+enum Destination {
     /// A file, a pipe or a terminal, by device and number.
     There(u64, u64),
     /// Nothing is there yet: the folder and the name in it.
@@ -42,7 +42,7 @@ impl<'a> Outputs<'a> {
     /// When it cannot be written, is read, or is another result's.
     pub(crate) fn create(&mut self, path: &Path) -> Result<Output, OpenError> {
         let here = place(path);
-        if let Some((other, _)) = self.taken.iter().find(|(_, taken)| here != Place::Nowhere && *taken == here) {
+        if let Some((other, _)) = self.taken.iter().find(|(_, taken)| here != Destination::Nowhere && *taken == here) {
             let why = match is_standard_output(path) {
                 true => "another result goes to standard output; name a file".to_owned(),
                 false => format!("another result goes there ({}); name another file", other.display()),
@@ -62,10 +62,10 @@ impl<'a> Outputs<'a> {
     }
 }
 
-fn place(path: &Path) -> Place {
+fn place(path: &Path) -> Destination {
     if is_standard_output(path) {
         return rustix::fs::fstat(io::stdout())
-            .map_or(Place::Nowhere, |stat| of(stat.st_dev, stat.st_ino, stat.st_rdev));
+            .map_or(Destination::Nowhere, |stat| of(stat.st_dev, stat.st_ino, stat.st_rdev));
     }
     if let Ok(there) = fs::metadata(path) {
         let device = there.file_type().is_char_device() || there.file_type().is_block_device();
@@ -74,16 +74,16 @@ fn place(path: &Path) -> Place {
     let at = followed(path).unwrap_or_else(|_| path.to_owned());
     let folder = at.parent().filter(|folder| *folder != Path::new("")).unwrap_or_else(|| Path::new("."));
     let folder = folder.canonicalize().unwrap_or_else(|_| folder.to_owned());
-    Place::New(folder.join(at.file_name().unwrap_or(OsStr::new(""))))
+    Destination::New(folder.join(at.file_name().unwrap_or(OsStr::new(""))))
 }
 
 /// A device is the same by whatever file it is reached.
-fn of(dev: u64, ino: u64, rdev: u64) -> Place {
+fn of(dev: u64, ino: u64, rdev: u64) -> Destination {
     let swallows = fs::metadata("/dev/null").is_ok_and(|null| null.rdev() == rdev);
     match rdev {
-        _ if swallows => Place::Nowhere,
-        0 => Place::There(dev, ino),
-        device => Place::There(u64::MAX, device),
+        _ if swallows => Destination::Nowhere,
+        0 => Destination::There(dev, ino),
+        device => Destination::There(u64::MAX, device),
     }
 }
 

@@ -8,7 +8,7 @@ use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use velocitas_analysis::trouble::{Reason, Trouble, troubles};
 use velocitas_lab::Run;
-use velocitas_lab::diagnose::{CURED, Case, HELPS, Remedy, Tried, rank};
+use velocitas_lab::diagnose::{CURED, HELPS, Remedy, Tried, TroubleCase, rank};
 use velocitas_record::{LabTime, MemberId};
 use velocitas_report::cells;
 
@@ -34,7 +34,7 @@ pub(super) struct Why {
     pub(super) troubles: Vec<Trouble>,
     /// Which of them.
     pub(super) chosen: usize,
-    pub(super) case: Option<Arc<Case>>,
+    pub(super) case: Option<Arc<TroubleCase>>,
     pub(super) tried: Vec<Tried>,
     /// The row that keys act on.
     pub(super) row: usize,
@@ -90,7 +90,7 @@ impl Why {
         (self.tried, self.row, self.case, self.job) = (Vec::new(), 0, None, None);
         (self.all, self.paired, self.wrong) = (0, false, None);
         let Some(trouble) = self.troubles.get(self.chosen) else { return };
-        match Case::about(self.ahead.as_deref().unwrap_or(&stage.run), trouble.clone(), self.stretch) {
+        match TroubleCase::about(self.ahead.as_deref().unwrap_or(&stage.run), trouble.clone(), self.stretch) {
             Ok(case) => {
                 let remedies = case.remedies.clone();
                 self.case = Some(Arc::new(case));
@@ -161,7 +161,7 @@ impl Popup for Why {
         let changed = !news.is_empty() || job.is_over() != was_over;
         self.tried.extend(news.into_iter().map(|tried| *tried));
         rank(&mut self.tried);
-        if self.is_over() && !self.paired && Case::wants_pairs(&self.tried) {
+        if self.is_over() && !self.paired && TroubleCase::wants_pairs(&self.tried) {
             self.try_pairs();
         }
         changed

@@ -45,13 +45,13 @@ pub(super) trait Word: Copy {
 
 /// Where somebody was.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Place {
+pub(super) struct ClaimedPlace {
     pub(super) pos: Vec3,
     /// The whole state, where this tick was some message's newest.
     pub(super) state: Option<State>,
 }
 
-impl Place {
+impl ClaimedPlace {
     /// What a claim says of the tick `back` before its newest.
     pub(super) fn of(claim: &Claim, back: usize) -> Self {
         match back {
@@ -61,7 +61,7 @@ impl Place {
     }
 }
 
-impl Word for Place {
+impl Word for ClaimedPlace {
     fn add(&mut self, later: &Self) -> bool {
         let same = self.pos == later.pos;
         if same {
@@ -234,15 +234,15 @@ impl<W: Word> Claims<W> {
     }
 }
 
-impl Claims<Place> {
+impl Claims<ClaimedPlace> {
     /// Queues the places of a claim.
     pub(super) fn take_in_claim(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Heard {
         let said = Said { newest, before: claim.count, since, epoch: claim.epoch };
-        self.take_in(&said, expected, |back| Place::of(claim, back))
+        self.take_in(&said, expected, |back| ClaimedPlace::of(claim, back))
     }
 
     /// A claim was accepted: the state it stands for, going on from `good`.
-    pub(super) fn accept(&mut self, tick: Tick, place: &Place, good: State) -> State {
+    pub(super) fn accept(&mut self, tick: Tick, place: &ClaimedPlace, good: State) -> State {
         let mut accepted = place.state.unwrap_or(good);
         accepted.set_vec3(0, place.pos);
         self.accepted(tick);

@@ -41,7 +41,7 @@ use around::Way;
 pub(super) use auditor::{Audit, Auditor};
 pub use carry::{Carry, Going};
 use case::is_still;
-pub use case::{Case, Check, Finding};
+pub use case::{Check, ClaimCase, Finding};
 pub use checks::checks;
 pub(super) use docket::Offence;
 pub use footing::Footing;
@@ -51,7 +51,7 @@ pub(super) use rules::Rules;
 use rules::{Between, Kept};
 pub(super) use ruling::Ruling;
 
-use super::claims::{Claims, Heard, Place, Said};
+use super::claims::{ClaimedPlace, Claims, Heard, Said};
 use crate::data::State;
 use crate::event::{Gap, Provenance};
 use crate::float::{max, min};
@@ -67,7 +67,7 @@ use crate::wire::{Claim, PullReason};
 /// One owner's claims and what is held against them.
 #[derive(Clone, Debug)]
 pub(super) struct Guard {
-    hearing: Hearing<Place>,
+    hearing: Hearing<ClaimedPlace>,
     checks: Vec<Box<dyn Check>>,
     carry: Carry,
     footing: Footing,
@@ -108,7 +108,7 @@ impl Guard {
     }
 
     /// What was said and what of it accepted.
-    pub(super) const fn claims(&self) -> &Claims<Place> {
+    pub(super) const fn claims(&self) -> &Claims<ClaimedPlace> {
         &self.hearing.claims
     }
 
@@ -141,7 +141,7 @@ impl Guard {
     /// Takes a claim in; see [`Hearing::take_in`].
     pub(super) fn take_in(&mut self, newest: Tick, since: Tick, claim: &Claim, expected: Tick) -> Heard {
         let said = Said { newest, before: claim.count, since, epoch: claim.epoch };
-        self.hearing.take_in(&said, expected, |back| Place::of(claim, back))
+        self.hearing.take_in(&said, expected, |back| ClaimedPlace::of(claim, back))
     }
 
     /// Judges what is claimed up to `now` and moves `state` along with what is lawful.
@@ -219,7 +219,7 @@ impl Guard {
     }
 
     /// Makes every check of a claim. Where one is not lawful, also where its owner goes back to.
-    fn check(&mut self, rules: &Rules<'_>, &Next { from, tick, pending }: &Next<Place>) -> (Ruling, State) {
+    fn check(&mut self, rules: &Rules<'_>, &Next { from, tick, pending }: &Next<ClaimedPlace>) -> (Ruling, State) {
         let Rules { rate, policy, .. } = *rules;
         let (scene, motion) = (&rules.scene(tick), rules.motion(tick));
         if self.claims().last.is_none() {
@@ -242,7 +242,7 @@ impl Guard {
         let lately = self.look_around(rules, (from, tick), (start, end), &limits);
         let (limits, arrived) = (&limits, pending.arrived);
         let (allowed, around, lately) = (&policy.allowed, &self.around, &lately[..]);
-        let case = Case {
+        let case = ClaimCase {
             scene,
             motion,
             limits,
@@ -313,8 +313,8 @@ impl Guard {
 /// place than where it was.
 fn find(
     checks: &mut [Box<dyn Check>],
-    hearing: &mut Hearing<Place>,
-    case: &Case<'_>,
+    hearing: &mut Hearing<ClaimedPlace>,
+    case: &ClaimCase<'_>,
     rules: &Rules<'_>,
 ) -> Option<(Ruling, Option<Vec3>)> {
     let Rules { rate, policy, .. } = *rules;
@@ -375,7 +375,7 @@ fn standing(state: &State, schema: &Schema) -> State {
 
 /// As far along what is claimed as was lawful: what is too far is taken from the way, what is too high from the height. Where that
 /// lies in something, since the way may have been bent, it stays where it was.
-fn furthest(case: &Case<'_>, evidence: &Evidence) -> State {
+fn furthest(case: &ClaimCase<'_>, evidence: &Evidence) -> State {
     let mut to = *case.before;
     let excess = (evidence.measured - evidence.limit) * if evidence.rule == Rule::Accel { case.seconds() } else { 1.0 };
     let at = match evidence.rule {

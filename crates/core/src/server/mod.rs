@@ -21,7 +21,7 @@ mod peers;
 mod talk;
 mod telling;
 
-pub use guard::{Around, Carry, Case, Check, Finding, Footing, Going, checks};
+pub use guard::{Around, Carry, Check, ClaimCase, Finding, Footing, Going, checks};
 pub use guests::Guest;
 
 use std::cell::Cell;

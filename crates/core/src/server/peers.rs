@@ -9,7 +9,7 @@ use crate::ids::{Address, EntityId, Life, PeerId, Token};
 use crate::tick::HostNanos;
 
 #[derive(Clone, Debug, Default)]
-struct Place {
+struct Slot {
     /// Of the next connection.
     epoch: u8,
     peer: Option<Peer>,
@@ -18,7 +18,7 @@ struct Place {
 /// All of them.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Peers {
-    places: Vec<Place>,
+    places: Vec<Slot>,
     /// Places without a connection, the one free for longest in front.
     free: VecDeque<u16>,
 }
@@ -32,7 +32,7 @@ impl Peers {
                 Some(slot) => slot,
                 None => {
                     let slot = u16::try_from(self.places.len()).ok()?;
-                    self.places.push(Place::default());
+                    self.places.push(Slot::default());
                     slot
                 }
             },

@@ -104,9 +104,9 @@ impl<'de> Deserialize<'de> for Pair {
 
 /// Two finite numbers, or three: a place, and how high.
 #[derive(Clone, Copy)]
-pub(super) struct Place(pub(super) [f32; 2], pub(super) f32);
+pub(super) struct PositionValue(pub(super) [f32; 2], pub(super) f32);
 
-impl<'de> Deserialize<'de> for Place {
+impl<'de> Deserialize<'de> for PositionValue {
     fn deserialize<D: Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
         let all = Vec::<f32>::deserialize(from)?;
         let expected = "expected two numbers such as [0, 2], or three with a height";
@@ -413,7 +413,7 @@ pub(super) struct Waypoint {
     /// On the way there, where to order what is owned and takes orders, in metres.
     #[serde(default)]
     #[schemars(with = "Option<Vec<f32>>")]
-    pub(super) order: Option<Spanned<Place>>,
+    pub(super) order: Option<Spanned<PositionValue>>,
 }
 
 /// What hands do for a while.
@@ -447,7 +447,7 @@ pub(super) struct Stroke {
     /// From then on, where to order what is owned and takes orders, in metres.
     #[serde(default)]
     #[schemars(with = "Option<Vec<f32>>")]
-    pub(super) order: Option<Spanned<Place>>,
+    pub(super) order: Option<Spanned<PositionValue>>,
 }
 
 /// Something that happens.

@@ -23,7 +23,7 @@ struct Said<'f> {
     press: &'f [Spanned<String>],
     hold: &'f [Spanned<String>],
     axis: &'f BTreeMap<String, Spanned<f64>>,
-    order: &'f Option<Spanned<file::Place>>,
+    order: &'f Option<Spanned<file::PositionValue>>,
 }
 
 impl Resolver<'_> {
@@ -109,8 +109,8 @@ impl Resolver<'_> {
         Ok(Acts { press: names(said.press), hold: names(said.hold), axes: axes.collect::<Result<_>>()?, order })
     }
 
-    fn order(&self, course: &Course, order: &Spanned<file::Place>) -> Result<Vec3> {
-        let file::Place(at, up) = *order.get_ref();
+    fn order(&self, course: &Course, order: &Spanned<file::PositionValue>) -> Result<Vec3> {
+        let file::PositionValue(at, up) = *order.get_ref();
         let (x, y) = self.inside(course, &Spanned::new(order.span(), file::Pair(at)))?;
         Ok(vec3(x, y, up))
     }

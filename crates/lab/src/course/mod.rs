@@ -38,10 +38,10 @@ use velocitas_analysis::fault::Fault;
 use velocitas_record::Conditions;
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::{MachineId, MemberId};
-use velocitas_record::knob::{Knob, Knobs, Place};
+use velocitas_record::knob::{Accessor, Knob, Knobs};
 use velocitas_record::known::Known;
 use velocitas_record::time::LabTime;
-use velocitas_record::trace::Trace;
+use velocitas_record::trace::DelayTrace;
 
 /// The demo course.
 pub const DEMO: &str = include_str!("../../../../courses/lampwick-quay.course.toml");
@@ -89,7 +89,7 @@ pub struct Course {
     /// Where it is.
     pub world: Arc<World>,
     /// What was recorded of links, for those that follow it.
-    pub traces: Arc<[Trace]>,
+    pub traces: Arc<[DelayTrace]>,
     /// How long the server waits for who says nothing.
     pub patience: Patience,
     /// What the server's guard looks at and answers.
@@ -253,7 +253,7 @@ impl Turned {
     pub(crate) fn apply(&self, up: &mut Conditions, down: &mut Conditions) {
         for (way, settings) in [(up, &self.up), (down, &self.down)] {
             for (knob, x) in settings {
-                if let Place::Link { set, .. } = knob.spec().place {
+                if let Accessor::Link { set, .. } = knob.spec().accessor {
                     set(way, *x);
                 }
             }

@@ -24,7 +24,7 @@ use velocitas_record::ids::MemberId;
 use velocitas_record::knob::Knobs;
 use velocitas_record::quantity::{Dimension, Quantity, Time};
 use velocitas_record::time::LabTime;
-use velocitas_record::trace::Trace;
+use velocitas_record::trace::DelayTrace;
 use velocitas_record::{Conditions, TraceNumber};
 
 /// The most one server and one screen are meant for.
@@ -380,7 +380,7 @@ impl Resolver<'_> {
     fn links(
         &self,
         links: &BTreeMap<String, Link>,
-        traces: &mut Vec<Trace>,
+        traces: &mut Vec<DelayTrace>,
     ) -> Result<BTreeMap<String, (Conditions, Conditions)>> {
         let mut all: BTreeMap<String, (Conditions, Conditions)> =
             PROFILES.iter().map(|profile| (profile.name.to_owned(), (profile.up, profile.down))).collect();
@@ -392,7 +392,7 @@ impl Resolver<'_> {
     }
 
     /// The trace in a file; each file is read once.
-    fn trace(&self, path: &Spanned<String>, traces: &mut Vec<Trace>) -> std::result::Result<TraceNumber, Mistake> {
+    fn trace(&self, path: &Spanned<String>, traces: &mut Vec<DelayTrace>) -> std::result::Result<TraceNumber, Mistake> {
         let name = path.get_ref();
         let wrong = |why: String| (path.span(), format!("expected the trace `{name}`: {why}"), None);
         if let Some(place) = traces.iter().position(|trace| trace.name == *name) {
@@ -402,7 +402,7 @@ impl Resolver<'_> {
             return Err(wrong(format!("a course has at most {MOST_TRACES}")));
         }
         let text = (self.read)(name).map_err(wrong)?;
-        traces.push(Trace::parse(name, &text).map_err(|e| wrong(e.to_string()))?);
+        traces.push(DelayTrace::parse(name, &text).map_err(|e| wrong(e.to_string()))?);
         Ok(TraceNumber((traces.len() - 1) as u8))
     }
 

@@ -13,7 +13,7 @@ use super::Turned;
 use super::error::nearest;
 use crate::cheat::{CHEATS, Cheat};
 use crate::profile::{PROFILES, Profile};
-use velocitas_record::knob::{KnobSpec, KnobValue, Knobs, Place, Range as Steps, SETTINGS, Takes};
+use velocitas_record::knob::{Accessor, KnobSpec, KnobValue, Knobs, Range as Steps, SETTINGS, Takes};
 use velocitas_record::quantity::{Quantity, Time, measure_of};
 use velocitas_record::{Conditions, TraceNumber};
 
@@ -52,7 +52,7 @@ const TRACE: &str = "trace";
 pub(super) type ReadTrace<'a> = dyn FnMut(&Spanned<String>) -> Result<TraceNumber> + 'a;
 
 const fn is_of_link(spec: &KnobSpec) -> bool {
-    matches!(spec.place, Place::Link { .. })
+    matches!(spec.accessor, Accessor::Link { .. })
 }
 
 fn rows(of_link: bool) -> impl Iterator<Item = &'static KnobSpec> {
@@ -242,8 +242,8 @@ impl Link {
     /// The same without what differs.
     fn set(&self) -> Result<Turned> {
         let all = |conditions: Conditions| {
-            rows(true).filter_map(move |spec| match spec.place {
-                Place::Link { get, .. } => Some((spec.knob, get(&conditions))),
+            rows(true).filter_map(move |spec| match spec.accessor {
+                Accessor::Link { get, .. } => Some((spec.knob, get(&conditions))),
                 _ => None,
             })
         };
@@ -297,7 +297,7 @@ impl Settings {
     pub(super) fn apply(&self, knobs: &mut Knobs) -> Result<()> {
         for (key, written) in &self.0 {
             let spec = row(key, false)?;
-            spec.place.apply(knobs, value(spec, written)?);
+            spec.accessor.apply(knobs, value(spec, written)?);
         }
         Ok(())
     }

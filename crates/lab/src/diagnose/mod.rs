@@ -93,7 +93,7 @@ pub struct Tried {
 
 /// A stretch to be cured.
 #[derive(Clone, Debug)]
-pub struct Case {
+pub struct TroubleCase {
     /// As it was before it, for branches to go on from.
     at: Run,
     /// Whose screen.
@@ -108,7 +108,7 @@ pub struct Case {
     pub remedies: Vec<Remedy>,
 }
 
-impl Case {
+impl TroubleCase {
     /// Where branches with a remedy leave the run: a while before the stretch, so that the remedy has settled by then.
     pub fn begins(&self) -> LabTime {
         self.at.now()

@@ -176,7 +176,7 @@ fn knobs(at: &Run, member: MemberId) -> Vec<Remedy> {
     let name = &at.course()[member].name;
     let cure = |spec: &velocitas_record::knob::KnobSpec| {
         let (now, value) = (spec.knob.get(knobs), spec.knob.cure(knobs)?);
-        let is_link = matches!(spec.place, velocitas_record::knob::Place::Link { .. });
+        let is_link = matches!(spec.accessor, velocitas_record::knob::Accessor::Link { .. });
         let reaches = if is_link { Reaches::Link } else { Reaches::Setting };
         let (now, then) = (shown(spec.knob, now), shown(spec.knob, value));
         let words = format!("{name}: {} {then} instead of {now}", spec.name);

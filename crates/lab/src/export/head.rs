@@ -10,7 +10,7 @@ use crate::course::Material;
 use velocitas_record::Conditions;
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::{MachineId, Part, RecordTick};
-use velocitas_record::knob::{KnobSpec, Knobs, Place, SETTINGS, Takes};
+use velocitas_record::knob::{Accessor, KnobSpec, Knobs, SETTINGS, Takes};
 use velocitas_record::record::{Cast, Record};
 
 /// The format of the lines.
@@ -94,8 +94,8 @@ pub(super) fn setting(spec: &KnobSpec) -> String {
 fn link(cast: &Cast, knobs: &Knobs) -> Value {
     let way = |conditions: &Conditions| {
         let trace = conditions.trace.and_then(|number| cast.origin.traces.get(usize::from(number.0)));
-        let all = SETTINGS.iter().filter_map(|spec| match spec.place {
-            Place::Link { get, .. } => Some((setting(spec), json!(get(conditions)))),
+        let all = SETTINGS.iter().filter_map(|spec| match spec.accessor {
+            Accessor::Link { get, .. } => Some((setting(spec), json!(get(conditions)))),
             _ => None,
         });
         let trace = trace.map(|trace| ("trace".to_owned(), Value::from(trace.name.as_str())));
@@ -107,11 +107,11 @@ fn link(cast: &Cast, knobs: &Knobs) -> Value {
 /// Every setting of the client.
 fn settings(knobs: &Knobs) -> Value {
     let all = SETTINGS.iter().filter_map(|spec| {
-        let value = match spec.place {
-            Place::Link { .. } => return None,
-            Place::Number { get, .. } => json!(get(knobs)),
-            Place::NumberOrAuto { get, .. } => get(knobs).map_or_else(|| json!("auto"), |x| json!(x)),
-            Place::Switch { get, .. } => json!(get(knobs)),
+        let value = match spec.accessor {
+            Accessor::Link { .. } => return None,
+            Accessor::Number { get, .. } => json!(get(knobs)),
+            Accessor::NumberOrAuto { get, .. } => get(knobs).map_or_else(|| json!("auto"), |x| json!(x)),
+            Accessor::Switch { get, .. } => json!(get(knobs)),
         };
         Some((setting(spec), value))
     });

@@ -4,7 +4,7 @@ use velocitas_core::{Input, Provenance};
 
 use super::cell::Cell;
 use super::head::input_cells;
-use super::kind::{Key, Kind, Place, actor_name, key, machine, tick};
+use super::kind::{Key, Kind, RowContext, actor_name, key, machine, tick};
 use velocitas_analysis::{Fate, fate};
 use velocitas_record::ids::ActorId;
 use velocitas_record::record::{InputRow, InputRows};
@@ -17,12 +17,12 @@ pub(super) struct InputHere {
 }
 
 impl InputHere {
-    pub(super) fn of(place: &Place<'_>, actor: ActorId, row: InputRow) -> Self {
+    pub(super) fn of(place: &RowContext<'_>, actor: ActorId, row: InputRow) -> Self {
         Self { actor, row, fate: fate(place.record, place.machine, actor, &row, place.record.end) }
     }
 
     /// A value by the fields of its rule.
-    fn value<'a>(&self, place: &Place<'a>, of: fn(&InputRows, &InputRow) -> Option<Input>) -> Cell<'a> {
+    fn value<'a>(&self, place: &RowContext<'a>, of: fn(&InputRows, &InputRow) -> Option<Input>) -> Cell<'a> {
         let own = place.record.of(place.machine).own(self.actor);
         let Some(value) = own.and_then(|own| of(&own.inputs, &self.row)) else { return Cell::Null };
         let layout = place.record.layout(self.actor, self.row.tick);
@@ -30,7 +30,7 @@ impl InputHere {
     }
 
     /// Where a claim for this tick says that its entity is, as it travels.
-    fn claimed<'a>(&self, place: &Place<'a>) -> Cell<'a> {
+    fn claimed<'a>(&self, place: &RowContext<'a>) -> Cell<'a> {
         let player = place.record.cast.machines[place.machine.index()].player.as_ref();
         if self.row.sampled_at().is_none() || player.is_none_or(|player| player.arrangement.sends_inputs()) {
             return Cell::Null;

@@ -11,7 +11,7 @@ use velocitas_record::time::LabTime;
 
 /// Where a row belongs.
 #[derive(Clone, Copy)]
-pub(super) struct Place<'a> {
+pub(super) struct RowContext<'a> {
     pub(super) record: &'a Record,
     pub(super) findings: &'a Findings,
     pub(super) machine: MachineId,
@@ -19,7 +19,7 @@ pub(super) struct Place<'a> {
     pub(super) tick: Option<RecordTick>,
 }
 
-impl<'a> Place<'a> {
+impl<'a> RowContext<'a> {
     pub(super) fn shown(&self, tick: RecordTick) -> Cell<'a> {
         self.record.shown(tick).into()
     }
@@ -30,7 +30,7 @@ pub(super) struct Key<R> {
     pub(super) name: &'static str,
     /// In words, where the name does not say it.
     pub(super) says: &'static str,
-    pub(super) get: for<'a> fn(&Place<'a>, &R) -> Cell<'a>,
+    pub(super) get: for<'a> fn(&RowContext<'a>, &R) -> Cell<'a>,
 }
 
 /// A kind of row.
@@ -52,17 +52,17 @@ pub struct RowSpec {
 }
 
 /// An entity's name.
-pub(super) fn actor_name<'a>(place: &Place<'a>, actor: ActorId) -> Cell<'a> {
+pub(super) fn actor_name<'a>(place: &RowContext<'a>, actor: ActorId) -> Cell<'a> {
     place.record.cast.actors[actor.index()].name.as_str().into()
 }
 
 /// The same by what the machines call it.
-pub(super) fn entity_name<'a>(place: &Place<'a>, entity: EntityId) -> Cell<'a> {
+pub(super) fn entity_name<'a>(place: &RowContext<'a>, entity: EntityId) -> Cell<'a> {
     place.record.cast.actor(entity).map_or(Cell::Null, |actor| actor_name(place, actor))
 }
 
 /// Whom something reaches: all, or a machine.
-pub(super) fn reach(place: &Place<'_>, reach: Reach) -> String {
+pub(super) fn reach(place: &RowContext<'_>, reach: Reach) -> String {
     match reach {
         Reach::All => "all".to_owned(),
         Reach::One(machine) => place.record.cast.name(machine).to_owned(),
@@ -70,7 +70,7 @@ pub(super) fn reach(place: &Place<'_>, reach: Reach) -> String {
 }
 
 /// A key with a name that says it all.
-pub(super) const fn key<R>(name: &'static str, get: for<'a> fn(&Place<'a>, &R) -> Cell<'a>) -> Key<R> {
+pub(super) const fn key<R>(name: &'static str, get: for<'a> fn(&RowContext<'a>, &R) -> Cell<'a>) -> Key<R> {
     Key { name, says: "", get }
 }
 
@@ -107,7 +107,7 @@ impl<R> Kind<R> {
     pub(super) fn write<'a, K: AsRef<str>>(
         &self,
         form: &Form,
-        place: &Place<'_>,
+        place: &RowContext<'_>,
         row: &R,
         more: impl IntoIterator<Item = (K, Cell<'a>)>,
         out: &mut Vec<u8>,

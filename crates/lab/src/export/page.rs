@@ -5,7 +5,7 @@ use std::io;
 use std::ops::Range;
 
 use super::cell::Cell;
-use super::kind::{Form, Kind, Place, RowSpec};
+use super::kind::{Form, Kind, RowContext, RowSpec};
 use crate::stored::seldom::Seldom;
 use velocitas_record::ids::ActorId;
 
@@ -57,12 +57,12 @@ impl Page {
     }
 
     /// Adds a row that is about no entity, or about what is not ordered by it.
-    pub(super) fn put<R>(&mut self, kind: &Kind<R>, place: &Place<'_>, row: &R) {
+    pub(super) fn put<R>(&mut self, kind: &Kind<R>, place: &RowContext<'_>, row: &R) {
         self.put_with(kind, place, None, row, std::iter::empty::<(&str, Cell<'_>)>());
     }
 
     /// Adds a row about an entity.
-    pub(super) fn put_of<R>(&mut self, kind: &Kind<R>, place: &Place<'_>, actor: ActorId, row: &R) {
+    pub(super) fn put_of<R>(&mut self, kind: &Kind<R>, place: &RowContext<'_>, actor: ActorId, row: &R) {
         self.put_with(kind, place, Some(actor), row, std::iter::empty::<(&str, Cell<'_>)>());
     }
 
@@ -70,7 +70,7 @@ impl Page {
     pub(super) fn put_with<'a, R, K: AsRef<str>>(
         &mut self,
         kind: &Kind<R>,
-        place: &Place<'_>,
+        place: &RowContext<'_>,
         actor: Option<ActorId>,
         row: &R,
         more: impl IntoIterator<Item = (K, Cell<'a>)>,

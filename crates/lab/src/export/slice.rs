@@ -4,7 +4,7 @@ use super::comings::SEEN;
 use super::frames::{FRAME, RECEIVED, REFUSAL, TUNED};
 use super::head::state_cells;
 use super::inputs::{INPUT, InputHere};
-use super::kind::{Kind, Place};
+use super::kind::{Kind, RowContext};
 use super::page::Page;
 use super::table::{
     AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, GROUND, MEASURE, MESSAGE, PREDICTED, REWRITTEN, RULE, Seen, StateRow,
@@ -30,8 +30,8 @@ pub(super) struct Slice<'a, 'p> {
 }
 
 impl<'a> Slice<'a, '_> {
-    fn place(&self, machine: MachineId, at: LabTime, tick: Option<RecordTick>) -> Place<'a> {
-        Place { record: self.record, findings: self.findings, machine, at, tick }
+    fn place(&self, machine: MachineId, at: LabTime, tick: Option<RecordTick>) -> RowContext<'a> {
+        RowContext { record: self.record, findings: self.findings, machine, at, tick }
     }
 
     /// The rows of a column in this slice.

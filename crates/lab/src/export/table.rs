@@ -12,7 +12,7 @@ use super::comings::{
 };
 use super::frames::{FRAME, RECEIVED, REFUSAL, TUNED};
 use super::inputs::INPUT;
-use super::kind::{Key, Kind, Place, RowSpec, actor_name, entity_name, key, machine, reach, tick};
+use super::kind::{Key, Kind, RowContext, RowSpec, actor_name, entity_name, key, machine, reach, tick};
 use super::page::Page;
 use velocitas_analysis::metrics::Window;
 use velocitas_record::command::Command;
@@ -42,7 +42,7 @@ pub(super) struct Datagram {
     pub(super) row: MessageRow,
 }
 
-fn peer_name<'a>(place: &Place<'a>, peer: PeerId) -> Cell<'a> {
+fn peer_name<'a>(place: &RowContext<'a>, peer: PeerId) -> Cell<'a> {
     place.record.cast.machine_of(peer).map_or(Cell::Null, |machine| place.record.cast.name(machine).into())
 }
 
@@ -515,7 +515,7 @@ pub(super) static COMMAND: Kind<Command> = Kind {
 };
 
 /// What is given by name, as the rule of the body has it; what is at rest is left out.
-fn given(place: &Place<'_>, given: &Input) -> Value {
+fn given(place: &RowContext<'_>, given: &Input) -> Value {
     let Some(body) = place.record.cast.body(place.machine, place.record.end) else { return Value::Null };
     let layout = place.record.layout(body, RecordTick(0));
     let cells = super::head::input_cells(layout.schema(), given).filter(|(_, cell)| !cell.is_at_rest());
@@ -523,7 +523,7 @@ fn given(place: &Place<'_>, given: &Input) -> Value {
 }
 
 /// The keys that a command adds.
-pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
+pub(super) fn command(place: &RowContext<'_>, command: &Command) -> Value {
     let cast = &place.record.cast;
     let rule = |kind| cast.kinds().motion(kind).name();
     let reach = |reach: Reach| super::kind::reach(place, reach);
@@ -563,7 +563,7 @@ pub(super) fn command(place: &Place<'_>, command: &Command) -> Value {
 }
 
 /// The row of something that happens seldom.
-pub(super) fn happening(page: &mut Page, place: &Place<'_>, part: Part, what: &Happening) {
+pub(super) fn happening(page: &mut Page, place: &RowContext<'_>, part: Part, what: &Happening) {
     match what {
         Happening::Fact(fact) => self::fact(page, place, part, fact),
         Happening::Pushed(entity, by) => page.put(&PUSHED, place, &(*entity, *by)),
@@ -587,7 +587,7 @@ pub(super) fn happening(page: &mut Page, place: &Place<'_>, part: Part, what: &H
     }
 }
 
-fn fact(page: &mut Page, place: &Place<'_>, part: Part, fact: &Fact) {
+fn fact(page: &mut Page, place: &RowContext<'_>, part: Part, fact: &Fact) {
     match fact {
         Fact::Corrected(c) if c.why == Restored::Settled => page.put(&SETTLED, place, c),
         Fact::Corrected(c) => page.put(&CORRECTION, place, c),

@@ -11,7 +11,7 @@ use velocitas_analysis::fault::Fault;
 use velocitas_record::addresses::token;
 use velocitas_record::command::{Calm, Command};
 use velocitas_record::ids::{MachineId, MemberId, Part};
-use velocitas_record::knob::{Knob, Knobs, Place, SETTINGS};
+use velocitas_record::knob::{Accessor, Knob, Knobs, SETTINGS};
 use velocitas_record::known::Reach;
 use velocitas_record::watch::{Happening, Watch};
 
@@ -157,7 +157,7 @@ impl Lab {
             let mut turned = Turned { up: Vec::new(), down: Vec::new() };
             let mut set = Vec::new();
             for spec in &SETTINGS {
-                if let Place::Link { get, .. } = spec.place {
+                if let Accessor::Link { get, .. } = spec.accessor {
                     let ways = [(&mut turned.up, &was.up, &is.up), (&mut turned.down, &was.down, &is.down)];
                     let changed = ways.into_iter().filter(|(_, was, is)| get(was) != get(is));
                     changed.for_each(|(way, _, is)| way.push((spec.knob, get(is))));

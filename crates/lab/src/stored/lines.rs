@@ -10,7 +10,7 @@ use serde_json::Value;
 use velocitas_core::Motion;
 
 use super::block::Damage;
-use super::putting::{Place, Putting};
+use super::putting::{Putting, RowPosition};
 use super::read::{Stored, StoredError};
 use super::restore::Restored;
 use crate::export::RECORD_FORMAT;
@@ -39,7 +39,7 @@ struct Lines<R> {
 
 impl<R: Read> Lines<R> {
     /// Goes on to the next line; `None` at the end. A line that is longer than `most` is cut.
-    fn next(&mut self, most: u64) -> io::Result<Option<(&[u8], Place)>> {
+    fn next(&mut self, most: u64) -> io::Result<Option<(&[u8], RowPosition)>> {
         self.begin += self.line.len();
         self.line.clear();
         self.number += 1;

@@ -92,7 +92,7 @@ const MOST_PENDING: usize = 1 << 20;
 type Became = (MachineId, InputFact, Option<Input>);
 
 /// Where a row is: the number of its line, and its first byte.
-pub(super) type Place = (usize, usize);
+pub(super) type RowPosition = (usize, usize);
 
 /// Rows on their way back.
 pub(super) struct Putting<'a> {
@@ -100,10 +100,10 @@ pub(super) struct Putting<'a> {
     names: Names,
     /// The moment at hand, its rows, and up to when all were put back.
     at: LabTime,
-    rows: Vec<(Rank, u64, Range<usize>, Place)>,
+    rows: Vec<(Rank, u64, Range<usize>, RowPosition)>,
     text: String,
     /// The row that is looked at.
-    pub(super) place: Place,
+    pub(super) place: RowPosition,
     until: LabTime,
     /// What becomes of inputs later than their rows come.
     pending: BTreeMap<LabTime, Vec<Became>>,
@@ -128,7 +128,7 @@ impl<'a> Putting<'a> {
     }
 
     /// Takes the next row.
-    pub(super) fn row(&mut self, line: &str, place: Place) -> Result<(), Strange> {
+    pub(super) fn row(&mut self, line: &str, place: RowPosition) -> Result<(), Strange> {
         self.place = place;
         let (kind, at, nth, has_fact) = match usual(line) {
             Some((kind, at)) => (Cow::Borrowed(kind), at, 0, false),

@@ -12,7 +12,7 @@ use crate::known::Known;
 use crate::role::Role;
 use crate::texts::GaitFile;
 use crate::time::LabTime;
-use crate::trace::Trace;
+use crate::trace::DelayTrace;
 use crate::world::{NamedSolid, World};
 
 /// A machine.
@@ -49,7 +49,7 @@ pub struct Origin {
     /// How long the server waits for who says nothing.
     pub patience: Patience,
     /// What was recorded of links.
-    pub traces: Arc<[Trace]>,
+    pub traces: Arc<[DelayTrace]>,
 }
 
 /// What is told of a run before anything happens.

@@ -1,10 +1,10 @@
 //! What lies within the unit square.
 
 /// A place, from 0 to 1 where it is within.
-pub(super) type Place = (f64, f64);
+pub(super) type Point = (f64, f64);
 
 /// The part of a line that is within (Liang and Barsky, 1984).
-pub fn cut(a: Place, b: Place) -> Option<(Place, Place)> {
+pub fn cut(a: Point, b: Point) -> Option<(Point, Point)> {
     let (dx, dy) = (b.0 - a.0, b.1 - a.1);
     let (mut from, mut to) = (0.0f64, 1.0f64);
     for (way, room) in [(-dx, a.0), (dx, 1.0 - a.0), (-dy, a.1), (dy, 1.0 - a.1)] {
@@ -22,9 +22,9 @@ pub fn cut(a: Place, b: Place) -> Option<(Place, Place)> {
 }
 
 /// The part of an area that is within (Sutherland and Hodgman, 1974).
-pub(super) fn clipped(corners: &[Place]) -> Vec<Place> {
+pub(super) fn clipped(corners: &[Point]) -> Vec<Point> {
     // How far a place is within an edge.
-    let edges: [fn(Place) -> f64; 4] = [|p| p.0, |p| 1.0 - p.0, |p| p.1, |p| 1.0 - p.1];
+    let edges: [fn(Point) -> f64; 4] = [|p| p.0, |p| 1.0 - p.0, |p| p.1, |p| 1.0 - p.1];
     let mut left = corners.to_vec();
     for within in edges {
         let before = std::mem::take(&mut left);

@@ -36,7 +36,7 @@ const BEYOND: i32 = 60;
 
 /// A rectangle of the page: left, top, right, bottom.
 #[derive(Clone, Copy)]
-struct Place {
+struct PlotBox {
     left: i32,
     top: i32,
     right: i32,
@@ -80,7 +80,7 @@ pub(super) fn draw(drawing: &Drawing, theme: Theme, on: impl DrawingBackend) {
     let mut top = head(drawing);
     for (i, plot) in drawing.plots.iter().enumerate() {
         let bottom = top + BETWEEN + height(plot);
-        let place = Place { left: LEFT, top: top + BETWEEN, right: WIDTH - RIGHT, bottom };
+        let place = PlotBox { left: LEFT, top: top + BETWEEN, right: WIDTH - RIGHT, bottom };
         let shared = shares_axis(drawing, i);
         page.plot(plot, place, !shared);
         top = place.bottom + if shared { 0 } else { BELOW };
@@ -135,7 +135,7 @@ impl<B: DrawingBackend> Page<'_, B> {
         let _ = self.area.draw(&PathElement::new(points, self.ink(tone).stroke_width(width)));
     }
 
-    fn plot(&self, plot: &Plot, place: Place, labelled: bool) {
+    fn plot(&self, plot: &Plot, place: PlotBox, labelled: bool) {
         let to = Onto { plot, place };
         self.grid(plot, &to, labelled);
         self.write((place.left, place.top - 5), MIDDLE, Tone::Plain, (HPos::Left, VPos::Bottom), &plot.name);
@@ -149,7 +149,7 @@ impl<B: DrawingBackend> Page<'_, B> {
 
     /// The axes with what is written beside them.
     fn grid(&self, plot: &Plot, to: &Onto<'_>, labelled: bool) {
-        let Place { left, top, right, bottom } = to.place;
+        let PlotBox { left, top, right, bottom } = to.place;
         let about = |axis: &Axis, length: i32, each: i32| axis.ticks(((length / each).max(2)) as usize);
         for (value, words) in about(&plot.up, bottom - top, 44) {
             let y = to.y(value);
@@ -203,7 +203,7 @@ impl<B: DrawingBackend> Page<'_, B> {
                 }
             }
             Mark::Rule { at, level, tone, .. } => {
-                let Place { left, top, right, bottom } = to.place;
+                let PlotBox { left, top, right, bottom } = to.place;
                 let (x, y) = (to.x(*at), to.y(*at));
                 let (from, end) = if *level { ((left, y), (right, y)) } else { ((x, top), (x, bottom)) };
                 self.path(vec![from, end], *tone, 1);
@@ -305,7 +305,7 @@ fn aside(plot: &Plot, at: f64, place: f64, shape: Shape) -> i32 {
 /// From the units of a plot onto its place.
 struct Onto<'a> {
     plot: &'a Plot,
-    place: Place,
+    place: PlotBox,
 }
 
 impl Onto<'_> {
@@ -315,7 +315,7 @@ impl Onto<'_> {
     }
 
     fn pixel(&self, (x, y): (f64, f64)) -> (i32, i32) {
-        let Place { left, top, right, bottom } = self.place;
+        let PlotBox { left, top, right, bottom } = self.place;
         let along = |from: i32, to: i32, part: f64| from + (f64::from(to - from) * part.clamp(0.0, 1.0)).round() as i32;
         (along(left, right, x), along(bottom, top, y))
     }

@@ -50,7 +50,7 @@ impl View for Rules {
         let Some(source) = stage.edits.source(kind) else { return };
         let first = source.said.diagnostics.iter().find(|d| d.severity == velocitas_gait::Severity::Error);
         if let Some(d) = first {
-            self.scroll = velocitas_gait::Place::of(&source.said.text, d.span).line.saturating_sub(8);
+            self.scroll = velocitas_gait::SourcePosition::of(&source.said.text, d.span).line.saturating_sub(8);
         }
     }
 

@@ -3,7 +3,7 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
-use velocitas_gait::{Class, Diagnostic, Place, Severity};
+use velocitas_gait::{Class, Diagnostic, Severity, SourcePosition};
 
 use super::Both;
 use crate::sources::Source;
@@ -142,7 +142,7 @@ fn line_ends(text: &str, lines: usize) -> usize {
 
 /// The caret, what is wrong, what to do. Returns the next free row.
 fn diagnostic(p: Palette, source: &Source, d: &Diagnostic, area: Rect, buffer: &mut Buffer) -> u16 {
-    let place = Place::of(&source.said.text, d.span);
+    let place = SourcePosition::of(&source.said.text, d.span);
     let tone = if d.severity == Severity::Error { Tone::Correction } else { Tone::Bright };
     let column = (place.column - 1) as u16;
     let from = area.x + GUTTER;

@@ -5,7 +5,7 @@ use super::turn::{Includes, Turn, tell_used};
 use crate::data::State;
 use crate::event::{Provenance, Sink};
 use crate::ids::PeerId;
-use crate::server::claims::{Claims, Heard, Place};
+use crate::server::claims::{ClaimedPlace, Claims, Heard};
 use crate::tick::Tick;
 use crate::wire::Claim;
 use crate::world::Entity;
@@ -13,7 +13,7 @@ use crate::world::Entity;
 /// One owner's claims of one entity.
 #[derive(Clone, Debug)]
 pub(in crate::server) struct Believing {
-    claims: Claims<Place>,
+    claims: Claims<ClaimedPlace>,
     good: State,
 }
 

@@ -1,6 +1,6 @@
 //! Accel: nobody has another speed at once, unless something is touched.
 
-use super::case::{Case, Check, Finding};
+use super::case::{Check, ClaimCase, Finding};
 use crate::body::Body;
 use crate::float::{max, min};
 use crate::ground::{Ground, SolidId, touching};
@@ -33,7 +33,7 @@ impl Check for Accel {
     /// touched stops or turns whoever touches it, so near anything solid a change says nothing. A program that stands still for a while
     /// passes ticks over, in which its owner stays where it is, to go on as fast as it went, or as it went in ticks that were lost: that is
     /// believed now and then.
-    fn judge(&mut self, case: &Case<'_>) -> Finding {
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding {
         let Some(accel) = case.limits.accel else { return Finding::Nothing };
         let Some(moving) = self.moving else {
             let lane = case.motion.schema().velocity_lane();
@@ -83,7 +83,7 @@ impl Check for Accel {
         if stops || goes_on { Finding::unproven(evidence) } else { Finding::Beyond(evidence, None) }
     }
 
-    fn path(&self, case: &Case<'_>) -> Path {
+    fn path(&self, case: &ClaimCase<'_>) -> Path {
         Path::through(self.earlier.into_iter().chain([case.start, case.end]))
     }
 
@@ -96,7 +96,7 @@ impl Check for Accel {
     }
 }
 
-impl Case<'_> {
+impl ClaimCase<'_> {
     /// Whether anything solid beside it or over its head is so near to where it was, at any height that it had, or was until lately; what it
     /// stands on is not.
     fn touches(&self, near: f32, (lowest, highest): (f32, f32)) -> bool {

@@ -8,7 +8,7 @@
 //! believed.
 
 use super::around::Around;
-use super::case::{Case, Check, Finding};
+use super::case::{Check, ClaimCase, Finding};
 use super::docket::Offence;
 use super::edge::Edge;
 use super::habits::Habits;
@@ -310,7 +310,7 @@ fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), base: &State, told:
         down: max(most.down, -was.z),
         ..most
     };
-    let case = Case {
+    let case = ClaimCase {
         scene: &scene,
         motion,
         limits,

@@ -1,6 +1,6 @@
 //! Burst: what is gone beyond a pace that can be kept up is used up, and saved again by going slower. A token bucket of metres.
 
-use super::case::{Case, Check, Finding};
+use super::case::{Check, ClaimCase, Finding};
 use super::pace::CHORDS;
 use crate::float::max;
 use crate::motion::Burst as Bucket;
@@ -34,7 +34,7 @@ impl Burst {
 }
 
 impl Check for Burst {
-    fn judge(&mut self, case: &Case<'_>) -> Finding {
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding {
         let Some(burst) = case.limits.burst else { return Finding::Nothing };
         self.change(burst);
         let (tick, at) = *self.last.get_or_insert((case.from, case.start));
@@ -58,7 +58,7 @@ impl Check for Burst {
         Finding::Within(evidence)
     }
 
-    fn path(&self, case: &Case<'_>) -> Path {
+    fn path(&self, case: &ClaimCase<'_>) -> Path {
         Path::through([self.last.map_or(case.start, |(_, at)| at), case.end])
     }
 

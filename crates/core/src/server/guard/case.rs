@@ -13,7 +13,7 @@ use crate::verdict::{Evidence, Path, RULES, Rule};
 
 /// One claim.
 #[derive(Clone, Copy)]
-pub struct Case<'a> {
+pub struct ClaimCase<'a> {
     /// What held at the server in the tick that is claimed.
     pub scene: &'a Scene<'a>,
     /// The rule by which it moves.
@@ -48,7 +48,7 @@ pub struct Case<'a> {
     pub lately: &'a [&'a Ground],
 }
 
-impl Case<'_> {
+impl ClaimCase<'_> {
     /// Ticks from the last claim to this: more than one where some were lost.
     pub const fn ticks(&self) -> u64 {
         self.tick.since(self.from).unsigned_abs()
@@ -173,10 +173,10 @@ impl Finding {
 /// A check of claims: one rule of the guard, with what it remembers of one owner. It says what it finds; the guard answers.
 pub trait Check: fmt::Debug + Send + Sync {
     /// Looks at a claim that comes after all it has seen.
-    fn judge(&mut self, case: &Case<'_>) -> Finding;
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding;
 
     /// The corners between which it measured what it was last asked about.
-    fn path(&self, case: &Case<'_>) -> Path {
+    fn path(&self, case: &ClaimCase<'_>) -> Path {
         Path::through([case.start, case.end])
     }
 

@@ -1,6 +1,6 @@
 //! Edge: who rises faster than it may climbs an edge, and there must be one.
 
-use super::case::{Case, Check, Finding};
+use super::case::{Check, ClaimCase, Finding};
 use crate::verdict::Rule;
 
 /// The rule.
@@ -10,7 +10,7 @@ pub(super) struct Edge;
 impl Check for Edge {
     /// How much higher it is than it could have climbed in the time: the height of an edge, on which it stands then. Over ticks of which
     /// nothing is known it may have climbed several, and have hopped from the last.
-    fn judge(&mut self, case: &Case<'_>) -> Finding {
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding {
         let climbed = case.limits.up * (1.0 + case.limits.slack) * case.seconds() + case.pushed();
         let edge = case.end.z - case.start.z - climbed;
         if edge <= case.quantum() {

@@ -1,6 +1,6 @@
 //! Growth: what only grows so fast is not suddenly more.
 
-use super::case::{Case, Check, Finding};
+use super::case::{Check, ClaimCase, Finding};
 use crate::float::max;
 use crate::schema::Shape;
 use crate::verdict::Rule;
@@ -11,7 +11,7 @@ pub(super) struct Growth;
 
 impl Check for Growth {
     /// The field that grew by the most of what it could have since it was last told.
-    fn judge(&mut self, case: &Case<'_>) -> Finding {
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding {
         let Some(told) = case.told else { return Finding::Nothing };
         let seconds = (case.ago + case.ticks()) as f32 * case.scene.dt;
         let numbers = case.motion.schema().state.iter().filter(|f| f.shape == Shape::Number);

@@ -236,13 +236,13 @@ impl<W: Word> Hearing<W> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::server::claims::Place;
+    use crate::server::claims::ClaimedPlace;
     use crate::vec3::vec3;
 
     #[test]
     fn no_push_is_lost_of_however_many_wait() {
         let rate = Rate::new(60).expect("60 Hz");
-        let mut hearing: Hearing<Place> = Hearing::new(rate);
+        let mut hearing: Hearing<ClaimedPlace> = Hearing::new(rate);
         (0..50).for_each(|_| hearing.push(vec3(1.0, 0.0, 0.0)));
         assert_eq!(hearing.pushes.len(), PUSHES);
         assert_eq!(hearing.pushes.iter().map(|push| push.x).sum::<f32>(), 50.0);

@@ -2,7 +2,7 @@
 
 use std::collections::VecDeque;
 
-use super::case::{Case, Check, Finding};
+use super::case::{Check, ClaimCase, Finding};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
 use crate::verdict::{Evidence, Path, Rule};
@@ -29,7 +29,7 @@ pub(super) struct Pace {
 
 impl Check for Pace {
     /// Takes the path on, and measures once it is a second long, against what the states it went through allowed.
-    fn judge(&mut self, case: &Case<'_>) -> Finding {
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding {
         let hz = i64::from(case.rate.hz());
         let chord = (hz / CHORDS).max(1);
         if self.path.is_empty() {
@@ -60,7 +60,7 @@ impl Check for Pace {
         Finding::Within(evidence)
     }
 
-    fn path(&self, _: &Case<'_>) -> Path {
+    fn path(&self, _: &ClaimCase<'_>) -> Path {
         Path::through(self.path.iter().map(|corner| corner.at))
     }
 

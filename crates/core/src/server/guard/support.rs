@@ -2,7 +2,7 @@
 
 use std::collections::VecDeque;
 
-use super::case::{Case, Check, Finding};
+use super::case::{Check, ClaimCase, Finding};
 use crate::float::{clamp, max, min};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
@@ -49,29 +49,29 @@ struct Left {
 
 impl Left {
     /// How much higher it is than a hop from there leads after `seconds`.
-    fn after(&self, case: &Case<'_>, seconds: f32) -> Evidence {
+    fn after(&self, case: &ClaimCase<'_>, seconds: f32) -> Evidence {
         let lawful = self.hop.rise(seconds);
         let measured = max(case.end.z - self.at.z - lawful, 0.0);
         let limit = self.hop.wider(1.0 + case.limits.slack).rise(seconds) - lawful + case.rounding();
         Evidence { from: self.tick, ..case.evidence(Rule::Support, measured, limit) }
     }
 
-    fn seconds(&self, case: &Case<'_>) -> f32 {
+    fn seconds(&self, case: &ClaimCase<'_>) -> f32 {
         case.tick.since(self.tick) as f32 * case.scene.dt
     }
 
     /// How much higher it is than a hop from there leads. It left within the tick after the last in which it stood.
-    fn risen(&self, case: &Case<'_>) -> Evidence {
+    fn risen(&self, case: &ClaimCase<'_>) -> Evidence {
         self.risen_in(case, 1)
     }
 
     /// The same, if its program stood still in as many ticks as it may have, where it then is as high as can be.
-    fn risen_at_most(&self, case: &Case<'_>) -> Evidence {
+    fn risen_at_most(&self, case: &ClaimCase<'_>) -> Evidence {
         self.risen_in(case, 1 + self.stood_still)
     }
 
     /// The same, if it was in the air for less time than has passed, by up to this number of ticks.
-    fn risen_in(&self, case: &Case<'_>, less: u64) -> Evidence {
+    fn risen_in(&self, case: &ClaimCase<'_>, less: u64) -> Evidence {
         let seconds = self.seconds(case);
         let least = max(seconds - less as f32 * case.scene.dt, 0.0);
         self.after(case, clamp(self.hop.up / self.hop.fall, least, seconds))
@@ -82,7 +82,7 @@ impl Check for Support {
     /// Two things: that it is no higher than a hop leads from where it last stood, and that it falls ever faster. Where ticks are
     /// missing it may have stood, and hopped, in any of them; and where its program stood still, which cannot be told from who stays
     /// where it is, it was in the air for less time than has passed.
-    fn judge(&mut self, case: &Case<'_>) -> Finding {
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding {
         let Some(fall) = case.limits.fall else { return Finding::Nothing };
         let hop = Hop { up: case.limits.up, fall, down: case.limits.down };
         if case.stands() {
@@ -122,7 +122,7 @@ impl Check for Support {
         }
     }
 
-    fn path(&self, case: &Case<'_>) -> Path {
+    fn path(&self, case: &ClaimCase<'_>) -> Path {
         Path::through(self.left.map(|left| left.at).into_iter().chain([case.start, case.end]))
     }
 
@@ -142,7 +142,7 @@ impl Check for Support {
 
 impl Support {
     /// From where somebody is who begins in the air: it goes on as fast as it was.
-    fn beginning(case: &Case<'_>, hop: Hop) -> Left {
+    fn beginning(case: &ClaimCase<'_>, hop: Hop) -> Left {
         let velocity = case.motion.schema().velocity_lane().map_or(Vec3::ZERO, |lane| case.before.vec3(lane));
         // Of a state of some ticks ago nobody knows how fast it was since; and who was put into the air from the ground hops from there.
         let grounded = case.motion.schema().grounded_lane().is_some_and(|lane| case.before.flag(lane));
@@ -152,7 +152,7 @@ impl Support {
     }
 
     /// How much higher it is than a hop leads.
-    fn height(&mut self, case: &Case<'_>, hop: Hop) -> Finding {
+    fn height(&mut self, case: &ClaimCase<'_>, hop: Hop) -> Finding {
         // In the tick in which it leaves the ground it hops as then is lawful.
         let hops = self.left.is_some_and(|left| left.tick == case.from);
         let left = self.left.get_or_insert_with(|| Self::beginning(case, hop));
@@ -192,7 +192,7 @@ impl Support {
 
     /// How it may have come to be so high: by a hop from where it left, by one that went on after its program had stood still, or by one
     /// from where it may have landed.
-    fn explained(&mut self, case: &Case<'_>, left: Left, evidence: Evidence) -> Option<Finding> {
+    fn explained(&mut self, case: &ClaimCase<'_>, left: Left, evidence: Evidence) -> Option<Finding> {
         if !evidence.is_exceeded() {
             return Some(Finding::Within(evidence));
         }
@@ -218,7 +218,7 @@ impl Support {
 
     /// By how much it fell too little over two looks: of what falls with at least so much, the mean speed of the later is less than
     /// that of the earlier by that for half of both.
-    fn fallen(&mut self, case: &Case<'_>, hop: Hop) -> Option<Evidence> {
+    fn fallen(&mut self, case: &ClaimCase<'_>, hop: Hop) -> Option<Evidence> {
         let look = (i64::from(case.rate.hz()) / LOOKS).max(1);
         while self.path.len() > 1 && case.tick.since(self.path[1].tick) >= 2 * look {
             self.path.pop_front();

@@ -1,6 +1,6 @@
 //! Sweep: whether anything solid is in the way of what is claimed, and whether it could be gone round.
 
-use super::case::{Case, Check, Finding};
+use super::case::{Check, ClaimCase, Finding};
 use crate::body::Body;
 use crate::float::{max, min};
 use crate::ground::{SKIN, Solid, SolidId, touching};
@@ -21,7 +21,7 @@ pub(super) struct Sweep;
 
 impl Check for Sweep {
     /// Sweeps the body along what is claimed, and looks whether its end lies in something, however low.
-    fn judge(&mut self, case: &Case<'_>) -> Finding {
+    fn judge(&mut self, case: &ClaimCase<'_>) -> Finding {
         let moved = case.start.distance(case.end);
         match case.meets_solid() {
             None => {}
@@ -47,7 +47,7 @@ impl Check for Sweep {
     }
 }
 
-impl Case<'_> {
+impl ClaimCase<'_> {
     /// What a thinner body at a place would be in: also after a step up it stands on what it climbed, never in it.
     pub(super) fn lies_in(&self, at: Vec3) -> Option<SolidId> {
         let thinner = touching(self.quantum());
@@ -260,7 +260,7 @@ mod tests {
         let scene = Scene { tick: Tick(9), dt: 0.2, ground: &ground, tunables: &[] };
         let rate = Rate::new(5).unwrap();
         let limits = motion.limits(&[]);
-        let case = Case {
+        let case = ClaimCase {
             scene: &scene,
             motion: &motion,
             limits: &limits,

@@ -16,7 +16,7 @@ use crate::walker::Walker;
 const HZ: u32 = 60;
 
 /// A guard, the ground it guards, and an owner who claims along a line.
-struct Trial {
+struct Bench {
     guard: Guard,
     policy: Policy,
     ground: Ground,
@@ -27,7 +27,7 @@ struct Trial {
     behind: u8,
 }
 
-impl Trial {
+impl Bench {
     fn new() -> Self {
         let walker = Walker::new();
         let state = walker.spawn(vec3(0.0, 0.0, 0.002), 0.0);
@@ -95,12 +95,12 @@ const TOP: f32 = 4.2 * 1.6;
 
 #[test]
 fn top_speed_is_lawful() {
-    assert!(Trial::new().run_north(TOP, 400).is_none());
+    assert!(Bench::new().run_north(TOP, 400).is_none());
 }
 
 #[test]
 fn six_per_cent_too_fast_is_found_within_a_second_and_undone() {
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     let (ticks, verdict) = trial.run_north(TOP * 1.06, 400).unwrap();
     assert_eq!(verdict.rule, Rule::Pace);
     assert!(ticks <= 70, "{ticks}");
@@ -110,13 +110,13 @@ fn six_per_cent_too_fast_is_found_within_a_second_and_undone() {
 
 #[test]
 fn three_times_too_fast_is_found_in_the_first_claim() {
-    let (ticks, verdict) = Trial::new().run_north(TOP * 3.0, 10).unwrap();
+    let (ticks, verdict) = Bench::new().run_north(TOP * 3.0, 10).unwrap();
     assert_eq!((ticks, verdict.rule), (1, Rule::Reach));
 }
 
 #[test]
 fn a_wall_is_not_crossed() {
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     let mut crossed = None;
     for i in 1..200 {
         trial.claim(trial.tick.next(), i as f32 * 0.11, 0.0);
@@ -131,7 +131,7 @@ fn a_wall_is_not_crossed() {
 
 #[test]
 fn a_wall_behind_a_hole_in_the_path_is_a_resync() {
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     for i in 1..=100 {
         trial.claim(trial.tick.next(), i as f32 * 0.11, 0.0);
         assert!(matches!(trial.judge(), Ruling::Lawful));
@@ -145,7 +145,7 @@ fn a_wall_behind_a_hole_in_the_path_is_a_resync() {
 
 #[test]
 fn a_gap_longer_than_the_bank_is_a_resync() {
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     assert!(trial.run_north(4.0, 30).is_none());
     for _ in 0..90 {
         trial.judge();
@@ -156,7 +156,7 @@ fn a_gap_longer_than_the_bank_is_a_resync() {
 
 #[test]
 fn claims_of_an_older_epoch_are_not_judged() {
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     trial.run_north(TOP * 3.0, 1).unwrap();
     trial.behind = 1;
     trial.claim(trial.tick.next(), 0.0, 40.0);
@@ -184,7 +184,7 @@ proptest! {
     /// An owner whose claims come in bunches, out of order and with lost ones, but lawfully, is never accused.
     #[test]
     fn bunches_and_holes_are_lawful(fates in prop::collection::vec(0u8..10, 300..420), bunch in 1usize..12) {
-        let mut trial = Trial::new();
+        let mut trial = Bench::new();
         let mut held = Vec::new();
         for (i, fate) in fates.iter().enumerate() {
             let tick = Tick(101 + i as u64);
@@ -219,7 +219,7 @@ fn ticks_that_the_server_dropped_are_paid_and_lapse_when_the_owner_has_caught_up
     assert!(bank.pay(MOST_SLEPT) && !bank.pay(hz + 40));
 }
 
-impl Trial {
+impl Bench {
     /// Claims this very place in the next tick.
     fn claim_at(&mut self, at: Vec3) -> Ruling {
         self.claim_place(self.tick.next(), at);
@@ -246,13 +246,13 @@ fn rule(ruling: &Ruling) -> Option<Rule> {
 fn a_hop_is_lawful_and_who_stays_up_is_found_when_it_should_have_come_down() {
     let dt = 1.0 / HZ as f32;
     let hop = |tick: u32| 7.4 * tick as f32 * dt - 22.0 * (tick as f32 * dt) * (tick as f32 * dt) / 2.0;
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     for tick in 1..=40 {
         let ruling = trial.claim_at(vec3(0.0, 0.0, max(hop(tick), 0.002)));
         assert!(matches!(ruling, Ruling::Lawful), "{tick}: {ruling:?}");
     }
     // Up as far as it may, and there it stays.
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     let found = (1..=60).find_map(|tick| {
         let ruling = trial.claim_at(vec3(0.0, 0.0, hop(tick.min(20))));
         rule(&ruling).map(|rule| (tick, rule))
@@ -263,7 +263,7 @@ fn a_hop_is_lawful_and_who_stays_up_is_found_when_it_should_have_come_down() {
 
 #[test]
 fn who_rises_at_a_lawful_speed_with_nothing_under_the_feet_is_found() {
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     let found =
         (1..=120).find_map(|tick| rule(&trial.claim_at(vec3(0.0, 0.0, tick as f32 / HZ as f32))).map(|r| (tick, r)));
     let (tick, rule) = found.expect("it rises at 1 m/s");
@@ -272,7 +272,7 @@ fn who_rises_at_a_lawful_speed_with_nothing_under_the_feet_is_found() {
 
 #[test]
 fn an_edge_is_stepped_up_where_there_is_one_and_nowhere_else() {
-    let block = || Trial::new().with_block(2.0, 1.0, 0.3);
+    let block = || Bench::new().with_block(2.0, 1.0, 0.3);
     let mut up = block();
     up.state.set_vec3(0, vec3(0.6, 0.0, 0.002));
     up.guard = Guard::new(Rate::new(HZ).unwrap(), up.state, &up.policy);
@@ -280,7 +280,7 @@ fn an_edge_is_stepped_up_where_there_is_one_and_nowhere_else() {
     let mut nowhere = block();
     let ruling = nowhere.claim_at(vec3(-0.1, 0.0, 0.302));
     assert_eq!(rule(&ruling), Some(Rule::Edge), "{ruling:?}");
-    let mut tall = Trial::new().with_block(2.0, 1.0, 0.6);
+    let mut tall = Bench::new().with_block(2.0, 1.0, 0.6);
     tall.state.set_vec3(0, vec3(0.6, 0.0, 0.002));
     tall.guard = Guard::new(Rate::new(HZ).unwrap(), tall.state, &tall.policy);
     assert_eq!(rule(&tall.claim_at(vec3(0.7, 0.0, 0.602))), Some(Rule::Edge));
@@ -288,7 +288,7 @@ fn an_edge_is_stepped_up_where_there_is_one_and_nowhere_else() {
 
 #[test]
 fn nobody_stands_in_a_low_wall() {
-    let mut trial = Trial::new().with_block(1.0, 0.1, 0.25);
+    let mut trial = Bench::new().with_block(1.0, 0.1, 0.25);
     let found = (1..60).find_map(|tick| {
         let x = tick as f32 * 0.1;
         rule(&trial.claim_at(vec3(x, 0.0, 0.002))).map(|rule| (x, rule))
@@ -300,7 +300,7 @@ fn nobody_stands_in_a_low_wall() {
 #[test]
 fn what_is_missing_is_believed_now_and_then_and_not_always() {
     // Every second tick is left out, and nobody stands on anything: each might be a new hop.
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     let mut z = 0.002;
     let height = (0..2 * HZ).find_map(|_| {
         trial.judge();
@@ -313,7 +313,7 @@ fn what_is_missing_is_believed_now_and_then_and_not_always() {
 #[test]
 fn each_answer_does_what_it_says() {
     let run = |response| {
-        let mut trial = Trial::new();
+        let mut trial = Bench::new();
         trial.policy.responses[Rule::Reach as usize] = response;
         let ruling = trial.claim_at(vec3(0.0, 0.5, 0.002));
         let notes = trial.guard.notes().count();
@@ -333,7 +333,7 @@ fn each_answer_does_what_it_says() {
         );
     }
     // The same every tick is noted once a second.
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     trial.policy.responses = [Response::Note; RULES.len()];
     for tick in 1..=150 {
         trial.claim_at(vec3(0.0, tick as f32 * 0.3, 0.002));
@@ -344,7 +344,7 @@ fn each_answer_does_what_it_says() {
 #[test]
 fn a_hands_breadth_at_once_is_found_and_its_exhibit_shows_it() {
     // At rest, then 8 cm ahead, then at rest: within reach, within the pace of a second.
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     for _ in 0..30 {
         assert!(matches!(trial.claim_at(vec3(0.0, 0.0, 0.002)), Ruling::Lawful));
     }
@@ -356,7 +356,7 @@ fn a_hands_breadth_at_once_is_found_and_its_exhibit_shows_it() {
     assert_eq!(path.corners().len(), 3, "where it was before, and then, and now");
     assert!(trial.state.vec3(0).y.abs() < 0.01, "none of it is gained");
     // As fast as it may from rest to top speed and back to rest is lawful, whichever way.
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     let (mut y, mut speed) = (0.0, 0.0f32);
     for tick in 0..120 {
         let wanted = if (tick / 30) % 2 == 0 { TOP } else { -TOP };
@@ -370,7 +370,7 @@ fn a_hands_breadth_at_once_is_found_and_its_exhibit_shows_it() {
 
 #[test]
 fn whoever_runs_into_something_stops_as_hard_as_it_does() {
-    let mut trial = Trial::new().with_block(3.0, 1.0, 2.0);
+    let mut trial = Bench::new().with_block(3.0, 1.0, 2.0);
     let mut x = 0.0f32;
     for tick in 0..60 {
         // The block begins at 2 m, the body is 0.35 m wide.
@@ -379,7 +379,7 @@ fn whoever_runs_into_something_stops_as_hard_as_it_does() {
         assert!(matches!(ruling, Ruling::Lawful), "{tick}: {ruling:?}");
     }
     // In the open nobody does.
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     let mut x = 0.0f32;
     let found = (0..60).find_map(|_| {
         x = min(x + TOP / HZ as f32, 1.645);
@@ -390,14 +390,14 @@ fn whoever_runs_into_something_stops_as_hard_as_it_does() {
 
 #[test]
 fn further_than_a_second_leads_is_a_teleport_and_nearer_is_not() {
-    assert_eq!(rule(&Trial::new().claim_at(vec3(0.0, TOP * 1.2, 0.002))), Some(Rule::Teleport));
-    assert_eq!(rule(&Trial::new().claim_at(vec3(0.0, TOP * 0.8, 0.002))), Some(Rule::Reach));
+    assert_eq!(rule(&Bench::new().claim_at(vec3(0.0, TOP * 1.2, 0.002))), Some(Rule::Teleport));
+    assert_eq!(rule(&Bench::new().claim_at(vec3(0.0, TOP * 0.8, 0.002))), Some(Rule::Reach));
 }
 
 #[test]
 fn so_many_times_of_what_a_rule_says_is_allowed() {
     let found = |times: f32, speed: f32| {
-        let mut trial = Trial::new();
+        let mut trial = Bench::new();
         trial.policy.allowed[Rule::Pace as usize] = times;
         let found = trial.run_north(TOP * speed, 100).map(|(_, evidence)| (evidence.rule, evidence.allowed));
         let measured: Vec<Evidence> = trial.guard.measures().filter(|m| m.rule == Rule::Pace).collect();
@@ -410,7 +410,7 @@ fn so_many_times_of_what_a_rule_says_is_allowed() {
 
 #[test]
 fn a_verdict_for_pace_shows_the_path_of_the_second() {
-    let mut trial = Trial::new();
+    let mut trial = Bench::new();
     let path = (1..=100).find_map(|i| {
         trial.claim(trial.tick.next(), 0.0, i as f32 * TOP * 1.08 / HZ as f32);
         match trial.judge() {
@@ -428,7 +428,7 @@ fn a_verdict_for_pace_shows_the_path_of_the_second() {
 #[test]
 fn whoever_falls_past_a_kerb_is_stopped_by_its_side() {
     // Towards a kerb of 15 cm from above it, and below its edge when it gets there.
-    let mut trial = Trial::new().with_block(2.6, 0.35, 0.15);
+    let mut trial = Bench::new().with_block(2.6, 0.35, 0.15);
     // Where it was put it stands on nothing, and falls from the first tick on.
     let start = vec3(1.4, 0.0, 0.35);
     trial.state.set_vec3(0, start);
@@ -452,7 +452,7 @@ fn whoever_lands_and_hops_again_where_nothing_is_known_is_not_accused_for_it() {
     let thrown = |up: f32, ticks: u32| up * ticks as f32 * dt - 22.0 * (ticks as f32 * dt) * (ticks as f32 * dt) / 2.0;
     // Off a block of 20 cm, down to the ground in ticks that are lost, and up again from there.
     let run = |again: bool| {
-        let mut trial = Trial::new().with_block(2.0, 1.0, 0.2);
+        let mut trial = Bench::new().with_block(2.0, 1.0, 0.2);
         trial.state.set_vec3(0, vec3(0.7, 0.0, 0.202));
         trial.guard = Guard::new(Rate::new(HZ).unwrap(), trial.state, &trial.policy);
         assert!(matches!(trial.claim_at(vec3(0.7, 0.0, 0.202)), Ruling::Lawful));
