@@ -150,6 +150,46 @@ fn same(types: &[Type], i: usize, ty: Type) -> Result<(), Misfit> {
     if types[i] == ty { Ok(()) } else { misfit(i, ty.words()) }
 }
 
+/// The dimension of numbers that all have the same.
+fn alike(types: &[Type]) -> Result<Dimension, Misfit> {
+    let d = number(types, 0)?;
+    (1..types.len()).try_for_each(|i| same_number(types, i, d))?;
+    Ok(d)
+}
+
+/// The dimension of the product of two vectors of one size.
+fn product(types: &[Type]) -> Result<Dimension, Misfit> {
+    let (a, b) = (vector(types, 0)?, vector(types, 1)?);
+    same(types, 1, with(types[0], b))?;
+    Ok(a.times(b))
+}
+
+fn turn(types: &[Type]) -> Result<Type, Misfit> {
+    let ty = match types[0] {
+        Type::Stick => Type::Level(NONE),
+        Type::Level(d) => Type::Level(d),
+        _ => return misfit(0, "a stick or a level vector"),
+    };
+    angle(types, 1)?;
+    Ok(ty)
+}
+
+fn toward(types: &[Type]) -> Result<Type, Misfit> {
+    let d = if types[0] == Type::Bearing { NONE } else { value(types, 0)? };
+    same(types, 1, types[0])?;
+    same_number(types, 2, d)?;
+    Ok(types[0])
+}
+
+fn mix(types: &[Type]) -> Result<Type, Misfit> {
+    if !matches!(types[0], Type::Bearing | Type::Point) {
+        value(types, 0)?;
+    }
+    same(types, 1, types[0])?;
+    same_number(types, 2, NONE)?;
+    Ok(types[0])
+}
+
 const fn with(ty: Type, d: Dimension) -> Type {
     match ty {
         Type::Level(_) => Type::Level(d),
@@ -184,37 +224,14 @@ impl Builtin {
             return Ok(Type::Wrong);
         }
         Ok(match self {
-            Self::Turn => {
-                let ty = match types[0] {
-                    Type::Stick => Type::Level(NONE),
-                    Type::Level(d) => Type::Level(d),
-                    _ => return misfit(0, "a stick or a level vector"),
-                };
-                angle(types, 1)?;
-                ty
-            }
-            Self::Toward => {
-                if types[0] == Type::Bearing {
-                    same(types, 1, Type::Bearing)?;
-                    same_number(types, 2, NONE)?;
-                    return Ok(Type::Bearing);
-                }
-                let d = value(types, 0)?;
-                same(types, 1, types[0])?;
-                same_number(types, 2, d)?;
-                types[0]
-            }
+            Self::Turn => turn(types)?,
+            Self::Toward => toward(types)?,
             Self::Decay => {
                 value(types, 0)?;
                 same_number(types, 1, Dimension::RATE)?;
                 types[0]
             }
-            Self::Clamp => {
-                let d = number(types, 0)?;
-                same_number(types, 1, d)?;
-                same_number(types, 2, d)?;
-                types[0]
-            }
+            Self::Clamp | Self::Min | Self::Max => Type::Number(alike(types)?),
             Self::Shorten => {
                 let d = vector(types, 0)?;
                 same_number(types, 1, d)?;
@@ -225,29 +242,12 @@ impl Builtin {
                 vector(types, 0)?;
                 with(types[0], NONE)
             }
-            Self::Dot | Self::Cross => {
-                let a = vector(types, 0)?;
-                let b = vector(types, 1)?;
-                same(types, 1, with(types[0], b))?;
-                let d = a.times(b);
-                match (self, types[0]) {
-                    (Self::Cross, Type::Vector(_)) => Type::Vector(d),
-                    _ => Type::Number(d),
-                }
-            }
-            Self::Mix => {
-                if !matches!(types[0], Type::Bearing | Type::Point) {
-                    value(types, 0)?;
-                }
-                same(types, 1, types[0])?;
-                same_number(types, 2, NONE)?;
-                types[0]
-            }
-            Self::Min | Self::Max => {
-                let d = number(types, 0)?;
-                same_number(types, 1, d)?;
-                types[0]
-            }
+            Self::Dot => Type::Number(product(types)?),
+            Self::Cross => match (product(types)?, types[0]) {
+                (d, Type::Vector(_)) => Type::Vector(d),
+                (d, _) => Type::Number(d),
+            },
+            Self::Mix => mix(types)?,
             Self::Abs => Type::Number(number(types, 0)?),
             Self::Sign => {
                 number(types, 0)?;
@@ -258,8 +258,7 @@ impl Builtin {
                 Type::Number(NONE)
             }
             Self::Atan2 => {
-                let d = number(types, 0)?;
-                same_number(types, 1, d)?;
+                alike(types)?;
                 Type::Bearing
             }
             Self::Sqrt => {
@@ -279,15 +278,8 @@ impl Builtin {
                 angle(types, 0)?;
                 Type::Level(NONE)
             }
-            Self::Vec => {
-                let d = number(types, 0)?;
-                same_number(types, 1, d)?;
-                if types.len() == 2 {
-                    return Ok(Type::Level(d));
-                }
-                same_number(types, 2, d)?;
-                Type::Vector(d)
-            }
+            Self::Vec if types.len() == 2 => Type::Level(alike(types)?),
+            Self::Vec => Type::Vector(alike(types)?),
             Self::Ahead => {
                 vector(types, 0)?;
                 same_number(types, 1, Dimension::LENGTH)?;

@@ -156,13 +156,7 @@ fn nearest(record: &Record, all: &[&Near]) -> Option<(f64, String, LabTime)> {
 /// put it, what is in the way. `wide` says how many times as wide as high the page is.
 pub fn verdict_plotted(run: &Run, it: &Accusation, member: MemberId, wide: f64) -> Plot {
     let claimed = claimed(run, it);
-    let evidence = &it.verdict.evidence;
     let name = run.record().cast.name(it.machine);
-    let points = |path: &[Vec3]| path.iter().map(|at| (f64::from(at.x), f64::from(at.y))).collect::<Vec<_>>();
-    let here = |series: &str, at: Vec3, shape, tone, label: &str| {
-        let (series, at) = (series.to_owned(), (f64::from(at.x), f64::from(at.y)));
-        Mark::Point { series, at, shape, tone, label: label.to_owned() }
-    };
     let truth = authority(run, it);
     let middle = claimed.last().copied().or(truth).unwrap_or_default();
     let first = claimed.first().copied().unwrap_or(middle);
@@ -181,7 +175,37 @@ pub fn verdict_plotted(run: &Run, it: &Accusation, member: MemberId, wide: f64) 
         extent: (narrow(extent.0), narrow(extent.1)),
     };
     let mut marks = ground_known_to(run, &field, member);
-    marks.push(Mark::Path { series: "claimed".to_owned(), points: points(&claimed), tone: Tone::Owner, dashed: false });
+    marks.extend(claim_marks(run, it, &claimed));
+    if let Some(truth) = truth {
+        let (series, label) = if it.verdict.puts_back() {
+            ("put back", "put back here")
+        } else {
+            ("the server's", "the server has it here")
+        };
+        marks.push(point(series, truth, Shape::Diamond, Tone::Authority, label));
+    }
+    Plot {
+        name: format!("{name} {} at {} by {}", it.says(), it.at, it.verdict.evidence.rule.name()),
+        across: Axis::linear("east", "m", extent.0),
+        up: Axis::linear("north", "m", extent.1),
+        marks,
+        legend: vec![(Tone::Owner, "claimed".to_owned()), (Tone::Authority, "the server's".to_owned())],
+        weight: 4,
+        even: true,
+    }
+}
+
+fn point(series: &str, at: Vec3, shape: Shape, tone: Tone, label: &str) -> Mark {
+    let (series, at) = (series.to_owned(), (f64::from(at.x), f64::from(at.y)));
+    Mark::Point { series, at, shape, tone, label: label.to_owned() }
+}
+
+/// The path that was claimed, the body at its end, and how far would have been lawful.
+fn claim_marks(run: &Run, it: &Accusation, claimed: &[Vec3]) -> Vec<Mark> {
+    let evidence = &it.verdict.evidence;
+    let points = |path: &[Vec3]| path.iter().map(|at| (f64::from(at.x), f64::from(at.y))).collect::<Vec<_>>();
+    let mut marks = Vec::new();
+    marks.push(Mark::Path { series: "claimed".to_owned(), points: points(claimed), tone: Tone::Owner, dashed: false });
     if let Some(end) = claimed.last() {
         let hull = (0..=24u8).map(|i| {
             let angle = f32::from(i) * std::f32::consts::TAU / 24.0;
@@ -194,31 +218,15 @@ pub fn verdict_plotted(run: &Run, it: &Accusation, member: MemberId, wide: f64) 
             tone: Tone::Muted,
             dashed: true,
         });
-        marks.push(here("claimed", *end, Shape::Dot, Tone::Owner, "claimed"));
+        marks.push(point("claimed", *end, Shape::Dot, Tone::Owner, "claimed"));
         let straight = matches!(evidence.rule, Rule::Teleport | Rule::Reach | Rule::Sweep) && evidence.measured > 0.0;
         if let Some(start) = claimed.len().checked_sub(2).map(|i| claimed[i]).filter(|_| straight) {
             let lawful = start + (*end - start) * (evidence.limit / evidence.measured);
             let what = if evidence.rule == Rule::Sweep { "met here" } else { "lawful up to here" };
-            marks.push(here("lawful", lawful, Shape::Cross, Tone::Fault, what));
+            marks.push(point("lawful", lawful, Shape::Cross, Tone::Fault, what));
         }
     }
-    if let Some(truth) = truth {
-        let (series, label) = if it.verdict.puts_back() {
-            ("put back", "put back here")
-        } else {
-            ("the server's", "the server has it here")
-        };
-        marks.push(here(series, truth, Shape::Diamond, Tone::Authority, label));
-    }
-    Plot {
-        name: format!("{name} {} at {} by {}", it.says(), it.at, evidence.rule.name()),
-        across: Axis::linear("east", "m", extent.0),
-        up: Axis::linear("north", "m", extent.1),
-        marks,
-        legend: vec![(Tone::Owner, "claimed".to_owned()), (Tone::Authority, "the server's".to_owned())],
-        weight: 4,
-        even: true,
-    }
+    marks
 }
 
 /// No page is wider than this many times its height.

@@ -279,6 +279,48 @@ impl ProposalRow {
     }
 }
 
+impl RuleRow {
+    fn text(&self, out: &mut String) {
+        let percent = |share: Option<f64>| share.map_or("-".to_owned(), |share| format!("{:.1} %", share * 100.0));
+        for (whose, spread) in
+            [("honest", &self.honest), ("rogues", &self.rogues)].into_iter().filter(|(_, s)| s.claims > 0)
+        {
+            let nearest = spread.nearest.as_ref().map_or(String::new(), |n| {
+                let at = LabTime::from_millis(n.at_ms);
+                format!("{:.1} % ({} {at}, seed {})", n.share * 100.0, n.who, n.seed)
+            });
+            let (p50, p99) = (percent(spread.p50), percent(spread.p99));
+            let (claims, beyond) = (spread.claims, spread.beyond);
+            let _ = writeln!(out, "{:<7} {whose:<7} {claims:>8} {beyond:>7} {p50:>8} {p99:>8}  {nearest}", self.rule);
+        }
+        if let (Some(least), Some(slack)) = (self.least_slack, self.slack) {
+            let _ = writeln!(
+                out,
+                "        a slack of {:.1} % would have accused nobody honest; {:.1} % is allowed",
+                least * 100.0,
+                slack * 100.0
+            );
+        }
+    }
+}
+
+impl MemberRow {
+    /// What mixtures of cheats came to.
+    fn mixture_text(&self, out: &mut String) {
+        let single = self.cheats.iter().filter_map(|row| row.unfound_gain_m_per_min).fold(0.0, f64::max);
+        let best = match &self.mixture {
+            Some(m) if m.gain_m_per_min > single => {
+                format!("{} gains {:+.1} m a minute unfound", m.words, m.gain_m_per_min)
+            }
+            _ if single > 0.0 => "none gains more unfound than one cheat by itself".to_owned(),
+            _ => "nothing was gained unfound".to_owned(),
+        };
+        if self.searched > 0 {
+            let _ = writeln!(out, "  searched {} mixtures: {best}", self.searched);
+        }
+    }
+}
+
 impl Guarded {
     /// As JSON.
     pub fn json(&self) -> String {
@@ -287,7 +329,6 @@ impl Guarded {
 
     /// In words.
     pub fn text(&self) -> String {
-        let percent = |share: Option<f64>| share.map_or("-".to_owned(), |share| format!("{:.1} %", share * 100.0));
         let mut out = String::new();
         let (s, lasts) = (if self.seeds == 1 { "" } else { "s" }, self.lasts_ms / 1e3);
         let _ = writeln!(out, "{}: {} seed{s} of {lasts} s", self.course, self.seeds);
@@ -301,28 +342,7 @@ impl Guarded {
             "{:<7} {:<7} {:>8} {:>7} {:>8} {:>8}  nearest that was lawful",
             "rule", "", "claims", "beyond", "p50", "p99"
         );
-        for row in &self.rules {
-            for (whose, spread) in
-                [("honest", &row.honest), ("rogues", &row.rogues)].into_iter().filter(|(_, s)| s.claims > 0)
-            {
-                let nearest = spread.nearest.as_ref().map_or(String::new(), |n| {
-                    let at = LabTime::from_millis(n.at_ms);
-                    format!("{:.1} % ({} {at}, seed {})", n.share * 100.0, n.who, n.seed)
-                });
-                let (p50, p99) = (percent(spread.p50), percent(spread.p99));
-                let (claims, beyond) = (spread.claims, spread.beyond);
-                let _ =
-                    writeln!(out, "{:<7} {whose:<7} {claims:>8} {beyond:>7} {p50:>8} {p99:>8}  {nearest}", row.rule);
-            }
-            if let (Some(least), Some(slack)) = (row.least_slack, row.slack) {
-                let _ = writeln!(
-                    out,
-                    "        a slack of {:.1} % would have accused nobody honest; {:.1} % is allowed",
-                    least * 100.0,
-                    slack * 100.0
-                );
-            }
-        }
+        self.rules.iter().for_each(|row| row.text(&mut out));
         if !self.proposals.is_empty() {
             let _ = writeln!(out, "\nslack");
         }
@@ -339,17 +359,7 @@ impl Guarded {
             for row in &member.cheats {
                 let _ = writeln!(out, "  {}", row.text());
             }
-            let single = member.cheats.iter().filter_map(|row| row.unfound_gain_m_per_min).fold(0.0, f64::max);
-            let best = match &member.mixture {
-                Some(m) if m.gain_m_per_min > single => {
-                    format!("{} gains {:+.1} m a minute unfound", m.words, m.gain_m_per_min)
-                }
-                _ if single > 0.0 => "none gains more unfound than one cheat by itself".to_owned(),
-                _ => "nothing was gained unfound".to_owned(),
-            };
-            if member.searched > 0 {
-                let _ = writeln!(out, "  searched {} mixtures: {best}", member.searched);
-            }
+            member.mixture_text(&mut out);
         }
         out
     }

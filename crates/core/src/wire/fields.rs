@@ -3,12 +3,17 @@
 //! Beside [`Message::read`](super::Message::read), which gives what it means, for people who want to see what it costs. The bits
 //! of all fields add up to what was written.
 
+use super::account::Account;
 use super::bits::BitReader;
+use super::claim::{Claim, PullBack};
 use super::datagram::Header;
 use super::error::WireError;
+use super::hello::Hello;
+use super::inputs::Inputs;
 use super::message::Message;
 use super::news::News;
-use super::snapshot::{EntityRecord, TELEPORT_BITS};
+use super::snapshot::{EntityRecord, Snapshot, TELEPORT_BITS};
+use super::welcome::Welcome;
 use crate::data::{Input, State};
 use crate::ids::EntityId;
 use crate::schema::{InputKind, Schema, SeenBy, Shape, StateField};
@@ -130,82 +135,17 @@ impl Fields<'_> {
     /// What follows the envelope, `left` bits with what pads it to a byte.
     fn message(&mut self, message: &Message, left: u32) {
         match message {
-            Message::Inputs(m) => {
-                self.tick("newest tick", m.newest);
-                self.entity(m.entity);
-                self.number("further ticks", 4, m.count as u64 - 1);
-                self.inputs(m.entity, m.newest, &m.inputs[..m.count]);
-            }
-            Message::Account(m) => {
-                self.tick("newest tick", m.newest);
-                self.entity(m.entity);
-                self.number("pull back's epoch", 8, m.epoch);
-                self.tick("since tick", m.since);
-                self.number("further ticks", 4, m.count as u64 - 1);
-                self.inputs(m.entity, m.newest, &m.inputs[..=m.count]);
-                if let Some(kind) = self.layouts.kind(m.entity) {
-                    self.exact(self.layouts.schema(kind, m.newest), &m.state);
-                }
-            }
-            Message::Claim(m) => {
-                self.tick("newest tick", m.newest);
-                self.entity(m.entity);
-                self.number("pull back's epoch", 8, m.epoch);
-                self.tick("since tick", m.since);
-                self.number("positions before", 4, m.count as u64);
-                if let Some(kind) = self.layouts.kind(m.entity) {
-                    let schema = self.layouts.schema(kind, m.newest);
-                    self.rounded(schema, &m.state, For::Server);
-                    let bits = schema.state[0].wire.bits() * 3;
-                    for (i, p) in m.trail[..m.count].iter().enumerate() {
-                        let words = format!("{:.3}, {:.3}, {:.3} m", p.x, p.y, p.z);
-                        self.put(format!("{} before", i + 1), bits, FieldValue::Words(words));
-                    }
-                }
-            }
-            Message::PullBack(m) => {
-                self.tick("tick", m.tick);
-                self.entity(m.entity);
-                self.number("epoch", 8, m.epoch);
-                self.put("reason", 2, FieldValue::Words(m.reason.name().to_owned()));
-                if let Some(kind) = self.layouts.kind(m.entity) {
-                    self.exact(self.layouts.schema(kind, m.tick), &m.state);
-                }
-            }
-            Message::Snapshot(m) => {
-                self.tick("tick", m.head.tick);
-                self.number("ticks to the next", 8, m.head.every);
-                self.put("margin known", 1, FieldValue::Flag(m.head.margin.is_some()));
-                self.put("least margin", 8, m.head.margin.map_or(FieldValue::Nothing, FieldValue::Quarters));
-                self.number("entities", 8, m.entities.len() as u64);
-                self.news(&m.head.news);
-                m.entities.iter().for_each(|record| self.record(record, m.head.tick));
-                self.of = None;
-            }
-            Message::Hello(m) => {
-                self.number("player's token", 64, m.token.0);
-                self.number("life", 64, m.life.0);
-                self.number("cookie", 64, m.cookie);
-                self.number("rules", 8, m.kinds.len() as u64);
-                for (i, kind) in m.kinds.iter().enumerate() {
-                    let print = format!("layout {:08x}, rule {:08x}", kind.layout, kind.rule);
-                    self.put(format!("rule {i}"), 64, FieldValue::Words(print));
-                }
-            }
+            Message::Inputs(m) => self.newest_inputs(m),
+            Message::Account(m) => self.account(m),
+            Message::Claim(m) => self.claim(m),
+            Message::PullBack(m) => self.pull_back(m),
+            Message::Snapshot(m) => self.snapshot(m),
+            Message::Hello(m) => self.hello(m),
             Message::Challenge(m) => {
                 self.put("clock of the hello", 32, FieldValue::Real(m.asked_us as f32 / 1e3, "ms"));
                 self.number("cookie", 64, m.cookie);
             }
-            Message::Welcome(m) => {
-                self.put("clock of the hello", 32, FieldValue::Real(m.asked_us as f32 / 1e3, "ms"));
-                self.number("place", 16, m.slot);
-                self.number("base tick", 64, m.base);
-                self.put("since the base", 64, FieldValue::Real(m.since_base_us as f32 / 1e3, "ms"));
-                self.put("tick rate", 16, FieldValue::Real(f32::from(m.rate), "Hz"));
-                self.number("snapshot every", 8, m.snapshot_every);
-                self.put("server's frames", 32, FieldValue::Real(m.frame_us as f32 / 1e3, "ms"));
-                self.put("gone after", 32, FieldValue::Real(m.gone_ms as f32, "ms"));
-            }
+            Message::Welcome(m) => self.welcome(m),
             Message::Refusal(m) => {
                 self.put("clock of the hello", 32, FieldValue::Real(m.asked_us as f32 / 1e3, "ms"));
                 self.put("reason", left.saturating_sub(32), FieldValue::Words(m.why.denied().name().to_owned()));
@@ -216,6 +156,85 @@ impl Fields<'_> {
             }
             Message::Goodbye => {}
         }
+    }
+
+    fn newest_inputs(&mut self, m: &Inputs) {
+        self.tick("newest tick", m.newest);
+        self.entity(m.entity);
+        self.number("further ticks", 4, m.count as u64 - 1);
+        self.inputs(m.entity, m.newest, &m.inputs[..m.count]);
+    }
+
+    fn account(&mut self, m: &Account) {
+        self.tick("newest tick", m.newest);
+        self.entity(m.entity);
+        self.number("pull back's epoch", 8, m.epoch);
+        self.tick("since tick", m.since);
+        self.number("further ticks", 4, m.count as u64 - 1);
+        self.inputs(m.entity, m.newest, &m.inputs[..=m.count]);
+        if let Some(kind) = self.layouts.kind(m.entity) {
+            self.exact(self.layouts.schema(kind, m.newest), &m.state);
+        }
+    }
+
+    fn claim(&mut self, m: &Claim) {
+        self.tick("newest tick", m.newest);
+        self.entity(m.entity);
+        self.number("pull back's epoch", 8, m.epoch);
+        self.tick("since tick", m.since);
+        self.number("positions before", 4, m.count as u64);
+        if let Some(kind) = self.layouts.kind(m.entity) {
+            let schema = self.layouts.schema(kind, m.newest);
+            self.rounded(schema, &m.state, For::Server);
+            let bits = schema.state[0].wire.bits() * 3;
+            for (i, p) in m.trail[..m.count].iter().enumerate() {
+                let words = format!("{:.3}, {:.3}, {:.3} m", p.x, p.y, p.z);
+                self.put(format!("{} before", i + 1), bits, FieldValue::Words(words));
+            }
+        }
+    }
+
+    fn pull_back(&mut self, m: &PullBack) {
+        self.tick("tick", m.tick);
+        self.entity(m.entity);
+        self.number("epoch", 8, m.epoch);
+        self.put("reason", 2, FieldValue::Words(m.reason.name().to_owned()));
+        if let Some(kind) = self.layouts.kind(m.entity) {
+            self.exact(self.layouts.schema(kind, m.tick), &m.state);
+        }
+    }
+
+    fn snapshot(&mut self, m: &Snapshot) {
+        self.tick("tick", m.head.tick);
+        self.number("ticks to the next", 8, m.head.every);
+        self.put("margin known", 1, FieldValue::Flag(m.head.margin.is_some()));
+        self.put("least margin", 8, m.head.margin.map_or(FieldValue::Nothing, FieldValue::Quarters));
+        self.number("entities", 8, m.entities.len() as u64);
+        self.news(&m.head.news);
+        m.entities.iter().for_each(|record| self.record(record, m.head.tick));
+        self.of = None;
+    }
+
+    fn hello(&mut self, m: &Hello) {
+        self.number("player's token", 64, m.token.0);
+        self.number("life", 64, m.life.0);
+        self.number("cookie", 64, m.cookie);
+        self.number("rules", 8, m.kinds.len() as u64);
+        for (i, kind) in m.kinds.iter().enumerate() {
+            let print = format!("layout {:08x}, rule {:08x}", kind.layout, kind.rule);
+            self.put(format!("rule {i}"), 64, FieldValue::Words(print));
+        }
+    }
+
+    fn welcome(&mut self, m: &Welcome) {
+        self.put("clock of the hello", 32, FieldValue::Real(m.asked_us as f32 / 1e3, "ms"));
+        self.number("place", 16, m.slot);
+        self.number("base tick", 64, m.base);
+        self.put("since the base", 64, FieldValue::Real(m.since_base_us as f32 / 1e3, "ms"));
+        self.put("tick rate", 16, FieldValue::Real(f32::from(m.rate), "Hz"));
+        self.number("snapshot every", 8, m.snapshot_every);
+        self.put("server's frames", 32, FieldValue::Real(m.frame_us as f32 / 1e3, "ms"));
+        self.put("gone after", 32, FieldValue::Real(m.gone_ms as f32, "ms"));
     }
 
     fn news(&mut self, news: &[News]) {

@@ -5,6 +5,7 @@
 
 mod allowed;
 mod budget;
+mod cast;
 mod comings;
 mod error;
 mod file;

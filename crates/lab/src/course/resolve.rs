@@ -6,40 +6,31 @@ use std::sync::Arc;
 
 use toml::Spanned;
 use velocitas_core::{
-    Arrangement, Bounds, ClientSettings, HostNanos, Kinds, MAX_DATAGRAM, Motion, Rate, Solid, SolidId, Surface, Zone,
-    snapshot_bytes, vec3,
+    Bounds, HostNanos, Kinds, MAX_DATAGRAM, Motion, Rate, Solid, SolidId, Surface, Zone, snapshot_bytes, vec3,
 };
-
-use super::error::{CourseError, nearest};
-use super::file::{self, FORMAT, File};
-use super::settings::{self, Link, Mistake};
-use super::{
-    Coming, Course, Happens, KnownTo, Material, Member, NamedSolid, NamedZone, Owned, Role, Thing, Trick, What, World,
-};
-use crate::cheat::CHEATS;
-use crate::profile::PROFILES;
-use velocitas_analysis::fault::{FAULTS, Fault};
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::MemberId;
-use velocitas_record::knob::Knobs;
-use velocitas_record::quantity::{Dimension, Quantity, Time};
+use velocitas_record::quantity::{Dimension, Frequency, Quantity, Time};
 use velocitas_record::time::LabTime;
 use velocitas_record::trace::DelayTrace;
 use velocitas_record::{Conditions, TraceNumber};
+
+use super::error::{CourseError, nearest};
+use super::file::{self, FORMAT, File};
+use super::settings::{Link, Mistake};
+use super::{Coming, Course, Happens, KnownTo, Material, NamedSolid, NamedZone, Owned, What, World};
+use crate::profile::PROFILES;
 
 /// The most one server and one screen are meant for.
 const MOST_CAST: usize = 48;
 const MOST_SOLIDS: usize = 4096;
 const MOST_TRACES: usize = 64;
-const MOST_THINGS: usize = 48;
 /// Tick numbers beyond this leave no room to count on.
 const MOST_TICK: i64 = 1 << 48;
 
 /// The longest name of a member, solid, zone, and of a course, in characters.
-const MOST_NAME: usize = 32;
+pub(super) const MOST_NAME: usize = 32;
 const MOST_TITLE: usize = 64;
-/// Words that stand for machines.
-const RESERVED: [&str; 3] = ["server", "clients", "all"];
 
 /// Characters that change the direction of writing or have no width: what is shown is not what is there.
 const fn is_unseen(c: char) -> bool {
@@ -62,7 +53,7 @@ pub(super) fn time(q: Quantity<Time>) -> LabTime {
     LabTime::from_millis(q.value)
 }
 
-fn or<D: Dimension>(q: Option<Quantity<D>>, default: f64) -> f64 {
+pub(super) fn or<D: Dimension>(q: Option<Quantity<D>>, default: f64) -> f64 {
     q.map_or(default, |q| q.value)
 }
 
@@ -83,7 +74,7 @@ impl Resolver<'_> {
     }
 
     /// Checks a name that is shown: it takes a line at most and does nothing to a terminal.
-    fn name(&self, name: &Spanned<String>, what: &str, most: usize) -> Result<()> {
+    pub(super) fn name(&self, name: &Spanned<String>, what: &str, most: usize) -> Result<()> {
         let text = name.get_ref();
         let length = text.chars().count();
         let message = if text.trim().is_empty() {
@@ -107,15 +98,8 @@ impl Resolver<'_> {
     }
 
     pub(super) fn course(self, file: &File) -> Result<Course> {
-        if *file.format.get_ref() != FORMAT {
-            let message = format!("expected format {FORMAT}; found format {}", file.format.get_ref());
-            let help = "this program reads courses of that format only".to_owned();
-            return Err(self.wrong(file.format.span(), message).help(Some(help)));
-        }
-        let hz = file.tick_rate.get_ref().value;
-        let rate = Rate::new(hz as u32).filter(|_| hz.fract() == 0.0 && hz >= 5.0).ok_or_else(|| {
-            self.wrong(file.tick_rate.span(), format!("expected a whole tick rate from 5 Hz to 1000 Hz; found {hz} Hz"))
-        })?;
+        self.format(&file.format)?;
+        let rate = self.rate(&file.tick_rate)?;
         let snapshot_every = self.snapshot_every(file.snapshot_every.as_ref(), 3)?;
         let first_tick =
             file.first_tick.as_ref().map_or(Ok(0), |t| self.whole(t, "a first tick", 0..MOST_TICK))? as u64;
@@ -176,20 +160,20 @@ impl Resolver<'_> {
         Ok(course)
     }
 
-    /// A name that nothing else in the course has.
-    fn own_name(&self, course: &Course, name: &Spanned<String>) -> Result<()> {
-        let names = course.cast.iter().map(|m| &m.name).chain(course.things.iter().map(|t| &t.name));
-        if names.into_iter().any(|earlier| earlier == name.get_ref()) {
-            let message = format!("expected a name of its own; found `{}` a second time", name.get_ref());
-            return Err(self.wrong(name.span(), message));
+    fn format(&self, format: &Spanned<i64>) -> Result<()> {
+        if *format.get_ref() == FORMAT {
+            return Ok(());
         }
-        self.name(name, "a name", MOST_NAME)?;
-        if RESERVED.contains(&name.get_ref().as_str()) {
-            let message = format!("expected a name other than {}; found `{}`", RESERVED.join(", "), name.get_ref());
-            let help = "these words stand for machines".to_owned();
-            return Err(self.wrong(name.span(), message).help(Some(help)));
-        }
-        Ok(())
+        let message = format!("expected format {FORMAT}; found format {}", format.get_ref());
+        let help = "this program reads courses of that format only".to_owned();
+        Err(self.wrong(format.span(), message).help(Some(help)))
+    }
+
+    fn rate(&self, rate: &Spanned<Quantity<Frequency>>) -> Result<Rate> {
+        let hz = rate.get_ref().value;
+        Rate::new(hz as u32).filter(|_| hz.fract() == 0.0 && hz >= 5.0).ok_or_else(|| {
+            self.wrong(rate.span(), format!("expected a whole tick rate from 5 Hz to 1000 Hz; found {hz} Hz"))
+        })
     }
 
     /// What happens, with who joins at a time, in an order in which it can happen.
@@ -236,48 +220,6 @@ impl Resolver<'_> {
             course.cast.len()
         );
         Err(self.wrong(last.name.span(), message))
-    }
-
-    /// Either a server of its own decides, or one member's machine.
-    fn one_that_decides(&self, course: &Course, file: &File, cast: &file::Cast) -> Result<()> {
-        let Some(hosts) = cast.hosts.as_ref().filter(|hosts| *hosts.get_ref()) else { return Ok(()) };
-        if let Some(other) = course.cast.iter().find(|m| m.hosts) {
-            let message = format!("expected one member at most who hosts; found a second beside `{}`", other.name);
-            return Err(self.wrong(hosts.span(), message));
-        }
-        if file.server.is_some() {
-            let help = "the machine of a member who hosts is described in its `host`".to_owned();
-            let message = "expected a `[server]` or a member who hosts; found both";
-            return Err(self.wrong(hosts.span(), message).help(Some(help)));
-        }
-        Ok(())
-    }
-
-    /// Everybody so far fits one snapshot; if not, the last to come is told what the room goes to.
-    fn fits(&self, course: &Course, last: &file::Cast) -> Result<()> {
-        let schema = |m: &Member| course.kinds.motion(m.kind).schema();
-        let bytes_for = |own: usize| snapshot_bytes(course.cast.iter().enumerate().map(|(i, m)| (schema(m), i == own)));
-        let bytes = (0..course.cast.len()).map(bytes_for).max().unwrap_or(0);
-        if bytes <= MAX_DATAGRAM {
-            return Ok(());
-        }
-        let count = course.cast.len();
-        let message =
-            format!("expected a cast that fits a snapshot of {MAX_DATAGRAM} bytes; {count} members take {bytes}");
-        let Some(member) = course.cast.last() else { return Ok(()) };
-        let fields: Vec<String> = schema(member)
-            .state
-            .iter()
-            .filter(|f| f.seen_bits() > 0)
-            .map(|f| format!("{} {}", f.name, f.seen_bits()))
-            .collect();
-        let rule = course.kinds.motion(member.kind).name();
-        let bits = schema(member).seen_bits();
-        let help = format!(
-            "others receive {bits} bits of each `{rule}` ({}): make fields private or coarser, or the cast smaller",
-            fields.join(", ")
-        );
-        Err(self.wrong(last.name.span(), message).help(Some(help)))
     }
 
     pub(super) fn known_to(&self, word: Option<&Spanned<String>>) -> Result<KnownTo> {
@@ -411,7 +353,7 @@ impl Resolver<'_> {
     }
 
     /// `place` tells machines apart that a course does not.
-    fn host(&self, host: &file::Host, place: u64) -> Result<HostSpec> {
+    pub(super) fn host(&self, host: &file::Host, place: u64) -> Result<HostSpec> {
         let fps = host.frame_rate.as_ref().map_or(60.0, |f| f.get_ref().value);
         if let Some(rate) = host.frame_rate.as_ref().filter(|_| !(5.0..=1000.0).contains(&fps)) {
             return Err(self.wrong(rate.span(), format!("expected 5 Hz to 1000 Hz; found {fps} Hz")));
@@ -438,113 +380,6 @@ impl Resolver<'_> {
             return Ok((x, y));
         }
         Err(self.wrong(place.span(), "expected a place inside the world's bounds"))
-    }
-
-    fn thing(&self, course: &Course, thing: &file::Thing) -> Result<Thing> {
-        self.own_name(course, &thing.name)?;
-        if course.things.len() >= MOST_THINGS {
-            return Err(self.wrong(thing.name.span(), format!("expected at most {MOST_THINGS} things; found more")));
-        }
-        let kind = self.kind(course, thing.gait.as_ref(), thing.rule.as_ref())?;
-        let [x, y] = thing.at.get_ref().0;
-        let at = vec3(x, y, course.world.bounds.floor + or(thing.height, 0.0) as f32);
-        self.free(course, kind, at, &thing.at)?;
-        let (name, facing) = (thing.name.get_ref().clone(), or(thing.facing, 0.0) as f32);
-        Ok(Thing { name, kind, at, facing, owners: self.owners(course, &thing.owners)? })
-    }
-
-    fn member(
-        &self,
-        course: &Course,
-        cast: &file::Cast,
-        links: &BTreeMap<String, (Conditions, Conditions)>,
-        snapshot_every: u8,
-        index: usize,
-    ) -> Result<Member> {
-        let role = self.word(&cast.role, "a role", &Role::ALL.map(|role| (role.name(), role)))?;
-        let kind = self.kind(course, cast.gait.as_ref(), cast.rule.as_ref())?;
-        let arrangement = cast.arrangement.as_ref().map_or(Ok(Arrangement::SERVER), |word| {
-            self.word(word, "who decides where it is", &Arrangement::ALL.map(|row| (row.name(), row)))
-        })?;
-        let perfect = (Conditions::PERFECT, Conditions::PERFECT);
-        let known: Vec<(&str, (Conditions, Conditions))> = links.iter().map(|(n, l)| (n.as_str(), *l)).collect();
-        let (up, down) = cast.link.as_ref().map_or(Ok(perfect), |word| self.word(word, "a link", &known))?;
-        let mut knobs = Knobs { up, down, settings: ClientSettings::DEFAULT, snapshot_every };
-        cast.settings.apply(&mut knobs).map_err(|m| self.mistake(m))?;
-        let [x, y] = cast.spawn.get_ref().0;
-        let spawn = vec3(x, y, course.world.bounds.floor + or(cast.height, 0.0) as f32);
-        self.free(course, kind, spawn, &cast.spawn)?;
-        let script = self.script(course, kind, cast)?;
-        let tricks = cast.trick.iter().map(|t| self.trick(t, role, arrangement)).collect::<Result<_>>()?;
-        let known: Vec<(&str, Fault)> = FAULTS.iter().map(|spec| (spec.key, spec.fault)).collect();
-        let faults = cast.faults.iter().map(|word| self.word(word, "a fault", &known)).collect::<Result<_>>()?;
-        Ok(Member {
-            name: cast.name.get_ref().clone(),
-            role,
-            kind,
-            arrangement,
-            spawn,
-            facing: or(cast.facing, 0.0) as f32,
-            there: true,
-            host: self.host(&cast.host, index as u64 + 1)?,
-            hosts: cast.hosts.as_ref().is_some_and(|hosts| *hosts.get_ref()),
-            knobs,
-            script,
-            tricks,
-            faults,
-        })
-    }
-
-    /// Nobody begins inside something, as either side knows the ground.
-    fn free(&self, course: &Course, kind: u8, spawn: velocitas_core::Vec3, at: &Spanned<file::Pair>) -> Result<()> {
-        let body = course.kinds.motion(kind).body();
-        for side in [KnownTo::Server, KnownTo::Clients] {
-            let Some(id) = course.ground(side).overlap(&body, spawn) else { continue };
-            let what = match id {
-                SolidId::EDGE => "outside the world's bounds".to_owned(),
-                SolidId::FLOOR => "below the floor".to_owned(),
-                id => format!("inside `{}`", course.solid(id).map_or("?", |s| &s.name)),
-            };
-            let message = format!("expected room for a body of {} m radius to stand; found it {what}", body.radius);
-            return Err(self.wrong(at.span(), message));
-        }
-        Ok(())
-    }
-
-    fn trick(&self, spanned: &Spanned<settings::Trick>, role: Role, arrangement: Arrangement) -> Result<Trick> {
-        let t = spanned.get_ref();
-        if role != Role::Rogue {
-            return Err(self.wrong(spanned.span(), "expected tricks of a `rogue` only; found them of another role"));
-        }
-        let cheats = t.cheats().map_err(|m| self.mistake(m))?;
-        let [cheat] = cheats[..] else {
-            let known: Vec<String> = CHEATS.iter().map(|spec| format!("`{}`", spec.key)).collect();
-            let message = format!("expected exactly one of {} in a trick; found {}", known.join(", "), cheats.len());
-            return Err(self.wrong(spanned.span(), message));
-        };
-        if !cheat.spec.whose().fits(arrangement.sends_inputs()) {
-            let of = |inputs: bool| {
-                let keys = CHEATS.iter().filter(|spec| spec.whose().fits(inputs)).map(|spec| spec.key);
-                keys.collect::<Vec<_>>().join(", ")
-            };
-            let message = if arrangement.sends_inputs() {
-                let with = of(true);
-                format!("expected a trick with inputs ({with}); positions can only be forged with arrangement `claims`")
-            } else {
-                format!("expected a trick with positions ({}); `{}` is one with inputs", of(false), cheat.spec.key)
-            };
-            return Err(self.wrong(spanned.span(), message));
-        }
-        let lasts = t.lasts.map_or(LabTime::from_secs(1.0), time);
-        let at = t.at.map_or(LabTime::ZERO, time);
-        Ok(Trick { cheat, at, lasts, every: self.again(t.every, spanned.span())? })
-    }
-
-    fn again(&self, every: Option<Quantity<Time>>, span: Range<usize>) -> Result<Option<LabTime>> {
-        match every {
-            Some(q) if q.value < 100.0 => Err(self.wrong(span, "expected `every` to be at least 100 ms")),
-            other => Ok(other.map(time)),
-        }
     }
 
     fn event(&self, course: &Course, spanned: &Spanned<file::Event>) -> Result<Happens> {

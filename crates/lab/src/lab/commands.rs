@@ -17,45 +17,35 @@ use velocitas_record::known::{Change, Changed, Reach};
 use velocitas_record::watch::{Happening, Watch};
 
 impl Lab {
-    /// Does what was commanded, now.
+    /// Does what was commanded, now: what cannot be done here is left.
     ///
     /// `read` is what was read while it ran, for commands that speak of it by number.
     pub fn command<W: Watch>(&mut self, command: Command, read: ReadLater<'_>, watch: &mut W) {
-        let concerns = match command {
-            Command::Keys(controls) => {
-                self.helm.since = self.now;
-                let before = std::mem::replace(&mut self.helm.controls, controls);
-                if let Some(member) = self.helm.member {
-                    let kind = self.course[member].kind;
-                    let own = self.playing(member).known.kinds.motion(kind).schema().clone();
-                    self.helm.controls.add_presses(&before, &own);
-                }
-                self.helm.member
-            }
+        let count = self.course.cast.len();
+        let is_there = |member: &MemberId| member.index() < count;
+        if !matches!(command, Command::Helm(_)) && command.member().is_some_and(|member| !is_there(&member)) {
+            return;
+        }
+        match command {
+            Command::Keys(controls) => self.take_keys(controls),
             Command::Helm(member) => {
-                let (member, now) = (member.filter(|m| m.index() < self.course.cast.len()), self.now);
                 if let Some(left) = self.helm.member {
-                    self.playing_mut(left).hands = Hands::begin(now);
+                    self.playing_mut(left).hands = Hands::begin(self.now);
                 }
+                let member = member.filter(is_there);
                 self.helm = Helm { member, controls: Controls::default(), since: self.now };
-                member
             }
             Command::Moves(member, coming) => {
-                if member.index() >= self.course.cast.len() || !self.comes_or_goes(member, coming, watch) {
+                if !self.comes_or_goes(member, coming, watch) {
                     return;
                 }
-                Some(member)
             }
             Command::Mend(member) => {
-                if member.index() >= self.course.cast.len() || !self.mend(member, watch) {
+                if !self.mend(member, watch) {
                     return;
                 }
-                Some(member)
             }
             Command::Happens(member, sudden) => {
-                if member.index() >= self.course.cast.len() {
-                    return;
-                }
                 let moved = self.course[member].arrangement.is_moved();
                 match sudden {
                     Sudden::Push(velocity) if moved => self.happen(&What::Push(member, velocity), watch),
@@ -63,30 +53,52 @@ impl Lab {
                     Sudden::Freeze(lasts) => self.happen(&What::Freeze(Some(member), lasts), watch),
                     Sudden::Push(_) | Sudden::Teleport(_) => return,
                 }
-                Some(member)
             }
-            Command::Calm(calm) => {
-                if calm.member().is_some_and(|member| member.index() >= self.course.cast.len()) {
+            Command::Calm(calm) => self.calm(calm),
+            Command::Set { member, knob, value } => self.set(member, knob, value),
+            Command::Tune { .. } | Command::Solid { .. } | Command::Reload { .. } => {
+                return self.command_change(command, read, watch);
+            }
+            Command::Allow { rule, times } => {
+                if !rule.is_adjustable() || !ALLOWED.contains(&times) {
                     return;
                 }
-                self.calm(calm);
-                calm.member()
+                self.serving_mut().server.allow(rule, times);
+                return self.tell_at_server(command, watch);
             }
-            Command::Set { member, knob, value } => {
-                if member.index() >= self.course.cast.len() {
-                    return;
-                }
-                self.set(member, knob, value);
-                Some(member)
+            Command::TakeOver { version } => {
+                let Some(course) = read.courses.get(usize::from(version).wrapping_sub(1)).cloned() else { return };
+                self.tell_at_server(command, watch);
+                return self.take_over(&course, watch);
             }
-            Command::Tune { kind, tunable, value, reach } => {
-                return self.change(reach, Changed::Tuned { kind, tunable, value }, command, watch);
-            }
-            Command::Solid { solid, there, reach } => {
-                if self.course.solid(solid).is_none() {
-                    return;
-                }
-                return self.change(reach, Changed::Solid { solid, there }, command, watch);
+        }
+        let concerns = match command {
+            Command::Keys(_) | Command::Helm(_) => self.helm.member,
+            Command::Calm(_) if command.member().is_none() => return self.tell_at_server(command, watch),
+            _ => command.member(),
+        };
+        let Some(member) = concerns else { return };
+        let tick = self.client(member).and_then(Client::newest_tick);
+        self.tell(watch, self.course.machine(member), Part::Client, tick, Happening::Command(command));
+    }
+
+    /// The hands at the helm move.
+    fn take_keys(&mut self, controls: Controls) {
+        self.helm.since = self.now;
+        let before = std::mem::replace(&mut self.helm.controls, controls);
+        if let Some(member) = self.helm.member {
+            let kind = self.course[member].kind;
+            let own = self.playing(member).known.kinds.motion(kind).schema().clone();
+            self.helm.controls.add_presses(&before, &own);
+        }
+    }
+
+    /// What machines know becomes otherwise at one tick.
+    fn command_change<W: Watch>(&mut self, command: Command, read: ReadLater<'_>, watch: &mut W) {
+        let (reach, changed) = match command {
+            Command::Tune { kind, tunable, value, reach } => (reach, Changed::Tuned { kind, tunable, value }),
+            Command::Solid { solid, there, reach } if self.course.solid(solid).is_some() => {
+                (reach, Changed::Solid { solid, there })
             }
             Command::Reload { kind, version, reach } => {
                 let Some(read) = read.rules.get(usize::from(version).wrapping_sub(1)) else { return };
@@ -94,32 +106,16 @@ impl Lab {
                 if self.may_reload(kind, &rule, reach).is_err() {
                     return;
                 }
-                return self.change(reach, Changed::Reloaded { kind, version, rule }, command, watch);
+                (reach, Changed::Reloaded { kind, version, rule })
             }
-            Command::Allow { rule, times } => {
-                if !rule.is_adjustable() || !ALLOWED.contains(&times) {
-                    return;
-                }
-                self.serving_mut().server.allow(rule, times);
-                let tick = Some(self.server_tick());
-                return self.tell(watch, MachineId::SERVER, Part::Server, tick, Happening::Command(command));
-            }
-            Command::TakeOver { version } => {
-                let Some(course) = read.courses.get(usize::from(version).wrapping_sub(1)).cloned() else { return };
-                let tick = Some(self.server_tick());
-                self.tell(watch, MachineId::SERVER, Part::Server, tick, Happening::Command(command));
-                return self.take_over(&course, watch);
-            }
+            _ => return,
         };
-        if let Command::Calm(_) = command
-            && concerns.is_none()
-        {
-            let tick = Some(self.server_tick());
-            return self.tell(watch, MachineId::SERVER, Part::Server, tick, Happening::Command(command));
-        }
-        let Some(member) = concerns else { return };
-        let tick = self.client(member).and_then(Client::newest_tick);
-        self.tell(watch, self.course.machine(member), Part::Client, tick, Happening::Command(command));
+        self.change(reach, changed, command, watch);
+    }
+
+    fn tell_at_server<W: Watch>(&mut self, command: Command, watch: &mut W) {
+        let tick = Some(self.server_tick());
+        self.tell(watch, MachineId::SERVER, Part::Server, tick, Happening::Command(command));
     }
 
     /// Something no longer goes wrong from now on.

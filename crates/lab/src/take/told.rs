@@ -139,6 +139,16 @@ pub(super) enum Value {
     Switch(bool),
 }
 
+impl Value {
+    const fn value(&self) -> KnobValue {
+        match self {
+            Self::Auto => KnobValue::Auto,
+            Self::Number(x) => KnobValue::Number(*x),
+            Self::Switch(on) => KnobValue::Switch(*on),
+        }
+    }
+}
+
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks for it")]
 fn is_zero(x: &Number) -> bool {
     // Minus zero is told.
@@ -191,18 +201,7 @@ impl Told {
                     Sudden::Freeze(lasts) => Self::Freeze { who, for_ns: lasts.0 },
                 }
             }
-            Command::Calm(calm) => match calm {
-                Calm::Up(member) => Self::CalmUp { who: name(member) },
-                Calm::Down(member) => Self::CalmDown { who: name(member) },
-                Calm::Frames(member) => Self::CalmFrames { who: member.map(name) },
-                Calm::Pushes => Self::CalmPushes {},
-                Calm::Hands => Self::CalmHands {},
-                Calm::Solid(solid) => Self::CalmSolid { name: solid_name(course, solid) },
-                Calm::Tunable { kind, tunable } => Self::CalmTunable { rule: rule(kind), tunable: tunable.to_owned() },
-                Calm::Link(member, knob) => {
-                    Self::CalmLink { who: name(member), setting: knob.map(|knob| knob.spec().key.to_owned()) }
-                }
-            },
+            Command::Calm(calm) => Self::of_calm(calm, course),
             Command::Set { member, knob, value } => Self::Set {
                 who: name(member),
                 setting: knob.spec().key.to_owned(),
@@ -229,26 +228,35 @@ impl Told {
         }
     }
 
+    fn of_calm(calm: Calm, course: &Course) -> Self {
+        let name = |member: MemberId| course[member].name.clone();
+        match calm {
+            Calm::Up(member) => Self::CalmUp { who: name(member) },
+            Calm::Down(member) => Self::CalmDown { who: name(member) },
+            Calm::Frames(member) => Self::CalmFrames { who: member.map(name) },
+            Calm::Pushes => Self::CalmPushes {},
+            Calm::Hands => Self::CalmHands {},
+            Calm::Solid(solid) => Self::CalmSolid { name: solid_name(course, solid) },
+            Calm::Tunable { kind, tunable } => {
+                Self::CalmTunable { rule: course.kinds.motion(kind).name().to_owned(), tunable: tunable.to_owned() }
+            }
+            Calm::Link(member, knob) => {
+                Self::CalmLink { who: name(member), setting: knob.map(|knob| knob.spec().key.to_owned()) }
+            }
+        }
+    }
+
     /// The command; `rules` are those that were read before it.
     pub(super) fn command(&self, course: &Course, rules: &[(u8, ReadRule)]) -> Result<Command, String> {
         let member = |name: &String| member(course, name);
         Ok(match self {
-            Self::Keys { stick, facing, pitch, order, given } => {
-                let mut keys = Controls {
-                    stick: (real(stick[0])?, real(stick[1])?),
-                    facing: real(*facing)?,
-                    pitch: real(*pitch)?,
-                    order: order.map(vector).transpose()?,
-                    given: Input::default(),
-                };
-                for (lane, bits) in given {
-                    if *lane >= keys.given.bits().len() {
-                        return Err(format!("expected a lane below {}; found {lane}", keys.given.bits().len()));
-                    }
-                    keys.given.set_int(*lane, *bits);
-                }
-                Command::Keys(keys)
-            }
+            Self::Keys { stick, facing, pitch, order, given } => Command::Keys(Controls {
+                stick: (real(stick[0])?, real(stick[1])?),
+                facing: real(*facing)?,
+                pitch: real(*pitch)?,
+                order: order.map(vector).transpose()?,
+                given: lanes(given)?,
+            }),
             Self::Helm { who } => Command::Helm(who.as_ref().map(member).transpose()?),
             Self::Join { who } => Command::Moves(member(who)?, Coming::Join),
             Self::Leave { who } => Command::Moves(member(who)?, Coming::Leave),
@@ -272,12 +280,7 @@ impl Told {
                 Command::Calm(Calm::Link(member(who)?, setting.as_deref().map(knob).transpose()?))
             }
             Self::Set { who, setting, to } => {
-                let value = match to {
-                    Value::Auto => KnobValue::Auto,
-                    Value::Number(x) => KnobValue::Number(*x),
-                    Value::Switch(on) => KnobValue::Switch(*on),
-                };
-                Command::Set { member: member(who)?, knob: knob(setting)?, value }
+                Command::Set { member: member(who)?, knob: knob(setting)?, value: to.value() }
             }
             Self::Tune { rule, tunable: named, to, at } => {
                 let kind = kind(course, rule)?;
@@ -299,6 +302,18 @@ impl Told {
             Self::TakeOver { version } => Command::TakeOver { version: *version },
         })
     }
+}
+
+/// An input from its lanes that are not zero.
+fn lanes(given: &[(usize, u32)]) -> Result<Input, String> {
+    let mut input = Input::default();
+    for (lane, bits) in given {
+        if *lane >= input.bits().len() {
+            return Err(format!("expected a lane below {}; found {lane}", input.bits().len()));
+        }
+        input.set_int(*lane, *bits);
+    }
+    Ok(input)
 }
 
 fn solid_name(course: &Course, solid: SolidId) -> String {
