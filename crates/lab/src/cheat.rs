@@ -9,7 +9,7 @@ use velocitas_core::{
     wrap_angle,
 };
 
-use velocitas_record::knob::Takes;
+use velocitas_record::quantity::Takes;
 use velocitas_record::time::LabTime;
 
 /// A way to cheat, and how far.

@@ -24,6 +24,7 @@ pub mod command;
 pub mod controls;
 pub mod knob;
 pub mod known;
+pub mod settings;
 
 // What is told, and what is made of it.
 pub mod record;
@@ -35,11 +36,13 @@ pub use conditions::{Conditions, TraceNumber};
 pub use controls::{Acts, Controls};
 pub use host::HostSpec;
 pub use ids::{ActorId, MachineId, MemberId, Part, RecordTick};
-pub use knob::{Accessor, KNOBS, Knob, KnobSpec, KnobValue, Knobs, Range, SETTINGS, Sound, Takes};
+pub use knob::{Accessor, Knob, KnobSpec, KnobValue, Knobs, Range, Sound};
 pub use known::{Change, Changed, Known, Reach, turned};
+pub use quantity::Takes;
 pub use record::Record;
 pub use role::{Coming, Role};
 pub use screen::{DrawnFact, Screen};
+pub use settings::{KNOBS, SETTINGS};
 pub use texts::{GaitFile, NamedFile};
 pub use time::LabTime;
 pub use trace::{DelayTrace, TraceError};

@@ -1,7 +1,7 @@
 //! The table of what a budget can bound: how each is written, which figures it is had from, and where to look.
 
 use crate::metrics::{ClientMetrics, Moments};
-use velocitas_record::knob::Takes;
+use velocitas_record::quantity::Takes;
 use velocitas_record::role::Role;
 use velocitas_record::time::LabTime;
 

@@ -8,14 +8,16 @@ use std::ops::Range;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::de::{Deserialize, Deserializer, Error, MapAccess, Visitor};
 use toml::{Spanned, Value};
+use velocitas_record::knob::{Accessor, KnobSpec, KnobValue, Knobs, Range as Steps};
+use velocitas_record::quantity::Takes;
+use velocitas_record::quantity::{Quantity, Time, measure_of};
+use velocitas_record::settings::SETTINGS;
+use velocitas_record::{Conditions, TraceNumber};
 
 use super::Turned;
 use super::error::nearest;
 use crate::cheat::{CHEATS, Cheat};
 use crate::profile::{PROFILES, Profile};
-use velocitas_record::knob::{Accessor, KnobSpec, KnobValue, Knobs, Range as Steps, SETTINGS, Takes};
-use velocitas_record::quantity::{Quantity, Time, measure_of};
-use velocitas_record::{Conditions, TraceNumber};
 
 /// Values by key, each with its place.
 pub(super) type Written = BTreeMap<Spanned<String>, Spanned<Value>>;

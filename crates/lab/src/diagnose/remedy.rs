@@ -2,20 +2,20 @@
 
 use std::sync::Arc;
 
+use velocitas_analysis::cause::shown;
 use velocitas_core::{Fact, Motion};
+use velocitas_record::command::{Calm, Command};
+use velocitas_record::host::HostSpec;
+use velocitas_record::ids::{MachineId, MemberId, Part, RecordTick};
+use velocitas_record::known::{Known, Reach};
+use velocitas_record::record::Record;
+use velocitas_record::settings::SETTINGS;
+use velocitas_record::time::LabTime;
+use velocitas_record::watch::Happening;
 
 use crate::course::What;
 use crate::reread::ReadRule;
 use crate::run::Run;
-use velocitas_analysis::cause::shown;
-use velocitas_record::command::{Calm, Command};
-use velocitas_record::host::HostSpec;
-use velocitas_record::ids::{MachineId, MemberId, Part, RecordTick};
-use velocitas_record::knob::SETTINGS;
-use velocitas_record::known::{Known, Reach};
-use velocitas_record::record::Record;
-use velocitas_record::time::LabTime;
-use velocitas_record::watch::Happening;
 
 /// How far a remedy reaches: of two that do the same the nearer one is named first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

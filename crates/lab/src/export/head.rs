@@ -4,14 +4,16 @@ use std::sync::Arc;
 
 use serde_json::{Map, Value, json};
 use velocitas_core::{Agree, Blend, Input, InputKind, Motion, Schema, SeenBy, Shape, State, Tunable};
-
-use super::cell::Cell;
-use crate::course::Material;
 use velocitas_record::Conditions;
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::{MachineId, Part, RecordTick};
-use velocitas_record::knob::{Accessor, KnobSpec, Knobs, SETTINGS, Takes};
+use velocitas_record::knob::{Accessor, KnobSpec, Knobs};
+use velocitas_record::quantity::Takes;
 use velocitas_record::record::{Cast, Record};
+use velocitas_record::settings::SETTINGS;
+
+use super::cell::Cell;
+use crate::course::Material;
 
 /// The format of the lines.
 pub const RECORD_FORMAT: u32 = 3;

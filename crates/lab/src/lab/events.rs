@@ -2,18 +2,19 @@
 
 use std::sync::Arc;
 
+use velocitas_analysis::fault::Fault;
 use velocitas_core::{Client, EntityId, SolidId, Token};
+use velocitas_record::addresses::token;
+use velocitas_record::command::{Calm, Command};
+use velocitas_record::ids::{MachineId, MemberId, Part};
+use velocitas_record::knob::{Accessor, Knob, Knobs};
+use velocitas_record::known::Reach;
+use velocitas_record::settings::SETTINGS;
+use velocitas_record::watch::{Happening, Watch};
 
 use super::{Due, Lab, guest};
 use crate::course::{Coming, Course, KnownTo, Override, Owned, Turned, What};
 use crate::reread::ReadLater;
-use velocitas_analysis::fault::Fault;
-use velocitas_record::addresses::token;
-use velocitas_record::command::{Calm, Command};
-use velocitas_record::ids::{MachineId, MemberId, Part};
-use velocitas_record::knob::{Accessor, Knob, Knobs, SETTINGS};
-use velocitas_record::known::Reach;
-use velocitas_record::watch::{Happening, Watch};
 
 impl Lab {
     pub(super) fn event<W: Watch>(&mut self, index: usize, watch: &mut W) {

@@ -2,15 +2,16 @@
 
 use serde::{Deserialize, Serialize};
 use velocitas_core::{Input, RULES, SolidId, Vec3, vec3};
-
-use crate::course::{Coming, Course, nearest};
-use crate::reread::ReadRule;
 use velocitas_record::command::{Calm, Command, Sudden};
 use velocitas_record::controls::Controls;
 use velocitas_record::ids::{MachineId, MemberId};
-use velocitas_record::knob::{Knob, KnobValue, SETTINGS};
+use velocitas_record::knob::{Knob, KnobValue};
 use velocitas_record::known::Reach;
+use velocitas_record::settings::SETTINGS;
 use velocitas_record::time::LabTime;
+
+use crate::course::{Coming, Course, nearest};
+use crate::reread::ReadRule;
 
 /// A number of 32 bits, written with as many digits as bring it back.
 type Number = f64;
