@@ -52,6 +52,7 @@ mod body;
 mod client;
 mod data;
 mod event;
+mod field;
 mod float;
 mod frame;
 #[doc(hidden)]
@@ -85,6 +86,10 @@ pub use event::{
     ClockFact, Correction, Event, Fact, Gap, InputFact, InputFate, Made, Mask, Provenance, Restored, Sink, StateEvent,
     Unwatched,
 };
+pub use field::{
+    Agree, Blend, InputField, InputKind, POINT_REACH, PRESS_BITS, SeenBy, Shape, StateField, bearing_quantiser,
+    stick_quantiser,
+};
 pub use float::{canonical_bits, clamp, max, min, mix, mix_angle, wrap_angle};
 pub use ground::{
     Bounds, Contacts, Ground, Hit, MOST_CONTACTS, SKIN, Slid, Slide, Solid, SolidId, Surface, Underfoot, Zone, slide,
@@ -99,10 +104,7 @@ pub use remote::{
     BlendPlan, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, ViewDelay, drawn,
 };
 pub use rollback::{Entry, Rollback};
-pub use schema::{
-    Agree, Blend, InputField, InputKind, MOST_KINDS, POINT_REACH, PRESS_BITS, Schema, SchemaError, SeenBy, Shape,
-    StateField, bearing_quantiser, stick_quantiser,
-};
+pub use schema::{MOST_KINDS, Schema, SchemaError};
 pub use server::{
     Around, Carry, Check, ClaimCase, Finding, Footing, Going, Guest, Patience, Server, ServerConfig, SpawnError, checks,
 };

@@ -12,10 +12,11 @@ use serde::{Deserialize, Serialize};
 
 use crate::body::Body;
 use crate::data::{Input, STATE_LANES, State};
+use crate::field::Shape;
 use crate::float::{max, min};
 use crate::ground::{Contacts, Ground, Underfoot};
 use crate::names::{self, Name};
-use crate::schema::{Schema, Shape};
+use crate::schema::Schema;
 use crate::tick::Tick;
 use crate::vec3::Vec3;
 

@@ -1,9 +1,10 @@
 //! A schema as lanes one after the other, worked out once: how they travel rounded, how inputs travel, how states are drawn between two of
 //! them.
 
+use crate::field::{InputKind, SeenBy, Shape};
 use crate::quantiser::Quantiser;
 use crate::remote::{BlendPlan, SpotBlend};
-use crate::schema::{InputKind, Schema, SeenBy, Shape};
+use crate::schema::Schema;
 
 /// How a lane of a state travels rounded.
 #[derive(Clone, Copy, Debug)]
@@ -95,7 +96,7 @@ pub struct Plan {
 impl Plan {
     /// Of a schema that was checked.
     pub fn of(schema: &Schema) -> Self {
-        let input = |f: &crate::schema::InputField| {
+        let input = |f: &crate::field::InputField| {
             let how = match f.kind.quantiser() {
                 Some(q) if matches!(f.kind, InputKind::Point { .. }) => InputLane::Given(q),
                 Some(q) => InputLane::Rounded(q),
@@ -104,7 +105,7 @@ impl Plan {
             };
             InputLanes { lane: f.lane as u8, reals: f.kind.real_lanes() as u8, how }
         };
-        let exact = |f: &crate::schema::StateField| {
+        let exact = |f: &crate::field::StateField| {
             let how = match f.shape {
                 Shape::Flag => Exact::Flag,
                 Shape::Counter => Exact::Whole,

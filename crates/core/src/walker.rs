@@ -9,11 +9,12 @@
 
 use crate::body::Body;
 use crate::data::{Input, State};
+use crate::field::{Agree, Blend, InputField, InputKind, SeenBy, Shape, StateField};
 use crate::float::{clamp, max};
 use crate::ground::{Slide, slide};
 use crate::motion::{Limits, Motion, Scene, Step, Tunable};
 use crate::quantiser::Quantiser;
-use crate::schema::{Agree, Blend, InputField, InputKind, Schema, SeenBy, Shape, StateField};
+use crate::schema::Schema;
 use crate::vec3::{Vec3, vec3};
 
 /// Lanes of a walker's state.
@@ -78,7 +79,7 @@ impl Walker {
         let (near, close) = (Agree::Within(0.02), Agree::Within(0.1));
         let pos = Quantiser::new(1.0 / 256.0, 18);
         let vel = Quantiser::new(1.0 / 128.0, 15);
-        let arc = crate::schema::bearing_quantiser(10);
+        let arc = crate::field::bearing_quantiser(10);
         Self {
             schema: Schema {
                 state: vec![

@@ -4,7 +4,8 @@
 //! last tick: a held key counts if it was down at any instant, presses are counted, sticks and bearings are the latest.
 
 use crate::data::Input;
-use crate::schema::{InputKind, PRESS_BITS, Schema};
+use crate::field::{InputKind, PRESS_BITS};
+use crate::schema::Schema;
 
 /// What is down now and what was pressed since the last tick.
 #[derive(Clone, Debug, Default)]

@@ -1,8 +1,9 @@
 //! States between states.
 
 use crate::data::{STATE_LANES, State};
+use crate::field::{Blend, Shape};
 use crate::float::{mix, mix_angle};
-use crate::schema::{Blend, Schema, Shape};
+use crate::schema::Schema;
 use crate::vec3::{Vec3, vec3};
 
 /// How a lane is blended.

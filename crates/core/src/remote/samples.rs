@@ -5,8 +5,9 @@
 
 use super::blend::{BlendPlan, Hermite, curve, straight};
 use crate::data::State;
+use crate::field::Blend;
 use crate::float::{mix, mix_angle};
-use crate::schema::{Blend, Schema};
+use crate::schema::Schema;
 use crate::tick::{Rate, Tick};
 use crate::vec3::Vec3;
 

@@ -9,6 +9,7 @@
 //! `leaving.rs` for how they go.
 
 mod claims;
+mod config;
 mod control;
 mod door;
 pub(crate) mod guard;
@@ -18,17 +19,17 @@ mod joining;
 mod leaving;
 mod peer;
 mod peers;
+mod spawning;
 mod talk;
 mod telling;
 
+pub use config::{Patience, ServerConfig, SpawnError};
 pub use guard::{Around, Carry, Check, ClaimCase, Finding, Footing, Going, checks};
 pub use guests::Guest;
 
 use std::cell::Cell;
 use std::cmp::Reverse;
 use std::collections::VecDeque;
-
-use thiserror::Error;
 
 use control::{Arrival, Moved, Sentence, Turn, stepped, tell_ignored};
 use door::Door;
@@ -42,81 +43,13 @@ use crate::event::{Fact, Made, Sink, StateEvent, show, tell};
 use crate::frame::Frame;
 use crate::ids::{Address, EntityId, PeerId, Token};
 use crate::policy::Policy;
-use crate::session::{Ingredients, Kinds, Layouts, Owned, Timeline};
-use crate::tick::{HostNanos, Rate, Tick};
+use crate::session::{Ingredients, Kinds, Layouts, Timeline};
+use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
 use crate::vec3::Vec3;
 use crate::verdict::{Evidence, Rule};
-use crate::wire::{
-    BitReader, Header, MAX_DATAGRAM, MOST_OWNERS, Message, MessageKind, News, TELEPORT_BITS, WireError, snapshot_bytes,
-};
+use crate::wire::{BitReader, Header, Message, MessageKind, TELEPORT_BITS, WireError};
 use crate::world::{Entity, World};
-
-/// What a server is made with.
-#[derive(Clone, Debug)]
-pub struct ServerConfig {
-    /// Ticks a second.
-    pub rate: Rate,
-    /// The number of the tick that counts as run when the clock reads `start`.
-    pub base: Tick,
-    /// When the session starts, on the server's clock.
-    pub start: HostNanos,
-    /// What it knows of the world.
-    pub ingredients: Ingredients,
-    /// How long it waits for who says nothing.
-    pub patience: Patience,
-    /// What its guard looks at and answers.
-    pub policy: Policy,
-    /// A number that nobody else knows: by it the server tells who really receives what is sent to an address.
-    pub secret: u64,
-}
-
-/// How long a server waits for a player who says nothing, in milliseconds.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Patience {
-    /// Made-up input holds keys down for so long; then it rests.
-    pub hold_ms: u32,
-    /// After so long the player is gone, and what came with it.
-    pub gone_ms: u32,
-    /// For so long after that it may come back to where it stood.
-    pub keep_ms: u32,
-}
-
-impl Patience {
-    /// What a server does unless told otherwise.
-    pub const DEFAULT: Self = Self { hold_ms: 500, gone_ms: 10_000, keep_ms: 60_000 };
-}
-
-impl Default for Patience {
-    fn default() -> Self {
-        Self::DEFAULT
-    }
-}
-
-/// Why an entity cannot be added.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Error)]
-pub enum SpawnError {
-    /// A snapshot of everybody would not fit a datagram any more.
-    #[error("a snapshot of {entities} entities takes {bytes} bytes; a datagram holds {MAX_DATAGRAM}")]
-    SnapshotTooLong {
-        /// Entities there would be.
-        entities: usize,
-        /// Bytes it would take.
-        bytes: usize,
-    },
-    /// No rule has this number.
-    #[error("entity kind {0} is not part of this session")]
-    Kind(u8),
-    /// It is not there, or no longer.
-    #[error("there is no entity {0}")]
-    Gone(EntityId),
-    /// More owners than can be told of.
-    #[error("an entity has at most {MOST_OWNERS} owners, not {0}")]
-    Owners(usize),
-    /// Nobody expects this player, or it comes with nothing.
-    #[error("no such player is invited with a body")]
-    Uninvited,
-}
 
 /// The machine that decides.
 ///
@@ -166,112 +99,9 @@ impl Server {
         self.ticks.newest().next()
     }
 
-    /// Adds an entity that nobody owns.
-    ///
-    /// # Errors
-    /// When a snapshot of everybody would no longer fit a datagram, or the kind does not exist.
-    pub fn spawn(&mut self, kind: u8, state: State) -> Result<EntityId, SpawnError> {
-        self.spawn_with(kind, state, None)
-    }
-
-    fn spawn_with(&mut self, kind: u8, state: State, with: Option<Token>) -> Result<EntityId, SpawnError> {
-        if self.kinds().get(kind).is_none() {
-            return Err(SpawnError::Kind(kind));
-        }
-        let entities = self.world.len() + 1;
-        let Some(id) = self.world.spawn(kind, state).filter(|_| entities <= 255) else {
-            return Err(SpawnError::SnapshotTooLong { entities, bytes: self.longest_snapshot(self.kinds()) });
-        };
-        if let Err(why) = self.fits(self.kinds()) {
-            self.world.remove(id);
-            return Err(why);
-        }
-        if let Some(entity) = self.world.get_mut(id) {
-            entity.came_with = with;
-        }
-        self.pending_facts.push(Fact::Born { entity: id, kind, with, tick: self.next_tick() });
-        Ok(id)
-    }
-
-    /// Takes an entity out of the world, and tells everybody until they have understood.
-    pub fn remove(&mut self, entity: EntityId) -> bool {
-        let Some(removed) = self.world.remove(entity) else { return false };
-        for peer in self.peers.iter_mut() {
-            peer.give_up(entity);
-            peer.unacknowledged.add(News::Gone(entity));
-        }
-        let tick = self.next_tick();
-        let lost = removed.owners().iter().map(|&player| Fact::Owner { entity, tick, player, owns: false });
-        self.pending_facts.extend(lost.chain([Fact::Gone { entity, tick }]));
-        true
-    }
-
-    /// Says which players give an entity orders from the next tick on: none, one, or several. Of several the one whose new
-    /// order arrived last is obeyed.
-    ///
-    /// # Errors
-    /// When it is not there, there are more owners than can be told of, or a snapshot for one of them would no longer fit a
-    /// datagram.
-    pub fn set_owners(&mut self, entity: EntityId, owners: &[Token]) -> Result<(), SpawnError> {
-        if owners.len() > MOST_OWNERS {
-            return Err(SpawnError::Owners(owners.len()));
-        }
-        let Some(found) = self.world.get(entity) else { return Err(SpawnError::Gone(entity)) };
-        let (before, kind, state) = (found.owners().to_vec(), found.kind(), *found.state());
-        let comes = found.came_with.is_some();
-        self.world.set_owners(entity, owners);
-        if let Err(why) = self.fits(self.kinds()) {
-            self.world.set_owners(entity, &before);
-            return Err(why);
-        }
-        let (rate, now) = (self.ticks.rate(), self.ticks.newest());
-        for peer in self.peers.iter_mut() {
-            if owners.contains(&peer.token) {
-                peer.take_over(Owned { entity, kind }, (rate, &self.policy), state, owners.len() > 1);
-                let control = peer.control_mut(entity).filter(|_| !comes);
-                control.into_iter().for_each(|control| control.take_over(now, rate));
-            } else {
-                peer.give_up(entity);
-            }
-        }
-        let tick = self.next_tick();
-        let told = |of: &[Token], not: &[Token], owns| -> Vec<Fact> {
-            let changed = of.iter().filter(|player| !not.contains(player));
-            changed.map(|&player| Fact::Owner { entity, tick, player, owns }).collect()
-        };
-        self.pending_facts.extend(told(&before, owners, false));
-        self.pending_facts.extend(told(owners, &before, true));
-        self.tell_owners(entity);
-        Ok(())
-    }
-
     /// The rules that hold last.
     fn kinds(&self) -> &Kinds {
         &self.timeline.latest().kinds
-    }
-
-    /// Whether everybody would still fit a snapshot with these rules.
-    ///
-    /// # Errors
-    /// When not; says by how much.
-    pub fn fits(&self, kinds: &Kinds) -> Result<(), SpawnError> {
-        let bytes = self.longest_snapshot(kinds);
-        if bytes > MAX_DATAGRAM {
-            return Err(SpawnError::SnapshotTooLong { entities: self.world.len(), bytes });
-        }
-        Ok(())
-    }
-
-    /// Bytes of the longest snapshot that anybody can get; what nobody owns yet, somebody may.
-    fn longest_snapshot(&self, kinds: &Kinds) -> usize {
-        let bytes = |own: &dyn Fn(&Entity) -> bool| {
-            snapshot_bytes(self.world.iter().map(|e| (kinds.motion(e.kind()).schema(), own(e))))
-        };
-        let longest = self.world.iter().map(|e| match e.owners() {
-            [] => bytes(&|other| other.id() == e.id()),
-            owners => owners.iter().map(|o| bytes(&|other| other.owners().contains(o))).max().unwrap_or(0),
-        });
-        longest.max().unwrap_or(0)
     }
 
     /// Bytes it takes in memory, roughly: what grows with play and peers.

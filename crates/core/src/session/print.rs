@@ -7,10 +7,11 @@
 use std::sync::Arc;
 
 use crate::data::{Digest, Input};
+use crate::field::InputKind;
 use crate::float::max;
 use crate::ground::{Bounds, Ground, Solid, SolidId};
 use crate::motion::{Motion, Scene};
-use crate::schema::{InputKind, Schema};
+use crate::schema::Schema;
 use crate::tick::Tick;
 use crate::vec3::vec3;
 

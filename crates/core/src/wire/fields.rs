@@ -15,8 +15,9 @@ use super::news::News;
 use super::snapshot::{EntityRecord, Snapshot, TELEPORT_BITS};
 use super::welcome::Welcome;
 use crate::data::{Input, State};
+use crate::field::{InputKind, SeenBy, Shape, StateField};
 use crate::ids::EntityId;
-use crate::schema::{InputKind, Schema, SeenBy, Shape, StateField};
+use crate::schema::Schema;
 use crate::session::Layouts;
 use crate::tick::WireTick;
 

@@ -142,7 +142,7 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
 }
 
 fn stick(x: f32) -> f32 {
-    crate::schema::stick_quantiser(7).round(x)
+    crate::field::stick_quantiser(7).round(x)
 }
 
 #[test]

@@ -10,10 +10,11 @@ use std::sync::Arc;
 use super::case::is_still;
 use super::footing::stands;
 use crate::data::{Input, State};
+use crate::field::InputKind;
 use crate::float::{clamp, max};
 use crate::ground::{Bounds, Ground, Surface, Underfoot, Zone};
 use crate::motion::{Limits, Motion, Scene, checked_step};
-use crate::schema::{InputKind, Schema};
+use crate::schema::Schema;
 use crate::vec3::{Vec3, vec3};
 
 /// Along the ground, up, down: what limits bound.

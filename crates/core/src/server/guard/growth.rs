@@ -1,8 +1,8 @@
 //! Growth: what only grows so fast is not suddenly more.
 
 use super::case::{Check, ClaimCase, Finding};
+use crate::field::Shape;
 use crate::float::max;
-use crate::schema::Shape;
 use crate::verdict::Rule;
 
 /// The rule.
