@@ -1,11 +1,12 @@
 //! The rows about who comes, goes and owns what.
 
 use velocitas_core::{Denied, EndedBy, EntityId, PeerId, Token};
+use velocitas_record::ids::ActorId;
 
 use super::cell::Cell;
 use super::kind::{Key, Kind, actor_name, entity_name, key, machine, tick};
-use velocitas_record::ids::ActorId;
 
+pub(super) static JOINED: Kind<()> = Kind { name: "joined", says: "a client joined", keys: &[machine(), tick()] };
 pub(super) static STARTED: Kind<()> =
     Kind { name: "started", says: "a member's program was started", keys: &[machine()] };
 pub(super) static CRASHED: Kind<()> =

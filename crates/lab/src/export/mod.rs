@@ -2,14 +2,18 @@
 //! table, from which `docs/record.md` is made.
 
 mod cell;
+mod changes;
 mod comings;
 mod frames;
 mod head;
 mod inputs;
+mod judged;
 mod kind;
 mod lines;
+mod messages;
 mod page;
 mod slice;
+mod states;
 mod table;
 
 pub use kind::RowSpec;

@@ -1,22 +1,24 @@
 //! All rows of a span of the record, table by table.
 
-use super::comings::SEEN;
-use super::frames::{FRAME, RECEIVED, REFUSAL, TUNED};
-use super::head::state_cells;
-use super::inputs::{INPUT, InputHere};
-use super::kind::{Kind, RowContext};
-use super::page::Page;
-use super::table::{
-    AUTHORITY, CLOCK, DRAWN, Datagram, DrawnHere, GROUND, MEASURE, MESSAGE, PREDICTED, REWRITTEN, RULE, Seen, StateRow,
-    WINDOW, happening,
-};
-use crate::stored::seldom::Seldom;
 use velocitas_analysis::cause::Findings;
 use velocitas_analysis::metrics::Reel;
 use velocitas_record::ids::{ActorId, MachineId, RecordTick};
 use velocitas_record::known::Changed;
 use velocitas_record::record::{Column, Pack, Packed, Record, Samples, StateTrack, Timed};
 use velocitas_record::time::LabTime;
+
+use super::changes::{GROUND, RULE};
+use super::comings::SEEN;
+use super::frames::{FRAME, RECEIVED, REFUSAL, TUNED};
+use super::head::state_cells;
+use super::inputs::{INPUT, InputHere};
+use super::judged::MEASURE;
+use super::kind::{Kind, RowContext};
+use super::messages::{CLOCK, Datagram, MESSAGE};
+use super::page::Page;
+use super::states::{AUTHORITY, DRAWN, DrawnHere, PREDICTED, REWRITTEN, Seen, StateRow, WINDOW};
+use super::table::happening;
+use crate::stored::seldom::Seldom;
 
 /// A span of the record on its way out.
 pub(super) struct Slice<'a, 'p> {
