@@ -12,6 +12,7 @@ use velocitas_record::quantity::{Quantity, Time};
 use velocitas_record::time::LabTime;
 
 use super::file::{self, File};
+use super::pair;
 use super::resolve::{MOST_NAME, Resolver, Result, or, time};
 use super::settings;
 use super::{Course, KnownTo, Member, Role, Thing, Trick};
@@ -141,7 +142,7 @@ impl Resolver<'_> {
         course: &Course,
         kind: u8,
         spawn: velocitas_core::Vec3,
-        at: &Spanned<file::Pair>,
+        at: &Spanned<pair::Pair>,
     ) -> Result<()> {
         let body = course.kinds.motion(kind).body();
         for side in [KnownTo::Server, KnownTo::Clients] {

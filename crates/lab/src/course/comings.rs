@@ -6,6 +6,7 @@ use toml::Spanned;
 
 use super::file;
 use super::resolve::{Resolver, Result, time};
+use super::script;
 use super::{Coming, Course, Happens, Owned, What};
 use velocitas_record::ids::MemberId;
 use velocitas_record::time::LabTime;
@@ -24,7 +25,7 @@ enum Whereabouts {
 
 impl Resolver<'_> {
     /// Somebody's coming or going in an event, if it is one.
-    pub(super) fn coming(&self, course: &Course, e: &file::Event) -> Result<Option<What>> {
+    pub(super) fn coming(&self, course: &Course, e: &script::Event) -> Result<Option<What>> {
         let said = [&e.join, &e.leave, &e.crash, &e.come_back];
         let Some((who, coming)) = said.into_iter().zip(Coming::ALL).find_map(|(who, c)| Some((who.as_ref()?, c)))
         else {
@@ -34,7 +35,7 @@ impl Resolver<'_> {
     }
 
     /// A change of owners in an event.
-    pub(super) fn change_of_owners(&self, course: &Course, own: &file::Own) -> Result<What> {
+    pub(super) fn change_of_owners(&self, course: &Course, own: &script::Own) -> Result<What> {
         let mut known: Vec<(&str, Owned)> =
             course.things.iter().enumerate().map(|(i, thing)| (thing.name.as_str(), Owned::Thing(i))).collect();
         known.extend(course.members().map(|m| (course[m].name.as_str(), Owned::Body(m))));

@@ -9,7 +9,9 @@ use velocitas_core::{InputField, InputKind, Motion, Vec3, vec3};
 
 use super::Course;
 use super::file;
+use super::pair;
 use super::resolve::{Resolver, Result, time};
+use super::script;
 use crate::hands::{Script, Stroke, Strokes, Waypoint};
 use crate::track::Track;
 use velocitas_record::controls::Acts;
@@ -23,7 +25,7 @@ struct Said<'f> {
     press: &'f [Spanned<String>],
     hold: &'f [Spanned<String>],
     axis: &'f BTreeMap<String, Spanned<f64>>,
-    order: &'f Option<Spanned<file::PositionValue>>,
+    order: &'f Option<Spanned<pair::PositionValue>>,
 }
 
 impl Resolver<'_> {
@@ -59,8 +61,8 @@ impl Resolver<'_> {
         track.map_err(|e| wrong(e.to_string()))
     }
 
-    fn place_on_route(&self, course: &Course, place: &file::Waypoint) -> Result<Waypoint> {
-        let file::Waypoint { press, hold, axis, order, .. } = place;
+    fn place_on_route(&self, course: &Course, place: &script::Waypoint) -> Result<Waypoint> {
+        let script::Waypoint { press, hold, axis, order, .. } = place;
         Ok(Waypoint {
             at: self.inside(course, &place.at)?,
             height: place.height.map(|height| course.world.bounds.floor + height.value as f32),
@@ -70,9 +72,9 @@ impl Resolver<'_> {
         })
     }
 
-    fn stroke(&self, course: &Course, spanned: &Spanned<file::Stroke>) -> Result<Stroke> {
+    fn stroke(&self, course: &Course, spanned: &Spanned<script::Stroke>) -> Result<Stroke> {
         let stroke = spanned.get_ref();
-        let file::Stroke { press, hold, axis, order, .. } = stroke;
+        let script::Stroke { press, hold, axis, order, .. } = stroke;
         let lasts = time(stroke.lasts);
         if lasts < LEAST {
             return Err(self.wrong(spanned.span(), "expected `lasts` to be at least 1 ms"));
@@ -109,9 +111,9 @@ impl Resolver<'_> {
         Ok(Acts { press: names(said.press), hold: names(said.hold), axes: axes.collect::<Result<_>>()?, order })
     }
 
-    fn order(&self, course: &Course, order: &Spanned<file::PositionValue>) -> Result<Vec3> {
-        let file::PositionValue(at, up) = *order.get_ref();
-        let (x, y) = self.inside(course, &Spanned::new(order.span(), file::Pair(at)))?;
+    fn order(&self, course: &Course, order: &Spanned<pair::PositionValue>) -> Result<Vec3> {
+        let pair::PositionValue(at, up) = *order.get_ref();
+        let (x, y) = self.inside(course, &Spanned::new(order.span(), pair::Pair(at)))?;
         Ok(vec3(x, y, up))
     }
 }

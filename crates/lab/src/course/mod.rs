@@ -11,9 +11,11 @@ mod error;
 mod file;
 mod guard;
 mod hands;
+mod pair;
 mod resolve;
 mod rules;
 mod saved;
+mod script;
 mod settings;
 mod suspicion;
 

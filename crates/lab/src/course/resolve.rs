@@ -17,6 +17,8 @@ use velocitas_record::{Conditions, TraceNumber};
 
 use super::error::{CourseError, nearest};
 use super::file::{self, FORMAT, File};
+use super::pair;
+use super::script;
 use super::settings::{Link, Mistake};
 use super::{Coming, Course, Happens, KnownTo, Material, NamedSolid, NamedZone, Owned, What, World};
 use crate::profile::PROFILES;
@@ -188,7 +190,7 @@ impl Resolver<'_> {
         for event in &file.event {
             let happens = self.event(course, event)?;
             course.events.push(happens);
-            spans.push(file::place_of(event));
+            spans.push(script::place_of(event));
         }
         for event in &course.events {
             if let What::Moves(member, Coming::Join) = event.what {
@@ -373,7 +375,7 @@ impl Resolver<'_> {
     }
 
     /// A place inside the world.
-    pub(super) fn inside(&self, course: &Course, place: &Spanned<file::Pair>) -> Result<(f32, f32)> {
+    pub(super) fn inside(&self, course: &Course, place: &Spanned<pair::Pair>) -> Result<(f32, f32)> {
         let [x, y] = place.get_ref().0;
         let b = &course.world.bounds;
         if x > b.min.0 && x < b.max.0 && y > b.min.1 && y < b.max.1 {
@@ -382,7 +384,7 @@ impl Resolver<'_> {
         Err(self.wrong(place.span(), "expected a place inside the world's bounds"))
     }
 
-    fn event(&self, course: &Course, spanned: &Spanned<file::Event>) -> Result<Happens> {
+    fn event(&self, course: &Course, spanned: &Spanned<script::Event>) -> Result<Happens> {
         let e = spanned.get_ref();
         let names: Vec<(&str, MemberId)> = course.members().map(|m| (course[m].name.as_str(), m)).collect();
         only_one(self, spanned)?;
@@ -419,7 +421,7 @@ impl Resolver<'_> {
 }
 
 impl Resolver<'_> {
-    fn teleport(&self, course: &Course, teleport: &file::Teleport) -> Result<What> {
+    fn teleport(&self, course: &Course, teleport: &script::Teleport) -> Result<What> {
         let names: Vec<(&str, MemberId)> = course.members().map(|m| (course[m].name.as_str(), m)).collect();
         let who = self.word(&teleport.who, "a member of the cast", &names)?;
         if !course[who].arrangement.is_moved() {
@@ -434,7 +436,7 @@ impl Resolver<'_> {
 }
 
 /// Exactly one of what an event may be, or why not.
-fn only_one(resolver: &Resolver<'_>, spanned: &Spanned<file::Event>) -> Result<()> {
+fn only_one(resolver: &Resolver<'_>, spanned: &Spanned<script::Event>) -> Result<()> {
     let e = spanned.get_ref();
     let said = [
         ("push", e.push.is_some()),

@@ -7,8 +7,9 @@ use velocitas_core::{Motion, Tunable};
 use velocitas_gait::{Diagnostic, Gait, Report, Severity};
 
 use super::error::nearest;
-use super::file::{self, File};
+use super::file::File;
 use super::resolve::{Resolver, Result, Rules};
+use super::script;
 use super::{Course, GaitFile, Override};
 
 /// Rules that screens can tell apart.
@@ -56,7 +57,7 @@ impl Resolver<'_> {
         Ok((text, gait))
     }
 
-    pub(super) fn overrides(&self, course: &Course, tune: &file::Tune) -> Result<Vec<Override>> {
+    pub(super) fn overrides(&self, course: &Course, tune: &script::Tune) -> Result<Vec<Override>> {
         let rules: Vec<(&str, u8)> = course.kinds.iter().map(|(kind, m)| (m.name(), kind)).collect();
         let kind = self.word(&tune.rule, "a rule", &rules)?;
         let known_to = self.known_to(tune.known_to.as_ref())?;
@@ -76,11 +77,11 @@ impl Resolver<'_> {
     }
 
     /// A tunable's value in SI units, within its range.
-    fn setting(&self, tunable: &Tunable, setting: &Spanned<file::Setting>) -> Result<f32> {
+    fn setting(&self, tunable: &Tunable, setting: &Spanned<script::Setting>) -> Result<f32> {
         let wrong = |message: String| Err(self.wrong(setting.span(), message));
         let (value, unit) = match setting.get_ref() {
-            file::Setting::Number(x) => (*x, "1".to_owned()),
-            file::Setting::Text(text) => match velocitas_gait::read_quantity(text) {
+            script::Setting::Number(x) => (*x, "1".to_owned()),
+            script::Setting::Text(text) => match velocitas_gait::read_quantity(text) {
                 Ok((value, dimension)) => (value, dimension.to_string()),
                 Err(why) => return wrong(why),
             },

@@ -7,8 +7,9 @@ use toml::Spanned;
 use velocitas_core::{Body, Bounds, Ground, Solid, vec3};
 
 use super::error::CourseError;
-use super::file::{self, File};
+use super::file::File;
 use super::hands::unknown_inputs;
+use super::script;
 use super::settings::Link;
 use super::{Course, KnownTo};
 use velocitas_record::quantity::{Dimension, Quantity};
@@ -102,13 +103,13 @@ impl Suspicions<'_> {
 
     /// The later of two settings of one tunable counts; told where it hides the earlier one wholly.
     fn tunes(&mut self, file: &File) {
-        let side = |t: &file::Tune| t.known_to.as_ref().map_or_else(|| "all".to_owned(), |w| w.get_ref().clone());
+        let side = |t: &script::Tune| t.known_to.as_ref().map_or_else(|| "all".to_owned(), |w| w.get_ref().clone());
         for (i, later) in file.tune.iter().enumerate() {
             if later.set.is_empty() {
                 self.say(later.rule.span(), "this sets nothing");
             }
             for (name, setting) in &later.set {
-                let hides = |earlier: &&file::Tune| {
+                let hides = |earlier: &&script::Tune| {
                     earlier.rule.get_ref() == later.rule.get_ref()
                         && earlier.set.contains_key(name)
                         && (side(later) == "all" || side(later) == side(earlier))
@@ -121,7 +122,7 @@ impl Suspicions<'_> {
         }
     }
 
-    fn waypoint(&mut self, ground: &Ground, place: &file::Waypoint, height: f32, course: &Course) {
+    fn waypoint(&mut self, ground: &Ground, place: &script::Waypoint, height: f32, course: &Course) {
         let [x, y] = place.at.get_ref().0;
         let body = Body { radius: THIN, height: THIN, step: 0.0 };
         let Some(id) = ground.overlap(&body, vec3(x, y, height)) else { return };
@@ -129,7 +130,7 @@ impl Suspicions<'_> {
         self.say(place.at.span(), format!("this place lies in `{name}`, which everybody knows: nobody gets there"));
     }
 
-    fn event(&mut self, event: &Spanned<file::Event>) {
+    fn event(&mut self, event: &Spanned<script::Event>) {
         let e = event.get_ref();
         if e.push.as_ref().is_some_and(|p| is_nothing(p.east) && is_nothing(p.north) && is_nothing(p.up)) {
             self.say(event.span(), "a push of nothing: give it a speed, such as east = \"5 m/s\"");
