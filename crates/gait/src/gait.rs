@@ -9,9 +9,9 @@ use crate::diagnostic::{Diagnostic, Severity, Span};
 use crate::keys::Key;
 use crate::limits::Bounds;
 use crate::lower::{Lanes, program};
-use crate::names;
 use crate::program::Program;
 use crate::tree::{InputInfo, Look, StateInfo, Step as TreeStep, Tree};
+use velocitas_core::names;
 
 /// A rule that can be run.
 #[derive(Clone, Debug)]
@@ -135,11 +135,13 @@ fn lanes<'a>(fields: impl Iterator<Item = (&'a str, usize, Option<usize>)>, most
         .collect()
 }
 
+/// There is no room for lanes of its own beside those that the rule before has.
+fn no_room() -> Diagnostic {
+    Diagnostic::error("size", Span::default(), "expected room beside the fields of the rule that runs; found none")
+        .help("run the course anew: its state is then laid out from the beginning")
+}
+
 fn build(tree: Tree, before: Option<&Schema>) -> Result<Gait, Diagnostic> {
-    let no_room = || {
-        Diagnostic::error("size", Span::default(), "expected room beside the fields of the rule that runs; found none")
-            .help("run the course anew: its state is then laid out from the beginning")
-    };
     let kept_state =
         |f: &StateInfo| before?.state.iter().find(|b| b.name == f.name && b.shape == f.shape).map(|b| b.lane);
     let kept_input = |f: &InputInfo| {

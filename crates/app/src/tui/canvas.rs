@@ -18,16 +18,19 @@ pub(super) fn write(buffer: &mut Buffer, at: (u16, u16), end: u16, pieces: &[(&s
     x
 }
 
+/// Empties an area: whatever was drawn there is gone.
+pub(super) fn clear(palette: Palette, area: Rect, buffer: &mut Buffer) {
+    for (x, y) in area.positions().map(Into::into) {
+        buffer[(x, y)].reset();
+    }
+    buffer.set_style(area, palette.base());
+}
+
 /// An empty frame with a title over the middle of an area, as large as wanted where there is room.
 pub(super) fn popup(palette: Palette, area: Rect, wanted: (u16, u16), title: &str, buffer: &mut Buffer) -> Rect {
     let (width, height) = (wanted.0.min(area.width.saturating_sub(4)), wanted.1.min(area.height.saturating_sub(2)));
     let page = Rect::new(area.x + (area.width - width) / 2, area.y + (area.height - height) / 2, width, height);
-    for y in page.top()..page.bottom() {
-        for x in page.left()..page.right() {
-            buffer[(x, y)].reset();
-        }
-    }
-    buffer.set_style(page, palette.base());
+    clear(palette, page, buffer);
     frame(palette, page, title, buffer)
 }
 

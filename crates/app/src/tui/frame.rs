@@ -20,6 +20,7 @@ use velocitas_report::drawing::Theme;
 
 use super::action::Action;
 use super::bindings::action;
+use super::canvas::clear;
 use super::export::export;
 use super::input::Input;
 use super::palette::{Palette, Tone};
@@ -276,12 +277,7 @@ pub fn draw(frame: &mut Frame, area: Rect, buffer: &mut Buffer) {
     masthead::draw(stage, screen, layout.masthead, buffer, area.width < WIDE);
     view.draw(stage, layout.screen, buffer);
     if let Some(panel) = layout.panel {
-        for y in panel.top()..panel.bottom() {
-            for x in panel.left()..panel.right() {
-                buffer[(x, y)].reset();
-            }
-        }
-        buffer.set_style(panel, stage.palette.base());
+        clear(stage.palette, panel, buffer);
         view.panel(stage, panel, buffer);
     }
     rail::draw(stage, &frame.sliced, layout.rail, buffer);

@@ -9,7 +9,7 @@ use ratatui::widgets::{Paragraph, Widget};
 
 use super::action::Screen;
 use super::bindings::BINDINGS;
-use super::canvas::popup;
+use super::canvas::{clear, popup};
 use super::hands;
 use super::palette::Tone;
 use super::panel::{FIGURES, wrapped};
@@ -111,10 +111,7 @@ fn draw(stage: &Stage, help: &Help, area: Rect, buffer: &mut Buffer) {
     };
     // What lies behind would show at its sides only, and say nothing.
     let behind = Rect { y: area.y + 1, height: area.height.saturating_sub(2), ..area };
-    for (x, y) in behind.positions().map(Into::into) {
-        buffer[(x, y)].reset();
-    }
-    buffer.set_style(behind, stage.palette.base());
+    clear(stage.palette, behind, buffer);
     let inner = popup(stage.palette, area, (width, rows + 2), &title, buffer);
     for column in 0..columns {
         let place = Rect { x: inner.x + column * each, width: each.min(inner.width), ..inner };

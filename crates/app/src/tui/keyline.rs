@@ -9,7 +9,7 @@ use super::canvas::write;
 use super::hands;
 use super::palette::Tone;
 use super::stage::Stage;
-use super::stage::lines::Typing;
+use super::stage::lines::{Prompt, Typing};
 
 pub(super) fn draw(stage: &Stage, screen: Screen, area: Rect, buffer: &mut Buffer) {
     let p = stage.palette;
@@ -19,13 +19,7 @@ pub(super) fn draw(stage: &Stage, screen: Screen, area: Rect, buffer: &mut Buffe
         return typed(stage, typing, area, buffer);
     }
     if let Some(prompt) = &stage.lines.prompt {
-        let x = write(buffer, at, area.right(), &[(":", key), (&prompt.text, p.text(Tone::Bright)), ("_   ", key)]);
-        let (hint, tone) = match &prompt.wrong {
-            Some(why) => (why.clone(), Tone::Correction),
-            None => (stage.prompt_hint(), Tone::Muted),
-        };
-        write(buffer, (x, area.y), area.right(), &[(&hint, p.text(tone))]);
-        return;
+        return prompted(stage, prompt, area, buffer);
     }
     if let Some(offer) = &stage.branching.offered {
         let with = format!("begin a branch from {} with {}   ", stage.at, offer.change.words);
@@ -38,25 +32,7 @@ pub(super) fn draw(stage: &Stage, screen: Screen, area: Rect, buffer: &mut Buffe
         return;
     }
     if stage.drives() {
-        let name = format!(" driving {} ", stage.name(stage.at_helm()));
-        let mut x = write(buffer, at, area.right(), &[(&name, p.badge(Tone::Predicted)), ("  ", text)]);
-        if let Some(lasts) = stage.recorded() {
-            let kept = format!("keeping a track: {:.1} s", lasts.secs());
-            x = write(
-                buffer,
-                (x, area.y),
-                area.right(),
-                &[(&kept, p.text(Tone::Bright)), ("   C-t ", key), ("stop", muted), ("   ", text)],
-            );
-        }
-        for (keys, what, _) in hands::bindings(&stage.helm.driving) {
-            let width = (keys.chars().count() + what.chars().count() + 4) as u16;
-            if x + width > area.right() {
-                break;
-            }
-            x = write(buffer, (x, area.y), area.right(), &[(&keys, key), (" ", text), (&what, muted), ("   ", text)]);
-        }
-        return;
+        return driven(stage, area, buffer);
     }
     let mut x = at.0;
     if stage.run.is_over() {
@@ -80,6 +56,43 @@ pub(super) fn draw(stage: &Stage, screen: Screen, area: Rect, buffer: &mut Buffe
             area.right(),
             &[(binding.key, key), (" ", text), (binding.hint, muted), ("   ", text)],
         );
+    }
+}
+
+/// The line that is being typed, and what can follow or what is wrong with it.
+fn prompted(stage: &Stage, prompt: &Prompt, area: Rect, buffer: &mut Buffer) {
+    let p = stage.palette;
+    let pieces = [(":", p.chosen()), (prompt.text.as_str(), p.text(Tone::Bright)), ("_   ", p.chosen())];
+    let x = write(buffer, (area.x + 1, area.y), area.right(), &pieces);
+    let (hint, tone) = match &prompt.wrong {
+        Some(why) => (why.clone(), Tone::Correction),
+        None => (stage.prompt_hint(), Tone::Muted),
+    };
+    write(buffer, (x, area.y), area.right(), &[(&hint, p.text(tone))]);
+}
+
+/// Who is driven, and the keys that do it.
+fn driven(stage: &Stage, area: Rect, buffer: &mut Buffer) {
+    let p = stage.palette;
+    let (text, muted, key) = (p.text(Tone::Text), p.text(Tone::Muted), p.chosen());
+    let at = (area.x + 1, area.y);
+    let name = format!(" driving {} ", stage.name(stage.at_helm()));
+    let mut x = write(buffer, at, area.right(), &[(&name, p.badge(Tone::Predicted)), ("  ", text)]);
+    if let Some(lasts) = stage.recorded() {
+        let kept = format!("keeping a track: {:.1} s", lasts.secs());
+        x = write(
+            buffer,
+            (x, area.y),
+            area.right(),
+            &[(&kept, p.text(Tone::Bright)), ("   C-t ", key), ("stop", muted), ("   ", text)],
+        );
+    }
+    for (keys, what, _) in hands::bindings(&stage.helm.driving) {
+        let width = (keys.chars().count() + what.chars().count() + 4) as u16;
+        if x + width > area.right() {
+            break;
+        }
+        x = write(buffer, (x, area.y), area.right(), &[(&keys, key), (" ", text), (&what, muted), ("   ", text)]);
     }
 }
 

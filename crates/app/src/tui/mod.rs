@@ -145,23 +145,7 @@ pub fn run(opened: &Opened, options: &Options) -> Result<(), OpenError> {
     }
     let remembered = stage.shown.remember();
     stage.keep_session(&files::course_name(opened, options.file.as_deref()), folder.clone(), &options.own);
-    match opened.take() {
-        Some(take) => {
-            let look = take.look;
-            stage.open_at(options.at, options.entity.or(look.map(|(_, who)| who)));
-            stage.reads(take, Some(options.at.or(look.map(|(at, _)| at)).unwrap_or_default()), None);
-        }
-        None if opened.record().is_some() => {
-            stage.open_at(Some(options.at.unwrap_or_default()), options.entity);
-            if let Some(damage) = opened.record().and_then(|stored| stored.damage.as_ref()) {
-                stage.say(format!("the record is not whole: {damage}"));
-            }
-        }
-        None => {
-            stage.open_at(options.at, options.entity);
-            stage.offer_session(left);
-        }
-    }
+    look_first(&mut stage, opened, options, left);
     let signals = Signals::listen().map_err(OpenError::Terminal)?;
     let inbox = Inbox::new();
     let mut tty = Tty::take(&inbox).map_err(OpenError::Terminal)?;
@@ -181,6 +165,27 @@ pub fn run(opened: &Opened, options: &Options) -> Result<(), OpenError> {
             Err(OpenError::Signal(SIGHUP as u8))
         }
         (Err(why), None) => Err(OpenError::Terminal(why)),
+    }
+}
+
+/// Goes to what is looked at first: that of a take, of a record, or of a course.
+fn look_first(stage: &mut Frame, opened: &Opened, options: &Options, left: Vec<session::Left>) {
+    match opened.take() {
+        Some(take) => {
+            let look = take.look;
+            stage.open_at(options.at, options.entity.or(look.map(|(_, who)| who)));
+            stage.reads(take, Some(options.at.or(look.map(|(at, _)| at)).unwrap_or_default()), None);
+        }
+        None if opened.record().is_some() => {
+            stage.open_at(Some(options.at.unwrap_or_default()), options.entity);
+            if let Some(damage) = opened.record().and_then(|stored| stored.damage.as_ref()) {
+                stage.say(format!("the record is not whole: {damage}"));
+            }
+        }
+        None => {
+            stage.open_at(options.at, options.entity);
+            stage.offer_session(left);
+        }
     }
 }
 
@@ -207,12 +212,7 @@ fn frames(stage: &mut Frame, tty: &mut Tty, inbox: &Inbox, signals: &Signals) ->
         before = frame_began;
         changed |= std::mem::replace(&mut size, terminal.size()?) != size;
         stage.resized(size);
-        changed |= stage.look_at_files(passed);
-        changed |= stage.notices.fade(passed);
-        changed |= stage.look_at_jobs();
-        changed |= stage.read_on();
-        changed |= stage.follow_session(passed);
-        changed |= stage.is_unfinished();
+        changed |= look_around(stage, passed);
         // Time in which nothing moved is no time of the world.
         advance(stage, if rested { passed.min(FRAME) } else { passed });
         let moves = stage.moves();
@@ -257,6 +257,16 @@ fn frames(stage: &mut Frame, tty: &mut Tty, inbox: &Inbox, signals: &Signals) ->
             (before, changed) = (Instant::now(), true);
         }
     }
+}
+
+/// Real time has passed: files, work beside the frames and the session are looked at. Says whether anything is to be drawn anew.
+fn look_around(stage: &mut Frame, passed: Duration) -> bool {
+    let mut changed = stage.look_at_files(passed);
+    changed |= stage.notices.fade(passed);
+    changed |= stage.look_at_jobs();
+    changed |= stage.read_on();
+    changed |= stage.follow_session(passed);
+    changed | stage.is_unfinished()
 }
 
 /// Gives the terminal back while something else has it, and takes it again.

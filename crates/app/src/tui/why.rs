@@ -215,9 +215,8 @@ fn draw(stage: &Stage, why: &Why, area: Rect, buffer: &mut Buffer) {
     }
     if why.troubles.len() > LISTED {
         write(buffer, (x, y), end, &[(&format!("  and {} smaller ones", why.troubles.len() - LISTED), muted)]);
-        y += 1;
     }
-    y += 1;
+    y += 1 + u16::from(why.troubles.len() > LISTED);
     let Some(case) = &why.case else {
         write(buffer, (x, y), end, &[(why.wrong.as_deref().unwrap_or(""), p.text(Tone::Correction))]);
         return;

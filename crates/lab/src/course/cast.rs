@@ -18,11 +18,35 @@ use super::settings;
 use super::{Course, KnownTo, Member, Role, Thing, Trick};
 use crate::cheat::CHEATS;
 
+/// The most one server and one screen are meant for.
+const MOST_CAST: usize = 48;
 const MOST_THINGS: usize = 48;
 /// Words that stand for machines.
 const RESERVED: [&str; 3] = ["server", "clients", "all"];
 
 impl Resolver<'_> {
+    /// All members, in the order of the file.
+    pub(super) fn cast(
+        &self,
+        course: &mut Course,
+        file: &File,
+        links: &BTreeMap<String, (Conditions, Conditions)>,
+        snapshot_every: u8,
+    ) -> Result<()> {
+        if file.cast.is_empty() || file.cast.len() > MOST_CAST {
+            let message = format!("expected a cast of 1 to {MOST_CAST}; found {}", file.cast.len());
+            return Err(self.wrong(0..0, message));
+        }
+        for (i, cast) in file.cast.iter().enumerate() {
+            self.own_name(course, &cast.name)?;
+            let member = self.member(course, cast, links, snapshot_every, i)?;
+            self.one_that_decides(course, file, cast)?;
+            course.cast.push(member);
+            self.fits(course, cast)?;
+        }
+        Ok(())
+    }
+
     /// A name that nothing else in the course has.
     pub(super) fn own_name(&self, course: &Course, name: &Spanned<String>) -> Result<()> {
         let names = course.cast.iter().map(|m| &m.name).chain(course.things.iter().map(|t| &t.name));

@@ -23,8 +23,6 @@ use super::settings::{Link, Mistake};
 use super::{Coming, Course, Happens, KnownTo, Material, NamedSolid, NamedZone, Owned, What, World};
 use crate::profile::PROFILES;
 
-/// The most one server and one screen are meant for.
-const MOST_CAST: usize = 48;
 const MOST_SOLIDS: usize = 4096;
 const MOST_TRACES: usize = 64;
 /// Tick numbers beyond this leave no room to count on.
@@ -140,17 +138,7 @@ impl Resolver<'_> {
             let found = self.overrides(&course, tune)?;
             course.overrides.extend(found);
         }
-        if file.cast.is_empty() || file.cast.len() > MOST_CAST {
-            let message = format!("expected a cast of 1 to {MOST_CAST}; found {}", file.cast.len());
-            return Err(self.wrong(0..0, message));
-        }
-        for (i, cast) in file.cast.iter().enumerate() {
-            self.own_name(&course, &cast.name)?;
-            let member = self.member(&course, cast, &links, snapshot_every, i)?;
-            self.one_that_decides(&course, file, cast)?;
-            course.cast.push(member);
-            self.fits(&course, cast)?;
-        }
+        self.cast(&mut course, file, &links, snapshot_every)?;
         for thing in &file.thing {
             let made = self.thing(&course, thing)?;
             course.things.push(made);

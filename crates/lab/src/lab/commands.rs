@@ -35,24 +35,18 @@ impl Lab {
                 let member = member.filter(is_there);
                 self.helm = Helm { member, controls: Controls::default(), since: self.now };
             }
-            Command::Moves(member, coming) => {
-                if !self.comes_or_goes(member, coming, watch) {
-                    return;
-                }
-            }
-            Command::Mend(member) => {
-                if !self.mend(member, watch) {
-                    return;
-                }
-            }
+            Command::Moves(member, coming) if !self.comes_or_goes(member, coming, watch) => return,
+            Command::Mend(member) if !self.mend(member, watch) => return,
+            Command::Moves(..) | Command::Mend(_) => {}
             Command::Happens(member, sudden) => {
-                let moved = self.course[member].arrangement.is_moved();
-                match sudden {
-                    Sudden::Push(velocity) if moved => self.happen(&What::Push(member, velocity), watch),
-                    Sudden::Teleport(to) if moved => self.happen(&What::Teleport(member, to), watch),
-                    Sudden::Freeze(lasts) => self.happen(&What::Freeze(Some(member), lasts), watch),
+                let is_moved = self.course[member].arrangement.is_moved();
+                let what = match sudden {
+                    Sudden::Push(velocity) if is_moved => What::Push(member, velocity),
+                    Sudden::Teleport(to) if is_moved => What::Teleport(member, to),
+                    Sudden::Freeze(lasts) => What::Freeze(Some(member), lasts),
                     Sudden::Push(_) | Sudden::Teleport(_) => return,
-                }
+                };
+                self.happen(&what, watch);
             }
             Command::Calm(calm) => self.calm(calm),
             Command::Set { member, knob, value } => self.set(member, knob, value),
@@ -67,9 +61,11 @@ impl Lab {
                 return self.tell_at_server(command, watch);
             }
             Command::TakeOver { version } => {
-                let Some(course) = read.courses.get(usize::from(version).wrapping_sub(1)).cloned() else { return };
-                self.tell_at_server(command, watch);
-                return self.take_over(&course, watch);
+                if let Some(course) = read.courses.get(usize::from(version).wrapping_sub(1)).cloned() {
+                    self.tell_at_server(command, watch);
+                    self.take_over(&course, watch);
+                }
+                return;
             }
         }
         let concerns = match command {

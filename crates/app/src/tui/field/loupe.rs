@@ -10,9 +10,9 @@ use velocitas_core::{Vec3, vec3};
 use velocitas_record::LabTime;
 
 use super::look::Look;
-use crate::tui::canvas::{frame, write};
+use crate::tui::canvas::{clear, frame, write};
 use crate::tui::dots::Dots;
-use crate::tui::palette::Tone;
+use crate::tui::palette::{Palette, Tone};
 use crate::tui::stage::Stage;
 
 const SIZE: (u16, u16) = (40, 13);
@@ -44,13 +44,8 @@ pub(super) fn draw(look: &Look<'_>, area: Rect, scale: u8, buffer: &mut Buffer) 
     let moment = stage.moment();
     let Some((subject, own)) = stage.subject().zip(own(stage)) else { return };
     let e = stage.echoes();
-    for y in area.top()..area.bottom() {
-        for x in area.left()..area.right() {
-            buffer[(x, y)].reset();
-        }
-    }
-    buffer.set_style(area, stage.palette.base());
     let p = stage.palette;
+    clear(p, area, buffer);
     let title = format!("loupe {} {} {} 1 dot {scale} cm", p.dot(), stage.subject_name(), p.dot());
     let inner = frame(stage.palette, area, &title, buffer);
     let lens = Lens::new(inner, own.pos, e.authority.map_or(own.pos, |a| a.pos), f32::from(scale) / 100.0);
@@ -99,16 +94,16 @@ pub(super) fn draw(look: &Look<'_>, area: Rect, scale: u8, buffer: &mut Buffer) 
         buffer[cell].set_char(p.drawn()).set_style(p.text(Tone::Drawn));
     }
     if let Some((_, a, b)) = e.same_tick {
-        let apart = a.distance(b);
-        let said = if apart < 1.0 { format!(" {:.1} cm", apart * 100.0) } else { format!(" {apart:.2} m") };
-        let tone = if apart > 0.02 { Tone::Correction } else { Tone::Muted };
-        write(
-            buffer,
-            (inner.x, inner.bottom() - 1),
-            inner.right(),
-            &[(&said, p.text(tone)), (" apart at one tick", p.text(Tone::Muted))],
-        );
+        write_apart(p, a.distance(b), inner, buffer);
     }
+}
+
+/// How far apart both sides are at one tick.
+fn write_apart(p: Palette, apart: f32, inner: Rect, buffer: &mut Buffer) {
+    let said = if apart < 1.0 { format!(" {:.1} cm", apart * 100.0) } else { format!(" {apart:.2} m") };
+    let tone = if apart > 0.02 { Tone::Correction } else { Tone::Muted };
+    let pieces = [(said.as_str(), p.text(tone)), (" apart at one tick", p.text(Tone::Muted))];
+    write(buffer, (inner.x, inner.bottom() - 1), inner.right(), &pieces);
 }
 
 /// From the world to the dots of the inset.
