@@ -6,11 +6,11 @@
 use std::collections::BTreeMap;
 
 use velocitas_core::{Presence, Vec3};
-
-use crate::fault::{Fault, FaultSpec};
 use velocitas_record::ids::{ActorId, MachineId};
 use velocitas_record::record::Record;
 use velocitas_record::time::LabTime;
+
+use crate::fault::{Fault, FaultSpec};
 
 /// So long it may take to tell anybody of anything, over any link that a game is played over.
 const GRACE: LabTime = LabTime(2_000_000_000);

@@ -1,12 +1,12 @@
 //! The way of one input: from the hand to the other side's screen, leg by leg.
 
 use velocitas_core::{Correction, Fact, MessageKind, Provenance, Restored};
-
-use crate::crossing::{Crossing, crossings};
 use velocitas_record::ids::{ActorId, MachineId, RecordTick};
 use velocitas_record::record::Record;
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
+
+use crate::crossing::{Crossing, crossings};
 
 /// A station on the way.
 #[derive(Clone, Copy, Debug, PartialEq)]

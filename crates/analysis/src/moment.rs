@@ -3,16 +3,16 @@
 use std::sync::Arc;
 
 use velocitas_core::{Correction, Drawn, Fact, Presence, Restored, Schema, Vec3, Verdict};
-
-use crate::cause::{Finding, Findings, Found};
-use crate::metrics::{ClientMetrics, measure_all, view_age};
-use crate::trouble::Trouble;
 use velocitas_record::ids::{ActorId, MachineId, Part, RecordTick};
 use velocitas_record::known::Changed;
 use velocitas_record::record::{DrawnRow, Layout, Mark, MarkRow, OwnRows, Record, StateTrack};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Happening, HappeningRow};
 use velocitas_record::world::KnownTo;
+
+use crate::cause::{Finding, Findings, Found};
+use crate::metrics::{ClientMetrics, measure_all, view_age};
+use crate::trouble::Trouble;
 
 /// One machine's belief about one entity.
 #[derive(Clone, Copy, Debug)]

@@ -5,12 +5,12 @@
 //! counted anew.
 
 use velocitas_core::{Fact, Rule, Verdict};
-
-use crate::history::History;
 use velocitas_record::ids::MachineId;
 use velocitas_record::record::{MeasureRow, Record};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
+
+use crate::history::History;
 
 /// So wide is a bin, as a share of what is allowed.
 pub const BIN: f64 = 0.025;

@@ -1,12 +1,12 @@
 //! A span of lab time by columns of equal length, as a rail shows it: the worst of each machine, snapshots, jumps.
 
 use velocitas_core::{Fact, MessageKind, Presence, Restored};
-
-use crate::history::History;
 use velocitas_record::ids::MachineId;
 use velocitas_record::record::{Mark, Record};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
+
+use crate::history::History;
 
 /// What is cut: from when on, how long a column is, how many, of whose jumps.
 pub type Cut = (LabTime, LabTime, usize, MachineId);

@@ -1,7 +1,8 @@
 //! The room something takes.
 
-use crate::float::max;
 use serde::{Deserialize, Serialize};
+
+use crate::float::max;
 
 /// The upright cylinder in which an entity moves; `pos` is the middle of its base.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]

@@ -4,9 +4,10 @@
 //! a lane means stands in the [`Schema`](crate::Schema). Integers and flags are stored as whole-numbered values of
 //! their own bits, reals as `f32` bits made canonical, so equality is equality of bits.
 
+use serde::{Deserialize, Serialize};
+
 use crate::float::canonical_bits;
 use crate::vec3::{Vec3, vec3};
-use serde::{Deserialize, Serialize};
 
 /// Lanes of a [`State`].
 pub const STATE_LANES: usize = 32;

@@ -2,8 +2,9 @@
 //!
 //! Types that nothing turns into one another. Which machine a player sits at is not the core's to know.
 
-use serde::{Deserialize, Serialize};
 use std::fmt;
+
+use serde::{Deserialize, Serialize};
 
 /// Something in the world: a slot, and which of its tenants.
 ///

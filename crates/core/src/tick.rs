@@ -4,9 +4,9 @@
 //! expects, so that neither a long silence nor an old packet can bend the count. [`HostNanos`] is a reading of one
 //! machine's own clock: it is handed in, never asked for. Two machines' readings must not be compared.
 
-use serde::{Deserialize, Serialize};
 use std::fmt;
 
+use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
 /// The number of a simulation step. `state[t] = step(state[t - 1], input[t])`.

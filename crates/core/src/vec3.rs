@@ -1,7 +1,8 @@
 //! Three reals: metres or metres a second. x is east, y is north, z is up.
 
-use serde::{Deserialize, Serialize};
 use std::ops::{Add, AddAssign, Mul, Neg, Sub};
+
+use serde::{Deserialize, Serialize};
 
 /// A point or vector in a right-handed frame, z up.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]

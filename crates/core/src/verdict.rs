@@ -1,10 +1,11 @@
 //! What an accusation says: by which rule, on which evidence, and what was done about it.
 
+use serde::{Deserialize, Serialize};
+
 use crate::body::Body;
 use crate::ids::{EntityId, PeerId};
 use crate::tick::Tick;
 use crate::vec3::Vec3;
-use serde::{Deserialize, Serialize};
 
 /// The rules.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]

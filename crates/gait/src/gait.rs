@@ -2,7 +2,7 @@
 
 use velocitas_core::{
     Body, Digest, Hands, INPUT_LANES, Input, InputField, Limits, Motion, STATE_LANES, Scene, Schema, Shape, State,
-    StateField, Step, Tunable, Underfoot, Vec3,
+    StateField, Step, Tunable, Underfoot, Vec3, names,
 };
 
 use crate::diagnostic::{Diagnostic, Severity, Span};
@@ -11,7 +11,6 @@ use crate::limits::Bounds;
 use crate::lower::{Lanes, program};
 use crate::program::Program;
 use crate::tree::{InputInfo, Look, StateInfo, Step as TreeStep, Tree};
-use velocitas_core::names;
 
 /// A rule that can be run.
 #[derive(Clone, Debug)]

@@ -8,9 +8,9 @@ use velocitas_core::{
     Answer, Around, Check, ClaimCase, Client, EntityId, Exhibit, Finding, HostNanos, Path, PeerId, Rate, Scene, Tick,
     Vec3, Verdict,
 };
+use velocitas_record::ids::MachineId;
 
 use crate::naive::NaiveSpec;
-use velocitas_record::ids::MachineId;
 
 /// Whom somebody sees.
 #[derive(Clone, Copy, Debug)]

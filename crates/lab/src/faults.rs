@@ -7,9 +7,9 @@ use velocitas_core::{
     BitReader, BitWriter, Bounds, Header, Ingredients, Input, Kinds, Layouts, MAX_REPEATS, Message, MessageKind, Scene,
     Schema, State, Tick, WireTick, checked_step,
 };
+use velocitas_record::time::LabTime;
 
 use crate::cheat::{Answered, Cheat, CheatSpec, Does, Post};
-use velocitas_record::time::LabTime;
 
 /// A cheat on one machine.
 #[derive(Clone, Debug)]

@@ -1,8 +1,9 @@
 //! How long a machine's frames last.
 
-use crate::chance::{Chance, Purpose};
 use velocitas_record::host::HostSpec;
 use velocitas_record::time::LabTime;
+
+use crate::chance::{Chance, Purpose};
 
 /// How long frame number `index` lasts. The draws happen whether they matter or not.
 pub(crate) fn frame(host: &HostSpec, seed: u64, place: u32, index: u64) -> LabTime {

@@ -3,12 +3,13 @@
 use std::io::Cursor;
 use std::sync::OnceLock;
 
+use velocitas_analysis::{amiss, metrics};
+use velocitas_record::LabTime;
+
 use crate::export::Ending;
 use crate::stored::{self, Stored, StoredError};
 use crate::take::Journal;
 use crate::{Course, Keep, Run, export};
-use velocitas_analysis::{amiss, metrics};
-use velocitas_record::LabTime;
 
 /// Reads any bytes as a course and runs what is one for a moment.
 ///

@@ -16,15 +16,6 @@ use velocitas_core::{
     Address, Client, Entity, EntityId, Guest, HostNanos, Ingredients, Layouts, MAX_DATAGRAM, Motion, Server,
     ServerConfig, SpawnError, State, Tick, Timeline, Token, Vec3,
 };
-
-use crate::agenda::Agenda;
-use crate::bystander::Bystanders;
-use crate::course::{Course, KnownTo, Role};
-use crate::faults::{Forged, TrickWatch};
-use crate::links::Links;
-use crate::machine::{Arrived, Machine, Playing, Serving};
-use crate::reread::ReloadError;
-use crate::tap::RunDigest;
 use velocitas_record::addresses::token;
 use velocitas_record::command::Calm;
 use velocitas_record::controls::Controls;
@@ -34,6 +25,15 @@ use velocitas_record::known::{Known, Reach};
 use velocitas_record::screen::Screen;
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Happening, HappeningRow, Watch};
+
+use crate::agenda::Agenda;
+use crate::bystander::Bystanders;
+use crate::course::{Course, KnownTo, Role};
+use crate::faults::{Forged, TrickWatch};
+use crate::links::Links;
+use crate::machine::{Arrived, Machine, Playing, Serving};
+use crate::reread::ReloadError;
+use crate::tap::RunDigest;
 
 /// What the queue holds.
 #[derive(Clone, Debug)]

@@ -5,12 +5,12 @@
 //! unless the reordering knob says otherwise. The *total* delay is clamped at zero, not the jitter.
 
 use velocitas_core::MessageKind;
-
-use crate::chance::{Chance, Purpose};
-use crate::spells::{Often, Spells};
 use velocitas_record::Conditions;
 use velocitas_record::time::LabTime;
 use velocitas_record::trace::DelayTrace;
+
+use crate::chance::{Chance, Purpose};
+use crate::spells::{Often, Spells};
 
 /// Bytes of the headers of a datagram on the way, IPv4 and UDP.
 const HEADERS: usize = 28;

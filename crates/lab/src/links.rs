@@ -3,11 +3,12 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use crate::link::{Fate, Pipe, Ticket};
 use velocitas_record::Conditions;
 use velocitas_record::ids::MachineId;
 use velocitas_record::time::LabTime;
 use velocitas_record::trace::DelayTrace;
+
+use crate::link::{Fate, Pipe, Ticket};
 
 /// All links.
 #[derive(Clone, Debug, Default)]

@@ -2,15 +2,10 @@
 
 use std::collections::VecDeque;
 
+use velocitas_analysis::fault::Fault;
 use velocitas_core::{
     Address, Client, ClientConfig, EntityId, HostNanos, Ingredients, InputKind, Life, Server, Tick, Token,
 };
-
-use crate::course::Course;
-use crate::faults::{Forged, TrickWatch};
-use crate::faulty::Faulty;
-use crate::hands::Hands;
-use velocitas_analysis::fault::Fault;
 use velocitas_record::addresses::{address, aliased, token};
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::{MachineId, MemberId, Part};
@@ -18,6 +13,11 @@ use velocitas_record::knob::Knobs;
 use velocitas_record::known::{Changed, Known};
 use velocitas_record::time::LabTime;
 use velocitas_record::world::KnownTo;
+
+use crate::course::Course;
+use crate::faults::{Forged, TrickWatch};
+use crate::faulty::Faulty;
+use crate::hands::Hands;
 
 /// Datagrams a machine's socket holds while nobody reads it; the oldest make room for more.
 const SOCKET: usize = 512;

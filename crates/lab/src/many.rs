@@ -2,10 +2,10 @@
 
 use rayon::iter::{IntoParallelRefIterator, ParallelIterator};
 use rayon::{ThreadPool, ThreadPoolBuildError, ThreadPoolBuilder};
+use velocitas_record::time::LabTime;
 
 use crate::course::Course;
 use crate::run::{Run, RunError};
-use velocitas_record::time::LabTime;
 
 /// Virtual time between two words on how far it is.
 const GRAIN: LabTime = LabTime(1_000_000_000);

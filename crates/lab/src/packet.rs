@@ -1,15 +1,15 @@
 //! What is in a datagram: no record keeps bytes, so the moment at which it left is run again and looked at more closely.
 
 use thiserror::Error;
-use velocitas_core::{Event, FieldValue, Layouts, WireError, WireField, fields};
-
-use crate::run::{AgainError, Run};
 use velocitas_analysis::crossing::Crossing;
+use velocitas_core::{Event, FieldValue, Layouts, WireError, WireField, fields};
 use velocitas_record::ids::{MachineId, Part};
 use velocitas_record::known::Change;
 use velocitas_record::screen::Screen;
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{HappeningRow, MessageRow, Watch};
+
+use crate::run::{AgainError, Run};
 
 /// A datagram with what is in it.
 #[derive(Clone, Debug)]

@@ -3,8 +3,9 @@
 //! A two-state process in time: the pauses between spells are exponential, and so is how long a spell lasts unless it always
 //! lasts the same. Which number a spell has decides its luck, so one knob turned leaves all other luck as it was.
 
-use crate::chance::{Chance, Purpose};
 use velocitas_record::time::LabTime;
+
+use crate::chance::{Chance, Purpose};
 
 /// How spells come and go.
 #[derive(Clone, Copy, Debug, PartialEq)]

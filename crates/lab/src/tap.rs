@@ -1,11 +1,11 @@
 //! What happens inside clients and the server, passed on to the watcher and into the digest.
 
 use velocitas_core::{Digest, EntityId, Event, Fact, Made, Mask, Sink, State, StateEvent, Tick};
-
-use crate::faults::TrickWatch;
 use velocitas_record::ids::{MachineId, Part, RecordTick};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Happening, HappeningRow, Watch};
+
+use crate::faults::TrickWatch;
 
 /// The digest of a run: every state that the authority made, every first prediction, every correction's tick and jump, every
 /// birth, end and change of owner.

@@ -9,9 +9,9 @@ use serde_json::{Value, json};
 use thiserror::Error;
 use velocitas_core::{Input, InputKind, Motion, Rate, Schema};
 use velocitas_gait::printable;
+use velocitas_record::time::LabTime;
 
 use crate::hands::{Given, Stroke, Strokes};
-use velocitas_record::time::LabTime;
 
 /// The format this program reads and writes.
 const FORMAT: u32 = 2;

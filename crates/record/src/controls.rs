@@ -1,8 +1,8 @@
 //! What hands do during one frame, and how that becomes the input of a rule.
 
-use serde::{Deserialize, Serialize};
 use std::mem::discriminant;
 
+use serde::{Deserialize, Serialize};
 use velocitas_core::{Input, InputField, InputKind, Schema, Vec3};
 
 /// Hands on the controls during one frame: what any rule understands, and what the member's own rule asks for by name.

@@ -3,10 +3,10 @@
 //! Machines begin with what the course tells their side and learn of [`Change`]s, each at one agreed tick. A rule that
 //! differs on one side is the commonest fault there is: here it is made, and from the same changes it is explained.
 
-use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::sync::Arc;
 
+use serde::{Deserialize, Serialize};
 use velocitas_core::{Ground, Ingredients, Kinds, Motion, SolidId, Tunable};
 
 use crate::ids::{MachineId, RecordTick};

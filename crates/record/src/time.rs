@@ -1,7 +1,8 @@
 //! Lab time: nanoseconds of virtual time since a run began. Every machine's own clock is derived from it.
 
-use serde::{Deserialize, Serialize};
 use std::fmt;
+
+use serde::{Deserialize, Serialize};
 
 /// A moment or a span of virtual time.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]

@@ -9,6 +9,8 @@
 
 use serde::Serialize;
 use velocitas_core::{Ground, Input, InputKind, Limits, Motion, Rate, Vec3, vec3};
+use velocitas_lab::chance::{Chance, Purpose};
+use velocitas_lab::track::Track;
 
 use crate::defaults;
 use crate::feel::RATES;
@@ -16,8 +18,6 @@ use crate::grounds::{GROUNDS, TestGround};
 use crate::pressed::{Guarded, PRESSED};
 use crate::search::{Attack, Attempt, Search};
 use crate::walk::ahead;
-use velocitas_lab::chance::{Chance, Purpose};
-use velocitas_lab::track::Track;
 
 /// The windows over which displacement is held against the limits, in ticks.
 pub const WINDOWS: [usize; 4] = [1, 4, 16, 64];

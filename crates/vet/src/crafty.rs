@@ -4,11 +4,11 @@
 //! so the same search finds the same however many are tried at once. What it finds is real; what it does not find is not proven
 //! impossible.
 
-use crate::breach::{Attempt, LASTS, Outcome, RUN, attempts, try_out};
-use velocitas_lab::Course;
-use velocitas_lab::RunError;
 use velocitas_lab::chance::{Chance, Purpose};
+use velocitas_lab::{Course, RunError};
 use velocitas_record::MemberId;
+
+use crate::breach::{Attempt, LASTS, Outcome, RUN, attempts, try_out};
 
 /// Candidates of a generation: they are all made from the best before it.
 pub const BATCH: u32 = 8;

@@ -2,17 +2,17 @@
 //!
 //! Limits that accuse somebody who only plays are found here before they are in force. All luck comes from the seed.
 
+use velocitas_analysis::lawful::Lawful;
 use velocitas_core::{
     Around, ClaimCase, Evidence, Finding, Ground, Input, InputKind, Motion, Rate, Rule, Scene, State, Tick, checks,
 };
+use velocitas_lab::chance::{Chance, Purpose};
+use velocitas_lab::track::{Track, TrackError};
 
 use crate::defaults;
 use crate::feel::RATES;
 use crate::search::{Attack, Attempt, Search};
 use crate::walk::{Walked, ahead, ground_of};
-use velocitas_analysis::lawful::Lawful;
-use velocitas_lab::chance::{Chance, Purpose};
-use velocitas_lab::track::{Track, TrackError};
 
 /// How near to a verdict honest play was brought, by the guard's own checks.
 #[derive(Clone, Debug)]

@@ -1,10 +1,10 @@
 //! What searches for inputs have in common: what is tried, and what comes of it.
 
 use velocitas_core::{Ground, Input, Motion, Rate, State, vec3};
+use velocitas_lab::track::Track;
 
 use crate::Stepper;
 use crate::grounds::GROUNDS;
-use velocitas_lab::track::Track;
 
 /// How hard to search.
 #[derive(Clone, Copy, Debug)]

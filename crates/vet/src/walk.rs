@@ -1,10 +1,10 @@
 //! A track run by itself, with one rule on a test ground.
 
 use velocitas_core::{Input, InputKind, Motion, Rate, Schema, State, Vec3, vec3};
+use velocitas_lab::track::{Track, TrackError, misfit};
 
 use crate::grounds::{GROUNDS, TestGround};
 use crate::{Stepper, defaults};
-use velocitas_lab::track::{Track, TrackError, misfit};
 
 /// Where a track leads.
 #[derive(Clone, Debug, PartialEq)]

@@ -2,8 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use super::Measure;
 use velocitas_record::time::LabTime;
+
+use super::Measure;
 
 /// A value that a report knows.
 #[derive(Clone, Debug, PartialEq)]

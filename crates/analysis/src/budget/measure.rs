@@ -1,9 +1,10 @@
 //! The table of what a budget can bound: how each is written, which figures it is had from, and where to look.
 
-use crate::metrics::{ClientMetrics, Moments};
 use velocitas_record::quantity::Takes;
 use velocitas_record::role::Role;
 use velocitas_record::time::LabTime;
+
+use crate::metrics::{ClientMetrics, Moments};
 
 /// On which side of its bound a measure is good.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -7,10 +7,10 @@ pub use against::{Compared, Known, against};
 pub use measure::{Bound, MEASURES, Measure, Whose};
 
 use velocitas_core::Rule;
-
-use crate::metrics::Measured;
 use velocitas_record::ids::MemberId;
 use velocitas_record::time::LabTime;
+
+use crate::metrics::Measured;
 
 /// A limit of one member of the cast.
 #[derive(Clone, Copy, Debug)]

@@ -4,13 +4,13 @@
 //! read that follows by the netcode's own rule (see [`Case::reads`]), and the first replay shows whether it does.
 
 use velocitas_core::{Correction, Fact, Input, PeerId, Provenance, Restored, Schema, State, Vec3, vec3};
-
-use super::by_tick::ByTick;
-use super::mind::{Stretch, stretches};
 use velocitas_record::ids::{ActorId, MachineId, Part, RecordTick};
 use velocitas_record::record::{InputRow, Record};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
+
+use super::by_tick::ByTick;
+use super::mind::{Stretch, stretches};
 
 /// Clients run ahead: their side of a tick lies earlier by the lead, a second at the very most, and what is due to happen to it
 /// is asked for before.

@@ -7,12 +7,12 @@
 //! knows what it was told.
 
 use velocitas_core::{Fact, Ground, Input, Scene, SolidId, State, checked_step};
-
-use super::mind::Mind;
-use crate::nearness::Accusation;
 use velocitas_record::ids::{MachineId, Part, RecordTick};
 use velocitas_record::record::{OwnRows, Record};
 use velocitas_record::watch::Happening;
+
+use super::mind::Mind;
+use crate::nearness::Accusation;
 
 /// What an accusation comes from, where it does not come from its owner.
 #[derive(Clone, Debug, PartialEq)]

@@ -4,12 +4,12 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, Mutex, PoisonError};
 
 use velocitas_core::{Correction, EntityId, Tick};
-
-use super::mind::Minds;
-use super::{Finding, find};
 use velocitas_record::ids::MachineId;
 use velocitas_record::record::Record;
 use velocitas_record::time::LabTime;
+
+use super::mind::Minds;
+use super::{Finding, find};
 
 /// By when, where, of which entity, at which tick.
 type Key = (LabTime, MachineId, EntityId, Tick);

@@ -2,12 +2,12 @@
 //! and says what it was. A new source of difference enters its row here.
 
 use velocitas_core::{Contacts, Provenance, SolidId};
+use velocitas_record::ids::RecordTick;
+use velocitas_record::world::KnownTo;
 
 use super::Cause;
 use super::case::{Both, Case, Turn};
 use super::mind::Mind;
-use velocitas_record::ids::RecordTick;
-use velocitas_record::world::KnownTo;
 
 /// One thing that differs between the two sides of a case.
 #[derive(Clone, Copy, Debug, PartialEq)]

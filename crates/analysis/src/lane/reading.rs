@@ -1,8 +1,9 @@
 //! What a lane is read from.
 
-use super::screenings::Screenings;
 use velocitas_record::ids::{ActorId, MachineId};
 use velocitas_record::record::Record;
+
+use super::screenings::Screenings;
 
 /// Of what a lane is told.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

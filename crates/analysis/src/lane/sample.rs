@@ -1,14 +1,14 @@
 //! Samples that the record has as they are: by tick, by message, by snapshot.
 
 use velocitas_core::{Fact, MessageKind, Restored};
-
-use super::reading::Reading;
-use crate::cause::Findings;
-use crate::moment::Moment;
 use velocitas_record::ids::RecordTick;
 use velocitas_record::record::{InputRow, Mark, OwnRows};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Happening, MessageRow};
+
+use super::reading::Reading;
+use crate::cause::Findings;
+use crate::moment::Moment;
 
 /// Told of each sample: of which series, when, how much.
 type Tell<'t> = &'t mut dyn FnMut(usize, LabTime, f64);

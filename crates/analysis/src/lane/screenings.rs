@@ -2,10 +2,11 @@
 
 use std::collections::BTreeMap;
 
-use crate::metrics::{Reel, WINDOW};
 use velocitas_record::ids::{ActorId, MachineId};
 use velocitas_record::record::Record;
 use velocitas_record::time::LabTime;
+
+use crate::metrics::{Reel, WINDOW};
 
 /// What a viewer drew of an entity in a second.
 #[derive(Clone, Debug, Default)]

@@ -1,9 +1,10 @@
 //! Samples of what is drawn: judged in whole seconds, as the figures are.
 
+use velocitas_record::time::LabTime;
+
 use super::reading::Reading;
 use super::screenings::Drawn;
 use crate::metrics::WINDOW;
-use velocitas_record::time::LabTime;
 
 /// What the viewer drew of the subject in each second of a stretch.
 fn each(r: &mut Reading<'_>, from: LabTime, to: LabTime, mut tell: impl FnMut(u64, &Drawn)) {

@@ -2,11 +2,12 @@
 
 use std::collections::BTreeMap;
 
+use velocitas_record::time::LabTime;
+
 use super::screenings::Screenings;
 use super::{Lane, MOST_SERIES, Reading, Subject, Together};
 use crate::history::History;
 use crate::metrics::WINDOW;
-use velocitas_record::time::LabTime;
 
 /// What the samples of a column of one series come to.
 #[derive(Clone, Copy, Debug, PartialEq)]

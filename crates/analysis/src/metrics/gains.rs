@@ -16,13 +16,13 @@ use velocitas_core::{
     Ground, Input, InputKind, Motion, Provenance, Scene, Schema, Slide, State, Vec3, checked_step, slide, touching,
     vec3,
 };
-
-use crate::lawful::Lawful;
 use velocitas_record::ids::{ActorId, MachineId, Part, RecordTick};
 use velocitas_record::known::Known;
 use velocitas_record::record::{OwnRows, Record, StateTrack};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
+
+use crate::lawful::Lawful;
 
 /// A push happens so long before its tick is made at most.
 const PUSH_BEFORE: LabTime = LabTime(1_000_000_000);

@@ -1,6 +1,10 @@
 //! The figures of everybody, taken second by second as a record grows.
 
 use velocitas_core::Fact;
+use velocitas_record::ids::{MachineId, Part};
+use velocitas_record::record::Record;
+use velocitas_record::time::LabTime;
+use velocitas_record::watch::Happening;
 
 use super::moments::Moments;
 use super::tally::Tally;
@@ -8,10 +12,6 @@ use super::views::{Reel, WINDOW};
 use super::{ClientMetrics, Span};
 use crate::cause::{Findings, Found};
 use crate::trouble::{Trouble, sort};
-use velocitas_record::ids::{MachineId, Part};
-use velocitas_record::record::Record;
-use velocitas_record::time::LabTime;
-use velocitas_record::watch::Happening;
 
 /// Figures follow so far behind: by then it is known what became of everything.
 pub const BEHIND: LabTime = LabTime(8_000_000_000);

@@ -3,22 +3,24 @@
 use std::collections::BTreeMap;
 
 use velocitas_core::{Drawn, Fact, Presence, Provenance, Restored};
-
-use super::hands::{responses, seen};
-use super::moments::Moments;
-use super::tricks::Tricks;
-use super::views::{Reel, WINDOW, Window};
-use super::{ClientMetrics, Corrections, ErrorM, Inputs, Joining, Margin, Seen, SeenAfter, Span, Spread};
-use super::{prediction_errors, seen_after_ms};
-use crate::cause::Found;
-use crate::fate::{Fate, fate};
-use crate::samples::Samples;
-use crate::trouble::{Ledger, Trouble};
 use velocitas_record::ids::{ActorId, MachineId, RecordTick};
 use velocitas_record::record::{InputRow, Record};
 use velocitas_record::role::Role;
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
+
+use super::hands::{responses, seen};
+use super::moments::Moments;
+use super::tricks::Tricks;
+use super::views::{Reel, WINDOW, Window};
+use super::{
+    ClientMetrics, Corrections, ErrorM, Inputs, Joining, Margin, Seen, SeenAfter, Span, Spread, prediction_errors,
+    seen_after_ms,
+};
+use crate::cause::Found;
+use crate::fate::{Fate, fate};
+use crate::samples::Samples;
+use crate::trouble::{Ledger, Trouble};
 
 /// Figures of a machine on their way.
 #[derive(Clone, Debug, Default)]

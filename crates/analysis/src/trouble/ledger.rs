@@ -4,15 +4,15 @@ use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use velocitas_core::{Correction, Drawn, Fact, MessageKind, Restored, Vec3};
+use velocitas_record::ids::{ActorId, MachineId, RecordTick};
+use velocitas_record::record::{DrawnRow, Record};
+use velocitas_record::time::LabTime;
+use velocitas_record::watch::Happening;
 
 use super::{Dry, Reason, Trouble};
 use crate::amiss::OFF_M;
 use crate::cause::Found;
 use crate::metrics::{Reel, Span, WINDOW, Window};
-use velocitas_record::ids::{ActorId, MachineId, RecordTick};
-use velocitas_record::record::{DrawnRow, Record};
-use velocitas_record::time::LabTime;
-use velocitas_record::watch::Happening;
 
 /// What is closer together than this is one stretch.
 const TOGETHER: LabTime = LabTime(250_000_000);

@@ -8,12 +8,12 @@ mod ledger;
 pub(crate) use ledger::Ledger;
 
 use velocitas_core::SolidId;
-
-use crate::cause::{Cause, Finding, Found};
-use crate::metrics::{Reel, Span, WINDOW};
 use velocitas_record::ids::MachineId;
 use velocitas_record::record::Record;
 use velocitas_record::time::LabTime;
+
+use crate::cause::{Cause, Finding, Found};
+use crate::metrics::{Reel, Span, WINDOW};
 
 /// One thing that corrections come from, whichever ticks it lies in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

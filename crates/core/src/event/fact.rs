@@ -1,5 +1,7 @@
 //! What happened, in values that can be kept.
 
+use serde::{Deserialize, Serialize};
+
 use super::Gap;
 use crate::ids::{Address, EntityId, PeerId, Token};
 use crate::names::Name;
@@ -7,7 +9,6 @@ use crate::tick::Tick;
 use crate::vec3::Vec3;
 use crate::verdict::Verdict;
 use crate::wire::{Denied, EndedBy};
-use serde::{Deserialize, Serialize};
 
 /// How the authority came by the input of a tick.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]

@@ -1,7 +1,8 @@
 //! What a world is made of: upright boxes, surfaces, an edge.
 
-use crate::float::{max, min};
 use serde::{Deserialize, Serialize};
+
+use crate::float::{max, min};
 
 /// How far a slide stays from what it meets, in metres.
 pub const SKIN: f32 = 0.002;

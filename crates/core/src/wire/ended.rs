@@ -1,9 +1,10 @@
 //! The end of a connection. A client says goodbye with a message that holds nothing, until this answers it.
 
+use serde::{Deserialize, Serialize};
+
 use super::bits::{BitReader, BitWriter};
 use super::error::{WireError, ranged};
 use crate::verdict::{RULES, Rule};
-use serde::{Deserialize, Serialize};
 
 /// Says that the connection named in the envelope is no more.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

@@ -1,10 +1,11 @@
 //! Not being let in, and why.
 
+use serde::{Deserialize, Serialize};
+
 use super::bits::{BitReader, BitWriter};
 use super::error::{WireError, ranged};
 use crate::data::{INPUT_LANES, STATE_LANES};
 use crate::schema::Schema;
-use serde::{Deserialize, Serialize};
 
 /// Says that somebody is not let in.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -7,10 +7,10 @@ use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::Deserialize;
 use serde::de::{Deserializer, MapAccess, Visitor};
 use toml::Spanned;
-
-use super::settings::{Written, described, written_as};
 use velocitas_analysis::budget::MEASURES;
 use velocitas_record::quantity::{Quantity, Time};
+
+use super::settings::{Written, described, written_as};
 
 /// The keys of whom a budget is for.
 pub(super) const WHO: &str = "who";

@@ -3,7 +3,11 @@
 use std::collections::BTreeMap;
 
 use toml::Spanned;
+use velocitas_analysis::budget::{Accused, Check, Limit, MEASURES, Measure, Whose};
 use velocitas_core::{RULES, Rule};
+use velocitas_record::ids::MemberId;
+use velocitas_record::knob::KnobValue;
+use velocitas_record::time::LabTime;
 
 use super::allowed::{BESIDES, Budget, Checked};
 use super::error::nearest;
@@ -11,10 +15,6 @@ use super::file::File;
 use super::resolve::{Resolver, Result, time};
 use super::settings::plain;
 use super::{Course, Role};
-use velocitas_analysis::budget::{Accused, Check, Limit, MEASURES, Measure, Whose};
-use velocitas_record::ids::MemberId;
-use velocitas_record::knob::KnobValue;
-use velocitas_record::time::LabTime;
 
 /// The most seeds that a course may ask for.
 const MOST_SEEDS: i64 = 1000;

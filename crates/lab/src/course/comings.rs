@@ -3,13 +3,11 @@
 use std::ops::Range;
 
 use toml::Spanned;
-
-use super::file;
-use super::resolve::{Resolver, Result, time};
-use super::script;
-use super::{Coming, Course, Happens, Owned, What};
 use velocitas_record::ids::MemberId;
 use velocitas_record::time::LabTime;
+
+use super::resolve::{Resolver, Result, time};
+use super::{Coming, Course, Happens, Owned, What, file, script};
 
 /// What comes again is followed for so long, and so often, when it is asked whether it can happen.
 const FOLLOWED: LabTime = LabTime(600_000_000_000);

@@ -6,16 +6,13 @@ use std::sync::Arc;
 
 use toml::Spanned;
 use velocitas_core::{InputField, InputKind, Motion, Vec3, vec3};
-
-use super::Course;
-use super::file;
-use super::pair;
-use super::resolve::{Resolver, Result, time};
-use super::script;
-use crate::hands::{Script, Stroke, Strokes, Waypoint};
-use crate::track::Track;
 use velocitas_record::controls::Acts;
 use velocitas_record::time::LabTime;
+
+use super::resolve::{Resolver, Result, time};
+use super::{Course, file, pair, script};
+use crate::hands::{Script, Stroke, Strokes, Waypoint};
+use crate::track::Track;
 
 /// The shortest that something is done for.
 const LEAST: LabTime = LabTime(1_000_000);

@@ -31,13 +31,10 @@ use std::cell::RefCell;
 use std::ops::Index;
 use std::sync::Arc;
 
-use velocitas_core::walker::Walker;
-use velocitas_core::{Arrangement, ClientSettings, Ground, Kinds, Motion, Patience, Rate, SolidId, State, Vec3};
-
-use crate::cheat::Cheat;
-use crate::hands::Script;
 use velocitas_analysis::budget::{Accused, Check, Limit};
 use velocitas_analysis::fault::Fault;
+use velocitas_core::walker::Walker;
+use velocitas_core::{Arrangement, ClientSettings, Ground, Kinds, Motion, Patience, Rate, SolidId, State, Vec3};
 use velocitas_record::Conditions;
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::{MachineId, MemberId};
@@ -45,6 +42,9 @@ use velocitas_record::knob::{Accessor, Knob, Knobs};
 use velocitas_record::known::Known;
 use velocitas_record::time::LabTime;
 use velocitas_record::trace::DelayTrace;
+
+use crate::cheat::Cheat;
+use crate::hands::Script;
 
 /// The demo course.
 pub const DEMO: &str = include_str!("../../../../courses/lampwick-quay.course.toml");

@@ -3,9 +3,9 @@
 use std::collections::BTreeSet;
 
 use toml::{Table, Value};
+use velocitas_record::Conditions;
 
 use super::{Course, Happens, Member, What};
-use velocitas_record::Conditions;
 
 /// Keys of a course that can be taken over while it runs.
 const LIVE: [&str; 6] = ["name", "snapshot_every", "link", "event", "budget", "check"];

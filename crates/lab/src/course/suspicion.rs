@@ -5,14 +5,13 @@ use std::ops::Range;
 
 use toml::Spanned;
 use velocitas_core::{Body, Bounds, Ground, Solid, vec3};
+use velocitas_record::quantity::{Dimension, Quantity};
 
 use super::error::CourseError;
 use super::file::File;
 use super::hands::unknown_inputs;
-use super::script;
 use super::settings::Link;
-use super::{Course, KnownTo};
-use velocitas_record::quantity::{Dimension, Quantity};
+use super::{Course, KnownTo, script};
 
 /// How thin a body is taken for when it is asked whether a place lies in a wall: whoever comes near a place has reached
 /// it.

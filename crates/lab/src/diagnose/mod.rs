@@ -4,16 +4,17 @@ mod remedy;
 
 pub use remedy::{Reaches, Remedy};
 
-use remedy::remedies;
 use thiserror::Error;
-
-use crate::course::Role;
-use crate::run::Run;
 use velocitas_analysis::cause::Found;
 use velocitas_analysis::metrics::{ClientMetrics, measure_all};
 use velocitas_analysis::trouble::{Reason, Trouble, troubles};
 use velocitas_record::ids::MachineId;
 use velocitas_record::time::LabTime;
+
+use crate::course::Role;
+use crate::run::Run;
+
+use remedy::remedies;
 
 /// So long before the stretch a remedy begins, that what it does is there from its beginning: news of it is on its way, a lead is
 /// worked off at a tick a second.

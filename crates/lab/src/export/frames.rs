@@ -1,9 +1,10 @@
 //! The rows that a reader needs besides what was drawn: frames, snapshots received, tunables that were turned.
 
-use super::cell::Cell;
-use super::kind::{Key, Kind, key, machine, reach, tick};
 use velocitas_record::known::Reach;
 use velocitas_record::record::FrameRow;
+
+use super::cell::Cell;
+use super::kind::{Key, Kind, key, machine, reach, tick};
 
 pub(super) static FRAME: Kind<FrameRow> = Kind {
     name: "frame",

@@ -1,13 +1,13 @@
 //! The row of an input or claim: its whole way, from hand to tick.
 
+use velocitas_analysis::{Fate, fate};
 use velocitas_core::{Input, Provenance};
+use velocitas_record::ids::ActorId;
+use velocitas_record::record::{InputRow, InputRows};
 
 use super::cell::Cell;
 use super::head::input_cells;
 use super::kind::{Key, Kind, RowContext, actor_name, key, machine, tick};
-use velocitas_analysis::{Fate, fate};
-use velocitas_record::ids::ActorId;
-use velocitas_record::record::{InputRow, InputRows};
 
 /// An input, or a tick for which there was none.
 pub(super) struct InputHere {

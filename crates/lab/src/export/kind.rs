@@ -1,13 +1,13 @@
 //! What a kind of row is: its name, what it says, its keys. Rows, their documentation and their tests are made from it.
 
-use velocitas_core::EntityId;
-
-use super::cell::{Cell, quoted};
 use velocitas_analysis::cause::Findings;
+use velocitas_core::EntityId;
 use velocitas_record::ids::{ActorId, MachineId, RecordTick};
 use velocitas_record::known::Reach;
 use velocitas_record::record::Record;
 use velocitas_record::time::LabTime;
+
+use super::cell::{Cell, quoted};
 
 /// Where a row belongs.
 #[derive(Clone, Copy)]

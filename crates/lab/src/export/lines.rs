@@ -2,14 +2,15 @@
 
 use std::io::{self, Write};
 
-use super::page::Page;
-use super::slice::Slice;
-use super::table::row_kinds;
-use crate::run::{Keep, LEAST_KEPT, Run};
 use velocitas_analysis::cause::Found;
 use velocitas_analysis::metrics::Reel;
 use velocitas_record::record::Samples;
 use velocitas_record::time::LabTime;
+
+use super::page::Page;
+use super::slice::Slice;
+use super::table::row_kinds;
+use crate::run::{Keep, LEAST_KEPT, Run};
 
 /// Rows are gathered and sorted a second at a time.
 pub(super) const SLICE: LabTime = LabTime(1_000_000_000);

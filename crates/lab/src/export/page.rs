@@ -4,10 +4,11 @@ use std::collections::BTreeMap;
 use std::io;
 use std::ops::Range;
 
+use velocitas_record::ids::ActorId;
+
 use super::cell::Cell;
 use super::kind::{Form, Kind, RowContext, RowSpec};
 use crate::stored::seldom::Seldom;
-use velocitas_record::ids::ActorId;
 
 /// Where a row stands among others, in one number: by time, then kinds in the order of the table, machines, entities.
 type Rank = u128;

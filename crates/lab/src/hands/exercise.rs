@@ -1,12 +1,12 @@
 //! Exercise: every input that nothing else moves is used now and then, one after the other.
 
 use velocitas_core::{InputField, InputKind};
+use velocitas_record::controls::Controls;
+use velocitas_record::time::LabTime;
 
 use super::route::Walk;
 use super::script::Script;
 use super::seen::Seen;
-use velocitas_record::controls::Controls;
-use velocitas_record::time::LabTime;
 
 /// Something is used so often …
 const EVERY: LabTime = LabTime(2_000_000_000);

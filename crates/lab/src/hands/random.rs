@@ -1,11 +1,11 @@
 //! Presses at random: hands that use whatever the rule has.
 
 use velocitas_core::{Input, InputField, InputKind, POINT_REACH, Schema, Vec3, vec3, wrap_angle};
+use velocitas_record::controls::{Controls, first, is_stick, steering};
+use velocitas_record::time::LabTime;
 
 use super::route::{TURN, Walk};
 use super::seen::{Luck, Seen};
-use velocitas_record::controls::{Controls, first, is_stick, steering};
-use velocitas_record::time::LabTime;
 
 /// What was done at random last.
 #[derive(Clone, Debug, Default)]

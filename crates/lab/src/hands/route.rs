@@ -1,10 +1,10 @@
 //! A script that walks a route, round and round.
 
 use velocitas_core::{InputKind, Schema, State, Vec3, wrap_angle};
-
-use super::seen::Seen;
 use velocitas_record::controls::{Acts, Controls, first, is_pitch, is_point, is_stick, spare_axes, steering};
 use velocitas_record::time::LabTime;
+
+use super::seen::Seen;
 
 /// A place on a route.
 #[derive(Clone, Debug, Default, PartialEq)]

@@ -1,12 +1,12 @@
 //! What a lab tells of itself before anything happens.
 
 use velocitas_core::Tick;
-
-use super::Lab;
-use crate::course::KnownTo;
 use velocitas_record::addresses::token;
 use velocitas_record::ids::MachineId;
 use velocitas_record::record::{Beginning, MachineInfo, Origin, Player, There};
+
+use super::Lab;
+use crate::course::KnownTo;
 
 impl Lab {
     /// Who is who, and what is known, at the beginning of what is run.

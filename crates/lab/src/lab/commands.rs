@@ -1,12 +1,6 @@
 //! What is done to a lab from outside: keys, the helm, settings, rules.
 
 use velocitas_core::{Client, Tick};
-
-use super::{Helm, Lab};
-use crate::course::{ALLOWED, What};
-use crate::hands::Hands;
-use crate::machine::Serving;
-use crate::reread::ReadLater;
 use velocitas_record::Conditions;
 use velocitas_record::addresses::token;
 use velocitas_record::command::{Calm, Command, Sudden};
@@ -15,6 +9,12 @@ use velocitas_record::ids::{MachineId, MemberId, Part};
 use velocitas_record::knob::{Knob, KnobValue};
 use velocitas_record::known::{Change, Changed, Reach};
 use velocitas_record::watch::{Happening, Watch};
+
+use super::{Helm, Lab};
+use crate::course::{ALLOWED, What};
+use crate::hands::Hands;
+use crate::machine::Serving;
+use crate::reread::ReadLater;
 
 impl Lab {
     /// Does what was commanded, now: what cannot be done here is left.

@@ -1,15 +1,16 @@
 //! The way back: what is kept to look back at, and runs that begin at a moment that was.
 
-use super::told::{Alone, Both};
-use super::{AgainError, CHECKPOINT, Keep, LEAST_KEPT, OF_FIGURES, Run};
-use crate::lab::Lab;
-use crate::reread::ReadLater;
 use velocitas_analysis::cause::Findings;
 use velocitas_analysis::stirs::Stirs;
 use velocitas_record::command::Command;
 use velocitas_record::record::{CONTEXT, Cast, Recorder};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Unrecorded, Watch};
+
+use super::told::{Alone, Both};
+use super::{AgainError, CHECKPOINT, Keep, LEAST_KEPT, OF_FIGURES, Run};
+use crate::lab::Lab;
+use crate::reread::ReadLater;
 
 /// How long checkpoints are fresh; older ones are thinned to one in four.
 const FRESH: LabTime = LabTime(60_000_000_000);

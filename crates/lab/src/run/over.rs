@@ -1,18 +1,18 @@
 //! A run that is over: it was read from a record file, and nothing of it is run again.
 
-use velocitas_core::Tick;
-
-use super::{Run, RunError};
-use crate::ending::Ending;
-use crate::reread::ReadLater;
-use crate::take::Take;
 use velocitas_analysis::cause::Findings;
 use velocitas_analysis::metrics::Meter;
+use velocitas_core::Tick;
 use velocitas_record::command::Command;
 use velocitas_record::ids::{MachineId, Part};
 use velocitas_record::record::{Record, Recorder};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Unrecorded;
+
+use super::{Run, RunError};
+use crate::ending::Ending;
+use crate::reread::ReadLater;
+use crate::take::Take;
 
 /// How a run ended that is over.
 #[derive(Clone, Copy, Debug)]

@@ -10,6 +10,12 @@ use velocitas_core::{
     ClockFact, Contacts, Drawn, Evidence, Input, InputFact, InputFate, Made, Measure, MessageKind, Provenance, RULES,
     SolidId, StateEvent,
 };
+use velocitas_record::ids::{MachineId, RecordTick};
+use velocitas_record::known::Reach;
+use velocitas_record::record::{ClockRow, ReceivedRow, Record};
+use velocitas_record::screen::{DrawnFact, Screen};
+use velocitas_record::time::LabTime;
+use velocitas_record::watch::MessageRow;
 
 use super::block::SILENT;
 use super::restore::{Restored, Restoring, STRANGE, Strange};
@@ -19,12 +25,6 @@ use super::seldom::{ChangeNote, Seldom};
 use crate::export::Ending;
 use crate::run::{Keep, RunError};
 use crate::take::Take;
-use velocitas_record::ids::{MachineId, RecordTick};
-use velocitas_record::known::Reach;
-use velocitas_record::record::{ClockRow, ReceivedRow, Record};
-use velocitas_record::screen::{DrawnFact, Screen};
-use velocitas_record::time::LabTime;
-use velocitas_record::watch::MessageRow;
 
 /// Of a moment, what is put back first.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

@@ -4,7 +4,11 @@ use std::io::{self, Read, Seek};
 use std::sync::Arc;
 
 use thiserror::Error;
+use velocitas_analysis::cause::Findings;
+use velocitas_analysis::metrics::Meter;
 use velocitas_core::Motion;
+use velocitas_record::record::{Record, Unpacker};
+use velocitas_record::time::LabTime;
 
 use super::block::{Blocks, Damage, Holds};
 use super::coded::{Expected, Key, MADE, Tag, entity, take};
@@ -12,10 +16,6 @@ use super::restore::{Restored, Restoring, STRANGE, Strange};
 use crate::export::{Ending, RECORD_FORMAT};
 use crate::run::{Keep, Run, RunError};
 use crate::take::{Take, TakeError};
-use velocitas_analysis::cause::Findings;
-use velocitas_analysis::metrics::Meter;
-use velocitas_record::record::{Record, Unpacker};
-use velocitas_record::time::LabTime;
 
 /// A record that was read from a file.
 #[derive(Clone, Debug)]

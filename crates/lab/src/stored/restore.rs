@@ -1,13 +1,8 @@
 //! Puts what was read back where it was, after looking whether a machine may have written it.
 
-use velocitas_core::{Event, Fact, Input, InputFact, Measure, StateEvent};
-
-use super::seldom::{ChangeNote, Seldom};
-use crate::export::Ending;
-use crate::run::{Keep, LEAST_KEPT, Run, RunError};
-use crate::take::Take;
 use velocitas_analysis::cause::{Findings, Found};
 use velocitas_analysis::metrics::Meter;
+use velocitas_core::{Event, Fact, Input, InputFact, Measure, StateEvent};
 use velocitas_record::command::Command;
 use velocitas_record::ids::{MachineId, Part, RecordTick};
 use velocitas_record::known::{Change, Changed, Reach};
@@ -17,6 +12,11 @@ use velocitas_record::record::{
 use velocitas_record::screen::Screen;
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Happening, MessageRow, Watch};
+
+use super::seldom::{ChangeNote, Seldom};
+use crate::export::Ending;
+use crate::run::{Keep, LEAST_KEPT, Run, RunError};
+use crate::take::Take;
 
 /// Most entities that a record may have.
 const MOST_ACTORS: usize = 1 << 14;

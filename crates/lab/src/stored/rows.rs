@@ -3,12 +3,12 @@
 use std::collections::BTreeMap;
 
 use velocitas_core::{EntityId, Input, InputKind, PeerId, Schema, Shape, State, Vec3};
-
-use super::restore::Strange;
-use super::said::{Row, Said};
 use velocitas_record::ids::MachineId;
 use velocitas_record::record::Cast;
 use velocitas_record::time::LabTime;
+
+use super::restore::Strange;
+use super::said::{Row, Said};
 
 /// What machines and entities are called in a record, and what they are.
 #[derive(Default)]

@@ -3,15 +3,15 @@
 use std::io::{self, Write};
 
 use velocitas_core::{Event, Fact, Tick};
+use velocitas_record::ids::{MachineId, Part};
+use velocitas_record::record::{ClockRow, Packer, ReceivedRow, Record};
+use velocitas_record::time::LabTime;
 
 use super::block::{self, Holds, MAGIC};
 use super::coded::{Expected, InputNote, MADE, MeasureNote, StateNote, Tag, begin, of_entity, put};
 use super::seldom::{ChangeNote, Seldom};
 use crate::export::Ending;
 use crate::run::{Follow, Told};
-use velocitas_record::ids::{MachineId, Part};
-use velocitas_record::record::{ClockRow, Packer, ReceivedRow, Record};
-use velocitas_record::time::LabTime;
 
 /// A block is of no longer a time than this …
 const LONGEST: LabTime = LabTime(1_000_000_000);

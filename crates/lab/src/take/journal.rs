@@ -5,6 +5,9 @@ use std::sync::Arc;
 
 use velocitas_core::Motion;
 use velocitas_core::walker::Walker;
+use velocitas_record::command::Command;
+use velocitas_record::time::LabTime;
+use velocitas_record::world::KnownTo;
 
 use super::entry::{Entry, ROW};
 use super::seal::Seal;
@@ -15,9 +18,6 @@ use crate::course::Course;
 use crate::export::{self, Lines};
 use crate::reread::ReadRule;
 use crate::run::Run;
-use velocitas_record::command::Command;
-use velocitas_record::time::LabTime;
-use velocitas_record::world::KnownTo;
 
 /// What was told of a run so far. It asks the run what there is, so that nobody has to tell it what was done: going back, keeping
 /// a branch and reading files again are noticed by themselves.

@@ -21,12 +21,12 @@ pub use seal::is_take;
 use std::sync::Arc;
 
 use thiserror::Error;
-
-use crate::course::{Course, CourseError};
-use crate::reread::ReadRule;
 use velocitas_record::command::Command;
 use velocitas_record::ids::MemberId;
 use velocitas_record::time::LabTime;
+
+use crate::course::{Course, CourseError};
+use crate::reread::ReadRule;
 
 /// The format that this program writes, and the only one that it reads.
 pub const TAKE_FORMAT: u32 = 1;

@@ -4,6 +4,9 @@ use std::fmt;
 use std::sync::Arc;
 
 use velocitas_core::{Motion, Schema};
+use velocitas_record::command::Command;
+use velocitas_record::ids::MachineId;
+use velocitas_record::time::LabTime;
 
 use super::entry::{Entry, IN_RUST, ROW};
 use super::seal::{Seal, Unsound};
@@ -12,9 +15,6 @@ use super::{TAKE_FORMAT, Take, TakeError};
 use crate::absent::Absent;
 use crate::course::{Course, NamedFile, Sources};
 use crate::reread::ReadRule;
-use velocitas_record::command::Command;
-use velocitas_record::ids::MachineId;
-use velocitas_record::time::LabTime;
 
 /// No take tells of longer: a week.
 const LONGEST: LabTime = LabTime(7 * 24 * 3600 * 1_000_000_000);

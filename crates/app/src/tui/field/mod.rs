@@ -31,6 +31,7 @@ use super::canvas::{frame, write};
 use super::palette::{Palette, Tone};
 use super::stage::Stage;
 use super::view::{Answer, Glyph, View};
+
 use camera::Camera;
 use look::Look;
 

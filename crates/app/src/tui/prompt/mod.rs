@@ -6,6 +6,7 @@ use crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
 use super::stage::lines::Prompt;
 use super::stage::{Stage, Wish};
+
 use verbs::{completions, does, usage};
 
 /// The longest line, in bytes.

@@ -28,6 +28,7 @@ use velocitas_record::{Coming, KNOBS, LabTime, MachineId, MemberId, Sudden};
 
 use super::action::Action;
 use super::palette::Palette;
+
 use behind::Behind;
 use branch::Branching;
 use edits::Edits;
