@@ -47,6 +47,8 @@
 //! Where to begin reading: [`Motion`] (what a movement rule is), [`Client`] and [`Server`] (their call loops), then
 //! [`wire`](Message) for what travels between them, and the guard ([`Rule`]) for what is refused.
 
+#[doc(hidden)]
+pub mod altered;
 mod arrangement;
 mod body;
 mod client;

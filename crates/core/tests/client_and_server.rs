@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use crate::pair::{HOME, MS, OTHER, OWN, Pair};
+use velocitas_core::altered::Altered;
 use velocitas_core::walker::Walker;
 use velocitas_core::{
     Address, Agree, Arrangement, Blend, Body, ClientSettings, Drawn, EndedBy, HostNanos, Input, InputField, InputKind,
@@ -445,50 +446,19 @@ fn a_connection_of_another_epoch_is_not_heard() {
 }
 
 /// The walker with something more to remember, put in another order, and a finer stick: another layout.
-#[derive(Debug)]
-struct Wider(Walker, Schema);
-
-impl Wider {
-    fn new() -> Self {
-        let walker = Walker::new();
-        let mut schema = walker.schema().clone();
-        let more = StateField { name: "steps", lane: 8, shape: Shape::Counter, ..schema.state[3].clone() };
-        schema.state.insert(1, more);
-        schema.input[0].kind = InputKind::Stick { bits: 11 };
-        schema.input.swap(1, 3);
-        Self(walker, schema)
-    }
-}
-
-impl Motion for Wider {
-    fn name(&self) -> &'static str {
-        "wider"
-    }
-    fn schema(&self) -> &Schema {
-        &self.1
-    }
-    fn tunables(&self) -> &[velocitas_core::Tunable] {
-        self.0.tunables()
-    }
-    fn body(&self) -> Body {
-        self.0.body()
-    }
-    fn limits(&self, tunables: &[f32]) -> Limits {
-        self.0.limits(tunables)
-    }
-    fn spawn(&self, position: Vec3, bearing: f32) -> State {
-        self.0.spawn(position, bearing)
-    }
-    fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step {
-        let mut step = self.0.step(scene, state, input);
-        step.state.set_int(8, state.int(8) + 1);
-        step
-    }
+fn wider() -> Altered {
+    let mut schema = Walker::new().schema().clone();
+    let more = StateField { name: "steps", lane: 8, shape: Shape::Counter, ..schema.state[3].clone() };
+    schema.state.insert(1, more);
+    schema.input[0].kind = InputKind::Stick { bits: 11 };
+    schema.input.swap(1, 3);
+    let after = |_: &Scene<'_>, state: &State, step: &mut Step| step.state.set_int(8, state.int(8) + 1);
+    Altered { schema, after: Box::new(after), ..Altered::named("wider") }
 }
 
 #[test]
 fn a_rule_with_another_layout_takes_over_at_one_tick_without_a_correction() {
-    assert_ne!(Wider::new().schema().fingerprint(), Walker::new().schema().fingerprint());
+    assert_ne!(wider().schema().fingerprint(), Walker::new().schema().fingerprint());
     for arrangement in [Arrangement::SERVER, Arrangement::CLAIMS] {
         let mut pair = Pair::playing_as(arrangement);
         // Datagrams of both layouts, late and twice, are under way as the rule changes.
@@ -497,7 +467,7 @@ fn a_rule_with_another_layout_takes_over_at_one_tick_without_a_correction() {
         pair.walk();
         pair.hop();
         pair.run(700);
-        let (wider, walker): (Arc<dyn Motion>, Arc<dyn Motion>) = (Arc::new(Wider::new()), Arc::new(Walker::new()));
+        let (wider, walker): (Arc<dyn Motion>, Arc<dyn Motion>) = (Arc::new(wider()), Arc::new(Walker::new()));
         let from = pair.change_rule(&wider);
         pair.hop();
         pair.run(1500);

@@ -3,10 +3,11 @@
 use std::sync::Arc;
 
 use crate::party::{GOOD, Link, MS, PATIENCE, Party};
+use velocitas_core::altered::Altered;
 use velocitas_core::walker::Walker;
 use velocitas_core::{
-    Address, Arrangement, BitWriter, Body, Denied, EndedBy, EntityId, Fact, HostNanos, Ingredients, Input, Kinds,
-    Limits, Motion, Presence, Refused, Scene, Schema, State, Step, Token, Tunable, Unwatched, Vec3, vec3,
+    Address, Arrangement, BitWriter, Denied, EndedBy, EntityId, Fact, HostNanos, Ingredients, Kinds, Motion, Presence,
+    Refused, Schema, Token, Unwatched, vec3,
 };
 
 const BAD: Link = Link { latency: 40, jitter: 60, loss: 25, doubled: 20 };
@@ -260,41 +261,11 @@ fn what_is_taken_out_of_the_world_is_gone_and_its_slots_next_tenant_is_another()
 }
 
 /// A walker that does something else, or remembers something more.
-#[derive(Debug)]
-struct Odd(Walker, Schema);
-
-impl Odd {
-    fn kinds(change: impl FnOnce(&mut Schema)) -> Kinds {
-        let mut schema = Walker::new().schema().clone();
-        change(&mut schema);
-        Kinds::new(vec![Arc::new(Self(Walker::new(), schema))]).expect("a sound schema")
-    }
-}
-
-impl Motion for Odd {
-    fn name(&self) -> &'static str {
-        "odd"
-    }
-    fn schema(&self) -> &Schema {
-        &self.1
-    }
-    fn tunables(&self) -> &[Tunable] {
-        self.0.tunables()
-    }
-    fn body(&self) -> Body {
-        self.0.body()
-    }
-    fn limits(&self, tunables: &[f32]) -> Limits {
-        self.0.limits(tunables)
-    }
-    fn spawn(&self, position: Vec3, bearing: f32) -> State {
-        self.0.spawn(position, bearing)
-    }
-    fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step {
-        let mut step = self.0.step(scene, state, input);
-        step.state.set_real(0, step.state.real(0) + 0.001);
-        step
-    }
+fn odd(change: impl FnOnce(&mut Schema)) -> Kinds {
+    let mut odd = Altered::named("odd");
+    change(&mut odd.schema);
+    odd.after = Box::new(|_, _, step| step.state.set_real(0, step.state.real(0) + 0.001));
+    Kinds::new(vec![Arc::new(odd)]).expect("a sound schema")
 }
 
 #[test]
@@ -308,7 +279,7 @@ fn another_layout_is_refused_in_words_and_another_rule_is_let_in_and_noted() {
     });
     party.crash(0);
     let with = |party: &Party, kinds: &Kinds| Ingredients::new(party.ingredients.ground.clone(), kinds);
-    let wider = with(&party, &Odd::kinds(|schema| schema.state[1].name = "speed"));
+    let wider = with(&party, &odd(|schema| schema.state[1].name = "speed"));
     party.join_with(0, wider);
     party.run(1500);
     let refused = party.client(0).refused_for().map(ToString::to_string);
@@ -320,7 +291,7 @@ fn another_layout_is_refused_in_words_and_another_rule_is_let_in_and_noted() {
     assert!((1..=5).contains(&told), "it does not press: {told} times in 30 hellos");
 
     party.crash(0);
-    let other = with(&party, &Odd::kinds(|_| {}));
+    let other = with(&party, &odd(|_| {}));
     party.join_with(0, other);
     party.run(1000);
     party.assert_known();

@@ -6,8 +6,8 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
 
 use velocitas_analysis::budget::{Bound, Held, Outcome, hold};
-use velocitas_core::walker::Walker;
-use velocitas_core::{Arrangement, Body, Input, Limits, Motion, Rate, Scene, Schema, State, Step, Tunable, vec3};
+use velocitas_core::altered::Altered;
+use velocitas_core::{Arrangement, Motion, Rate, Scene, State, Step, vec3};
 use velocitas_lab::{Course, Happens, Keep, LEAST_KEPT, Override, Run, What};
 use velocitas_record::{KnownTo, LabTime, MemberId, Role};
 
@@ -61,45 +61,15 @@ fn held_until(course: Course, is_enough: impl Fn(&[Held]) -> bool) -> Vec<Held> 
 }
 
 /// A rule that is not the same twice: what no step may be.
-#[derive(Debug)]
-struct Moody {
-    walker: Walker,
-    steps: AtomicU32,
-}
-
-impl Motion for Moody {
-    fn name(&self) -> &'static str {
-        "moody"
-    }
-
-    fn schema(&self) -> &Schema {
-        self.walker.schema()
-    }
-
-    fn body(&self) -> Body {
-        self.walker.body()
-    }
-
-    fn tunables(&self) -> &[Tunable] {
-        self.walker.tunables()
-    }
-
-    fn limits(&self, tunables: &[f32]) -> Limits {
-        self.walker.limits(tunables)
-    }
-
-    fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step {
-        let mut step = self.walker.step(scene, state, input);
-        if self.steps.fetch_add(1, Ordering::Relaxed).is_multiple_of(97) {
+fn moody() -> Altered {
+    let steps = AtomicU32::new(0);
+    let after = move |_: &Scene<'_>, _: &State, step: &mut Step| {
+        if steps.fetch_add(1, Ordering::Relaxed).is_multiple_of(97) {
             let pos = step.state.vec3(0);
             step.state.set_vec3(0, vec3(pos.x + 0.2, pos.y, pos.z));
         }
-        step
-    }
-
-    fn spawn(&self, at: velocitas_core::Vec3, facing: f32) -> State {
-        self.walker.spawn(at, facing)
-    }
+    };
+    Altered { after: Box::new(after), ..Altered::named("moody") }
 }
 
 /// One change of a member, or of the course, that costs what a measure measures.
@@ -192,7 +162,7 @@ fn a_rule_that_is_not_the_same_twice_is_corrected_without_an_explanation() {
                 [[cast]]\nname = \"heron\"\nrole = \"bot\"\nrule = \"RULE\"\nspawn = [0, 0]\nroute = [{ at = [9, 9] }, { at = [0, 0] }]\n\
                 [[budget]]\nunexplained = 0\nlargest_jump = \"1 cm\"\n";
     let course = |rule: &str| {
-        let moody: Arc<dyn Motion> = Arc::new(Moody { walker: Walker::new(), steps: AtomicU32::new(0) });
+        let moody: Arc<dyn Motion> = Arc::new(moody());
         Course::parse("moody", &text.replace("RULE", rule), &[moody]).unwrap_or_else(|e| panic!("{e}"))
     };
     let outcomes = |rule: &str| held(course(rule)).iter().map(Held::outcome).collect::<Vec<_>>();

@@ -7,8 +7,8 @@ use crate::scenario::{Words, member};
 use proptest::prelude::*;
 use velocitas_analysis::cause::{Findings, Found};
 use velocitas_analysis::{metrics, trouble};
-use velocitas_core::walker::Walker;
-use velocitas_core::{Body, Input, Limits, Motion, Scene, Schema, State, Step, Tunable, Vec3};
+use velocitas_core::Motion;
+use velocitas_core::altered::Altered;
 use velocitas_lab::export::{self, Ending, Lines};
 use velocitas_lab::stored::{Store, Stored, StoredError, is_lines, is_record};
 use velocitas_lab::take::{Journal, Take};
@@ -281,46 +281,12 @@ proptest! {
     }
 }
 
-/// A rule in Rust that not every program has.
-#[derive(Debug)]
-struct Strider(Walker);
-
-impl Motion for Strider {
-    fn name(&self) -> &'static str {
-        "strider"
-    }
-
-    fn schema(&self) -> &Schema {
-        self.0.schema()
-    }
-
-    fn body(&self) -> Body {
-        self.0.body()
-    }
-
-    fn tunables(&self) -> &[Tunable] {
-        self.0.tunables()
-    }
-
-    fn limits(&self, tunables: &[f32]) -> Limits {
-        self.0.limits(tunables)
-    }
-
-    fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step {
-        self.0.step(scene, state, input)
-    }
-
-    fn spawn(&self, at: Vec3, facing: f32) -> State {
-        self.0.spawn(at, facing)
-    }
-}
-
 #[test]
 fn a_record_opens_where_a_rule_in_rust_is_not_and_nothing_is_tried() {
     let cast = "[[cast]]\nname = \"plover\"\nrole = \"bot\"\nrule = \"strider\"\nlink = \"test\"\nspawn = [0, 0]\nroute = [\n\
                 { at = [8, 0] }, { at = [0, 8] }, { at = [-8, 0] }]\n";
     let words = Words { link: "latency = \"60 ms\"\nloss = \"8 %\"", rest: cast.to_owned(), ..Words::default() };
-    let own: Vec<std::sync::Arc<dyn Motion>> = vec![std::sync::Arc::new(Strider(Walker::new()))];
+    let own: Vec<std::sync::Arc<dyn Motion>> = vec![std::sync::Arc::new(Altered::named("strider"))];
     let course = Course::parse("yard.course.toml", &words.text(), &own).unwrap_or_else(|e| panic!("{e}"));
     let push = (3.0, Command::Happens(member(0), velocitas_record::Sudden::Push(velocitas_core::vec3(4.0, 3.0, 0.0))));
     let (run, file) = written(course, 9.0, &[push]);

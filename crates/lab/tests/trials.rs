@@ -8,10 +8,8 @@ use std::sync::{Arc, Mutex};
 use crate::planted::{ACROSS, FENCE, planted, plover};
 use crate::scenario::{Words, corrections, machine};
 use velocitas_analysis::cause::{Cause, Finding, Findings};
-use velocitas_core::walker::Walker;
-use velocitas_core::{
-    Body, Correction, Input, Limits, Motion, Restored, Scene, Schema, State, Step, Tick, Tunable, Vec3,
-};
+use velocitas_core::altered::Altered;
+use velocitas_core::{Correction, Motion, Restored, Scene, State, Step, Tick};
 use velocitas_lab::{Course, Run, Sources, shipped_gait};
 use velocitas_record::{Command, Knob, KnobValue, KnownTo, LabTime, Reach};
 
@@ -189,49 +187,22 @@ fn what_parted_longer_ago_than_is_stepped_again_says_since_when() {
 }
 
 /// A walker that is no pure function: the first to make a tick that is divisible by 100 gets one lane of it altered.
-#[derive(Debug)]
-struct Unfaithful {
-    walker: Walker,
-    lane: usize,
-    made: Mutex<BTreeSet<u64>>,
-    altered: AtomicU64,
-}
-
-impl Motion for Unfaithful {
-    fn name(&self) -> &'static str {
-        "unfaithful"
-    }
-    fn schema(&self) -> &Schema {
-        self.walker.schema()
-    }
-    fn tunables(&self) -> &[Tunable] {
-        self.walker.tunables()
-    }
-    fn body(&self) -> Body {
-        self.walker.body()
-    }
-    fn limits(&self, tunables: &[f32]) -> Limits {
-        self.walker.limits(tunables)
-    }
-    fn spawn(&self, position: Vec3, bearing: f32) -> State {
-        self.walker.spawn(position, bearing)
-    }
-    fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step {
-        let mut step = self.walker.step(scene, state, input);
+fn altering(lane: usize, altered: Arc<AtomicU64>) -> Altered {
+    let made = Mutex::<BTreeSet<u64>>::default();
+    let after = move |scene: &Scene<'_>, _: &State, step: &mut Step| {
         let Tick(tick) = scene.tick;
-        if tick > 200 && tick.is_multiple_of(100) && self.made.lock().expect("whole").insert(tick) {
-            step.state.set_real(self.lane, step.state.real(self.lane) + 0.25);
-            self.altered.fetch_add(1, Ordering::Relaxed);
+        if tick > 200 && tick.is_multiple_of(100) && made.lock().expect("whole").insert(tick) {
+            step.state.set_real(lane, step.state.real(lane) + 0.25);
+            altered.fetch_add(1, Ordering::Relaxed);
         }
-        step
-    }
+    };
+    Altered { after: Box::new(after), ..Altered::named("unfaithful") }
 }
 
 /// Somebody who goes by it, beside what would be named gladly: these events, and a tunable of no effect.
-fn unfaithful(lane: usize, events: &str) -> (Run, Arc<Unfaithful>) {
-    let (walker, made, altered) = (Walker::new(), Mutex::default(), AtomicU64::new(0));
-    let rule = Arc::new(Unfaithful { walker, lane, made, altered });
-    let own: [Arc<dyn Motion>; 1] = [rule.clone()];
+fn unfaithful(lane: usize, events: &str) -> (Run, Arc<AtomicU64>) {
+    let altered = Arc::<AtomicU64>::default();
+    let own: [Arc<dyn Motion>; 1] = [Arc::new(altering(lane, altered.clone()))];
     let cast = plover(ACROSS, "").replace("gait = \"courier.gait\"", "rule = \"unfaithful\"");
     let tune = "[[tune]]\nrule = \"unfaithful\"\nknown_to = \"server\"\nset = { plunge = \"30 m/s\" }\n";
     let rest = events.to_owned() + tune + &cast;
@@ -239,7 +210,7 @@ fn unfaithful(lane: usize, events: &str) -> (Run, Arc<Unfaithful>) {
     let course = Course::parse_with("x", &words.text(), Sources { own: &own, read: &|p| shipped_gait(p) });
     let mut run = Run::new(course.unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
     run.advance(secs(20.0));
-    (run, rule)
+    (run, altered)
 }
 
 /// Whether a correction is of ticks among which one was altered.
@@ -255,7 +226,7 @@ fn a_lane_altered_by_what_nobody_knows_of_is_not_attributed() {
         let found = found(&run, 0);
         let altered: Vec<_> = found.iter().filter(|(_, c, _)| is_altered(c)).collect();
         // What is made good within a tick or two is seen only where that is compared.
-        let least = if lane < 3 { rule.altered.load(Ordering::Relaxed) - 1 } else { 2 };
+        let least = if lane < 3 { rule.load(Ordering::Relaxed) - 1 } else { 2 };
         assert!(altered.len() as u64 >= least, "lane {lane}: {altered:?}");
         for (at, c, finding) in altered {
             assert!(c.why == Restored::Diverged && finding.causes.is_empty(), "lane {lane}, {at}: {finding:?}");

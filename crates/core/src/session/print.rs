@@ -101,59 +101,25 @@ pub(super) fn prints(rules: &[Arc<dyn Motion>]) -> Arc<[KindPrint]> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::altered::Altered;
     use crate::data::State;
-    use crate::motion::{Limits, Step, Tunable};
-    use crate::vec3::Vec3;
+    use crate::motion::Step;
+
     use crate::walker::Walker;
 
-    /// A walker with one thing changed.
-    #[derive(Debug)]
-    struct Odd {
-        walker: Walker,
-        drift: f32,
-        version: u64,
-    }
-
-    impl Odd {
-        fn new(drift: f32, version: u64) -> Self {
-            Self { walker: Walker::new(), drift, version }
-        }
-    }
-
-    impl Motion for Odd {
-        fn name(&self) -> &'static str {
-            "odd"
-        }
-        fn schema(&self) -> &Schema {
-            self.walker.schema()
-        }
-        fn tunables(&self) -> &[Tunable] {
-            self.walker.tunables()
-        }
-        fn body(&self) -> crate::Body {
-            self.walker.body()
-        }
-        fn limits(&self, tunables: &[f32]) -> Limits {
-            self.walker.limits(tunables)
-        }
-        fn spawn(&self, position: Vec3, bearing: f32) -> State {
-            self.walker.spawn(position, bearing)
-        }
-        fn version(&self) -> u64 {
-            self.version
-        }
-        fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step {
-            let mut step = self.walker.step(scene, state, input);
+    /// A walker that drifts in the air, by `drift` metres a tick.
+    fn drifting(drift: f32, version: u64) -> Altered {
+        let after = move |_: &Scene<'_>, _: &State, step: &mut Step| {
             if step.state.vec3(0).z > 0.2 {
-                step.state.set_real(0, step.state.real(0) + self.drift);
+                step.state.set_real(0, step.state.real(0) + drift);
             }
-            step
-        }
+        };
+        Altered { version, after: Box::new(after), ..Altered::named("drifting") }
     }
 
     #[test]
     fn a_rule_that_does_something_else_has_another_print_and_the_same_layout() {
-        let print = |drift, version| KindPrint::of(&Odd::new(drift, version));
+        let print = |drift, version| KindPrint::of(&drifting(drift, version));
         let plain = print(0.0, 0);
         assert_eq!(plain, print(0.0, 0), "asked twice");
         assert_eq!(plain.rule, KindPrint::of(&Walker::new()).rule, "its name is nothing it does");

@@ -108,7 +108,8 @@ impl Timeline {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::motion::Motion;
+    use crate::altered::Altered;
+
     use crate::schema::{Schema, SchemaError};
     use crate::walker::Walker;
 
@@ -158,29 +159,8 @@ mod tests {
 
     #[test]
     fn a_rule_whose_schema_is_unsound_is_refused_by_name() {
-        #[derive(Debug)]
-        struct Nowhere(Schema);
-        impl Motion for Nowhere {
-            fn name(&self) -> &'static str {
-                "nowhere"
-            }
-            fn schema(&self) -> &Schema {
-                &self.0
-            }
-            fn body(&self) -> crate::Body {
-                Walker::new().body()
-            }
-            fn limits(&self, tunables: &[f32]) -> Limits {
-                Walker::new().limits(tunables)
-            }
-            fn spawn(&self, _: crate::Vec3, _: f32) -> crate::State {
-                crate::State::default()
-            }
-            fn step(&self, _: &Scene<'_>, state: &crate::State, _: &crate::Input) -> crate::Step {
-                crate::Step { state: *state, ..crate::Step::default() }
-            }
-        }
-        let refused = Kinds::new(vec![Arc::new(Nowhere(Schema::default()))]);
+        let nowhere = Altered { schema: Schema::default(), ..Altered::named("nowhere") };
+        let refused = Kinds::new(vec![Arc::new(nowhere)]);
         assert_eq!(refused.map(|_| ()), Err(("nowhere", SchemaError::NoPosition)));
     }
 }

@@ -81,40 +81,10 @@ impl Habits {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::body::Body;
-    use crate::data::State;
-    use crate::motion::{Hands, Limits, Scene, Step};
-    use crate::schema::Schema;
-    use crate::vec3::Vec3;
+    use crate::altered::Altered;
+
+    use crate::motion::Hands;
     use crate::walker::{Walker, input_lane};
-
-    /// A walker of whom something is said.
-    #[derive(Debug)]
-    struct Said(Walker, Hands);
-
-    impl Motion for Said {
-        fn name(&self) -> &'static str {
-            "said"
-        }
-        fn schema(&self) -> &Schema {
-            self.0.schema()
-        }
-        fn body(&self) -> Body {
-            self.0.body()
-        }
-        fn limits(&self, tunables: &[f32]) -> Limits {
-            self.0.limits(tunables)
-        }
-        fn spawn(&self, position: Vec3, bearing: f32) -> State {
-            self.0.spawn(position, bearing)
-        }
-        fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step {
-            self.0.step(scene, state, input)
-        }
-        fn hands(&self) -> &Hands {
-            &self.1
-        }
-    }
 
     fn place(name: &str) -> usize {
         Walker::new().schema().input.iter().position(|f| f.name == name).expect("an input")
@@ -127,9 +97,9 @@ mod tests {
     }
 
     /// Whose look turns at most 10 rad/s.
-    fn said() -> Said {
+    fn said() -> Altered {
         let (turns, apart) = (vec![(place("facing"), 10.0)], vec![[place("sprint"), place("hop")]]);
-        Said(Walker::new(), Hands { turns, apart })
+        Altered { hands: Hands { turns, apart }, ..Altered::named("said") }
     }
 
     /// What is noted of it at 60 Hz.

@@ -211,52 +211,19 @@ fn hull(mut points: Vec<(f32, f32)>) -> Vec<(f32, f32)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::altered::Altered;
     use crate::ground::{Bounds, Ground};
-    use crate::motion::{Limits, Motion};
+    use crate::motion::Motion;
     use crate::server::guard::around::Around;
     use crate::server::guard::reach::Reach;
     use crate::tick::{Rate, Tick};
-    use crate::walker::Walker;
-
-    /// A walker whose ticks are several moves.
-    #[derive(Debug)]
-    struct SubStepped(Walker, u32);
-
-    impl Motion for SubStepped {
-        fn name(&self) -> &'static str {
-            "sub-stepped"
-        }
-        fn schema(&self) -> &crate::schema::Schema {
-            self.0.schema()
-        }
-        fn body(&self) -> Body {
-            self.0.body()
-        }
-        fn limits(&self, tunables: &[f32]) -> Limits {
-            self.0.limits(tunables)
-        }
-        fn spawn(&self, position: Vec3, bearing: f32) -> crate::data::State {
-            self.0.spawn(position, bearing)
-        }
-        fn step(
-            &self,
-            scene: &Scene<'_>,
-            state: &crate::data::State,
-            input: &crate::data::Input,
-        ) -> crate::motion::Step {
-            self.0.step(scene, state, input)
-        }
-        fn moves(&self) -> u32 {
-            self.1
-        }
-    }
 
     /// Whether a claim from one place to another, a fifth of a second later, round a crate of one metre is lawful.
     fn lawful(moves: u32, start: Vec3, end: Vec3) -> bool {
         let solid = Solid { id: SolidId(0), x: 0.0, y: 0.0, half_x: 0.5, half_y: 0.5, yaw: 0.0, low: 0.0, high: 3.0 };
         let bounds = Bounds { min: (-50.0, -50.0), max: (50.0, 50.0), floor: 0.0 };
         let ground = Ground::new(bounds, vec![solid], Vec::new());
-        let motion = SubStepped(Walker::new(), moves);
+        let motion = Altered { moves, ..Altered::named("sub-stepped") };
         let scene = Scene { tick: Tick(9), dt: 0.2, ground: &ground, tunables: &[] };
         let rate = Rate::new(5).unwrap();
         let limits = motion.limits(&[]);
