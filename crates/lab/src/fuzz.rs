@@ -11,17 +11,24 @@ use crate::stored::{self, Stored, StoredError};
 use crate::take::Journal;
 use crate::{Course, Keep, Run, export};
 
-/// Reads any bytes as a course and runs what is one for a moment.
+/// Reads any bytes as a course and runs what is one for a moment, twice.
 ///
 /// # Panics
-/// When something in it panics.
+/// When something in it panics, or comes out otherwise the second time.
 pub fn course(data: &[u8]) {
     let text = String::from_utf8_lossy(data);
     match Course::parse("fuzz.course.toml", &text, &[]) {
         Ok(course) => {
             course.warnings.iter().for_each(|w| drop(w.to_string()));
-            if let Ok(mut run) = Run::new(course) {
-                run.advance(LabTime::from_secs(0.3));
+            let to = LabTime::from_secs(0.3);
+            let advanced = |course| {
+                Run::new(course).map(|mut run| {
+                    run.advance(to);
+                    run
+                })
+            };
+            if let (Ok(run), Ok(again)) = (advanced(course.clone()), advanced(course)) {
+                assert_eq!((run.now(), run.digest()), (to, again.digest()), "the same course is the same run");
                 let _ = run.figures();
             }
         }
@@ -76,7 +83,11 @@ fn asked(read: Result<Stored, StoredError>) {
                 let _ = metrics::measure(&record, machine, from, to);
             }
             drop(amiss::amiss(&record, to));
-            let _ = export::write(&record, &Ending::default(), &mut Vec::new());
+            let mut rows = Vec::new();
+            let written = export::write(&record, &Ending::default(), &mut rows);
+            assert!(written.is_ok() && rows.ends_with(b"\n"), "memory takes all: {written:?}");
+            let mut lines = rows.split(|byte| *byte == b'\n').filter(|line| !line.is_empty());
+            assert!(lines.all(|line| line.starts_with(b"{") && line.ends_with(b"}")), "a row is an object on a line");
         }
         Err(error) => drop(error.to_string()),
     }

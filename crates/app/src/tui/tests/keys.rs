@@ -93,8 +93,11 @@ fn hammer(mut stage: Frame) {
         }
         if i % 10 == 0 {
             let (width, height) = [(160, 47), (80, 24), (120, 36)][i % 3];
-            drawn(&mut stage, width, height);
+            let shown = text(&mut stage, width, height);
+            assert!(shown.starts_with(" \u{25c9} ") || shown.contains(&stage.run().course().name), "{shown}");
         }
+        let run = stage.run();
+        assert!(run.record().kept_from <= stage.at && stage.at <= run.now(), "after {i} keys: {}", stage.at);
     }
 }
 
