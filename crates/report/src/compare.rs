@@ -399,3 +399,81 @@ impl Comparison {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use serde_json::json;
+    use velocitas_analysis::compare::Parted;
+    use velocitas_record::RecordTick;
+
+    use super::*;
+
+    /// A report of one member with a figure and with troubles.
+    fn half(seed: u64, corrections: u32, troubles: &[(&str, u32, f64)]) -> Half {
+        let row = |&(what, hops, seen_m): &(&str, u32, f64)| {
+            json!({
+                "client": "teal", "reason": what, "what": what, "words": what, "corrections": 0, "hops": hops, "stalls": 0,
+                "jumps_m": seen_m, "worst_m": seen_m, "seen_m": seen_m, "seconds": 1.0, "first_ms": 1.0, "last_ms": 2.0,
+            })
+        };
+        let troubles: Vec<Json> = troubles.iter().map(row).collect();
+        let client = json!({ "name": "teal", "corrections": { "count": corrections } });
+        Half::of_report(&json!({ "seed": seed, "clients": [client], "troubles": troubles })).expect("it is a report")
+    }
+
+    fn comparison(halves: Vec<(Half, Half)>) -> Comparison {
+        let lasts = LabTime::from_secs(20.0);
+        Comparison {
+            files: ("a.json".to_owned(), "b.json".to_owned()),
+            lasts: (lasts, lasts),
+            differ_in: Vec::new(),
+            pairs: halves.into_iter().map(|halves| Pair { halves, partings: None }).collect(),
+        }
+    }
+
+    #[test]
+    fn the_same_twice_is_the_same_and_a_figure_is_told_with_its_means() {
+        let same = comparison(vec![(half(1, 4, &[]), half(1, 4, &[]))]);
+        assert!(same.is_same() && same.differences().is_empty());
+        let other = comparison(vec![(half(1, 4, &[]), half(1, 7, &[])), (half(2, 6, &[]), half(2, 6, &[]))]);
+        let found: Vec<_> = other.differences().into_iter().map(|d| (d.member, d.key, d.a, d.b)).collect();
+        assert_eq!(found, [("teal".to_owned(), "corrections.count", Some(5.0), Some(6.5))]);
+        assert!(!other.is_same() && other.text().contains("2 seeds from 1 on"), "{}", other.text());
+        let json: Json = serde_json::from_str(&other.json()).expect("it is JSON");
+        assert_eq!((&json["same"], &json["figures"][0]["b"]), (&json!(false), &json!(6.5)));
+        assert_eq!(json["states_known"], json!(false), "a report holds no states");
+    }
+
+    #[test]
+    fn troubles_that_came_stand_before_those_that_went_and_those_that_are_otherwise() {
+        let (a, b) = ([("jitter", 4, 0.2), ("loss", 2, 0.1)], [("jitter", 4, 0.3), ("crate 7", 8, 0.5)]);
+        let compared = comparison(vec![(half(1, 0, &a), half(1, 0, &b)), (half(2, 0, &a), half(2, 0, &a))]);
+        let kinds: Vec<_> = compared.troubles().iter().map(|t| (t.what.clone(), t.kind())).collect();
+        let kind = |what: &str, kind| (what.to_owned(), kind);
+        assert_eq!(kinds, [kind("crate 7", 0), kind("jitter", 2), kind("loss", 2)], "the worst of a kind first");
+        // Means are over all seeds, those without it too.
+        let came = compared.troubles()[0].b.expect("it came");
+        assert_eq!((came.seeds, came.hops, came.seen_m), (1, 4.0, 0.25));
+        assert_eq!(came.words(), "4 hops, 0.250 m seen to jump");
+    }
+
+    #[test]
+    fn a_state_that_parted_is_told_with_its_tick_although_no_figure_is_otherwise() {
+        let mut parted = comparison(vec![(half(1, 0, &[]), half(1, 0, &[]))]);
+        let (what, at) = (Parted::Missing { first: true }, LabTime::from_secs(8.5));
+        parted.pairs[0].partings =
+            Some(vec![(510, Parting { entity: "teal".to_owned(), tick: RecordTick(10), at, what })]);
+        assert!(!parted.is_same());
+        let json: Json = serde_json::from_str(&parted.json()).expect("it is JSON");
+        assert_eq!((&json["partings"][0]["tick"], &json["partings"][0]["at_ms"]), (&json!(510), &json!(8500.0)));
+    }
+
+    #[test]
+    fn what_a_report_lacks_is_named() {
+        let lacks = |report: Json| Half::of_report(&report).expect_err("something is missing");
+        assert!(lacks(json!({})).starts_with("expected `clients`"));
+        assert!(lacks(json!({ "clients": [{}], "troubles": [], "seed": 1 })).starts_with("expected the `name`"));
+        assert!(lacks(json!({ "clients": [], "seed": 1 })).starts_with("expected `troubles`"));
+        assert!(lacks(json!({ "clients": [], "troubles": [] })).starts_with("expected a `seed`"));
+    }
+}

@@ -171,3 +171,49 @@ impl Diagnosis<'_> {
         text
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use serde_json::Value;
+    use velocitas_analysis::trouble::troubles;
+    use velocitas_lab::{Course, Run};
+    use velocitas_record::LabTime;
+
+    use super::*;
+
+    #[test]
+    fn text_and_json_tell_the_same_of_what_was_tried() {
+        let mut run = Run::new(Course::demo()).expect("the demo fits");
+        run.advance(LabTime::from_secs(14.0));
+        let stretch = (LabTime::from_secs(4.0), LabTime::from_secs(14.0));
+        let all = troubles(run.found(), None, stretch.0, stretch.1);
+        let worst =
+            all.into_iter().find(|t| t.reason.words(run.record()).contains("crate 7")).expect("it is in the way");
+        let case = TroubleCase::about(&run, worst.clone(), stretch).expect("it is kept");
+        let best = case.remedies.iter().find(|remedy| remedy.words == "crate 7 known to all").expect("it is offered");
+        let tried = vec![case.try_out(best)];
+        let trouble = TroubleRow::of(run.record(), &worst);
+        let of = |tried: &[Tried]| {
+            let (course, trouble) = ("demo".to_owned(), trouble.clone());
+            Diagnosis { course, seed: 11, case: &case, trouble, tried: tried.to_vec(), pairs: Vec::new() }
+        };
+        let diagnosis = of(&tried);
+        let (text, json) = (diagnosis.text(), diagnosis.json());
+        let json: Value = serde_json::from_str(&json).expect("it is JSON");
+        assert!(diagnosis.is_cured() && json["cured"] == true);
+        let row = text.lines().find(|line| line.ends_with("crate 7 known to all")).expect("it is listed");
+        let cells: Vec<&str> = row.split_whitespace().collect();
+        let number = |key: &str| json["remedies"][0][key].as_f64().expect("a number");
+        assert_eq!(cells[0], format!("{:.0}", number("left_share") * 100.0));
+        assert_eq!((cells[2], cells[3]), (&*number("corrections").to_string(), &*number("hops").to_string()));
+        let before = text.lines().find(|line| line.ends_with("as it was")).expect("it stands above");
+        assert!(before.trim_start().starts_with("100 %"), "{before}");
+        let [whole, of_it] = ["before", "trouble"].map(|of| json[of]["corrections"].as_u64().expect("a count"));
+        assert!(whole >= of_it && of_it > 0, "{of_it} corrections of {whole} are of this trouble");
+        // What helps little is told in a line of its own, and that nothing cures.
+        let idle = Tried { left: 1.0, ..tried[0].clone() };
+        let text = of(&[idle]).text();
+        assert!(text.contains("nothing tried cures it: the best leaves 100 %"), "{text}");
+        assert!(text.contains("1 leave nearly all of it or add to it: crate 7 known to all"), "{text}");
+    }
+}

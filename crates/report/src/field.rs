@@ -271,3 +271,67 @@ fn outline(side: Side, solid: &Solid) -> Vec<(f64, f64)> {
     let (left, right) = corners.iter().fold((f32::MAX, f32::MIN), |(l, r), (x, _)| (l.min(*x), r.max(*x)));
     rectangle((left, solid.low), (right, solid.high))
 }
+
+#[cfg(test)]
+mod tests {
+    use velocitas_lab::Course;
+
+    use super::*;
+
+    /// The demo after nine seconds, and a page of it about its first member, on two screens.
+    fn drawn(side: Side) -> (Run, Drawing) {
+        let mut run = Run::new(Course::demo()).expect("the demo fits");
+        run.advance(LabTime::from_secs(9.0));
+        let mut members = run.course().members();
+        let (own, other) = (members.next().expect("a first"), members.next().expect("a second"));
+        let subject = run.record().cast.body(run.course().machine(own), run.now());
+        let extent = ((-50.0, 50.0), (-50.0, 50.0));
+        let page = FieldPage { at: run.now(), side, member: own, subject, viewers: &[own, other], extent };
+        let drawing = field(&run, &page);
+        (run, drawing)
+    }
+
+    fn point(plot: &Plot, tone: Tone) -> Option<(f64, f64)> {
+        plot.marks.iter().find_map(|mark| match mark {
+            Mark::Point { at, tone: of, .. } if *of == tone => Some(*at),
+            _ => None,
+        })
+    }
+
+    #[test]
+    fn every_viewer_has_a_plot_and_what_is_believed_stands_where_the_record_has_it() {
+        let (run, drawing) = drawn(Side::Above);
+        assert_eq!(drawing.plots.len(), 2);
+        let members: Vec<MemberId> = run.course().members().take(2).collect();
+        let subject = run.record().cast.body(run.course().machine(members[0]), run.now()).expect("it is there");
+        for (plot, viewer) in drawing.plots.iter().zip(&members) {
+            assert!(plot.name.contains(&run.course()[*viewer].name), "{}", plot.name);
+            let echoes = run.moment(run.now()).echoes(subject, run.course().machine(*viewer));
+            let truth = echoes.authority.expect("the server has it").pos;
+            let shown: Vec<(f64, f64)> = plot
+                .marks
+                .iter()
+                .filter_map(|mark| match mark {
+                    Mark::Point { at, tone: Tone::Authority, .. } => Some(*at),
+                    _ => None,
+                })
+                .collect();
+            let near = |at: &(f64, f64)| (at.0 - f64::from(truth.x)).hypot(at.1 - f64::from(truth.y)) < 1e-3;
+            assert!(shown.iter().any(near), "{truth:?} is not among {shown:?}");
+        }
+        assert!(point(&drawing.plots[1], Tone::Viewer).is_some(), "another's screen shows what it draws");
+    }
+
+    #[test]
+    fn from_the_side_heights_stand_on_the_floor_and_zones_are_not_seen() {
+        let (run, above) = drawn(Side::Above);
+        let (_, south) = drawn(Side::South);
+        let zone = &run.course().world.zones[0].name;
+        let has = |drawing: &Drawing, name: &str| drawing.plots[0].marks.iter().any(|mark| mark.series() == name);
+        assert!(has(&above, zone) && !has(&south, zone));
+        assert!(has(&south, "floor") && !has(&above, "floor"));
+        assert_eq!((south.plots[0].across.name.as_str(), south.plots[0].up.name.as_str()), ("east", "height"));
+        let (_, height) = point(&south.plots[0], Tone::Authority).expect("it is drawn");
+        assert!((-0.1..3.0).contains(&height), "{height} m");
+    }
+}

@@ -378,4 +378,64 @@ mod tests {
         assert!(near(spread.p50, 0.025) && near(spread.p99, 0.5), "{spread:?}");
         assert_eq!((spread.claims, Spread::of(&[0; BINS], 0, None).p50), (100, None));
     }
+
+    fn cheat(found: (usize, Option<f32>), unfound: Option<(f32, f64)>) -> CheatRow {
+        let spec = velocitas_lab::CHEATS.iter().find(|spec| spec.key == "run").expect("there is one");
+        CheatRow {
+            found_from: found.1,
+            found_within_ms: found.1.map(|_| 1250.0),
+            greatest_found: found.0,
+            seeds: 10,
+            unfound: unfound.map(|(size, _)| size),
+            unfound_gain_m_per_min: unfound.map(|(_, gain)| gain),
+            idle: None,
+            unit: " times",
+            ..CheatRow::idle(spec, "")
+        }
+    }
+
+    #[test]
+    fn what_came_of_a_cheat_is_said_as_far_as_it_was_tried() {
+        let text =
+            |row: CheatRow| row.text().split_once("run").map(|(_, rest)| rest.trim().to_owned()).expect("its name");
+        assert_eq!(text(cheat((10, Some(1.25)), None)), "found in 10 of 10 seeds from 1.25 times on, within 1.25 s");
+        let always = CheatRow { seeds: 59, greatest_found: 59, ..cheat((59, Some(2.0)), None) };
+        assert_eq!(text(always), "always found (59 of 59) from 2 times on, within 1.25 s");
+        let some = cheat((3, None), Some((1.1, 4.04)));
+        let said = "the most that was tried is found in 3 of 10 seeds; 1.1 times unfound gains +4.0 m a minute";
+        assert_eq!(text(some), said);
+        assert_eq!(text(cheat((0, None), None)), "never found, not even the most that was tried");
+        let idle = CheatRow { idle: Some("its rule has no stick"), ..cheat((0, None), None) };
+        assert_eq!(text(idle), "does nothing here: its rule has no stick");
+        // A cheat without a size has none to tell.
+        let plain = CheatRow { unit: "", ..cheat((4, None), None) };
+        assert_eq!(text(plain), "found in 4 of 10 seeds");
+    }
+
+    #[test]
+    fn a_mixture_counts_only_where_it_gains_more_than_one_cheat() {
+        let member = |single: f64, mixed: Option<f64>| {
+            let mixture =
+                mixed.map(|gain_m_per_min| MixtureRow { cheats: Vec::new(), gain_m_per_min, words: "both".into() });
+            let cheats = vec![cheat((0, None), Some((1.1, single)))];
+            MemberRow {
+                name: "jay".into(),
+                gait: "courier".into(),
+                arrangement: "claims",
+                cheats,
+                searched: 8,
+                mixture,
+            }
+        };
+        let text = |row: MemberRow| {
+            let mut out = String::new();
+            row.mixture_text(&mut out);
+            out
+        };
+        assert_eq!(text(member(2.0, Some(5.0))), "  searched 8 mixtures: both gains +5.0 m a minute unfound\n");
+        let alone = "  searched 8 mixtures: none gains more unfound than one cheat by itself\n";
+        assert_eq!(text(member(2.0, Some(2.0))), alone);
+        assert_eq!(text(member(0.0, None)), "  searched 8 mixtures: nothing was gained unfound\n");
+        assert_eq!(text(MemberRow { searched: 0, ..member(2.0, None) }), "", "nothing was searched");
+    }
 }

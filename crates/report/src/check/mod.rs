@@ -240,6 +240,8 @@ fn quoted(word: &str) -> String {
 
 #[cfg(test)]
 mod tests {
+    use velocitas_lab::Run;
+
     use super::*;
 
     #[test]
@@ -249,5 +251,92 @@ mod tests {
         assert_eq!(quoted(""), "''");
         assert_eq!(clock(LabTime(31_416_666_667)), "0:31.417");
         assert_eq!(clock(LabTime::from_secs(125.0)), "2:05.000");
+    }
+
+    /// A course with a bound that is kept and one that is meant to be exceeded, and what was measured of the first with each seed.
+    fn checked(values: &[Option<f64>]) -> Checked {
+        let text = "format = 1\nname = \"quay\"\ntick_rate = \"60 Hz\"\nworld = { min = [-9, -9], max = [9, 9] }\n\
+                    [[cast]]\nname = \"teal\"\nrole = \"bot\"\nspawn = [0, 0]\n[[budget]]\nbytes_up = \"1 kB/s\"\n";
+        let course = Course::parse("quay", text, &[]).unwrap_or_else(|e| panic!("{e}"));
+        let mut checked = CheckedCourse::of("quay.course.toml".to_owned(), &course);
+        let mut run = Run::new(course.clone()).expect("it fits");
+        run.advance(LabTime::from_secs(2.0));
+        let limits: Vec<Limit> = course.limits.iter().filter(|limit| limit.line.is_some()).copied().collect();
+        for (seed, value) in (1..).zip(values) {
+            let held =
+                |limit: &Limit| Held { limit: *limit, value: *value, at: value.map(|_| LabTime::from_secs(2.5)) };
+            checked.runs.push(CheckedRun {
+                seed,
+                lasts: LabTime::from_secs(30.0),
+                digest: seed,
+                step_faults: (0, None),
+                clients: run.measured().clients,
+                held: limits.iter().map(held).collect(),
+            });
+        }
+        Checked { courses: vec![checked], against: None }
+    }
+
+    /// Half a kilobyte a second more than allowed, in the unit that is kept.
+    const BEYOND: f64 = 1500.0;
+
+    #[test]
+    fn a_bound_is_kept_with_every_seed_or_not_and_the_worst_is_told() {
+        let kept = checked(&[Some(800.0), Some(900.0)]);
+        assert!(kept.is_good());
+        let broken = checked(&[Some(800.0), Some(BEYOND), Some(1200.0)]);
+        let line = broken.courses[0].lines()[0];
+        let (run, held) = line.worst.expect("it was measured");
+        assert_eq!((run.seed, held.value, line.beyond, line.is_good()), (2, Some(BEYOND), 2, false));
+        assert!(!broken.is_good());
+        let text = broken.text(true);
+        assert!(text.contains("teal") && text.contains("1.5 kB/s") && text.contains("0:02.500"), "{text}");
+        // What could be measured of nobody guards nothing.
+        let unmeasured = checked(&[None, None]);
+        assert!(!unmeasured.is_good() && unmeasured.courses[0].lines()[0].worst.is_none());
+    }
+
+    #[test]
+    fn what_is_meant_to_be_exceeded_is_good_only_when_it_is() {
+        let meant = |values: &[Option<f64>]| {
+            let mut checked = checked(values);
+            let held = checked.courses[0].runs.iter_mut().flat_map(|run| &mut run.held);
+            held.for_each(|held| held.limit.exceeded = Some(9));
+            checked.is_good()
+        };
+        assert!(meant(&[Some(800.0), Some(BEYOND)]), "with one seed is enough");
+        assert!(!meant(&[Some(800.0), Some(900.0)]));
+    }
+
+    #[test]
+    fn junit_has_a_case_for_each_seed_and_limit_and_for_its_steps() {
+        let xml = checked(&[Some(800.0), Some(BEYOND)]).junit().expect("it is written");
+        let count = |what: &str| xml.matches(what).count();
+        assert_eq!((count("<testcase "), count("<failure ")), (4, 1), "{xml}");
+        assert!(xml.contains("teal bytes_up seed 2") && xml.contains("steps seed 1"), "{xml}");
+        let mut faulted = checked(&[Some(800.0)]);
+        faulted.courses[0].runs[0].step_faults = (3, Some(LabTime::from_secs(1.0)));
+        let xml = faulted.junit().expect("it is written");
+        assert!(xml.contains("3 steps came out infinite or not a number") && !faulted.is_good(), "{xml}");
+    }
+
+    #[test]
+    fn a_report_that_was_kept_is_read_as_it_was_written_and_what_is_worse_is_found() {
+        let before = checked(&[Some(800.0), Some(900.0)]);
+        let mut read = kept(&before.json()).unwrap_or_else(|why| panic!("{why}"));
+        let told = |known: &[Known]| {
+            let each = known.iter().map(|k| (k.seed, k.measure.key, k.value.to_bits()));
+            each.collect::<std::collections::BTreeSet<_>>()
+        };
+        assert_eq!(told(&read), told(&before.known()));
+        assert!(read.iter().any(|known| known.measure.key == "bytes_up"));
+        // It was less than it is.
+        read.iter_mut().filter(|known| known.measure.key == "bytes_up").for_each(|known| known.value /= 1.1);
+        let mut after = before;
+        for (share, worse) in [(0.2, 0), (0.05, 1)] {
+            after.hold_against("before.json".to_owned(), &read, share);
+            assert_eq!(after.worse().count(), worse, "by {share}");
+        }
+        assert!(kept("{}").is_err() && kept("no JSON").is_err());
     }
 }
