@@ -28,7 +28,7 @@ pub fn text(data: &[u8]) {
 /// # Panics
 /// When a step leaves something non-finite unnoticed, or differs alone and in a row.
 pub fn machine(data: &[u8]) {
-    for text in [include_str!("../../../gaits/courier.gait"), include_str!("../../../gaits/ferry.gait")] {
+    for text in [include_str!("../gaits/courier.gait"), include_str!("../gaits/ferry.gait")] {
         if let Some(gait) = compile(text).gait {
             step(&gait, data);
         }
@@ -73,7 +73,7 @@ mod tests {
 
     #[test]
     fn what_ships_and_what_lies_at_the_edges_is_survived() {
-        text(include_bytes!("../../../gaits/walker.gait"));
+        text(include_bytes!("../gaits/walker.gait"));
         for word in [0u32, 1, 0x7f80_0000, 0xff80_0000, 0x7fc0_0000, 0x8000_0000, 0x7f7f_ffff, 1 << 23, u32::MAX] {
             machine(&word.to_le_bytes());
         }

@@ -566,7 +566,7 @@ mod tests {
     /// Breaking any one line of a rule costs diagnostics about that line, not about the rest of the file.
     #[test]
     fn one_slip_is_told_where_it_is_and_nowhere_else() {
-        let text = include_str!("../../../gaits/courier.gait");
+        let text = include_str!("../gaits/courier.gait");
         let lines: Vec<&str> = text.lines().collect();
         let step = lines.iter().position(|l| l.starts_with("step {")).expect("a step");
         let end = step + lines[step..].iter().position(|l| *l == "}").expect("its end");

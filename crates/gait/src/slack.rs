@@ -50,7 +50,7 @@ mod tests {
 
     #[test]
     fn only_the_slack_of_limits_is_another_and_remarks_stay() {
-        let text = include_str!("../../../gaits/courier.gait");
+        let text = include_str!("../gaits/courier.gait");
         let wider = with_slack(text, 6.5).expect("it has some");
         assert_eq!(wider.matches("slack 6.5 %").count(), text.matches("slack 4 %").count());
         assert_eq!(wider.replace("slack 6.5 %", "slack 4 %"), text);

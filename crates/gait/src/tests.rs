@@ -227,7 +227,7 @@ fn a_kick_counts_from_the_ticks_beginning_and_a_slide_may_be_left_out() {
 
 #[test]
 fn a_reloaded_rule_keeps_the_lanes_of_what_keeps_its_name() {
-    let text = include_str!("../../../gaits/courier.gait");
+    let text = include_str!("../gaits/courier.gait");
     let before = compile(text).gait.expect("it ships");
     let edited = text
         .replace("  vel     vector", "  dust    number m   wire 1/8  range 9 m\n  vel     vector")
@@ -261,7 +261,7 @@ fn a_reloaded_rule_keeps_the_lanes_of_what_keeps_its_name() {
 
 #[test]
 fn looks_are_taken_by_speed() {
-    let gait = compile(include_str!("../../../gaits/courier.gait")).gait.expect("it ships");
+    let gait = compile(include_str!("../gaits/courier.gait")).gait.expect("it ships");
     let looks = [0.0, 0.29, 0.31, 5.5, 99.0].map(|v| gait.look(v).unwrap_or("-"));
     assert_eq!(looks, ["idle", "idle", "walk", "sprint", "sprint"]);
 }

@@ -6,7 +6,7 @@ use velocitas_gait::compile;
 #[test]
 fn a_step_allocates_nothing_alone_or_in_a_row() {
     let ground = Ground::flat(50.0);
-    for text in [include_str!("../../../gaits/courier.gait"), include_str!("../../../gaits/ferry.gait")] {
+    for text in [include_str!("../gaits/courier.gait"), include_str!("../gaits/ferry.gait")] {
         let gait = compile(text).gait.expect("it ships");
         let tunables: Vec<f32> = gait.tunables().iter().map(|t| t.default).collect();
         let scene = Scene { tick: Tick(1), dt: 1.0 / 60.0, ground: &ground, tunables: &tunables };

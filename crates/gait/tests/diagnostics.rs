@@ -3,8 +3,8 @@
 use proptest::prelude::*;
 use velocitas_gait::{Report, Severity, compile};
 
-const COURIER: &str = include_str!("../../../gaits/courier.gait");
-const FERRY: &str = include_str!("../../../gaits/ferry.gait");
+const COURIER: &str = include_str!("../gaits/courier.gait");
+const FERRY: &str = include_str!("../gaits/ferry.gait");
 
 /// The courier with one thing changed, and what is said about it.
 #[track_caller]

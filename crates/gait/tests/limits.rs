@@ -3,7 +3,7 @@
 use velocitas_core::{Motion, State, Surface, Tick, Underfoot, max};
 use velocitas_gait::compile;
 
-const COURIER: &str = include_str!("../../../gaits/courier.gait");
+const COURIER: &str = include_str!("../gaits/courier.gait");
 
 const STONE: Underfoot = Underfoot::of(Surface::PLAIN);
 

@@ -26,7 +26,7 @@ mod rand_like {
 }
 
 fn stated() -> Gait {
-    let text = include_str!("../../../gaits/walker.gait");
+    let text = include_str!("../gaits/walker.gait");
     compile(text).gait.expect("it ships")
 }
 

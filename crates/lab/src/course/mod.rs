@@ -47,17 +47,17 @@ use crate::cheat::Cheat;
 use crate::hands::Script;
 
 /// The demo course.
-pub const DEMO: &str = include_str!("../../../../courses/lampwick-quay.course.toml");
+pub const DEMO: &str = include_str!("../../courses/lampwick-quay.course.toml");
 /// A course of comings and goings.
-pub const COMINGS: &str = include_str!("../../../../courses/comings-and-goings.course.toml");
+pub const COMINGS: &str = include_str!("../../courses/comings-and-goings.course.toml");
 /// The gaits that ship, by file name.
 pub const GAITS: [(&str, &str); 6] = [
-    ("barge.gait", include_str!("../../../../gaits/barge.gait")),
-    ("courier.gait", include_str!("../../../../gaits/courier.gait")),
-    ("crane.gait", include_str!("../../../../gaits/crane.gait")),
-    ("ferry.gait", include_str!("../../../../gaits/ferry.gait")),
-    ("handcart.gait", include_str!("../../../../gaits/handcart.gait")),
-    ("walker.gait", include_str!("../../../../gaits/walker.gait")),
+    ("barge.gait", include_str!("../../gaits/barge.gait")),
+    ("courier.gait", include_str!("../../gaits/courier.gait")),
+    ("crane.gait", include_str!("../../gaits/crane.gait")),
+    ("ferry.gait", include_str!("../../gaits/ferry.gait")),
+    ("handcart.gait", include_str!("../../gaits/handcart.gait")),
+    ("walker.gait", include_str!("../../gaits/walker.gait")),
 ];
 
 /// The text of a gait that ships, whatever folder it is said to lie in.
