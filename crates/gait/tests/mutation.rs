@@ -2,11 +2,8 @@
 
 use velocitas_gait::fuzz;
 
-const SHIPPED: [&str; 3] = [
-    include_str!("../gaits/courier.gait"),
-    include_str!("../gaits/ferry.gait"),
-    include_str!("../gaits/walker.gait"),
-];
+const SHIPPED: [&str; 3] =
+    [include_str!("../gaits/courier.gait"), include_str!("../gaits/ferry.gait"), include_str!("../gaits/walker.gait")];
 
 fn try_out(seeds: std::ops::Range<u64>) {
     for seed in seeds {

@@ -1,8 +1,10 @@
 //! The help page.
 
+use std::collections::BTreeSet;
+
 use super::*;
 use crate::tui::action::{Action, Screen};
-use crate::tui::bindings::BINDINGS;
+use crate::tui::bindings::{BINDINGS, Binding};
 use crate::tui::screens::SCREENS;
 
 /// What a page of help says, at a size at which all of it is seen.
@@ -56,4 +58,47 @@ fn help_scrolls_where_it_must_and_cuts_nothing_off() {
         }
         press(&mut stage, KeyCode::Esc);
     }
+}
+
+/// A key as the pages write it.
+fn written(binding: &Binding) -> String {
+    let name = match binding.code {
+        KeyCode::Char(' ') => "space".to_owned(),
+        KeyCode::Char(c) => c.to_string(),
+        KeyCode::Tab | KeyCode::BackTab => "tab".to_owned(),
+        KeyCode::PageUp => "PgUp".to_owned(),
+        KeyCode::PageDown => "PgDn".to_owned(),
+        KeyCode::Up | KeyCode::Down | KeyCode::Left | KeyCode::Right => format!("{}", binding.code).to_lowercase(),
+        code => format!("{code}"),
+    };
+    match binding.modifiers {
+        KeyModifiers::CONTROL => format!("C-{name}"),
+        KeyModifiers::SHIFT => format!("S-{name}"),
+        _ => name,
+    }
+}
+
+#[test]
+fn the_page_of_screens_names_every_key_and_none_that_there_is_not() {
+    let page = include_str!("../../../../../docs/screens.md");
+    let table = page.split_once("| key | does | key | does |").expect("the table of keys").1;
+    let rows = table.lines().skip(2).take_while(|line| line.starts_with('|'));
+    let cells = rows.flat_map(|row| {
+        let cells: Vec<&str> = row.trim_matches('|').split(" | ").map(str::trim).collect();
+        [cells[0], cells[2]]
+    });
+    let mut named: BTreeSet<String> = BTreeSet::new();
+    for word in cells.flat_map(str::split_whitespace) {
+        let word = if word.len() > 1 { word.trim_end_matches(',') } else { word };
+        match word {
+            // Shift turns for all.
+            "arrows" => named.extend(["up", "down", "left", "right", "S-left", "S-right"].map(str::to_owned)),
+            word => drop(named.insert(word.to_owned())),
+        }
+    }
+    let known: BTreeSet<String> = BINDINGS.iter().map(written).collect();
+    // `=` is `+` where that wants Shift.
+    let missing: Vec<_> = known.difference(&named).filter(|key| *key != "=").collect();
+    let unknown: Vec<_> = named.difference(&known).collect();
+    assert!(missing.is_empty() && unknown.is_empty(), "not on the page: {missing:?}; only on the page: {unknown:?}");
 }
