@@ -1,5 +1,7 @@
 //! A schema as lanes one after the other, worked out once: how they travel rounded, how inputs travel, how states are drawn between two of
 //! them.
+//!
+//! Messages are written and read by it, and screens drawn.
 
 use crate::field::{InputKind, SeenBy, Shape};
 use crate::quantiser::Quantiser;

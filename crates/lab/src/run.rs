@@ -2,6 +2,10 @@
 //!
 //! Going back to look is reading the record. Going back to go on is restoring a checkpoint, running the few seconds up
 //! to the moment again with the same commands, and dropping what came after.
+//!
+//! A branch is a run up to a moment with the later commands still to come ([`Run::branch`]). A stretch can be had again from the
+//! checkpoint before it, watched by whoever wants to see more than the record keeps ([`Run::again`]), and its digests are held against
+//! those of the checkpoints on the way. [`Run::recalled`] gives rows back that the memory bound let go.
 
 mod back;
 mod over;

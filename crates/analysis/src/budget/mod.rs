@@ -1,4 +1,7 @@
 //! Budgets: what a course allows, and whether a run kept to it.
+//!
+//! A limit is of one member and one measure. When a course is read each member gets the nearest that there is: its own, its link's, or
+//! that of all, in this order. Which measures there are, and which moment to look at where one is exceeded, says the table in `measure`.
 
 mod against;
 mod measure;

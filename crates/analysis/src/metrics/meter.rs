@@ -1,4 +1,7 @@
 //! The figures of everybody, taken second by second as a record grows.
+//!
+//! Tallies take the record a few seconds behind its end, so that they need no more than its last half minute: where only figures are
+//! wanted, older rows need not be kept. [`measure`] gives the same figures over any stretch of a record that is whole.
 
 use velocitas_core::Fact;
 use velocitas_record::ids::{MachineId, Part};

@@ -1,4 +1,8 @@
 //! Reading courses and writing results: never more than a limit, whole or not at all, and never over what is read.
+//!
+//! Read are regular files of at most 4 MB, and pipes that the command line names. A result is written beside its place and renamed over
+//! what was there, or straight into what is no regular file; links are followed; a signal takes half a result away. What is read is
+//! refused as a place to write to.
 
 mod input;
 mod output;

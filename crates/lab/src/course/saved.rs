@@ -1,4 +1,7 @@
 //! A course that was saved while it runs: what of it can be taken over, and what needs a new beginning.
+//!
+//! What can be taken over makes a new course in force and goes into the lab as a command, by number, as a rule does that was read again:
+//! so going back and on gives the same run.
 
 use std::collections::BTreeSet;
 

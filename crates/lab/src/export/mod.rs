@@ -1,5 +1,8 @@
 //! The record as JSON Lines, one object a line, in the order in which things happened. What there is to a row stands in one
 //! table, from which `docs/record.md` is made.
+//!
+//! A cell is the text of what stands under a key. The rows of a second are put in order and go out once it is known what became of
+//! everything in them, while the run goes on.
 
 mod cell;
 mod changes;

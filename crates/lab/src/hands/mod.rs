@@ -1,4 +1,7 @@
 //! What moves the hands of a member of the cast: a route, a script or a track, with presses at random and exercise on top.
+//!
+//! What they do in a frame is the same whether it comes from a keyboard, a route, a script or a track: a stick, eyes and an order that
+//! any rule understands, and what the member's own rule asks for by name.
 
 mod exercise;
 mod random;

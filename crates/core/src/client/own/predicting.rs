@@ -1,4 +1,13 @@
 //! An owner who sends inputs, applies them at once, and takes the authority's word for it afterwards.
+//!
+//! Prediction and authority are compared at `used`, the newest own tick that the server's state includes, never at the present. Bit for
+//! bit equal, they agree. Otherwise the server's state is taken over and the ticks since are stepped again. That is a *correction*,
+//! counted and shown, where a field differs by more than its `agree`; below that it *settles* silently, so that differences within
+//! tolerance cannot add up, and predictions are exact again from there on.
+//!
+//! The owner receives its own lanes exactly, everybody else receives them rounded; inputs are rounded before they are predicted with.
+//! With `used` comes for how many ticks the server made the input up: a press whose message was lost is replayed at the tick where the
+//! server will play it.
 
 use super::context::{Context, Moved, Word, corrected, correction, first};
 use super::past::{Past, Played};
