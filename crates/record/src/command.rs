@@ -7,9 +7,10 @@ use velocitas_core::{Rule, SolidId, Vec3};
 
 use crate::controls::Controls;
 use crate::ids::MemberId;
-use crate::knob::{Knob, KnobValue};
+use crate::knob::KnobValue;
 use crate::known::Reach;
 use crate::role::Coming;
+use crate::settings::Knob;
 use crate::time::LabTime;
 
 /// What can happen to a member at once.

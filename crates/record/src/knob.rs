@@ -1,65 +1,9 @@
-//! Everything that a link or a client can be set to, in one table: screens, courses, their schema and help read it.
+//! What a knob is: what it is set to, how it is turned, and what it acts on.
 
 use serde::{Deserialize, Serialize};
 use velocitas_core::ClientSettings;
 
 use crate::conditions::Conditions;
-use crate::quantity::Takes;
-
-/// A setting of one member of the cast or of its link.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
-pub enum Knob {
-    /// Mean delay each way.
-    Latency,
-    /// Spread of the delay each way.
-    Jitter,
-    /// Datagrams lost each way.
-    Loss,
-    /// Ticks covered by each message up.
-    Repeats,
-    /// Ticks from snapshot to snapshot.
-    SnapshotEvery,
-    /// How far in the past remotes are drawn.
-    ViewDelay,
-    /// How long corrections take to fade in.
-    Ease,
-    /// Own inputs applied at once.
-    Prediction,
-    /// Predictions held against snapshots.
-    Reconciliation,
-    /// Remotes blended in the past.
-    Interpolation,
-    /// How long delays are alike.
-    Correlation,
-    /// Datagrams that arrive twice.
-    Duplication,
-    /// Datagrams that are overtaken.
-    Reordering,
-    /// Datagrams let through together.
-    Bunch,
-    /// Corrections shown at once.
-    Snap,
-    /// How long remotes run on.
-    Extrapolate,
-    /// The own character drawn between ticks.
-    BetweenTicks,
-    /// Bursts of loss.
-    Bursts,
-    /// How long one lasts.
-    Burst,
-    /// Datagrams lost in one.
-    BurstLoss,
-    /// Times in which nothing gets through.
-    Outages,
-    /// How long one lasts.
-    Outage,
-    /// How much gets through.
-    Bandwidth,
-    /// How much waits for it.
-    Queue,
-    /// How much earlier inputs arrive than they need to.
-    Lead,
-}
 
 /// What a knob is set to.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -138,29 +82,6 @@ impl Accessor {
             _ => {}
         }
     }
-}
-
-/// A knob's entry in the table.
-#[derive(Clone, Copy, Debug)]
-pub struct KnobSpec {
-    /// Which.
-    pub knob: Knob,
-    /// Its name on screens.
-    pub name: &'static str,
-    /// Its unit on screens.
-    pub unit: &'static str,
-    /// How it may be turned.
-    pub range: Range,
-    /// What turning it does, in a line or two.
-    pub help: &'static str,
-    /// Its key in a course: of a link, or of a member's settings.
-    pub key: &'static str,
-    /// How a course writes it.
-    pub takes: Takes,
-    /// What to try as a cure.
-    pub sound: Sound,
-    /// What it is a setting of.
-    pub accessor: Accessor,
 }
 
 /// The settings a member's knobs act on.

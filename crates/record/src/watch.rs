@@ -5,9 +5,9 @@ use velocitas_core::{EntityId, Event, Fact, MessageKind};
 
 use crate::command::Command;
 use crate::ids::{MachineId, Part, RecordTick};
-use crate::knob::Knob;
 use crate::known::Change;
 use crate::screen::Screen;
+use crate::settings::Knob;
 use crate::time::LabTime;
 
 /// A datagram on a link.

@@ -15,21 +15,23 @@ mod trial;
 
 use std::fmt::Write as _;
 
-use velocitas_core::{Correction, Provenance, Restored, SolidId};
-
-pub use found::{Findings, Found};
-
-use crate::fate::{Fate, fate};
 use case::{Case, NoCase};
-pub use excuse::{Excuse, excuse};
 use mind::Minds;
+use velocitas_core::{Correction, Provenance, Restored, SolidId};
 use velocitas_record::command::Command;
 use velocitas_record::ids::{ActorId, MachineId, RecordTick};
-use velocitas_record::knob::{Accessor, Knob, KnobValue};
+use velocitas_record::knob::{Accessor, KnobValue};
 use velocitas_record::record::Record;
+use velocitas_record::settings::Knob;
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Happening, HappeningRow};
 use velocitas_record::world::KnownTo;
+
+use crate::fate::{Fate, fate};
+
+pub use found::{Findings, Found};
+
+pub use excuse::{Excuse, excuse};
 
 /// What became of the inputs of ticks for which the server made them up.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]

@@ -38,8 +38,9 @@ use velocitas_core::{Arrangement, ClientSettings, Ground, Kinds, Motion, Patienc
 use velocitas_record::Conditions;
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::{MachineId, MemberId};
-use velocitas_record::knob::{Accessor, Knob, Knobs};
+use velocitas_record::knob::{Accessor, Knobs};
 use velocitas_record::known::Known;
+use velocitas_record::settings::Knob;
 use velocitas_record::time::LabTime;
 use velocitas_record::trace::DelayTrace;
 

@@ -8,10 +8,9 @@ use std::ops::Range;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
 use serde::de::{Deserialize, Deserializer, Error, MapAccess, Visitor};
 use toml::{Spanned, Value};
-use velocitas_record::knob::{Accessor, KnobSpec, KnobValue, Knobs, Range as Steps};
-use velocitas_record::quantity::Takes;
-use velocitas_record::quantity::{Quantity, Time, measure_of};
-use velocitas_record::settings::SETTINGS;
+use velocitas_record::knob::{Accessor, KnobValue, Knobs, Range as Steps};
+use velocitas_record::quantity::{Quantity, Takes, Time, measure_of};
+use velocitas_record::settings::{KnobSpec, SETTINGS};
 use velocitas_record::{Conditions, TraceNumber};
 
 use super::Turned;

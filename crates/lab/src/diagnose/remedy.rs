@@ -174,7 +174,7 @@ fn differing(at: &Run, record: &Record, machine: MachineId, (here, there): (&Kno
 fn knobs(at: &Run, member: MemberId) -> Vec<Remedy> {
     let knobs = at.lab().knobs(member);
     let name = &at.course()[member].name;
-    let cure = |spec: &velocitas_record::knob::KnobSpec| {
+    let cure = |spec: &velocitas_record::settings::KnobSpec| {
         let (now, value) = (spec.knob.get(knobs), spec.knob.cure(knobs)?);
         let is_link = matches!(spec.accessor, velocitas_record::knob::Accessor::Link { .. });
         let reaches = if is_link { Reaches::Link } else { Reaches::Setting };

@@ -6,8 +6,9 @@ use serde_json::{Value, json};
 use velocitas_core::{EntityId, Input, SolidId};
 use velocitas_record::command::Command;
 use velocitas_record::ids::{MachineId, Part, RecordTick};
-use velocitas_record::knob::{Knob, KnobValue};
+use velocitas_record::knob::KnobValue;
 use velocitas_record::known::{Change, Changed, Known, Reach};
+use velocitas_record::settings::Knob;
 use velocitas_record::time::LabTime;
 
 use super::cell::Cell;

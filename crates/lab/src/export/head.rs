@@ -7,10 +7,10 @@ use velocitas_core::{Agree, Blend, Input, InputKind, Motion, Schema, SeenBy, Sha
 use velocitas_record::Conditions;
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::{MachineId, Part, RecordTick};
-use velocitas_record::knob::{Accessor, KnobSpec, Knobs};
+use velocitas_record::knob::{Accessor, Knobs};
 use velocitas_record::quantity::Takes;
 use velocitas_record::record::{Cast, Record};
-use velocitas_record::settings::SETTINGS;
+use velocitas_record::settings::{KnobSpec, SETTINGS};
 
 use super::cell::Cell;
 use crate::course::Material;

@@ -6,8 +6,9 @@ use velocitas_record::addresses::token;
 use velocitas_record::command::{Calm, Command, Sudden};
 use velocitas_record::controls::Controls;
 use velocitas_record::ids::{MachineId, MemberId, Part};
-use velocitas_record::knob::{Knob, KnobValue};
+use velocitas_record::knob::KnobValue;
 use velocitas_record::known::{Change, Changed, Reach};
+use velocitas_record::settings::Knob;
 use velocitas_record::watch::{Happening, Watch};
 
 use super::{Helm, Lab};

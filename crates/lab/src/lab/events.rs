@@ -7,9 +7,9 @@ use velocitas_core::{Client, EntityId, SolidId, Token};
 use velocitas_record::addresses::token;
 use velocitas_record::command::{Calm, Command};
 use velocitas_record::ids::{MachineId, MemberId, Part};
-use velocitas_record::knob::{Accessor, Knob, Knobs};
+use velocitas_record::knob::{Accessor, Knobs};
 use velocitas_record::known::Reach;
-use velocitas_record::settings::SETTINGS;
+use velocitas_record::settings::{Knob, SETTINGS};
 use velocitas_record::watch::{Happening, Watch};
 
 use super::{Due, Lab, guest};

@@ -5,9 +5,9 @@ use velocitas_core::{Input, RULES, SolidId, Vec3, vec3};
 use velocitas_record::command::{Calm, Command, Sudden};
 use velocitas_record::controls::Controls;
 use velocitas_record::ids::{MachineId, MemberId};
-use velocitas_record::knob::{Knob, KnobValue};
+use velocitas_record::knob::KnobValue;
 use velocitas_record::known::Reach;
-use velocitas_record::settings::SETTINGS;
+use velocitas_record::settings::{Knob, SETTINGS};
 use velocitas_record::time::LabTime;
 
 use crate::course::{Coming, Course, nearest};
