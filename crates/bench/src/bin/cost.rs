@@ -90,7 +90,7 @@ impl Claims {
     const PLAYERS: u64 = 48;
 
     fn new() -> Self {
-        let compiled = velocitas_gait::compile(include_str!("../../../../gaits/courier.gait"));
+        let compiled = velocitas_gait::compile(&velocitas_lab::shipped_gait("courier.gait").expect("it ships"));
         let rule: Arc<dyn Motion> = Arc::new(compiled.gait.expect("it ships"));
         let kinds = Kinds::new(vec![rule.clone()]).expect("a sound schema");
         let solid = |i: u16| Solid {
