@@ -188,7 +188,7 @@ pub const LANES: [Lane; 16] = [
         margin,
     )
     .of(OWNER),
-    lane("buffer", "server's buffer", "inputs", "inputs that wait at the server, every tick of its", buffer)
+    lane("buffer", "server's buffer", "inputs", "inputs that wait at the server, at each of its ticks", buffer)
         .of(&one(Stands::Authority)),
     lane(
         "late",
