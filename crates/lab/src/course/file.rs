@@ -119,7 +119,7 @@ pub(super) struct Guard {
     #[serde(default)]
     #[schemars(with = "BTreeMap<String, Quantity<Factor>>")]
     pub(super) allowed: BTreeMap<Spanned<String>, Spanned<Quantity<Factor>>>,
-    /// With the how manieth strike its player may not play on.
+    /// This number of strikes ends its connection.
     #[serde(default)]
     #[schemars(with = "Option<i64>")]
     pub(super) strikes: Option<Spanned<i64>>,
