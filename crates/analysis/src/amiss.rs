@@ -12,14 +12,14 @@ use velocitas_record::time::LabTime;
 
 use crate::fault::{Fault, FaultSpec};
 
-/// So long it may take to tell anybody of anything, over any link that a game is played over.
+/// The longest that news may take to reach a client, over any link that a game is played over.
 const GRACE: LabTime = LabTime(2_000_000_000);
-/// A prediction so long ago is not one of now.
+/// A prediction older than this says nothing about now.
 const LATELY: LabTime = LabTime(500_000_000);
 
 /// What is drawn further than this from where it should be is amiss, in metres: rounding is less.
 pub(crate) const OFF_M: f32 = 0.02;
-/// By so much it may vary how far something is off that is off by the same, in metres.
+/// How much a constant offset may vary and still count as constant, in metres.
 const STEADY_M: f32 = 0.02;
 
 /// Something amiss.

@@ -116,9 +116,9 @@ fn given(record: &Record, machine: MachineId, actor: ActorId, tick: RecordTick) 
     layout.schema().input.iter().filter(otherwise).map(|f| f.name).collect()
 }
 
-/// What follows from an input is looked for for so long.
+/// How long the effects of an input are looked for.
 const LOOKED_FOR: LabTime = LabTime(3_000_000_000);
-/// A press is sampled within so long.
+/// A press is sampled within this time.
 const SAMPLED_WITHIN: LabTime = LabTime(100_000_000);
 
 /// The way of the input that an entity's owner sampled for a tick, to a viewer's screen, as far as it has come by a moment. `None`

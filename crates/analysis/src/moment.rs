@@ -19,7 +19,7 @@ use crate::trouble::Trouble;
 pub struct Echo {
     /// The tick it shows …
     pub tick: RecordTick,
-    /// … and so much on towards the next.
+    /// … and how far towards the next, from 0 to 1.
     pub fraction: f32,
     /// Where.
     pub pos: Vec3,

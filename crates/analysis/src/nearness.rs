@@ -12,11 +12,11 @@ use velocitas_record::watch::Happening;
 
 use crate::history::History;
 
-/// So wide is a bin, as a share of what is allowed.
+/// The width of a bin, as a share of what is allowed.
 pub const BIN: f64 = 0.025;
 /// Bins; the last holds everything from twice the allowed on.
 pub const BINS: usize = 81;
-/// Of lab time so much is counted at a time, unless all is asked for.
+/// How much lab time is counted at a time, unless all is asked for.
 const SOME: LabTime = LabTime(60_000_000_000);
 
 /// A machine's measures by a rule.

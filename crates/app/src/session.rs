@@ -26,9 +26,9 @@ use crate::files::{TAKE, read_take};
 
 /// Between two looks at what there is to be written.
 const EVERY: Duration = Duration::from_secs(1);
-/// After so long it is tried anew to write what could not be written.
+/// How long until writing is tried again after a failure.
 const AGAIN: Duration = Duration::from_secs(5);
-/// So many that were left stay; older ones go.
+/// How many left sessions are kept; older ones go.
 const MOST_LEFT: usize = 8;
 const PREFIX: &str = "session-";
 

@@ -57,9 +57,9 @@ pub struct Limits {
     pub slack: f32,
     /// What can be kept up along the ground, where that is less.
     pub burst: Option<Burst>,
-    /// With nothing under the feet it falls ever faster, by at least so much: m/s². `None` where it may stay in the air.
+    /// With nothing under the feet it falls faster and faster, by at least this, in m/s². `None` where it may stay in the air.
     pub fall: Option<f32>,
-    /// Where nothing is touched its speed along the ground becomes another by at most so much: m/s². `None` where it may at once.
+    /// Where nothing is touched its speed along the ground changes by at most this, in m/s². `None` where it may at once.
     pub accel: Option<f32>,
     /// For each lane of the state the most by which it may grow, a second; infinite where nothing is said of it.
     pub gains: [f32; STATE_LANES],

@@ -38,7 +38,7 @@ impl Response {
     }
 }
 
-/// So many strikes within a time are too many.
+/// How many strikes within a time are too many.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Strikes {
     /// The one with which it ends; at least 1.
@@ -54,7 +54,7 @@ pub struct Policy {
     pub checks: Arc<[Box<dyn Check>]>,
     /// What is answered, in the order of [`RULES`]. An input that breaks a rule is not used, whatever the answer.
     pub responses: [Response; RULES.len()],
-    /// So many times of what the rules and their slack allow is allowed, in the order of [`RULES`]: 1 for what they say. Only of those
+    /// The multiple of what the rules and their slack allow, in the order of [`RULES`]: 1 for what they say. Only of those
     /// that are [adjustable](Rule::is_adjustable) does it say anything.
     pub allowed: [f32; RULES.len()],
     /// When strikes are too many.

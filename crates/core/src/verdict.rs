@@ -168,7 +168,7 @@ pub struct Evidence {
     pub measured: f32,
     /// What was allowed: slack and quantum included, and the multiple that is allowed.
     pub limit: f32,
-    /// So many times of what the rule and its slack say was allowed.
+    /// The multiple of what the rule and its slack say that was allowed.
     pub allowed: f32,
     /// Share of slack in the limit.
     pub slack: f32,

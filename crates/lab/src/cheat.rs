@@ -369,7 +369,7 @@ fn walls(world: &mut Ingredients, _: &Kinds, _: u8, _: f32) {
     world.ground = Arc::new(Ground::new(bounds, Vec::new(), world.ground.zones().to_vec()));
 }
 
-/// So many metres ahead of where it looks; a rule without a bearing jumps east.
+/// Metres ahead of where it looks; a rule without a bearing jumps east.
 fn jump(state: &mut State, schema: &Schema, bounds: &Bounds, metres: f32) {
     let bearing = schema.bearing_lane().map_or(0.0, |lane| state.real(lane));
     let mut at = state.vec3(0) + vec3(libm::cosf(bearing), libm::sinf(bearing), 0.0) * metres;

@@ -20,7 +20,7 @@ pub fn run_on(run: &mut Run, to: LabTime, passed: &(impl Fn(LabTime) + Sync)) {
     }
 }
 
-/// A run that is wanted for its figures: a course, with a seed, for so long.
+/// A run that is wanted for its figures: a course, a seed, and how long.
 #[derive(Clone, Copy, Debug)]
 pub struct Wanted<'a> {
     /// What.
@@ -55,7 +55,7 @@ impl<'a> Wanted<'a> {
 pub struct Many(ThreadPool);
 
 impl Many {
-    /// So many threads; 0 is one for each core.
+    /// The number of threads; 0 is one for each core.
     ///
     /// # Errors
     /// When the system gives none.

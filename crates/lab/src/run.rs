@@ -38,13 +38,13 @@ use velocitas_record::time::LabTime;
 /// Between checkpoints while they are fresh.
 const CHECKPOINT: LabTime = LabTime(4_000_000_000);
 
-/// At least so much is kept, whatever the bound: what happened a moment ago is always there to look at.
+/// How much is kept at least, whatever the bound: what happened a moment ago is always there to look at.
 pub const LEAST_KEPT: LabTime = LabTime(60_000_000_000);
-/// So much is taken into figures at a time.
+/// How much is taken into figures at a time.
 const CATCH_UP: LabTime = LabTime(2_000_000_000);
-/// Of what is drawn so much is kept there: figures follow by less.
+/// How much of what is drawn is kept there: figures lag by less.
 const DRAWN: LabTime = LabTime(BEHIND.0 + 1_500_000_000);
-/// So much is kept where only figures are wanted, and what they look back at besides.
+/// How much is kept where only figures are wanted, beside what they look back at.
 const OF_FIGURES: LabTime = LabTime(BEHIND.0 + 3_000_000_000);
 
 /// How much of a run is kept to look back at. The oldest goes first.
@@ -52,7 +52,7 @@ const OF_FIGURES: LabTime = LabTime(BEHIND.0 + 3_000_000_000);
 pub enum Keep {
     /// Everything.
     All,
-    /// The last so much of virtual time, at least [`LEAST_KEPT`].
+    /// The last part of virtual time, of this length, at least [`LEAST_KEPT`].
     Time(LabTime),
     /// As much as fits into this number of bytes, at least [`LEAST_KEPT`].
     Bytes(usize),
@@ -194,7 +194,7 @@ impl Run {
         self.parted
     }
 
-    /// Its digest at every checkpoint so far, each before what was commanded at that very moment.
+    /// Its digest at every checkpoint, each before what was commanded at that very moment.
     pub fn digests(&self) -> &[(LabTime, u64)] {
         &self.digests
     }
@@ -213,7 +213,7 @@ impl Run {
         past.value()
     }
 
-    /// So many times of what the rules say is allowed at a moment, in the order of [`RULES`].
+    /// The multiple of what the rules say that is allowed at a moment, in the order of [`RULES`].
     pub fn allowed(&self, at: LabTime) -> [f32; RULES.len()] {
         let mut allowed = self.course().guard.policy.allowed;
         for (_, command) in self.commands.iter().take_while(|(when, _)| *when <= at) {
@@ -234,7 +234,7 @@ impl Run {
         &self.courses
     }
 
-    /// Keeps so much to look back at.
+    /// Sets how much is kept to look back at.
     pub const fn set_keep(&mut self, keep: Keep) {
         self.keep = keep;
     }
@@ -278,7 +278,7 @@ impl Run {
         meter.measured(self.record(), self.course().members().map(|member| self.course().machine(member)))
     }
 
-    /// What has not stirred so far, in words: members that never moved, inputs never given, fields that never changed. Where
+    /// What has not stirred yet, in words: members that never moved, inputs never given, fields that never changed. Where
     /// nothing happened nothing was proven.
     pub fn still(&self) -> Vec<String> {
         let mut stirs = self.stirs.clone();
@@ -450,7 +450,7 @@ impl Run {
         &self.commands
     }
 
-    /// The digest of everything so far; 0 where its record was cut short.
+    /// The digest of everything up to now; 0 where its record was cut short.
     pub fn digest(&self) -> u64 {
         self.ending().unwrap_or_default().digest
     }

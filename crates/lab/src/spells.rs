@@ -10,9 +10,9 @@ use crate::chance::{Chance, Purpose};
 /// How spells come and go.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct Often {
-    /// So many a minute, on average.
+    /// How many a minute, on average.
     pub(crate) per_minute: f64,
-    /// So long each, on average.
+    /// How long each, on average.
     pub(crate) lasts_ms: f64,
     /// Whether each lasts just that.
     pub(crate) even: bool,

@@ -19,7 +19,7 @@ const FORMAT: u32 = 2;
 pub const LONGEST: LabTime = LabTime(3_600_000_000_000);
 const NANOS: f64 = 1e9;
 
-/// So many seconds with one input.
+/// A number of seconds with one input.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Span {
     /// How many.

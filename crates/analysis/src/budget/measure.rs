@@ -9,9 +9,9 @@ use crate::metrics::{ClientMetrics, Moments};
 /// On which side of its bound a measure is good.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Bound {
-    /// It may be so much at most.
+    /// It may be at most the value.
     Most,
-    /// It must be so much at least.
+    /// It must be at least the value.
     Least,
 }
 
@@ -124,7 +124,7 @@ fn short(value: f64) -> String {
     text.trim_end_matches('0').trim_end_matches('.').to_owned()
 }
 
-/// So many a minute, of the time for which its program ran.
+/// A number a minute, over the time for which its program ran.
 fn a_minute(count: u32, m: &ClientMetrics) -> Option<f64> {
     a_second(f64::from(count), m).map(|rate| rate * 60.0)
 }

@@ -80,7 +80,7 @@ pub(super) struct Minds {
     grounds: Mutex<Vec<(Vec<bool>, Arc<Ground>)>>,
 }
 
-/// So many grounds are kept at hand.
+/// How many grounds are kept at hand.
 const GROUNDS: usize = 32;
 
 impl fmt::Debug for Minds {

@@ -13,12 +13,12 @@ use crate::moment::Moment;
 /// Told of each sample: of which series, when, how much.
 type Tell<'t> = &'t mut dyn FnMut(usize, LabTime, f64);
 
-/// An input may arrive so long after it was sampled.
+/// The longest time between sampling an input and its arrival.
 const UNDER_WAY: LabTime = LabTime(8_000_000_000);
 /// Rates are of the second before, ten times a second.
 const RATED: LabTime = LabTime(1_000_000_000);
 const STEP: u64 = 100_000_000;
-/// What is lawful is asked so often.
+/// How often the lawful speed is asked for.
 const LAWFUL: u64 = 250_000_000;
 
 pub(super) fn error(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {

@@ -63,9 +63,9 @@ pub struct Strip {
 /// How much may be read at once.
 #[derive(Clone, Copy, Debug)]
 pub struct Effort {
-    /// So much of lab time; one column at least.
+    /// Lab time; at least one column.
     pub most: LabTime,
-    /// What may still become otherwise is read again once the run has gone on for so long.
+    /// Samples that may still change are read again once the run has gone on for this long.
     pub pace: LabTime,
 }
 

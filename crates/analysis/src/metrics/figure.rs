@@ -23,7 +23,7 @@ pub enum Unit {
     Share,
     /// Metres a second.
     MetresPerSecond,
-    /// So many a minute.
+    /// A number a minute.
     Rate,
 }
 

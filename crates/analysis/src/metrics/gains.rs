@@ -24,10 +24,10 @@ use velocitas_record::watch::Happening;
 
 use crate::lawful::Lawful;
 
-/// A push happens so long before its tick is made at most.
+/// The longest time between a push and the tick made with it.
 const PUSH_BEFORE: LabTime = LabTime(1_000_000_000);
 
-/// So many steps of the wire are what rounding can make of two places.
+/// How many steps of the wire rounding can move two places apart.
 const ROUNDING: f64 = 2.0;
 
 /// Stretches of a second in which small steps too far are added up.

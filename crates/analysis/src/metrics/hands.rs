@@ -7,11 +7,11 @@ use velocitas_record::record::{DrawnRow, MachineRows, Record, StateTrack};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
 
-/// After a press something is looked for for so long.
+/// How long the effect of a press is looked for.
 pub const LOOKED_FOR: LabTime = LabTime(3_000_000_000);
 /// Frames before a press in which nothing may have moved: what moved before the press proves nothing about it.
 const AT_REST: usize = 4;
-/// What was pressed moves something within so long, or could not.
+/// A press moves something within this time, or has no effect.
 const SOON: LabTime = LabTime(250_000_000);
 /// What moved less has not moved.
 const MOVED_M: f32 = 1e-3;
@@ -107,7 +107,7 @@ pub(crate) fn seen(record: &Record, machine: MachineId, (from, to, end): (LabTim
     samples
 }
 
-/// So many snapshots before the newest is one that surely lies before what is drawn.
+/// How many snapshots back one lies that is surely older than what is drawn.
 const BEFORE: usize = 24;
 
 /// Tells at little cost that what a viewer draws of others in a frame lies before a tick; frames are asked for in their order.

@@ -16,7 +16,7 @@ use super::{ClientMetrics, Span};
 use crate::cause::{Findings, Found};
 use crate::trouble::{Trouble, sort};
 
-/// Figures follow so far behind: by then it is known what became of everything.
+/// How far figures lag behind: by then it is known what became of everything.
 pub const BEHIND: LabTime = LabTime(8_000_000_000);
 
 /// What a run came to.

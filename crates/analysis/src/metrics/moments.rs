@@ -4,7 +4,7 @@ use velocitas_record::time::LabTime;
 
 use super::views::{WINDOW, Window};
 
-/// The greatest so far, and when; of equal ones the first.
+/// The greatest up to now, and when; of equal ones the first.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Peak(Option<(f64, LabTime)>);
 

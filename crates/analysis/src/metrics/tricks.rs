@@ -81,7 +81,7 @@ enum Answer {
     PutBack(Vec3),
 }
 
-/// So many positions a pull back leads back at most.
+/// The most positions that a pull back is followed back.
 const LOOKED_BACK: usize = 1024;
 
 /// What tricks came to.

@@ -22,7 +22,7 @@ const MOVED_M: f64 = 0.1;
 /// Displacements that differ by less than this, or by less than a quarter, are no hop.
 const HOP_M: f64 = 0.02;
 const HOP_SHARE: f64 = 0.25;
-/// What is drawn so long before and after a frame says what even motion is there.
+/// The time before and after a frame in which the drawn motion gives even motion.
 const EVEN: LabTime = LabTime(150_000_000);
 
 /// What a window came to.
@@ -371,7 +371,7 @@ fn pairs_of(truth: &Truth, sights: &[DrawnRow], timing: &Timing) -> Vec<Pair> {
     pairs
 }
 
-/// Whether so far off is more than a way may be.
+/// Whether a difference is more than it may be on a way of this length.
 fn is_otherwise(off: f64, way: f64) -> bool {
     off > HOP_M.max(HOP_SHARE * way)
 }

@@ -16,7 +16,7 @@ use crate::metrics::{Reel, Span, WINDOW, Window};
 
 /// What is closer together than this is one stretch.
 const TOGETHER: LabTime = LabTime(250_000_000);
-/// So long before a hop it may have changed hands, of whose easing it is.
+/// How long before a hop a change of hands may have caused it.
 const TURNED_OVER: LabTime = LabTime(250_000_000);
 /// So long before a hop of the own character a correction may have been whose easing it is, and so long after it one that undoes
 /// what parted by then.
@@ -24,9 +24,9 @@ const EASED: LabTime = LabTime(500_000_000);
 const UNDONE: LabTime = LabTime(1_000_000_000);
 /// Of somebody whose frames are further apart than this, and than three of them, it is said that it stood still.
 const STOOD: LabTime = LabTime(100_000_000);
-/// So many snapshots received are looked through for those that something was drawn from.
+/// How many received snapshots are searched for those that something was drawn from.
 const LOOKED_THROUGH: usize = 128;
-/// So far back a snapshot may have left that should have been there.
+/// How long ago a snapshot may have left that should have arrived.
 const SENT: LabTime = LabTime(1_500_000_000);
 
 /// What adds up under one reason.
@@ -67,7 +67,7 @@ pub(crate) struct Ledger {
 /// Something went wrong at a moment.
 #[derive(Clone, Debug, PartialEq, PartialOrd)]
 enum Event {
-    /// The present was taken back, by so much; by nothing where it was put elsewhere.
+    /// The present was taken back, by this length in metres; by nothing where it was put elsewhere.
     Corrected(Reason, f32),
     /// Something hopped so far.
     Hop(Reason, f64),

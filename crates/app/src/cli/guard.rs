@@ -135,7 +135,7 @@ fn attacked(course: &Course) -> Vec<MemberId> {
     all
 }
 
-/// So much is run before it is counted, while it is kept.
+/// How much is run between two counts, while it is kept.
 const COUNTED: LabTime = LabTime(4_000_000_000);
 
 /// A run of the course as it is, with what the guard measured.

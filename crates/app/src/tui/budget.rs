@@ -11,7 +11,7 @@ use super::palette::Tone;
 use super::popup::{Popup, Pressed, Room};
 use super::stage::Stage;
 
-/// They are held against the run anew after so long.
+/// How often they are held against the run.
 const EVERY: LabTime = LabTime(1_000_000_000);
 
 /// What came of them when it was looked at.

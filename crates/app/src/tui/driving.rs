@@ -14,7 +14,7 @@ const TURN_RATE: f32 = 2.6;
 const TURN_STEP: f32 = std::f32::consts::PI / 12.0;
 /// As far up and down as eyes look.
 const STEEPEST: f32 = std::f32::consts::FRAC_PI_2;
-/// What takes orders is sent so far ahead where the cursor was not moved, in metres.
+/// How far ahead an order goes if the cursor was not moved, in metres.
 const SENT: f32 = 8.0;
 /// How far one key press moves the cursor, in metres.
 const CURSOR_STEP: f32 = 1.0;

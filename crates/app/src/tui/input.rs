@@ -24,9 +24,9 @@ use termina::event as sent;
 const PATIENCE: Duration = Duration::from_millis(40);
 /// The longest sequence of which anything can become.
 const MOST_PENDING: usize = 64;
-/// So long what is pasted may pause.
+/// The longest pause within pasted text.
 const PASTE_PATIENCE: Duration = Duration::from_millis(100);
-/// So much of what is pasted is kept, in bytes.
+/// How much of pasted text is kept, in bytes.
 const MOST_PASTED: usize = 1024;
 /// Around what is pasted (bracketed paste).
 const PASTE_BEGINS: &[u8] = b"\x1b[200~";
@@ -73,7 +73,7 @@ impl Inbox {
         Self { send, receive, waiting: RefCell::default() }
     }
 
-    /// The next input, and when it arrived; waits for it so long.
+    /// The next input, and when it arrived; waits for it for this long.
     pub(super) fn next(&self, wait: Duration) -> Option<(Instant, Input)> {
         let mut waiting = self.waiting.borrow_mut();
         waiting.extend(self.receive.try_iter());

@@ -103,7 +103,7 @@ fn blank() -> std::io::Result<Screen> {
 const FRAME: Duration = Duration::from_millis(33);
 /// Between two looks around while nothing moves: for saved files, signals, and a terminal of another size.
 const IDLE: Duration = Duration::from_millis(200);
-/// So much of what followed is seen on the rail of who opens a moment.
+/// How much of what followed is run as well when a moment is opened.
 const BEYOND: LabTime = LabTime(2_000_000_000);
 /// What the lab may take of it.
 const SLICE: Duration = Duration::from_millis(8);

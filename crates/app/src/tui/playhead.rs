@@ -12,7 +12,7 @@ use crate::saved::CourseFile;
 const GRAIN: LabTime = LabTime(4_000_000);
 /// Real time that a pause of the program may make up for.
 const MOST_CAUGHT_UP: f64 = 0.1;
-/// After so long it is said what did not stir.
+/// When it is said what did not stir.
 const STILL_AFTER: LabTime = LabTime(20_000_000_000);
 
 impl Stage {

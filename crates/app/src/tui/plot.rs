@@ -72,7 +72,7 @@ pub(super) fn marks(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
     }
 }
 
-/// What stands so near to the left edge has its words at its left.
+/// Nearer to the left edge than this share of the width, a point has its words at its left.
 const AWAY: f64 = 0.15;
 
 /// The dot of a place, from 0 to 1 across and from the top down.

@@ -8,7 +8,7 @@ use super::job::Job;
 use super::stage::Stage;
 use super::stage::past::Recalling;
 
-/// So much of what followed a moment is had with it.
+/// How much of what followed a moment is fetched with it.
 const BEYOND: LabTime = LabTime(10_000_000_000);
 /// Who steps on no farther than this from the end of a stretch has it lengthened at once.
 const STEP: LabTime = LabTime(2_000_000_000);

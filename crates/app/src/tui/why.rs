@@ -18,7 +18,7 @@ use super::palette::Tone;
 use super::popup::{Popup, Pressed, Room};
 use super::stage::{Stage, WINDOW};
 
-/// So many troubles are listed.
+/// How many troubles are listed.
 const LISTED: usize = 4;
 /// A second: stretches are of whole ones.
 const SECOND: u64 = 1_000_000_000;

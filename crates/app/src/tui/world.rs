@@ -85,7 +85,7 @@ impl Stage {
         Ok(())
     }
 
-    /// The server puts the selected entity so far ahead, if there is room.
+    /// The server puts the selected entity this far ahead, if there is room.
     pub(super) fn put_ahead(&mut self, far: f32) {
         let (east, north) = self.ahead();
         let Some(from) = self.echoes().authority.map(|e| e.pos) else { return };

@@ -17,7 +17,7 @@ use crate::tick::{Rate, Tick};
 const WINDOW: usize = 96;
 /// Reports needed before it acts.
 const ENOUGH: usize = 6;
-/// So many late reports in a row tell that the way became longer.
+/// How many late reports in a row show that the way became longer.
 const LATE: usize = 2;
 /// The margin wanted at the low end, in ticks.
 const WANTED_TICKS: f64 = 0.75;
@@ -55,7 +55,7 @@ pub(super) struct Margin {
 /// The control.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Lead {
-    /// All shifts so far, positive: later.
+    /// All shifts up to now; positive is later.
     shifted: f64,
     /// Margins in nanoseconds as they would have been without any shift, and when they were reported.
     window: VecDeque<(Tick, f64)>,
@@ -81,7 +81,7 @@ impl Lead {
         self.shifted
     }
 
-    /// Takes a report. So many ticks more than usual are wanted.
+    /// Takes a report; `more` ticks beyond the usual are wanted.
     pub(super) fn report(&mut self, rate: Rate, margin: Margin, more: u8) -> Steer {
         let tick = rate.nanos() as f64;
         self.note(margin.at, f64::from(margin.quarters) * 0.25 * tick + margin.then);

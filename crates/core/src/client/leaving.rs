@@ -5,7 +5,7 @@ use crate::wire::{Acks, BitWriter, MessageKind};
 
 /// Time between two goodbyes.
 const EVERY: i64 = 50_000_000;
-/// So many are said at most; then the server finds out by itself.
+/// How many are sent at most; then the server finds out by itself.
 const MOST: u32 = 40;
 
 /// Going.

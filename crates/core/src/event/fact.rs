@@ -17,7 +17,7 @@ pub enum Provenance {
     Fresh,
     /// Made up: the last one's keys held on.
     Repeated,
-    /// Made up, and so for so long that the keys came up.
+    /// Made up after so many others that the keys came up.
     Rested,
 }
 

@@ -65,7 +65,7 @@ pub struct DrawnState {
     pub state: State,
     /// The tick it shows: this one …
     pub tick: Tick,
-    /// … and so much of the way to the next.
+    /// … and the share of the way to the next, from 0 to 1.
     pub fraction: f32,
     /// How it came about.
     pub how: Drawn,
@@ -85,7 +85,7 @@ impl DrawnState {
 pub struct Shown {
     /// This tick …
     pub tick: Tick,
-    /// … and so much of the way to the next.
+    /// … and the share of the way to the next, from 0 to 1.
     pub fraction: f32,
 }
 
@@ -112,7 +112,7 @@ pub struct Placed {
 }
 
 impl Shown {
-    /// So many ticks after one; the fraction is below 1, also where rounding would make it 1.
+    /// A number of ticks after one; the fraction is below 1, also where rounding would make it 1.
     pub(crate) fn after(base: Tick, ticks: f64) -> Self {
         let whole = libm::floor(ticks);
         let fraction = (ticks - whole) as f32;
@@ -184,7 +184,7 @@ pub struct DrawnSpot {
     pub bearing: f32,
     /// The tick it shows: this one …
     pub tick: Tick,
-    /// … and so much of the way to the next.
+    /// … and the share of the way to the next, from 0 to 1.
     pub fraction: f32,
     /// How it came about.
     pub how: Drawn,
@@ -290,7 +290,7 @@ impl SpotBlend {
 /// A moment between two snapshots, as all that is drawn of them has it in common.
 #[derive(Clone, Copy, Debug)]
 pub struct OnTheWay {
-    /// So much of the way from the one to the other.
+    /// The share of the way from the one to the other.
     share: f32,
     curve: Hermite,
     /// How long that way is.
@@ -311,11 +311,11 @@ impl OnTheWay {
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Samples {
     row: Vec<Sample>,
-    /// So many of the row are forgotten: they are closed up a few at a time.
+    /// How many of the row are forgotten: they are closed up a few at a time.
     forgotten: usize,
 }
 
-/// So many are forgotten before the rest is moved up.
+/// How many are forgotten before the rest is moved up.
 const CLOSED_UP: usize = 4;
 
 impl Samples {

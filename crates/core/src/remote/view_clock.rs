@@ -7,7 +7,7 @@ use crate::tick::HostNanos;
 pub enum ViewDelay {
     /// Two snapshot intervals and two standard deviations of arrival jitter.
     Auto,
-    /// So many milliseconds.
+    /// Milliseconds.
     Millis(u32),
 }
 
@@ -46,11 +46,11 @@ impl Slew {
 
 /// Arrivals over which the timeline is smoothed.
 const SMOOTHED_OVER: f64 = 64.0;
-/// An arrival so far off starts the smoothing anew: the other side or we stood still.
+/// An arrival further off than this starts the smoothing anew: the other side or we stood still.
 const ANEW_NANOS: f64 = 500_000_000.0;
 /// Drawn time runs at most this share faster or slower than the own clock.
 const SLEW: f64 = 0.08;
-/// Who did not look for so long stood still: when what waited meanwhile arrived is not known.
+/// A client that did not look for this long stood still: when what waited meanwhile arrived is not known.
 const STOOD_STILL_NANOS: i64 = 100_000_000;
 
 impl ViewClock {

@@ -30,11 +30,11 @@ pub struct ServerConfig {
 /// How long a server waits for a player who says nothing, in milliseconds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Patience {
-    /// Made-up input holds keys down for so long; then it rests.
+    /// How long made-up input holds keys down; then it rests.
     pub hold_ms: u32,
-    /// After so long the player is gone, and what came with it.
+    /// When the player is gone, and what came with it.
     pub gone_ms: u32,
-    /// For so long after that it may come back to where it stood.
+    /// How long after that it may come back to where it stood.
     pub keep_ms: u32,
 }
 

@@ -11,7 +11,7 @@ use crate::wire::Hello;
 
 /// Strangers attended to in a tick at most: at 60 a second far more than ever join, far less than a flood.
 const A_TICK: u32 = 32;
-/// What is asked of a stranger is the same for so long; an answer to the one before counts as well.
+/// How long a cookie stays the same; the one before counts as well.
 const SLICE: i64 = 4_000_000_000;
 
 /// The door.

@@ -73,7 +73,7 @@ impl Guests {
         self.0.iter().filter(|e| e.left.is_some()).count()
     }
 
-    /// From now on its next connection has snapshots so far apart.
+    /// Sets how far apart snapshots are in its next connection.
     pub(super) fn set_snapshot_every(&mut self, token: Token, ticks: u8) {
         if let Some(expected) = self.0.iter_mut().find(|e| e.guest.token == token) {
             expected.guest.snapshot_every = ticks.max(1);

@@ -19,7 +19,7 @@ pub(super) enum Taken {
     Again,
     /// Seen before, and it was another: somebody rewrites the past.
     Conflict,
-    /// So far from now that there is no place for it.
+    /// Too far from now to have a place.
     OutOfWindow,
 }
 

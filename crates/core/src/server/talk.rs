@@ -52,7 +52,7 @@ impl Talk {
     const LATELY: u32 = 4;
     const STALLED: u32 = 10;
 
-    /// It owns so much, and may have said so before any of it was read.
+    /// It owns this number of things, and may have sent for each before any of it was read.
     pub(super) fn owns(&mut self, owned: usize, rate: Rate) {
         self.owned.see(owned, false, Self::window(rate));
     }
@@ -61,7 +61,7 @@ impl Talk {
         u64::from(Self::LATELY * rate.hz())
     }
 
-    /// Whether one more is read, of a peer that owns so much.
+    /// Whether one more is read, of a peer that owns this number of things.
     pub(super) fn is_read(&mut self, now: Tick, rate: Rate, owned: usize) -> bool {
         let passed = self.paid.replace(now).map(|paid| now.since(paid).max(0) as u64);
         self.owned.see(owned, passed.is_some_and(|passed| passed > 0), Self::window(rate));

@@ -39,7 +39,7 @@ pub enum PullReason {
     Guard,
     /// The server put it elsewhere, as a teleport.
     Teleport,
-    /// It is pushed: it goes on from where it is, with so much added to its velocity.
+    /// It is pushed: it goes on from where it is, with this added to its velocity.
     Push,
 }
 

@@ -21,7 +21,7 @@ use crate::schema::Schema;
 use crate::session::Layouts;
 use crate::tick::WireTick;
 
-/// So many fields are the envelope's: they come first.
+/// How many fields are the envelope's: they come first.
 pub const ENVELOPE: usize = 9;
 
 /// What a field says.

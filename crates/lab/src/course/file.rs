@@ -133,15 +133,15 @@ pub(super) struct Guard {
 #[derive(JsonSchema, Deserialize, Default)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Silence {
-    /// Made-up input holds keys down for so long; then it rests.
+    /// How long made-up input holds keys down; then it rests.
     #[serde(default)]
     #[schemars(with = "Option<Quantity<Time>>")]
     pub(super) hold: Option<Spanned<Quantity<Time>>>,
-    /// After so long the player is gone, and what came with it.
+    /// When the player is gone, and what came with it.
     #[serde(default)]
     #[schemars(with = "Option<Quantity<Time>>")]
     pub(super) gone: Option<Spanned<Quantity<Time>>>,
-    /// For so long after that it may come back to where it stood.
+    /// How long after that it may come back to where it stood.
     #[serde(default)]
     #[schemars(with = "Option<Quantity<Time>>")]
     pub(super) keep: Option<Spanned<Quantity<Time>>>,

@@ -195,7 +195,7 @@ pub struct Trick {
     pub at: LabTime,
     /// For how long; what happens once does not last.
     pub lasts: LabTime,
-    /// Again after so long, if at all.
+    /// The time between repetitions, if it repeats.
     pub every: Option<LabTime>,
 }
 
@@ -204,7 +204,7 @@ pub struct Trick {
 pub struct Happens {
     /// When.
     pub at: LabTime,
-    /// Again after so long, if at all.
+    /// The time between repetitions, if it repeats.
     pub every: Option<LabTime>,
     /// What.
     pub what: What,

@@ -266,7 +266,7 @@ fn what_has_no_effect_is_warned_about_with_its_place() {
     assert_eq!(warned("name = \"heron\"", "name = \"heron\""), [""; 0]);
 }
 
-/// So many members of a rule with six counters, the first with other fields as given.
+/// A number of members of a rule with six counters, the first with other fields as given.
 fn crowd(members: usize, fields: &str) -> Result<Course, CourseError> {
     let text = shipped_gait("courier.gait").expect("it ships");
     let counters: String = (0..6).map(|i| format!("  count{i} counter\n")).collect();

@@ -14,7 +14,7 @@ use crate::run::{Keep, LEAST_KEPT, Run};
 
 /// Rows are gathered and sorted a second at a time.
 pub(super) const SLICE: LabTime = LabTime(1_000_000_000);
-/// So long after a second it is known what became of everything in it, if the server makes ticks meanwhile.
+/// How long after a second it is known what became of everything in it, if the server makes ticks meanwhile.
 const SETTLED: LabTime = LabTime(30_000_000_000);
 
 /// Rows that go out in order, each once.

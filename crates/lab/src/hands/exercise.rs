@@ -8,9 +8,9 @@ use super::route::Walk;
 use super::script::Script;
 use super::seen::Seen;
 
-/// Something is used so often …
+/// How often something is used …
 const EVERY: LabTime = LabTime(2_000_000_000);
-/// … and held for so long.
+/// … and how long it is held.
 const HELD: LabTime = LabTime(700_000_000);
 /// How far up and down eyes look, in radians.
 const PITCH: f32 = 0.5;

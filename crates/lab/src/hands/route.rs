@@ -40,9 +40,9 @@ pub(crate) struct Walk {
 const REACHED_M: f32 = 0.6;
 /// The same for what is steered and does not stop on a spot.
 const REACHED_STEERED_M: f32 = 2.5;
-/// So near to a place what is to be pressed on the way is pressed.
+/// How near to a place the presses on the way to it are made.
 const PRESSED_M: f32 = 3.0;
-/// Without getting nearer for so long, a bot gives the place up.
+/// How long a bot tries to get nearer before it gives a place up.
 const GIVE_UP: LabTime = LabTime(2_500_000_000);
 /// Hands do not know when a frame falls: after a wait they move up to so much later than it ends.
 const LOOSE: LabTime = LabTime(20_000_000);

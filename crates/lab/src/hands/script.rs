@@ -14,7 +14,7 @@ pub struct Script {
     pub strokes: Arc<Strokes>,
     /// The file of the track, as the course names it.
     pub track: Option<String>,
-    /// So often a second, on average, something is pressed, held, let go or turned at random.
+    /// How often a second, on average, something is pressed, held, let go or turned at random.
     pub random: Option<f64>,
     /// Whether what nothing else moves is used now and then.
     pub exercise: bool,

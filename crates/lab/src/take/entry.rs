@@ -74,7 +74,7 @@ pub(super) enum Entry {
         /// At whom.
         who: String,
     },
-    /// So far the run had come.
+    /// How far the run had come.
     Reached {
         /// When.
         at_ns: u64,

@@ -285,7 +285,7 @@ impl Lines {
     }
 }
 
-/// What was met of rules and courses so far, from the beginning.
+/// The rules and courses met up to now, from the beginning.
 struct Met<'a> {
     own: &'a [Arc<dyn Motion>],
     /// The course that the run began with, and the one in force.

@@ -28,7 +28,7 @@ const MIDDLE: i32 = 16;
 const SMALL: i32 = 15;
 const LETTER: f64 = 7.3;
 
-/// What stands so near to the left edge has its words at its left.
+/// Nearer to the right edge than this, words stand at the left of what they name.
 const AWAY: f64 = 0.15;
 /// Words are so far from what they say something of; so far where the number of a tick lies between.
 const NEAR: i32 = 9;

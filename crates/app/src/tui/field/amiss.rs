@@ -67,7 +67,7 @@ fn wrong(stage: &Stage) -> Option<(String, String)> {
     Some((what, format!("{mends}: {}", first.fault().remedy)))
 }
 
-/// So long the screen says what to press.
+/// How long the screen says what to press.
 const FIRST: LabTime = LabTime(20_000_000_000);
 
 /// The last correction of the selected machine.

@@ -37,7 +37,7 @@ use look::Look;
 
 /// The least width of a screen beside another, in columns.
 const NARROWEST: u16 = 26;
-/// So many beside each other at most.
+/// The most beside each other.
 const MOST: u16 = 3;
 
 /// How large a dot of the loupe is.

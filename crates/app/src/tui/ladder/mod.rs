@@ -36,7 +36,7 @@ const ROWS: [u64; 6] = [2, 5, 10, 20, 50, 100];
 const TIMES: u16 = 9;
 /// Rows between two times that are written.
 const EVERY: u16 = 4;
-/// Messages are looked for so far around the page.
+/// How far around the page messages are looked for.
 const AROUND: LabTime = LabTime(1_000_000_000);
 
 /// What the screen keeps for itself.
@@ -55,7 +55,7 @@ pub(super) struct Ladder {
     way: Option<Way>,
     /// Fields scrolled away.
     scrolled: usize,
-    /// So many more machines than three are wanted, and there is room for.
+    /// How many machines beyond three are wanted, and have room.
     more: usize,
     room: usize,
 }

@@ -31,7 +31,7 @@ pub(in crate::server) struct Stepping {
     habits: Box<Habits>,
 }
 
-/// So many that are not due yet are remembered; more than that nobody sends within the lead.
+/// How many that are not due yet are remembered; nobody sends more within the lead.
 const MOST_SAID: usize = 256;
 
 impl Stepping {

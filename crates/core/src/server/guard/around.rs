@@ -9,13 +9,13 @@ use crate::float::{max, min};
 use crate::ground::{Ground, SolidId, touching};
 use crate::vec3::Vec3;
 
-/// Pushed out of one thing, somebody may get so far into another, in metres.
+/// How far somebody who is pushed out of one thing may get into another, in metres.
 const SQUEEZED: f32 = 0.3;
 
-/// By so much a rule can be pushed out in one move, in metres.
+/// How far a rule can be pushed out in one move, in metres.
 const PUSHED: f32 = 0.35;
 
-/// A way out that points up at least so much is stood on.
+/// A way out that points up by at least this is stood on.
 const UPRIGHT: f32 = 0.7;
 
 /// The solids around somebody.

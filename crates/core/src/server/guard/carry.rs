@@ -191,7 +191,7 @@ impl Going<'_> {
         if seconds > 0.0 { went / seconds } else { 0.0 }
     }
 
-    /// Somebody as it was told, but so fast.
+    /// Somebody as it was told, but at this speed.
     fn at(&self, axis: usize, speed: f32) -> State {
         let mut state = *self.told.unwrap_or(self.before);
         let Some(lane) = self.motion.schema().velocity_lane() else { return state };
@@ -261,7 +261,7 @@ impl Going<'_> {
 struct Worlds(Vec<(Option<Surface>, Arc<Ground>)>);
 
 impl Worlds {
-    /// So many are kept.
+    /// How many are kept.
     const MOST: usize = 4;
 
     fn of(&mut self, surface: Option<Surface>) -> &Ground {

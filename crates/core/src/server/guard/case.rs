@@ -36,7 +36,7 @@ pub struct ClaimCase<'a> {
     pub before: &'a State,
     /// Ticks from that to `from`.
     pub ago: u64,
-    /// So many times of what the rules say is allowed: see [`Policy::allowed`](crate::policy::Policy::allowed).
+    /// The multiple of what the rules say that is allowed: see [`Policy::allowed`](crate::policy::Policy::allowed).
     pub allowed: &'a [f32; RULES.len()],
     /// The state it tells with this one, if any: only a message's newest tick carries one.
     pub told: Option<&'a State>,

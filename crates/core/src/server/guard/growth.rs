@@ -1,4 +1,4 @@
-//! Growth: what only grows so fast is not suddenly more.
+//! Growth: a field that grows at a limited rate is not suddenly larger.
 
 use super::case::{Check, ClaimCase, Finding};
 use crate::field::Shape;
