@@ -98,7 +98,7 @@ pub use ground::{
     touching,
 };
 pub use ids::{Address, EntityId, Life, PeerId, Token};
-pub use motion::{Burst, Hands, Limits, Motion, Scene, Step, Tunable, checked_step};
+pub use motion::{Burst, Hands, LIMITS, LimitOf, LimitSpec, Limits, Motion, Scene, Step, Tunable, checked_step};
 pub use plan::Plan;
 pub use policy::{AS_SAID, Policy, Response, Strikes};
 pub use quantiser::Quantiser;

@@ -20,7 +20,7 @@ use crate::schema::Schema;
 use crate::tick::Tick;
 use crate::vec3::Vec3;
 
-/// What a step may look at. All of it is what was in force *at that tick* on that machine.
+/// What a step may read: everything as it was in force *at that tick* on that machine.
 #[derive(Clone, Copy, Debug)]
 pub struct Scene<'a> {
     /// The tick being made.
@@ -44,7 +44,7 @@ pub struct Step {
     pub teleported: bool,
 }
 
-/// What is lawful, before slack: how fast an entity may move, in metres a second, and what holds it down.
+/// The limits of lawful movement, before slack: speeds in metres a second, and falling.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Limits {
     /// Along the ground.
@@ -55,32 +55,82 @@ pub struct Limits {
     pub down: f32,
     /// Share by which a measured value may exceed these, 0.04 for 4 %.
     pub slack: f32,
-    /// What can be kept up along the ground, where that is less.
+    /// The pace that can be sustained along the ground, if it is less than `level`.
     pub burst: Option<Burst>,
-    /// With nothing under the feet it falls faster and faster, by at least this, in m/s². `None` where it may stay in the air.
+    /// The least acceleration downwards with nothing under the feet, in m/s². `None` if it may stay in the air.
     pub fall: Option<f32>,
-    /// Where nothing is touched its speed along the ground changes by at most this, in m/s². `None` where it may at once.
+    /// The most by which its velocity along the ground changes away from solids, in m/s². `None` for no limit.
     pub accel: Option<f32>,
-    /// For each lane of the state the most by which it may grow, a second; infinite where nothing is said of it.
+    /// For each lane of the state, the most by which it may grow in a second; infinite for no limit.
     pub gains: [f32; STATE_LANES],
 }
 
-/// A pace that can be kept up, and what may be gone beyond it: a token bucket of metres.
+/// What a limit of one number is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum LimitOf {
+    /// The velocity along the ground.
+    Level,
+    /// The velocity up and down.
+    Height,
+}
+
+/// A limit of one number that a rule may leave out.
+#[derive(Clone, Copy, Debug)]
+pub struct LimitSpec {
+    /// Its name, as gaits write it.
+    pub name: &'static str,
+    /// Its unit: the powers of a metre and of a second.
+    pub unit: (i8, i8),
+    /// Its key in records.
+    pub key: &'static str,
+    /// What it is about.
+    pub of: LimitOf,
+    /// Whether it is the least that is lawful, not the most.
+    pub least: bool,
+    /// What it is.
+    pub get: fn(&Limits) -> Option<f32>,
+    /// Changes it.
+    pub set: fn(&mut Limits, Option<f32>),
+}
+
+/// The table of them.
+pub const LIMITS: [LimitSpec; 2] = [
+    LimitSpec {
+        name: "fall",
+        unit: (1, -2),
+        key: "fall_mps2",
+        of: LimitOf::Height,
+        least: true,
+        get: |limits| limits.fall,
+        set: |limits, fall| limits.fall = fall,
+    },
+    LimitSpec {
+        name: "accel",
+        unit: (1, -2),
+        key: "accel_mps2",
+        of: LimitOf::Level,
+        least: false,
+        get: |limits| limits.accel,
+        set: |limits, accel| limits.accel = accel,
+    },
+];
+
+/// A sustained pace, and the metres that may be gone beyond it: a token bucket.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Burst {
-    /// Metres a second, however long it lasts.
+    /// The sustained pace, in metres a second.
     pub level: f32,
-    /// Metres beyond that, once; they are saved up again by going slower.
+    /// Metres beyond it; they are earned back by going slower.
     pub metres: f32,
 }
 
 impl Limits {
-    /// How fast, and nothing else.
+    /// Limits of speed alone.
     pub const fn of_pace(level: f32, up: f32, down: f32, slack: f32) -> Self {
         Self { level, up, down, slack, burst: None, fall: None, accel: None, gains: [f32::INFINITY; STATE_LANES] }
     }
 
-    /// The wider of two, each for itself: what is lawful in the one state or the other.
+    /// The wider of two in each limit: what is lawful in the one state or the other.
     #[must_use]
     pub fn or(mut self, other: &Self) -> Self {
         let either = |a: Option<f32>, b: Option<f32>, wider: fn(f32, f32) -> f32| a.zip(b).map(|(a, b)| wider(a, b));
@@ -88,8 +138,11 @@ impl Limits {
         self.up = max(self.up, other.up);
         self.down = max(self.down, other.down);
         self.slack = max(self.slack, other.slack);
-        self.fall = either(self.fall, other.fall, min);
-        self.accel = either(self.accel, other.accel, max);
+        for limit in &LIMITS {
+            let wider = if limit.least { min } else { max };
+            let both = either((limit.get)(&self), (limit.get)(other), wider);
+            (limit.set)(&mut self, both);
+        }
         self.burst = self
             .burst
             .zip(other.burst)
@@ -99,16 +152,16 @@ impl Limits {
     }
 }
 
-/// What hands can give, as far as a rule's author says: whoever gives more is noted, never accused.
+/// What hands can do, as the rule's author states it. More than that is noted, never an accusation.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Hands {
     /// Bearings and pitches, by their place among the inputs, that turn by at most this number of radians a second.
     pub turns: Vec<(usize, f32)>,
-    /// Inputs, by their place, of which no hand gives both in one tick.
+    /// Pairs of inputs, by their place, that no hand presses in one tick.
     pub apart: Vec<[usize; 2]>,
 }
 
-/// Of a rule that says nothing.
+/// The default: no limits.
 static ANY_HANDS: Hands = Hands { turns: Vec::new(), apart: Vec::new() };
 
 /// A constant of a rule that may be turned while it runs.
@@ -140,20 +193,19 @@ pub trait Motion: Send + Sync + fmt::Debug {
     /// What its lanes mean. The first state field must be the position.
     fn schema(&self) -> &Schema;
 
-    /// Its constants. May be empty.
+    /// Its tunables. May be empty.
     fn tunables(&self) -> &[Tunable] {
         &[]
     }
 
-    /// The room it takes.
+    /// The room that it takes up.
     fn body(&self) -> Body;
 
-    /// What it can lawfully reach with these tunables, in whatever state.
+    /// Its limits with these tunables, over all states.
     fn limits(&self, tunables: &[f32]) -> Limits;
 
-    /// Of what it can reach at `most`, with these tunables in whatever state, what is lawful from a state that is known as it travels,
-    /// rounded by the wire, and is this number of seconds old, where one of these surfaces is underfoot. Only how fast it is may depend
-    /// on the state and the surface.
+    /// Its limits now, given a state that is known rounded by the wire and `since.1` seconds old, with one of these surfaces underfoot.
+    /// `most` are the limits over all states. Only speeds may depend on the state and the surface.
     fn limits_in(&self, most: &Limits, _tunables: &[f32], _since: (&State, f32), _underfoot: &Underfoot) -> Limits {
         *most
     }
@@ -179,22 +231,22 @@ pub trait Motion: Send + Sync + fmt::Debug {
         &[]
     }
 
-    /// What hands can give it.
+    /// What hands can do with its inputs.
     fn hands(&self) -> &Hands {
         &ANY_HANDS
     }
 
-    /// Whether its steps can be made. Of a rule that a record speaks of, and that is not in this program, they cannot.
+    /// Whether it can be stepped. A rule that a record names and this program does not contain cannot.
     fn is_here(&self) -> bool {
         true
     }
 
-    /// What it looks like at a speed along the ground (m/s), if the rule says: standing, walking, sprinting.
+    /// Its appearance at a speed along the ground (m/s), if the rule states one: standing, walking, sprinting.
     fn look(&self, _speed: f32) -> Option<&str> {
         None
     }
 
-    /// One tick.
+    /// Makes one tick.
     fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step;
 }
 

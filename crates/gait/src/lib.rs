@@ -19,6 +19,7 @@ mod interval;
 pub mod keys;
 mod lane;
 mod lexer;
+mod limit_kinds;
 mod limits;
 mod lint;
 mod lower;

@@ -1,6 +1,6 @@
 //! What is lawful, ready to be asked: with any tunables, in any state or in one that was told.
 
-use velocitas_core::{Burst, Limits, Quantiser, STATE_LANES, Shape, State, Underfoot};
+use velocitas_core::{Burst, LIMITS, Limits, Quantiser, STATE_LANES, Shape, State, Underfoot};
 
 use crate::diagnostic::Diagnostic;
 use crate::interval::{Interval, Known, interval};
@@ -32,8 +32,8 @@ pub(crate) struct Bounds {
     /// Along the ground, up, down.
     paces: [Bound; 3],
     burst: Option<[Bound; 2]>,
-    fall: Option<Bound>,
-    accel: Option<Bound>,
+    /// Those of [`LIMITS`], in its order.
+    singles: [Option<Bound>; LIMITS.len()],
     /// By the field's first lane.
     gains: Vec<(usize, Bound)>,
     slack: f32,
@@ -67,18 +67,21 @@ impl Bounds {
         let bound = |node: &Node| Bound::of(tree, node);
         let field = |(f, lane): (&StateInfo, &usize)| Field { lane: *lane, shape: f.shape, wire: f.wire };
         let [pace, climb, drop] = &limits.paces;
+        let mut singles = [const { None }; LIMITS.len()];
+        for (single, node) in singles.iter_mut().zip(&limits.singles) {
+            *single = node.as_ref().map(bound).transpose()?;
+        }
         let bounds = Self {
             paces: [bound(pace)?, bound(climb)?, bound(drop)?],
             burst: limits.burst.as_ref().map(|[pace, metres]| Ok([bound(pace)?, bound(metres)?])).transpose()?,
-            fall: limits.fall.as_ref().map(bound).transpose()?,
-            accel: limits.accel.as_ref().map(bound).transpose()?,
+            singles,
             gains: limits.gains.iter().map(|(f, n)| Ok((lanes[*f], bound(n)?))).collect::<Result<_, Diagnostic>>()?,
             slack: limits.slack,
             fields: tree.state.iter().zip(lanes).map(field).collect(),
         };
         let anything = |i: usize| bounds.fields[i].anything();
         let known = Known { tunables: defaults, defaults, field: &anything, underfoot: &Underfoot::ANY };
-        let once = bounds.burst.iter().flatten().chain(&bounds.fall).chain(&bounds.accel);
+        let once = bounds.burst.iter().flatten().chain(bounds.singles.iter().flatten());
         let all = bounds.paces.iter().chain(once);
         for (bound, node) in all.zip(limits.nodes()) {
             sensible(bound.most(&known), node)?;
@@ -96,9 +99,12 @@ impl Bounds {
             gains[*lane] = fixed(bound);
         }
         let burst = self.burst.as_ref().map(|[level, metres]| Burst { level: fixed(level), metres: fixed(metres) });
-        let (fall, accel) = (self.fall.as_ref().map(fixed), self.accel.as_ref().map(fixed));
         let [level, up, down] = self.paces.each_ref().map(fixed);
-        Limits { burst, fall, accel, gains, ..Limits::of_pace(level, up, down, self.slack) }
+        let mut limits = Limits { burst, gains, ..Limits::of_pace(level, up, down, self.slack) };
+        for (limit, single) in LIMITS.iter().zip(&self.singles) {
+            (limit.set)(&mut limits, single.as_ref().map(fixed));
+        }
+        limits
     }
 
     /// Of what is lawful at `most`, what is left a given time after a state was told, with something of this underfoot.

@@ -12,6 +12,7 @@ mod statements;
 
 use crate::diagnostic::{Diagnostic, nearest};
 use crate::lexer::{Kind, Token};
+use crate::limit_kinds::{limit_names, states_the_least};
 use crate::syntax::{Attribute, AttributeValue, Field, File, Habit, HabitOf, Limit, Look, Quantity, Tune, Word};
 
 /// The sections of a file.
@@ -465,13 +466,17 @@ impl<'a> Parser<'a> {
     }
 
     fn limit(&mut self) -> Option<Limit> {
-        let name = self.any_word("pace, climb, drop, fall, accel or gain")?;
+        let name = self.any_word(&limit_names())?;
         let target = self.expression();
         let at = self.eat_word("at");
         let span = self.peek().span;
         let least = (at && self.eat_word("least")).then_some(span);
         if !at || least.is_none() && !self.eat_word("most") {
-            self.expected(if name.text == "fall" { "`at least` and the limit" } else { "`at most` and the limit" });
+            self.expected(if states_the_least(&name.text) {
+                "`at least` and the limit"
+            } else {
+                "`at most` and the limit"
+            });
             return None;
         }
         let most = self.expression();

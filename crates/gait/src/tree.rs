@@ -1,6 +1,6 @@
 //! The resolved tree: every name has a meaning, every value a type.
 
-use velocitas_core::{Agree, Blend, InputKind, Quantiser, SeenBy, Shape};
+use velocitas_core::{Agree, Blend, InputKind, LIMITS, Quantiser, SeenBy, Shape};
 
 use crate::builtin::Builtin;
 use crate::diagnostic::Span;
@@ -191,10 +191,8 @@ pub(crate) struct Limits {
     pub(crate) paces: [Node; 3],
     /// The pace that can be kept up, and the metres beyond it.
     pub(crate) burst: Option<[Node; 2]>,
-    /// How fast it falls at least, with nothing under the feet.
-    pub(crate) fall: Option<Node>,
-    /// By how much its speed along the ground becomes another a second, at most.
-    pub(crate) accel: Option<Node>,
+    /// Those of [`LIMITS`], in its order.
+    pub(crate) singles: [Option<Node>; LIMITS.len()],
     /// For some fields by how much they grow a second, at most.
     pub(crate) gains: Vec<(usize, Node)>,
     pub(crate) slack: f32,
@@ -203,7 +201,7 @@ pub(crate) struct Limits {
 impl Limits {
     /// All values in them.
     pub(crate) fn nodes(&self) -> impl Iterator<Item = &Node> {
-        let once = self.burst.iter().flatten().chain(&self.fall).chain(&self.accel);
+        let once = self.burst.iter().flatten().chain(self.singles.iter().flatten());
         self.paces.iter().chain(once).chain(self.gains.iter().map(|(_, n)| n))
     }
 
@@ -212,8 +210,7 @@ impl Limits {
         Self {
             paces: self.paces.map(&mut each),
             burst: self.burst.map(|b| b.map(&mut each)),
-            fall: self.fall.map(&mut each),
-            accel: self.accel.map(&mut each),
+            singles: self.singles.map(|single| single.map(&mut each)),
             gains: self.gains.into_iter().map(|(field, node)| (field, each(node))).collect(),
             slack: self.slack,
         }

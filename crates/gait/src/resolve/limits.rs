@@ -3,68 +3,38 @@
 //! The guard of positions judges without inputs and without a step: a limit may depend on tunables, and on those fields that owners
 //! tell with where they are.
 
-use velocitas_core::Shape;
+use velocitas_core::{LIMITS, Shape};
 
 use super::Resolver;
 use crate::diagnostic::{Diagnostic, Span, nearest};
 use crate::interval::is_followed;
+use crate::limit_kinds::{Kind, Of, PACES, kinds, limit_names};
 use crate::syntax::{File, Limit};
 use crate::tree::{Limits, Node, NodeKind, Var};
 use crate::types::Type;
 use crate::unit::Dimension;
-
-/// What a limit is of.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Of {
-    /// The velocity along the ground.
-    Level,
-    /// The velocity up and down.
-    Height,
-    /// A number that is remembered.
-    Field,
-}
-
-/// A kind of line.
-struct Kind {
-    name: &'static str,
-    of: Of,
-    /// Whether it is the least that is given.
-    least: bool,
-    /// The dimension of the limit, that of what it is of aside.
-    dimension: Dimension,
-}
-
-const KINDS: [Kind; 6] = [
-    Kind { name: "pace", of: Of::Level, least: false, dimension: Dimension::SPEED },
-    Kind { name: "climb", of: Of::Height, least: false, dimension: Dimension::SPEED },
-    Kind { name: "drop", of: Of::Height, least: false, dimension: Dimension::SPEED },
-    Kind { name: "fall", of: Of::Height, least: true, dimension: Dimension::ACCELERATION },
-    Kind { name: "accel", of: Of::Level, least: false, dimension: Dimension::ACCELERATION },
-    Kind { name: "gain", of: Of::Field, least: false, dimension: Dimension::RATE },
-];
 
 /// What was read so far.
 #[derive(Default)]
 struct Found {
     paces: [Option<Node>; 3],
     burst: Option<[Node; 2]>,
-    fall: Option<Node>,
-    accel: Option<Node>,
+    singles: [Option<Node>; LIMITS.len()],
     gains: Vec<(usize, Node)>,
     slack: Option<f64>,
 }
 
 impl Resolver {
     pub(super) fn limits(&mut self, file: &File) -> Limits {
-        let mut found = Found::default();
+        let (mut found, kinds) = (Found::default(), kinds());
         for limit in &file.limits {
-            let Some(i) = KINDS.iter().position(|kind| kind.name == limit.name.text) else {
-                let message = format!("expected pace, climb, drop, fall, accel or gain; found `{}`", limit.name.text);
-                let help = nearest(&limit.name.text, KINDS.iter().map(|kind| kind.name));
+            let Some(i) = kinds.iter().position(|kind| kind.name == limit.name.text) else {
+                let message = format!("expected {}; found `{}`", limit_names(), limit.name.text);
+                let help = nearest(&limit.name.text, kinds.iter().map(|kind| kind.name));
                 self.report(Diagnostic::error("name", limit.name.span, message).maybe_help(help));
                 continue;
             };
-            self.limit(&KINDS[i], i, limit, &mut found);
+            self.limit(&kinds[i], i, limit, &mut found);
         }
         if found.paces[0].is_none()
             && let Some(section) = file.sections.iter().find(|s| s.text == "limits")
@@ -82,8 +52,7 @@ impl Resolver {
         Limits {
             paces: [pace, climb, drop],
             burst: found.burst,
-            fall: found.fall,
-            accel: found.accel,
+            singles: found.singles,
             gains: found.gains,
             slack: found.slack.map_or(0.04, |s| s as f32),
         }
@@ -112,15 +81,14 @@ impl Resolver {
         self.slack(limit, found);
         let twice = match (kind.name, burst, field) {
             ("pace", Some(burst), _) => found.burst.replace([most, burst]).is_some(),
-            ("fall", ..) => found.fall.replace(most).is_some(),
-            ("accel", ..) => found.accel.replace(most).is_some(),
             ("gain", _, Some(field)) => {
                 let twice = found.gains.iter().any(|(known, _)| *known == field);
                 found.gains.push((field, most));
                 twice
             }
             ("gain", ..) => false,
-            _ => found.paces[i].replace(most).is_some(),
+            _ if i < found.paces.len() => found.paces[i].replace(most).is_some(),
+            _ => found.singles[i - PACES.len()].replace(most).is_some(),
         };
         if twice {
             self.error("limit", limit.name.span, format!("expected one `{}`; found another", kind.name));

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use serde_json::{Map, Value, json};
-use velocitas_core::{Agree, Blend, Input, InputKind, Motion, Schema, SeenBy, Shape, State, Tunable};
+use velocitas_core::{Agree, Blend, Input, InputKind, LIMITS, Motion, Schema, SeenBy, Shape, State, Tunable};
 use velocitas_record::Conditions;
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::{MachineId, Part, RecordTick};
@@ -142,15 +142,17 @@ pub(super) fn rule(rule: &dyn Motion, server: &[f32], clients: &[f32]) -> Value 
             "at_server": server.get(i), "at_clients": clients.get(i),
         })
     };
+    let mut told = json!({
+        "level_mps": limits.level, "up_mps": limits.up, "down_mps": limits.down, "slack": limits.slack,
+        "kept_up_mps": limits.burst.map(|b| b.level), "burst_m": limits.burst.map(|b| b.metres),
+    });
+    LIMITS.iter().for_each(|limit| told[limit.key] = (limit.get)(&limits).into());
     json!({
         "name": rule.name(),
         "state": layout(rule.schema()),
         "input": inputs(rule.schema()),
         "tunables": rule.tunables().iter().enumerate().map(tunable).collect::<Vec<_>>(),
-        "limits": {
-            "level_mps": limits.level, "up_mps": limits.up, "down_mps": limits.down, "slack": limits.slack,
-            "fall_mps2": limits.fall, "kept_up_mps": limits.burst.map(|b| b.level), "burst_m": limits.burst.map(|b| b.metres),
-        },
+        "limits": told,
         "body": { "radius_m": body.radius, "height_m": body.height, "step_m": body.step },
         "moves": rule.moves(),
     })
