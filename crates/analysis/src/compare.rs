@@ -117,7 +117,7 @@ fn is_missed(head: &StateHead, end: LabTime) -> bool {
     head.at.plus(LabTime::from_secs(1.0)) <= end
 }
 
-/// What of two states is otherwise.
+/// What differs between two states.
 fn parted(schemas: (&Schema, &Schema), states: (&State, &State)) -> Option<Parted> {
     let same = |field: &StateField, like: &StateField| like.name == field.name && like.shape == field.shape;
     for field in &schemas.0.state {

@@ -12,7 +12,7 @@ pub enum OwnerSide {
     Predict,
     /// Moves it and says where it is.
     Decide,
-    /// Moves it and gives account: what was pressed, and where that took it.
+    /// Moves it and accounts for it: what was pressed, and where that led.
     Account,
 }
 
@@ -23,7 +23,7 @@ impl OwnerSide {
     }
 }
 
-/// What the authority does with what an owner says.
+/// What the authority does with what an owner sends.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Authority {
     /// Runs the rule with the owner's inputs.
@@ -32,7 +32,7 @@ pub enum Authority {
     Believe,
     /// Takes it over if the guard finds it lawful.
     Judge,
-    /// Steps after it with what was pressed, and holds the account against that.
+    /// Steps after the owner with what was pressed, and compares the account with the result.
     Restep,
 }
 
@@ -109,7 +109,7 @@ impl Arrangement {
         !self.owner.decides()
     }
 
-    /// Whether the server can push it and put it elsewhere: it moves it, or holds its owner to what it is told.
+    /// Whether the server can push it and put it elsewhere: because it moves it, or because its owner has to obey.
     pub fn is_moved(self) -> bool {
         self.sends_inputs() || self.authority != Authority::Believe
     }

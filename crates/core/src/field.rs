@@ -95,7 +95,7 @@ pub struct StateField {
     pub unit: Name,
     /// How each lane is rounded for everybody but the owner.
     pub wire: Quantiser,
-    /// How near reconciliation wants it.
+    /// How near two values must be for reconciliation.
     pub agree: Agree,
     /// How it is drawn between snapshots.
     pub blend: Blend,
@@ -114,7 +114,7 @@ impl Agree {
 }
 
 impl StateField {
-    /// How far two states lie apart in this field, in tolerances: above 1 they do not agree. Where there is no tolerance, 0 for the same
+    /// How far two states lie apart in this field, in tolerances: above 1 they do not agree. Without a tolerance, 0 for the same
     /// bits, and else 1 and the distance in steps of the wire.
     pub fn apart(&self, a: &State, b: &State) -> f32 {
         let same = || (self.lane..self.lane + self.shape.lanes()).all(|lane| a.int(lane) == b.int(lane));
@@ -143,7 +143,7 @@ impl StateField {
         }
     }
 
-    /// Bits of one of its lanes on the wire as everybody else receives it, where they do.
+    /// Bits of one of its lanes on the wire, for everybody else who receives it.
     pub const fn lane_bits(&self) -> u32 {
         match self.shape {
             Shape::Flag => 1,
@@ -181,7 +181,7 @@ pub enum InputKind {
         bits: u32,
     },
     /// A place in the world, three lanes in metres, each within [`POINT_REACH`] of the middle, and one that says whether any is
-    /// given: an order not given is not one to go to the middle of the world. Where none is given the others are 0.
+    /// given: an order that is not given is no order to go to the middle of the world. If none is given the others are 0.
     Point {
         /// Bits a component, 4 to 20.
         bits: u32,
@@ -268,7 +268,7 @@ impl InputField {
         self.lane + 3
     }
 
-    /// Whether an input, as a step reads it, gives it: a key is down or went down, a stick is off its middle, a place is named. A
+    /// Whether an input, as a step reads it, has it: a key is down or went down, a stick is off its middle, a place is given. A
     /// direction is always given.
     pub fn is_given(&self, input: &Input) -> bool {
         match self.kind {

@@ -7,18 +7,18 @@ use crate::server::guard::case::Check;
 use crate::server::guard::checks::checks;
 use crate::verdict::{RULES, Rule};
 
-/// What is answered to a verdict.
+/// The answer to a verdict.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Response {
-    /// It is written down, once a second at most, and what was claimed holds.
+    /// It is written down, at most once a second, and the claim holds.
     Note,
-    /// The owner is put where it could lawfully have got to, and told.
+    /// The owner is put where it could lawfully have come to, and told.
     Clamp,
-    /// The owner is put back to where it last was lawfully, and told until it has understood.
+    /// The owner is put back to its last lawful place, and told until it has acknowledged it.
     PullBack,
-    /// As a pull back; after this number within a time its player may not play on.
+    /// As a pull back; too many within a time end its connection.
     Strike,
-    /// Its player may not play on.
+    /// Its connection ends.
     Disconnect,
 }
 
@@ -41,18 +41,18 @@ impl Response {
 /// How many strikes within a time are too many.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Strikes {
-    /// The one with which it ends; at least 1.
+    /// The number that ends a connection; at least 1.
     pub most: u32,
-    /// Milliseconds in which they count.
+    /// The time in which they count, in milliseconds.
     pub within_ms: u32,
 }
 
-/// What a guard does.
+/// What a guard checks, allows and answers.
 #[derive(Clone)]
 pub struct Policy {
-    /// The checks of claims, in their order, as they are before anything was seen.
+    /// The checks of claims, in their order, in their initial state.
     pub checks: Arc<[Box<dyn Check>]>,
-    /// What is answered, in the order of [`RULES`]. An input that breaks a rule is not used, whatever the answer.
+    /// The answers, in the order of [`RULES`]. An input that breaks a rule is not used, whatever the answer.
     pub responses: [Response; RULES.len()],
     /// The multiple of what the rules and their slack allow, in the order of [`RULES`]: 1 for what they say. Only of those
     /// that are [adjustable](Rule::is_adjustable) does it say anything.
@@ -61,7 +61,7 @@ pub struct Policy {
     pub strikes: Strikes,
 }
 
-/// As much as the rules say is allowed.
+/// As much as the rules say.
 pub const AS_SAID: [f32; RULES.len()] = [1.0; RULES.len()];
 
 impl Policy {

@@ -36,7 +36,7 @@ pub enum SchemaError {
         /// Lanes there are.
         most: usize,
     },
-    /// Every entity needs somewhere to be, as its first field and in the first lanes.
+    /// An entity needs a position, as its first field and in the first lanes.
     #[error("the first state field must be a point in lane 0 (where the entity is)")]
     NoPosition,
     /// Bits outside 2 to 16, or 4 to 20 for a point.
@@ -48,7 +48,7 @@ pub enum SchemaError {
 }
 
 impl Schema {
-    /// Lanes of a state in use: none lies beyond.
+    /// How many lanes of a state are in use; none lies beyond.
     pub fn state_lanes(&self) -> usize {
         self.state.iter().map(|f| f.lane + f.shape.lanes()).max().unwrap_or(0)
     }
@@ -261,14 +261,14 @@ impl Schema {
         out
     }
 
-    /// Takes what only the owner may see from another state.
+    /// Copies what only the owner may see from another state.
     pub fn keep_private(&self, state: &mut State, from: &State) {
         for f in self.state.iter().filter(|f| f.seen_by == SeenBy::Owner) {
             (f.lane..f.lane + f.shape.lanes()).for_each(|lane| state.set_int(lane, from.int(lane)));
         }
     }
 
-    /// Whether all fields agree as nearly as each asks for.
+    /// Whether all fields agree within their tolerances.
     pub fn agrees(&self, a: &State, b: &State) -> bool {
         self.state.iter().all(|f| f.apart(a, b) <= 1.0)
     }

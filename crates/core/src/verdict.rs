@@ -20,7 +20,7 @@ pub enum Rule {
     Flood,
     /// More ticks claimed than time has passed (measured and limit: ticks).
     Time,
-    /// Further in one claim than a second leads (metres).
+    /// Further in one claim than is possible in a second (metres).
     Teleport,
     /// Too far in one claim (metres).
     Reach,
@@ -28,23 +28,23 @@ pub enum Rule {
     Sweep,
     /// Up an edge that is too tall, or that is not there (metres).
     Edge,
-    /// Higher than a hop leads with nothing under the feet (metres above where it last stood).
+    /// Higher than a hop can reach with nothing under the feet (metres above where it last stood).
     Support,
     /// Too far in a second (metres).
     Pace,
-    /// Further than can be kept up (metres beyond that).
+    /// Further than the sustained pace allows (metres beyond it).
     Burst,
-    /// Another speed along the ground than can be had by then (metres a second by which it changed).
+    /// A change of velocity along the ground that is too sudden (metres a second).
     Accel,
-    /// More of something than could have grown by then (as a multiple of what could have).
+    /// A field that grew more than it could have (as a multiple of the possible growth).
     Growth,
-    /// Another place than what was pressed leads to (metres).
+    /// Another place than the inputs lead to (metres).
     Step,
-    /// Another state than what was pressed leads to, in the same place (in tolerances of the field that is farthest off).
+    /// Another state than the inputs lead to, in the same place (in tolerances of the field that is furthest off).
     State,
     /// Turned faster than hands are declared to (radians). A note, never a verdict.
     Turn,
-    /// Pressed together what is declared to be never pressed together (measured: 1; limit: 0). A note, never a verdict.
+    /// Inputs pressed together that are declared never to be (measured: 1; limit: 0). A note, never a verdict.
     Hands,
 }
 
@@ -103,22 +103,22 @@ impl Rule {
         self.spec().name
     }
 
-    /// Whether it is of what somebody sends: that is not used, and nobody is put anywhere for it.
+    /// Whether it is about an input: the input is not used, and nobody is put back.
     pub const fn is_of_inputs(self) -> bool {
         matches!(self, Self::Range | Self::Window | Self::Conflict | Self::Flood)
     }
 
-    /// Whether it is of what hands can give: of people nobody is sure, so it is noted and no more, whatever a server answers to others.
+    /// Whether it is about what hands can do. Nobody can be sure of people, so it is only noted, whatever the server answers to other rules.
     pub const fn is_of_hands(self) -> bool {
         matches!(self, Self::Turn | Self::Hands)
     }
 
-    /// Whether more or less of what it measures can be allowed.
+    /// Whether more or less of what it measures can be allowed by a setting.
     pub const fn is_adjustable(self) -> bool {
         self.is_measured() && !self.is_of_inputs() && !matches!(self, Self::Time)
     }
 
-    /// Whether it is broken by more or less; else it is or it is not.
+    /// Whether it can be broken by more or by less; otherwise it is broken or not.
     pub const fn is_measured(self) -> bool {
         !matches!(self, Self::Sweep | Self::Teleport | Self::Hands)
     }
@@ -133,11 +133,11 @@ pub enum Answer {
     PulledBack,
     /// Nothing: what was claimed holds.
     Noted,
-    /// The owner was put where it could lawfully have got to.
+    /// The owner was put where it could lawfully have come to.
     Clamped,
     /// The owner was put back, and it counts against its player.
     Struck,
-    /// Its player may not play on.
+    /// Its connection ends.
     Disconnected,
 }
 
@@ -179,7 +179,7 @@ pub struct Evidence {
 }
 
 impl Evidence {
-    /// Of a rule that knows no slack, no rounding and no gain.
+    /// Evidence of a rule without slack, rounding and gain.
     pub const fn plain(rule: Rule, (from, to): (Tick, Tick), measured: f32, limit: f32) -> Self {
         Self { rule, from, to, measured, limit, allowed: 1.0, slack: 0.0, quantum: 0.0, gain: 0.0 }
     }
@@ -212,7 +212,7 @@ pub fn share(measured: f32, limit: f32) -> f32 {
     }
 }
 
-/// What a rule measured of an owner's word, lawful or not: how near to a limit it came.
+/// What a rule measured of a claim, lawful or not: how near it came to the limit.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Measure {
     /// Whose.
@@ -226,7 +226,7 @@ pub struct Measure {
 /// Corners of a path at most.
 pub const MOST_CORNERS: usize = 12;
 
-/// Where somebody claimed to have been, oldest first: the corners between which something was measured.
+/// The places that were claimed, oldest first: the corners between which something was measured.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(from = "Vec<Vec3>", into = "Vec<Vec3>")]
 pub struct Path {
@@ -247,7 +247,7 @@ impl From<Path> for Vec<Vec3> {
 }
 
 impl Path {
-    /// Through these places; of more than fit the newest.
+    /// A path through these places; if there are too many, through the newest.
     pub fn through(places: impl IntoIterator<Item = Vec3>) -> Self {
         let mut path = Self::default();
         for at in places {
@@ -267,14 +267,14 @@ impl Path {
     }
 }
 
-/// What a person needs to see what was measured of where somebody was.
+/// What a person needs to judge a verdict about places.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Exhibit {
     /// The body that was taken along the path.
     pub hull: Body,
     /// What was claimed.
     pub path: Path,
-    /// Where its owner is by the server's word.
+    /// Where the server puts its owner.
     pub put: Vec3,
 }
 
@@ -289,7 +289,7 @@ pub struct Verdict {
     pub tick: Tick,
     /// On what.
     pub evidence: Evidence,
-    /// Where it was, if the rule is of places.
+    /// Where it was, if the rule is about places.
     pub exhibit: Option<Exhibit>,
     /// What was done.
     pub answer: Answer,

@@ -130,7 +130,7 @@ impl World {
         self.len() == 0
     }
 
-    /// Says who gives an entity orders. `false` when it is not there.
+    /// Sets who gives an entity orders. `false` when it is not there.
     pub fn set_owners(&mut self, id: EntityId, owners: &[Token]) -> bool {
         self.get_mut(id).is_some_and(|entity| {
             entity.owners = owners.to_vec();

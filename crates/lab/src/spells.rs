@@ -37,7 +37,7 @@ impl Spells {
         Self { kind, number: 0, now_on: false, until: LabTime::ZERO, of: None }
     }
 
-    /// Whether a spell is on at `now`, which never goes back. Spells that come otherwise than before begin with a pause.
+    /// Whether a spell is on at `now`, which never goes back. Spells with other settings than before begin with a pause.
     pub(crate) fn is_on(&mut self, (seed, place): (u64, u32), often: Often, now: LabTime) -> bool {
         if often.per_minute <= 0.0 || often.lasts_ms <= 0.0 {
             self.of = None;

@@ -62,7 +62,7 @@ pub enum Happening {
     Pushed(EntityId, [f32; 3]),
     /// The server put the member's entity elsewhere before this tick.
     Teleported(EntityId, [f32; 3]),
-    /// A setting of the link between the machine and the one that decides becomes otherwise, on one way.
+    /// A setting of the link between the machine and the one that decides changes, on one way.
     Link {
         /// Whether on the way up.
         up: bool,

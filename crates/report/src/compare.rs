@@ -93,7 +93,7 @@ impl Half {
     }
 }
 
-/// A figure that is otherwise: means over the seeds.
+/// A figure that differs: means over the seeds.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Difference {
     /// A member of the cast.
@@ -111,7 +111,7 @@ pub struct Difference {
     pub b: Option<f64>,
 }
 
-/// A trouble that came, went, or became otherwise: means over the seeds.
+/// A trouble that came, went, or changed: means over the seeds.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct TroubleChange {
     /// On whose screen, or in whose prediction.
@@ -203,7 +203,7 @@ impl TroubleMean {
 }
 
 impl TroubleChange {
-    /// 0 where it came, 1 where it went, 2 where it is otherwise.
+    /// 0 where it came, 1 where it went, 2 where it differs.
     const fn kind(&self) -> u8 {
         match (&self.a, &self.b) {
             (None, _) => 0,
@@ -218,7 +218,7 @@ fn mean(values: &[f64]) -> Option<f64> {
 }
 
 impl Comparison {
-    /// Whether nothing is otherwise: no state, no figure, nobody who takes part.
+    /// Whether nothing differs: no state, no figure, nobody who takes part.
     pub fn is_same(&self) -> bool {
         let parted = self.pairs.iter().flat_map(|pair| &pair.partings).any(|partings| !partings.is_empty());
         let same = self.differences().is_empty() && self.troubles().is_empty() && self.lasts.0 == self.lasts.1;
@@ -237,7 +237,7 @@ impl Comparison {
         ]
     }
 
-    /// Figures of those who take part in both that are otherwise.
+    /// Figures of those who take part in both that differ.
     pub fn differences(&self) -> Vec<Difference> {
         let Some(first) = self.pairs.first() else { return Vec::new() };
         let mut all = Vec::new();
@@ -261,7 +261,7 @@ impl Comparison {
         all
     }
 
-    /// Troubles that came, went, or became otherwise: those that came first, and of each kind the worst first.
+    /// Troubles that came, went, or changed: those that came first, and of each kind the worst first.
     pub fn troubles(&self) -> Vec<TroubleChange> {
         let mut known: Vec<(&str, &str)> = Vec::new();
         for row in self.pairs.iter().flat_map(|pair| pair.halves.0.troubles.iter().chain(&pair.halves.1.troubles)) {

@@ -1,4 +1,4 @@
-//! Whether who was accused did nothing but what its own ground and its own rule make of what it pressed, and these are not the server's.
+//! Whether the accused did nothing but what its own ground and its own rule make of what it pressed, and these are not the server's.
 //!
 //! From the server's side an outdated ground and a cheat look the same; in the record they do not. The owner's ticks are stepped again,
 //! one by one, with what its machine knew and what its hands pressed. If each comes to the very bits that it had, it made nothing of it
@@ -71,7 +71,7 @@ struct Step {
     to: State,
 }
 
-/// The excuse of who was accused, if the record can prove one.
+/// The excuse of the accused, if the record can prove one.
 pub fn excuse(record: &Record, it: &Accusation) -> Option<Excuse> {
     let actor = record.cast.actor(it.verdict.entity)?;
     let kind = record.cast.actors[actor.index()].kind;

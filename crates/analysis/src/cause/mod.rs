@@ -46,10 +46,10 @@ struct Missing {
     first: Option<LabTime>,
 }
 
-/// A link that became otherwise is named for so long: a client's lead has followed by then.
+/// A link that changed is named for so long: a client's lead has followed by then.
 const FOLLOWED: LabTime = LabTime(5_000_000_000);
 
-/// What became otherwise of a machine's way up in the seconds before a moment, and how long before, in words.
+/// What changed of a machine's way up in the seconds before a moment, and how long before, in words.
 fn link_turned(record: &Record, machine: MachineId, by: LabTime) -> Option<String> {
     let turned = |row: &HappeningRow| match row.what {
         Happening::Link { up: true, knob, value } => Some((row.at, knob, KnobValue::Number(value))),

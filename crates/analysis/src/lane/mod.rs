@@ -76,7 +76,7 @@ pub struct Lane {
     pub decades_from: Option<f64>,
     /// Whether it is of what is drawn on the viewer's screen.
     pub is_seen: bool,
-    /// For how long after a moment its samples may still become otherwise.
+    /// For how long after a moment its samples may still change.
     pub settles: LabTime,
     sample: Sample,
 }

@@ -386,7 +386,7 @@ struct Pair {
     piece: u32,
     seconds: f64,
     drawn: [f64; 3],
-    /// How the authority had it move, between which moments in nanoseconds, and whether that is otherwise.
+    /// How the authority had it move, between which moments in nanoseconds, and whether that differs.
     really: [f64; 3],
     then: (f64, f64),
     differs: bool,

@@ -1,6 +1,6 @@
 //! One player's machine.
 //!
-//! It joins by itself as soon as it is told the time, and again when the server was silent for too long; it leaves when it is
+//! It joins by itself at its first reading of the clock, and again when the server was silent for too long; it leaves when it is
 //! [told to](Client::leave).
 //!
 //! A [`Client`] samples keys at its own ticks, sends them up, predicts its own entity, holds the prediction against
@@ -50,11 +50,11 @@ use crate::wire::{
 pub struct ClientConfig {
     /// The player.
     pub token: Token,
-    /// Another number each time the program is started.
+    /// A number that is new each time the program starts.
     pub life: Life,
     /// Who decides where its entities are.
     pub arrangement: Arrangement,
-    /// What it starts with.
+    /// Its settings at the start.
     pub settings: ClientSettings,
     /// What it knows of the world.
     pub ingredients: Ingredients,
@@ -63,7 +63,7 @@ pub struct ClientConfig {
 /// One player's machine.
 ///
 /// It samples keys at its own ticks, sends them up, predicts its own entity, compares the prediction with snapshots of *the same tick*, and
-/// draws everybody else in the past. It joins by itself as soon as it is told the time, and again when the server was silent for too long;
+/// draws everybody else in the past. It joins by itself at its first reading of the clock, and again when the server was silent for too long;
 /// it leaves when it is [told to](Client::leave). The calling loop stands on the [front page](crate).
 #[derive(Clone, Debug)]
 pub struct Client {
@@ -80,7 +80,7 @@ pub struct Client {
     refused: u64,
 }
 
-/// What exists in each phase and no other.
+/// What exists in one phase only.
 #[derive(Clone, Debug)]
 enum Phase {
     /// Asking to join.
@@ -89,7 +89,7 @@ enum Phase {
     Playing(Box<Playing>),
     /// Saying goodbye.
     Leaving(Leaving),
-    /// Out, and staying so.
+    /// Out for good.
     Left(EndedBy),
 }
 
@@ -135,7 +135,7 @@ impl Client {
     /// Takes a datagram.
     ///
     /// # Errors
-    /// When it is none of ours; it is counted, dropped and nothing changes.
+    /// When it cannot be read as one of ours: it is counted and dropped, and nothing changes.
     pub fn handle_datagram<S: Sink>(&mut self, now: HostNanos, bytes: &[u8], sink: &mut S) -> Result<(), WireError> {
         let done = self.datagram(now, bytes, sink);
         if done.is_err() {
@@ -266,7 +266,7 @@ impl Client {
         self.phase = Phase::Left(why);
     }
 
-    /// Asks to join again, knowing nothing.
+    /// Asks to join again, from nothing.
     fn begin_anew<S: Sink>(&mut self, sink: &mut S) {
         tell(sink, Fact::Unheard);
         self.life = self.life.next();
@@ -283,7 +283,7 @@ impl Client {
         self.phase = Phase::Playing(Box::new(playing));
     }
 
-    /// Leaves: says goodbye until the server has understood. Who was not welcomed yet is out as soon as it is told the time.
+    /// Leaves: says goodbye until the server has acknowledged it. A client that was not welcomed yet is out at once.
     pub fn leave(&mut self) {
         let epoch = match &self.phase {
             Phase::Joining(joining) => joining.welcomed_by(),
@@ -293,7 +293,7 @@ impl Client {
         self.phase = Phase::Leaving(Leaving::new(epoch));
     }
 
-    /// How far it is in or out.
+    /// Whether it is joining, playing, leaving or out.
     pub const fn presence(&self) -> Presence {
         match &self.phase {
             Phase::Joining(joining) if joining.refused().is_some() => Presence::Refused,
@@ -304,7 +304,7 @@ impl Client {
         }
     }
 
-    /// Why it is not let in, while it is not.
+    /// Why it was refused, while it is.
     pub const fn refused_for(&self) -> Option<&Refused> {
         match &self.phase {
             Phase::Joining(joining) => joining.refused(),
@@ -320,7 +320,7 @@ impl Client {
         }
     }
 
-    /// Runs the ticks due at `now`, queues what they send, and lets what is drawn go on.
+    /// Runs the ticks due at `now`, queues what they send, and advances what is drawn.
     pub fn handle_time<S: Sink>(&mut self, now: HostNanos, sink: &mut S) {
         self.frame.passed(now);
         if self.playing().is_some_and(|playing| playing.is_unheard(now)) {
@@ -365,14 +365,14 @@ impl Client {
         }
     }
 
-    /// The same for those of its own entities whose states it makes itself.
+    /// The same for its own entities whose states it makes itself.
     pub fn draw_own(&self, now: HostNanos, mut each: impl FnMut(EntityId, &DrawnState)) {
         if let Some(playing) = self.playing() {
             playing.draw_own(&self.lent(), now, &mut each);
         }
     }
 
-    /// Where everybody else, and own entities that are waited for, are drawn at `now`: what [`draw`](Self::draw) says of that, at less
+    /// Where all other entities, and own entities that are not predicted, are drawn at `now`: as [`draw`](Self::draw), at less
     /// cost.
     pub fn spot_others(&self, now: HostNanos, mut each: impl FnMut(EntityId, &DrawnSpot)) {
         if let Some(playing) = self.playing() {
@@ -403,12 +403,12 @@ impl Client {
         self.newest_tick().map_or(Tick(0), Tick::next)
     }
 
-    /// As whom it plays, once it does.
+    /// Its connection, while it plays.
     pub fn peer(&self) -> Option<PeerId> {
         self.playing().map(|p| p.peer)
     }
 
-    /// Everything it knows to be there, in the order of their ids; nothing before it plays.
+    /// The entities that it knows, in the order of their ids; none before it plays.
     pub fn known(&self) -> impl Iterator<Item = Known<'_>> {
         self.playing().into_iter().flat_map(Playing::known)
     }
@@ -432,14 +432,14 @@ impl Client {
         self.timeline.at(self.next_tick()).kinds.motion(kind).schema()
     }
 
-    /// From the next tick on, this machine knows the world so; not before a change already agreed on. Returns that tick.
+    /// Changes what this machine knows of the world, from the next tick on or after a change already agreed on. Returns that tick.
     pub fn set_ingredients(&mut self, ingredients: Ingredients) -> Tick {
         let from = self.next_tick().max(self.timeline.last_change());
         self.timeline.change(from, ingredients);
         from
     }
 
-    /// From `tick` on, or the next if that has passed, this machine knows the world so. Returns that tick.
+    /// Changes what this machine knows of the world, from `tick` on, or the next tick if that has passed. Returns that tick.
     pub fn set_ingredients_at(&mut self, tick: Tick, ingredients: Ingredients) -> Tick {
         let from = tick.max(self.next_tick());
         self.timeline.change(from, ingredients);
@@ -451,7 +451,7 @@ impl Client {
         self.timeline.latest()
     }
 
-    /// Puts an own entity elsewhere, as a respawn in the owner's hands does. Only an owner who decides can.
+    /// Puts an own entity elsewhere, as a respawn does. Only an owner that decides can.
     pub fn place(&mut self, entity: EntityId, state: State) {
         if let Phase::Playing(playing) = &mut self.phase {
             playing.place(entity, state);
@@ -463,7 +463,7 @@ impl Client {
         self.playing().map(|p| p.ticks.newest())
     }
 
-    /// What the hands last said of an entity that others give orders as well: shown at once, though nothing of it is predicted.
+    /// The last order given to an entity that has other owners too. It is shown at once, though the entity is not predicted.
     pub fn order(&self, entity: EntityId) -> Option<Order> {
         self.playing()?.order(entity)
     }

@@ -11,9 +11,9 @@ pub struct ClientSettings {
     pub view_delay: ViewDelay,
     /// Milliseconds in which a correction is eased out; 0 shows it at once.
     pub ease_ms: u32,
-    /// Corrections of more metres than this are shown at once.
+    /// Corrections larger than this, in metres, are shown at once.
     pub snap_m: f32,
-    /// Milliseconds a remote may run on past its newest state.
+    /// How long a remote may run on past its newest state, in milliseconds.
     pub extrapolate_ms: u32,
     /// Ticks by which inputs are to arrive earlier than they need to.
     pub extra_lead: u8,
@@ -23,12 +23,12 @@ pub struct ClientSettings {
     pub reconcile: bool,
     /// Whether remotes are drawn in the past and blended.
     pub interpolate: bool,
-    /// Whether own entities are drawn between their last two ticks; otherwise at the newest, as it stands.
+    /// Whether own entities are drawn between their last two ticks; otherwise at the newest.
     pub between_ticks: bool,
 }
 
 impl ClientSettings {
-    /// What a client starts with unless told otherwise.
+    /// The default settings.
     pub const DEFAULT: Self = Self {
         repeats: 3,
         view_delay: ViewDelay::Auto,

@@ -39,7 +39,7 @@ pub enum InputFate {
     Sampled,
     /// Server: it arrived for the first time; how early, in quarter ticks; negative: after its tick was simulated.
     Arrived(i16),
-    /// Server: it arrived for a tick that the server passes over after a stall: nobody's fault of its owner's.
+    /// Server: it arrived for a tick that the server passes over after a stall; its owner is not at fault.
     Dropped,
     /// Server: it is a claim that goes on from before the guard's last pull back, and dropped for that: on arrival, or while
     /// it waited for its tick.
@@ -87,7 +87,7 @@ pub enum Restored {
     Overtaken,
     /// The guard pulled a claiming owner back.
     PulledBack,
-    /// The server put it elsewhere: what was predicted is cut, and no jump.
+    /// The server put it elsewhere: the prediction is cut, which is no jump.
     Teleported,
 }
 
@@ -135,7 +135,7 @@ pub enum Fact {
     Verdict(Verdict),
     /// Server: something that hands seldom give, which is no accusation.
     Note(Verdict),
-    /// Server: an owner is put back, and claims that go on from before are worth nothing.
+    /// Server: an owner is put back; claims that go on from before are dropped.
     PulledBack {
         /// Whose.
         peer: PeerId,
@@ -192,7 +192,7 @@ pub enum Fact {
     Denied(Denied),
     /// Client: nothing was heard of the server for so long that it asks anew.
     Unheard,
-    /// Client: it is out, and stays so.
+    /// Client: it is out for good.
     Out(EndedBy),
     /// Client: it learnt of an entity from a snapshot of this tick.
     Entered {
@@ -208,7 +208,7 @@ pub enum Fact {
         /// That tick.
         tick: Tick,
     },
-    /// Client: by a snapshot of this tick it gives an entity orders, or does so no longer.
+    /// Client: by a snapshot of this tick it owns an entity, or no longer.
     Owns {
         /// Which.
         entity: EntityId,
@@ -244,14 +244,14 @@ pub enum Fact {
         /// Why.
         why: Denied,
     },
-    /// Server: who was let in has another rule of the same layout.
+    /// Server: a client was let in whose rule has the same layout and does something else.
     RuleDiffers {
         /// Who.
         peer: PeerId,
         /// The number of the rule.
         kind: u8,
     },
-    /// Server: there is an entity from this tick on.
+    /// Server: an entity exists from this tick on.
     Born {
         /// Which.
         entity: EntityId,
@@ -262,14 +262,14 @@ pub enum Fact {
         /// That tick.
         tick: Tick,
     },
-    /// Server: from this tick on there is one no more.
+    /// Server: an entity is gone from this tick on.
     Gone {
         /// Which.
         entity: EntityId,
         /// That tick.
         tick: Tick,
     },
-    /// Server: from this tick on a player owns an entity, or does so no longer.
+    /// Server: from this tick on a player owns an entity, or no longer.
     Owner {
         /// Which entity.
         entity: EntityId,
@@ -280,7 +280,7 @@ pub enum Fact {
         /// Whether it does.
         owns: bool,
     },
-    /// Server: of several owners this one's new order was the last to arrive: it holds from this tick on.
+    /// Server: of several owners, this one's new order arrived last and is obeyed from this tick on.
     Obeyed {
         /// Whose.
         peer: PeerId,

@@ -15,7 +15,7 @@ pub enum Gap {
     Handover,
     /// A push that its owner did not answer had its effect.
     Push,
-    /// Ticks were lost in which rule, tunables or ground became otherwise.
+    /// Ticks were lost in which rule, tunables or ground changed.
     Change,
 }
 

@@ -19,15 +19,15 @@ pub struct ServerConfig {
     pub start: HostNanos,
     /// What it knows of the world.
     pub ingredients: Ingredients,
-    /// How long it waits for who says nothing.
+    /// How long it waits for silent players.
     pub patience: Patience,
     /// What its guard looks at and answers.
     pub policy: Policy,
-    /// A number that nobody else knows: by it the server tells who really receives what is sent to an address.
+    /// A secret number. With it the server checks that a stranger receives what is sent to its address.
     pub secret: u64,
 }
 
-/// How long a server waits for a player who says nothing, in milliseconds.
+/// How long a server waits for a silent player, in milliseconds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Patience {
     /// How long made-up input holds keys down; then it rests.
@@ -39,7 +39,7 @@ pub struct Patience {
 }
 
 impl Patience {
-    /// What a server does unless told otherwise.
+    /// The default times.
     pub const DEFAULT: Self = Self { hold_ms: 500, gone_ms: 10_000, keep_ms: 60_000 };
 }
 
@@ -55,7 +55,7 @@ pub enum SpawnError {
     /// A snapshot of everybody would not fit a datagram any more.
     #[error("a snapshot of {entities} entities takes {bytes} bytes; a datagram holds {MAX_DATAGRAM}")]
     SnapshotTooLong {
-        /// Entities there would be.
+        /// How many entities there would be.
         entities: usize,
         /// Bytes it would take.
         bytes: usize,
@@ -69,7 +69,7 @@ pub enum SpawnError {
     /// More owners than can be told of.
     #[error("an entity has at most {MOST_OWNERS} owners, not {0}")]
     Owners(usize),
-    /// Nobody expects this player, or it comes with nothing.
+    /// This player was not invited, or nothing comes with it.
     #[error("no such player is invited with a body")]
     Uninvited,
 }

@@ -5,7 +5,7 @@ use crate::data::State;
 use crate::ids::Token;
 use crate::tick::HostNanos;
 
-/// Somebody who may come.
+/// A player that may join.
 #[derive(Clone, Copy, Debug)]
 pub struct Guest {
     /// The player.
@@ -14,7 +14,7 @@ pub struct Guest {
     pub arrangement: Arrangement,
     /// Ticks from snapshot to snapshot, 1 to 255.
     pub snapshot_every: u8,
-    /// What comes into the world with it, if anything does: the number of a rule, and how it stands then. It leaves with its
+    /// What comes into the world with it, if anything does: the number of a rule, and its first state. It leaves with its
     /// player; what else a player owns stays.
     pub body: Option<(u8, State)>,
 }
@@ -31,7 +31,7 @@ struct Expected {
 pub(super) struct Guests(Vec<Expected>);
 
 impl Guests {
-    /// Somebody may come; said again, it comes otherwise.
+    /// Invites a player; a second invitation replaces the first.
     pub(super) fn invite(&mut self, guest: Guest) {
         let guest = Guest { snapshot_every: guest.snapshot_every.max(1), ..guest };
         match self.0.iter_mut().find(|e| e.guest.token == guest.token) {
@@ -40,7 +40,7 @@ impl Guests {
         }
     }
 
-    /// Somebody may not come any more.
+    /// Takes an invitation back.
     pub(super) fn uninvite(&mut self, token: Token) {
         self.0.retain(|e| e.guest.token != token);
     }

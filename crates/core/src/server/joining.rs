@@ -21,12 +21,12 @@ use crate::wire::{
 use crate::world::Entity;
 
 impl Server {
-    /// A player may come from now on; said again, its next connection begins so.
+    /// Invites a player from now on; a second invitation applies to its next connection.
     pub fn invite(&mut self, guest: Guest) {
         self.guests.invite(guest);
     }
 
-    /// A player may not come any more. A connection it has goes on.
+    /// Takes an invitation back. A connection that the player has goes on.
     pub fn uninvite(&mut self, token: Token) {
         self.guests.uninvite(token);
     }
@@ -34,7 +34,7 @@ impl Server {
     /// Puts what an invited player comes with into the world before it has come. What is there already stays as it is.
     ///
     /// # Errors
-    /// When nobody expects it, it comes with nothing, or a snapshot of everybody would no longer fit a datagram.
+    /// When it was not invited, nothing comes with it, or a snapshot of everybody would no longer fit a datagram.
     pub fn bring(&mut self, token: Token, now: HostNanos) -> Result<EntityId, SpawnError> {
         if let Some(there) = self.body_of(token) {
             return Ok(there);
@@ -139,7 +139,7 @@ impl Server {
         entity.owners().iter().filter_map(|token| self.peers.of_player(*token)).map(|peer| peer.id.slot).collect()
     }
 
-    /// Everybody is to know who owns an entity.
+    /// Sends everybody news of who owns an entity.
     pub(super) fn tell_owners(&mut self, entity: EntityId) {
         let Some(owners) = self.world.get(entity).map(|entity| self.places_of_owners(entity)) else { return };
         for peer in self.peers.iter_mut() {
@@ -147,16 +147,16 @@ impl Server {
         }
     }
 
-    /// What somebody who knows nothing is to know of owners.
+    /// The news of owners that a newcomer needs.
     pub(super) fn owners_of_all(&self) -> Vec<News> {
         let all = self.world.iter().map(|entity| (entity.id(), self.places_of_owners(entity)));
         all.filter(|(_, owners)| !owners.is_empty()).map(|(id, owners)| News::Owned(id, owners)).collect()
     }
 
-    /// The rules of who says hello that do something else than those here.
+    /// The rules of a hello that have the same layout and do something else than those here.
     ///
     /// # Errors
-    /// When one of them is laid out otherwise, or there is another number of them.
+    /// When one of them has another layout, or their number differs.
     fn held_against(&self, hello: &Hello) -> Result<Vec<u8>, RefusedFor> {
         let kinds = self.kinds();
         let (here, there) = (kinds.prints(), &hello.kinds);
@@ -193,7 +193,7 @@ impl Server {
         self.outbox.push_back((peer.at, out.finish()));
     }
 
-    /// Who speaks another version is told which one is spoken here, if that is no more than it said itself.
+    /// Tells a client of another version which version is spoken here, if the answer is no longer than its hello.
     pub(super) fn refuse_version<S: Sink>(&mut self, now: HostNanos, from: Address, bytes: usize, sink: &mut S) {
         if bytes >= VERSION_REFUSAL && self.peers.at_mut(from).is_none() && self.door.has_time() {
             tell(sink, Fact::Refused { from, why: RefusedFor::Version.denied() });

@@ -75,7 +75,7 @@ pub struct Server {
 }
 
 impl Server {
-    /// A server without anybody.
+    /// A server with nobody connected.
     pub fn new(config: ServerConfig) -> Self {
         Self {
             ticks: TickLoop::new(config.rate, config.base, config.start, config.start),
@@ -94,12 +94,12 @@ impl Server {
         }
     }
 
-    /// The next tick to be run: from it on, what is done now holds.
+    /// The next tick to be run: what is done now takes effect in it.
     fn next_tick(&self) -> Tick {
         self.ticks.newest().next()
     }
 
-    /// The rules that hold last.
+    /// The rules of the latest change.
     fn kinds(&self) -> &Kinds {
         &self.timeline.latest().kinds
     }
@@ -112,7 +112,7 @@ impl Server {
     /// Takes a datagram that came from an address.
     ///
     /// # Errors
-    /// When it is none of ours; it is counted, dropped and nothing changes.
+    /// When it cannot be read as one of ours: it is counted and dropped, and nothing changes.
     pub fn handle_datagram<S: Sink>(
         &mut self,
         now: HostNanos,
@@ -156,7 +156,7 @@ impl Server {
         }
     }
 
-    /// Takes what a player has to say of its entities.
+    /// Takes what a player says of its entities.
     fn word<S: Sink>(
         &mut self,
         now: HostNanos,
@@ -215,7 +215,7 @@ impl Server {
         Ok(())
     }
 
-    /// Whether one more datagram of a peer is read. Of those that are not it is told once a second.
+    /// Whether one more datagram of a peer is read. Those that are not are reported once a second.
     fn is_read<S: Sink>(&mut self, now: HostNanos, from: PeerId, expected: Tick, sink: &mut S) -> bool {
         let rate = self.ticks.rate();
         let Some(peer) = self.peers.get_mut(from) else { return false };
@@ -257,7 +257,7 @@ impl Server {
         }
     }
 
-    /// Makes a tick of the world. Gives back what is to become of players for what they did.
+    /// Makes a tick of the world. Returns what is to be done about players for what they did.
     fn tick<S: Sink>(&mut self, tick: Tick, sink: &mut S) -> Vec<(PeerId, Sentence)> {
         let mut sentences = Vec::new();
         let rate = self.ticks.rate();
@@ -322,25 +322,25 @@ impl Server {
     }
 
     /// Adds to an entity's velocity before its next step, in metres a second. Owners who decide are told, and
-    /// have it from the tick on in which they hear of it; who is not judged is not moved.
+    /// it takes effect from the tick in which they hear of it. An entity whose owner is not judged is not moved.
     pub fn push(&mut self, entity: EntityId, velocity: Vec3) {
         self.world.push(entity, velocity);
     }
 
     /// Puts an entity elsewhere, at rest, before its next step: a teleport, which nobody draws as a slide. Owners who
-    /// decide are told to go on from there; who is not judged is not moved.
+    /// decide are told to go on from there. An entity whose owner is not judged is not moved.
     pub fn teleport(&mut self, entity: EntityId, to: Vec3) {
         self.world.put(entity, to);
     }
 
-    /// From the next tick on, the server knows the world so; not before a change already agreed on. Returns that tick.
+    /// Changes what the server knows of the world, from the next tick on or after a change already agreed on. Returns that tick.
     pub fn set_ingredients(&mut self, ingredients: Ingredients) -> Tick {
         let from = self.ticks.newest().next().max(self.timeline.last_change());
         self.timeline.change(from, ingredients);
         from
     }
 
-    /// From `tick` on, or the next if that has passed, the server knows the world so. Returns that tick.
+    /// Changes what the server knows of the world, from `tick` on, or the next tick if that has passed. Returns that tick.
     pub fn set_ingredients_at(&mut self, tick: Tick, ingredients: Ingredients) -> Tick {
         let from = tick.max(self.ticks.newest().next());
         self.timeline.change(from, ingredients);
@@ -352,7 +352,7 @@ impl Server {
         self.timeline.latest()
     }
 
-    /// From now on a multiple of what a rule says is allowed; see [`Policy::allowed`].
+    /// Sets the multiple of what a rule says that is allowed from now on; see [`Policy::allowed`].
     pub const fn allow(&mut self, rule: Rule, times: f32) {
         self.policy.allowed[rule as usize] = times;
     }
@@ -364,7 +364,7 @@ impl Server {
         connected.into_iter().for_each(|peer| peer.snapshot_every = ticks.max(1));
     }
 
-    /// Who is connected: the connection, where it comes from, which player it is.
+    /// Everybody who is connected: the connection, its address, its player.
     pub fn connections(&self) -> impl Iterator<Item = (PeerId, Address, Token)> {
         self.peers.iter().map(|peer| (peer.id, peer.at, peer.token))
     }
@@ -374,12 +374,12 @@ impl Server {
         self.world.iter().find(|e| e.came_with == Some(player)).map(Entity::id)
     }
 
-    /// By which connection a player comes.
+    /// The connection of a player.
     pub fn peer_of(&self, player: Token) -> Option<PeerId> {
         self.peers.of_player(player).map(|peer| peer.id)
     }
 
-    /// Datagrams of strangers that there was no time for.
+    /// Datagrams of strangers that were dropped for lack of time.
     pub const fn turned_away(&self) -> u64 {
         self.door.turned_away()
     }
@@ -390,7 +390,7 @@ impl Server {
     }
 }
 
-/// Makes a tick of an entity by the word of its owner; of several the one who last said something new.
+/// Makes a tick of an entity with its owner's input; of several owners, that of the one who last sent something new.
 fn obeyed<S: Sink>(
     (peers, owners): (&mut Peers, &[Owns]),
     entity: &mut Entity,

@@ -87,7 +87,7 @@ impl Kinds {
         Self::new(all)
     }
 
-    /// For each kind the tunables it has unless told otherwise.
+    /// For each kind its default tunables.
     pub fn defaults(&self) -> Vec<Vec<f32>> {
         self.iter().map(|(_, m)| m.tunables().iter().map(|t| t.default).collect()).collect()
     }

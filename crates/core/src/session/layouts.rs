@@ -7,7 +7,7 @@ use crate::plan::Plan;
 use crate::schema::Schema;
 use crate::tick::{Tick, WireTick};
 
-/// An entity that somebody gives orders, and its rule.
+/// An entity with an owner, and its rule.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Owned {
     /// Which.

@@ -60,7 +60,7 @@ pub struct Timeline {
 const MOST_CHANGES: usize = 64;
 
 impl Timeline {
-    /// The same since ever.
+    /// The same from the beginning of time.
     pub fn new(ingredients: Ingredients) -> Self {
         Self { changes: vec![Change::new(Tick(0), ingredients)] }
     }
@@ -85,7 +85,7 @@ impl Timeline {
         &self.change_at(tick).known
     }
 
-    /// All that held at some tick of these, the newest first, each with what an entity of a kind could lawfully reach.
+    /// Everything that held at one of these ticks, the newest first, each with the limits of a kind.
     pub(crate) fn between(&self, from: Tick, to: Tick, kind: u8) -> impl Iterator<Item = (&Ingredients, &Limits)> {
         let last = self.changes.iter().rposition(|change| change.from <= to).unwrap_or(0);
         let first = self.changes.iter().rposition(|change| change.from <= from).unwrap_or(0);

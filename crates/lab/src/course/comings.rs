@@ -117,7 +117,7 @@ impl Resolver<'_> {
         Ok(())
     }
 
-    /// How long the server waits for who says nothing.
+    /// How long the server waits for a silent player.
     pub(super) fn silence(&self, silence: &file::Silence) -> Result<velocitas_core::Patience> {
         let usual = velocitas_core::Patience::DEFAULT;
         let millis = |q: Option<&Spanned<velocitas_record::quantity::Quantity<velocitas_record::quantity::Time>>>,

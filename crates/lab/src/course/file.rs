@@ -58,7 +58,7 @@ pub(super) struct File {
     /// Tunables of a rule set otherwise, for everybody or for one side.
     #[serde(default)]
     pub(super) tune: Vec<Tune>,
-    /// How long the server waits for who says nothing.
+    /// How long the server waits for a silent player.
     #[serde(default)]
     pub(super) silence: Silence,
     /// What the server's guard looks at and answers.
@@ -129,7 +129,7 @@ pub(super) struct Guard {
     pub(super) within: Option<Spanned<Quantity<Time>>>,
 }
 
-/// How long the server waits for who says nothing.
+/// How long the server waits for a silent player.
 #[derive(JsonSchema, Deserialize, Default)]
 #[serde(deny_unknown_fields)]
 pub(super) struct Silence {

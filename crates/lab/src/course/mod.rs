@@ -94,7 +94,7 @@ pub struct Course {
     pub world: Arc<World>,
     /// What was recorded of links, for those that follow it.
     pub traces: Arc<[DelayTrace]>,
-    /// How long the server waits for who says nothing.
+    /// How long the server waits for a silent player.
     pub patience: Patience,
     /// What the server's guard looks at and answers.
     pub guard: GuardSpec,
@@ -118,7 +118,7 @@ pub struct Course {
     pub files: Arc<[NamedFile]>,
 }
 
-/// A tunable set otherwise than its rule does.
+/// A tunable set to another value than its rule has.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Override {
     /// The number of the rule.
@@ -229,7 +229,7 @@ pub enum What {
     Push(MemberId, Vec3),
     /// A member of the cast is put elsewhere, by the server.
     Teleport(MemberId, Vec3),
-    /// The link of a member becomes otherwise: what is set anew, up and down.
+    /// The link of a member changes: what is set anew, up and down.
     Link(MemberId, Turned),
     /// Tunables of a rule are turned, on these sides.
     Tune(Vec<Override>),

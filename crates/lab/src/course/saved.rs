@@ -60,7 +60,7 @@ impl Course {
         Saved { course: Some(course), taken: changes(self).taken, restart }
     }
 
-    /// What this course says otherwise than another, by its keys, and which gaits of the same path are otherwise.
+    /// What this course says otherwise than another, by its keys, and which gaits of the same path differ.
     pub fn differs_from(&self, other: &Self) -> Vec<String> {
         let Changes { mut taken, restart } = changes(&other.text, &self.text);
         taken.extend(restart);

@@ -95,7 +95,7 @@ pub(super) struct Event {
     /// Somebody is put elsewhere, by the server.
     #[serde(default)]
     pub(super) teleport: Option<Teleport>,
-    /// A member's link becomes otherwise.
+    /// A member's link changes.
     #[serde(default)]
     pub(super) link: Option<LinkChange>,
     /// Tunables are turned, for everybody or on one side.

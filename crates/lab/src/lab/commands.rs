@@ -90,7 +90,7 @@ impl Lab {
         }
     }
 
-    /// What machines know becomes otherwise at one tick.
+    /// What machines know changes at one tick.
     fn command_change<W: Watch>(&mut self, command: Command, read: ReadLater<'_>, watch: &mut W) {
         let (reach, changed) = match command {
             Command::Tune { kind, tunable, value, reach } => (reach, Changed::Tuned { kind, tunable, value }),

@@ -112,7 +112,7 @@ impl Lab {
         self.playing(member).faulty.faults()
     }
 
-    /// A member's link becomes otherwise, in each direction apart.
+    /// A member's link changes, in each direction apart.
     fn turn_link<W: Watch>(&mut self, member: MemberId, turned: &Turned, watch: &mut W) {
         let machine = self.course.machine(member);
         let playing = self.playing_mut(member);
@@ -141,7 +141,7 @@ impl Lab {
         if side != KnownTo::Nobody && self.calms.contains(&calm) { KnownTo::All } else { side }
     }
 
-    /// A tunable becomes otherwise, on the machines of a side.
+    /// A tunable changes, on the machines of a side.
     fn retune<W: Watch>(&mut self, o: &Override, watch: &mut W) {
         let tunable = self.course.kinds.motion(o.kind).tunables()[o.tunable].name;
         for reach in self.reaches(self.told(Calm::Tunable { kind: o.kind, tunable }, o.known_to)) {

@@ -145,7 +145,7 @@ impl Run {
     }
 
     /// Another run that was this one up to a moment. What was commanded later is commanded there as well, each at its moment, so
-    /// that only what is changed there is otherwise: luck hangs on the seed alone. `None` for a moment that is not kept or not
+    /// that only what is changed there differs: luck hangs on the seed alone. `None` for a moment that is not kept or not
     /// reached.
     pub fn branch(&self, at: LabTime) -> Option<Self> {
         if self.is_over() || at > self.now() || at < self.recorder.record().kept_from {

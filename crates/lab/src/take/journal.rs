@@ -113,7 +113,7 @@ impl Journal {
         if same == self.commands.len() && digests == self.digests.len() && goes_on {
             return None;
         }
-        // Up to then both were the same: before the first command that is otherwise, and before the first digest that is.
+        // Up to then both were the same: before the first command that differs, and before the first digest that is.
         let mut at = run.now().min(self.reached);
         for list in [&self.commands[same..], run.commands().get(same..).unwrap_or(&[])] {
             at = list.first().map_or(at, |(when, _)| at.min(*when));

@@ -46,7 +46,7 @@ pub struct Origin {
     pub text: Arc<str>,
     /// The gaits it names.
     pub gaits: Arc<[GaitFile]>,
-    /// How long the server waits for who says nothing.
+    /// How long the server waits for a silent player.
     pub patience: Patience,
     /// What was recorded of links.
     pub traces: Arc<[DelayTrace]>,
@@ -183,7 +183,7 @@ pub struct Cast {
 }
 
 impl Cast {
-    /// Whether who plays at a machine is a rogue.
+    /// Whether the player at a machine is a rogue.
     pub fn is_rogue(&self, machine: MachineId) -> bool {
         self.machines[machine.index()].player.as_ref().is_some_and(|player| player.role == Role::Rogue)
     }

@@ -333,7 +333,7 @@ fn believable(rules: &Rules<'_>, (from, tick): (Tick, Tick), base: &State, told:
     for check in checks {
         if let Finding::Beyond(evidence, _) = check.judge(&case) {
             if rules.is_changed(from.offset(-second), tick) {
-                // What became otherwise meanwhile may have moved it.
+                // What changed meanwhile may have moved it.
                 return Ruling::Resync(Gap::Change);
             }
             let mut around = Around::default();

@@ -66,7 +66,7 @@ pub struct Going<'a> {
     pub way: (Vec3, Vec3),
     /// Ticks it took.
     pub ticks: u64,
-    /// Whether rule, tunables or ground became otherwise with this claim.
+    /// Whether rule, tunables or ground changed with this claim.
     pub changed: bool,
     /// What may have been underfoot.
     pub underfoot: &'a Underfoot,

@@ -40,7 +40,7 @@ pub struct ClaimCase<'a> {
     pub allowed: &'a [f32; RULES.len()],
     /// The state it tells with this one, if any: only a message's newest tick carries one.
     pub told: Option<&'a State>,
-    /// As fast as it may still be along the ground, since it lawfully was and something became otherwise; 0 where that is nothing.
+    /// As fast as it may still be along the ground, since it lawfully was and something changed; 0 where that is nothing.
     pub carried: f32,
     /// What came to stand around it.
     pub around: &'a Around,

@@ -60,7 +60,7 @@ impl<'a> Rules<'a> {
         self.motion(tick).schema()
     }
 
-    /// Whether anything became otherwise after `from`, up to `to`.
+    /// Whether anything changed after `from`, up to `to`.
     pub(super) fn is_changed(&self, from: Tick, to: Tick) -> bool {
         self.timeline.last_change() > from && self.timeline.between(from, to, self.kind).nth(1).is_some()
     }
@@ -105,7 +105,7 @@ impl<'a> Rules<'a> {
         Limits { level: now.level, up: now.up, down: now.down, burst: now.burst, ..lately }
     }
 
-    /// The same where nothing became otherwise for a second, and what is told now follows what was told just before: of that it is known
+    /// The same where nothing changed for a second, and what is told now follows what was told just before: of that it is known
     /// already.
     fn limits_kept(&self, from: Tick, tick: Tick, between: &Between<'_>, kept: &mut Kept) -> Option<Limits> {
         let second = Tick(from.0.saturating_sub(u64::from(self.rate.hz())));
