@@ -375,6 +375,10 @@ impl<T: Pack> Packed<T> {
             let count = count.min(self.loose.len());
             self.loose.drain(..count);
             self.forgotten += count;
+            // Nothing more may come: the room goes as well.
+            if self.loose.is_empty() {
+                self.loose.shrink_to_fit();
+            }
             return;
         }
         let count = (count / SEGMENT).min(self.packed.len());
@@ -496,5 +500,16 @@ mod tests {
             packed.push(Row { at: LabTime(i * 16_666_667), x: 3.0, n: 7, wild: 0 });
         }
         assert!(packed.bytes() < 10_000 * 8, "{} bytes", packed.bytes());
+    }
+
+    #[test]
+    fn room_is_given_back_when_everything_is_let_go() {
+        let mut packed = Packed::of(Old::LetGo);
+        let empty = packed.bytes();
+        (0..4000).for_each(|i| packed.push(row(i, 0)));
+        packed.forget_before(row(3999, 0).at);
+        assert!(packed.len() == 1 && packed.bytes() > empty, "{} rows are left", packed.len());
+        packed.forget_before(LabTime(u64::MAX));
+        assert_eq!((packed.len(), packed.bytes()), (0, empty));
     }
 }

@@ -253,6 +253,11 @@ impl StateTrack {
             let count = self.loose.heads.partition_point(|head| head.at < before);
             self.loose.heads.drain(..count);
             self.loose.lanes.drain(..count * self.loose.width);
+            // Nothing more comes of an entity that is gone: its room goes as well.
+            if self.loose.heads.is_empty() {
+                self.loose.heads.shrink_to_fit();
+                self.loose.lanes.shrink_to_fit();
+            }
             return;
         }
         let count = self.packed.partition_point(|segment| segment.last.at < before);
@@ -319,5 +324,20 @@ mod tests {
             }
             prop_assert!(track.head(kept.len()).is_none());
         }
+    }
+
+    #[test]
+    fn what_an_entity_that_is_gone_took_up_is_free_again() {
+        let mut track = StateTrack::new(8, Old::LetGo);
+        let empty = track.bytes();
+        (0..4000).for_each(|i| track.push(head(i), &state(i, 8)));
+        let full = track.bytes();
+        // While something is left the room is used again.
+        track.forget(head(3999).at);
+        assert!(track.len() == 1 && track.bytes() == full, "{} of {full} bytes", track.bytes());
+        track.forget(head(4000).at);
+        assert_eq!((track.len(), track.bytes()), (0, empty));
+        track.push(head(4000), &state(4000, 8));
+        assert_eq!(track.state(0), state(4000, 8));
     }
 }
