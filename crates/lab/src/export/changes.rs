@@ -38,7 +38,7 @@ pub(super) static PUT_ELSEWHERE: Kind<(EntityId, [f32; 3])> = Kind {
 
 pub(super) static LINK: Kind<(bool, Knob, f64)> = Kind {
     name: "link",
-    says: "a setting of the machine's link became otherwise",
+    says: "a setting of the machine's link changed",
     keys: &[
         machine(),
         Key { name: "way", says: "up or down", get: |_, (up, ..)| if *up { "up" } else { "down" }.into() },
@@ -84,7 +84,7 @@ pub(super) static TRICK: Kind<Option<LabTime>> = Kind {
 
 pub(super) static OFFENCE: Kind<()> = Kind {
     name: "offence",
-    says: "the first tick of a trick that came out otherwise than its rule would have it",
+    says: "the first tick of a trick that differs from what its rule would have made",
     keys: &[machine(), tick()],
 };
 
@@ -127,7 +127,7 @@ pub(super) static RULE: Kind<Change> = Kind {
 
 pub(super) static GROUND: Kind<(Reach, SolidId, bool)> = Kind {
     name: "ground",
-    says: "a solid of the first row is there from this tick on, or no more",
+    says: "a solid of the first row is there from this tick on, or no longer",
     keys: &[
         tick(),
         Key { name: "reach", says: "all, or a machine", get: |place, (to, ..)| reach(place, *to).into() },
@@ -138,7 +138,7 @@ pub(super) static GROUND: Kind<(Reach, SolidId, bool)> = Kind {
 
 pub(super) static COMMAND: Kind<Command> = Kind {
     name: "command",
-    says: "something was turned or taken over, with keys of its own: see below",
+    says: "something was set, done or taken over, with keys of its own: see below",
     keys: &[machine(), tick()],
 };
 

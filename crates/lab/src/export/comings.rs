@@ -15,7 +15,7 @@ pub(super) static LEAVES: Kind<()> =
     Kind { name: "leaves", says: "a member's program says goodbye", keys: &[machine(), tick()] };
 pub(super) static ORDERED: Kind<(EntityId, Option<(f32, f32)>)> = Kind {
     name: "ordered",
-    says: "hands ordered what others give orders as well; it is shown at once and obeyed when the server has it",
+    says: "hands gave an order to an entity with several owners; it is shown at once and obeyed when the server has it",
     keys: &[
         machine(),
         tick(),
@@ -25,17 +25,17 @@ pub(super) static ORDERED: Kind<(EntityId, Option<(f32, f32)>)> = Kind {
 };
 pub(super) static DENIED: Kind<Denied> = Kind {
     name: "denied",
-    says: "a client was told that it is not let in",
+    says: "a client was told that it was refused",
     keys: &[machine(), Key { name: "why", says: DENIALS, get: |_, why| why.name().into() }],
 };
 pub(super) static UNHEARD: Kind<()> = Kind {
     name: "unheard",
-    says: "a client heard nothing of the server for too long, was told that it is gone, or that what it answered while joining is no more valid, and asks anew",
+    says: "a client heard nothing of the server for too long, was told that it is gone, or that what it answered while joining is no longer valid, and asks anew",
     keys: &[machine()],
 };
 pub(super) static OUT: Kind<EndedBy> = Kind {
     name: "out",
-    says: "a client is out, and stays so until its program is started again",
+    says: "a client is out until its program is started again",
     keys: &[machine(), Key { name: "why", says: "leave, return, dismissal, verdict", get: |_, why| why.name().into() }],
 };
 pub(super) static ENTERED: Kind<EntityId> = Kind {
@@ -45,7 +45,7 @@ pub(super) static ENTERED: Kind<EntityId> = Kind {
 };
 pub(super) static LEFT: Kind<EntityId> = Kind {
     name: "left",
-    says: "a client learnt that an entity is no more, by the snapshot of this tick",
+    says: "a client learnt that an entity is gone, by the snapshot of this tick",
     keys: &[machine(), tick(), ABOUT],
 };
 pub(super) static SEEN: Kind<ActorId> = Kind {
@@ -55,7 +55,7 @@ pub(super) static SEEN: Kind<ActorId> = Kind {
 };
 pub(super) static OWNS: Kind<(EntityId, bool)> = Kind {
     name: "owns",
-    says: "a client learnt that an entity is its own, or is so no longer, by the snapshot of this tick",
+    says: "a client learnt that an entity is its own, or no longer, by the snapshot of this tick",
     keys: &[
         machine(),
         tick(),
@@ -95,16 +95,16 @@ pub(super) static REFUSED: Kind<Denied> = Kind {
 };
 pub(super) static RULE_DIFFERS: Kind<u8> = Kind {
     name: "rule_differs",
-    says: "who was let in has a rule of the same layout that does something else",
+    says: "a client was let in whose rule has the same layout and does something else",
     keys: &[machine(), key("rule", |place, kind| place.record.cast.kinds().motion(*kind).name().into())],
 };
 pub(super) static BORN: Kind<EntityId> =
-    Kind { name: "born", says: "there is an entity, from this tick on", keys: &[tick(), ABOUT, ID] };
+    Kind { name: "born", says: "an entity exists from this tick on", keys: &[tick(), ABOUT, ID] };
 pub(super) static GONE: Kind<EntityId> =
-    Kind { name: "gone", says: "an entity is no more, from this tick on", keys: &[tick(), ABOUT, ID] };
+    Kind { name: "gone", says: "an entity is gone from this tick on", keys: &[tick(), ABOUT, ID] };
 pub(super) static OWNER: Kind<(EntityId, Token, bool)> = Kind {
     name: "owner",
-    says: "from this tick on a machine's player gives an entity orders, or does so no longer",
+    says: "from this tick on a machine's player owns an entity, or no longer",
     keys: &[
         tick(),
         key("entity", |place, (entity, ..)| entity_name(place, *entity)),
@@ -121,7 +121,7 @@ pub(super) static OWNER: Kind<(EntityId, Token, bool)> = Kind {
 };
 pub(super) static OBEYED: Kind<EntityId> = Kind {
     name: "obeyed",
-    says: "of several owners this machine's new order was the last to arrive: it holds from this tick on",
+    says: "of several owners, this machine's new order arrived last and is obeyed from this tick on",
     keys: &[machine(), tick(), ABOUT],
 };
 

@@ -33,14 +33,14 @@ pub(super) static RECEIVED: Kind<()> =
     Kind { name: "received", says: "a client took the snapshot of a tick", keys: &[machine(), tick()] };
 pub(super) static REFUSAL: Kind<String> = Kind {
     name: "refusal",
-    says: "what a machine that is not let in shows its player, each time it is something else",
+    says: "what a refused machine shows its player, each time that changes",
     keys: &[machine(), key("words", |_, words| words.clone().into())],
 };
 /// A tunable that was turned: where, of which rule, which, to what.
 pub(super) type Tuned = (Reach, u8, &'static str, f32);
 pub(super) static TUNED: Kind<Tuned> = Kind {
     name: "tuned",
-    says: "a tunable of a rule is another from this tick on",
+    says: "a tunable of a rule changes from this tick on",
     keys: &[
         tick(),
         Key { name: "reach", says: "all, or a machine", get: |place, (to, ..)| reach(place, *to).into() },

@@ -59,7 +59,7 @@ pub(super) static PREDICTED: Kind<StateRow> = Kind {
 
 pub(super) static REWRITTEN: Kind<StateRow> = Kind {
     name: "rewritten",
-    says: "a tick predicted again after the server's word, with a key for each state field",
+    says: "a tick predicted again after a correction, with a key for each state field",
     keys: &[machine(), STATE_ENTITY, STATE_TICK, CONTACTS],
 };
 
@@ -95,7 +95,7 @@ pub(super) struct Seen {
 
 pub(super) static WINDOW: Kind<Seen> = Kind {
     name: "window",
-    says: "how what a machine drew of an entity in the second from `at_ns` on compares with what was: see the report's page",
+    says: "what a machine drew of an entity in the second from `at_ns` on, compared with the server: see the report's page",
     keys: &[
         machine(),
         key("entity", |place, seen| actor_name(place, seen.actor)),
