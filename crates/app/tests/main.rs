@@ -17,3 +17,4 @@ mod reader;
 mod records;
 mod takes;
 mod terminal;
+mod vary;

@@ -48,6 +48,7 @@ pub mod diagnose;
 pub mod fuzz;
 pub mod many;
 pub mod packet;
+pub mod vary;
 
 pub use cheat::{Answered, CHEATS, Cheat, CheatSpec, Does, Post, Whose};
 pub use course::{

@@ -16,6 +16,7 @@ mod scope;
 mod summary;
 mod table;
 mod text;
+pub mod vary;
 
 pub use about::about;
 pub use diagnosis::{Diagnosis, cells};

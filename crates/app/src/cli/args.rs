@@ -49,6 +49,7 @@ impl Args {
             Some(Task::Check(task)) => task.courses.iter().chain(&task.against).cloned().collect(),
             Some(Task::Compare(task)) => vec![task.a.clone(), task.b.clone()],
             Some(Task::Guard(task)) => task.course.iter().cloned().collect(),
+            Some(Task::Vary(task)) => task.course.iter().cloned().collect(),
             Some(Task::Diagnose(task)) => task.course.iter().cloned().collect(),
             Some(Task::New(_)) => Vec::new(),
         }
@@ -70,6 +71,8 @@ pub(super) enum Task {
     Compare(CompareTask),
     /// Tell how near the honest come to the guard's limits, and what members of a course could gain by cheating
     Guard(GuardTask),
+    /// Run a course with some of its settings varied, and tell what each value costs
+    Vary(VaryTask),
     /// Find the worst trouble of a stretch and what would cure it, by trying
     Diagnose(DiagnoseTask),
     /// Make a folder with a gait and a course to begin with
@@ -166,6 +169,40 @@ pub(super) struct GuardTask {
     /// How to report
     #[arg(long, value_enum, default_value_t = Report::Text)]
     pub(super) report: Report,
+}
+
+/// `velocitas vary`.
+#[derive(Debug, ClapArgs)]
+pub(super) struct VaryTask {
+    /// The course (.course.toml), or - for standard input; the demo if not given
+    pub(super) course: Option<PathBuf>,
+    /// A setting and its values, such as latency=0ms..200ms:20ms, plover.view_delay=auto,100ms, link.home.loss=0,5% or courier.walk=3 m/s,4 m/s; may be given several times
+    #[arg(long, required = true, value_name = "KEY=VALUES")]
+    pub(super) set: Vec<String>,
+    /// Go through the values of all settings in step, instead of every combination
+    #[arg(long)]
+    pub(super) pair: bool,
+    /// What to measure, by the keys of budgets
+    #[arg(long, value_delimiter = ',', default_value = "corrections,view_age,roughness,bytes_down")]
+    pub(super) measure: Vec<String>,
+    /// Over whom: all, a link or a member
+    #[arg(long, default_value = "all")]
+    pub(super) whose: String,
+    /// How much virtual time each run lasts, such as 30s; what the course says if not given
+    #[arg(long = "for", value_parser = span)]
+    pub(super) lasts: Option<LabTime>,
+    /// With how many seeds each cell is run
+    #[arg(long, default_value_t = 5, value_parser = clap::value_parser!(u32).range(1..=100_000))]
+    pub(super) seeds: u32,
+    /// The first seed; the course's if not given
+    #[arg(long)]
+    pub(super) seed: Option<u64>,
+    /// How many runs at once; as many as there are cores if 0
+    #[arg(long, default_value_t = 0, value_parser = clap::value_parser!(u16).range(0..=1024))]
+    pub(super) jobs: u16,
+    /// Write everything to this file (.csv or .json), or - for CSV on standard output
+    #[arg(short, long, value_name = "FILE")]
+    pub(super) output: Option<PathBuf>,
 }
 
 /// `velocitas compare`.

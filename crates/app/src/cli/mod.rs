@@ -14,6 +14,7 @@ mod guard;
 mod logging;
 mod new;
 mod run;
+mod vary;
 mod vet;
 
 use std::path::Path;
@@ -69,6 +70,7 @@ fn start(mut args: Args) -> Result<Outcome, OpenError> {
         Some(Task::Compare(task)) => compare::run(&task),
         Some(Task::Diagnose(task)) => diagnose::run(&task),
         Some(Task::Guard(task)) => guard::run(&task),
+        Some(Task::Vary(task)) => vary::run(&task),
         Some(Task::Run(task)) => run::run(&task),
         Some(Task::Chart(task)) => chart::run(&task),
         Some(Task::Vet(task)) => vet::run(&task),

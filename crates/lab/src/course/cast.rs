@@ -152,6 +152,7 @@ impl Resolver<'_> {
             facing: or(cast.facing, 0.0) as f32,
             there: true,
             host: self.host(&cast.host, index as u64 + 1)?,
+            link: cast.link.as_ref().map(|link| link.get_ref().clone()),
             hosts: cast.hosts.as_ref().is_some_and(|hosts| *hosts.get_ref()),
             knobs,
             script,

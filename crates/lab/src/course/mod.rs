@@ -161,6 +161,8 @@ pub struct Member {
     pub host: HostSpec,
     /// Whether that machine decides as well.
     pub hosts: bool,
+    /// The name of its link in the file, if it has one.
+    pub link: Option<String>,
     /// Its link and settings.
     pub knobs: Knobs,
     /// What its hands do by themselves.
@@ -430,6 +432,7 @@ impl Member {
             there: true,
             host: HostSpec::PERFECT,
             hosts: false,
+            link: None,
             knobs: Knobs {
                 up: Conditions::PERFECT,
                 down: Conditions::PERFECT,

@@ -1,0 +1,108 @@
+//! What a cell of a matrix comes to.
+
+use velocitas_analysis::budget::{Bound, Measure};
+use velocitas_analysis::metrics::ClientMetrics;
+use velocitas_record::Role;
+
+use crate::course::Course;
+
+/// Over whom a measure is taken.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Among {
+    /// Everybody of whom it can be asked; of measures of everybody, those who do not cheat.
+    All,
+    /// The members on a link of this name.
+    Link(String),
+    /// One member.
+    Member(String),
+}
+
+/// The least, the median and the greatest over the seeds.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Range {
+    /// The least.
+    pub least: f64,
+    /// The median, by nearest rank.
+    pub median: f64,
+    /// The greatest.
+    pub greatest: f64,
+}
+
+/// What a measure comes to in a cell: of each seed the worst member and the median member, of these the range over the seeds.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Cost {
+    /// Of the worst member of each seed.
+    pub worst: Range,
+    /// Of the median member of each seed.
+    pub median: Range,
+}
+
+/// The value at the middle of sorted values: ⌈n / 2⌉, as everywhere.
+fn median(sorted: &[f64]) -> Option<f64> {
+    sorted.get(sorted.len().div_ceil(2).checked_sub(1)?).copied()
+}
+
+impl Range {
+    fn of(mut values: Vec<f64>) -> Option<Self> {
+        values.sort_by(f64::total_cmp);
+        Some(Self { least: *values.first()?, median: median(&values)?, greatest: *values.last()? })
+    }
+}
+
+impl Among {
+    /// Reads whom; `course` says who there is.
+    ///
+    /// # Errors
+    /// When nobody and no link has this name.
+    pub fn read(text: &str, course: &Course) -> Result<Self, super::VaryError> {
+        let is_link = course.cast.iter().any(|member| member.link.as_deref() == Some(text));
+        match (text, course.member(text)) {
+            ("all", _) => Ok(Self::All),
+            (name, Some(_)) => Ok(Self::Member(name.to_owned())),
+            (name, None) if is_link => Ok(Self::Link(name.to_owned())),
+            (name, None) => {
+                let links = course.cast.iter().filter_map(|member| member.link.as_deref());
+                let known = course.cast.iter().map(|member| member.name.as_str()).chain(links).chain(["all"]);
+                let meant = crate::course::nearest(name, known).map_or_else(String::new, |meant| format!("; {meant}"));
+                Err(super::VaryError(format!("expected all, a link or a member; found `{name}`{meant}")))
+            }
+        }
+    }
+
+    /// Whether a measure is taken of a member.
+    pub fn includes(&self, course: &Course, place: usize, measure: &Measure) -> bool {
+        let member = &course.cast[place];
+        match self {
+            Self::All => {
+                let is_of_rogues = !measure.suits(Role::Bot);
+                measure.suits(member.role) && (is_of_rogues || member.role != Role::Rogue)
+            }
+            Self::Link(link) => measure.suits(member.role) && member.link.as_ref() == Some(link),
+            Self::Member(name) => member.name == *name,
+        }
+    }
+}
+
+impl Cost {
+    /// What a measure came to: the values of those who are meant, seed by seed. `None` where nobody had any.
+    pub fn of(measure: &Measure, seeds: &[Vec<f64>]) -> Option<Self> {
+        let (mut worst, mut middle) = (Vec::new(), Vec::new());
+        for values in seeds {
+            let mut sorted = values.clone();
+            sorted.sort_by(f64::total_cmp);
+            let bad = match measure.bound {
+                Bound::Most => sorted.last(),
+                Bound::Least => sorted.first(),
+            };
+            worst.extend(bad);
+            middle.extend(median(&sorted));
+        }
+        Some(Self { worst: Range::of(worst)?, median: Range::of(middle)? })
+    }
+
+    /// The values of a measure of those who are meant, in a run.
+    pub fn values(measure: &Measure, among: &Among, course: &Course, clients: &[ClientMetrics]) -> Vec<f64> {
+        let meant = clients.iter().enumerate().filter(|(place, _)| among.includes(course, *place, measure));
+        meant.filter_map(|(_, client)| (measure.get)(client)).collect()
+    }
+}
