@@ -76,6 +76,131 @@ fn one_thread_and_two_give_the_same_bytes() {
     assert_eq!(text.lines().count(), 1 + 4 * 4, "a row for each cell and measure: {text}");
 }
 
+/// A short matrix of four cells with three seeds.
+const SMALL: [&str; 10] = [
+    "vary",
+    "--set",
+    "snapshot_every=1,6",
+    "--set",
+    "latency=10,90",
+    "--for",
+    "1s",
+    "--seeds",
+    "3",
+    "--measure=bytes_down,view_age",
+];
+
+fn text(path: &std::path::Path) -> String {
+    std::fs::read_to_string(path).expect("it is there")
+}
+
+#[test]
+fn whoever_is_killed_goes_on_and_gives_the_same_bytes() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let path = |name: &str| folder.path().join(name);
+    let name = |name: &str| path(name).to_str().expect("a name").to_owned();
+    let whole =
+        velocitas(&[&SMALL[..], &["--jobs", "1", "--into", &name("whole.vary"), "-o", &name("whole.csv")]].concat());
+    assert!(whole.status.success(), "{}", String::from_utf8_lossy(&whole.stderr));
+    let (lines, csv) = (text(&path("whole.vary")), text(&path("whole.csv")));
+    assert_eq!(lines.lines().count(), 1 + 12, "what was asked, and a line for each run");
+    let again =
+        || velocitas(&[&SMALL[..], &["--jobs", "2", "--into", &name("cut.vary"), "-o", &name("cut.csv")]].concat());
+    let third = lines.match_indices('\n').nth(2).expect("there are more").0;
+    // Torn in the first line, between two lines, in a line, with nothing left to do, and behind a changed byte.
+    let changed = lines.replacen("\"cell\":1", "\"cell\":7", 1);
+    for left in [&lines[..30], "", &lines[..=third], &lines[..third + 40], &lines[..], &changed] {
+        std::fs::write(path("cut.vary"), left).expect("it is written");
+        let done = again();
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+        assert_eq!((text(&path("cut.vary")), text(&path("cut.csv"))), (lines.clone(), csv.clone()), "of {left:.60}");
+        assert_eq!(done.stdout, whole.stdout);
+    }
+    // A process that is killed at some moment, again and again until it comes to the end.
+    std::fs::remove_file(path("cut.vary")).expect("it was there");
+    for wait in [60, 150, 20, 300, 90] {
+        let into = name("cut.vary");
+        let args = [&SMALL[..], &["--jobs", "2", "--into", &into]].concat();
+        let mut child = Command::new(env!("CARGO_BIN_EXE_velocitas"))
+            .args(args)
+            .stdout(std::process::Stdio::null())
+            .spawn()
+            .expect("it starts");
+        std::thread::sleep(std::time::Duration::from_millis(wait));
+        child.kill().expect("it can be killed");
+        child.wait().expect("it ends");
+    }
+    assert!(again().status.success());
+    assert_eq!((text(&path("cut.vary")), text(&path("cut.csv"))), (lines, csv));
+}
+
+#[test]
+fn results_of_something_else_are_refused_and_stay_as_they_are() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let path = folder.path().join("kept.vary");
+    let name = path.to_str().expect("a name").to_owned();
+    assert!(velocitas(&[&SMALL[..], &["--into", &name]].concat()).status.success());
+    let before = text(&path);
+    let other = |args: &[&str]| {
+        let done = velocitas(&[args, &["--into", &name]].concat());
+        assert_eq!(done.status.code(), Some(2));
+        assert_eq!(text(&path), before);
+        String::from_utf8_lossy(&done.stderr).into_owned()
+    };
+    let changed = |from: &str, to: &'static str| SMALL.map(|arg| if arg == from { to } else { arg });
+    let said = other(&changed("latency=10,90", "latency=10,80"));
+    assert!(said.contains("expected the settings to be `snapshot_every=1 tick,6 tick latency=10 ms,80 ms`"), "{said}");
+    assert!(other(&changed("3", "4")).contains("the seeds to be `4 from 40 on`; found `3 from 40 on`"));
+    assert!(other(&changed("1s", "2s")).contains("the length of a run"));
+    assert!(other(&[&SMALL[..], &["--part", "1/2"]].concat()).contains("expected part 1/2; found 1/1"));
+    let other_course = folder.path().join("pier.course.toml");
+    std::fs::write(&other_course, course("10 ms")).expect("it is written");
+    let course_name = other_course.to_str().expect("a name");
+    let args = [&["vary", course_name][..], &SMALL[1..]].concat();
+    assert!(other(&args).contains("expected the course to be `pier.course.toml`"));
+    std::fs::write(&path, "not results\n").expect("it is written");
+    let done = velocitas(&[&SMALL[..], &["--into", &name]].concat());
+    assert!(String::from_utf8_lossy(&done.stderr).contains("expected results of `velocitas vary --into`"));
+    assert_eq!(text(&path), "not results\n");
+}
+
+#[test]
+fn parts_that_are_merged_are_the_whole() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let name = |name: &str| folder.path().join(name).to_str().expect("a name").to_owned();
+    let whole = velocitas(&[&SMALL[..], &["-o", &name("whole.json")]].concat());
+    assert!(whole.status.success());
+    let part = |number: &str, file: &str| {
+        let done = velocitas(&[&SMALL[..], &["--part", number, "--into", &name(file)]].concat());
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    };
+    part("1/3", "1.vary");
+    part("3/3", "3.vary");
+    let merge = |files: &[&str]| {
+        let files: Vec<String> = files.iter().map(|file| name(file)).collect();
+        let files: Vec<&str> = files.iter().map(String::as_str).collect();
+        velocitas(&[&["vary", "--merge"], &files[..], &["-o", &name("merged.json")]].concat())
+    };
+    let said = |done: &Output| String::from_utf8_lossy(&done.stderr).into_owned();
+    let less = said(&merge(&["3.vary", "1.vary"]));
+    assert!(less.contains("part 2/3 is missing"), "{less}");
+    part("2/3", "2.vary");
+    let lines = text(&folder.path().join("2.vary"));
+    std::fs::write(folder.path().join("2.vary"), &lines[..lines.len() - 9]).expect("it is written");
+    let torn = said(&merge(&["3.vary", "1.vary", "2.vary"]));
+    assert!(torn.contains("has 2 of 3 runs: run it again"), "{torn}");
+    part("2/3", "2.vary");
+    let done = merge(&["3.vary", "1.vary", "2.vary"]);
+    assert!(done.status.success(), "{}", said(&done));
+    assert_eq!(done.stdout, whole.stdout);
+    let json = |file: &str| text(&folder.path().join(file));
+    assert_eq!(json("merged.json"), json("whole.json"));
+    let twice = said(&merge(&["1.vary", "1.vary"]));
+    assert!(twice.contains("part 1 is in"), "{twice}");
+    part("1/2", "other.vary");
+    assert!(said(&merge(&["1.vary", "other.vary"])).contains("expected one of 3 parts; found one of 2 parts"));
+}
+
 #[test]
 fn what_cannot_be_varied_is_told_before_anything_runs() {
     let refused = [

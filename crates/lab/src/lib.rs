@@ -39,6 +39,7 @@ mod tap;
 // Keeping it, and reading it again.
 mod absent;
 pub mod export;
+mod seal;
 pub mod stored;
 pub mod take;
 

@@ -1,5 +1,9 @@
 //! Many runs at once: on as many threads as are asked for, with results in the order of what was asked, whatever ends first.
 
+use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::mpsc;
+
 use rayon::iter::{IntoParallelRefIterator, ParallelIterator};
 use rayon::{ThreadPool, ThreadPoolBuildError, ThreadPoolBuilder};
 use velocitas_record::time::LabTime;
@@ -77,6 +81,50 @@ impl Many {
         done.into_iter().collect()
     }
 
+    /// Does `count` pieces of work, each by its number, and gives what comes of them to `take` on this thread, in order: what ends early
+    /// waits for those before it. Ends at the first error in this order, of the work or of `take`.
+    ///
+    /// # Errors
+    /// Those of the work and of `take`.
+    pub fn in_order<R: Send, E: Send>(
+        &self,
+        count: usize,
+        work: impl Fn(usize) -> Result<R, E> + Sync,
+        mut take: impl FnMut(usize, R) -> Result<(), E>,
+    ) -> Result<(), E> {
+        let (next, is_over) = (AtomicUsize::new(0), AtomicBool::new(false));
+        let (tell, told) = mpsc::channel();
+        let mut done = Ok(());
+        self.0.in_place_scope(|scope| {
+            for _ in 0..self.0.current_num_threads().min(count) {
+                let (tell, next, is_over, work) = (tell.clone(), &next, &is_over, &work);
+                scope.spawn(move |_| {
+                    while !is_over.load(Ordering::Relaxed) {
+                        let place = next.fetch_add(1, Ordering::Relaxed);
+                        // Nobody listens any more where something went wrong.
+                        if place >= count || tell.send((place, work(place))).is_err() {
+                            return;
+                        }
+                    }
+                });
+            }
+            drop(tell);
+            let (mut early, mut wanted) = (BTreeMap::new(), 0);
+            'told: for (place, result) in told {
+                early.insert(place, result);
+                while let Some(result) = early.remove(&wanted) {
+                    done = result.and_then(|result| take(wanted, result));
+                    if done.is_err() {
+                        is_over.store(true, Ordering::Relaxed);
+                        break 'told;
+                    }
+                    wanted += 1;
+                }
+            }
+        });
+        done
+    }
+
     /// Does two things at once.
     pub fn both<A: Send, B: Send>(&self, a: impl FnOnce() -> A + Send, b: impl FnOnce() -> B + Send) -> (A, B) {
         self.0.install(|| rayon::join(a, b))
@@ -85,7 +133,7 @@ impl Many {
 
 #[cfg(test)]
 mod tests {
-    use std::sync::atomic::{AtomicU64, Ordering};
+    use std::sync::atomic::AtomicU64;
 
     use super::*;
 
@@ -122,5 +170,25 @@ mod tests {
         let work = |n: &u32| if *n > 3 { Err(*n) } else { Ok(*n) };
         assert_eq!(many.each(&[9, 1, 7], work), Err(9));
         assert_eq!(many.each(&[1, 3, 2], work), Ok(vec![1, 3, 2]));
+    }
+
+    #[test]
+    fn what_ends_early_waits_for_those_before_it() {
+        for threads in [1, 3] {
+            let many = Many::on(threads).expect("threads");
+            let work = |n: usize| {
+                std::thread::sleep(std::time::Duration::from_micros(if n.is_multiple_of(3) { 900 } else { 10 }));
+                if n == 17 { Err("seventeen") } else { Ok(n * n) }
+            };
+            let mut came = Vec::new();
+            let take = |place, square| {
+                came.push((place, square));
+                Ok(())
+            };
+            assert_eq!(many.in_order(40, work, take), Err("seventeen"));
+            assert_eq!(came, (0..17).map(|n| (n, n * n)).collect::<Vec<_>>());
+            assert_eq!(many.in_order(17, work, |n, _| if n == 5 { Err("full") } else { Ok(()) }), Err("full"));
+            assert_eq!(many.in_order(0, work, |_, _| Ok(())), Ok(()));
+        }
     }
 }

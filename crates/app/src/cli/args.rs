@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
+use velocitas_lab::vary::Part;
 use velocitas_lab::{Keep, LEAST_KEPT};
 use velocitas_record::LabTime;
 
@@ -49,7 +50,7 @@ impl Args {
             Some(Task::Check(task)) => task.courses.iter().chain(&task.against).cloned().collect(),
             Some(Task::Compare(task)) => vec![task.a.clone(), task.b.clone()],
             Some(Task::Guard(task)) => task.course.iter().cloned().collect(),
-            Some(Task::Vary(task)) => task.course.iter().cloned().collect(),
+            Some(Task::Vary(task)) => task.course.iter().chain(&task.merge).cloned().collect(),
             Some(Task::Diagnose(task)) => task.course.iter().cloned().collect(),
             Some(Task::New(_)) => Vec::new(),
         }
@@ -177,7 +178,7 @@ pub(super) struct VaryTask {
     /// The course (.course.toml), or - for standard input; the demo if not given
     pub(super) course: Option<PathBuf>,
     /// A setting and its values, such as latency=0ms..200ms:20ms, plover.view_delay=auto,100ms, link.home.loss=0,5% or courier.walk=3 m/s,4 m/s; may be given several times
-    #[arg(long, required = true, value_name = "KEY=VALUES")]
+    #[arg(long, required_unless_present = "merge", value_name = "KEY=VALUES")]
     pub(super) set: Vec<String>,
     /// Go through the values of all settings in step, instead of every combination
     #[arg(long)]
@@ -185,6 +186,9 @@ pub(super) struct VaryTask {
     /// What to measure, by the keys of budgets
     #[arg(long, value_delimiter = ',', default_value = "corrections,view_age,roughness,bytes_down")]
     pub(super) measure: Vec<String>,
+    /// Bounds of measures in place of the course's, such as view_age=200ms,bytes_down=3kB/s: says which cells keep all of them
+    #[arg(long, value_delimiter = ',', value_name = "KEY=VALUE")]
+    pub(super) within: Vec<String>,
     /// Over whom: all, a link or a member
     #[arg(long, default_value = "all")]
     pub(super) whose: String,
@@ -203,6 +207,15 @@ pub(super) struct VaryTask {
     /// Write everything to this file (.csv or .json), or - for CSV on standard output
     #[arg(short, long, value_name = "FILE")]
     pub(super) output: Option<PathBuf>,
+    /// Write each result to this file as it comes; killed and started again, it goes on where the file ends
+    #[arg(long, value_name = "FILE.vary")]
+    pub(super) into: Option<PathBuf>,
+    /// Run this part of the cells only, such as 3/16
+    #[arg(long, value_name = "N/OF", requires = "into", conflicts_with = "output", value_parser = Part::read)]
+    pub(super) part: Option<Part>,
+    /// Take together what all parts came to, from the files that --into wrote
+    #[arg(long, num_args = 1.., value_name = "FILE.vary", conflicts_with_all = ["course", "set", "pair", "measure", "within", "whose", "lasts", "seeds", "seed", "jobs", "into", "part"])]
+    pub(super) merge: Vec<PathBuf>,
 }
 
 /// `velocitas compare`.

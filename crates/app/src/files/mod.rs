@@ -5,6 +5,7 @@
 //! refused as a place to write to.
 
 mod input;
+mod ledger;
 mod output;
 mod outputs;
 mod recording;
@@ -25,6 +26,7 @@ use velocitas_record::LabTime;
 pub(crate) use input::RECORD;
 use input::{Begun, Holds, as_text, read_course_or_take};
 pub(crate) use input::{STANDARD, must_be_regular, read_named, read_regular, read_take};
+pub(crate) use ledger::{Ledger, Results};
 pub(crate) use output::{Output, same_file};
 pub(crate) use outputs::Outputs;
 pub(crate) use recording::Recording;

@@ -41,6 +41,24 @@ impl<'a> Outputs<'a> {
     /// # Errors
     /// When it cannot be written, is read, or is another result's.
     pub(crate) fn create(&mut self, path: &Path) -> Result<Output, OpenError> {
+        let here = self.free(path)?;
+        let output = Output::create(path, self.inputs)?;
+        self.taken.push((path.to_owned(), here));
+        self.takes_standard |= is_standard_output(path);
+        Ok(output)
+    }
+
+    /// Keeps a place for a result that is opened otherwise.
+    ///
+    /// # Errors
+    /// When it is another result's.
+    pub(crate) fn taken(&mut self, path: &Path) -> Result<(), OpenError> {
+        let here = self.free(path)?;
+        self.taken.push((path.to_owned(), here));
+        Ok(())
+    }
+
+    fn free(&self, path: &Path) -> Result<Destination, OpenError> {
         let here = place(path);
         if let Some((other, _)) = self.taken.iter().find(|(_, taken)| here != Destination::Nowhere && *taken == here) {
             let why = match is_standard_output(path) {
@@ -50,10 +68,7 @@ impl<'a> Outputs<'a> {
             let why = io::Error::new(io::ErrorKind::InvalidInput, why);
             return Err(OpenError::Write { path: path.to_owned(), why });
         }
-        let output = Output::create(path, self.inputs)?;
-        self.taken.push((path.to_owned(), here));
-        self.takes_standard |= is_standard_output(path);
-        Ok(output)
+        Ok(here)
     }
 
     /// Whether standard output is one's: then nothing else may be said there.

@@ -10,7 +10,6 @@ use velocitas_record::time::LabTime;
 use velocitas_record::world::KnownTo;
 
 use super::entry::{Entry, ROW};
-use super::seal::Seal;
 use super::told::Told;
 use super::{MOST_BYTES, TAKE_FORMAT};
 use crate::absent::Absent;
@@ -18,6 +17,7 @@ use crate::course::Course;
 use crate::export::{self, Lines};
 use crate::reread::ReadRule;
 use crate::run::Run;
+use crate::seal::Seal;
 
 /// What was told of a run so far. It asks the run what there is, so that nobody has to tell it what was done: going back, keeping
 /// a branch and reading files again are noticed by themselves.

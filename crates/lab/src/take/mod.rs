@@ -11,12 +11,11 @@
 mod entry;
 mod journal;
 mod read;
-mod seal;
 mod told;
 
+pub use crate::seal::is_take;
 pub use journal::Journal;
 pub use read::{Damage, sealed_rows, without_rows};
-pub use seal::is_take;
 
 use std::sync::Arc;
 

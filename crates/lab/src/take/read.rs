@@ -9,12 +9,12 @@ use velocitas_record::ids::MachineId;
 use velocitas_record::time::LabTime;
 
 use super::entry::{Entry, IN_RUST, ROW};
-use super::seal::{Seal, Unsound};
 use super::told::Told;
 use super::{TAKE_FORMAT, Take, TakeError};
 use crate::absent::Absent;
 use crate::course::{Course, NamedFile, Sources};
 use crate::reread::ReadRule;
+use crate::seal::{Seal, Unsound};
 
 /// No take tells of longer: a week.
 const LONGEST: LabTime = LabTime(7 * 24 * 3600 * 1_000_000_000);

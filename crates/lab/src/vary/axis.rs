@@ -10,6 +10,7 @@ use velocitas_record::ids::MemberId;
 use velocitas_record::knob::{Accessor, KnobValue, Range};
 use velocitas_record::settings::{Knob, SETTINGS};
 
+use super::GridAxis;
 use crate::course::{Course, KnownTo, Override, nearest};
 
 /// The most values of a range.
@@ -100,9 +101,16 @@ impl Axis {
         self.values.is_empty()
     }
 
-    /// A value with its unit.
-    pub(super) fn value(&self, place: usize) -> &str {
-        &self.values[place].shown
+    /// It and its values, as they are shown.
+    pub(super) fn shown(&self) -> GridAxis {
+        let numbers: Option<Vec<f64>> = self.values.iter().map(|value| value.number().ok()).collect();
+        let unit = numbers.as_ref().and_then(|_| self.values[0].shown.split_once(' ')).map_or("", |(_, unit)| unit);
+        GridAxis {
+            key: self.key.clone(),
+            values: self.values.iter().map(|value| value.shown.clone()).collect(),
+            unit: unit.to_owned(),
+            numbers,
+        }
     }
 
     /// What is narrower is set later.

@@ -83,6 +83,20 @@ impl Among {
     }
 }
 
+impl Among {
+    /// What the budgets of a course allow most of those who are meant; of bounds that as many have the first in the order of the cast.
+    pub fn limit(&self, course: &Course, measure: &Measure) -> Option<f64> {
+        let limits = course.limits.iter().filter(|limit| limit.measure == measure);
+        let values: Vec<f64> = limits
+            .filter(|limit| self.includes(course, limit.member.index(), measure))
+            .map(|limit| limit.value)
+            .collect();
+        let often = |value: f64| values.iter().filter(|other| **other == value).count();
+        // The last of those that are as large is taken by itself.
+        values.iter().rev().copied().max_by_key(|value| often(*value))
+    }
+}
+
 impl Cost {
     /// What a measure came to: the values of those who are meant, seed by seed. `None` where nobody had any.
     pub fn of(measure: &Measure, seeds: &[Vec<f64>]) -> Option<Self> {
@@ -104,5 +118,51 @@ impl Cost {
     pub fn values(measure: &Measure, among: &Among, course: &Course, clients: &[ClientMetrics]) -> Vec<f64> {
         let meant = clients.iter().enumerate().filter(|(place, _)| among.includes(course, *place, measure));
         meant.filter_map(|(_, client)| (measure.get)(client)).collect()
+    }
+}
+
+/// What the cells of a matrix come to, added up run by run: no more is kept than is told in the end.
+#[derive(Clone, Debug)]
+pub struct Costs {
+    measures: Vec<&'static Measure>,
+    seeds: usize,
+    /// Values of the cell that is being added up, by measure and seed.
+    open: Vec<Vec<Vec<f64>>>,
+    done: Vec<Option<Cost>>,
+}
+
+impl Costs {
+    /// Of these measures, with so many seeds in each cell.
+    pub fn new(measures: Vec<&'static Measure>, seeds: u32) -> Self {
+        let open = vec![Vec::new(); measures.len()];
+        Self { measures, seeds: seeds as usize, open, done: Vec::new() }
+    }
+
+    /// Adds the values of the next run, by measure: all seeds of a cell, then those of the next.
+    pub fn add(&mut self, values: Vec<Vec<f64>>) {
+        self.open.iter_mut().zip(values).for_each(|(open, values)| open.push(values));
+        if self.open.first().is_some_and(|seeds| seeds.len() == self.seeds) {
+            let open = self.measures.iter().zip(&mut self.open);
+            self.done.extend(open.map(|(measure, seeds)| Cost::of(measure, &std::mem::take(seeds))));
+        }
+    }
+
+    /// Those of all parts of a matrix, in the order of its cells: of each part those of its cells, all of them whole.
+    pub fn of_parts(parts: &[Self], cells: usize) -> Option<Self> {
+        let mut all = Self { open: Vec::new(), done: Vec::new(), ..parts.first()?.clone() };
+        for cell in 0..cells {
+            all.done.extend_from_slice(parts[cell % parts.len()].cell(cell / parts.len()));
+        }
+        Some(all)
+    }
+
+    /// How many cells are whole.
+    pub fn cells(&self) -> usize {
+        self.done.len().checked_div(self.measures.len()).unwrap_or(0)
+    }
+
+    /// What each measure came to in a cell that is whole; `None` where nobody had any.
+    pub fn cell(&self, place: usize) -> &[Option<Cost>] {
+        &self.done[place * self.measures.len()..][..self.measures.len()]
     }
 }

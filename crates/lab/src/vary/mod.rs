@@ -1,26 +1,31 @@
 //! A course with some of its settings varied: which, over which values, and what each cell of the matrix comes to.
 //!
 //! An [`Axis`] is read from text such as `latency=0ms..200ms:20ms`. Axes make a [`Matrix`], whose cells are courses. A cell is run with
-//! several seeds; [`Cost::of`] takes together what they came to.
+//! several seeds; [`Costs`] takes together what they came to. [`Kept`] writes results down while they come, and reads them again.
 
 mod axis;
 mod cost;
+mod grid;
+mod kept;
 
 pub use axis::{Axis, VaryError};
-pub use cost::{Among, Cost, Range};
+pub use cost::{Among, Cost, Costs, Range};
+pub use grid::{Grid, GridAxis};
+pub use kept::{Asked, Kept, KeptError, Outcome, Part, VARY_FORMAT, digest_of};
 
 use crate::course::Course;
 
 /// More cells than this are refused.
 pub const MOST_CELLS: usize = 1_000_000;
+/// More seeds than this are refused.
+pub const MOST_SEEDS: u32 = 100_000;
 
 /// A course and what is varied of it.
 #[derive(Clone, Debug)]
 pub struct Matrix {
     course: Course,
     axes: Vec<Axis>,
-    /// Whether all axes go in step.
-    in_step: bool,
+    grid: Grid,
 }
 
 impl Matrix {
@@ -42,16 +47,16 @@ impl Matrix {
             let found = format!("{count} of `{key}` and {} of `{}`", other.len(), other.key());
             return wrong(format!("expected as many values of each setting to go in step; found {found}"));
         }
-        let cells = axes.iter().try_fold(1usize, |cells, axis| cells.checked_mul(axis.len()));
-        match cells.filter(|cells| *cells <= MOST_CELLS || in_step) {
-            Some(_) => Ok(Self { course, axes, in_step }),
+        let grid = Grid { axes: axes.iter().map(Axis::shown).collect(), in_step };
+        match grid.count().filter(|cells| *cells <= MOST_CELLS) {
+            Some(_) => Ok(Self { course, axes, grid }),
             None => wrong(format!("expected at most {MOST_CELLS} cells; found more")),
         }
     }
 
-    /// What is varied.
-    pub fn axes(&self) -> &[Axis] {
-        &self.axes
+    /// Its cells.
+    pub const fn grid(&self) -> &Grid {
+        &self.grid
     }
 
     /// The course that is varied.
@@ -59,43 +64,10 @@ impl Matrix {
         &self.course
     }
 
-    /// How many cells there are.
-    pub fn cells(&self) -> usize {
-        match self.axes.first() {
-            Some(first) if self.in_step => first.len(),
-            _ => self.axes.iter().map(Axis::len).product(),
-        }
-    }
-
-    /// Which value of each axis a cell has.
-    fn places(&self, cell: usize) -> Vec<usize> {
-        if self.in_step {
-            return vec![cell; self.axes.len()];
-        }
-        let mut rest = cell;
-        let mut places: Vec<usize> = self
-            .axes
-            .iter()
-            .rev()
-            .map(|axis| {
-                let place = rest % axis.len();
-                rest /= axis.len();
-                place
-            })
-            .collect();
-        places.reverse();
-        places
-    }
-
-    /// The values of a cell, as they are shown.
-    pub fn values(&self, cell: usize) -> Vec<&str> {
-        self.axes.iter().zip(self.places(cell)).map(|(axis, place)| axis.value(place)).collect()
-    }
-
     /// The course of a cell: where two axes set the same of a member, the one that names fewer members holds.
     pub fn at(&self, cell: usize) -> Course {
         let mut course = self.course.clone();
-        let mut set: Vec<(&Axis, usize)> = self.axes.iter().zip(self.places(cell)).collect();
+        let mut set: Vec<(&Axis, usize)> = self.axes.iter().zip(self.grid.places(cell)).collect();
         set.sort_by_key(|(axis, _)| axis.narrowness());
         set.into_iter().for_each(|(axis, place)| axis.apply(place, &mut course));
         course

@@ -10,7 +10,7 @@ fn read(text: &str) -> Result<Axis, String> {
 
 fn values(text: &str) -> Vec<String> {
     let axis = read(text).unwrap_or_else(|why| panic!("{why}"));
-    (0..axis.len()).map(|place| axis.value(place).to_owned()).collect()
+    axis.shown().values
 }
 
 fn matrix(axes: &[&str], in_step: bool) -> Result<Matrix, String> {
@@ -70,12 +70,12 @@ fn a_mistake_is_told_with_what_was_expected_and_the_nearest_word() {
 #[test]
 fn cells_are_every_combination_or_go_in_step() {
     let all = matrix(&["latency=10,20", "loss=1,2,3"], false).expect("it is one");
-    let values: Vec<Vec<&str>> = (0..all.cells()).map(|cell| all.values(cell)).collect();
+    let values: Vec<Vec<&str>> = (0..all.grid().cells()).map(|cell| all.grid().values(cell)).collect();
     assert_eq!(values[..4], [["10 ms", "1 %"], ["10 ms", "2 %"], ["10 ms", "3 %"], ["20 ms", "1 %"]]);
     assert_eq!(values.len(), 6);
     let pairs = matrix(&["latency=10,20", "loss=1,2"], true).expect("it is one");
     assert_eq!(
-        (0..pairs.cells()).map(|cell| pairs.values(cell)).collect::<Vec<_>>(),
+        (0..pairs.grid().cells()).map(|cell| pairs.grid().values(cell)).collect::<Vec<_>>(),
         [["10 ms", "1 %"], ["20 ms", "2 %"]]
     );
 }

@@ -11,13 +11,13 @@ const HEAD: usize = 9;
 
 /// Seals line after line of one file, or follows how another was sealed.
 #[derive(Clone, Debug, Default)]
-pub(super) struct Seal {
+pub(crate) struct Seal {
     so_far: Hasher,
 }
 
 /// Why a line is not sound.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Unsound {
+pub(crate) enum Unsound {
     /// It does not end, or has no checksum.
     Cut,
     /// Its checksum is another than that of what it says.
@@ -31,7 +31,7 @@ pub(super) enum Unsound {
 
 impl Seal {
     /// The next line.
-    pub(super) fn line(&mut self, text: &str) -> String {
+    pub(crate) fn line(&mut self, text: &str) -> String {
         format!("{:08x} {text}\n", self.next(text.as_bytes()))
     }
 
@@ -42,7 +42,7 @@ impl Seal {
     }
 
     /// The text of the next line, given with its line break.
-    pub(super) fn open<'a>(&mut self, line: &'a [u8]) -> Result<&'a str, Unsound> {
+    pub(crate) fn open<'a>(&mut self, line: &'a [u8]) -> Result<&'a str, Unsound> {
         let line = line.strip_suffix(b"\n").ok_or(Unsound::Cut)?;
         let said = checksum(line).ok_or(Unsound::Cut)?;
         let text = &line[HEAD..];
