@@ -177,7 +177,7 @@ pub(super) struct GuardTask {
 pub(super) struct VaryTask {
     /// The course (.course.toml), or - for standard input; the demo if not given
     pub(super) course: Option<PathBuf>,
-    /// A setting and its values, such as latency=0ms..200ms:20ms, plover.view_delay=auto,100ms, link.home.loss=0,5% or courier.walk=3 m/s,4 m/s; may be given several times
+    /// A setting and its values, such as latency=0ms..200ms:20ms, plover.view_delay=auto,100ms, profile=home,phone, copies=1..4:1 or courier.walk=3 m/s,4 m/s; may be given several times
     #[arg(long, required_unless_present = "merge", value_name = "KEY=VALUES")]
     pub(super) set: Vec<String>,
     /// Go through the values of all settings in step, instead of every combination

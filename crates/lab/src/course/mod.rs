@@ -7,6 +7,7 @@ mod allowed;
 mod budget;
 mod cast;
 mod comings;
+mod edited;
 mod error;
 mod file;
 mod guard;

@@ -4,17 +4,16 @@ use velocitas_analysis::budget::{Bound, Measure};
 use velocitas_analysis::metrics::ClientMetrics;
 use velocitas_record::Role;
 
+use super::error::VaryError;
+use super::whose::Whose;
 use crate::course::Course;
 
 /// Over whom a measure is taken.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Among {
-    /// Everybody of whom it can be asked; of measures of everybody, those who do not cheat.
-    All,
-    /// The members on a link of this name.
-    Link(String),
-    /// One member.
-    Member(String),
+pub struct Among {
+    whose: Whose,
+    /// Members of the course that are no copies.
+    cast: usize,
 }
 
 /// The least, the median and the greatest over the seeds.
@@ -54,32 +53,33 @@ impl Among {
     ///
     /// # Errors
     /// When nobody and no link has this name.
-    pub fn read(text: &str, course: &Course) -> Result<Self, super::VaryError> {
+    pub fn read(text: &str, course: &Course) -> Result<Self, VaryError> {
         let is_link = course.cast.iter().any(|member| member.link.as_deref() == Some(text));
+        let of = |whose| Ok(Self { whose, cast: course.cast.len() });
         match (text, course.member(text)) {
-            ("all", _) => Ok(Self::All),
-            (name, Some(_)) => Ok(Self::Member(name.to_owned())),
-            (name, None) if is_link => Ok(Self::Link(name.to_owned())),
+            ("all", _) => of(Whose::All),
+            (name, Some(_)) => of(Whose::Member(name.to_owned())),
+            (name, None) if is_link => of(Whose::Link(name.to_owned())),
             (name, None) => {
                 let links = course.cast.iter().filter_map(|member| member.link.as_deref());
                 let known = course.cast.iter().map(|member| member.name.as_str()).chain(links).chain(["all"]);
                 let meant = crate::course::nearest(name, known).map_or_else(String::new, |meant| format!("; {meant}"));
-                Err(super::VaryError(format!("expected all, a link or a member; found `{name}`{meant}")))
+                Err(VaryError(format!("expected all, a link or a member; found `{name}`{meant}")))
             }
         }
     }
 
-    /// Whether a measure is taken of a member.
+    /// Whether a measure is taken of a member: of everybody of whom it can be asked, of a measure of everybody those who do not cheat; or of
+    /// those on a link, or of a member and its copies.
     pub fn includes(&self, course: &Course, place: usize, measure: &Measure) -> bool {
-        let member = &course.cast[place];
-        match self {
-            Self::All => {
-                let is_of_rogues = !measure.suits(Role::Bot);
-                measure.suits(member.role) && (is_of_rogues || member.role != Role::Rogue)
-            }
-            Self::Link(link) => measure.suits(member.role) && member.link.as_ref() == Some(link),
-            Self::Member(name) => member.name == *name,
-        }
+        let role = course.cast[place].role;
+        let is_of_rogues = !measure.suits(Role::Bot);
+        let suits = match self.whose {
+            Whose::All => measure.suits(role) && (is_of_rogues || role != Role::Rogue),
+            Whose::Link(_) => measure.suits(role),
+            Whose::Member(_) => true,
+        };
+        suits && self.whose.includes(course, place, self.cast)
     }
 }
 

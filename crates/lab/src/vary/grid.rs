@@ -2,6 +2,9 @@
 
 use serde::{Deserialize, Serialize};
 
+/// More cells than this are refused.
+pub const MOST_CELLS: usize = 1_000_000;
+
 /// Settings and their values, as they are shown.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Grid {

@@ -10,10 +10,12 @@ use serde::{Deserialize, Serialize};
 use thiserror::Error;
 use velocitas_core::Digest;
 
-use super::Grid;
+use super::grid::{Grid, GridAxis, MOST_CELLS};
 use crate::course::Course;
 use crate::seal::Seal;
 
+/// More seeds than this are refused.
+const MOST_SEEDS: u32 = 100_000;
 /// The format of these files.
 pub const VARY_FORMAT: u32 = 1;
 /// The longest line that is read.
@@ -279,15 +281,15 @@ impl Asked {
     /// Itself, if it can be: whoever seals a file by hand may say anything.
     fn sound(self) -> Result<Self, KeptError> {
         let grid = &self.grid;
-        let even = |axis: &super::GridAxis| {
+        let even = |axis: &GridAxis| {
             !axis.values.is_empty() && axis.numbers.as_ref().is_none_or(|numbers| numbers.len() == axis.values.len())
         };
         let first = grid.axes.first().map_or(0, |axis| axis.values.len());
         let good = !grid.axes.is_empty()
             && grid.axes.iter().all(even)
             && (!grid.in_step || grid.axes.iter().all(|axis| axis.values.len() == first))
-            && grid.count().is_some_and(|cells| cells <= super::MOST_CELLS)
-            && (1..=super::MOST_SEEDS).contains(&self.seeds)
+            && grid.count().is_some_and(|cells| cells <= MOST_CELLS)
+            && (1..=MOST_SEEDS).contains(&self.seeds)
             && (1..=self.part.of).contains(&self.part.number)
             && self.limits.len() == self.measures.len();
         let found = || format!("{} settings, {} seeds, part {:?}", grid.axes.len(), self.seeds, self.part);

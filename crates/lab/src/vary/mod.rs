@@ -5,20 +5,25 @@
 
 mod axis;
 mod cost;
+mod edit;
+mod error;
 mod grid;
 mod kept;
+mod target;
+mod value;
+mod whose;
 
-pub use axis::{Axis, VaryError};
+pub use axis::Axis;
 pub use cost::{Among, Cost, Costs, Range};
-pub use grid::{Grid, GridAxis};
+pub use error::VaryError;
+pub use grid::{Grid, GridAxis, MOST_CELLS};
 pub use kept::{Asked, Kept, KeptError, Outcome, Part, VARY_FORMAT, digest_of};
 
-use crate::course::Course;
+use std::collections::BTreeSet;
 
-/// More cells than this are refused.
-pub const MOST_CELLS: usize = 1_000_000;
-/// More seeds than this are refused.
-pub const MOST_SEEDS: u32 = 100_000;
+use toml::Table;
+
+use crate::course::{Course, CourseError};
 
 /// A course and what is varied of it.
 #[derive(Clone, Debug)]
@@ -49,9 +54,22 @@ impl Matrix {
         }
         let grid = Grid { axes: axes.iter().map(Axis::shown).collect(), in_step };
         match grid.count().filter(|cells| *cells <= MOST_CELLS) {
-            Some(_) => Ok(Self { course, axes, grid }),
+            Some(_) => Self { course, axes, grid }.sound(),
             None => wrong(format!("expected at most {MOST_CELLS} cells; found more")),
         }
+    }
+
+    /// Itself, if every course that is read again for a cell can be run.
+    fn sound(self) -> Result<Self, VaryError> {
+        let text: Vec<usize> = (0..self.axes.len()).filter(|axis| self.axes[*axis].is_text()).collect();
+        let mut seen = BTreeSet::new();
+        for cell in (0..self.grid.cells()).take_while(|_| !text.is_empty()) {
+            let places = self.grid.places(cell);
+            if seen.insert(text.iter().map(|axis| places[*axis]).collect::<Vec<_>>()) {
+                self.at(cell)?;
+            }
+        }
+        Ok(self)
     }
 
     /// Its cells.
@@ -65,12 +83,28 @@ impl Matrix {
     }
 
     /// The course of a cell: where two axes set the same of a member, the one that names fewer members holds.
-    pub fn at(&self, cell: usize) -> Course {
-        let mut course = self.course.clone();
+    ///
+    /// # Errors
+    /// When it cannot be run; those of all cells of a matrix can.
+    pub fn at(&self, cell: usize) -> Result<Course, VaryError> {
         let mut set: Vec<(&Axis, usize)> = self.axes.iter().zip(self.grid.places(cell)).collect();
-        set.sort_by_key(|(axis, _)| axis.narrowness());
-        set.into_iter().for_each(|(axis, place)| axis.apply(place, &mut course));
-        course
+        set.sort_by_key(|(axis, _)| axis.order());
+        let mut course = if set.iter().any(|(axis, _)| axis.is_text()) {
+            let edit = |table: &mut Table| set.iter().for_each(|(axis, place)| axis.edit(*place, table, &self.course));
+            self.course.edited(edit).map_err(|why| self.refused(cell, &why))?
+        } else {
+            self.course.clone()
+        };
+        set.into_iter().for_each(|(axis, place)| axis.apply(place, &mut course, self.course.cast.len()));
+        Ok(course)
+    }
+
+    /// What a course says of values that it refuses.
+    fn refused(&self, cell: usize, why: &CourseError) -> VaryError {
+        let values = self.axes.iter().zip(self.grid.values(cell)).filter(|(axis, _)| axis.is_text());
+        let values: Vec<String> = values.map(|(axis, value)| format!("{}={value}", axis.key())).collect();
+        let help = why.help.as_ref().map_or_else(String::new, |help| format!("; {help}"));
+        VaryError(format!("{}: {}{help}", values.join(" "), why.message))
     }
 }
 

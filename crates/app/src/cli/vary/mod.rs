@@ -87,7 +87,7 @@ impl Work<'_> {
         let passed = passing(&bar);
         let one = |place: usize| -> Result<Came, OpenError> {
             let (cell, seed) = self.asked.run(self.told + place);
-            let course = self.matrix.at(cell);
+            let course = self.matrix.at(cell)?;
             let run = Wanted { course: &course, seed, lasts }.run(&passed)?;
             let clients = run.measured().clients;
             let of = |measure: &&'static Measure| Cost::values(measure, self.among, &course, &clients);
