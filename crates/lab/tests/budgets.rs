@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU32, Ordering};
 
-use velocitas_analysis::budget::{Bound, Held, Outcome, hold};
+use velocitas_analysis::budget::{Bound, Held, MEASURES, Outcome, hold};
 use velocitas_core::altered::Altered;
 use velocitas_core::{Arrangement, Motion, Rate, Scene, State, Step, vec3};
 use velocitas_lab::{Course, Happens, Keep, LEAST_KEPT, Override, Run, What};
@@ -238,4 +238,35 @@ fn what_is_said_of_one_goes_before_what_is_said_of_its_link_and_of_all() {
         ]
     );
     assert_eq!(course.cast[3].role, Role::Rogue);
+}
+
+#[test]
+fn whatever_is_measured_has_a_moment_at_which_to_look() {
+    let mut met = BTreeSet::new();
+    let mut phone = link_course("phone");
+    phone.cast.iter_mut().for_each(|member| member.knobs.down.outages = 10.0);
+    for (course, lasts) in [(Course::demo(), 12.0), (phone, 20.0)] {
+        let mut run = Run::new(course).expect("it fits");
+        run.meter();
+        run.advance(LabTime::from_secs(lasts));
+        let measured = run.measured();
+        for (client, moments) in measured.clients.iter().zip(&measured.moments) {
+            for measure in MEASURES.iter().filter(|measure| measure.bound == Bound::Most) {
+                if (measure.get)(client).is_some_and(|value| value > 0.0) {
+                    let when = (measure.when)(moments).unwrap_or_else(|| panic!("{} of {}", measure.key, client.name));
+                    assert!(when <= run.now(), "{}: {when}", measure.key);
+                    met.insert(measure.key);
+                }
+            }
+        }
+    }
+    for key in ["seen_by_others", "extrapolated", "stalled", "udp_up", "udp_down"] {
+        assert!(met.contains(key), "{key} is among what was met: {met:?}");
+    }
+}
+
+fn link_course(name: &str) -> Course {
+    let mut all = shipped().into_iter();
+    let wanted = format!("links/{name}.course.toml");
+    all.find(|(path, _)| path.to_string_lossy().ends_with(&wanted)).expect("it ships").1
 }

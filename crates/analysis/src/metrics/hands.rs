@@ -75,7 +75,11 @@ fn moves_soon(track: &StateTrack, first: usize) -> bool {
 
 /// From presses to the first frame on each other screen whose drawn tick is at or after the tick that used the press, where
 /// the entity had moved by that tick, in milliseconds.
-pub(crate) fn seen(record: &Record, machine: MachineId, (from, to, end): (LabTime, LabTime, LabTime)) -> Vec<f64> {
+pub(crate) fn seen(
+    record: &Record,
+    machine: MachineId,
+    (from, to, end): (LabTime, LabTime, LabTime),
+) -> Vec<(LabTime, f64)> {
     let mut samples = Vec::new();
     for (at, pressed, actor) in presses(record, machine, from, to) {
         let track = record.authority(actor);
@@ -100,7 +104,7 @@ pub(crate) fn seen(record: &Record, machine: MachineId, (from, to, end): (LabTim
             let mut drawn = range.filter(late_enough).filter_map(|number| record.drawn_in(viewer, actor, number));
             let Some(row) = drawn.find(|row| row.tick >= tick) else { continue };
             if track.of_tick(row.tick).is_some_and(|i| moved(rest, track.pos(i))) {
-                samples.push(row.at.minus(pressed).millis());
+                samples.push((pressed, row.at.minus(pressed).millis()));
             }
         }
     }

@@ -86,6 +86,12 @@ pub struct Moments {
     pub own: SeenMoments,
     /// The press that took longest to be seen by who pressed.
     pub response: Peak,
+    /// The press that took longest to be seen by another.
+    pub seen: Peak,
+    /// When others were drawn past their newest state.
+    pub extrapolated: Seconds,
+    /// When they were drawn past the limit of that, and stood still.
+    pub held: Seconds,
     /// Payload sent.
     pub up: Seconds,
     /// Payload sent to it.

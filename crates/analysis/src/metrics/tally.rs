@@ -121,7 +121,10 @@ impl Tally {
             self.responses.push(ms);
             self.moments.response.note(ms, at);
         }
-        self.seen.extend(seen(record, machine, looked));
+        for (at, ms) in seen(record, machine, looked) {
+            self.seen.push(ms);
+            self.moments.seen.note(ms, at);
+        }
         self.tricks.add(record, machine, span);
         for row in record.datagrams(machine, span.from, span.to) {
             let ((plain, udp), seconds) = match row.kind.is_up() {
@@ -317,9 +320,16 @@ impl Tally {
                 self.moments.others.note(&window, begin);
                 self.others.add(&window);
                 self.frames += sights.len() as u64;
-                for sight in sights {
-                    self.extrapolated += u64::from(sight.how == Drawn::Extrapolated);
-                    self.held += u64::from(sight.how == Drawn::Held);
+                let drawn = |how| sights.iter().filter(|sight| sight.how == how).count() as u32;
+                for (how, sum, seconds) in [
+                    (Drawn::Extrapolated, &mut self.extrapolated, &mut self.moments.extrapolated),
+                    (Drawn::Held, &mut self.held, &mut self.moments.held),
+                ] {
+                    let frames = drawn(how);
+                    *sum += u64::from(frames);
+                    if frames > 0 {
+                        seconds.note(frames, begin);
+                    }
                 }
             });
         }
