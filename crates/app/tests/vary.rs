@@ -60,6 +60,38 @@ fn a_cell_says_what_check_says_of_a_course_that_is_set_so() {
 }
 
 #[test]
+fn the_best_view_delay_is_the_one_that_was_planted() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let path = |name: &str| folder.path().join(name).to_str().expect("a name").to_owned();
+    let (file, json, page, into) = (path("pier.course.toml"), path("best.json"), path("best.svg"), path("best.vary"));
+    std::fs::write(&file, course("10 ms").replace("jitter = \"6 ms\"\n", "")).expect("it is written");
+    let asked =
+        ["vary", &file, "--set", "snapshot_every=2,3,4,6", "--set", "view_delay=20ms..120ms:20ms", "--for", "3s"];
+    let asked = [&asked[..], &["--seeds", "2", "--within", "extrapolated=0%", "--into", &into]].concat();
+    for output in [&json, &page] {
+        let done = velocitas(&[&asked[..], &["-o", output]].concat());
+        assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    }
+    let varied: Value = serde_json::from_slice(&std::fs::read(&json).expect("it was written")).expect("it is JSON");
+    let cells = varied["cells"].as_array().expect("a list");
+    let mut least = Vec::new();
+    for (row, every) in cells.chunks(6).zip([2.0, 3.0, 4.0, 6.0]) {
+        let share = |cell: &Value| {
+            let all = cell["measures"].as_array().expect("a list").iter().find(|of| of["measure"] == "extrapolated");
+            all.expect("it is measured")["worst_member"]["median"].as_f64().expect("a number")
+        };
+        let found = row.iter().position(|cell| share(cell) == 0.0).expect("one is long enough");
+        // On an even link a frame is drawn from what came up to one frame less than a gap between snapshots ago.
+        let needed: f64 = (every - 1.0) * 1000.0 / 60.0;
+        assert_eq!(found, (needed / 20.0).ceil() as usize - 1, "a snapshot every {every} ticks");
+        least.push(found);
+    }
+    assert_eq!(least, [0, 1, 2, 4]);
+    let page = std::fs::read_to_string(&page).expect("it was written");
+    assert!(page.contains("frames past the newest state, at most 0 %") && page.contains("0 % | 0 %"));
+}
+
+#[test]
 fn one_thread_and_two_give_the_same_bytes() {
     let on = |jobs: &str| {
         let args =
@@ -207,7 +239,11 @@ fn what_cannot_be_varied_is_told_before_anything_runs() {
         (&["vary", "--set", "latancy=3"][..], "did you mean `latency`?"),
         (&["vary", "--set", "latency=1", "--measure", "view_ago"], "did you mean `view_age`?"),
         (&["vary", "--set", "latency=1", "--whose", "plovr"], "did you mean `plover`?"),
-        (&["vary", "--set", "latency=1", "-o", "x.pdf"], "expected an output that ends in .csv or .json"),
+        (&["vary", "--set", "latency=1", "-o", "x.png"], "expected an output that ends in .csv, .json, .svg or .pdf"),
+        (
+            &["vary", "--set", "latency=1,2", "--set", "loss=1,2", "--set", "jitter=1,2", "-o", "x.pdf"],
+            "one or two settings",
+        ),
         (&["vary", "--set", "latency=1,2", "--set", "loss=1,2,3", "--pair"], "to go in step"),
         (&["vary"], "--set <KEY=VALUES>"),
     ];

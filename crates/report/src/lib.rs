@@ -12,6 +12,7 @@ mod field;
 mod guard;
 mod guarding;
 mod ladder;
+pub mod price;
 mod scope;
 mod summary;
 mod table;

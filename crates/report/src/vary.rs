@@ -32,7 +32,7 @@ impl Varied {
     }
 
     /// The bounds: a measure each.
-    fn bounds(&self) -> impl Iterator<Item = (usize, f64)> {
+    pub(crate) fn bounds(&self) -> impl Iterator<Item = (usize, f64)> {
         self.asked.limits.iter().enumerate().filter_map(|(place, limit)| limit.map(|limit| (place, limit)))
     }
 
@@ -90,7 +90,7 @@ impl Varied {
     }
 
     /// How many cells keep all bounds.
-    fn kept(&self) -> String {
+    pub(crate) fn kept(&self) -> String {
         let bounds: Vec<String> = self
             .bounds()
             .map(|(place, limit)| {

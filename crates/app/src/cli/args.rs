@@ -204,9 +204,12 @@ pub(super) struct VaryTask {
     /// How many runs at once; as many as there are cores if 0
     #[arg(long, default_value_t = 0, value_parser = clap::value_parser!(u16).range(0..=1024))]
     pub(super) jobs: u16,
-    /// Write everything to this file (.csv or .json), or - for CSV on standard output
+    /// Write everything to this file: .csv or .json, or drawn as .svg or .pdf; or - for CSV on standard output
     #[arg(short, long, value_name = "FILE")]
     pub(super) output: Option<PathBuf>,
+    /// Draw dark on light, for print
+    #[arg(long)]
+    pub(super) light: bool,
     /// Write each result to this file as it comes; killed and started again, it goes on where the file ends
     #[arg(long, value_name = "FILE.vary")]
     pub(super) into: Option<PathBuf>,

@@ -173,6 +173,19 @@ pub enum Mark {
         /// What it stands for.
         tone: Tone,
     },
+    /// A square of a map, a unit wide and high, with words in it.
+    Cell {
+        /// What it is of.
+        series: String,
+        /// Its corner where both axes are least.
+        at: (f64, f64),
+        /// How dark it is, from 0 to 1.
+        share: f64,
+        /// What it stands for.
+        tone: Tone,
+        /// Words in its middle, where they fit.
+        label: String,
+    },
     /// A line across the whole plot.
     Rule {
         /// What it is.
@@ -194,6 +207,7 @@ impl Mark {
             | Self::Path { series, .. }
             | Self::Point { series, .. }
             | Self::Area { series, .. }
+            | Self::Cell { series, .. }
             | Self::Rule { series, .. } => series,
         }
     }

@@ -202,12 +202,27 @@ impl<B: DrawingBackend> Page<'_, B> {
                     let _ = self.area.draw(&Polygon::new(corners, self.ink(*tone).filled()));
                 }
             }
+            Mark::Cell { at, share, tone, label, .. } => {
+                self.cell(to, *at, self.theme.thinned(*tone, 0.05 + 0.4 * share), label);
+            }
             Mark::Rule { at, level, tone, .. } => {
                 let PlotBox { left, top, right, bottom } = to.place;
                 let (x, y) = (to.x(*at), to.y(*at));
                 let (from, end) = if *level { ((left, y), (right, y)) } else { ((x, top), (x, bottom)) };
                 self.path(vec![from, end], *tone, 1);
             }
+        }
+    }
+
+    /// A square of a map; a hair stays free around it.
+    fn cell(&self, to: &Onto<'_>, (x, y): (f64, f64), ink: RGBColor, label: &str) {
+        let (a, b) = ((to.x(x), to.y(y)), (to.x(x + 1.0), to.y(y + 1.0)));
+        let (left, right, top, bottom) = (a.0.min(b.0), a.0.max(b.0), a.1.min(b.1), a.1.max(b.1));
+        let _ = self.area.draw(&Rectangle::new([(left + 1, top + 1), (right, bottom)], ink.filled()));
+        let fits = label.chars().count() as f64 * LETTER < f64::from(right - left) && bottom - top >= SMALL;
+        if fits {
+            let middle = (i32::midpoint(left, right), i32::midpoint(top, bottom));
+            self.write(middle, SMALL, Tone::Plain, (HPos::Center, VPos::Center), label);
         }
     }
 

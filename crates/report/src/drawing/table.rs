@@ -41,6 +41,9 @@ pub fn table(drawing: &Drawing) -> String {
                         row("area", series, tone.name(), [Some(*x), None, Some(*y), None, None], "");
                     }
                 }
+                Mark::Cell { series, at, tone, label, .. } => {
+                    row("cell", series, tone.name(), [Some(at.0), Some(at.0 + 1.0), Some(at.1), None, None], label);
+                }
                 Mark::Rule { series, at, level, tone } => {
                     let numbers =
                         if *level { [None, None, Some(*at), None, None] } else { [Some(*at), None, None, None, None] };

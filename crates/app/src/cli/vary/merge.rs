@@ -3,6 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use velocitas_lab::vary::{Asked, Costs, Part};
+use velocitas_report::drawing::Theme;
 use velocitas_report::vary::Varied;
 
 use super::super::Outcome;
@@ -23,7 +24,7 @@ struct Read {
     runs: usize,
 }
 
-pub(super) fn run(paths: &[PathBuf], output: Option<&Path>) -> Result<Outcome, OpenError> {
+pub(super) fn run(paths: &[PathBuf], theme: Theme, output: Option<&Path>) -> Result<Outcome, OpenError> {
     let mut parts = paths.iter().map(|path| read(path)).collect::<Result<Vec<_>, _>>()?;
     let Some(first) = parts.first() else { return Ok(Outcome::Good) };
     for part in &parts {
@@ -38,12 +39,12 @@ pub(super) fn run(paths: &[PathBuf], output: Option<&Path>) -> Result<Outcome, O
     }
     all_there(&parts)?;
     let mut output_of = Outputs::beside(paths);
-    let output = Form::open(output, &mut output_of)?;
     let asked = Asked { part: Part::WHOLE, ..parts[0].asked.clone() };
+    let output = Form::open(output, &asked.grid, &mut output_of)?;
     let measures = asked.measures.iter().map(|key| measure(key)).collect::<Result<Vec<_>, _>>()?;
     let costs: Vec<Costs> = parts.into_iter().map(|part| part.costs).collect();
     if let Some(costs) = Costs::of_parts(&costs, asked.grid.cells()) {
-        tell(&Varied { asked, measures, costs }, output)?;
+        tell(&Varied { asked, measures, costs }, theme, output)?;
     }
     Ok(Outcome::Good)
 }

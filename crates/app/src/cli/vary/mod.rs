@@ -8,6 +8,7 @@ use velocitas_analysis::budget::Measure;
 use velocitas_lab::many::Wanted;
 use velocitas_lab::vary::{Among, Asked, Cost, Costs, Matrix, Outcome as Came, VaryError};
 use velocitas_record::LabTime;
+use velocitas_report::drawing::Theme;
 use velocitas_report::vary::Varied;
 
 use self::ask::Question;
@@ -26,12 +27,12 @@ impl From<VaryError> for OpenError {
 
 pub(super) fn run(task: &VaryTask) -> Result<Outcome, OpenError> {
     if !task.merge.is_empty() {
-        return merge::run(&task.merge, task.output.as_deref());
+        return merge::run(&task.merge, theme(task), task.output.as_deref());
     }
     let Question { matrix, asked, measures, among } = Question::read(task)?;
     let read = task.course.as_deref().map(|file| inputs_of(file, matrix.course())).unwrap_or_default();
     let mut outputs = Outputs::beside(&read);
-    let output = Form::open(task.output.as_deref(), &mut outputs)?;
+    let output = Form::open(task.output.as_deref(), &asked.grid, &mut outputs)?;
     let mut costs = Costs::new(measures.clone(), task.seeds);
     let ledger = match &task.into {
         None => None,
@@ -48,17 +49,21 @@ pub(super) fn run(task: &VaryTask) -> Result<Outcome, OpenError> {
             let path = crate::files::named(path);
             say(format!("part {}/{}: {cells} of {all} cells, in {path}\n", part.number, part.of))?;
         }
-        _ => tell(&varied, output)?,
+        _ => tell(&varied, theme(task), output)?,
     }
     Ok(Outcome::Good)
 }
 
+const fn theme(task: &VaryTask) -> Theme {
+    if task.light { Theme::Light } else { Theme::Dark }
+}
+
 /// Writes what it came to, and says it.
-fn tell(varied: &Varied, output: Option<(Output, Form, bool)>) -> Result<(), OpenError> {
+fn tell(varied: &Varied, theme: Theme, output: Option<(Output, Form, bool)>) -> Result<(), OpenError> {
     // Names of files may hold anything.
     let text: String = varied.text().lines().map(|line| format!("{}\n", velocitas_gait::escaped(line))).collect();
     let Some((output, form, takes_standard)) = output else { return say(text) };
-    form.write(varied, output)?;
+    form.write(varied, theme, output)?;
     if takes_standard {
         complain(text);
         return Ok(());
