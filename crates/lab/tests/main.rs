@@ -29,6 +29,7 @@ mod packets;
 mod parts;
 mod planted;
 mod play;
+mod prices;
 mod questions;
 mod rogues;
 mod rules;

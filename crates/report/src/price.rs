@@ -84,9 +84,67 @@ pub fn prices(varied: &Varied) -> Result<Drawing, String> {
     Ok(Drawing { title: format!("{}: what {} {cost}", asked.course, keys.join(" and ")), facts, plots })
 }
 
-/// A value as it is drawn: shares in per cent.
-fn drawn(measure: &Measure, value: f64) -> f64 {
-    if measure.takes == Takes::Share { value * 100.0 } else { value }
+/// One measure over the values of a setting, as far as they were tried.
+#[derive(Clone, Copy, Debug)]
+pub struct Tried<'a> {
+    /// What was measured.
+    pub measure: &'static Measure,
+    /// By value, from the lowest on; `None` where it was not tried yet or there was nothing to measure.
+    pub costs: &'a [Option<f64>],
+    /// The value in force.
+    pub in_force: usize,
+    /// The value that is chosen.
+    pub chosen: usize,
+    /// What the course allows.
+    pub limit: Option<f64>,
+}
+
+/// A small plot of it, without words.
+pub fn tried(of: Tried<'_>) -> Plot {
+    let Tried { measure, costs, in_force, chosen, limit } = of;
+    let (least, most) = ends(costs.iter().flatten().copied().chain(limit));
+    let (times, unit) = scale(measure, most);
+    let there = || costs.iter().enumerate().filter_map(|(place, cost)| cost.map(|cost| (place, cost * times)));
+    let mut marks = Vec::new();
+    if let Some(limit) = limit {
+        let at = limit * times;
+        marks.push(Mark::Rule { series: "bound".to_owned(), at, level: true, tone: Tone::Fault });
+    }
+    let at = in_force as f64;
+    marks.push(Mark::Rule { series: "in force".to_owned(), at, level: false, tone: Tone::Line });
+    let points: Vec<(f64, f64)> = there().map(|(place, cost)| (place as f64, cost)).collect();
+    for (place, point) in there().map(|(place, _)| place).zip(&points) {
+        let (shape, tone) = match place {
+            _ if place == chosen => (Shape::Dot, Tone::Bright),
+            _ if place == in_force => (Shape::Ring, Tone::Plain),
+            _ => (Shape::Notch, Tone::Muted),
+        };
+        marks.push(Mark::Point { series: measure.key.to_owned(), at: *point, shape, tone, label: String::new() });
+    }
+    marks.push(Mark::Path { series: measure.key.to_owned(), points, tone: Tone::Bright, dashed: true });
+    Plot {
+        name: measure.name.to_owned(),
+        across: Axis::linear("", "", (-0.5, costs.len() as f64 - 0.5)),
+        up: Axis::holding(measure.name, unit, least * times, most * times),
+        marks,
+        legend: Vec::new(),
+        weight: 1,
+        even: false,
+    }
+}
+
+/// By what values are multiplied to be drawn, and the unit that they have then: shares in per cent, many bytes in kilobytes.
+fn scale(measure: &Measure, most: f64) -> (f64, &'static str) {
+    match measure.takes {
+        Takes::Share => (100.0, "%"),
+        Takes::Flow if most >= 1000.0 => (1e-3, "kB/s"),
+        _ => (1.0, measure.unit),
+    }
+}
+
+/// The least and the greatest of what is drawn, with nothing among them.
+fn ends(values: impl Iterator<Item = f64>) -> (f64, f64) {
+    values.fold((0.0, 0.0), |(least, most), value| (f64::min(least, value), f64::max(most, value)))
 }
 
 /// One measure over one setting.
@@ -97,21 +155,21 @@ fn curves(varied: &Varied, place: usize, axis: usize) -> Plot {
         (0..varied.costs.cells()).map(|cell| (at[cell], varied.costs.cell(cell)[place])).collect();
     cells.sort_by(|a, b| a.0.total_cmp(&b.0));
     let values = cells.iter().filter_map(|(_, cost)| *cost);
-    let ends = values.flat_map(|cost| [cost.worst.least, cost.worst.greatest, cost.median.least, cost.median.greatest]);
-    let all: Vec<f64> = ends.chain(limit).map(|value| drawn(measure, value)).collect();
-    let (least, most) = (all.iter().copied().fold(0.0, f64::min), all.iter().copied().fold(0.0, f64::max));
+    let all = values.flat_map(|cost| [cost.worst.least, cost.worst.greatest, cost.median.least, cost.median.greatest]);
+    let (least, most) = ends(all.chain(limit));
+    let (times, unit) = scale(measure, most);
     let mut marks = Vec::new();
     for (name, of, tone) in
         [("worst member", worst as fn(&Cost) -> Range, Tone::Wall), ("median member", median, Tone::Line)]
     {
-        marks.extend(spread(&cells, measure, (name, of, tone)));
+        marks.extend(spread(&cells, times, (name, of, tone)));
     }
     if let Some(limit) = limit {
-        let at = drawn(measure, limit);
+        let at = limit * times;
         marks.push(Mark::Rule { series: "bound".to_owned(), at, level: true, tone: Tone::Fault });
     }
-    marks.extend(line(&cells, measure, ("median member", median, Tone::Muted)));
-    marks.extend(line(&cells, measure, ("worst member", worst, Tone::Bright)));
+    marks.extend(line(&cells, times, ("median member", median, Tone::Muted)));
+    marks.extend(line(&cells, times, ("worst member", worst, Tone::Bright)));
     let mut legend = vec![
         (Tone::Bright, "worst member".to_owned()),
         (Tone::Muted, "dashed: median member".to_owned()),
@@ -121,7 +179,7 @@ fn curves(varied: &Varied, place: usize, axis: usize) -> Plot {
     Plot {
         name: measure.name.to_owned(),
         across,
-        up: Axis::holding(measure.name, measure.unit, least, most),
+        up: Axis::holding(measure.name, unit, least * times, most * times),
         marks,
         legend,
         weight: HIGH,
@@ -163,12 +221,12 @@ fn across(grid: &Grid, axis: usize) -> (Axis, Vec<f64>) {
 /// Neighbours of whom something was measured, without those of whom nothing was.
 fn runs<'a>(
     cells: &'a [(f64, Option<Cost>)],
-    measure: &'static Measure,
+    times: f64,
     of: fn(&Cost) -> Range,
 ) -> impl Iterator<Item = Vec<(f64, Range)>> + 'a {
     cells.split(|(_, cost)| cost.is_none()).filter(|run| !run.is_empty()).map(move |run| {
         let there = run.iter().filter_map(|(at, cost)| cost.as_ref().map(|cost| (*at, of(cost))));
-        let drawn = |value| drawn(measure, value);
+        let drawn = |value| value * times;
         there
             .map(|(at, r)| (at, Range { least: drawn(r.least), median: drawn(r.median), greatest: drawn(r.greatest) }))
             .collect()
@@ -178,20 +236,20 @@ fn runs<'a>(
 type Series = (&'static str, fn(&Cost) -> Range, Tone);
 
 /// From the least to the greatest over the seeds.
-fn spread(cells: &[(f64, Option<Cost>)], measure: &'static Measure, (name, of, tone): Series) -> Vec<Mark> {
+fn spread(cells: &[(f64, Option<Cost>)], times: f64, (name, of, tone): Series) -> Vec<Mark> {
     let area = |run: Vec<(f64, Range)>| {
         let up = run.iter().map(|(at, range)| (*at, range.greatest));
         let back = run.iter().rev().map(|(at, range)| (*at, range.least));
         Mark::Area { series: format!("{name}, spread"), corners: up.chain(back).collect(), tone }
     };
-    runs(cells, measure, of).filter(|run| run.len() > 1).map(area).collect()
+    runs(cells, times, of).filter(|run| run.len() > 1).map(area).collect()
 }
 
 /// The median over the seeds, with a point for each cell.
-fn line(cells: &[(f64, Option<Cost>)], measure: &'static Measure, (name, of, tone): Series) -> Vec<Mark> {
+fn line(cells: &[(f64, Option<Cost>)], times: f64, (name, of, tone): Series) -> Vec<Mark> {
     let dashed = name != "worst member";
     let mut marks = Vec::new();
-    for run in runs(cells, measure, of) {
+    for run in runs(cells, times, of) {
         let points: Vec<(f64, f64)> = run.iter().map(|(at, range)| (*at, range.median)).collect();
         let shape = if dashed { Shape::Ring } else { Shape::Dot };
         if points.len() <= MOST_NAMED {

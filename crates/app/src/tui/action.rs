@@ -125,6 +125,8 @@ pub enum Action {
     Budget,
     /// Why the last seconds are bad, and what would cure them.
     Why,
+    /// What the values of the chosen knob would have cost.
+    Price,
     /// The branch takes the place of the run.
     KeepBranch,
     /// The branch is let go.
@@ -175,6 +177,7 @@ impl Action {
                 | Self::Edit
                 | Self::Reach
                 | Self::Why
+                | Self::Price
                 | Self::KeepBranch
                 | Self::DropBranch
         )

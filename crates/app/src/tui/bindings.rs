@@ -72,7 +72,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 91] = [
+pub const BINDINGS: [Binding; 92] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -139,6 +139,15 @@ pub const BINDINGS: [Binding; 91] = [
     bind(Action::TurnUp, KeyCode::Right, NONE, "right", "", "turn the knob up").only(KNOBS),
     bind(Action::Type, KeyCode::Char('t'), NONE, "t", "type", "type a value for the knob, with its unit or without")
         .only(KNOBS),
+    bind(
+        Action::Price,
+        KeyCode::Char('P'),
+        NONE,
+        "P",
+        "price",
+        "what other values of the knob would have cost in the last ten seconds: tried",
+    )
+    .only(KNOBS),
     bind(Action::TurnDownAll, KeyCode::Left, SHIFT, "S-left", "", "turn the knob down for all machines").only(KNOBS),
     bind(Action::TurnUpAll, KeyCode::Right, SHIFT, "S-right", "", "turn the knob up for all machines").only(KNOBS),
     bind(Action::KnobUp, KeyCode::Up, NONE, "up", "", "the message that left before").only(LADDER),

@@ -28,7 +28,7 @@ use super::popup::Room;
 use super::popups::Popups;
 use super::screens::{Screen, Shown};
 use super::stage::{Stage, Wish};
-use super::view::Answer;
+use super::view::{Answer, Under};
 use super::{keyline, masthead, rail};
 use crate::session::Left;
 
@@ -175,7 +175,10 @@ impl Frame {
             Answer::NotMine => {}
         }
         let palette = self.stage.palette;
-        let under = || (self.shown.screen(), self.shown.view().glyphs(palette));
+        let under = || {
+            let view = self.shown.view();
+            Under { screen: self.shown.screen(), glyphs: view.glyphs(palette), turns: view.turns() }
+        };
         if self.popups.act(&mut self.stage, action, under) {
             return None;
         }

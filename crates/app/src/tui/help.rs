@@ -96,13 +96,17 @@ struct Section {
 }
 
 fn draw(stage: &Stage, help: &Help, area: Rect, buffer: &mut Buffer) {
-    let (screen, glyphs) = (help.under.0, help.under.1.clone());
+    let (screen, glyphs) = (help.under.screen, help.under.glyphs.clone());
     let width = area.width.saturating_sub(4).min(156);
     let columns: u16 = if width >= TWO { 2 } else { 1 };
     let each = (width - 2) / columns;
     let lines = lines(stage, &sections(stage, screen, glyphs), help, usize::from(each) - 1);
     let room = area.height.saturating_sub(4);
-    let rows = (lines.len() as u16).div_ceil(columns).clamp(8, room.max(8));
+    let mut rows = (lines.len() as u16).div_ceil(columns).clamp(8, room.max(8));
+    // What is said of a key stands together.
+    while rows < room && lines.get(usize::from(rows)).is_some_and(|(_, goes_on)| *goes_on) {
+        rows += 1;
+    }
     let most = (lines.len() as u16).saturating_sub(rows * columns);
     let scroll = if most > 0 { ", up and down scroll" } else { "" };
     let title = match &help.typed {
@@ -116,8 +120,12 @@ fn draw(stage: &Stage, help: &Help, area: Rect, buffer: &mut Buffer) {
     for column in 0..columns {
         let place = Rect { x: inner.x + column * each, width: each.min(inner.width), ..inner };
         let from = help.scrolled.min(most) + column * inner.height;
-        let part: Vec<Line<'_>> =
-            lines.iter().skip(usize::from(from)).take(usize::from(inner.height)).cloned().collect();
+        let part: Vec<Line<'_>> = lines
+            .iter()
+            .skip(usize::from(from))
+            .take(usize::from(inner.height))
+            .map(|(line, _)| line.clone())
+            .collect();
         Paragraph::new(part).render(place, buffer);
     }
 }
@@ -152,7 +160,8 @@ fn sections(stage: &Stage, screen: Screen, glyphs: Vec<Glyph>) -> Vec<Section> {
     ]
 }
 
-fn lines(stage: &Stage, sections: &[Section], help: &Help, width: usize) -> Vec<Line<'static>> {
+/// The lines, and of each whether it goes on with what the one before says.
+fn lines(stage: &Stage, sections: &[Section], help: &Help, width: usize) -> Vec<(Line<'static>, bool)> {
     let (text, muted) = (stage.palette.text(Tone::Text), stage.palette.text(Tone::Muted));
     let mut lines = Vec::new();
     for section in sections {
@@ -161,28 +170,28 @@ fn lines(stage: &Stage, sections: &[Section], help: &Help, width: usize) -> Vec<
             continue;
         }
         if !lines.is_empty() {
-            lines.push(Line::default());
+            lines.push((Line::default(), false));
         }
-        lines.push(Line::from(Span::styled(format!(" {}", section.title), muted)));
+        lines.push((Line::from(Span::styled(format!(" {}", section.title), muted)), false));
         for Entry { name, style, said, .. } in found {
             // A long key stands on a line of its own.
             let (indent, alone) = (NAMES + 2, name.chars().count() > NAMES);
             for (row, part) in wrapped(said, width.saturating_sub(indent + 1)).into_iter().enumerate() {
                 let shown = if row == 0 && !alone { name.as_str() } else { "" };
                 if row == 0 && alone {
-                    lines.push(Line::from(Span::styled(format!(" {name}"), *style)));
+                    lines.push((Line::from(Span::styled(format!(" {name}"), *style)), false));
                 }
                 // What stands on a ground of its own does so no wider than it is.
                 let before = " ".repeat(1 + NAMES - shown.chars().count());
                 let key = Span::styled(shown.to_owned(), *style);
                 let pieces = [Span::raw(before), key, Span::raw(" "), Span::styled(part, text)];
-                lines.push(Line::from(pieces.to_vec()));
+                lines.push((Line::from(pieces.to_vec()), row > 0 || alone));
             }
         }
     }
     if lines.is_empty() {
         let said = format!(" nothing here is called or does `{}`: Backspace takes letters back", help.typed);
-        lines.extend(wrapped(&said, width).into_iter().map(|line| Line::from(Span::styled(line, muted))));
+        lines.extend(wrapped(&said, width).into_iter().map(|line| (Line::from(Span::styled(line, muted)), true)));
     }
     lines
 }

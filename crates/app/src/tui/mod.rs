@@ -33,6 +33,7 @@ mod playhead;
 mod plot;
 mod popup;
 mod popups;
+mod price;
 mod prompt;
 mod rail;
 mod recall;

@@ -36,6 +36,15 @@ pub(super) fn draw(p: Palette, plot: &Plot, area: Rect, buffer: &mut Buffer) {
     bands(p, plot, inner, buffer);
 }
 
+/// Draws everything but bands, with the ends of the axis at the left.
+pub(super) fn whole(p: Palette, plot: &Plot, area: Rect, buffer: &mut Buffer) {
+    let inner = Rect { x: area.x + BESIDE, width: area.width.saturating_sub(BESIDE), ..area };
+    if !inner.is_empty() {
+        axis(p, plot, area, inner, buffer);
+        marks(p, plot, inner, buffer);
+    }
+}
+
 /// Draws the bands alone.
 pub(super) fn bands(p: Palette, plot: &Plot, inner: Rect, buffer: &mut Buffer) {
     for mark in &plot.marks {

@@ -7,6 +7,7 @@ use super::action::Action;
 use super::budget::Budget;
 use super::help::Help;
 use super::popup::{Popup, Pressed, Room};
+use super::price::Price;
 use super::stage::Stage;
 use super::view::Under;
 use super::why::Why;
@@ -20,9 +21,10 @@ struct Spec {
 }
 
 /// All that a key opens.
-const POPUPS: [Spec; 3] = [
+const POPUPS: [Spec; 4] = [
     Spec { action: Action::Budget, open: |stage, _| Some(Box::new(Budget::of(stage))) },
     Spec { action: Action::Why, open: |stage, _| Some(Box::new(Why::ask(stage)?)) },
+    Spec { action: Action::Price, open: |stage, under| Some(Box::new(Price::ask(stage, under.turns)?)) },
     Spec { action: Action::Help, open: |_, under| Some(Box::new(Help::of(under))) },
 ];
 

@@ -10,6 +10,7 @@ mod knobs;
 mod ladder;
 mod looks;
 mod members;
+mod prices;
 mod record;
 mod rules;
 mod scope;
@@ -100,6 +101,19 @@ fn on_file(text: &str) -> (tempfile::TempDir, std::path::PathBuf, Frame) {
     stage.read_from(Some(&path), &[]);
     stage.advance_to(LabTime::from_secs(4.0));
     (folder, path, stage)
+}
+
+/// Waits for what goes on beside the frames.
+#[track_caller]
+fn settle(stage: &mut Frame) {
+    for _ in 0..3000 {
+        stage.look_at_jobs();
+        if !stage.works() {
+            return;
+        }
+        std::thread::sleep(Duration::from_millis(10));
+    }
+    panic!("it never ends");
 }
 
 /// Looks at files until something was said, as the frames do.

@@ -24,8 +24,26 @@ pub(super) enum Answer {
 /// A glyph of a screen, and what it stands for.
 pub(super) type Glyph = (char, Style, &'static str);
 
-/// A screen with every glyph on it: what lies under a popup.
-pub(super) type Under = (Screen, Vec<Glyph>);
+/// What lies under a popup.
+pub(super) struct Under {
+    /// The screen.
+    pub(super) screen: Screen,
+    /// Every glyph on it.
+    pub(super) glyphs: Vec<Glyph>,
+    /// What its keys turn.
+    pub(super) turns: Turns,
+}
+
+/// What the keys of a screen turn.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Turns {
+    /// The knob that is chosen on the stage.
+    Knob,
+    /// This tunable of the selected entity's rule.
+    Tunable(usize),
+    /// No setting.
+    Nothing,
+}
 
 /// A screen: one question about the moment looked at, with a small state of its own.
 pub(super) trait View {
@@ -42,6 +60,11 @@ pub(super) trait View {
 
     /// Does what an action asks for, if it is for this screen.
     fn act(&mut self, stage: &mut Stage, action: Action) -> Answer;
+
+    /// What its keys turn.
+    fn turns(&self) -> Turns {
+        Turns::Nothing
+    }
 
     /// A cell of it was clicked.
     fn click(&mut self, _stage: &mut Stage, _area: Rect, _cell: (u16, u16)) {}

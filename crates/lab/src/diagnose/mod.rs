@@ -1,7 +1,9 @@
 //! What would cure a bad stretch: branches with one remedy each, on the same luck, ranked by what each did to the trouble.
 
+mod price;
 mod remedy;
 
+pub use price::{PriceCase, Turn};
 pub use remedy::{Reaches, Remedy};
 
 use thiserror::Error;

@@ -158,6 +158,11 @@ impl Run {
         Some(branch)
     }
 
+    /// Of the commands that are to come, those that are meant never come.
+    pub(crate) fn forget_commands(&mut self, is_meant: impl Fn(&Command) -> bool) {
+        self.ahead.retain(|(_, command)| !is_meant(command));
+    }
+
     /// Lets go of what came before a moment, but for what figures of later look back at: a copy is lighter then.
     pub(crate) fn forget_before(&mut self, at: LabTime) {
         self.recorder.forget(at);

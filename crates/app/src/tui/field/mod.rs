@@ -30,7 +30,7 @@ use super::action::Action;
 use super::canvas::{frame, write};
 use super::palette::{Palette, Tone};
 use super::stage::Stage;
-use super::view::{Answer, Glyph, View};
+use super::view::{Answer, Glyph, Turns, View};
 
 use camera::Camera;
 use look::Look;
@@ -155,6 +155,10 @@ impl View for Field {
             }
         }
         amiss::draw(stage, inner, buffer);
+    }
+
+    fn turns(&self) -> Turns {
+        Turns::Knob
     }
 
     fn act(&mut self, _stage: &mut Stage, action: Action) -> Answer {

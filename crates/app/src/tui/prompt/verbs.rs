@@ -25,7 +25,7 @@ struct Verb {
 }
 
 /// The table, in the order in which it is offered.
-const VERBS: [Verb; 29] = [
+const VERBS: [Verb; 30] = [
     Verb { name: "go", takes: "0:12.5 | tick 510 | live | beginning", help: "looks at a moment", run: go },
     Verb { name: "look", takes: "NAME", help: "looks at a member", run: look },
     Verb { name: "screen", takes: "NAME", help: "on the screen of a member", run: screen },
@@ -65,6 +65,12 @@ const VERBS: [Verb; 29] = [
         takes: "",
         help: "what would cure the last seconds",
         run: |_, _| Ok(Some(Wish::Act(Action::Why))),
+    },
+    Verb {
+        name: "price",
+        takes: "",
+        help: "what other values of the chosen knob would have cost",
+        run: |_, _| Ok(Some(Wish::Act(Action::Price))),
     },
     Verb { name: "budget", takes: "", help: "shows the budgets", run: |_, _| Ok(Some(Wish::Act(Action::Budget))) },
     Verb { name: "again", takes: "", help: "begins again", run: |s, _| act(s, Action::Again) },

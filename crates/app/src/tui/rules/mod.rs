@@ -27,7 +27,7 @@ use velocitas_report::drawing::Drawing;
 use super::action::Action;
 use super::palette::{Palette, Tone};
 use super::stage::Stage;
-use super::view::{Answer, Glyph, View};
+use super::view::{Answer, Glyph, Turns, View};
 
 /// What the screen keeps for itself.
 #[derive(Debug, Default)]
@@ -67,6 +67,10 @@ impl View for Rules {
         let upper = Rect { height: area.height - lower, ..area };
         fields::draw(stage, &both, upper, buffer);
         tunables::draw(stage, &both, self.tunable, Rect { y: upper.bottom(), height: lower, ..area }, buffer);
+    }
+
+    fn turns(&self) -> Turns {
+        Turns::Tunable(self.tunable)
     }
 
     fn act(&mut self, stage: &mut Stage, action: Action) -> Answer {

@@ -3,19 +3,6 @@
 use super::*;
 use crate::tui::why::Why;
 
-/// Waits for what goes on beside the frames.
-#[track_caller]
-fn settle(stage: &mut Frame) {
-    for _ in 0..3000 {
-        stage.look_at_jobs();
-        if !stage.works() {
-            return;
-        }
-        std::thread::sleep(Duration::from_millis(10));
-    }
-    panic!("it never ends");
-}
-
 /// Looks at files until something is so, as the frames do.
 #[track_caller]
 fn until(stage: &mut Frame, wanted: impl Fn(&mut Frame) -> bool) {
