@@ -62,10 +62,17 @@ fn word(key: &str) -> Option<Word> {
     words().find(|(known, _)| *known == key).map(|(_, word)| word)
 }
 
-/// That there is nothing of that name, with the nearest one.
+/// That there is nothing of that name, with the nearest one, or all.
 fn unknown<T>(found: &str, known: &mut dyn Iterator<Item = &str>) -> Result<T, VaryError> {
-    let meant = nearest(found, known).map_or_else(String::new, |meant| format!("; {meant}"));
-    Err(VaryError(format!("there is nothing called `{found}` to be varied{meant}")))
+    let known = known.fold(Vec::new(), |mut all, word| {
+        if !all.contains(&word) {
+            all.push(word);
+        }
+        all
+    });
+    let meant =
+        nearest(found, known.iter().copied()).unwrap_or_else(|| format!("expected one of {}", known.join(", ")));
+    Err(VaryError(format!("there is nothing called `{found}` to be varied; {meant}")))
 }
 
 impl Target {
