@@ -326,7 +326,7 @@ fn another_version_is_refused_with_the_number() {
     // As the asker would read it: the first three bits are another number than its own.
     answer[0] = answer[0] & !7 | 6;
     assert!(client.handle_datagram(clock, &answer, &mut Unwatched).is_err());
-    assert_eq!(client.refused_for(), Some(&Refused::Version { theirs: 6 }));
+    assert_eq!(client.refused_for(), Some(&Refused::Version { theirs: 14 }));
     // Junk is not worth an answer.
     let _ = party.server.handle_datagram(clock, Address(0), &[2; 12], &mut party.told);
     assert!(party.server.poll_transmit().is_none());

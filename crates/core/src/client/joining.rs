@@ -74,7 +74,13 @@ impl Joining {
     }
 
     /// The server will not have it. Gives why, unless that was known already.
-    pub(super) fn denied(&mut self, now: HostNanos, refusal: &Refusal, kinds: &Kinds, version: u8) -> Option<&Refused> {
+    pub(super) fn denied(
+        &mut self,
+        now: HostNanos,
+        refusal: &Refusal,
+        kinds: &Kinds,
+        version: u16,
+    ) -> Option<&Refused> {
         if !self.is_answer(refusal.asked_us) {
             return None;
         }

@@ -12,7 +12,7 @@ pub enum Refused {
     #[error("the server speaks version {theirs} of the protocol, this is version {PROTOCOL_VERSION}")]
     Version {
         /// The server's.
-        theirs: u8,
+        theirs: u16,
     },
     /// Nobody expects this player.
     #[error("the server does not expect this player")]
@@ -43,7 +43,7 @@ pub enum Refused {
 
 impl Refused {
     /// What a refusal means to a machine with these rules; `theirs` is the version in its envelope.
-    pub(super) fn of(why: &RefusedFor, kinds: &Kinds, theirs: u8) -> Self {
+    pub(super) fn of(why: &RefusedFor, kinds: &Kinds, theirs: u16) -> Self {
         match why {
             RefusedFor::Version => Self::Version { theirs },
             RefusedFor::Unknown => Self::Unknown,

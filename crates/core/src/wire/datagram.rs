@@ -27,6 +27,42 @@ impl Ack {
     }
 }
 
+/// A number in few bits, from the least on. All bits set say that it is beyond what they hold: eight more follow.
+pub(super) struct Short {
+    least: u32,
+    bits: u32,
+}
+
+/// The version. Those before the least travelled in three bits as well, and are no more.
+pub(super) const VERSION: Short = Short { least: 8, bits: 3 };
+/// The kind of a message.
+pub(super) const KIND: Short = Short { least: 0, bits: 4 };
+
+impl Short {
+    const fn most(&self) -> u32 {
+        (1 << self.bits) - 1
+    }
+
+    /// Bits that a number takes.
+    pub(super) const fn bits(&self, number: u32) -> u32 {
+        if number - self.least < self.most() { self.bits } else { self.bits + 8 }
+    }
+
+    fn put(&self, out: &mut BitWriter, number: u32) {
+        let (code, most) = (number - self.least, self.most());
+        out.put(code.min(most), self.bits);
+        if code >= most {
+            out.put(code - most, 8);
+        }
+    }
+
+    fn take(&self, from: &mut BitReader<'_>) -> Result<u32, WireError> {
+        let code = from.take(self.bits)?;
+        let more = if code == self.most() { from.take(8)? } else { 0 };
+        Ok(self.least + code + more)
+    }
+}
+
 /// The envelope.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Header {
@@ -43,14 +79,14 @@ pub struct Header {
 }
 
 impl Header {
-    /// Bits of every envelope.
+    /// Bits of every envelope; eight more for a version or a kind beyond what its own bits hold.
     pub(crate) const BITS: u32 = 3 + 1 + 4 + 8 + 16 + (16 + 32 + 16) + 32;
 
     /// Appends the envelope.
     pub fn write(&self, out: &mut BitWriter) {
-        out.put(u32::from(PROTOCOL_VERSION), 3);
+        VERSION.put(out, u32::from(PROTOCOL_VERSION));
         out.flag(self.ack.is_some());
-        out.put(self.kind as u32, 4);
+        KIND.put(out, self.kind as u32);
         out.put(u32::from(self.epoch), 8);
         out.put(u32::from(self.sequence), 16);
         let ack = self.ack.unwrap_or_default();
@@ -65,12 +101,12 @@ impl Header {
     /// # Errors
     /// Short bytes, another version, an unknown kind.
     pub fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        let version = from.take(3)? as u8;
+        let version = VERSION.take(from)? as u16;
         if version != PROTOCOL_VERSION {
             return Err(WireError::Version { found: version });
         }
         let has_ack = from.flag()?;
-        let number = from.take(4)? as u8;
+        let number = KIND.take(from)? as u16;
         let kind = MessageKind::from_number(number).ok_or(WireError::Kind(number))?;
         let mut rest = from.row(Self::BITS - (3 + 1 + 4))?;
         let (epoch, sequence) = (rest.take(8) as u8, rest.take(16) as u16);

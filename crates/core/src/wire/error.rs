@@ -30,11 +30,11 @@ pub enum WireError {
     #[error("protocol version {found}, expected {PROTOCOL_VERSION}")]
     Version {
         /// The version found.
-        found: u8,
+        found: u16,
     },
     /// No message has this number.
     #[error("message kind {0} does not exist")]
-    Kind(u8),
+    Kind(u16),
     /// An entity of a kind that this session does not have.
     #[error("entity kind {0} is not part of this session")]
     EntityKind(u8),

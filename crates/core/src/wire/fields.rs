@@ -6,7 +6,7 @@
 use super::account::Account;
 use super::bits::BitReader;
 use super::claim::{Claim, PullBack};
-use super::datagram::Header;
+use super::datagram::{Header, KIND, VERSION};
 use super::error::WireError;
 use super::hello::Hello;
 use super::inputs::Inputs;
@@ -114,9 +114,10 @@ impl Fields<'_> {
     }
 
     fn envelope(&mut self, header: &Header) {
-        self.number("version", 3, super::PROTOCOL_VERSION);
+        let version = super::PROTOCOL_VERSION;
+        self.number("version", VERSION.bits(u32::from(version)), version);
         self.put("acknowledges", 1, FieldValue::Flag(header.ack.is_some()));
-        self.put("kind", 4, FieldValue::Words(header.kind.name().to_owned()));
+        self.put("kind", KIND.bits(header.kind as u32), FieldValue::Words(header.kind.name().to_owned()));
         self.number("connection's epoch", 8, header.epoch);
         self.number("sequence", 16, header.sequence);
         match header.ack {

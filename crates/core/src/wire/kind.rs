@@ -81,7 +81,7 @@ impl MessageKind {
     }
 
     /// The kind of a number on the wire.
-    pub fn from_number(number: u8) -> Option<Self> {
+    pub fn from_number(number: u16) -> Option<Self> {
         Self::ALL.get(usize::from(number)).copied()
     }
 }

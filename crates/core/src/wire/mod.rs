@@ -50,8 +50,8 @@ pub const MAX_REPEATS: usize = 16;
 /// The most bytes a datagram ever has: under the usual path MTU with room for IPv6, UDP and encryption.
 pub const MAX_DATAGRAM: usize = 1200;
 
-/// Changes whenever a layout does; counted modulo 8, as it travels.
-pub const PROTOCOL_VERSION: u8 = 0;
+/// Changes whenever a layout does.
+pub const PROTOCOL_VERSION: u16 = 8;
 
 #[cfg(test)]
 mod tests;

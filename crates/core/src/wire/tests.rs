@@ -214,8 +214,27 @@ fn every_message_cut_at_any_length_is_refused() {
 #[test]
 fn another_version_is_named() {
     let (_, mut bytes) = samples().swap_remove(0);
+    let found = |bytes: &[u8]| read(bytes).unwrap_err();
     bytes[0] = (bytes[0] & !7) | 1;
-    assert_eq!(read(&bytes).unwrap_err(), WireError::Version { found: 1 });
+    assert_eq!(found(&bytes), WireError::Version { found: 9 });
+    // Seven says that eight more bits follow.
+    let mut long = BitWriter::new();
+    long.put(7, 3);
+    long.put(200, 8);
+    let long = long.finish();
+    assert_eq!(found(&long), WireError::Version { found: 215 });
+    assert!(matches!(found(&long[..1]), WireError::Short { .. }));
+}
+
+#[test]
+fn a_kind_beyond_four_bits_has_eight_more() {
+    let (_, bytes) = samples().swap_remove(0);
+    let kind = |number: u8, more: u8| read(&[bytes[0] & 15 | number << 4, more]).unwrap_err();
+    assert_eq!(kind(14, 0), WireError::Kind(14));
+    assert_eq!(kind(15, 0), WireError::Kind(15));
+    assert_eq!(kind(15, 255), WireError::Kind(270));
+    let bits = |number| datagram::KIND.bits(number);
+    assert_eq!((bits(14), bits(15)), (4, 12));
 }
 
 #[test]

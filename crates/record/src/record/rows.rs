@@ -469,7 +469,7 @@ impl Pack for MessageRow {
         self.bytes = bytes as u16;
         (self.ticks, self.entities) = (counts as u8, (counts >> 8) as u8);
         (self.unread, self.lost) = (counts >> 16 & 1 != 0, counts >> 17 & 1 != 0);
-        self.kind = MessageKind::from_number(kind as u8).unwrap_or(MessageKind::ALL[0]);
+        self.kind = MessageKind::from_number(kind as u16).unwrap_or(MessageKind::ALL[0]);
         self.epoch = (epoch != NOTHING).then_some(epoch as u8);
     }
 }
