@@ -53,7 +53,7 @@ impl Told {
             up: Conditions::PERFECT,
             down: Conditions::PERFECT,
             settings: ClientSettings::DEFAULT,
-            snapshot_every: 3,
+            served: velocitas_core::PlayerSettings::DEFAULT,
         };
         let machine = |name: &str, serves: bool| MachineInfo {
             name: name.to_owned(),

@@ -10,8 +10,8 @@ use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
     Acks, Address, Arrangement, BitReader, BitWriter, Bounds, Client, ClientConfig, ClientSettings, EntityId,
     EntityRef, Ground, Guest, Header, Hello, HostNanos, Ingredients, Input, Kinds, Layouts, Life, Message, MessageKind,
-    Motion, Patience, Rate, Scene, Server, ServerConfig, SnapshotHead, Solid, SolidId, State, Tick, Timeline, Token,
-    Unwatched, Used, WireTick, Zone, vec3, write_snapshot,
+    Motion, Patience, PlayerSettings, Rate, Scene, Server, ServerConfig, SnapshotHead, Solid, SolidId, State, Tick,
+    Timeline, Token, Unwatched, Used, WireTick, Zone, vec3, write_snapshot,
 };
 
 /// Twenty boxes about as crowded as the demo's quay.
@@ -133,7 +133,7 @@ impl Session {
         let mut clients = Vec::new();
         for n in 0..players {
             let body = Some((0, walker.spawn(vec3(n as f32 * 3.0 - 13.0, -10.0, 0.002), 0.0)));
-            server.invite(Guest { token: Token(n), arrangement, snapshot_every: 3, body });
+            server.invite(Guest { token: Token(n), arrangement, settings: PlayerSettings::DEFAULT, body });
             let (settings, ingredients) = (ClientSettings::DEFAULT, ingredients.clone());
             clients.push(Client::new(ClientConfig {
                 token: Token(n),

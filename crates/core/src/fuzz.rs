@@ -5,8 +5,8 @@ use std::sync::Arc;
 use crate::walker::Walker;
 use crate::{
     Address, Arrangement, BitReader, BitWriter, Client, ClientConfig, ClientSettings, Drawn, EntityId, Ground, Guest,
-    Header, HostNanos, Ingredients, Kinds, Layouts, Life, Message, Motion, Owned, Patience, Rate, Server, ServerConfig,
-    Tick, Timeline, Token, Unwatched, Vec3,
+    Header, HostNanos, Ingredients, Kinds, Layouts, Life, Message, Motion, Owned, Patience, PlayerSettings, Rate,
+    Server, ServerConfig, Tick, Timeline, Token, Unwatched, Vec3,
 };
 
 /// Entities that the bytes may speak of.
@@ -84,7 +84,7 @@ impl Ends {
         let mut ends = None;
         for (i, arrangement) in Arrangement::ALL.into_iter().enumerate() {
             let token = Token(i as u64);
-            server.invite(Guest { token, arrangement, snapshot_every: 3, body });
+            server.invite(Guest { token, arrangement, settings: PlayerSettings::DEFAULT, body });
             let at = Address(token.0);
             let mut other = Self { server, client: client(token, arrangement), now: HostNanos(i as i64 * 480_000_000) };
             other.pass(30, at);

@@ -6,8 +6,8 @@ use crate::party::{GOOD, Link, MS, PATIENCE, Party};
 use velocitas_core::altered::Altered;
 use velocitas_core::walker::Walker;
 use velocitas_core::{
-    Address, Arrangement, BitWriter, Denied, EndedBy, EntityId, Fact, HostNanos, Ingredients, Kinds, Motion, Presence,
-    Refused, Schema, Token, Unwatched, vec3,
+    Address, Arrangement, BitWriter, Denied, EndedBy, EntityId, Fact, HostNanos, Ingredients, Kinds, Motion,
+    PlayerSettings, Presence, Refused, Schema, Token, Unwatched, vec3,
 };
 
 const BAD: Link = Link { latency: 40, jitter: 60, loss: 25, doubled: 20 };
@@ -274,7 +274,7 @@ fn another_layout_is_refused_in_words_and_another_rule_is_let_in_and_noted() {
     party.server.invite(velocitas_core::Guest {
         token: party.seats[0].token,
         arrangement: Arrangement::SERVER,
-        snapshot_every: 3,
+        settings: PlayerSettings::DEFAULT,
         body: None,
     });
     party.crash(0);

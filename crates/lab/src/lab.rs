@@ -400,7 +400,7 @@ fn serving(course: &Course) -> (Serving, Vec<EntityId>) {
 pub(crate) fn guest(course: &Course, member: MemberId, token: Token) -> Guest {
     let m = &course[member];
     let body = Some((m.kind, course.spawn(member)));
-    Guest { token, arrangement: m.arrangement, snapshot_every: m.knobs.snapshot_every, body }
+    Guest { token, arrangement: m.arrangement, settings: m.knobs.served, body }
 }
 
 /// Invites everybody, and brings into the world who and what is there from the beginning.

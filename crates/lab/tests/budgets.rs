@@ -100,7 +100,7 @@ fn change(key: &str, course: &mut Course, member: MemberId) {
         "response" if claims => course.cast[who].host.fps = 12.0,
         "response" => course.cast[who].knobs.settings.predict = false,
         "bytes_up" => course.rate = Rate::new(180).expect("a rate"),
-        "bytes_down" => course.cast[who].knobs.snapshot_every = 1,
+        "bytes_down" => course.cast[who].knobs.served.snapshot_every = 1,
         // Less than what is sent, and room for a long queue.
         "late" => (course.cast[who].knobs.up.bandwidth, course.cast[who].knobs.up.queue) = (10.0, 1000.0),
         "tricks_answered" => course.cast[who].arrangement = Arrangement::RELAY,

@@ -1,7 +1,7 @@
 //! What a knob is: what it is set to, how it is turned, and what it acts on.
 
 use serde::{Deserialize, Serialize};
-use velocitas_core::ClientSettings;
+use velocitas_core::{ClientSettings, PlayerSettings};
 
 use crate::conditions::Conditions;
 
@@ -93,6 +93,6 @@ pub struct Knobs {
     pub down: Conditions,
     /// The client's own.
     pub settings: ClientSettings,
-    /// Ticks from snapshot to snapshot.
-    pub snapshot_every: u8,
+    /// What the server does for its player.
+    pub served: PlayerSettings,
 }

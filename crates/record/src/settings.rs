@@ -161,7 +161,10 @@ pub static SETTINGS: [KnobSpec; 25] = [
         key: "snapshot_every",
         takes: Takes::Whole,
         sound: Sound::Down,
-        accessor: Accessor::Number { get: |k| f64::from(k.snapshot_every), set: |k, x| k.snapshot_every = x as u8 },
+        accessor: Accessor::Number {
+            get: |k| f64::from(k.served.snapshot_every),
+            set: |k, x| k.served.snapshot_every = x as u8,
+        },
     },
     KnobSpec {
         knob: Knob::ViewDelay,
@@ -488,7 +491,7 @@ impl Knob {
             up: Conditions::PERFECT,
             down: Conditions::PERFECT,
             settings: ClientSettings::DEFAULT,
-            snapshot_every: of.snapshot_every,
+            served: of.served,
         };
         let cure = match self.spec().sound {
             Sound::Usual => self.get(&usual),
@@ -525,13 +528,15 @@ impl Knob {
 
 #[cfg(test)]
 mod tests {
+    use velocitas_core::PlayerSettings;
+
     use super::*;
 
     const START: Knobs = Knobs {
         up: Conditions::PERFECT,
         down: Conditions::PERFECT,
         settings: ClientSettings::DEFAULT,
-        snapshot_every: 3,
+        served: PlayerSettings::DEFAULT,
     };
 
     #[test]
@@ -572,7 +577,7 @@ mod tests {
     fn every_knob_knows_what_to_try_as_a_cure() {
         let bad = Conditions { latency_ms: 80.0, loss: 0.1, bandwidth: 64.0, ..Conditions::PERFECT };
         let settings = ClientSettings { predict: false, ease_ms: 0, ..ClientSettings::DEFAULT };
-        let knobs = Knobs { up: Conditions::PERFECT, down: bad, settings, snapshot_every: 3 };
+        let knobs = Knobs { up: Conditions::PERFECT, down: bad, settings, served: PlayerSettings::DEFAULT };
         let cures: Vec<(Knob, KnobValue)> =
             SETTINGS.iter().filter_map(|s| Some((s.knob, s.knob.cure(&knobs)?))).collect();
         let number = |knob, x| (knob, KnobValue::Number(x));
@@ -618,7 +623,7 @@ mod tests {
         Knob::Repeats.set(&mut knobs, KnobValue::Number(9e9));
         assert_eq!(knobs.settings.repeats, 16);
         Knob::SnapshotEvery.set(&mut knobs, KnobValue::Number(-3.0));
-        assert_eq!(knobs.snapshot_every, 1);
+        assert_eq!(knobs.served.snapshot_every, 1);
         Knob::Latency.set(&mut knobs, KnobValue::Number(f64::NAN));
         assert_eq!(knobs.up.latency_ms, 0.0);
     }

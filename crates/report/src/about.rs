@@ -1,7 +1,7 @@
 //! What a page says about where it comes from: the course, its seed, the time, the settings.
 
 use velocitas_analysis::cause::shown;
-use velocitas_core::ClientSettings;
+use velocitas_core::{ClientSettings, PlayerSettings};
 use velocitas_lab::Run;
 use velocitas_record::{Conditions, KNOBS, Knobs, LabTime, MemberId, Unrecorded};
 
@@ -15,8 +15,8 @@ pub fn about(run: &Run, member: MemberId, (from, to): (LabTime, LabTime)) -> Vec
         up: Conditions::PERFECT,
         down: Conditions::PERFECT,
         settings: ClientSettings::default(),
-        // The first line says it.
-        snapshot_every: knobs.snapshot_every,
+        // The first line says how far apart snapshots are.
+        served: PlayerSettings { snapshot_every: knobs.served.snapshot_every },
     };
     let set: Vec<String> = KNOBS
         .iter()
@@ -31,7 +31,7 @@ pub fn about(run: &Run, member: MemberId, (from, to): (LabTime, LabTime)) -> Vec
             course.name,
             course.seed,
             course.rate.hz(),
-            knobs.snapshot_every
+            knobs.served.snapshot_every
         ),
         format!("{} was set, at {}: {set}", course[member].name, to.min(run.now())),
     ]

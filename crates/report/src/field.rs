@@ -115,7 +115,7 @@ pub fn field(run: &Run, page: &FieldPage<'_>) -> Drawing {
 /// its owner's own screen.
 pub fn trails(run: &Run, at: LabTime, (owner, viewer): (MemberId, MemberId), actor: ActorId) -> (Trail, Trail, Trail) {
     let moment = run.moment(at);
-    let every = u32::from(run.lab().knobs(owner).snapshot_every).max(4);
+    let every = u32::from(run.lab().knobs(owner).served.snapshot_every).max(4);
     let own = run.record().cast.body(run.course().machine(viewer), at);
     let is_others = own != Some(actor);
     let drawn = if is_others { moment.drawn_trail(actor, run.course().machine(viewer), TRAIL) } else { Trail::new() };

@@ -121,7 +121,8 @@ fn second(stage: &Stage, shown: Screen, area: Rect, buffer: &mut Buffer, narrow:
         ViewDelay::Auto => "auto",
         ViewDelay::Millis(_) => "set",
     };
-    let rates = format!("{} Hz {dot} snapshot every {} ticks", stage.run.course().rate.hz(), knobs.snapshot_every);
+    let rates =
+        format!("{} Hz {dot} snapshot every {} ticks", stage.run.course().rate.hz(), knobs.served.snapshot_every);
     let view = format!(" {dot} view delay {:>3} ms {delay}", number(f.view_delay_ms, 0));
     let name = stage.name(stage.selected.entity);
     let x = write(buffer, (x, y), area.right(), &[(&rates, muted), ("   ", text)]);

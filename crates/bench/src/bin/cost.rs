@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use velocitas_core::{
     Address, Arrangement, Bounds, Client, ClientConfig, ClientSettings, Ground, Guest, HostNanos, Ingredients, Input,
-    InputKind, Kinds, Life, Motion, Patience, Policy, Rate, Server, ServerConfig, Solid, SolidId, Tick, Token,
-    Unwatched, vec3,
+    InputKind, Kinds, Life, Motion, Patience, PlayerSettings, Policy, Rate, Server, ServerConfig, Solid, SolidId, Tick,
+    Token, Unwatched, vec3,
 };
 use velocitas_lab::{Course, Lab, Run};
 use velocitas_record::{LabTime, Unrecorded};
@@ -122,7 +122,12 @@ impl Claims {
         for n in 0..Self::PLAYERS {
             let at = vec3((n % 8) as f32 * 12.0 - 48.0, (n / 8) as f32 * 12.0 - 28.0, 0.002);
             let body = Some((0, self.rule.spawn(at, 0.0)));
-            server.invite(Guest { token: Token(n), arrangement: Arrangement::CLAIMS, snapshot_every: 3, body });
+            server.invite(Guest {
+                token: Token(n),
+                arrangement: Arrangement::CLAIMS,
+                settings: PlayerSettings::DEFAULT,
+                body,
+            });
         }
         server
     }

@@ -1,5 +1,6 @@
 //! Whom the server's owner expects, and what they come with.
 
+use super::settings::PlayerSettings;
 use crate::arrangement::Arrangement;
 use crate::data::State;
 use crate::ids::Token;
@@ -12,8 +13,8 @@ pub struct Guest {
     pub token: Token,
     /// Who decides where its entities are.
     pub arrangement: Arrangement,
-    /// Ticks from snapshot to snapshot, 1 to 255.
-    pub snapshot_every: u8,
+    /// What the server does for it.
+    pub settings: PlayerSettings,
     /// What comes into the world with it, if anything does: the number of a rule, and its first state. It leaves with its
     /// player; what else a player owns stays.
     pub body: Option<(u8, State)>,
@@ -33,7 +34,7 @@ pub(super) struct Guests(Vec<Expected>);
 impl Guests {
     /// Invites a player; a second invitation replaces the first.
     pub(super) fn invite(&mut self, guest: Guest) {
-        let guest = Guest { snapshot_every: guest.snapshot_every.max(1), ..guest };
+        let guest = Guest { settings: guest.settings.held(), ..guest };
         match self.0.iter_mut().find(|e| e.guest.token == guest.token) {
             Some(expected) => expected.guest = guest,
             None => self.0.push(Expected { guest, left: None }),
@@ -73,10 +74,10 @@ impl Guests {
         self.0.iter().filter(|e| e.left.is_some()).count()
     }
 
-    /// Sets how far apart snapshots are in its next connection.
-    pub(super) fn set_snapshot_every(&mut self, token: Token, ticks: u8) {
+    /// Sets what is done for it in its next connection.
+    pub(super) fn set_settings(&mut self, token: Token, settings: PlayerSettings) {
         if let Some(expected) = self.0.iter_mut().find(|e| e.guest.token == token) {
-            expected.guest.snapshot_every = ticks.max(1);
+            expected.guest.settings = settings.held();
         }
     }
 }

@@ -183,7 +183,7 @@ impl Server {
             base: self.ticks.base().0,
             since_base_us: (since_base / 1000) as u64,
             rate: self.ticks.rate().hz() as u16,
-            snapshot_every: peer.snapshot_every,
+            snapshot_every: peer.settings.snapshot_every,
             frame_us: (self.frame.mean() / 1000).clamp(0, 1_000_000) as u32,
             gone_ms: self.patience.gone_ms,
         };

@@ -19,6 +19,7 @@ mod joining;
 mod leaving;
 mod peer;
 mod peers;
+mod settings;
 mod spawning;
 mod talk;
 mod telling;
@@ -26,6 +27,7 @@ mod telling;
 pub use config::{Patience, ServerConfig, SpawnError};
 pub use guard::{Around, Carry, Check, ClaimCase, Finding, Footing, Going, checks};
 pub use guests::Guest;
+pub use settings::PlayerSettings;
 
 use std::cell::Cell;
 use std::cmp::Reverse;
@@ -288,7 +290,7 @@ impl Server {
         let kinds = &self.timeline.at(tick).kinds;
         let mut seen = None;
         for peer in self.peers.iter_mut() {
-            if passed.is_multiple_of(u64::from(peer.snapshot_every)) {
+            if passed.is_multiple_of(u64::from(peer.settings.snapshot_every)) {
                 let seen = seen.get_or_insert_with(|| seen_by_others(&self.world, kinds));
                 self.outbox.push_back((peer.at, snapshot(peer, (&self.world, seen), kinds, now, tick)));
                 pull_backs(peer, kinds, now, tick, &mut self.outbox);
@@ -357,11 +359,11 @@ impl Server {
         self.policy.allowed[rule as usize] = times;
     }
 
-    /// Sends a player a snapshot every `ticks`-th tick, 1 to 255, now and when it comes again.
-    pub fn set_snapshot_every(&mut self, player: Token, ticks: u8) {
-        self.guests.set_snapshot_every(player, ticks);
+    /// Does this for a player from now on, also when it comes again.
+    pub fn set_settings(&mut self, player: Token, settings: PlayerSettings) {
+        self.guests.set_settings(player, settings);
         let connected = self.peers.iter_mut().find(|peer| peer.token == player);
-        connected.into_iter().for_each(|peer| peer.snapshot_every = ticks.max(1));
+        connected.into_iter().for_each(|peer| peer.settings = settings.held());
     }
 
     /// Everybody who is connected: the connection, its address, its player.

@@ -4,6 +4,7 @@ use std::collections::VecDeque;
 
 use super::control::{Arrival, Control, Margins};
 use super::guests::Guest;
+use super::settings::PlayerSettings;
 use super::talk::Talk;
 use crate::arrangement::{Arrangement, Authority};
 use crate::data::State;
@@ -26,7 +27,7 @@ pub(super) struct Peer {
     pub(super) token: Token,
     pub(super) life: Life,
     arrangement: Arrangement,
-    pub(super) snapshot_every: u8,
+    pub(super) settings: PlayerSettings,
     /// When something was last heard of it.
     pub(super) heard: HostNanos,
     pub(super) acks: Acks,
@@ -53,7 +54,7 @@ impl Peer {
             token: guest.token,
             life,
             arrangement: guest.arrangement,
-            snapshot_every: guest.snapshot_every,
+            settings: guest.settings,
             heard: now,
             acks: Acks::default(),
             unacknowledged: Unacknowledged::default(),

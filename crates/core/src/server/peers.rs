@@ -128,9 +128,15 @@ impl Peers {
 mod tests {
     use super::*;
     use crate::arrangement::Arrangement;
+    use crate::server::PlayerSettings;
 
     fn begin(peers: &mut Peers, token: u64) -> PeerId {
-        let guest = Guest { token: Token(token), arrangement: Arrangement::SERVER, snapshot_every: 3, body: None };
+        let guest = Guest {
+            token: Token(token),
+            arrangement: Arrangement::SERVER,
+            settings: PlayerSettings::DEFAULT,
+            body: None,
+        };
         peers.begin(Address(token), Life(0), &guest, HostNanos(0)).unwrap()
     }
 

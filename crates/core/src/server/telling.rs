@@ -30,7 +30,7 @@ pub(super) fn snapshot(
     let mut out = BitWriter::new();
     let header = peer.acks.header(MessageKind::Snapshot, peer.id.epoch, now);
     header.write(&mut out);
-    let (every, margin, news) = (peer.snapshot_every, peer.margins.take(), peer.unacknowledged.compose(tick));
+    let (every, margin, news) = (peer.settings.snapshot_every, peer.margins.take(), peer.unacknowledged.compose(tick));
     peer.unacknowledged.sent(header.sequence, tick);
     let peer = &*peer;
     let entities = world.iter().zip(seen).map(|(e, seen)| {

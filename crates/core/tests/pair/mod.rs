@@ -7,7 +7,7 @@ use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
     Address, Arrangement, Client, ClientConfig, ClientSettings, Correction, DrawnState, EntityId, Event, Fact, Ground,
     Guest, HostNanos, Ingredients, Input, InputFact, InputFate, Kinds, Life, Made, Mask, Measure, Motion, Patience,
-    Policy, Provenance, Rate, Server, ServerConfig, Sink, State, Tick, Token, Verdict, vec3,
+    PlayerSettings, Policy, Provenance, Rate, Server, ServerConfig, Sink, State, Tick, Token, Verdict, vec3,
 };
 
 pub const MS: i64 = 1_000_000;
@@ -153,7 +153,7 @@ impl Pair {
             secret: 99,
         });
         let body = Some((0, stand[0]));
-        server.invite(Guest { token: PLAYER, arrangement, snapshot_every: 3, body });
+        server.invite(Guest { token: PLAYER, arrangement, settings: PlayerSettings::DEFAULT, body });
         assert_eq!(server.bring(PLAYER, HostNanos(0)), Ok(OWN));
         assert_eq!(server.spawn(0, stand[1]), Ok(OTHER));
         own.iter().for_each(|id| server.set_owners(*id, &[PLAYER]).expect("it is there"));

@@ -8,8 +8,8 @@ use std::sync::Arc;
 use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
     Address, Arrangement, Client, ClientConfig, ClientSettings, EntityId, Event, Fact, Ground, Guest, HostNanos,
-    Ingredients, Input, Kinds, Life, Mask, Motion, Patience, Rate, Server, ServerConfig, Sink, Tick, Token, Unwatched,
-    vec3,
+    Ingredients, Input, Kinds, Life, Mask, Motion, Patience, PlayerSettings, Rate, Server, ServerConfig, Sink, Tick,
+    Token, Unwatched, vec3,
 };
 
 pub const MS: i64 = 1_000_000;
@@ -99,7 +99,7 @@ impl Party {
             .collect();
         for (n, seat) in seats.iter().enumerate() {
             let body = Some((0, Walker::new().spawn(vec3(n as f32 * 4.0, 0.0, 0.0), 0.0)));
-            server.invite(Guest { token: seat.token, arrangement, snapshot_every: 3, body });
+            server.invite(Guest { token: seat.token, arrangement, settings: PlayerSettings::DEFAULT, body });
         }
         let told = Told::default();
         let (flights, link) = (BinaryHeap::new(), GOOD);

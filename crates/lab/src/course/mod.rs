@@ -35,7 +35,9 @@ use std::sync::Arc;
 use velocitas_analysis::budget::{Accused, Check, Limit};
 use velocitas_analysis::fault::Fault;
 use velocitas_core::walker::Walker;
-use velocitas_core::{Arrangement, ClientSettings, Ground, Kinds, Motion, Patience, Rate, SolidId, State, Vec3};
+use velocitas_core::{
+    Arrangement, ClientSettings, Ground, Kinds, Motion, Patience, PlayerSettings, Rate, SolidId, State, Vec3,
+};
 use velocitas_record::Conditions;
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::{MachineId, MemberId};
@@ -438,7 +440,7 @@ impl Member {
                 up: Conditions::PERFECT,
                 down: Conditions::PERFECT,
                 settings: ClientSettings::DEFAULT,
-                snapshot_every: 3,
+                served: PlayerSettings::DEFAULT,
             },
             script: Script::default(),
             tricks: Vec::new(),

@@ -6,7 +6,8 @@ use std::sync::Arc;
 
 use toml::Spanned;
 use velocitas_core::{
-    Bounds, HostNanos, Kinds, MAX_DATAGRAM, Motion, Rate, Solid, SolidId, Surface, Zone, snapshot_bytes, vec3,
+    Bounds, HostNanos, Kinds, MAX_DATAGRAM, Motion, PlayerSettings, Rate, Solid, SolidId, Surface, Zone,
+    snapshot_bytes, vec3,
 };
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::MemberId;
@@ -100,7 +101,8 @@ impl Resolver<'_> {
     pub(super) fn course(self, file: &File) -> Result<Course> {
         self.format(&file.format)?;
         let rate = self.rate(&file.tick_rate)?;
-        let snapshot_every = self.snapshot_every(file.snapshot_every.as_ref(), 3)?;
+        let snapshot_every = self.snapshot_every(file.snapshot_every.as_ref())?;
+        let served = PlayerSettings { snapshot_every };
         let first_tick =
             file.first_tick.as_ref().map_or(Ok(0), |t| self.whole(t, "a first tick", 0..MOST_TICK))? as u64;
         self.name(&file.name, "a name of the course", MOST_TITLE)?;
@@ -138,7 +140,7 @@ impl Resolver<'_> {
             let found = self.overrides(&course, tune)?;
             course.overrides.extend(found);
         }
-        self.cast(&mut course, file, &links, snapshot_every)?;
+        self.cast(&mut course, file, &links, served)?;
         for thing in &file.thing {
             let made = self.thing(&course, thing)?;
             course.things.push(made);
@@ -224,8 +226,10 @@ impl Resolver<'_> {
         self.word(word, "who knows of it", &KnownTo::ALL.map(|to| (to.name(), to)))
     }
 
-    fn snapshot_every(&self, value: Option<&Spanned<i64>>, default: u8) -> Result<u8> {
-        value.map_or(Ok(default), |v| self.whole(v, "ticks between snapshots", 1..61).map(|n| n as u8))
+    fn snapshot_every(&self, value: Option<&Spanned<i64>>) -> Result<u8> {
+        value.map_or(Ok(PlayerSettings::DEFAULT.snapshot_every), |v| {
+            self.whole(v, "ticks between snapshots", 1..61).map(|n| n as u8)
+        })
     }
 
     fn world(&self, file: &File) -> Result<World> {

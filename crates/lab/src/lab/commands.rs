@@ -180,6 +180,6 @@ impl Lab {
             client.set_settings(knobs.settings);
         }
         self.lay(member);
-        self.serving_mut().server.set_snapshot_every(token(member), knobs.snapshot_every);
+        self.serving_mut().server.set_settings(token(member), knobs.served);
     }
 }

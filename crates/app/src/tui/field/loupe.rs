@@ -63,7 +63,7 @@ pub(super) fn draw(look: &Look<'_>, area: Rect, scale: u8, buffer: &mut Buffer) 
             buffer[cell].set_char(glyph).set_style(p.text(tone));
         }
     };
-    let every = u32::from(stage.run.lab().knobs(stage.selected.entity).snapshot_every);
+    let every = u32::from(stage.run.lab().knobs(stage.selected.entity).served.snapshot_every);
     for at in moment.authority_trail(subject, BACK, every) {
         put(at, p.authority_trail(), Tone::Authority);
     }
