@@ -346,7 +346,7 @@ fn every_setting_can_be_set_in_a_course() {
 
 /// `VELOCITAS_WRITE=1 cargo test -p velocitas --test documents` writes what is generated anew.
 #[track_caller]
-fn is_current(name: &str, generated: &str) {
+pub fn is_current(name: &str, generated: &str) {
     if std::env::var_os("VELOCITAS_WRITE").is_some() {
         let path = PathBuf::from(env!("CARGO_MANIFEST_DIR")).join("../..").join(name);
         fs::write(&path, generated).unwrap_or_else(|e| panic!("{}: {e}", path.display()));

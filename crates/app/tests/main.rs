@@ -10,6 +10,7 @@ mod documents;
 mod imports;
 mod independent;
 mod named;
+mod netcode;
 mod outputs;
 mod pty;
 mod pty_driver;

@@ -108,8 +108,8 @@ pub use remote::{
 pub use rollback::{Entry, Rollback};
 pub use schema::{MOST_KINDS, Schema, SchemaError};
 pub use server::{
-    Around, Carry, Check, ClaimCase, Finding, Footing, Going, Guest, Patience, PlayerSettings, Server, ServerConfig,
-    SpawnError, checks,
+    Around, Carry, Check, ClaimCase, Finding, Footing, Going, Guest, Missing, Patience, PlayerSettings, Server,
+    ServerConfig, SpawnError, checks,
 };
 pub use session::{Ingredients, KindPrint, Kinds, Layouts, Owned, Timeline};
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};

@@ -211,6 +211,17 @@ impl Schema {
         out
     }
 
+    /// An input whose sticks and axes are pushed less far: by this share of what they were.
+    #[must_use]
+    pub fn weakened(&self, input: &Input, share: f32) -> Input {
+        let mut out = *input;
+        let pushed = |kind| matches!(kind, InputKind::Stick { .. } | InputKind::Axis { .. });
+        for f in self.input.iter().filter(|f| pushed(f.kind)) {
+            (f.lane..f.lane + f.kind.lanes()).for_each(|lane| out.set_real(lane, input.real(lane) * share));
+        }
+        self.round_input(&out)
+    }
+
     /// The input a server makes up when one has been missing for long: keys come up, sticks and axes go to their middle; eyes
     /// and what was ordered stay.
     #[must_use]

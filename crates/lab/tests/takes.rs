@@ -62,6 +62,7 @@ fn command() -> impl Strategy<Value = Command> {
         let knob = KNOBS[i].knob;
         let value = match knob.get(&Course::demo()[member(0)].knobs) {
             KnobValue::Switch(_) => KnobValue::Switch(on),
+            KnobValue::Choice(_) => KnobValue::Choice(x as u8 % knob.choices().len() as u8),
             KnobValue::Auto if on => KnobValue::Auto,
             KnobValue::Auto | KnobValue::Number(_) => KnobValue::Number(x),
         };

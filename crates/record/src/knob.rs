@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 use velocitas_core::{ClientSettings, PlayerSettings};
 
+use crate::choice::Choice;
 use crate::conditions::Conditions;
 
 /// What a knob is set to.
@@ -14,6 +15,8 @@ pub enum KnobValue {
     Auto,
     /// On or off.
     Switch(bool),
+    /// One way among several, by its place.
+    Choice(u8),
 }
 
 /// How a knob may be turned.
@@ -25,6 +28,8 @@ pub enum Range {
     AutoOr(&'static [f64]),
     /// On or off.
     Switch,
+    /// One of these.
+    Choice(&'static [Choice]),
 }
 
 /// What to try where something is wrong, as one change that may cure it.
@@ -69,6 +74,13 @@ pub enum Accessor {
         /// Changes it.
         set: fn(&mut Knobs, bool),
     },
+    /// Something that is done in one way among several, by its place; what has no place changes nothing.
+    Choice {
+        /// What it is.
+        get: fn(&Knobs) -> u8,
+        /// Changes it.
+        set: fn(&mut Knobs, u8),
+    },
 }
 
 impl Accessor {
@@ -79,6 +91,7 @@ impl Accessor {
             (Self::NumberOrAuto { set, .. }, KnobValue::Number(x)) => set(of, Some(x)),
             (Self::NumberOrAuto { set, .. }, KnobValue::Auto) => set(of, None),
             (Self::Switch { set, .. }, KnobValue::Switch(on)) => set(of, on),
+            (Self::Choice { set, .. }, KnobValue::Choice(place)) => set(of, place),
             _ => {}
         }
     }

@@ -20,6 +20,7 @@ pub mod trace;
 pub mod world;
 
 // What can be set and commanded.
+pub mod choice;
 pub mod command;
 pub mod controls;
 pub mod knob;
@@ -31,6 +32,7 @@ pub mod record;
 pub mod screen;
 pub mod watch;
 
+pub use choice::{Choice, MISSING, listed};
 pub use command::{Calm, Command, Sudden};
 pub use conditions::{Conditions, TraceNumber};
 pub use controls::{Acts, Controls};

@@ -113,6 +113,8 @@ pub enum Takes {
     Whole,
     /// true or false.
     Switch,
+    /// One of several words.
+    Choice,
 }
 
 /// What is measured: how it is called and written, and how it is read into the unit kept.
@@ -148,7 +150,7 @@ pub fn measure_of(takes: Takes) -> Option<Measure> {
         Takes::Speed => measure::<Speed>(),
         Takes::Flow => measure::<Flow>(),
         Takes::Factor => measure::<Factor>(),
-        Takes::Whole | Takes::Switch => return None,
+        Takes::Whole | Takes::Switch | Takes::Choice => return None,
     })
 }
 

@@ -1,8 +1,9 @@
 //! Everything that a link or a client can be set to, in one table: screens, courses, their schema and help read it.
 
 use serde::{Deserialize, Serialize};
-use velocitas_core::{ClientSettings, MAX_REPEATS, ViewDelay};
+use velocitas_core::{ClientSettings, MAX_REPEATS, Missing, ViewDelay};
 
+use crate::choice::{Choice, MISSING, listed};
 use crate::conditions::Conditions;
 use crate::knob::{Accessor, KnobValue, Knobs, Range, Sound};
 use crate::quantity::{Takes, measured};
@@ -60,6 +61,8 @@ pub enum Knob {
     Queue,
     /// How much earlier inputs arrive than they need to.
     Lead,
+    /// What a tick is made with whose input has not come.
+    Missing,
 }
 
 /// A knob's entry in the table.
@@ -107,7 +110,7 @@ const EXTRA: &[f64] = &[0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0];
 const LONGEST: f64 = 5000.0;
 
 /// The table.
-pub static SETTINGS: [KnobSpec; 25] = [
+pub static SETTINGS: [KnobSpec; 26] = [
     KnobSpec {
         knob: Knob::Latency,
         name: "latency, one way",
@@ -401,7 +404,31 @@ pub static SETTINGS: [KnobSpec; 25] = [
             set: |k, x| k.settings.extra_lead = x as u8,
         },
     },
+    KnobSpec {
+        knob: Knob::Missing,
+        name: "missing inputs",
+        unit: "",
+        range: Range::Choice(&MISSING),
+        help: "what the server makes a tick with whose input has not come",
+        key: "missing",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&Missing::ALL, &k.served.missing),
+            set: |k, place| k.served.missing = at(&Missing::ALL, place, k.served.missing),
+        },
+    },
 ];
+
+/// The place of one way among all.
+fn place_of<T: PartialEq>(all: &[T], one: &T) -> u8 {
+    all.iter().position(|it| it == one).unwrap_or_default() as u8
+}
+
+/// The way at a place; where there is none, the one so far.
+fn at<T: Copy>(all: &[T], place: u8, so_far: T) -> T {
+    all.get(usize::from(place)).copied().unwrap_or(so_far)
+}
 
 /// All of them can be turned while a run goes on; what is turned most comes first.
 pub static KNOBS: &[KnobSpec] = &SETTINGS;
@@ -424,7 +451,25 @@ impl Knob {
             Accessor::Number { get, .. } => KnobValue::Number(get(of)),
             Accessor::NumberOrAuto { get, .. } => get(of).map_or(KnobValue::Auto, KnobValue::Number),
             Accessor::Switch { get, .. } => KnobValue::Switch(get(of)),
+            Accessor::Choice { get, .. } => KnobValue::Choice(get(of)),
         }
+    }
+
+    /// The ways among which it chooses; none where it is no choice.
+    pub fn choices(self) -> &'static [Choice] {
+        if let Range::Choice(choices) = self.spec().range { choices } else { &[] }
+    }
+
+    /// The way that a value stands for.
+    pub fn chosen(self, value: KnobValue) -> Option<&'static Choice> {
+        let KnobValue::Choice(place) = value else { return None };
+        self.choices().get(usize::from(place))
+    }
+
+    /// The value that a word stands for.
+    pub fn named(self, word: &str) -> Option<KnobValue> {
+        let place = self.choices().iter().position(|choice| choice.name == word)?;
+        Some(KnobValue::Choice(place as u8))
     }
 
     /// Sets it, in both directions of a link. A value of the wrong kind changes nothing; numbers are held in range.
@@ -440,7 +485,8 @@ impl Knob {
         }
     }
 
-    /// A value as somebody types it: a number in the knob's unit, or with a unit as a course writes it; `auto`, `on`, `off`.
+    /// A value as somebody types it: a number in the knob's unit, or with a unit as a course writes it; `auto`, `on`, `off`; one of
+    /// its choices.
     ///
     /// # Errors
     /// What was expected, in words.
@@ -453,6 +499,10 @@ impl Knob {
                     "off" | "false" => Ok(KnobValue::Switch(false)),
                     other => Err(format!("expected on or off; found `{other}`")),
                 };
+            }
+            Range::Choice(choices) => {
+                let expected = || format!("expected {}; found `{text}`", listed(choices));
+                return self.named(text).ok_or_else(expected);
             }
             Range::AutoOr(_) if text == "auto" => return Ok(KnobValue::Auto),
             Range::Steps(steps) | Range::AutoOr(steps) => steps,
@@ -480,13 +530,23 @@ impl Knob {
     fn held(self, x: f64) -> f64 {
         match self.spec().range {
             Range::Steps(steps) | Range::AutoOr(steps) => x.clamp(steps[0], steps[steps.len() - 1]),
-            Range::Switch => x,
+            Range::Switch | Range::Choice(_) => x,
         }
     }
 
-    /// What to try as a cure: another value than now, or none.
-    pub fn cure(self, of: &Knobs) -> Option<KnobValue> {
+    /// What to try as cures, each on its own: other values than now.
+    pub fn cures(self, of: &Knobs) -> Vec<KnobValue> {
         let now = self.get(of);
+        match self.spec().range {
+            Range::Choice(choices) => {
+                let sound = (0u8..).zip(choices).filter(|(_, choice)| choice.is_sound);
+                sound.map(|(place, _)| KnobValue::Choice(place)).filter(|value| *value != now).collect()
+            }
+            _ => self.cure(of, now).into_iter().collect(),
+        }
+    }
+
+    fn cure(self, of: &Knobs, now: KnobValue) -> Option<KnobValue> {
         let usual = Knobs {
             up: Conditions::PERFECT,
             down: Conditions::PERFECT,
@@ -508,6 +568,10 @@ impl Knob {
     pub fn turned(self, value: KnobValue, up: bool) -> KnobValue {
         match (self.spec().range, value) {
             (Range::Switch, KnobValue::Switch(on)) => KnobValue::Switch(!on),
+            (Range::Choice(choices), KnobValue::Choice(place)) => {
+                let next = if up { place.saturating_add(1) } else { place.saturating_sub(1) };
+                KnobValue::Choice(if usize::from(next) < choices.len() { next } else { place })
+            }
             (Range::AutoOr(steps), KnobValue::Auto) if up => KnobValue::Number(steps[0]),
             (Range::Steps(steps) | Range::AutoOr(steps), KnobValue::Number(x)) => {
                 let next = if up {
@@ -579,7 +643,7 @@ mod tests {
         let settings = ClientSettings { predict: false, ease_ms: 0, ..ClientSettings::DEFAULT };
         let knobs = Knobs { up: Conditions::PERFECT, down: bad, settings, served: PlayerSettings::DEFAULT };
         let cures: Vec<(Knob, KnobValue)> =
-            SETTINGS.iter().filter_map(|s| Some((s.knob, s.knob.cure(&knobs)?))).collect();
+            SETTINGS.iter().flat_map(|s| s.knob.cures(&knobs).into_iter().map(|value| (s.knob, value))).collect();
         let number = |knob, x| (knob, KnobValue::Number(x));
         let expected = [
             number(Knob::Latency, 0.0),
@@ -590,6 +654,8 @@ mod tests {
             (Knob::Prediction, KnobValue::Switch(true)),
             number(Knob::Bandwidth, 0.0),
             number(Knob::Lead, 1.0),
+            (Knob::Missing, KnobValue::Choice(1)),
+            (Knob::Missing, KnobValue::Choice(2)),
         ];
         assert_eq!(cures, expected);
     }

@@ -16,7 +16,7 @@ pub fn about(run: &Run, member: MemberId, (from, to): (LabTime, LabTime)) -> Vec
         down: Conditions::PERFECT,
         settings: ClientSettings::default(),
         // The first line says how far apart snapshots are.
-        served: PlayerSettings { snapshot_every: knobs.served.snapshot_every },
+        served: PlayerSettings { snapshot_every: knobs.served.snapshot_every, ..PlayerSettings::DEFAULT },
     };
     let set: Vec<String> = KNOBS
         .iter()

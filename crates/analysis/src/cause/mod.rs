@@ -388,6 +388,7 @@ pub fn shown(knob: Knob, value: KnobValue) -> String {
     match value {
         KnobValue::Auto => "auto".to_owned(),
         KnobValue::Switch(on) => if on { "on" } else { "off" }.to_owned(),
+        KnobValue::Choice(_) => knob.chosen(value).map_or("?", |choice| choice.name).to_owned(),
         KnobValue::Number(x) => {
             let unit = knob.spec().unit;
             let number = if x.fract() == 0.0 { format!("{x:.0}") } else { format!("{x:.1}") };

@@ -388,7 +388,12 @@ fn knobs(stage: &Stage, area: Rect, buffer: &mut Buffer) {
         pen.row(buffer, &[(mark, name), (" ", name), (&format!("{:<22}", spec.name), name), (&line, number)]);
     }
     pen.y = inner.bottom().saturating_sub(2);
-    for line in wrapped(KNOBS[stage.selected.knob].help, usize::from(inner.width) - 2).iter().take(2) {
+    let knob = KNOBS[stage.selected.knob].knob;
+    let help = match knob.chosen(knob.get(values)) {
+        Some(choice) => format!("{}: {}", choice.name, choice.does),
+        None => knob.spec().help.to_owned(),
+    };
+    for line in wrapped(&help, usize::from(inner.width) - 2).iter().take(2) {
         pen.row(buffer, &[(line, p.text(Tone::Muted))]);
     }
 }

@@ -1,5 +1,6 @@
 //! One player's inputs by tick, before and after use.
 
+use super::missing::Gap;
 use crate::data::Input;
 use crate::event::Provenance;
 use crate::schema::Schema;
@@ -81,9 +82,8 @@ impl InputBuffer {
         self.first.is_some_and(|first| first <= tick)
     }
 
-    /// The input to use for `tick`: the one sent, or the last one's keys held on with nothing pressed; when that has gone on for
-    /// `hold` ticks, keys come up.
-    pub(super) fn use_for(&mut self, tick: Tick, schema: &Schema, hold: u32) -> (Input, Provenance) {
+    /// The input to use for `tick`: the one sent, or one that is made up.
+    pub(super) fn use_for(&mut self, tick: Tick, schema: &Schema, gap: Gap) -> (Input, Provenance) {
         let slot = &self.slots[(tick.0 % SLOTS as u64) as usize];
         if let Some(input) = slot.input.filter(|_| slot.tick == tick) {
             let read = schema.presses_since(&input, &self.last);
@@ -92,10 +92,7 @@ impl InputBuffer {
             return (read, Provenance::Fresh);
         }
         self.missing = self.missing.saturating_add(1);
-        if self.missing > hold {
-            return (schema.at_rest(&self.last), Provenance::Rested);
-        }
-        (schema.held_on(&self.last), Provenance::Repeated)
+        gap.make_up(schema, &self.last, self.missing)
     }
 }
 
@@ -103,10 +100,12 @@ impl InputBuffer {
 mod tests {
     use super::*;
     use crate::Motion;
+    use crate::server::missing::Missing;
     use crate::walker::{Walker, input_lane};
     use proptest::prelude::*;
 
     const HOLD: u32 = 20;
+    const GAP: Gap = Gap { missing: Missing::Hold, hold: HOLD };
 
     fn pressed(count: u32) -> Input {
         let mut input = Input::default();
@@ -142,7 +141,7 @@ mod tests {
                 }
                 since_heard = if fate == 0 { since_heard + 1 } else { 0 };
                 longest_silence = longest_silence.max(since_heard);
-                used += buffer.use_for(tick, walker.schema(), HOLD).0.int(input_lane::HOP);
+                used += buffer.use_for(tick, walker.schema(), GAP).0.int(input_lane::HOP);
             }
             prop_assume!(longest_silence < 15);
             prop_assert_eq!(used, presses.iter().sum::<u32>());
@@ -154,12 +153,12 @@ mod tests {
         let walker = Walker::new();
         let mut buffer = InputBuffer::default();
         buffer.take_in(Tick(5), Tick(4), pressed(1));
-        assert_eq!(buffer.use_for(Tick(5), walker.schema(), HOLD).0.int(input_lane::HOP), 1);
-        let (made_up, provenance) = buffer.use_for(Tick(6), walker.schema(), HOLD);
+        assert_eq!(buffer.use_for(Tick(5), walker.schema(), GAP).0.int(input_lane::HOP), 1);
+        let (made_up, provenance) = buffer.use_for(Tick(6), walker.schema(), GAP);
         assert_eq!(provenance, Provenance::Repeated);
         assert!(made_up.flag(input_lane::SPRINT));
         assert_eq!(made_up.int(input_lane::HOP), 0);
-        let later: Vec<_> = (7..40).map(|tick| buffer.use_for(Tick(tick), walker.schema(), HOLD)).collect();
+        let later: Vec<_> = (7..40).map(|tick| buffer.use_for(Tick(tick), walker.schema(), GAP)).collect();
         let held = later.iter().take_while(|(input, _)| input.flag(input_lane::SPRINT)).count() as u32;
         assert_eq!(held, HOLD - 1, "for a bounded time");
         assert!(
@@ -168,7 +167,7 @@ mod tests {
                 .all(|(input, how)| *how == Provenance::Rested && !input.flag(input_lane::SPRINT))
         );
         buffer.take_in(Tick(40), Tick(39), pressed(2));
-        let (input, how) = buffer.use_for(Tick(40), walker.schema(), HOLD);
+        let (input, how) = buffer.use_for(Tick(40), walker.schema(), GAP);
         assert_eq!((input.int(input_lane::HOP), how), (1, Provenance::Fresh), "and what comes then counts from before");
     }
 
@@ -176,13 +175,13 @@ mod tests {
     fn a_late_input_is_not_applied_twice() {
         let walker = Walker::new();
         let mut buffer = InputBuffer::default();
-        buffer.use_for(Tick(5), walker.schema(), HOLD);
+        buffer.use_for(Tick(5), walker.schema(), GAP);
         assert_eq!(buffer.take_in(Tick(5), Tick(5), pressed(1)), Taken::Late);
         // Its press is made good in the next tick whose input arrives, once.
         buffer.take_in(Tick(6), Tick(5), pressed(1));
         buffer.take_in(Tick(7), Tick(6), pressed(1));
-        assert_eq!(buffer.use_for(Tick(6), walker.schema(), HOLD).0.int(input_lane::HOP), 1);
-        assert_eq!(buffer.use_for(Tick(7), walker.schema(), HOLD).0.int(input_lane::HOP), 0);
+        assert_eq!(buffer.use_for(Tick(6), walker.schema(), GAP).0.int(input_lane::HOP), 1);
+        assert_eq!(buffer.use_for(Tick(7), walker.schema(), GAP).0.int(input_lane::HOP), 0);
     }
 
     #[test]

@@ -17,6 +17,7 @@ mod guests;
 mod input_buffer;
 mod joining;
 mod leaving;
+mod missing;
 mod peer;
 mod peers;
 mod settings;
@@ -27,6 +28,7 @@ mod telling;
 pub use config::{Patience, ServerConfig, SpawnError};
 pub use guard::{Around, Carry, Check, ClaimCase, Finding, Footing, Going, checks};
 pub use guests::Guest;
+pub use missing::Missing;
 pub use settings::PlayerSettings;
 
 use std::cell::Cell;
@@ -36,6 +38,7 @@ use std::collections::VecDeque;
 use control::{Arrival, Moved, Sentence, Turn, stepped, tell_ignored};
 use door::Door;
 use guests::Guests;
+use missing::Gap;
 use peer::Peer;
 use peers::{Owns, Peers};
 use telling::{pull_backs, seen_by_others, snapshot};
@@ -264,12 +267,12 @@ impl Server {
         let mut sentences = Vec::new();
         let rate = self.ticks.rate();
         let known = self.timeline.at(tick);
-        let hold = rate.ticks_of(self.patience.hold_ms);
+        let gap = Gap { missing: Missing::default(), hold: rate.ticks_of(self.patience.hold_ms) };
         let owners = self.peers.owners();
         for entity in self.world.iter_mut() {
             let (id, kind) = (entity.id(), entity.kind());
             let (scene, motion) = (known.scene(tick, rate.dt(), kind), known.kinds.motion(kind));
-            let turn = Turn { scene, motion, timeline: &self.timeline, policy: &self.policy, rate, hold };
+            let turn = Turn { scene, motion, timeline: &self.timeline, policy: &self.policy, rate, gap };
             let owners = owners.of(id);
             let Moved { contacts, teleported, sentence } = obeyed((&mut self.peers, owners), entity, &turn, sink);
             sentences.extend(sentence);
@@ -405,7 +408,7 @@ fn obeyed<S: Sink>(
     }
     let mut obeyed = None;
     for owner in owners {
-        if let Some((peer, control)) = peers.control_mut(*owner) {
+        if let Some((peer, _, control)) = peers.control_mut(*owner) {
             control.activate_until(turn.scene.tick);
             obeyed = obeyed.max(Some((control.spoke(), Reverse(peer))));
         }
@@ -417,12 +420,13 @@ fn obeyed<S: Sink>(
     }
     let mut moved = None;
     for owner in owners {
-        match peers.control_mut(*owner) {
-            Some((peer, control)) if obeyed.is_some_and(|(_, Reverse(obeyed))| obeyed == peer) => {
+        if let Some((peer, settings, control)) = peers.control_mut(*owner) {
+            let turn = &Turn { gap: Gap { missing: settings.missing, ..turn.gap }, ..*turn };
+            if obeyed.is_some_and(|(_, Reverse(obeyed))| obeyed == peer) {
                 moved = Some(control.advance(peer, turn, entity, sink));
+            } else {
+                control.stand_by(turn);
             }
-            Some((_, control)) => control.stand_by(turn),
-            None => {}
         }
     }
     moved.unwrap_or_else(|| stepped(turn, entity, &Input::default(), sink))

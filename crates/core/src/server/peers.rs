@@ -5,6 +5,7 @@ use std::collections::VecDeque;
 use super::control::Control;
 use super::guests::Guest;
 use super::peer::Peer;
+use super::settings::PlayerSettings;
 use crate::ids::{Address, EntityId, Life, PeerId, Token};
 use crate::tick::HostNanos;
 
@@ -116,11 +117,11 @@ impl Peers {
         self.places.get(usize::from(owns.slot))?.peer.as_ref()?.control_at(owns.place)
     }
 
-    /// The same, with the connection.
-    pub(super) fn control_mut(&mut self, owns: Owns) -> Option<(PeerId, &mut Control)> {
+    /// The same, with the connection and what is done for its player.
+    pub(super) fn control_mut(&mut self, owns: Owns) -> Option<(PeerId, PlayerSettings, &mut Control)> {
         let peer = self.places.get_mut(usize::from(owns.slot))?.peer.as_mut()?;
-        let id = peer.id;
-        peer.control_at_mut(owns.place).map(|control| (id, control))
+        let (id, settings) = (peer.id, peer.settings);
+        peer.control_at_mut(owns.place).map(|control| (id, settings, control))
     }
 }
 

@@ -102,7 +102,7 @@ impl Resolver<'_> {
         self.format(&file.format)?;
         let rate = self.rate(&file.tick_rate)?;
         let snapshot_every = self.snapshot_every(file.snapshot_every.as_ref())?;
-        let served = PlayerSettings { snapshot_every };
+        let served = PlayerSettings { snapshot_every, ..PlayerSettings::DEFAULT };
         let first_tick =
             file.first_tick.as_ref().map_or(Ok(0), |t| self.whole(t, "a first tick", 0..MOST_TICK))? as u64;
         self.name(&file.name, "a name of the course", MOST_TITLE)?;

@@ -11,7 +11,7 @@ use toml::{Spanned, Value};
 use velocitas_record::knob::{Accessor, KnobValue, Knobs, Range as Steps};
 use velocitas_record::quantity::{Quantity, Takes, Time, measure_of};
 use velocitas_record::settings::{KnobSpec, SETTINGS};
-use velocitas_record::{Conditions, TraceNumber};
+use velocitas_record::{Choice, Conditions, TraceNumber, listed};
 
 use super::Turned;
 use super::error::nearest;
@@ -86,9 +86,22 @@ fn found(value: &Value) -> String {
 /// A value as the table keeps it.
 fn value(spec: &KnobSpec, written: &Spanned<Value>) -> Result<KnobValue> {
     match (spec.takes, spec.range) {
+        (_, Steps::Choice(choices)) => chosen(spec, choices, written),
         (Takes::Whole, Steps::Steps(steps) | Steps::AutoOr(steps)) => whole(spec.name, steps, written),
         (takes, _) => plain(takes, written),
     }
+}
+
+/// One of several ways, by its name.
+fn chosen(spec: &KnobSpec, choices: &[Choice], written: &Spanned<Value>) -> Result<KnobValue> {
+    let expected = format!("expected {} in quotes", listed(choices));
+    let Value::String(word) = written.get_ref() else {
+        return Err((written.span(), format!("{expected}; found {}", found(written.get_ref())), None));
+    };
+    spec.knob.named(word).ok_or_else(|| {
+        let meant = nearest(word, choices.iter().map(|choice| choice.name));
+        (written.span(), format!("{expected}; found \"{word}\""), meant)
+    })
 }
 
 /// A whole number between the ends of these steps.
@@ -362,7 +375,7 @@ impl Trick {
             match plain(spec.takes, written)? {
                 KnobValue::Number(x) => cheats.push(Cheat { spec, amount: x as f32 }),
                 KnobValue::Switch(true) => cheats.push(Cheat { spec, amount: 1.0 }),
-                KnobValue::Switch(false) | KnobValue::Auto => {}
+                KnobValue::Switch(false) | KnobValue::Auto | KnobValue::Choice(_) => {}
             }
         }
         Ok(cheats)
@@ -384,6 +397,12 @@ pub(super) fn written_as(takes: Takes, generator: &mut SchemaGenerator) -> Schem
     }
 }
 
+/// The words of a choice, for editors, each with what it does.
+fn words(choices: &[Choice]) -> Schema {
+    let word = |choice: &Choice| json_schema!({ "const": choice.name, "description": format!("{}.", choice.does) });
+    json_schema!({ "oneOf": choices.iter().map(word).collect::<Vec<_>>() })
+}
+
 pub(super) fn described(mut schema: Schema, says: String) -> serde_json::Value {
     schema.insert("description".to_owned(), says.into());
     schema.to_value()
@@ -394,7 +413,11 @@ fn schema(generator: &mut SchemaGenerator, of_link: bool, says: &str) -> Schema 
     let mut properties = serde_json::Map::new();
     for spec in rows(of_link) {
         let says = format!("{}: {}.", spec.name, spec.help);
-        properties.insert(spec.key.to_owned(), described(written_as(spec.takes, generator), says));
+        let schema = match spec.range {
+            Steps::Choice(choices) => words(choices),
+            _ => written_as(spec.takes, generator),
+        };
+        properties.insert(spec.key.to_owned(), described(schema, says));
     }
     json_schema!({
         "type": "object",

@@ -219,6 +219,8 @@ fn nonsense_is_refused_in_words() {
         ("hold = [\"sprint\"] }", "hold = 1 }"),
         ("[server]", "[[server]]"),
         ("name = \"heron\"", "name = [1]"),
+        ("name = \"heron\"", "name = \"heron\"\nsettings = { missing = \"held\" }"),
+        ("name = \"heron\"", "name = \"heron\"\nsettings = { missing = true }"),
     ];
     let told: Vec<String> = mistakes.iter().map(|(from, to)| mistake(from, to)).collect();
     for said in &told {

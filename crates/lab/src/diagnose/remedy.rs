@@ -7,6 +7,7 @@ use velocitas_core::{Fact, Motion};
 use velocitas_record::command::{Calm, Command};
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::{MachineId, MemberId, Part, RecordTick};
+use velocitas_record::knob::KnobValue;
 use velocitas_record::known::{Known, Reach};
 use velocitas_record::record::Record;
 use velocitas_record::settings::SETTINGS;
@@ -174,8 +175,8 @@ fn differing(at: &Run, record: &Record, machine: MachineId, (here, there): (&Kno
 fn knobs(at: &Run, member: MemberId) -> Vec<Remedy> {
     let knobs = at.lab().knobs(member);
     let name = &at.course()[member].name;
-    let cure = |spec: &velocitas_record::settings::KnobSpec| {
-        let (now, value) = (spec.knob.get(knobs), spec.knob.cure(knobs)?);
+    let cure = |(spec, value): (&velocitas_record::settings::KnobSpec, KnobValue)| {
+        let now = spec.knob.get(knobs);
         let is_link = matches!(spec.accessor, velocitas_record::knob::Accessor::Link { .. });
         let reaches = if is_link { Reaches::Link } else { Reaches::Setting };
         let (now, then) = (shown(spec.knob, now), shown(spec.knob, value));
@@ -183,9 +184,13 @@ fn knobs(at: &Run, member: MemberId) -> Vec<Remedy> {
         // No event turns it back.
         let held = is_link.then_some(Command::Calm(Calm::Link(member, Some(spec.knob))));
         let set = Command::Set { member, knob: spec.knob, value };
-        Some(Remedy::of(reaches, words, std::iter::once(set).chain(held)))
+        Remedy::of(reaches, words, std::iter::once(set).chain(held))
     };
-    SETTINGS.iter().filter_map(cure).collect()
+    SETTINGS
+        .iter()
+        .flat_map(|spec| spec.knob.cures(knobs).into_iter().map(move |value| (spec, value)))
+        .map(cure)
+        .collect()
 }
 
 /// What no longer goes wrong by itself.

@@ -161,6 +161,7 @@ pub(super) fn command(place: &RowContext<'_>, command: &Command) -> Value {
             "value": match value {
                 KnobValue::Auto => json!("auto"),
                 KnobValue::Switch(on) => on.into(),
+                KnobValue::Choice(_) => json!(knob.chosen(value).map(|choice| choice.name)),
                 KnobValue::Number(x) => json!(x),
             },
         }),

@@ -114,6 +114,7 @@ fn settings(knobs: &Knobs) -> Value {
             Accessor::Number { get, .. } => json!(get(knobs)),
             Accessor::NumberOrAuto { get, .. } => get(knobs).map_or_else(|| json!("auto"), |x| json!(x)),
             Accessor::Switch { get, .. } => json!(get(knobs)),
+            Accessor::Choice { .. } => json!(spec.knob.chosen(spec.knob.get(knobs)).map(|choice| choice.name)),
         };
         Some((setting(spec), value))
     });

@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 use velocitas_core::{Input, RULES, SolidId, Vec3, vec3};
+use velocitas_record::choice::listed;
 use velocitas_record::command::{Calm, Command, Sudden};
 use velocitas_record::controls::Controls;
 use velocitas_record::ids::{MachineId, MemberId};
@@ -138,15 +139,30 @@ pub(super) enum Value {
     Auto,
     Number(f64),
     Switch(bool),
+    /// One way among several, by its name.
+    Choice(String),
 }
 
 impl Value {
-    const fn value(&self) -> KnobValue {
-        match self {
+    fn of(knob: Knob, value: KnobValue) -> Self {
+        match value {
+            KnobValue::Auto => Self::Auto,
+            KnobValue::Number(x) => Self::Number(x),
+            KnobValue::Switch(on) => Self::Switch(on),
+            KnobValue::Choice(_) => Self::Choice(knob.chosen(value).map_or("", |choice| choice.name).to_owned()),
+        }
+    }
+
+    fn value(&self, knob: Knob) -> Result<KnobValue, String> {
+        Ok(match self {
             Self::Auto => KnobValue::Auto,
             Self::Number(x) => KnobValue::Number(*x),
             Self::Switch(on) => KnobValue::Switch(*on),
-        }
+            Self::Choice(word) => {
+                let expected = || format!("expected {}; found `{word}`", listed(knob.choices()));
+                return knob.named(word).ok_or_else(expected);
+            }
+        })
     }
 }
 
@@ -203,15 +219,9 @@ impl Told {
                 }
             }
             Command::Calm(calm) => Self::of_calm(calm, course),
-            Command::Set { member, knob, value } => Self::Set {
-                who: name(member),
-                setting: knob.spec().key.to_owned(),
-                to: match value {
-                    KnobValue::Auto => Value::Auto,
-                    KnobValue::Number(x) => Value::Number(x),
-                    KnobValue::Switch(on) => Value::Switch(on),
-                },
-            },
+            Command::Set { member, knob, value } => {
+                Self::Set { who: name(member), setting: knob.spec().key.to_owned(), to: Value::of(knob, value) }
+            }
             Command::Tune { kind, tunable, value, reach } => Self::Tune {
                 rule: rule(kind),
                 tunable: tunable.to_owned(),
@@ -281,7 +291,8 @@ impl Told {
                 Command::Calm(Calm::Link(member(who)?, setting.as_deref().map(knob).transpose()?))
             }
             Self::Set { who, setting, to } => {
-                Command::Set { member: member(who)?, knob: knob(setting)?, value: to.value() }
+                let knob = knob(setting)?;
+                Command::Set { member: member(who)?, knob, value: to.value(knob)? }
             }
             Self::Tune { rule, tunable: named, to, at } => {
                 let kind = kind(course, rule)?;

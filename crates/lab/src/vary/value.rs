@@ -1,5 +1,6 @@
 //! Values that a setting is given: lists, ranges, and all choices.
 
+use velocitas_analysis::cause::shown;
 use velocitas_core::{Arrangement, Rate};
 use velocitas_gait::read_quantity;
 use velocitas_record::knob::{KnobValue, Range};
@@ -58,6 +59,10 @@ fn choices(target: &Target) -> Result<Vec<Value>, String> {
         Target::Knob(knob, _) if matches!(knob.spec().range, Range::Switch) => {
             Ok([true, false].map(|on| knob_of(*knob, KnobValue::Switch(on))).to_vec())
         }
+        Target::Knob(knob, _) if !knob.choices().is_empty() => {
+            let names = knob.choices().iter().filter_map(|choice| knob.named(choice.name));
+            Ok(names.map(|value| knob_of(*knob, value)).collect())
+        }
         Target::Profile(_) => Ok(PROFILES.iter().map(|profile| profile_of(profile.name)).collect()),
         Target::Text(TextKey::Arrangement(_)) => texts(&Arrangement::ALL.map(Arrangement::name)),
         Target::Text(TextKey::Server(path)) if path.join(".") == "guard.checks" => {
@@ -73,7 +78,7 @@ fn knob_of(knob: Knob, value: KnobValue) -> Value {
     let shown = match value {
         KnobValue::Number(x) => with_unit(x, knob.spec().unit),
         KnobValue::Auto => "auto".to_owned(),
-        KnobValue::Switch(on) => if on { "on" } else { "off" }.to_owned(),
+        KnobValue::Switch(_) | KnobValue::Choice(_) => shown(knob, value),
     };
     Value { shown, is: Is::Knob(value) }
 }
@@ -84,7 +89,11 @@ fn profile_of(name: &'static str) -> Value {
 
 fn one(target: &Target, text: &str, course: &Course) -> Result<Value, String> {
     match target {
-        Target::Knob(knob, _) => knob.read(text).map(|value| knob_of(*knob, value)),
+        Target::Knob(knob, _) => {
+            let meant = || nearest(text, knob.choices().iter().map(|choice| choice.name));
+            let wrong = |why: String| meant().map_or_else(|| why.clone(), |meant| format!("{why}; {meant}"));
+            knob.read(text).map(|value| knob_of(*knob, value)).map_err(wrong)
+        }
         Target::Profile(_) => Profile::named(text).map(|profile| profile_of(profile.name)).ok_or_else(|| {
             let known = PROFILES.iter().map(|profile| profile.name);
             let meant = nearest(text, known.clone()).map_or_else(String::new, |meant| format!("; {meant}"));

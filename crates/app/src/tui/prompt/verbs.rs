@@ -132,7 +132,11 @@ pub(super) fn usage(text: &str) -> Option<String> {
     match (verb(word), setting(word)) {
         (Some(verb), _) if verb.takes.is_empty() => Some(verb.help.to_owned()),
         (Some(verb), _) => Some(format!("{} {}: {}", verb.name, verb.takes, verb.help)),
-        (_, Some(spec)) => Some(format!("{} VALUE [NAME | all]: {}", spec.key, spec.help)),
+        (_, Some(spec)) => {
+            let choices: Vec<&str> = spec.knob.choices().iter().map(|choice| choice.name).collect();
+            let value = if choices.is_empty() { "VALUE".to_owned() } else { choices.join(" | ") };
+            Some(format!("{} {value} [NAME | all]: {}", spec.key, spec.help))
+        }
         _ => None,
     }
 }
@@ -158,7 +162,10 @@ pub(super) fn completions(stage: &Stage, text: &str) -> (String, Vec<String>) {
             }
             "allow" => adjustable().map(str::to_owned).collect(),
             "go" => ["tick", "live", "beginning"].map(str::to_owned).to_vec(),
-            _ => members.collect(),
+            _ => {
+                let choices = setting(before.trim()).map_or(&[][..], |spec| spec.knob.choices());
+                choices.iter().map(|choice| choice.name.to_owned()).chain(members).collect()
+            }
         }
     };
     (before.to_owned(), all.into_iter().filter(|known| known.starts_with(word)).collect())

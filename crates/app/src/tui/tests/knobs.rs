@@ -18,6 +18,35 @@ fn knobs_turn_for_one_machine_or_for_all() {
 }
 
 #[test]
+fn a_choice_is_turned_typed_and_explained_like_any_knob() {
+    let mut stage = after(1.0);
+    for _ in 0..25 {
+        press(&mut stage, KeyCode::Down);
+    }
+    let panel = |stage: &mut Frame| text(stage, 160, 47);
+    let shown = panel(&mut stage);
+    assert!(shown.contains("missing inputs") && shown.contains("hold: the last keys stay down"), "{shown}");
+    press(&mut stage, KeyCode::Left);
+    let missing = |stage: &mut Frame| stage.run().lab().knobs(FIRST).served.missing;
+    assert_eq!(missing(&mut stage), velocitas_core::Missing::Hold, "the first has none before it");
+    for (wanted, says) in [("fade", "fade: as hold, and sticks"), ("rest", "rest: all keys come up at once")] {
+        press(&mut stage, KeyCode::Right);
+        let shown = panel(&mut stage);
+        assert!(shown.contains(&format!("\u{25c2}     {wanted} \u{25b8}")) && shown.contains(says), "{shown}");
+    }
+    press(&mut stage, KeyCode::Right);
+    assert_eq!(missing(&mut stage), velocitas_core::Missing::Rest, "the last has none behind it");
+    assert!(line(&mut stage, "missing fade all").contains("missing inputs of"), "{}", panel(&mut stage));
+    assert_eq!(missing(&mut stage), velocitas_core::Missing::Fade);
+    type_keys(&mut stage, ":missing r");
+    press(&mut stage, KeyCode::Tab);
+    assert!(panel(&mut stage).contains("missing rest"), "{}", panel(&mut stage));
+    press(&mut stage, KeyCode::Esc);
+    let said = line(&mut stage, "missing rust");
+    assert!(said.contains("expected hold, fade or rest; found `rust`"), "{said}");
+}
+
+#[test]
 fn a_value_is_typed_for_a_knob_and_what_is_none_stays_to_be_mended() {
     let mut stage = after(1.0);
     let latency = |stage: &mut Frame| stage.run().lab().knobs(FIRST).up.latency_ms;

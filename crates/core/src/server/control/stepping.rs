@@ -108,7 +108,7 @@ impl Stepping {
 
     /// A tick is made by somebody else's word: its input has had its turn all the same.
     pub(super) fn stand_by(&mut self, turn: &Turn<'_>) {
-        self.buffer.use_for(turn.scene.tick, turn.motion.schema(), turn.hold);
+        self.buffer.use_for(turn.scene.tick, turn.motion.schema(), turn.gap);
         self.made_up = 0;
     }
 
@@ -120,7 +120,7 @@ impl Stepping {
         sink: &mut S,
     ) -> Moved {
         let tick = turn.scene.tick;
-        let (input, provenance) = self.buffer.use_for(tick, turn.motion.schema(), turn.hold);
+        let (input, provenance) = self.buffer.use_for(tick, turn.motion.schema(), turn.gap);
         self.made_up = match provenance {
             Provenance::Fresh => 0,
             Provenance::Repeated | Provenance::Rested => self.made_up.saturating_add(1),

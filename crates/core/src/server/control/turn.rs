@@ -9,6 +9,7 @@ use crate::event::{InputFact, InputFate, Provenance, Sink, tell_input};
 use crate::ids::{EntityId, PeerId};
 use crate::motion::{Motion, Scene};
 use crate::policy::Policy;
+use crate::server::missing::Gap;
 use crate::session::{Layouts, Timeline};
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::tick_loop::TickLoop;
@@ -91,6 +92,7 @@ impl Margins {
 }
 
 /// A tick about to be made of an entity.
+#[derive(Clone, Copy)]
 pub(in crate::server) struct Turn<'a> {
     pub(in crate::server) scene: Scene<'a>,
     pub(in crate::server) motion: &'a dyn Motion,
@@ -99,8 +101,8 @@ pub(in crate::server) struct Turn<'a> {
     /// What the guard looks at and answers.
     pub(in crate::server) policy: &'a Policy,
     pub(in crate::server) rate: Rate,
-    /// For how many ticks made-up input holds keys down.
-    pub(in crate::server) hold: u32,
+    /// What is done where an input is missing.
+    pub(in crate::server) gap: Gap,
 }
 
 /// What of its owner's a state includes.

@@ -1,0 +1,100 @@
+//! The page on netcode says of every choice what the table of settings says, and its figures are those that `vary` arrives at.
+
+use std::fmt::Write;
+use std::process::Command;
+
+use velocitas::lab::PROFILES;
+use velocitas_record::{Choice, KnobSpec, SETTINGS};
+
+use crate::documents::{document, is_current};
+
+const PAGE: &str = "docs/netcode.md";
+
+/// What the page measures of each choice.
+const MEASURED: [(&str, [&str; 2]); 1] = [("missing", ["corrections", "largest_jump"])];
+
+/// The page with other lines between two marks.
+fn with(page: &str, mark: &str, lines: &str) -> String {
+    let mark = format!("<!-- {mark} -->\n");
+    let begin = page.find(&mark).unwrap_or_else(|| panic!("no {mark}")) + mark.len();
+    let end = begin + page[begin..].find("<!-- end -->").expect("its end");
+    format!("{}{lines}{}", &page[..begin], &page[end..])
+}
+
+fn listed(spec: &KnobSpec) -> String {
+    let row = |choice: &Choice| {
+        let sound = if choice.is_sound { "" } else { " **No one should ship it.**" };
+        format!("| `{}` | {}{sound} | {} | {} |\n", choice.name, choice.does, choice.price, choice.invites)
+    };
+    let rows: String = spec.knob.choices().iter().map(row).collect();
+    format!("| `{}` | does | costs | invites |\n|---|---|---|---|\n{rows}", spec.key)
+}
+
+/// A figure with three digits at most.
+fn short(text: &str, unit: &str) -> String {
+    let x: f64 = text.parse().unwrap_or_else(|_| panic!("a number: {text}"));
+    let (x, unit) = if unit == "m" { (x * 100.0, "cm") } else { (x, unit) };
+    let digits = if x >= 10.0 { 0 } else { 1 };
+    format!("{x:.digits$} {unit}").replace(".0 ", " ")
+}
+
+/// The rows of a setting on one kind of link.
+fn rows(key: &str, measures: &[&str], profile: &str) -> String {
+    let course = format!("{}/../../courses/links/{profile}.course.toml", env!("CARGO_MANIFEST_DIR"));
+    let mut vary = Command::new(env!("CARGO_BIN_EXE_velocitas"));
+    vary.args(["vary", &course, "--set", &format!("{key}=all"), "--seeds", "5", "--for", "30s", "-o", "-"]);
+    let out = vary.args(["--measure", &measures.join(",")]).output().expect("it runs");
+    assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
+    let text = String::from_utf8(out.stdout).expect("text");
+    let mut lines = text.lines().map(|line| line.split(',').collect::<Vec<_>>());
+    let head = lines.next().expect("a head");
+    let at = |name: &str| head.iter().position(|it| *it == name).unwrap_or_else(|| panic!("no {name} in {head:?}"));
+    let (unit, worst, median) = (at("unit"), at("worst_median"), at("median_median"));
+    let mut table = String::new();
+    for cells in lines.collect::<Vec<_>>().chunks(measures.len()) {
+        let _ = write!(table, "| {profile} | `{}` |", cells[0][0]);
+        for cell in cells {
+            let _ = write!(table, " {} ({}) |", short(cell[worst], cell[unit]), short(cell[median], cell[unit]));
+        }
+        table.push('\n');
+    }
+    table
+}
+
+#[test]
+fn every_choice_is_told_with_what_it_costs_and_what_it_invites() {
+    let choices = SETTINGS.iter().filter(|spec| !spec.knob.choices().is_empty());
+    let mut page = document(PAGE);
+    for spec in choices {
+        assert!(MEASURED.iter().any(|(key, _)| *key == spec.key), "{} is not measured", spec.key);
+        page = with(&page, &format!("choices {}", spec.key), &listed(spec));
+    }
+    is_current(PAGE, &page);
+}
+
+/// The others are looked at in the soak: a change of the netcode shows in these first.
+#[test]
+fn what_choices_cost_on_a_phone_is_as_the_page_says() {
+    let page = document(PAGE);
+    for (key, measures) in MEASURED {
+        let rows = rows(key, &measures, "phone");
+        assert!(page.contains(&rows), "{key}: VELOCITAS_WRITE=1 scripts/soak writes them anew:\n{rows}");
+    }
+}
+
+#[test]
+#[ignore = "six kinds of link: seconds for each choice"]
+fn what_choices_cost_on_every_link_is_as_the_page_says() {
+    let mut page = document(PAGE);
+    for (key, measures) in MEASURED {
+        let names: Vec<&str> = measures.iter().map(|measure| measure_name(measure)).collect();
+        let all: String = PROFILES.iter().map(|profile| rows(key, &measures, profile.name)).collect();
+        let head = format!("| link | `{key}` | {} |\n|---|---|---|---|\n", names.join(" | "));
+        page = with(&page, &format!("measured {key}"), &(head + &all));
+    }
+    is_current(PAGE, &page);
+}
+
+fn measure_name(key: &str) -> &'static str {
+    velocitas_analysis::budget::Measure::named(key).map(|measure| measure.name).expect("a measure")
+}
