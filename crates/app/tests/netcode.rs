@@ -10,8 +10,23 @@ use crate::documents::{document, is_current};
 
 const PAGE: &str = "docs/netcode.md";
 
-/// What the page measures of each choice.
-const MEASURED: [(&str, [&str; 2]); 1] = [("missing", ["corrections", "largest_jump"])];
+/// A table of what settings cost.
+struct Table {
+    /// Between which marks it stands.
+    mark: &'static str,
+    /// What is set, in step.
+    sets: &'static [&'static str],
+    measures: &'static [&'static str],
+}
+
+const TABLES: [Table; 2] = [
+    Table { mark: "missing", sets: &["missing=all"], measures: &["corrections", "largest_jump"] },
+    Table {
+        mark: "send_every",
+        sets: &["send_every=1,2,3,4", "ticks_per_message=3,6,6,8"],
+        measures: &["corrections", "late", "bytes_up"],
+    },
+];
 
 /// The page with other lines between two marks.
 fn with(page: &str, mark: &str, lines: &str) -> String {
@@ -33,16 +48,25 @@ fn listed(spec: &KnobSpec) -> String {
 /// A figure with three digits at most.
 fn short(text: &str, unit: &str) -> String {
     let x: f64 = text.parse().unwrap_or_else(|_| panic!("a number: {text}"));
-    let (x, unit) = if unit == "m" { (x * 100.0, "cm") } else { (x, unit) };
-    let digits = if x >= 10.0 { 0 } else { 1 };
-    format!("{x:.digits$} {unit}").replace(".0 ", " ")
+    let (x, unit) = match unit {
+        "m" => (x * 100.0, "cm"),
+        "B/s" => (x / 1000.0, "kB/s"),
+        // A share.
+        "%" => (x * 100.0, "%"),
+        _ => (x, unit),
+    };
+    let digits = if x >= 10.0 { 0 } else { 2 };
+    let number = format!("{x:.digits$}");
+    let number = if digits > 0 { number.trim_end_matches('0').trim_end_matches('.') } else { &number };
+    format!("{number} {unit}")
 }
 
-/// The rows of a setting on one kind of link.
-fn rows(key: &str, measures: &[&str], profile: &str) -> String {
+/// The rows of a table on one kind of link.
+fn rows(Table { sets, measures, .. }: &Table, profile: &str) -> String {
     let course = format!("{}/../../courses/links/{profile}.course.toml", env!("CARGO_MANIFEST_DIR"));
     let mut vary = Command::new(env!("CARGO_BIN_EXE_velocitas"));
-    vary.args(["vary", &course, "--set", &format!("{key}=all"), "--seeds", "5", "--for", "30s", "-o", "-"]);
+    vary.args(["vary", &course, "--pair", "--seeds", "5", "--for", "30s", "-o", "-"]);
+    vary.args(sets.iter().flat_map(|set| ["--set", set]));
     let out = vary.args(["--measure", &measures.join(",")]).output().expect("it runs");
     assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
     let text = String::from_utf8(out.stdout).expect("text");
@@ -52,7 +76,8 @@ fn rows(key: &str, measures: &[&str], profile: &str) -> String {
     let (unit, worst, median) = (at("unit"), at("worst_median"), at("median_median"));
     let mut table = String::new();
     for cells in lines.collect::<Vec<_>>().chunks(measures.len()) {
-        let _ = write!(table, "| {profile} | `{}` |", cells[0][0]);
+        let values: Vec<String> = cells[0][..sets.len()].iter().map(|value| format!("`{value}`")).collect();
+        let _ = write!(table, "| {profile} | {} |", values.join(" | "));
         for cell in cells {
             let _ = write!(table, " {} ({}) |", short(cell[worst], cell[unit]), short(cell[median], cell[unit]));
         }
@@ -66,7 +91,7 @@ fn every_choice_is_told_with_what_it_costs_and_what_it_invites() {
     let choices = SETTINGS.iter().filter(|spec| !spec.knob.choices().is_empty());
     let mut page = document(PAGE);
     for spec in choices {
-        assert!(MEASURED.iter().any(|(key, _)| *key == spec.key), "{} is not measured", spec.key);
+        assert!(TABLES.iter().any(|table| table.mark == spec.key), "{} is not measured", spec.key);
         page = with(&page, &format!("choices {}", spec.key), &listed(spec));
     }
     is_current(PAGE, &page);
@@ -76,21 +101,23 @@ fn every_choice_is_told_with_what_it_costs_and_what_it_invites() {
 #[test]
 fn what_choices_cost_on_a_phone_is_as_the_page_says() {
     let page = document(PAGE);
-    for (key, measures) in MEASURED {
-        let rows = rows(key, &measures, "phone");
-        assert!(page.contains(&rows), "{key}: VELOCITAS_WRITE=1 scripts/soak writes them anew:\n{rows}");
+    for table in &TABLES {
+        let rows = rows(table, "phone");
+        assert!(page.contains(&rows), "{}: VELOCITAS_WRITE=1 scripts/soak writes them anew:\n{rows}", table.mark);
     }
 }
 
 #[test]
-#[ignore = "six kinds of link: seconds for each choice"]
+#[ignore = "six kinds of link: seconds for each table"]
 fn what_choices_cost_on_every_link_is_as_the_page_says() {
     let mut page = document(PAGE);
-    for (key, measures) in MEASURED {
-        let names: Vec<&str> = measures.iter().map(|measure| measure_name(measure)).collect();
-        let all: String = PROFILES.iter().map(|profile| rows(key, &measures, profile.name)).collect();
-        let head = format!("| link | `{key}` | {} |\n|---|---|---|---|\n", names.join(" | "));
-        page = with(&page, &format!("measured {key}"), &(head + &all));
+    for table in &TABLES {
+        let keys = table.sets.iter().filter_map(|set| set.split_once('=')).map(|(key, _)| format!("`{key}`"));
+        let names = table.measures.iter().map(|measure| measure_name(measure).to_owned());
+        let columns: Vec<String> = keys.chain(names).collect();
+        let all: String = PROFILES.iter().map(|profile| rows(table, profile.name)).collect();
+        let head = format!("| link | {} |\n|---|{}\n", columns.join(" | "), "---|".repeat(columns.len()));
+        page = with(&page, &format!("measured {}", table.mark), &(head + &all));
     }
     is_current(PAGE, &page);
 }

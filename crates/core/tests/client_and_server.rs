@@ -128,6 +128,29 @@ fn inputs_for_ticks_that_a_stalled_server_passes_over_are_not_in_time() {
 }
 
 #[test]
+fn who_sends_seldom_says_all_the_same_in_fewer_messages() {
+    for (send_every, repeats, lossy) in [(1, 3, false), (2, 3, false), (8, 1, false), (2, 8, true), (3, 12, true)] {
+        let mut pair = Pair::playing();
+        pair.client.set_settings(ClientSettings { send_every, repeats, ..ClientSettings::DEFAULT });
+        pair.walk();
+        pair.lose = if lossy { |up, number| up && number % 3 == 0 } else { |_, _| false };
+        // Its lead follows: the oldest tick of a message waits for the others.
+        pair.run(15_000);
+        (pair.told.used, pair.told.corrections) = (Vec::new(), Vec::new());
+        let hops = pair.hops();
+        pair.hop();
+        pair.run(2000);
+        let used = &pair.told.used;
+        let fresh = used.iter().filter(|(_, how)| *how == Provenance::Fresh).count();
+        assert!(used.len() > 110 && fresh == used.len(), "each {send_every}: {fresh} of {}", used.len());
+        assert_eq!((pair.told.corrections.len(), pair.hops()), (0, hops + 1), "each {send_every}");
+        pair.lose = |_, _| false;
+        let sent = pair.eavesdrop(1000).len();
+        assert!(sent.abs_diff(60 / usize::from(send_every)) <= 1, "each {send_every}: {sent} in a second");
+    }
+}
+
+#[test]
 fn a_lost_press_costs_one_correction() {
     let mut pair = Pair::playing();
     // Each message covers one tick, so a lost one is a tick made up.

@@ -63,6 +63,8 @@ pub enum Knob {
     Lead,
     /// What a tick is made with whose input has not come.
     Missing,
+    /// Ticks from message to message up.
+    SendEvery,
 }
 
 /// A knob's entry in the table.
@@ -96,6 +98,7 @@ const SPREAD: &[f64] = &[0.0, 1.0, 2.0, 3.0, 5.0, 7.0, 10.0, 15.0, 20.0, 30.0, 4
 const SHARE: &[f64] = &[0.0, 0.5, 1.0, 2.0, 3.0, 5.0, 7.5, 10.0, 15.0, 20.0, 30.0, 40.0, 50.0, 75.0, 100.0];
 const TICKS: &[f64] = &[1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0, 12.0, 15.0, 20.0, 30.0, 60.0];
 const REPEATS: &[f64] = &[1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0, 12.0, MAX_REPEATS as f64];
+const SENT: &[f64] = &[1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0];
 const METRES: &[f64] = &[0.0, 0.25, 0.5, 1.0, 2.0, 3.0, 5.0, 10.0, 20.0, 50.0, 100.0];
 const SPELL: &[f64] = &[
     0.0, 50.0, 100.0, 150.0, 200.0, 300.0, 400.0, 600.0, 800.0, 1000.0, 1200.0, 1500.0, 2000.0, 3000.0, 5000.0,
@@ -110,7 +113,7 @@ const EXTRA: &[f64] = &[0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0];
 const LONGEST: f64 = 5000.0;
 
 /// The table.
-pub static SETTINGS: [KnobSpec; 26] = [
+pub static SETTINGS: [KnobSpec; 27] = [
     KnobSpec {
         knob: Knob::Latency,
         name: "latency, one way",
@@ -416,6 +419,20 @@ pub static SETTINGS: [KnobSpec; 26] = [
         accessor: Accessor::Choice {
             get: |k| place_of(&Missing::ALL, &k.served.missing),
             set: |k, place| k.served.missing = at(&Missing::ALL, place, k.served.missing),
+        },
+    },
+    KnobSpec {
+        knob: Knob::SendEvery,
+        name: "send every",
+        unit: "tick",
+        range: Range::Steps(SENT),
+        help: "ticks between messages up: fewer bytes and a longer lead; each covers at least that many ticks",
+        key: "send_every",
+        takes: Takes::Whole,
+        sound: Sound::Down,
+        accessor: Accessor::Number {
+            get: |k| f64::from(k.settings.send_every),
+            set: |k, x| k.settings.send_every = x as u8,
         },
     },
 ];

@@ -94,6 +94,8 @@ pub(super) struct Playing {
     /// When something was last heard of the server, and after how long it is taken for gone.
     spoken: HostNanos,
     gone: i64,
+    /// Ticks since the last message.
+    unsent: u8,
     /// Newest snapshot taken.
     heard: Option<Tick>,
     lead: Lead,
@@ -123,6 +125,7 @@ impl Playing {
             spoken_of: Vec::new(),
             spoken: now,
             gone: i64::from(welcome.gone_ms) * 1_000_000,
+            unsent: 0,
             heard: None,
             lead: Lead::default(),
             shifts: VecDeque::new(),
@@ -207,7 +210,6 @@ impl Playing {
         }
         for tick in due.ticks() {
             self.tick(lent, tick, sink);
-            // Each tick is sent at once: a message covers the last few anyway.
             self.send(lent, now, tick, acks, out, sink);
         }
         let interval = self.ticks.rate().due(u64::from(self.snapshot_every));
@@ -239,7 +241,7 @@ impl Playing {
         }
     }
 
-    /// Says what there is to say of a tick, of each own entity.
+    /// Says what there is to say of a tick, of each own entity; where not every tick is sent at once, a later message covers it.
     fn send<S: Sink>(
         &mut self,
         lent: &Lent<'_>,
@@ -253,16 +255,23 @@ impl Playing {
         if self.shifts.len() > SHIFTS {
             self.shifts.pop_front();
         }
+        self.unsent = self.unsent.saturating_add(1);
+        let is_due = self.unsent >= lent.settings.send_every;
         for (owned, mine) in self.owned.iter().zip(&self.mine) {
             if !mine.own.has_word() {
                 continue;
             }
-            let mut out = BitWriter::new();
-            acks.header(mine.own.says(), self.peer.epoch, now).write(&mut out);
-            mine.own.say(&self.context(lent, *owned), &mut out);
-            outbox.push_back(out.finish());
+            if is_due {
+                let mut out = BitWriter::new();
+                acks.header(mine.own.says(), self.peer.epoch, now).write(&mut out);
+                mine.own.say(&self.context(lent, *owned), &mut out);
+                outbox.push_back(out.finish());
+            }
             let fact = InputFact { peer: self.peer, entity: owned.entity, tick, fate: InputFate::Sampled };
             tell_input(sink, fact, mine.own.sampled().as_ref());
+        }
+        if is_due {
+            self.unsent = 0;
         }
     }
 

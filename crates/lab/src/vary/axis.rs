@@ -57,6 +57,19 @@ impl Axis {
         self.values.is_empty()
     }
 
+    /// Whether two of its values are the same.
+    fn is_same(&self, one: usize, other: usize) -> bool {
+        self.values[one] == self.values[other]
+    }
+
+    /// The values that these axes of one length have in step twice, as they are shown.
+    pub(super) fn twice(axes: &[Self]) -> Option<String> {
+        let count = axes.iter().map(Self::len).min().unwrap_or_default();
+        let earlier = |at: usize| (0..at).any(|before| axes.iter().all(|axis| axis.is_same(before, at)));
+        let at = (0..count).find(|at| earlier(*at))?;
+        Some(axes.iter().map(|axis| axis.values[at].shown.as_str()).collect::<Vec<_>>().join(", "))
+    }
+
     /// It and its values, as they are shown.
     pub(super) fn shown(&self) -> GridAxis {
         let unit = self.values[0].unit();

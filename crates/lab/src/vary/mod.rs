@@ -38,7 +38,8 @@ impl Matrix {
     /// each, and so on.
     ///
     /// # Errors
-    /// When there are no axes, two of them set the same, there are too many cells, or those in step have different lengths.
+    /// When there are no axes, two of them set the same, values or steps are there twice, there are too many cells, or those in step have
+    /// different lengths.
     pub fn new(course: Course, axes: Vec<Axis>, in_step: bool) -> Result<Self, VaryError> {
         let wrong = |why: String| Err(VaryError(why));
         for (i, axis) in axes.iter().enumerate() {
@@ -51,6 +52,14 @@ impl Matrix {
             let (key, count) = (first.key(), first.len());
             let found = format!("{count} of `{key}` and {} of `{}`", other.len(), other.key());
             return wrong(format!("expected as many values of each setting to go in step; found {found}"));
+        }
+        let told = |axes: &[Axis], twice: String| {
+            let keys: Vec<&str> = axes.iter().map(Axis::key).collect();
+            format!("{}: expected each value once; found {twice} twice", keys.join(", "))
+        };
+        let together = if in_step { axes.len() } else { 1 };
+        if let Some(why) = axes.chunks(together).find_map(|axes| Some(told(axes, Axis::twice(axes)?))) {
+            return wrong(why);
         }
         let grid = Grid { axes: axes.iter().map(Axis::shown).collect(), in_step };
         match grid.count().filter(|cells| *cells <= MOST_CELLS) {

@@ -60,7 +60,6 @@ fn a_mistake_is_told_with_what_was_expected_and_the_nearest_word() {
         ("latency=90..0:10", "expected a range that rises"),
         ("latency=0..90:0", "expected a range that rises"),
         ("latency=3 apples", "latency: expected"),
-        ("latency=1,1", "expected each value once; found 1 ms twice"),
         ("latency=all", "`all` stands for"),
         ("prediction=on..off:1", "expected a number at the end of a range"),
         ("tick_rate=4", "expected a whole tick rate"),
@@ -81,6 +80,12 @@ fn a_mistake_is_told_with_what_was_expected_and_the_nearest_word() {
     }
     let same = matrix(&["latency=1", "latency=2"], false).expect_err("twice");
     assert!(same.contains("found `latency` twice"), "{same}");
+    let twice = matrix(&["loss=2", "latency=1,1"], false).expect_err("twice");
+    assert_eq!(twice, "latency: expected each value once; found 1 ms twice");
+    let steps = matrix(&["loss=2,2,3", "latency=1,5,5"], true).map(|matrix| matrix.grid().cells());
+    assert_eq!(steps, Ok(3), "each step is another");
+    let twice = matrix(&["loss=2,3,2", "latency=1,5,1"], true).expect_err("twice");
+    assert_eq!(twice, "loss, latency: expected each value once; found 2 %, 1 ms twice");
     let uneven = matrix(&["latency=1,2", "loss=1,2,3"], true).expect_err("uneven");
     assert!(uneven.contains("2 of `latency` and 3 of `loss`"), "{uneven}");
     let many = ["latency=0..4:0.001", "jitter=0..4:0.001", "loss=1,2,3"];

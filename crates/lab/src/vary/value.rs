@@ -42,11 +42,7 @@ pub(super) fn all(target: &Target, text: &str, course: &Course) -> Result<Vec<Va
             return Err(format!("expected at most {MOST_VALUES} values; found more"));
         }
     }
-    let twice = values.iter().enumerate().find(|(i, value)| values[..*i].contains(value));
-    match twice {
-        Some((_, value)) => Err(format!("expected each value once; found {} twice", value.shown)),
-        None => Ok(values),
-    }
+    Ok(values)
 }
 
 /// Every value of what is a choice.

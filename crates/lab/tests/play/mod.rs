@@ -209,7 +209,9 @@ fn member(luck: &mut Luck, name: &str, happens: Happens, text: &mut String) -> &
         writeln!(text, "link = \"{}\"", luck.of(&PROFILES).name).expect("to a string");
     }
     let batch = *luck.of(&[1, 2, 3, 3, 4]);
-    writeln!(text, "settings = {{ ticks_per_message = {batch} }}").expect("to a string");
+    // Some say something seldom: a message covers the ticks since the last, and more or not.
+    let sends = [1, 2, 1, 1, 3][batch];
+    writeln!(text, "settings = {{ ticks_per_message = {batch}, send_every = {sends} }}").expect("to a string");
     if luck.is(0.5) {
         text.push_str("route = [");
         for _ in 0..5 {

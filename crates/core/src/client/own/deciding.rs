@@ -65,7 +65,7 @@ impl Deciding {
     /// Appends an account of the newest ticks: of those that were really played in this epoch.
     fn account(&self, context: &Context<'_>, newest: Tick, state: State, out: &mut BitWriter) {
         let schema = context.schema(newest);
-        let most = usize::from(context.settings.repeats).clamp(1, Account::most(schema));
+        let most = context.settings.covered().min(Account::most(schema));
         let played = |tick: Tick| self.past.ticks().get(tick).map(|entry| entry.input);
         let mut inputs = [self.past.sampled(); MAX_REPEATS + 1];
         let mut count = 0;
@@ -91,7 +91,7 @@ impl Deciding {
 
     /// Appends a claim for the newest tick.
     fn claim(&self, context: &Context<'_>, newest: Tick, state: State, out: &mut BitWriter) {
-        let repeats = usize::from(context.settings.repeats).clamp(1, MAX_REPEATS);
+        let repeats = context.settings.covered();
         let mut trail = [Vec3::ZERO; MAX_REPEATS];
         let mut count = 0;
         while count + 1 < repeats {

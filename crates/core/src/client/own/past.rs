@@ -111,7 +111,7 @@ impl Past {
     /// Appends a message of the newest inputs: only of ticks that were really played, so it ends where some were passed over.
     pub(super) fn say_inputs(&self, context: &Context<'_>, out: &mut BitWriter) {
         let Some(newest) = self.newest() else { return };
-        let repeats = usize::from(context.settings.repeats).clamp(1, MAX_REPEATS);
+        let repeats = context.settings.covered();
         let mut inputs = [Input::default(); MAX_REPEATS];
         let mut count = 0;
         while count < repeats {
