@@ -19,11 +19,16 @@ struct Table {
     measures: &'static [&'static str],
 }
 
-const TABLES: [Table; 2] = [
+const TABLES: [Table; 3] = [
     Table { mark: "missing", sets: &["missing=all"], measures: &["corrections", "largest_jump"] },
     Table {
         mark: "send_every",
         sets: &["send_every=1,2,3,4", "ticks_per_message=3,6,6,8"],
+        measures: &["corrections", "late", "bytes_up"],
+    },
+    Table {
+        mark: "redundancy",
+        sets: &["send_every=1,1,2,2", "redundancy=fixed,adapted,fixed,adapted"],
         measures: &["corrections", "late", "bytes_up"],
     },
 ];

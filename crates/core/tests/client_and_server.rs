@@ -7,8 +7,8 @@ use velocitas_core::altered::Altered;
 use velocitas_core::walker::Walker;
 use velocitas_core::{
     Address, Agree, Arrangement, Blend, Body, ClientSettings, Drawn, EndedBy, HostNanos, Input, InputField, InputKind,
-    Life, Limits, Motion, Policy, Provenance, Quantiser, Response, Restored, Rule, Scene, Schema, SeenBy, Shape, State,
-    StateField, Step, Unwatched, Vec3, ViewDelay, vec3,
+    Life, Limits, Motion, Policy, Provenance, Quantiser, Redundancy, Response, Restored, Rule, Scene, Schema, SeenBy,
+    Shape, State, StateField, Step, Unwatched, Vec3, ViewDelay, vec3,
 };
 
 #[test]
@@ -148,6 +148,24 @@ fn who_sends_seldom_says_all_the_same_in_fewer_messages() {
         let sent = pair.eavesdrop(1000).len();
         assert!(sent.abs_diff(60 / usize::from(send_every)) <= 1, "each {send_every}: {sent} in a second");
     }
+}
+
+#[test]
+fn redundancy_that_adapts_survives_the_bursts_that_there_are() {
+    let made_up = |redundancy| {
+        let mut pair = Pair::playing();
+        pair.client.set_settings(ClientSettings { redundancy, ..ClientSettings::DEFAULT });
+        pair.walk();
+        // Of 80 datagrams a second 60 go up, and five of these are lost on end.
+        pair.lose = |up, number| up && number % 80 < 7;
+        pair.run(15_000);
+        pair.told.used.clear();
+        pair.run(5000);
+        pair.told.used.iter().filter(|(_, how)| *how != Provenance::Fresh).count()
+    };
+    assert_eq!(made_up(Redundancy::Adapted), 0);
+    let fixed = made_up(Redundancy::Fixed);
+    assert!((10..40).contains(&fixed), "three ticks a message do not: {fixed}");
 }
 
 #[test]

@@ -40,6 +40,24 @@ pub static MISSING: [Choice; 3] = [
     },
 ];
 
+/// How a client chooses how many ticks a message covers, in the order of [`velocitas_core::Redundancy`].
+pub static REDUNDANCY: [Choice; 2] = [
+    Choice {
+        name: "fixed",
+        does: "each message covers `ticks_per_message` ticks",
+        price: "bits for losses that never come, and a correction for each burst that is longer",
+        invites: "a number found on one good evening",
+        is_sound: true,
+    },
+    Choice {
+        name: "adapted",
+        does: "each covers as many as survive the longest run of losses of ten seconds, or one lost message",
+        price: "the first burst of an evening is met unprepared",
+        invites: "whoever drops its own messages has the server read up to 16 ticks in each",
+        is_sound: true,
+    },
+];
+
 /// The names of all, as they are listed in a sentence.
 pub fn listed(choices: &[Choice]) -> String {
     let names: Vec<&str> = choices.iter().map(|choice| choice.name).collect();

@@ -32,7 +32,7 @@ pub mod record;
 pub mod screen;
 pub mod watch;
 
-pub use choice::{Choice, MISSING, listed};
+pub use choice::{Choice, MISSING, REDUNDANCY, listed};
 pub use command::{Calm, Command, Sudden};
 pub use conditions::{Conditions, TraceNumber};
 pub use controls::{Acts, Controls};

@@ -1,9 +1,9 @@
 //! Everything that a link or a client can be set to, in one table: screens, courses, their schema and help read it.
 
 use serde::{Deserialize, Serialize};
-use velocitas_core::{ClientSettings, MAX_REPEATS, Missing, ViewDelay};
+use velocitas_core::{ClientSettings, MAX_REPEATS, Missing, Redundancy, ViewDelay};
 
-use crate::choice::{Choice, MISSING, listed};
+use crate::choice::{Choice, MISSING, REDUNDANCY, listed};
 use crate::conditions::Conditions;
 use crate::knob::{Accessor, KnobValue, Knobs, Range, Sound};
 use crate::quantity::{Takes, measured};
@@ -65,6 +65,8 @@ pub enum Knob {
     Missing,
     /// Ticks from message to message up.
     SendEvery,
+    /// How many ticks a message up covers.
+    Redundancy,
 }
 
 /// A knob's entry in the table.
@@ -113,7 +115,7 @@ const EXTRA: &[f64] = &[0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0];
 const LONGEST: f64 = 5000.0;
 
 /// The table.
-pub static SETTINGS: [KnobSpec; 27] = [
+pub static SETTINGS: [KnobSpec; 28] = [
     KnobSpec {
         knob: Knob::Latency,
         name: "latency, one way",
@@ -435,6 +437,20 @@ pub static SETTINGS: [KnobSpec; 27] = [
             set: |k, x| k.settings.send_every = x as u8,
         },
     },
+    KnobSpec {
+        knob: Knob::Redundancy,
+        name: "redundancy",
+        unit: "",
+        range: Range::Choice(&REDUNDANCY),
+        help: "how many ticks a message up covers: a fixed number, or what the losses of the last ten seconds ask for",
+        key: "redundancy",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&Redundancy::ALL, &k.settings.redundancy),
+            set: |k, place| k.settings.redundancy = at(&Redundancy::ALL, place, k.settings.redundancy),
+        },
+    },
 ];
 
 /// The place of one way among all.
@@ -673,6 +689,7 @@ mod tests {
             number(Knob::Lead, 1.0),
             (Knob::Missing, KnobValue::Choice(1)),
             (Knob::Missing, KnobValue::Choice(2)),
+            (Knob::Redundancy, KnobValue::Choice(1)),
         ];
         assert_eq!(cures, expected);
     }

@@ -13,15 +13,18 @@ mod joining;
 mod latch;
 mod lead;
 mod leaving;
+mod losses;
 mod own;
 mod playing;
 mod presence;
+mod redundancy;
 mod refused;
 mod round_trip;
 mod settings;
 
 pub use playing::{Known, Order};
 pub use presence::Presence;
+pub use redundancy::Redundancy;
 pub use refused::Refused;
 pub use settings::ClientSettings;
 
@@ -236,6 +239,7 @@ impl Client {
             return Ok(());
         }
         playing.spoken_to(now);
+        header.ack.iter().for_each(|ack| playing.acknowledged(ack, now));
         self.measure(now, header);
         let lent = Lent { settings: &self.settings, timeline: &self.timeline };
         let Phase::Playing(playing) = &mut self.phase else { return Ok(()) };

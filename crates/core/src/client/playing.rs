@@ -7,6 +7,7 @@ use std::collections::VecDeque;
 use super::ease::Ease;
 use super::latch::Latch;
 use super::lead::{Lead, Margin, Steer};
+use super::losses::Losses;
 use super::own::{Context, Moved, Own, Word};
 use super::settings::ClientSettings;
 use crate::arrangement::{Arrangement, OwnerSide};
@@ -17,7 +18,7 @@ use crate::remote::{Sample, Samples, ViewClock};
 use crate::session::{Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
-use crate::wire::{Acks, BitWriter, EntityRecord, News, PullBack, PullReason, Snapshot, Used, Welcome};
+use crate::wire::{Ack, Acks, BitWriter, EntityRecord, News, PullBack, PullReason, Snapshot, Used, Welcome};
 
 /// Times of leaving that are remembered for the lead control.
 const SHIFTS: usize = 512;
@@ -96,6 +97,8 @@ pub(super) struct Playing {
     gone: i64,
     /// Ticks since the last message.
     unsent: u8,
+    /// What was lost on the way up.
+    losses: Losses,
     /// Newest snapshot taken.
     heard: Option<Tick>,
     lead: Lead,
@@ -126,6 +129,7 @@ impl Playing {
             spoken: now,
             gone: i64::from(welcome.gone_ms) * 1_000_000,
             unsent: 0,
+            losses: Losses::default(),
             heard: None,
             lead: Lead::default(),
             shifts: VecDeque::new(),
@@ -138,6 +142,11 @@ impl Playing {
     /// The server said something.
     pub(super) const fn spoken_to(&mut self, now: HostNanos) {
         self.spoken = now;
+    }
+
+    /// The server said what it has decoded.
+    pub(super) fn acknowledged(&mut self, ack: &Ack, now: HostNanos) {
+        self.losses.told(ack, now);
     }
 
     /// Whether the server has said nothing for so long that it is gone.
@@ -257,6 +266,7 @@ impl Playing {
         }
         self.unsent = self.unsent.saturating_add(1);
         let is_due = self.unsent >= lent.settings.send_every;
+        let covered = self.losses.covered(lent.settings);
         for (owned, mine) in self.owned.iter().zip(&self.mine) {
             if !mine.own.has_word() {
                 continue;
@@ -264,7 +274,7 @@ impl Playing {
             if is_due {
                 let mut out = BitWriter::new();
                 acks.header(mine.own.says(), self.peer.epoch, now).write(&mut out);
-                mine.own.say(&self.context(lent, *owned), &mut out);
+                mine.own.say(&self.context(lent, *owned), covered, &mut out);
                 outbox.push_back(out.finish());
             }
             let fact = InputFact { peer: self.peer, entity: owned.entity, tick, fate: InputFate::Sampled };

@@ -1,13 +1,15 @@
 //! What a client's user may turn while it runs.
 
+use super::redundancy::Redundancy;
 use crate::remote::ViewDelay;
-use crate::wire::MAX_REPEATS;
 
 /// A client's netcode settings.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct ClientSettings {
-    /// Ticks covered by each input or claim message, 1 to 16; as many as it is sent after, if that is more.
+    /// Ticks covered by each input or claim message where that is fixed, 1 to 16; as many as it is sent after, if that is more.
     pub repeats: u8,
+    /// Whether it is.
+    pub redundancy: Redundancy,
     /// Ticks from message to message, 1 to 8.
     pub send_every: u8,
     /// See [`ViewDelay`].
@@ -34,6 +36,7 @@ impl ClientSettings {
     /// The default settings.
     pub const DEFAULT: Self = Self {
         repeats: 3,
+        redundancy: Redundancy::Fixed,
         send_every: 1,
         view_delay: ViewDelay::Auto,
         ease_ms: 120,
@@ -45,11 +48,6 @@ impl ClientSettings {
         interpolate: true,
         between_ticks: true,
     };
-
-    /// How many ticks each message covers.
-    pub(super) fn covered(&self) -> usize {
-        usize::from(self.repeats.max(self.send_every)).clamp(1, MAX_REPEATS)
-    }
 }
 
 impl Default for ClientSettings {

@@ -57,15 +57,16 @@ impl Deciding {
     }
 
     /// Appends the message for the newest tick.
-    pub(super) fn say(&self, context: &Context<'_>, out: &mut BitWriter) {
+    pub(super) fn say(&self, context: &Context<'_>, covered: usize, out: &mut BitWriter) {
         let (Some(newest), Some(state)) = (self.past.newest(), self.past.state()) else { return };
-        if self.accounts { self.account(context, newest, state, out) } else { self.claim(context, newest, state, out) }
+        let made = (newest, state);
+        if self.accounts { self.account(context, made, covered, out) } else { self.claim(context, made, covered, out) }
     }
 
     /// Appends an account of the newest ticks: of those that were really played in this epoch.
-    fn account(&self, context: &Context<'_>, newest: Tick, state: State, out: &mut BitWriter) {
+    fn account(&self, context: &Context<'_>, (newest, state): (Tick, State), covered: usize, out: &mut BitWriter) {
         let schema = context.schema(newest);
-        let most = context.settings.covered().min(Account::most(schema));
+        let most = covered.min(Account::most(schema));
         let played = |tick: Tick| self.past.ticks().get(tick).map(|entry| entry.input);
         let mut inputs = [self.past.sampled(); MAX_REPEATS + 1];
         let mut count = 0;
@@ -90,11 +91,10 @@ impl Deciding {
     }
 
     /// Appends a claim for the newest tick.
-    fn claim(&self, context: &Context<'_>, newest: Tick, state: State, out: &mut BitWriter) {
-        let repeats = context.settings.covered();
+    fn claim(&self, context: &Context<'_>, (newest, state): (Tick, State), covered: usize, out: &mut BitWriter) {
         let mut trail = [Vec3::ZERO; MAX_REPEATS];
         let mut count = 0;
-        while count + 1 < repeats {
+        while count + 1 < covered {
             let tick = newest.offset(-(count as i64) - 1);
             let Some(state) = self.past.ticks().state(tick).filter(|_| tick >= self.since) else { break };
             trail[count] = state.vec3(0);

@@ -77,12 +77,12 @@ impl Own {
         }
     }
 
-    /// Appends the message for the newest tick.
-    pub(super) fn say(&self, context: &Context<'_>, out: &mut BitWriter) {
+    /// Appends the message for the newest tick and those before it, so many in all.
+    pub(super) fn say(&self, context: &Context<'_>, covered: usize, out: &mut BitWriter) {
         match self {
-            Self::Following(own) => own.past.say_inputs(context, out),
-            Self::Predicting(own) => own.past.say_inputs(context, out),
-            Self::Deciding(own) => own.say(context, out),
+            Self::Following(own) => own.past.say_inputs(context, covered, out),
+            Self::Predicting(own) => own.past.say_inputs(context, covered, out),
+            Self::Deciding(own) => own.say(context, covered, out),
         }
     }
 

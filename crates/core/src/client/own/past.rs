@@ -108,13 +108,13 @@ impl Past {
         read != before
     }
 
-    /// Appends a message of the newest inputs: only of ticks that were really played, so it ends where some were passed over.
-    pub(super) fn say_inputs(&self, context: &Context<'_>, out: &mut BitWriter) {
+    /// Appends a message of the newest inputs: so many, and only of ticks that were really played: it ends where some were
+    /// passed over.
+    pub(super) fn say_inputs(&self, context: &Context<'_>, covered: usize, out: &mut BitWriter) {
         let Some(newest) = self.newest() else { return };
-        let repeats = context.settings.covered();
         let mut inputs = [Input::default(); MAX_REPEATS];
         let mut count = 0;
-        while count < repeats {
+        while count < covered {
             let entry = self.ticks.get(newest.offset(-(count as i64)));
             let Some(entry) = entry.filter(|e| e.input.read.is_some()) else { break };
             inputs[count] = entry.input.sampled;
