@@ -102,6 +102,22 @@ fn events_links_settings_and_budgets_hold_from_the_moment_they_are_saved() {
 }
 
 #[test]
+fn defaults_that_are_saved_hold_for_everybody_who_names_nothing_else() {
+    let mut run = at(3.0);
+    run.take_over(&changed(&[("spawn = [4, 8]\n", "spawn = [4, 8]\nsettings = { send_every = 3 }\n")]));
+    let both = [
+        ("spawn = [4, 8]\n", "spawn = [4, 8]\nsettings = { send_every = 3 }\n"),
+        ("[link.home]", "[defaults]\nsend_every = 2\nmissing = \"rest\"\n\n[link.home]"),
+    ];
+    assert_eq!(words(&run.take_over(&changed(&both))), (vec!["defaults"], vec![]));
+    let sent = |run: &Run| [0, 1].map(|member| run.lab().knobs(MemberId::new(member)).settings.send_every);
+    assert_eq!(sent(&run), [2, 3]);
+    // As they were again.
+    assert_eq!(words(&run.take_over(&changed(&both[..1]))), (vec!["defaults"], vec![]));
+    assert_eq!(sent(&run), [1, 3]);
+}
+
+#[test]
 fn what_was_taken_over_is_taken_over_again_when_a_run_goes_on_from_before_or_after() {
     let mut run = at(6.0);
     run.take_over(&changed(&[("latency = \"40 ms\"", "latency = \"90 ms\""), ("at = \"2 s\"", "at = \"2.5 s\"")]));

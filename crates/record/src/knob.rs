@@ -109,3 +109,13 @@ pub struct Knobs {
     /// What the server does for its player.
     pub served: PlayerSettings,
 }
+
+impl Knobs {
+    /// The default settings over a perfect link.
+    pub const USUAL: Self = Self {
+        up: Conditions::PERFECT,
+        down: Conditions::PERFECT,
+        settings: ClientSettings::DEFAULT,
+        served: PlayerSettings::DEFAULT,
+    };
+}

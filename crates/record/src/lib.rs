@@ -44,7 +44,7 @@ pub use quantity::Takes;
 pub use record::Record;
 pub use role::{Coming, Role};
 pub use screen::{DrawnFact, Screen};
-pub use settings::{KNOBS, Knob, KnobSpec, SETTINGS};
+pub use settings::{Group, KNOBS, Knob, KnobSpec, SETTINGS};
 pub use texts::{GaitFile, NamedFile};
 pub use time::LabTime;
 pub use trace::{DelayTrace, TraceError};

@@ -61,6 +61,8 @@ pub enum Action {
     KnobUp,
     /// The knob below.
     KnobDown,
+    /// Fold the group of the chosen knob, or open it.
+    Fold,
     /// Turn the knob down.
     TurnDown,
     /// Turn the knob up.

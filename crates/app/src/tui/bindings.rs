@@ -6,6 +6,7 @@ use super::action::{Action, Screen};
 
 /// Where the knobs stand beside the screen.
 const KNOBS: &[Screen] = &[Screen::Field, Screen::Rules];
+const FIELD: &[Screen] = &[Screen::Field];
 const LADDER: &[Screen] = &[Screen::Ladder];
 const SCOPE: &[Screen] = &[Screen::Scope];
 const GUARD: &[Screen] = &[Screen::Guard];
@@ -72,7 +73,7 @@ const SHIFT: KeyModifiers = KeyModifiers::SHIFT;
 const CTRL: KeyModifiers = KeyModifiers::CONTROL;
 
 /// The table, in the order of the help page. Hints appear in this order while there is room.
-pub const BINDINGS: [Binding; 92] = [
+pub const BINDINGS: [Binding; 93] = [
     bind(Action::Pause, KeyCode::Char(' '), NONE, "space", "pause", "run or pause"),
     bind(Action::TickBack, KeyCode::Char(','), NONE, ",", "", "back one tick of the selected machine"),
     bind(Action::TickOn, KeyCode::Char('.'), NONE, ". ,", "tick", "on one tick of the selected machine"),
@@ -134,6 +135,7 @@ pub const BINDINGS: [Binding; 92] = [
     bind(Action::ViewerBack, KeyCode::Char('V'), NONE, "V", "", "on the screen of the previous machine"),
     bind(Action::KnobUp, KeyCode::Up, NONE, "up", "", "the knob above").only(KNOBS),
     bind(Action::KnobDown, KeyCode::Down, NONE, "arrows", "knobs", "the knob below").only(KNOBS),
+    bind(Action::Fold, KeyCode::Char('e'), NONE, "e", "", "fold the group of the chosen knob, or open it").only(FIELD),
     bind(Action::TurnDown, KeyCode::Left, NONE, "left", "", "turn the knob down, for the selected entity's machine")
         .only(KNOBS),
     bind(Action::TurnUp, KeyCode::Right, NONE, "right", "", "turn the knob up").only(KNOBS),

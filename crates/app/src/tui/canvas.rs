@@ -58,3 +58,21 @@ pub(super) fn frame(palette: Palette, area: Rect, title: &str, buffer: &mut Buff
     block.render(area, buffer);
     inner
 }
+
+/// Text in lines of at most `width` characters, broken between words.
+pub(super) fn wrapped(text: &str, width: usize) -> Vec<String> {
+    let mut lines = vec![String::new()];
+    for word in text.split(' ') {
+        let line = lines.last_mut().filter(|l| l.is_empty() || l.chars().count() + 1 + word.chars().count() <= width);
+        match line {
+            Some(line) => {
+                if !line.is_empty() {
+                    line.push(' ');
+                }
+                line.push_str(word);
+            }
+            None => lines.push(word.to_owned()),
+        }
+    }
+    lines
+}

@@ -98,7 +98,7 @@ impl Stage {
         stage.run_number = self.run_number + 1;
         stage.helm.driving.releases = self.helm.driving.releases;
         stage.lines.history = std::mem::take(&mut self.lines.history);
-        (stage.panel, stage.selected.knob) = (self.panel, self.selected.knob);
+        (stage.panel, stage.selected.knobs) = (self.panel, self.selected.knobs);
         stage
     }
 }

@@ -9,10 +9,11 @@ use ratatui::widgets::{Paragraph, Widget};
 
 use super::action::Screen;
 use super::bindings::BINDINGS;
+use super::canvas::wrapped;
 use super::canvas::{clear, popup};
 use super::hands;
 use super::palette::Tone;
-use super::panel::{FIGURES, wrapped};
+use super::panel::FIGURES;
 use super::popup::{Popup, Pressed, Room};
 use super::rail;
 use super::stage::Stage;

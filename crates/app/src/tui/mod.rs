@@ -24,6 +24,7 @@ mod help;
 mod input;
 mod job;
 mod keyline;
+mod knobs;
 mod ladder;
 mod masthead;
 mod palette;

@@ -306,6 +306,21 @@ impl Palette {
         if self.ascii { ("<", ">") } else { ("\u{25c2}", "\u{25b8}") }
     }
 
+    /// Before what is chosen in a list in which things fold.
+    pub fn mark(self) -> &'static str {
+        if self.ascii { ">" } else { "\u{203a}" }
+    }
+
+    /// Before what is folded, or open.
+    pub fn fold(self, folded: bool) -> &'static str {
+        match (self.ascii, folded) {
+            (false, true) => "\u{25b8}",
+            (false, false) => "\u{25be}",
+            (true, true) => "+",
+            (true, false) => "-",
+        }
+    }
+
     /// A column filled to this number of eighths.
     pub fn eighths(self, n: usize) -> char {
         const BLOCKS: [char; 9] =

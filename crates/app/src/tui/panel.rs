@@ -3,13 +3,12 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
-use velocitas_analysis::cause::shown;
 use velocitas_analysis::metrics::Seen;
 use velocitas_analysis::moment::Echo;
 use velocitas_core::{Drawn, Presence, Vec3};
-use velocitas_record::{KNOBS, LabTime, Range};
+use velocitas_record::LabTime;
 
-use super::canvas::{frame, write};
+use super::canvas::{frame, wrapped, write};
 use super::palette::Tone;
 use super::stage::Stage;
 
@@ -67,7 +66,8 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let branch = super::branch::rows(stage).min(area.height.saturating_sub(16 + hands));
     let between = hands + branch;
     let least = if between > 0 { 5 } else { 8 };
-    let knobs = area.height.saturating_sub(20 + between).clamp(least, KNOBS.len() as u16 + 2 + 2);
+    let knobs =
+        area.height.saturating_sub(20 + between).clamp(least, super::knobs::rows(&stage.selected.knobs).max(least));
     let upper = Rect { height: area.height.saturating_sub(knobs + between), ..area };
     if upper.height >= 6 {
         beliefs_of(stage, upper, buffer);
@@ -79,7 +79,7 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
         super::branch::draw(stage, Rect { y: upper.bottom() + hands, height: branch, ..area }, buffer);
     }
     let lower = Rect { y: area.y + area.height.saturating_sub(knobs), height: knobs.min(area.height), ..area };
-    self::knobs(stage, lower, buffer);
+    super::knobs::draw(stage, lower, buffer);
 }
 
 /// What each machine believes of the selected entity, its last correction, its figures: as far as there is room.
@@ -361,44 +361,6 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     pen.figure(buffer, "payload", &format!("up {:.1} kB/s  down {:.1} kB/s", rate(m.bytes_up), rate(m.bytes_down)));
 }
 
-fn knobs(stage: &Stage, area: Rect, buffer: &mut Buffer) {
-    let p = stage.palette;
-    let title = format!(
-        "knobs of {} (set) {} {} of {}",
-        stage.name(stage.selected.entity),
-        p.dot(),
-        stage.selected.knob + 1,
-        KNOBS.len()
-    );
-    let inner = frame(stage.palette, area, &title, buffer);
-    let mut pen = Pen { stage, area: Rect { x: inner.x + 1, width: inner.width - 1, ..inner }, y: inner.y };
-    let values = stage.run.lab().knobs(stage.selected.entity);
-    let (less, more) = p.handles();
-    let first = (stage.selected.knob + 1).saturating_sub(usize::from(inner.height).saturating_sub(2).max(1));
-    let first = if inner.height as usize >= KNOBS.len() + 2 { 0 } else { first };
-    let room = usize::from(inner.height).saturating_sub(2).max(1);
-    for (i, spec) in KNOBS.iter().enumerate().skip(first).take(room) {
-        let value = shown(spec.knob, spec.knob.get(values));
-        let chosen = i == stage.selected.knob;
-        let (name, number) =
-            if chosen { (p.chosen(), p.chosen()) } else { (pen.tone(Tone::Muted), pen.tone(Tone::Text)) };
-        let mark = if chosen { more } else { " " };
-        let handles = if spec.range == Range::Switch || !chosen { (" ", " ") } else { (less, more) };
-        let line = format!("{} {value:>8} {}", handles.0, handles.1);
-        pen.row(buffer, &[(mark, name), (" ", name), (&format!("{:<22}", spec.name), name), (&line, number)]);
-    }
-    pen.y = inner.bottom().saturating_sub(2);
-    let knob = KNOBS[stage.selected.knob].knob;
-    let help = match knob.chosen(knob.get(values)) {
-        Some(choice) => format!("{}: {}", choice.name, choice.does),
-        None => knob.spec().help.to_owned(),
-    };
-    for line in wrapped(&help, usize::from(inner.width) - 2).iter().take(2) {
-        pen.row(buffer, &[(line, p.text(Tone::Muted))]);
-    }
-}
-
-/// Text in lines of at most `width` characters, broken between words.
 /// A finding in at most this number of lines: without what was tried where that is too long, and with a sign where even so it is.
 fn told_in(said: &str, width: usize, rows: usize) -> Vec<String> {
     let whole = wrapped(said, width);
@@ -411,23 +373,6 @@ fn told_in(said: &str, width: usize, rows: usize) -> Vec<String> {
         if let Some(last) = lines.last_mut() {
             while last.chars().count() >= width && last.pop().is_some() {}
             last.push('\u{2026}');
-        }
-    }
-    lines
-}
-
-pub(super) fn wrapped(text: &str, width: usize) -> Vec<String> {
-    let mut lines = vec![String::new()];
-    for word in text.split(' ') {
-        let line = lines.last_mut().filter(|l| l.is_empty() || l.chars().count() + 1 + word.chars().count() <= width);
-        match line {
-            Some(line) => {
-                if !line.is_empty() {
-                    line.push(' ');
-                }
-                line.push_str(word);
-            }
-            None => lines.push(word.to_owned()),
         }
     }
     lines

@@ -40,6 +40,9 @@ impl Price {
         if stage.must_wait() || stage.is_over() {
             return None;
         }
+        if turns == Turns::Knob && stage.selected.knobs.open() {
+            return None;
+        }
         let member = stage.selected.entity;
         let turn = match chosen(stage, turns) {
             Ok(Some(turn)) => turn,

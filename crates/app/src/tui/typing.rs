@@ -18,7 +18,9 @@ impl Stage {
 
     /// Begins to type a value for the chosen knob.
     pub(super) fn type_value(&mut self) {
-        self.lines.typing = Some(Typing::default());
+        if !self.selected.knobs.open() {
+            self.lines.typing = Some(Typing::default());
+        }
     }
 
     /// Takes a key while a value is typed.

@@ -2,14 +2,14 @@
 
 use velocitas_core::{Rule, vec3};
 use velocitas_lab::Lab;
-use velocitas_record::{Command, KNOBS, Knob, MemberId, NamedSolid, Reach, Sudden, Unrecorded};
+use velocitas_record::{Command, Knob, MemberId, NamedSolid, Reach, Sudden, Unrecorded};
 
 use super::stage::Stage;
 
 impl Stage {
     /// The knob that keys act on.
-    pub(super) const fn chosen_knob(&self) -> Knob {
-        KNOBS[self.selected.knob].knob
+    pub(super) fn chosen_knob(&self) -> Knob {
+        self.selected.knobs.knob()
     }
 
     /// Asks the lab as it is, or as it was at the moment looked at: that is had by running it there again.
@@ -33,6 +33,9 @@ impl Stage {
     }
 
     pub(super) fn turn(&mut self, up: bool, all: bool) {
+        if self.selected.knobs.open() {
+            return;
+        }
         let knob = self.chosen_knob();
         let members: Vec<MemberId> =
             if all { self.run.course().members().collect() } else { vec![self.selected.entity] };

@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use toml::Spanned;
 use velocitas_analysis::fault::{FAULTS, Fault};
-use velocitas_core::{Arrangement, ClientSettings, MAX_DATAGRAM, PlayerSettings, SolidId, snapshot_bytes, vec3};
+use velocitas_core::{Arrangement, MAX_DATAGRAM, SolidId, snapshot_bytes, vec3};
 use velocitas_record::Conditions;
 use velocitas_record::knob::Knobs;
 use velocitas_record::quantity::{Quantity, Time};
@@ -31,7 +31,7 @@ impl Resolver<'_> {
         course: &mut Course,
         file: &File,
         links: &BTreeMap<String, (Conditions, Conditions)>,
-        served: PlayerSettings,
+        usual: Knobs,
     ) -> Result<()> {
         if file.cast.is_empty() || file.cast.len() > MOST_CAST {
             let message = format!("expected a cast of 1 to {MOST_CAST}; found {}", file.cast.len());
@@ -39,7 +39,7 @@ impl Resolver<'_> {
         }
         for (i, cast) in file.cast.iter().enumerate() {
             self.own_name(course, &cast.name)?;
-            let member = self.member(course, cast, links, served, i)?;
+            let member = self.member(course, cast, links, usual, i)?;
             self.one_that_decides(course, file, cast)?;
             course.cast.push(member);
             self.fits(course, cast)?;
@@ -123,7 +123,7 @@ impl Resolver<'_> {
         course: &Course,
         cast: &file::Cast,
         links: &BTreeMap<String, (Conditions, Conditions)>,
-        served: PlayerSettings,
+        usual: Knobs,
         index: usize,
     ) -> Result<Member> {
         let role = self.word(&cast.role, "a role", &Role::ALL.map(|role| (role.name(), role)))?;
@@ -134,7 +134,7 @@ impl Resolver<'_> {
         let perfect = (Conditions::PERFECT, Conditions::PERFECT);
         let known: Vec<(&str, (Conditions, Conditions))> = links.iter().map(|(n, l)| (n.as_str(), *l)).collect();
         let (up, down) = cast.link.as_ref().map_or(Ok(perfect), |word| self.word(word, "a link", &known))?;
-        let mut knobs = Knobs { up, down, settings: ClientSettings::DEFAULT, served };
+        let mut knobs = Knobs { up, down, ..usual };
         cast.settings.apply(&mut knobs).map_err(|m| self.mistake(m))?;
         let [x, y] = cast.spawn.get_ref().0;
         let spawn = vec3(x, y, course.world.bounds.floor + or(cast.height, 0.0) as f32);

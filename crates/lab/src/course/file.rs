@@ -58,6 +58,9 @@ pub(super) struct File {
     /// Tunables of a rule set otherwise, for everybody or for one side.
     #[serde(default)]
     pub(super) tune: Vec<Tune>,
+    /// The netcode of everybody who does not say otherwise: keys of `settings`.
+    #[serde(default)]
+    pub(super) defaults: Settings,
     /// How long the server waits for a silent player.
     #[serde(default)]
     pub(super) silence: Silence,

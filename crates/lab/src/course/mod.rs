@@ -35,9 +35,7 @@ use std::sync::Arc;
 use velocitas_analysis::budget::{Accused, Check, Limit};
 use velocitas_analysis::fault::Fault;
 use velocitas_core::walker::Walker;
-use velocitas_core::{
-    Arrangement, ClientSettings, Ground, Kinds, Motion, Patience, PlayerSettings, Rate, SolidId, State, Vec3,
-};
+use velocitas_core::{Arrangement, Ground, Kinds, Motion, Patience, Rate, SolidId, State, Vec3};
 use velocitas_record::Conditions;
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::{MachineId, MemberId};
@@ -436,12 +434,7 @@ impl Member {
             host: HostSpec::PERFECT,
             hosts: false,
             link: None,
-            knobs: Knobs {
-                up: Conditions::PERFECT,
-                down: Conditions::PERFECT,
-                settings: ClientSettings::DEFAULT,
-                served: PlayerSettings::DEFAULT,
-            },
+            knobs: Knobs::USUAL,
             script: Script::default(),
             tricks: Vec::new(),
             faults: Vec::new(),

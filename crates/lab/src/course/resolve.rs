@@ -11,6 +11,7 @@ use velocitas_core::{
 };
 use velocitas_record::host::HostSpec;
 use velocitas_record::ids::MemberId;
+use velocitas_record::knob::Knobs;
 use velocitas_record::quantity::{Dimension, Frequency, Quantity, Time};
 use velocitas_record::time::LabTime;
 use velocitas_record::trace::DelayTrace;
@@ -101,8 +102,7 @@ impl Resolver<'_> {
     pub(super) fn course(self, file: &File) -> Result<Course> {
         self.format(&file.format)?;
         let rate = self.rate(&file.tick_rate)?;
-        let snapshot_every = self.snapshot_every(file.snapshot_every.as_ref())?;
-        let served = PlayerSettings { snapshot_every, ..PlayerSettings::DEFAULT };
+        let usual = self.usual(file)?;
         let first_tick =
             file.first_tick.as_ref().map_or(Ok(0), |t| self.whole(t, "a first tick", 0..MOST_TICK))? as u64;
         self.name(&file.name, "a name of the course", MOST_TITLE)?;
@@ -140,7 +140,7 @@ impl Resolver<'_> {
             let found = self.overrides(&course, tune)?;
             course.overrides.extend(found);
         }
-        self.cast(&mut course, file, &links, served)?;
+        self.cast(&mut course, file, &links, usual)?;
         for thing in &file.thing {
             let made = self.thing(&course, thing)?;
             course.things.push(made);
@@ -224,6 +224,14 @@ impl Resolver<'_> {
     /// The same of a solid, which nobody may know of.
     fn is_known_to(&self, word: &Spanned<String>) -> Result<KnownTo> {
         self.word(word, "who knows of it", &KnownTo::ALL.map(|to| (to.name(), to)))
+    }
+
+    /// The netcode of a member that names nothing, over a perfect link.
+    fn usual(&self, file: &File) -> Result<Knobs> {
+        let snapshot_every = self.snapshot_every(file.snapshot_every.as_ref())?;
+        let mut usual = Knobs { served: PlayerSettings { snapshot_every, ..PlayerSettings::DEFAULT }, ..Knobs::USUAL };
+        file.defaults.apply(&mut usual).map_err(|m| self.mistake(m))?;
+        Ok(usual)
     }
 
     fn snapshot_every(&self, value: Option<&Spanned<i64>>) -> Result<u8> {

@@ -11,7 +11,7 @@ use velocitas_record::Conditions;
 use super::{Course, Happens, Member, What};
 
 /// Keys of a course that can be taken over while it runs.
-const LIVE: [&str; 6] = ["name", "snapshot_every", "link", "event", "budget", "check"];
+const LIVE: [&str; 7] = ["name", "snapshot_every", "defaults", "link", "event", "budget", "check"];
 /// Keys of one of the cast that can.
 const LIVE_CAST: [&str; 2] = ["link", "settings"];
 

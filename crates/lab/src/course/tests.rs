@@ -221,6 +221,9 @@ fn nonsense_is_refused_in_words() {
         ("name = \"heron\"", "name = [1]"),
         ("name = \"heron\"", "name = \"heron\"\nsettings = { missing = \"held\" }"),
         ("name = \"heron\"", "name = \"heron\"\nsettings = { missing = true }"),
+        ("[server]", "[defaults]\nsend_evry = 2\n\n[server]"),
+        ("[server]", "[defaults]\nlatency = \"20 ms\"\n\n[server]"),
+        ("[server]", "[defaults]\nredundancy = \"adaptive\"\n\n[server]"),
     ];
     let told: Vec<String> = mistakes.iter().map(|(from, to)| mistake(from, to)).collect();
     for said in &told {
@@ -329,4 +332,18 @@ fn mistakes_in_budgets_are_told_where_they_are() {
     ];
     let said: Vec<String> = all.map(|(from, to)| mistake(from, to)).to_vec();
     insta::assert_snapshot!(said.join("\n\n"));
+}
+
+#[test]
+fn defaults_hold_for_everybody_and_what_a_member_names_holds_before_them() {
+    let text =
+        DEMO.replacen("[server]", "[defaults]\nsend_every = 2\nmissing = \"rest\"\nsnapshot_every = 5\n\n[server]", 1);
+    let text = text.replacen("name = \"heron\"", "name = \"heron\"\nsettings = { send_every = 4 }", 1);
+    let course = Course::parse(DEMO_FILE, &text, &[]).unwrap_or_else(|e| panic!("{e}"));
+    for member in &course.cast {
+        let sent = if member.name == "heron" { 4 } else { 2 };
+        assert_eq!(member.knobs.settings.send_every, sent, "{}", member.name);
+        assert_eq!(member.knobs.served.missing, velocitas_core::Missing::Rest, "{}", member.name);
+        assert_eq!(member.knobs.served.snapshot_every, 5, "{}: the table is the narrower", member.name);
+    }
 }

@@ -7,9 +7,9 @@ use velocitas_core::{Answer, Evidence, Exhibit, Vec3};
 use velocitas_report::drawing::told;
 
 use super::Guard;
+use crate::tui::canvas::wrapped;
 use crate::tui::canvas::{frame, write};
 use crate::tui::palette::Tone;
-use crate::tui::panel::wrapped;
 use crate::tui::stage::Stage;
 
 /// Rows of the evidence, with its frame.

@@ -7,9 +7,9 @@ use velocitas_gait::{Class, Diagnostic, Severity, SourcePosition};
 
 use super::Both;
 use crate::sources::Source;
+use crate::tui::canvas::wrapped;
 use crate::tui::canvas::{frame, write};
 use crate::tui::palette::{Palette, Tone};
-use crate::tui::panel::wrapped;
 use crate::tui::stage::Stage;
 
 /// Columns before the text.

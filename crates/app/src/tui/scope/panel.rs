@@ -5,9 +5,10 @@ use ratatui::layout::Rect;
 use velocitas_analysis::lane::LANES;
 
 use super::Scope;
+use crate::tui::canvas::wrapped;
 use crate::tui::canvas::{frame, write};
 use crate::tui::palette::Tone;
-use crate::tui::panel::{self, wrapped};
+use crate::tui::panel;
 use crate::tui::stage::Stage;
 
 /// Rows that the text under the list takes.

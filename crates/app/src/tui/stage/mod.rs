@@ -8,6 +8,7 @@ pub(super) mod branch;
 pub(super) mod edits;
 pub(super) mod helm;
 pub(super) mod kept;
+pub(super) mod knob_list;
 pub(super) mod lines;
 pub(super) mod notices;
 pub(super) mod origin;
@@ -24,7 +25,7 @@ use velocitas_analysis::amiss::{Amiss, amiss};
 use velocitas_analysis::moment::{Corrected, Figures, Moment};
 use velocitas_core::vec3;
 use velocitas_lab::Run;
-use velocitas_record::{Coming, KNOBS, LabTime, MachineId, MemberId, Sudden};
+use velocitas_record::{Coming, LabTime, MachineId, MemberId, Sudden};
 
 use super::action::Action;
 use super::palette::Palette;
@@ -327,8 +328,8 @@ impl Stage {
                 self.selected.viewer = self.next(self.selected.viewer, action == Action::ViewerOn);
                 self.refresh();
             }
-            Action::KnobUp => self.selected.knob = self.selected.knob.checked_sub(1).unwrap_or(KNOBS.len() - 1),
-            Action::KnobDown => self.selected.knob = (self.selected.knob + 1) % KNOBS.len(),
+            Action::KnobUp | Action::KnobDown => self.selected.knobs.go(action == Action::KnobDown),
+            Action::Fold => self.selected.knobs.fold(),
             _ => return false,
         }
         true

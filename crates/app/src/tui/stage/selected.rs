@@ -2,6 +2,8 @@
 
 use velocitas_record::MemberId;
 
+use super::knob_list::KnobList;
+
 /// What is selected, on every screen.
 #[derive(Clone, Copy, Debug)]
 pub(in crate::tui) struct Selected {
@@ -11,12 +13,12 @@ pub(in crate::tui) struct Selected {
     pub(in crate::tui) thing: Option<usize>,
     /// On whose screen.
     pub(in crate::tui) viewer: MemberId,
-    /// The knob that keys turn: a place in the table of knobs.
-    pub(in crate::tui) knob: usize,
+    /// The knob that keys turn, in its list.
+    pub(in crate::tui) knobs: KnobList,
 }
 
 impl Default for Selected {
     fn default() -> Self {
-        Self { entity: MemberId::new(0), thing: None, viewer: MemberId::new(0), knob: 0 }
+        Self { entity: MemberId::new(0), thing: None, viewer: MemberId::new(0), knobs: KnobList::default() }
     }
 }

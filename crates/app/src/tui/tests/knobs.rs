@@ -1,6 +1,23 @@
 //! Turning knobs, and making things happen to a member.
 
 use super::*;
+use velocitas_record::Knob;
+
+/// Opens the groups down to a knob, and chooses it.
+fn choose(stage: &mut Frame, knob: Knob) {
+    let group = knob.spec().group;
+    for _ in 0..100 {
+        let here = stage.selected.knobs.knob();
+        if here == knob {
+            return;
+        }
+        let is_there = here.spec().group == group;
+        if !is_there || !stage.selected.knobs.open() {
+            press(stage, KeyCode::Down);
+        }
+    }
+    panic!("`{}` is not in the list", knob.spec().name);
+}
 
 #[test]
 fn knobs_turn_for_one_machine_or_for_all() {
@@ -10,19 +27,42 @@ fn knobs_turn_for_one_machine_or_for_all() {
     assert_eq!((latency(&mut stage, 0), latency(&mut stage, 1)), (50.0, 22.0));
     stage.key(&KeyEvent::new(KeyCode::Left, KeyModifiers::SHIFT));
     assert_eq!((latency(&mut stage, 0), latency(&mut stage, 1)), (40.0, 40.0));
-    for _ in 0..9 {
-        press(&mut stage, KeyCode::Down);
-    }
+    choose(&mut stage, Knob::Interpolation);
     press(&mut stage, KeyCode::Right);
     assert!(!stage.run().lab().knobs(FIRST).settings.interpolate);
 }
 
 #[test]
+fn groups_are_opened_and_folded_and_nothing_of_a_folded_one_is_turned() {
+    let mut stage = after(1.0);
+    let before = *stage.run().lab().knobs(FIRST);
+    let shown = text(&mut stage, 160, 47);
+    assert!(shown.contains("\u{25be} link") && shown.contains("latency, one way"), "{shown}");
+    // Folded by its key, the others come into view; keys that turn, type or ask open it first.
+    for key in ["", "t", "P"] {
+        type_keys(&mut stage, "e");
+        let folded = text(&mut stage, 160, 47);
+        assert!(folded.contains("\u{25b8} link") && !folded.contains("latency, one way"), "{folded}");
+        assert!(folded.contains("\u{25b8} self") && folded.contains("what the way does"), "{folded}");
+        match key {
+            "" => drop(press(&mut stage, KeyCode::Right)),
+            key => type_keys(&mut stage, key),
+        }
+        let open = text(&mut stage, 160, 47);
+        assert!(open.contains("\u{25be} link") && open.contains("latency, one way"), "{key}: {open}");
+    }
+    assert_eq!(*stage.run().lab().knobs(FIRST), before);
+    // What is turned in it is counted once it is folded.
+    choose(&mut stage, Knob::SendEvery);
+    press(&mut stage, KeyCode::Right);
+    type_keys(&mut stage, "e");
+    assert!(text(&mut stage, 160, 47).contains("1 of 3 not at default"), "{}", text(&mut stage, 160, 47));
+}
+
+#[test]
 fn a_choice_is_turned_typed_and_explained_like_any_knob() {
     let mut stage = after(1.0);
-    for _ in 0..25 {
-        press(&mut stage, KeyCode::Down);
-    }
+    choose(&mut stage, Knob::Missing);
     let panel = |stage: &mut Frame| text(stage, 160, 47);
     let shown = panel(&mut stage);
     assert!(shown.contains("missing inputs") && shown.contains("hold: the last keys stay down"), "{shown}");
@@ -96,10 +136,14 @@ fn things_happen_to_the_selected_member_at_a_key_also_to_who_says_where_it_is() 
 fn knobs_that_do_not_fit_are_scrolled_to() {
     let mut stage = after(2.0);
     let shown = text(&mut stage, 120, 36);
-    assert!(shown.contains("latency, one way") && !shown.contains("redundancy"));
+    assert!(shown.contains("latency, one way") && !shown.contains("draw between ticks"));
     press(&mut stage, KeyCode::Up);
+    type_keys(&mut stage, "e");
+    press(&mut stage, KeyCode::Up);
+    press(&mut stage, KeyCode::Down);
+    (0..4).for_each(|_| drop(press(&mut stage, KeyCode::Down)));
     let shown = text(&mut stage, 120, 36);
-    assert!(shown.contains("redundancy") && !shown.contains("latency, one way"));
+    assert!(shown.contains("draw between ticks") && !shown.contains("latency, one way"), "{shown}");
     // On the smallest screen the panel is a key away.
     assert!(!text(&mut stage, 80, 24).contains("knobs of plover"));
     type_keys(&mut stage, "k");
