@@ -82,7 +82,10 @@ mod world;
 
 pub use arrangement::{Arrangement, Authority, OwnerSide};
 pub use body::Body;
-pub use client::{Client, ClientConfig, ClientSettings, Known, Order, Presence, Redundancy, Refused};
+pub use client::{
+    Client, ClientConfig, ClientSettings, ClockBy, ClockChange, ClockSettings, Known, LeadBy, Order, Presence,
+    Redundancy, Refused,
+};
 pub use data::{Digest, INPUT_LANES, Input, Lanes, STATE_LANES, State};
 pub use event::{
     ClockFact, Correction, Event, Fact, Gap, InputFact, InputFate, Made, Mask, Provenance, Restored, Sink, StateEvent,

@@ -66,6 +66,11 @@ impl TickLoop {
         self.origin.plus(self.rate.due(tick.0.saturating_sub(self.base.0)))
     }
 
+    /// Nanoseconds since the base fell due, as the clock stands now.
+    pub fn since_base(&self, now: HostNanos) -> i64 {
+        now.since(self.origin)
+    }
+
     /// The newest tick due at `now`, whether run or not.
     pub fn tick_at(&self, now: HostNanos) -> Tick {
         Tick(self.base.0 + self.rate.ticks_in(now.since(self.origin)))

@@ -260,7 +260,7 @@ fn whatever_is_measured_has_a_moment_at_which_to_look() {
             }
         }
     }
-    for key in ["seen_by_others", "extrapolated", "stalled", "udp_up", "udp_down"] {
+    for key in ["own_hops", "ahead", "seen_by_others", "extrapolated", "stalled", "udp_up", "udp_down"] {
         assert!(met.contains(key), "{key} is among what was met: {met:?}");
     }
 }

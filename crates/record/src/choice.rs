@@ -58,6 +58,74 @@ pub static REDUNDANCY: [Choice; 2] = [
     },
 ];
 
+/// How a client knows which tick it should be in, in the order of [`velocitas_core::ClockBy`].
+pub static CLOCK: [Choice; 4] = [
+    Choice {
+        name: "margins",
+        does: "snapshots report how early inputs arrive, and the clock is moved until that is enough",
+        price: "nine bits a snapshot; a change of the way is known once inputs were late, or a second later",
+        invites: "whoever holds its own inputs back is let run further ahead",
+        is_sound: true,
+    },
+    Choice {
+        name: "timestamps",
+        does: "each datagram says when it left and what it answers: offset and round trip follow; the quickest exchange of five seconds counts",
+        price: "nothing: the envelope has the times anyway",
+        invites: "a way that is slower up than down deceives it by half of the difference",
+        is_sound: true,
+    },
+    Choice {
+        name: "told",
+        does: "every `told_every` the server says its tick; half the mean round trip is added",
+        price: "a message each time, and between two of them the clock runs on as it was, with the jitter of the last",
+        invites: "one late message sets the clock wrong for as long as it holds",
+        is_sound: true,
+    },
+    Choice {
+        name: "assumed",
+        does: "half the round trip measured while joining, never measured again",
+        price: "clocks that drift apart by 100 ppm are a tick apart after three minutes; a way that changes is never made up for",
+        invites: "inputs that are late for good, from the day the way changed",
+        is_sound: false,
+    },
+];
+
+/// How a client follows what it knows, in the order of [`velocitas_core::ClockChange`].
+pub static CLOCK_CHANGE: [Choice; 2] = [
+    Choice {
+        name: "slewed",
+        does: "ticks are made longer or shorter by a little until it fits, at most by `slew`",
+        price: "a change of the way is made up for in a second or more, and inputs are late meanwhile",
+        invites: "a slew so large that the own character is seen to hurry",
+        is_sound: true,
+    },
+    Choice {
+        name: "set",
+        does: "off by more than `clock_tolerance`, it is set at once: ticks are passed over, or stand still",
+        price: "each time the own character jumps or stops, and what was pressed in a tick passed over is missing",
+        invites: "a tolerance below the jitter, and the clock is set again and again",
+        is_sound: false,
+    },
+];
+
+/// How far a client runs ahead, in the order of [`velocitas_core::LeadBy`].
+pub static LEAD: [Choice; 2] = [
+    Choice {
+        name: "adapted",
+        does: "so far that all but one in thirty inputs have three quarters of a tick and `extra_lead` to spare",
+        price: "on a way that jitters the own character is further ahead of the server",
+        invites: "an owner who makes its own way jitter, so as to be told of others later than it acts",
+        is_sound: true,
+    },
+    Choice {
+        name: "fixed",
+        does: "so far that half of all inputs have three quarters of a tick and `extra_lead` to spare",
+        price: "who jitters by more than that has late inputs for as long as it does",
+        invites: "a number found on one good evening",
+        is_sound: true,
+    },
+];
+
 /// The names of all, as they are listed in a sentence.
 pub fn listed(choices: &[Choice]) -> String {
     let names: Vec<&str> = choices.iter().map(|choice| choice.name).collect();

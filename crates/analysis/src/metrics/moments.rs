@@ -52,6 +52,8 @@ pub struct SeenMoments {
     pub drawn_error: Peak,
     /// The second in which the oldest was drawn.
     pub age: Peak,
+    /// The second in which it was drawn furthest ahead of the server.
+    pub lead: Peak,
     /// In which seconds it hopped.
     pub hops: Seconds,
 }
@@ -63,6 +65,7 @@ impl SeenMoments {
             (&mut self.roughness, window.roughness_mps),
             (&mut self.drawn_error, most(&window.errors_m)),
             (&mut self.age, most(&window.ages_ms)),
+            (&mut self.lead, window.lag_ms.map(|lag| -lag)),
         ];
         peaks.into_iter().for_each(|(peak, value)| value.into_iter().for_each(|value| peak.note(value, at)));
         if window.hops > 0 {

@@ -9,8 +9,7 @@ use ratatui::widgets::{Paragraph, Widget};
 
 use super::action::Screen;
 use super::bindings::BINDINGS;
-use super::canvas::wrapped;
-use super::canvas::{clear, popup};
+use super::canvas::{clear, popup, wrapped};
 use super::hands;
 use super::palette::Tone;
 use super::panel::FIGURES;

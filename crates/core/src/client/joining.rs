@@ -3,6 +3,7 @@
 //! It asks until it is answered, repeats what it is asked back, and begins to play once it was welcomed often enough to know
 //! the round trip. Refused, it goes on asking, seldom: the server may be given other rules.
 
+use super::clock::LONGEST_FRAME;
 use super::refused::Refused;
 use super::round_trip::RoundTrip;
 use crate::frame::Frame;
@@ -18,8 +19,6 @@ const HELLO_EVERY: i64 = 50_000_000;
 const REFUSED_EVERY: i64 = 1_000_000_000;
 /// Answers wanted before the first tick: enough for a mean and a spread.
 const ANSWERS: u32 = 6;
-/// A server's frame is not believed to be longer than this, in microseconds.
-const LONGEST_FRAME: i64 = 100_000;
 
 /// Asking.
 #[derive(Clone, Debug, Default)]
@@ -132,7 +131,7 @@ pub(super) fn schedule(now: HostNanos, welcome: &Welcome, round_trip: &RoundTrip
     let rate = Rate::new(u32::from(welcome.rate))?;
     let up = (round_trip.mean() / 2).min(LONGEST_UP);
     let jitter = (2.6 * round_trip.sigma() as f64 * std::f64::consts::FRAC_1_SQRT_2) as i64;
-    let theirs = i64::from(welcome.frame_us).min(LONGEST_FRAME) * 1000;
+    let theirs = i64::from(welcome.frame_us.min(LONGEST_FRAME)) * 1000;
     let lead = (up + jitter + frame.mean() + theirs + 2 * rate.nanos()).min(2 * LONGEST_UP);
     let server = welcome.since_base_us as i64 * 1000 + up;
     Some(TickLoop::new(rate, Tick(welcome.base), now.plus(-(server + lead)), now))

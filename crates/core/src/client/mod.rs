@@ -8,10 +8,10 @@
 //!
 //! The loop around it stands on the front page of this crate.
 
+mod clock;
 mod ease;
 mod joining;
 mod latch;
-mod lead;
 mod leaving;
 mod losses;
 mod own;
@@ -22,6 +22,7 @@ mod refused;
 mod round_trip;
 mod settings;
 
+pub use clock::{ClockBy, ClockChange, ClockSettings, LeadBy};
 pub use playing::{Known, Order};
 pub use presence::Presence;
 pub use redundancy::Redundancy;
@@ -30,6 +31,7 @@ pub use settings::ClientSettings;
 
 use std::collections::VecDeque;
 
+use clock::{Clock, Measured};
 use joining::Joining;
 use leaving::Leaving;
 use playing::{Lent, Playing};
@@ -45,7 +47,8 @@ use crate::schema::Schema;
 use crate::session::{Ingredients, Layouts, Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
 use crate::wire::{
-    Acks, BitReader, Ended, EndedBy, Header, Message, MessageKind, PROTOCOL_VERSION, RefusedFor, Welcome, WireError,
+    Acks, BitReader, ClockTold, Ended, EndedBy, Header, Message, MessageKind, PROTOCOL_VERSION, RefusedFor, Snapshot,
+    SnapshotHead, Welcome, WireError,
 };
 
 /// What a client is made with.
@@ -202,7 +205,7 @@ impl Client {
                 let enough = joining.answered(header);
                 self.measure(now, header);
                 if enough {
-                    self.join(now, header.epoch, &welcome, sink);
+                    self.join(now, header, &welcome, sink);
                 }
             }
             _ => {}
@@ -213,6 +216,9 @@ impl Client {
     fn measure(&mut self, now: HostNanos, header: &Header) {
         if let Some(sample) = header.ack.and_then(|ack| self.acks.round_trip(&ack, now)) {
             self.round_trip.sample(sample);
+            if let Phase::Playing(playing) = &mut self.phase {
+                playing.clock.exchanged(now, header.sent_us, sample, &self.settings.clock);
+            }
         }
     }
 
@@ -232,7 +238,8 @@ impl Client {
         }
         // Ticks are unwrapped before anything is acknowledged: what is refused must not count as understood.
         let tick = match &message {
-            Message::Snapshot(s) => s.head.tick.unwrap_near(playing.ticks.tick_at(now))?,
+            Message::Snapshot(Snapshot { head: SnapshotHead { tick, .. }, .. })
+            | Message::Clock(ClockTold { tick, .. }) => tick.unwrap_near(playing.ticks.tick_at(now))?,
             _ => Tick(0),
         };
         if !self.acks.decoded(header.sequence, now) {
@@ -246,10 +253,15 @@ impl Client {
         match message {
             Message::Snapshot(snapshot) => {
                 let left = header.ack.and_then(|ack| self.acks.sent_at(ack.newest));
-                playing.snapshot(&lent, now, tick, &snapshot, left, sink);
+                let measured = Measured { round_trip: &self.round_trip, frame: self.frame.mean() };
+                playing.snapshot(&lent, now, tick, &snapshot, (left, measured), sink);
                 tell(sink, Fact::Clock(clock(playing, &self.round_trip, snapshot.head.margin)));
             }
             Message::PullBack(pull) => playing.pulled_back(&lent, now, &pull, sink),
+            Message::Clock(told) => {
+                let since = told.since(playing.ticks.base(), tick, playing.ticks.rate());
+                playing.clock.told(now, since, &self.round_trip, &self.settings.clock);
+            }
             _ => {}
         }
         Ok(())
@@ -279,11 +291,12 @@ impl Client {
     }
 
     /// Begins to play.
-    fn join<S: Sink>(&mut self, now: HostNanos, epoch: u8, welcome: &Welcome, sink: &mut S) {
+    fn join<S: Sink>(&mut self, now: HostNanos, header: &Header, welcome: &Welcome, sink: &mut S) {
         let Some(ticks) = joining::schedule(now, welcome, &self.round_trip, &self.frame) else { return };
-        let peer = PeerId { slot: welcome.slot, epoch };
+        let peer = PeerId { slot: welcome.slot, epoch: header.epoch };
         tell(sink, Fact::Joined { peer, tick: ticks.newest() });
-        let playing = Playing::new(ticks, peer, welcome, self.arrangement, now);
+        let clock = Clock::new(now, header.sent_us, welcome, &self.round_trip);
+        let playing = Playing::new(ticks, clock, peer, welcome, self.arrangement, now);
         self.phase = Phase::Playing(Box::new(playing));
     }
 

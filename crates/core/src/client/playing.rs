@@ -4,9 +4,9 @@ mod drawing;
 
 use std::collections::VecDeque;
 
+use super::clock::{Clock, Measured, Steer};
 use super::ease::Ease;
 use super::latch::Latch;
-use super::lead::{Lead, Margin, Steer};
 use super::losses::Losses;
 use super::own::{Context, Moved, Own, Word};
 use super::settings::ClientSettings;
@@ -19,9 +19,6 @@ use crate::session::{Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
 use crate::wire::{Ack, Acks, BitWriter, EntityRecord, News, PullBack, PullReason, Snapshot, Used, Welcome};
-
-/// Times of leaving that are remembered for the lead control.
-const SHIFTS: usize = 512;
 
 /// What the surrounding client lends for a call.
 pub(super) struct Lent<'a> {
@@ -101,9 +98,7 @@ pub(super) struct Playing {
     losses: Losses,
     /// Newest snapshot taken.
     heard: Option<Tick>,
-    lead: Lead,
-    /// Shift in force when datagrams left, by time, for the lead control.
-    shifts: VecDeque<(HostNanos, f64)>,
+    pub(super) clock: Clock,
     view: ViewClock,
     others: Vec<Other>,
     /// Newest time told, for easing.
@@ -113,6 +108,7 @@ pub(super) struct Playing {
 impl Playing {
     pub(super) fn new(
         ticks: TickLoop,
+        clock: Clock,
         peer: PeerId,
         welcome: &Welcome,
         arrangement: Arrangement,
@@ -131,8 +127,7 @@ impl Playing {
             unsent: 0,
             losses: Losses::default(),
             heard: None,
-            lead: Lead::default(),
-            shifts: VecDeque::new(),
+            clock,
             view: ViewClock::default(),
             others: Vec::new(),
             now: HostNanos::default(),
@@ -245,7 +240,7 @@ impl Playing {
             }
             mine.own.tick(&context, tick, sampled, sink);
         }
-        if let Steer::Slew(by) = self.lead.steer(self.ticks.rate()) {
+        if let Steer::Slew(by) = self.clock.steer(self.ticks.rate(), &lent.settings.clock) {
             self.ticks.shift(by);
         }
     }
@@ -260,10 +255,7 @@ impl Playing {
         outbox: &mut VecDeque<Vec<u8>>,
         sink: &mut S,
     ) {
-        self.shifts.push_back((now, self.lead.shifted()));
-        if self.shifts.len() > SHIFTS {
-            self.shifts.pop_front();
-        }
+        self.clock.sent(now);
         self.unsent = self.unsent.saturating_add(1);
         let is_due = self.unsent >= lent.settings.send_every;
         let covered = self.losses.covered(lent.settings);
@@ -285,14 +277,14 @@ impl Playing {
         }
     }
 
-    /// Takes a snapshot of `tick`. `left` is when the newest datagram it acknowledges left.
+    /// Takes a snapshot of `tick`. `left` is when the newest datagram it acknowledges left; what was measured of the way goes with it.
     pub(super) fn snapshot<S: Sink>(
         &mut self,
         lent: &Lent<'_>,
         now: HostNanos,
         tick: Tick,
         snapshot: &Snapshot,
-        left: Option<HostNanos>,
+        (left, measured): (Option<HostNanos>, Measured<'_>),
         sink: &mut S,
     ) {
         self.now = now;
@@ -318,9 +310,9 @@ impl Playing {
                 self.told(lent, (record.entity.id, record.entity.teleports), word, sink);
             }
         }
-        if let Some(margin) = snapshot.head.margin {
-            self.steer(lent, margin, left, sink);
-        }
+        let clock = &lent.settings.clock;
+        let steer = self.clock.reported(&self.ticks, now, (snapshot.head.margin, left), measured, clock);
+        self.set_clock(steer, sink);
     }
 
     /// Takes what a snapshot says of somebody: of who is not known yet only from the newest. Both the known and a snapshot
@@ -440,20 +432,16 @@ impl Playing {
         self.hide(lent, (place, cut), moved);
     }
 
-    fn steer<S: Sink>(&mut self, lent: &Lent<'_>, margin: i8, left: Option<HostNanos>, sink: &mut S) {
-        let then = left.and_then(|left| self.shifts.iter().rev().find(|(at, _)| *at <= left)).map(|(_, shift)| *shift);
-        let Some(then) = then else { return };
-        let margin = Margin { quarters: margin, then, at: self.ticks.newest() };
-        if let Steer::Set(shift) = self.lead.report(self.ticks.rate(), margin, lent.settings.extra_lead) {
-            self.ticks.shift(shift);
-            tell(sink, Fact::ClockSet { shift });
-            // What the new clock calls past is past: made up for in a burst, it would arrive late and set the clock again.
-            let (newest, target) = (self.ticks.newest(), self.ticks.tick_at(self.now));
-            if target > newest {
-                tell(sink, Fact::Dropped { first: newest.next(), count: target.0 - newest.0 });
-                self.pass_over(newest.next(), target);
-                self.ticks.pass_over(target);
-            }
+    fn set_clock<S: Sink>(&mut self, steer: Steer, sink: &mut S) {
+        let Steer::Set(shift) = steer else { return };
+        self.ticks.shift(shift);
+        tell(sink, Fact::ClockSet { shift });
+        // What the new clock calls past is past: made up for in a burst, it would arrive late and set the clock again.
+        let (newest, target) = (self.ticks.newest(), self.ticks.tick_at(self.now));
+        if target > newest {
+            tell(sink, Fact::Dropped { first: newest.next(), count: target.0 - newest.0 });
+            self.pass_over(newest.next(), target);
+            self.ticks.pass_over(target);
         }
     }
 

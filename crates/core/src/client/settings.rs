@@ -1,5 +1,6 @@
 //! What a client's user may turn while it runs.
 
+use super::clock::ClockSettings;
 use super::redundancy::Redundancy;
 use crate::remote::ViewDelay;
 
@@ -20,8 +21,8 @@ pub struct ClientSettings {
     pub snap_m: f32,
     /// How long a remote may run on past its newest state, in milliseconds.
     pub extrapolate_ms: u32,
-    /// Ticks by which inputs are to arrive earlier than they need to.
-    pub extra_lead: u8,
+    /// How it knows its tick, and keeps to it.
+    pub clock: ClockSettings,
     /// Whether own inputs are applied at once.
     pub predict: bool,
     /// Whether predictions are held against snapshots.
@@ -42,7 +43,7 @@ impl ClientSettings {
         ease_ms: 120,
         snap_m: 3.0,
         extrapolate_ms: 200,
-        extra_lead: 0,
+        clock: ClockSettings::DEFAULT,
         predict: true,
         reconcile: true,
         interpolate: true,

@@ -41,7 +41,7 @@ use guests::Guests;
 use missing::Gap;
 use peer::Peer;
 use peers::{Owns, Peers};
-use telling::{pull_backs, seen_by_others, snapshot};
+use telling::{clock, pull_backs, seen_by_others, snapshot};
 
 use crate::data::{Input, State};
 use crate::event::{Fact, Made, Sink, StateEvent, show, tell};
@@ -53,7 +53,7 @@ use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
 use crate::vec3::Vec3;
 use crate::verdict::{Evidence, Rule};
-use crate::wire::{BitReader, Header, Message, MessageKind, TELEPORT_BITS, WireError};
+use crate::wire::{BitReader, ClockTold, Header, Message, MessageKind, TELEPORT_BITS, WireError};
 use crate::world::{Entity, World};
 
 /// The machine that decides.
@@ -259,6 +259,7 @@ impl Server {
             }
             self.pending_facts.drain(..).for_each(|fact| tell(sink, fact));
             self.send_snapshots(now, tick);
+            self.tell_clock(now, tick);
         }
     }
 
@@ -297,6 +298,18 @@ impl Server {
                 let seen = seen.get_or_insert_with(|| seen_by_others(&self.world, kinds));
                 self.outbox.push_back((peer.at, snapshot(peer, (&self.world, seen), kinds, now, tick)));
                 pull_backs(peer, kinds, now, tick, &mut self.outbox);
+            }
+        }
+    }
+
+    /// Tells who goes by it in which tick the server is.
+    fn tell_clock(&mut self, now: HostNanos, tick: Tick) {
+        let rate = self.ticks.rate();
+        let passed = tick.since(self.ticks.base()).unsigned_abs();
+        for peer in self.peers.iter_mut().filter(|peer| peer.settings.tells) {
+            if passed.is_multiple_of(u64::from(rate.ticks_of(peer.settings.tell_every_ms).max(1))) {
+                let told = ClockTold::new(tick, now.since(self.ticks.due(tick)), rate);
+                self.outbox.push_back((peer.at, clock(peer, now, &told)));
             }
         }
     }

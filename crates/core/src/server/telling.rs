@@ -7,7 +7,9 @@ use super::peer::Peer;
 use crate::ids::Address;
 use crate::session::{Kinds, Owned};
 use crate::tick::{HostNanos, Tick};
-use crate::wire::{BitRow, BitWriter, EntityRef, MessageKind, PullBack, SnapshotHead, Used, seen_record, write_shared};
+use crate::wire::{
+    BitRow, BitWriter, ClockTold, EntityRef, MessageKind, PullBack, SnapshotHead, Used, seen_record, write_shared,
+};
 use crate::world::{Entity, World};
 
 /// Every entity as those get it who do not own it, in the order of the world: written once a tick.
@@ -45,6 +47,14 @@ pub(super) fn snapshot(
         (told(e, own), e.state(), seen)
     });
     write_shared(&mut out, &SnapshotHead { tick: tick.wire(), every, margin, news }, kinds, entities);
+    out.finish()
+}
+
+/// Which tick it is, for a peer.
+pub(super) fn clock(peer: &mut Peer, now: HostNanos, told: &ClockTold) -> Vec<u8> {
+    let mut out = BitWriter::new();
+    peer.acks.header(MessageKind::Clock, peer.id.epoch, now).write(&mut out);
+    told.write(&mut out);
     out.finish()
 }
 

@@ -156,6 +156,10 @@ impl Fields<'_> {
                 let rule = m.why.rule().map_or(String::new(), |rule| format!(" by {}", rule.name()));
                 self.put("reason", left, FieldValue::Words(format!("{}{rule}", m.why.name())));
             }
+            Message::Clock(m) => {
+                self.tick("tick", m.tick);
+                self.put("of a tick since", 8, FieldValue::Real(f32::from(m.part) / 2.56, "%"));
+            }
             Message::Goodbye => {}
         }
     }

@@ -25,11 +25,13 @@ pub enum MessageKind {
     Ended = 9,
     /// Inputs going up, with where they took their owner.
     Account = 10,
+    /// The server's time coming down.
+    Clock = 11,
 }
 
 impl MessageKind {
     /// All kinds, in the order of their numbers.
-    pub const ALL: [Self; 11] = [
+    pub const ALL: [Self; 12] = [
         Self::Hello,
         Self::Welcome,
         Self::Inputs,
@@ -41,6 +43,7 @@ impl MessageKind {
         Self::Goodbye,
         Self::Ended,
         Self::Account,
+        Self::Clock,
     ];
 
     /// Its name in reports.
@@ -57,6 +60,7 @@ impl MessageKind {
             Self::Goodbye => "goodbye",
             Self::Ended => "ended",
             Self::Account => "account",
+            Self::Clock => "clock",
         }
     }
 
@@ -77,7 +81,7 @@ impl MessageKind {
 
     /// Whether the message is about a tick, which it then begins with.
     pub const fn has_tick(self) -> bool {
-        matches!(self, Self::Inputs | Self::Snapshot | Self::Claim | Self::Account | Self::PullBack)
+        matches!(self, Self::Inputs | Self::Snapshot | Self::Claim | Self::Account | Self::PullBack | Self::Clock)
     }
 
     /// The kind of a number on the wire.

@@ -13,11 +13,13 @@
 //! | pull back | down | where the guard wants your entity, with an epoch |
 //! | goodbye | up | nothing: the sender leaves |
 //! | ended | down | why the connection is no more |
+//! | clock | down | which tick the server is in, to who goes by that |
 
 use super::MAX_DATAGRAM;
 use super::account::Account;
 use super::bits::{BitReader, BitWriter};
 use super::claim::{Claim, PullBack};
+use super::clock::ClockTold;
 use super::datagram::Header;
 use super::ended::Ended;
 use super::error::WireError;
@@ -56,6 +58,8 @@ pub enum Message {
     Goodbye,
     /// See [`Ended`].
     Ended(Ended),
+    /// See [`ClockTold`].
+    Clock(ClockTold),
 }
 
 impl Message {
@@ -80,6 +84,7 @@ impl Message {
             MessageKind::Refusal => Self::Refusal(Refusal::read(from)?),
             MessageKind::Goodbye => Self::Goodbye,
             MessageKind::Ended => Self::Ended(Ended::read(from)?),
+            MessageKind::Clock => Self::Clock(ClockTold::read(from)?),
         };
         if from.is_finished() { Ok(message) } else { Err(WireError::LeftOver { kind: header.kind, bits: from.left() }) }
     }
@@ -98,6 +103,7 @@ impl Message {
             Self::Refusal(_) => MessageKind::Refusal,
             Self::Goodbye => MessageKind::Goodbye,
             Self::Ended(_) => MessageKind::Ended,
+            Self::Clock(_) => MessageKind::Clock,
         }
     }
 
@@ -116,6 +122,7 @@ impl Message {
             Self::Refusal(m) => m.write(out),
             Self::Goodbye => {}
             Self::Ended(m) => m.write(out),
+            Self::Clock(m) => m.write(out),
             Self::Inputs(m) => m.write(out, |tick| plan(m.entity, tick)),
             Self::Claim(m) => m.write(out, plan(m.entity, m.newest)),
             Self::Account(m) => m.write(out, |tick| plan(m.entity, tick)),

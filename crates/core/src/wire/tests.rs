@@ -93,6 +93,7 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     let why = RefusedFor::Layout(ForeignLayout::of(3, "courier", schema));
     plain(Message::Refusal(Refusal { asked_us: 1 << 31, why }));
     plain(Message::Goodbye);
+    plain(Message::Clock(ClockTold { tick: WireTick(65_500), part: 200 }));
     plain(Message::Ended(Ended { why: EndedBy::Verdict(crate::verdict::Rule::Growth) }));
     plain(Message::Welcome(Welcome {
         asked_us: 0xfedc_ba98,
@@ -183,6 +184,7 @@ fn what_a_datagram_is_about_can_be_read_without_any_layout() {
             Message::Account(m) => (Some(m.newest), m.count as u8, Some(m.entity), 0, Some(m.epoch)),
             Message::Snapshot(m) => (Some(m.head.tick), 0, None, m.entities.len() as u8, None),
             Message::PullBack(m) => (Some(m.tick), 0, Some(m.entity), 0, Some(m.epoch)),
+            Message::Clock(m) => (Some(m.tick), 0, None, 0, None),
             _ => (None, 0, None, 0, None),
         };
         assert_eq!((carried.kind, told), (message.kind(), is));

@@ -73,6 +73,18 @@ pub enum Knob {
     SendEvery,
     /// How many ticks a message up covers.
     Redundancy,
+    /// How a client knows which tick it should be in.
+    ClockBy,
+    /// What is done where the clock is off.
+    ClockChange,
+    /// How far ahead of the server a client runs.
+    LeadBy,
+    /// By how much a tick is stretched.
+    Slew,
+    /// Off by how much a clock is set.
+    Tolerance,
+    /// How often a client is told the server's tick.
+    ToldEvery,
 }
 
 /// A knob's entry in the table.
@@ -122,7 +134,7 @@ impl Knob {
     pub fn get(self, of: &Knobs) -> KnobValue {
         match self.spec().accessor {
             Accessor::Link { get, .. } => KnobValue::Number(get(&of.up) * self.scale()),
-            Accessor::Number { get, .. } => KnobValue::Number(get(of)),
+            Accessor::Number { get, .. } => KnobValue::Number(get(of) * self.scale()),
             Accessor::NumberOrAuto { get, .. } => get(of).map_or(KnobValue::Auto, KnobValue::Number),
             Accessor::Switch { get, .. } => KnobValue::Switch(get(of)),
             Accessor::Choice { get, .. } => KnobValue::Choice(get(of)),
@@ -154,7 +166,7 @@ impl Knob {
                 let x = self.held(x) / self.scale();
                 [&mut of.up, &mut of.down].into_iter().for_each(|way| set(way, x));
             }
-            (_, KnobValue::Number(x)) => self.spec().accessor.apply(of, KnobValue::Number(self.held(x))),
+            (_, KnobValue::Number(x)) => self.spec().accessor.apply(of, KnobValue::Number(self.held(x) / self.scale())),
             (place, value) => place.apply(of, value),
         }
     }
@@ -322,6 +334,9 @@ mod tests {
             (Knob::Missing, KnobValue::Choice(1)),
             (Knob::Missing, KnobValue::Choice(2)),
             (Knob::Redundancy, KnobValue::Choice(1)),
+            (Knob::ClockBy, KnobValue::Choice(1)),
+            (Knob::ClockBy, KnobValue::Choice(2)),
+            (Knob::LeadBy, KnobValue::Choice(1)),
         ];
         assert_eq!(cures, expected);
     }

@@ -1,10 +1,10 @@
 //! The table of settings: what each is called, how it is written, turned and tried, and what it acts on.
 
-use velocitas_core::{MAX_REPEATS, Missing, Redundancy, ViewDelay};
+use velocitas_core::{ClockBy, ClockChange, LeadBy, MAX_REPEATS, Missing, Redundancy, ViewDelay};
 
 use super::group::Group;
 use super::{Knob, KnobSpec};
-use crate::choice::{MISSING, REDUNDANCY};
+use crate::choice::{CLOCK, CLOCK_CHANGE, LEAD, MISSING, REDUNDANCY};
 use crate::knob::{Accessor, Range, Sound};
 use crate::quantity::Takes;
 
@@ -26,12 +26,13 @@ const OFTEN: &[f64] = &[0.0, 0.2, 0.5, 1.0, 2.0, 4.0, 6.0, 10.0, 20.0, 30.0, 60.
 const KILOBITS: &[f64] =
     &[0.0, 8.0, 16.0, 24.0, 32.0, 48.0, 64.0, 96.0, 128.0, 256.0, 512.0, 1000.0, 10_000.0, 1_000_000.0];
 const KILOBYTES: &[f64] = &[0.0, 1.0, 2.0, 4.0, 8.0, 16.0, 32.0, 64.0, 128.0, 256.0, 1000.0, 10_000.0];
+const SLEW: &[f64] = &[0.5, 1.0, 2.0, 3.0, 5.0, 7.5, 10.0, 15.0, 20.0];
 const EXTRA: &[f64] = &[0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0];
 /// No delay of a client is longer, in milliseconds.
 const LONGEST: f64 = 5000.0;
 
 /// All of them, in the order of [`Knob`].
-pub static SETTINGS: [KnobSpec; 28] = [
+pub static SETTINGS: [KnobSpec; 34] = [
     KnobSpec {
         knob: Knob::Latency,
         group: Group::Link,
@@ -346,8 +347,8 @@ pub static SETTINGS: [KnobSpec; 28] = [
         takes: Takes::Whole,
         sound: Sound::Up,
         accessor: Accessor::Number {
-            get: |k| f64::from(k.settings.extra_lead),
-            set: |k, x| k.settings.extra_lead = x as u8,
+            get: |k| f64::from(k.settings.clock.extra_lead),
+            set: |k, x| k.settings.clock.extra_lead = x as u8,
         },
     },
     KnobSpec {
@@ -393,6 +394,96 @@ pub static SETTINGS: [KnobSpec; 28] = [
         accessor: Accessor::Choice {
             get: |k| place_of(&Redundancy::ALL, &k.settings.redundancy),
             set: |k, place| k.settings.redundancy = at(&Redundancy::ALL, place, k.settings.redundancy),
+        },
+    },
+    KnobSpec {
+        knob: Knob::ClockBy,
+        group: Group::Clock,
+        name: "clock goes by",
+        unit: "",
+        range: Range::Choice(&CLOCK),
+        help: "how a client knows which tick it should be in",
+        key: "clock",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&ClockBy::ALL, &k.settings.clock.by),
+            set: |k, place| {
+                k.settings.clock.by = at(&ClockBy::ALL, place, k.settings.clock.by);
+                k.served.tells = k.settings.clock.by == ClockBy::Told;
+            },
+        },
+    },
+    KnobSpec {
+        knob: Knob::ClockChange,
+        group: Group::Clock,
+        name: "clock is",
+        unit: "",
+        range: Range::Choice(&CLOCK_CHANGE),
+        help: "what is done where the clock is off",
+        key: "clock_change",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&ClockChange::ALL, &k.settings.clock.change),
+            set: |k, place| k.settings.clock.change = at(&ClockChange::ALL, place, k.settings.clock.change),
+        },
+    },
+    KnobSpec {
+        knob: Knob::LeadBy,
+        group: Group::Clock,
+        name: "lead",
+        unit: "",
+        range: Range::Choice(&LEAD),
+        help: "how far ahead of the server a client runs",
+        key: "lead",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&LeadBy::ALL, &k.settings.clock.lead),
+            set: |k, place| k.settings.clock.lead = at(&LeadBy::ALL, place, k.settings.clock.lead),
+        },
+    },
+    KnobSpec {
+        knob: Knob::Slew,
+        group: Group::Clock,
+        name: "slew at most",
+        unit: "%",
+        range: Range::Steps(SLEW),
+        help: "by how much a tick is made longer or shorter at most, so also how much faster the own character is seen to go",
+        key: "slew",
+        takes: Takes::Share,
+        sound: Sound::Usual,
+        accessor: Accessor::Number { get: |k| k.settings.clock.slew, set: |k, x| k.settings.clock.slew = x },
+    },
+    KnobSpec {
+        knob: Knob::Tolerance,
+        group: Group::Clock,
+        name: "set beyond",
+        unit: "ms",
+        range: Range::Steps(SPREAD),
+        help: "off by more than this a clock is set, where it is not slewed",
+        key: "clock_tolerance",
+        takes: Takes::Time,
+        sound: Sound::Usual,
+        accessor: Accessor::Number {
+            get: |k| f64::from(k.settings.clock.tolerance_ms),
+            set: |k, x| k.settings.clock.tolerance_ms = x.min(LONGEST) as u32,
+        },
+    },
+    KnobSpec {
+        knob: Knob::ToldEvery,
+        group: Group::Clock,
+        name: "told every",
+        unit: "ms",
+        range: Range::Steps(SPELL),
+        help: "how often the server tells its tick to who goes by that; 0: each tick",
+        key: "told_every",
+        takes: Takes::Time,
+        sound: Sound::Usual,
+        accessor: Accessor::Number {
+            get: |k| f64::from(k.served.tell_every_ms),
+            set: |k, x| k.served.tell_every_ms = x.min(f64::from(u32::MAX)) as u32,
         },
     },
 ];

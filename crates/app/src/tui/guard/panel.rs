@@ -7,8 +7,7 @@ use velocitas_core::{Answer, Evidence, Exhibit, Vec3};
 use velocitas_report::drawing::told;
 
 use super::Guard;
-use crate::tui::canvas::wrapped;
-use crate::tui::canvas::{frame, write};
+use crate::tui::canvas::{frame, wrapped, write};
 use crate::tui::palette::Tone;
 use crate::tui::stage::Stage;
 

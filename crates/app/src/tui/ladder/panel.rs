@@ -12,8 +12,7 @@ use velocitas_report::drawing::told;
 use velocitas_report::station;
 
 use super::Ladder;
-use crate::tui::canvas::wrapped;
-use crate::tui::canvas::{frame, write};
+use crate::tui::canvas::{frame, wrapped, write};
 use crate::tui::palette::Tone;
 use crate::tui::panel;
 use crate::tui::stage::Stage;

@@ -7,8 +7,7 @@ use velocitas_gait::{Class, Diagnostic, Severity, SourcePosition};
 
 use super::Both;
 use crate::sources::Source;
-use crate::tui::canvas::wrapped;
-use crate::tui::canvas::{frame, write};
+use crate::tui::canvas::{frame, wrapped, write};
 use crate::tui::palette::{Palette, Tone};
 use crate::tui::stage::Stage;
 

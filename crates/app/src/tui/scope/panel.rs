@@ -5,8 +5,7 @@ use ratatui::layout::Rect;
 use velocitas_analysis::lane::LANES;
 
 use super::Scope;
-use crate::tui::canvas::wrapped;
-use crate::tui::canvas::{frame, write};
+use crate::tui::canvas::{frame, wrapped, write};
 use crate::tui::palette::Tone;
 use crate::tui::panel;
 use crate::tui::stage::Stage;
