@@ -19,17 +19,26 @@ struct Table {
     measures: &'static [&'static str],
 }
 
-const TABLES: [Table; 6] = [
+const TABLES: [Table; 7] = [
     Table { mark: "clock", sets: &["clock=all"], measures: &["corrections", "late", "ahead"] },
     Table {
         mark: "clock_change",
-        sets: &["clock_change=slewed,slewed,set,set", "slew=10 %,2 %,10 %,10 %", "clock_tolerance=20 ms,20 ms,20 ms,60 ms"],
+        sets: &[
+            "clock_change=slewed,slewed,set,set",
+            "slew=10 %,2 %,10 %,10 %",
+            "clock_tolerance=20 ms,20 ms,20 ms,60 ms",
+        ],
         measures: &["corrections", "late", "own_hops"],
     },
     Table {
         mark: "lead",
         sets: &["lead=adapted,fixed,fixed,fixed", "extra_lead=0,0,2,4"],
         measures: &["corrections", "late", "ahead"],
+    },
+    Table {
+        mark: "input_delay",
+        sets: &["input_delay=0,2,4,8"],
+        measures: &["corrections", "largest_jump", "response", "ahead"],
     },
     Table { mark: "missing", sets: &["missing=all"], measures: &["corrections", "largest_jump"] },
     Table {

@@ -128,6 +128,68 @@ fn inputs_for_ticks_that_a_stalled_server_passes_over_are_not_in_time() {
 }
 
 #[test]
+fn delayed_inputs_are_played_by_both_at_the_tick_they_were_meant_for_and_ahead_is_less() {
+    let ahead = |delay: u8| {
+        let settings = ClientSettings { input_delay: delay, ..ClientSettings::DEFAULT };
+        let mut pair = Pair::of(Arc::new(Walker::new()), Arrangement::SERVER, settings);
+        pair.run(4000);
+        pair.told.used.clear();
+        pair.walk();
+        for i in 0..40 {
+            if i % 7 == 0 {
+                pair.hop();
+            }
+            pair.run(50);
+        }
+        assert!(pair.told.used.iter().all(|(_, how)| *how == Provenance::Fresh), "delay {delay}");
+        assert!(pair.told.corrections.is_empty(), "delay {delay}: {:?}", pair.told.corrections);
+        let hopped = pair.told.authority.iter().filter(|(_, state, _)| state.vec3(0).z > 0.05).count();
+        assert!(hopped > 60, "delay {delay}: hops take effect, {hopped}");
+        let newest = pair.client.newest_tick().expect("it plays");
+        newest.since(pair.server.newest_tick())
+    };
+    let (none, some, most) = (ahead(0), ahead(2), ahead(8));
+    assert!((2..=3).contains(&(none - some)), "two ticks less far ahead: {none}, {some}");
+    // A way of 40 ms is over before eight ticks are: the own tick stays just past what snapshots show.
+    assert!((-3..=0).contains(&most), "{most}");
+}
+
+#[test]
+fn a_delay_that_is_turned_while_it_runs_drops_no_press_and_makes_nothing_up() {
+    let mut pair = Pair::playing();
+    let mut hops = 0;
+    for (i, delay) in [0u8, 4, 1, 8, 0, 3, 0].into_iter().enumerate() {
+        pair.client.set_settings(ClientSettings {
+            input_delay: delay,
+            send_every: if i % 2 == 0 { 1 } else { 4 },
+            ..ClientSettings::DEFAULT
+        });
+        for _ in 0..3 {
+            pair.hop();
+            hops += 1;
+            pair.run(1200);
+        }
+    }
+    let mut up = false;
+    let landed = pair.told.authority.iter().filter(|(_, state, _)| {
+        let was = std::mem::replace(&mut up, state.vec3(0).z > 0.01);
+        was && !up
+    });
+    let at: Vec<u64> = pair
+        .told
+        .authority
+        .iter()
+        .zip(pair.told.authority.iter().skip(1))
+        .filter(|((_, a, _), (_, b, _))| a.vec3(0).z < 0.01 && b.vec3(0).z > 0.01)
+        .map(|((t, ..), _)| t.0)
+        .collect();
+    assert_eq!(landed.count(), hops, "{at:?}");
+    let made_up = pair.told.used.iter().filter(|(_, how)| *how != Provenance::Fresh).count();
+    // With four ticks a message at once, there is not at once as much lead.
+    assert!(made_up <= 8, "{made_up}");
+}
+
+#[test]
 fn who_sends_seldom_says_all_the_same_in_fewer_messages() {
     for (send_every, repeats, lossy) in [(1, 3, false), (2, 3, false), (8, 1, false), (2, 8, true), (3, 12, true)] {
         let mut pair = Pair::playing();

@@ -177,9 +177,11 @@ fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     belief(pen, buffer, (p.authority(), Tone::Authority), "authority", e.authority, false);
     belief(pen, buffer, (p.drawn(), Tone::Drawn), stage.name(stage.selected.viewer), e.drawn, true);
     let second = i64::from(stage.run.course().rate.hz());
+    let delayed = stage.run.lab().knobs(stage.selected.entity).settings.input_delay;
     let ahead = e.predicted.zip(e.authority).map(|(a, b)| match i64::from(a.tick.0) - i64::from(b.tick.0) {
         ticks @ 0.. => format!("  ahead {ticks} ticks, {}: lag, not error", distance(a.pos.distance(b.pos))),
         ticks if -ticks > second => format!("  its last own tick is {} ticks old: no lag", -ticks),
+        ticks if delayed > 0 => format!("  {} ticks behind the server: inputs wait {delayed}", -ticks),
         ticks => format!("  {} ticks behind the server: inputs come late", -ticks),
     });
     pen.row(buffer, &[(ahead.as_deref().unwrap_or(""), muted)]);

@@ -126,13 +126,21 @@ impl Joining {
 const LONGEST_UP: i64 = 1_000_000_000;
 
 /// The schedule of a newcomer: ahead of the server by the way up, 2.6 σ of its jitter, a frame of each side, and the losses
-/// that repeats must cover. `None` for a rate there cannot be.
-pub(super) fn schedule(now: HostNanos, welcome: &Welcome, round_trip: &RoundTrip, frame: &Frame) -> Option<TickLoop> {
+/// that repeats must cover, less the ticks for which its inputs are delayed. `None` for a rate there cannot be.
+pub(super) fn schedule(
+    now: HostNanos,
+    welcome: &Welcome,
+    round_trip: &RoundTrip,
+    frame: &Frame,
+    delay: u8,
+) -> Option<TickLoop> {
     let rate = Rate::new(u32::from(welcome.rate))?;
     let up = (round_trip.mean() / 2).min(LONGEST_UP);
     let jitter = (2.6 * round_trip.sigma() as f64 * std::f64::consts::FRAC_1_SQRT_2) as i64;
     let theirs = i64::from(welcome.frame_us.min(LONGEST_FRAME)) * 1000;
     let lead = (up + jitter + frame.mean() + theirs + 2 * rate.nanos()).min(2 * LONGEST_UP);
+    // Not behind what snapshots show when they arrive.
+    let lead = (lead - i64::from(delay) * rate.nanos()).max(lead.min(2 * rate.nanos() - up));
     let server = welcome.since_base_us as i64 * 1000 + up;
     Some(TickLoop::new(rate, Tick(welcome.base), now.plus(-(server + lead)), now))
 }

@@ -9,6 +9,7 @@
 //! The loop around it stands on the front page of this crate.
 
 mod clock;
+mod delayed;
 mod ease;
 mod joining;
 mod latch;
@@ -290,13 +291,18 @@ impl Client {
         self.phase = Phase::Joining(Joining::default());
     }
 
+    /// For how many ticks its inputs wait.
+    fn delay(&self) -> u8 {
+        if self.arrangement.owner().decides() { 0 } else { self.settings.input_delay.min(delayed::MOST_DELAY) }
+    }
+
     /// Begins to play.
     fn join<S: Sink>(&mut self, now: HostNanos, header: &Header, welcome: &Welcome, sink: &mut S) {
-        let Some(ticks) = joining::schedule(now, welcome, &self.round_trip, &self.frame) else { return };
+        let Some(ticks) = joining::schedule(now, welcome, &self.round_trip, &self.frame, self.delay()) else { return };
         let peer = PeerId { slot: welcome.slot, epoch: header.epoch };
         tell(sink, Fact::Joined { peer, tick: ticks.newest() });
         let clock = Clock::new(now, header.sent_us, welcome, &self.round_trip);
-        let playing = Playing::new(ticks, clock, peer, welcome, self.arrangement, now);
+        let playing = Playing::new(ticks, (clock, self.delay()), peer, welcome, self.arrangement, now);
         self.phase = Phase::Playing(Box::new(playing));
     }
 

@@ -4,7 +4,8 @@ mod drawing;
 
 use std::collections::VecDeque;
 
-use super::clock::{Clock, Measured, Steer};
+use super::clock::{Clock, Measured, Report, Steer};
+use super::delayed::{Delayed, MOST_DELAY};
 use super::ease::Ease;
 use super::latch::Latch;
 use super::losses::Losses;
@@ -18,7 +19,9 @@ use crate::remote::{Sample, Samples, ViewClock};
 use crate::session::{Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
-use crate::wire::{Ack, Acks, BitWriter, EntityRecord, News, PullBack, PullReason, Snapshot, Used, Welcome};
+use crate::wire::{
+    Ack, Acks, BitWriter, EntityRecord, MAX_REPEATS, News, PullBack, PullReason, Snapshot, Used, Welcome,
+};
 
 /// What the surrounding client lends for a call.
 pub(super) struct Lent<'a> {
@@ -30,6 +33,12 @@ pub(super) struct Lent<'a> {
 #[derive(Clone, Debug)]
 struct Mine {
     latch: Latch,
+    /// What was sampled for ticks to come.
+    delayed: Delayed,
+    /// What was sampled in the newest tick, and for which.
+    given: Vec<(Tick, Input)>,
+    /// How many inputs no message has covered yet.
+    unsaid: usize,
     own: Own,
     ease: Ease,
     /// Whether others give it orders as well.
@@ -99,6 +108,8 @@ pub(super) struct Playing {
     /// Newest snapshot taken.
     heard: Option<Tick>,
     pub(super) clock: Clock,
+    /// For how many ticks inputs wait now: what is set, or still more.
+    delay: u8,
     view: ViewClock,
     others: Vec<Other>,
     /// Newest time told, for easing.
@@ -108,7 +119,7 @@ pub(super) struct Playing {
 impl Playing {
     pub(super) fn new(
         ticks: TickLoop,
-        clock: Clock,
+        (clock, delay): (Clock, u8),
         peer: PeerId,
         welcome: &Welcome,
         arrangement: Arrangement,
@@ -128,6 +139,7 @@ impl Playing {
             losses: Losses::default(),
             heard: None,
             clock,
+            delay,
             view: ViewClock::default(),
             others: Vec::new(),
             now: HostNanos::default(),
@@ -214,7 +226,7 @@ impl Playing {
         }
         for tick in due.ticks() {
             self.tick(lent, tick, sink);
-            self.send(lent, now, tick, acks, out, sink);
+            self.send(lent, now, acks, out, sink);
         }
         let interval = self.ticks.rate().due(u64::from(self.snapshot_every));
         self.view.advance(now, lent.settings.view_delay, interval);
@@ -225,19 +237,38 @@ impl Playing {
 
     /// Notes ticks as never simulated.
     fn pass_over(&mut self, first: Tick, last: Tick) {
-        self.mine.iter_mut().for_each(|mine| mine.own.pass_over(first, last));
+        let count = (last.since(first) + 1).unsigned_abs();
+        for mine in &mut self.mine {
+            mine.own.pass_over(first, last);
+            mine.delayed.pass_over(count);
+        }
+    }
+
+    /// For how many ticks what is sampled waits: who decides where it is does not wait for anybody.
+    fn wanted_delay(&self, settings: &ClientSettings) -> u8 {
+        if self.arrangement.owner().decides() { 0 } else { settings.input_delay.min(MOST_DELAY) }
     }
 
     /// Samples the keys and makes one tick.
     fn tick<S: Sink>(&mut self, lent: &Lent<'_>, tick: Tick, sink: &mut S) {
         self.set_predicting(lent.settings.predict);
+        self.delay =
+            self.clock.delay(self.delay, self.wanted_delay(lent.settings), self.ticks.rate(), &lent.settings.clock);
+        let delay = self.delay;
         for place in 0..self.mine.len() {
             let context = self.context(lent, self.owned[place]);
             let mine = &mut self.mine[place];
-            let sampled = mine.latch.sample(context.schema(tick));
-            if mine.said.is_none_or(|(_, before)| before != sampled) {
-                mine.said = Some((tick, sampled));
-            }
+            let Mine { latch, delayed, given, said, .. } = mine;
+            given.clear();
+            let sampled = delayed.begin(tick, delay, |of| {
+                let sampled = latch.sample(context.schema(of));
+                if said.is_none_or(|(_, before)| before != sampled) {
+                    *said = Some((of, sampled));
+                }
+                given.push((of, sampled));
+                sampled
+            });
+            mine.unsaid += mine.given.len();
             mine.own.tick(&context, tick, sampled, sink);
         }
         if let Steer::Slew(by) = self.clock.steer(self.ticks.rate(), &lent.settings.clock) {
@@ -245,32 +276,40 @@ impl Playing {
         }
     }
 
-    /// Says what there is to say of a tick, of each own entity; where not every tick is sent at once, a later message covers it.
+    /// Says what there is to say after a tick, of each own entity; where not every tick is sent at once, a later message covers it.
     fn send<S: Sink>(
         &mut self,
         lent: &Lent<'_>,
         now: HostNanos,
-        tick: Tick,
         acks: &mut Acks,
         outbox: &mut VecDeque<Vec<u8>>,
         sink: &mut S,
     ) {
-        self.clock.sent(now);
+        self.clock.sent(now, self.delay, self.ticks.rate());
         self.unsent = self.unsent.saturating_add(1);
         let is_due = self.unsent >= lent.settings.send_every;
         let covered = self.losses.covered(lent.settings);
-        for (owned, mine) in self.owned.iter().zip(&self.mine) {
+        for place in 0..self.mine.len() {
+            let (owned, peer) = (self.owned[place], self.peer);
+            let context = self.context(lent, owned);
+            let mine = &mut self.mine[place];
             if !mine.own.has_word() {
+                mine.unsaid = 0;
                 continue;
             }
             if is_due {
                 let mut out = BitWriter::new();
-                acks.header(mine.own.says(), self.peer.epoch, now).write(&mut out);
-                mine.own.say(&self.context(lent, *owned), covered, &mut out);
+                acks.header(mine.own.says(), peer.epoch, now).write(&mut out);
+                // Where a delay became longer, or messages more frequent, several are new at once.
+                let covered = covered.max(mine.unsaid).min(MAX_REPEATS);
+                mine.own.say(&context, &mine.delayed, covered, &mut out);
+                mine.unsaid = 0;
                 outbox.push_back(out.finish());
             }
-            let fact = InputFact { peer: self.peer, entity: owned.entity, tick, fate: InputFate::Sampled };
-            tell_input(sink, fact, mine.own.sampled().as_ref());
+            for (of, sampled) in &mine.given {
+                let fact = InputFact { peer, entity: owned.entity, tick: *of, fate: InputFate::Sampled };
+                tell_input(sink, fact, Some(sampled));
+            }
         }
         if is_due {
             self.unsent = 0;
@@ -310,8 +349,8 @@ impl Playing {
                 self.told(lent, (record.entity.id, record.entity.teleports), word, sink);
             }
         }
-        let clock = &lent.settings.clock;
-        let steer = self.clock.reported(&self.ticks, now, (snapshot.head.margin, left), measured, clock);
+        let report = Report { tick, margin: snapshot.head.margin, left, delay: self.wanted_delay(lent.settings) };
+        let steer = self.clock.reported(&self.ticks, now, report, measured, &lent.settings.clock);
         self.set_clock(steer, sink);
     }
 
@@ -389,7 +428,9 @@ impl Playing {
             }
             None => {
                 let (latch, ease, shared) = (Latch::default(), Ease::default(), used.shared);
-                let mine = Mine { latch, own: own(), ease, shared, said: None, teleports: None };
+                let (delayed, given, unsaid) = (Delayed::of(self.delay), Vec::new(), 0);
+                let mine =
+                    Mine { latch, delayed, given, unsaid, own: own(), ease, shared, said: None, teleports: None };
                 self.owned.push(Owned { entity, kind: record.entity.kind });
                 self.mine.push(mine);
                 self.note_owned();
@@ -425,6 +466,8 @@ impl Playing {
                 tell(sink, Fact::Dropped { first: newest.next(), count: word.used.since(newest) as u64 });
             }
             self.ticks.pass_over(word.used);
+            let count = word.used.since(newest).unsigned_abs();
+            self.mine.iter_mut().for_each(|mine| mine.delayed.pass_over(count));
         }
         let word = Word { cut, ..word };
         let context = self.context(lent, self.owned[place]);

@@ -11,6 +11,8 @@ pub struct ClientSettings {
     pub repeats: u8,
     /// Whether it is.
     pub redundancy: Redundancy,
+    /// Ticks for which an input waits before it counts, 0 to 8.
+    pub input_delay: u8,
     /// Ticks from message to message, 1 to 8.
     pub send_every: u8,
     /// See [`ViewDelay`].
@@ -38,6 +40,7 @@ impl ClientSettings {
     pub const DEFAULT: Self = Self {
         repeats: 3,
         redundancy: Redundancy::Fixed,
+        input_delay: 0,
         send_every: 1,
         view_delay: ViewDelay::Auto,
         ease_ms: 120,

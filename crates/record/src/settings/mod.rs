@@ -85,6 +85,8 @@ pub enum Knob {
     Tolerance,
     /// How often a client is told the server's tick.
     ToldEvery,
+    /// How long an input waits before it counts.
+    InputDelay,
 }
 
 /// A knob's entry in the table.
@@ -337,6 +339,7 @@ mod tests {
             (Knob::ClockBy, KnobValue::Choice(1)),
             (Knob::ClockBy, KnobValue::Choice(2)),
             (Knob::LeadBy, KnobValue::Choice(1)),
+            number(Knob::InputDelay, 1.0),
         ];
         assert_eq!(cures, expected);
     }

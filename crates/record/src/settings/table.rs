@@ -32,7 +32,7 @@ const EXTRA: &[f64] = &[0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0];
 const LONGEST: f64 = 5000.0;
 
 /// All of them, in the order of [`Knob`].
-pub static SETTINGS: [KnobSpec; 34] = [
+pub static SETTINGS: [KnobSpec; 35] = [
     KnobSpec {
         knob: Knob::Latency,
         group: Group::Link,
@@ -484,6 +484,21 @@ pub static SETTINGS: [KnobSpec; 34] = [
         accessor: Accessor::Number {
             get: |k| f64::from(k.served.tell_every_ms),
             set: |k, x| k.served.tell_every_ms = x.min(f64::from(u32::MAX)) as u32,
+        },
+    },
+    KnobSpec {
+        knob: Knob::InputDelay,
+        group: Group::Inputs,
+        name: "input delay",
+        unit: "tick",
+        range: Range::Steps(EXTRA),
+        help: "ticks for which an input waits before it counts: a later response, less that is predicted, smaller corrections",
+        key: "input_delay",
+        takes: Takes::Whole,
+        sound: Sound::Up,
+        accessor: Accessor::Number {
+            get: |k| f64::from(k.settings.input_delay),
+            set: |k, x| k.settings.input_delay = x as u8,
         },
     },
 ];

@@ -40,6 +40,11 @@ impl Follow {
         self.shifted
     }
 
+    /// What is still to be worked off, in nanoseconds; positive: too little lead.
+    pub(super) const fn error(&self) -> f64 {
+        self.error
+    }
+
     /// It is off by this number of nanoseconds; positive: too little lead. `is_hard` where it is known to be off by more than that.
     pub(super) fn is_off(&mut self, error: f64, hurry: bool, is_hard: bool, settings: &ClockSettings) -> Steer {
         self.error = error;

@@ -24,6 +24,10 @@ use crate::wire::Welcome;
 
 /// Times of leaving that are remembered.
 const SHIFTS: usize = 512;
+/// Arrivals of snapshots that are remembered.
+const ARRIVALS: usize = 64;
+/// Ticks by which the own tick is past what a snapshot shows when it arrives, at least.
+const PAST_TICKS: f64 = 1.5;
 /// A server's frame is not believed to be longer than this, in microseconds.
 pub(super) const LONGEST_FRAME: u32 = 100_000;
 
@@ -35,6 +39,10 @@ pub(super) struct Clock {
     follow: Follow,
     /// Shift in force when datagrams left, by time.
     shifts: VecDeque<(HostNanos, f64)>,
+    /// How far ahead of the snapshots the own tick was when they arrived lately, in nanoseconds, as it would have been without any shift.
+    ahead: VecDeque<f64>,
+    /// The delay of inputs that what the clock is off by is about.
+    wanted_delay: u8,
     /// For how long what arrives waits at the server, in nanoseconds.
     waits: i64,
 }
@@ -47,6 +55,19 @@ pub(super) struct Measured<'a> {
     pub(super) frame: i64,
 }
 
+/// What a snapshot says of the clock.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Report {
+    /// The tick that it shows.
+    pub(super) tick: Tick,
+    /// The least margin of inputs that arrived since the last, in quarter ticks.
+    pub(super) margin: Option<i8>,
+    /// When the newest datagram left that it acknowledges.
+    pub(super) left: Option<HostNanos>,
+    /// For how many ticks inputs wait before they count: so much earlier they leave.
+    pub(super) delay: u8,
+}
+
 impl Clock {
     /// The clock of a newcomer.
     pub(super) fn new(now: HostNanos, sent_us: u32, welcome: &Welcome, round_trip: &RoundTrip) -> Self {
@@ -55,13 +76,15 @@ impl Clock {
             server: ServerTime::new(now, sent_us, welcome, round_trip.mean()),
             follow: Follow::default(),
             shifts: VecDeque::new(),
+            ahead: VecDeque::new(),
+            wanted_delay: 0,
             waits: i64::from(welcome.frame_us.min(LONGEST_FRAME)) * 1000,
         }
     }
 
-    /// Something leaves now.
-    pub(super) fn sent(&mut self, now: HostNanos) {
-        self.shifts.push_back((now, self.follow.shifted()));
+    /// Something leaves now, with inputs that wait for so many ticks: without that they would have had so much less to spare.
+    pub(super) fn sent(&mut self, now: HostNanos, delay: u8, rate: Rate) {
+        self.shifts.push_back((now, self.follow.shifted() - f64::from(delay) * rate.nanos() as f64));
         if self.shifts.len() > SHIFTS {
             self.shifts.pop_front();
         }
@@ -81,27 +104,28 @@ impl Clock {
         }
     }
 
-    /// A snapshot reports the margin of inputs that `left` when the newest datagram did that it acknowledges. What to do about the clock.
+    /// A snapshot arrived. What to do about the clock.
     pub(super) fn reported(
         &mut self,
         ticks: &TickLoop,
         now: HostNanos,
-        (margin, left): (Option<i8>, Option<HostNanos>),
+        Report { tick, margin, left, delay }: Report,
         measured: Measured<'_>,
         settings: &ClockSettings,
     ) -> Steer {
         let rate = ticks.rate();
-        let report = margin.and_then(|quarters| self.report(rate, ticks.newest(), quarters, left, settings));
+        let report = margin.and_then(|quarters| self.report(rate, ticks.newest(), (quarters, delay), left, settings));
+        self.wanted_delay = delay;
         let by_margins = report.map(|report| self.follow.shifted() - report.wanted);
         let is_saturated = report.is_some() && matches!(margin, Some(i8::MIN | i8::MAX));
         let is_another_way = report.is_some_and(|report| report.is_another_way);
         let error = match (settings.by, settings.lead) {
             (ClockBy::Assumed, _) => None,
             (ClockBy::Margins, _) => by_margins,
-            (_, LeadBy::Fixed) => Some(self.by_time(ticks, now, measured, settings)),
+            (_, LeadBy::Fixed) => Some(self.by_time(ticks, (now, delay), measured, settings)),
             // Whichever asks for more; and ground is given where both can spare it.
             (_, LeadBy::Adapted) => {
-                let by_time = self.by_time(ticks, now, measured, settings);
+                let by_time = self.by_time(ticks, (now, delay), measured, settings);
                 Some(by_margins.map_or(by_time, |by_margins| by_margins.max(by_time)))
             }
         };
@@ -111,6 +135,7 @@ impl Clock {
             }
             return Steer::Hold;
         };
+        let error = if delay > 0 { error.max(self.behind(ticks, now, tick)) } else { error };
         let by_margins = settings.by == ClockBy::Margins;
         let is_far = !by_margins && error.abs() > OTHER_TICKS * rate.nanos() as f64;
         let steer = self.follow.is_off(error, is_another_way || is_far, is_saturated && by_margins, settings);
@@ -122,21 +147,54 @@ impl Clock {
         steer
     }
 
+    /// By how much the own tick is to be sooner, so that it is past what snapshots show when they arrive, in nanoseconds: with inputs that wait
+    /// for longer than their way takes, it could be behind them and still have them arrive in time.
+    fn behind(&mut self, ticks: &TickLoop, now: HostNanos, tick: Tick) -> f64 {
+        let shown = ticks.rate().due(tick.0.saturating_sub(ticks.base().0));
+        let ahead = (ticks.since_base(now) - shown) as f64 + self.follow.shifted();
+        self.ahead.push_back(ahead);
+        if self.ahead.len() > ARRIVALS {
+            self.ahead.pop_front();
+        }
+        let least = self.ahead.iter().copied().fold(f64::INFINITY, f64::min) - self.follow.shifted();
+        PAST_TICKS * ticks.rate().nanos() as f64 - least
+    }
+
+    /// For how many ticks inputs may wait that waited for `now` and are to wait for `wanted`: no shorter than the lead can spare, or those under way
+    /// would be the last in time.
+    pub(super) fn delay(&self, now: u8, wanted: u8, rate: Rate, settings: &ClockSettings) -> u8 {
+        if wanted >= now || settings.by == ClockBy::Assumed {
+            return wanted;
+        }
+        // What it is off by is known of another delay yet.
+        if self.wanted_delay != wanted {
+            return now;
+        }
+        let lacks = libm::ceil(self.follow.error().max(0.0) / rate.nanos() as f64);
+        now.min(wanted.saturating_add(lacks.min(f64::from(u8::MAX)) as u8))
+    }
+
     fn report(
         &mut self,
         rate: Rate,
         at: Tick,
-        quarters: i8,
+        (quarters, delay): (i8, u8),
         left: Option<HostNanos>,
         settings: &ClockSettings,
     ) -> Option<margins::Reported> {
         let left = left?;
         let (_, then) = *self.shifts.iter().rev().find(|(at, _)| *at <= left)?;
-        self.margins.report(rate, Margin { quarters, then, at }, settings.lead, settings.spare())
+        self.margins.report(rate, Margin { quarters, then, at }, settings.lead, settings.spare() - f64::from(delay))
     }
 
     /// By how much the lead over the server's time is too little, in nanoseconds.
-    fn by_time(&self, ticks: &TickLoop, now: HostNanos, measured: Measured<'_>, settings: &ClockSettings) -> f64 {
+    fn by_time(
+        &self,
+        ticks: &TickLoop,
+        (now, delay): (HostNanos, u8),
+        measured: Measured<'_>,
+        settings: &ClockSettings,
+    ) -> f64 {
         let mean = measured.round_trip.mean();
         let up = match (settings.lead, settings.by) {
             (LeadBy::Adapted, ClockBy::Timestamps) => self.server.shortest().unwrap_or(mean) / 2,
@@ -149,7 +207,7 @@ impl Clock {
         };
         // On average half a frame of each passes before it leaves and before it is read.
         let frames = (measured.frame + self.waits) / 2;
-        let lead = (up + jitter + frames) as f64 + settings.spare() * ticks.rate().nanos() as f64;
+        let lead = (up + jitter + frames) as f64 + (settings.spare() - f64::from(delay)) * ticks.rate().nanos() as f64;
         let ahead = ticks.since_base(now) - self.server.at(now);
         lead - ahead as f64
     }

@@ -12,6 +12,10 @@ fn welcome() -> Welcome {
     Welcome { asked_us: 0, slot: 0, base: 0, since_base_us: 0, rate: 60, snapshot_every: 3, frame_us: 0, gone_ms: 5000 }
 }
 
+fn report(quarters: i8, left: HostNanos) -> Report {
+    Report { tick: Tick(0), margin: Some(quarters), left: Some(left), delay: 0 }
+}
+
 /// Runs the clock on inputs that would have `margin` nanoseconds to spare without any shift, for `ticks` ticks, with a report in
 /// three of them. Gives what each tick's input has to spare.
 fn run_with(settings: &ClockSettings, ticks: u64, mut margin: impl FnMut(u64) -> f64) -> Vec<f64> {
@@ -23,13 +27,13 @@ fn run_with(settings: &ClockSettings, ticks: u64, mut margin: impl FnMut(u64) ->
         (settings.slew * rate().nanos() as f64, settings.slew / (1.0 + settings.slew) * rate().nanos() as f64);
     for tick in 0..ticks {
         let now = HostNanos(tick as i64 * rate().nanos());
-        clock.sent(now);
+        clock.sent(now, 0, rate());
         let left = margin(tick) - clock.follow.shifted();
         spare.push(left);
         if tick % 3 == 0 {
             let quarters = (left / rate().nanos() as f64 * 4.0).floor().clamp(-128.0, 127.0) as i8;
             let loop_then = TickLoop::new(rate(), Tick(0), HostNanos(0), now);
-            clock.reported(&loop_then, now, (Some(quarters), Some(now)), measured, settings);
+            clock.reported(&loop_then, now, report(quarters, now), measured, settings);
         }
         if let Steer::Slew(by) = clock.steer(rate(), settings) {
             // At most so much shorter or longer, and no more than so many more of them in a second.
@@ -93,9 +97,9 @@ fn a_third_of_a_second_is_set_at_once() {
     let steers: Vec<_> = (0..6)
         .map(|at| {
             let now = HostNanos(at);
-            clock.sent(now);
+            clock.sent(now, 0, rate());
             let ticks = TickLoop::new(rate(), Tick(0), HostNanos(0), now);
-            clock.reported(&ticks, now, (Some(-80), Some(now)), measured, &ClockSettings::DEFAULT)
+            clock.reported(&ticks, now, report(-80, now), measured, &ClockSettings::DEFAULT)
         })
         .collect();
     assert!(matches!(steers[5], Steer::Set(by) if by < -330_000_000), "{steers:?}");
@@ -127,7 +131,7 @@ impl<U: Fn(i64) -> i64, D: Fn(i64) -> i64> Pair<U, D> {
         (0..6).for_each(|n| round_trip.sample((self.up)(n * 50_000_000) + (self.down)(n * 50_000_000)));
         let welcome = welcome();
         let mut ticks =
-            super::super::joining::schedule(HostNanos(0), &welcome, &round_trip, &crate::frame::Frame::default())
+            super::super::joining::schedule(HostNanos(0), &welcome, &round_trip, &crate::frame::Frame::default(), 0)
                 .expect("a rate there can be");
         let mut clock = Clock::new(HostNanos(0), 0, &welcome, &round_trip);
         let mut run = Run { margins: Vec::new(), stretched: Vec::new(), sets: 0 };
@@ -140,7 +144,7 @@ impl<U: Fn(i64) -> i64, D: Fn(i64) -> i64> Pair<U, D> {
                 let there = now + (self.up)(now);
                 let margin = (rate().due(due.0) as f64 - self.truth(there)) / tick as f64;
                 run.margins.push(margin);
-                clock.sent(HostNanos(now));
+                clock.sent(HostNanos(now), 0, rate());
                 let answered = there + 2 * tick;
                 under_way.push_back((now, margin, answered + (self.down)(answered), answered));
                 match clock.steer(rate(), settings) {
@@ -165,7 +169,7 @@ impl<U: Fn(i64) -> i64, D: Fn(i64) -> i64> Pair<U, D> {
                 let quarters = (margin * 4.0).floor().clamp(-128.0, 127.0) as i8;
                 let measured = Measured { round_trip: &round_trip, frame: 0 };
                 if let Steer::Set(by) =
-                    clock.reported(&ticks, at, (Some(quarters), Some(HostNanos(left))), measured, settings)
+                    clock.reported(&ticks, at, report(quarters, HostNanos(left)), measured, settings)
                 {
                     run.sets += 1;
                     ticks.shift(by);

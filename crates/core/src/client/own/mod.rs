@@ -15,6 +15,7 @@ use past::Past;
 use predicting::Predicting;
 
 use crate::arrangement::OwnerSide;
+use crate::client::delayed::Delayed;
 use crate::data::{Input, State};
 use crate::event::Sink;
 use crate::tick::Tick;
@@ -77,11 +78,12 @@ impl Own {
         }
     }
 
-    /// Appends the message for the newest tick and those before it, so many in all.
-    pub(super) fn say(&self, context: &Context<'_>, covered: usize, out: &mut BitWriter) {
+    /// Appends the message for the newest tick that has an input and those before it, so many in all; `delayed` have one and are still to
+    /// come.
+    pub(super) fn say(&self, context: &Context<'_>, delayed: &Delayed, covered: usize, out: &mut BitWriter) {
         match self {
-            Self::Following(own) => own.past.say_inputs(context, covered, out),
-            Self::Predicting(own) => own.past.say_inputs(context, covered, out),
+            Self::Following(own) => own.past.say_inputs(context, delayed, covered, out),
+            Self::Predicting(own) => own.past.say_inputs(context, delayed, covered, out),
             Self::Deciding(own) => own.say(context, covered, out),
         }
     }
@@ -164,11 +166,6 @@ impl Own {
     /// The newest tick begun.
     pub(super) fn newest(&self) -> Option<Tick> {
         self.past().newest()
-    }
-
-    /// The newest input as it travels.
-    pub(super) fn sampled(&self) -> Option<Input> {
-        self.newest().map(|_| self.past().sampled())
     }
 
     /// The state after the newest tick, if the owner makes any.

@@ -1,6 +1,7 @@
 //! What went into the own ticks, what came of them, and how inputs are told of.
 
 use super::context::{Context, Word};
+use crate::client::delayed::Delayed;
 use crate::data::{Input, State};
 use crate::rollback::Rollback;
 use crate::schema::Schema;
@@ -110,14 +111,17 @@ impl Past {
 
     /// Appends a message of the newest inputs: so many, and only of ticks that were really played: it ends where some were
     /// passed over.
-    pub(super) fn say_inputs(&self, context: &Context<'_>, covered: usize, out: &mut BitWriter) {
-        let Some(newest) = self.newest() else { return };
+    pub(super) fn say_inputs(&self, context: &Context<'_>, delayed: &Delayed, covered: usize, out: &mut BitWriter) {
+        let Some(begun) = self.newest() else { return };
+        let newest = delayed.newest(begun);
+        let played = (0..).map_while(|back| {
+            let entry = self.ticks.get(begun.offset(-back))?;
+            entry.input.read.is_some().then_some(&entry.input.sampled)
+        });
         let mut inputs = [Input::default(); MAX_REPEATS];
         let mut count = 0;
-        while count < covered {
-            let entry = self.ticks.get(newest.offset(-(count as i64)));
-            let Some(entry) = entry.filter(|e| e.input.read.is_some()) else { break };
-            inputs[count] = entry.input.sampled;
+        for (place, input) in inputs.iter_mut().zip(delayed.newest_first().chain(played)).take(covered) {
+            *place = *input;
             count += 1;
         }
         let message = Inputs { newest: newest.wire(), entity: context.entity, count, inputs };
