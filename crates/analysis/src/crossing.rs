@@ -107,6 +107,6 @@ pub fn was_late_for(record: &Record, crossing: &Crossing) -> Option<(LabTime, Re
     let (tick, arrived) = (row.tick?, row.arrived?);
     let actor = record.cast.actor(row.entity?)?;
     let track = record.authority(actor);
-    let made = track.of_tick(tick).and_then(|i| track.head(i))?.at;
+    let made = record.made_in(crossing.from, actor, tick).and_then(|i| track.head(i))?.at;
     (arrived > made).then_some((made, tick))
 }

@@ -74,14 +74,19 @@ pub fn fate(record: &Record, machine: MachineId, actor: ActorId, row: &InputRow,
         return Some(Fate::PassedOver);
     }
     let authority = record.authority(actor);
-    let made = authority.of_tick(row.tick).and_then(|i| authority.head(i)).map(|head| head.at).filter(|at| *at <= end);
+    let made = record.made_in(machine, actor, row.tick).and_then(|i| authority.head(i));
+    let made = made.map(|head| head.at).filter(|at| *at <= end);
     let newest = authority.at(end).and_then(|i| authority.head(i));
+    // The server made that tick, and waits for its owner's.
+    let same = authority.of_tick(row.tick).and_then(|i| authority.head(i));
+    let is_waited_for = made.is_none() && same.is_some_and(|head| head.at <= end);
     if let Some((at, margin)) = row.arrived().filter(|(at, _)| *at <= end) {
         return Some(match (margin < 0, row.used().filter(|(at, _)| *at <= end)) {
             (true, _) => Fate::Late(made.map_or(0.0, |made| at.minus(made).millis())),
             (_, Some((_, Provenance::Fresh))) => Fate::Fresh,
             (_, Some(_)) => Fate::Refused,
             _ if made.is_some() => Fate::Unused,
+            _ if is_waited_for => Fate::UnderWay,
             _ if newest.is_some_and(|newest| newest.tick > row.tick) => Fate::PassedOver,
             _ if over(record, machine, actor, row, end).is_some() => Fate::Unused,
             _ => Fate::UnderWay,
@@ -94,7 +99,9 @@ pub fn fate(record: &Record, machine: MachineId, actor: ActorId, row: &InputRow,
     let read = over.or(newest.map(|newest| newest.at)).unwrap_or(LabTime::ZERO);
     Some(match on_the_way(record, machine, actor, row, (read, end)) {
         // It may be said again, until its tick is over.
-        Fate::Lost if over.is_none() && newest.is_none_or(|newest| newest.tick < row.tick) => Fate::UnderWay,
+        Fate::Lost if over.is_none() && (is_waited_for || newest.is_none_or(|newest| newest.tick < row.tick)) => {
+            Fate::UnderWay
+        }
         // There is nobody any more who could take it.
         Fate::UnderWay if over.is_some() => Fate::Unheard,
         fate => fate,

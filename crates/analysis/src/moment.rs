@@ -141,10 +141,21 @@ impl Moment<'_> {
             age_ms: drawn.and_then(|row| view_age(self.record, actor, &row)),
             same_tick: truth.and_then(|t| {
                 let predicted = self.predicted(actor)?;
-                let first = predicted.of_tick(t.tick)?;
-                Some((t.tick, predicted.pos(first), t.pos))
+                let tick = self.owners_tick(actor, t.tick);
+                let first = predicted.of_tick(tick)?;
+                Some((tick, predicted.pos(first), t.pos))
             }),
         }
+    }
+
+    /// The newest of its owner's ticks that the authority's state of a tick includes, where its inputs are what is sent: mostly that tick.
+    fn owners_tick(&self, actor: ActorId, tick: RecordTick) -> RecordTick {
+        let authority = self.record.authority(actor);
+        let owners = self.record.cast.actors[actor.index()].owners_at(self.at);
+        let [owner] = owners[..] else { return tick };
+        let player = self.record.cast.machines[owner.index()].player.as_ref();
+        let used = || authority.of_tick(tick).and_then(|i| authority.head(i)).and_then(|head| head.used());
+        if player.is_some_and(|player| player.arrangement.sends_inputs()) { used().unwrap_or(tick) } else { tick }
     }
 
     /// What the one owner of an entity makes of it; who shares it makes nothing.

@@ -149,6 +149,26 @@ fn bad_links_and_settings_that_show_with(seeds: Seeds) {
 }
 
 #[test]
+fn inputs_that_wait_here_and_there_and_clocks_that_go_by_other_things() {
+    inputs_that_wait_with(ONE);
+}
+
+fn inputs_that_wait_with(seeds: Seeds) {
+    let waits = |name: &str, waiting: &str, more: &str| {
+        let settings = format!("missing = \"wait\", wait = 8, waiting = \"{waiting}\"{more}");
+        member(name, "bot", &format!("link = \"bad\"\nsettings = {{ {settings} }}"))
+    };
+    let text = GROUND.to_owned()
+        + &waits("heron", "together", ", clock = \"timestamps\", lead = \"fixed\"")
+        + &waits("plover", "one", ", input_delay = 3")
+        + &waits("teal", "kept", ", clock = \"told\", told_every = \"500 ms\", send_every = 2")
+        + &member("dunlin", "bot", "link = \"bad\"\nsettings = { clock_change = \"set\", lead = \"fixed\" }")
+        + "[[event]]\nat = \"4 s\"\nevery = \"3 s\"\npush = { who = \"heron\", east = \"6 m/s\" }\n\
+           [[event]]\nat = \"5 s\"\nevery = \"3 s\"\npush = { who = \"plover\", north = \"5 m/s\" }\n";
+    assert!(held_of(&text, "16s", seeds) > 150);
+}
+
+#[test]
 fn machines_that_stand_still() {
     machines_that_stand_still_with(ONE);
 }
@@ -212,6 +232,7 @@ fn and_with_other_seeds() {
     the_demo_with(seeds.clone());
     comings_and_goings_with(seeds.clone());
     bad_links_and_settings_that_show_with(seeds.clone());
+    inputs_that_wait_with(seeds.clone());
     machines_that_stand_still_with(seeds.clone());
     rogues_that_are_caught_and_rogues_that_win_with(seeds.clone());
     somebody_hosts_and_rates_are_odd_with(seeds);

@@ -19,7 +19,7 @@ struct Table {
     measures: &'static [&'static str],
 }
 
-const TABLES: [Table; 7] = [
+const TABLES: [Table; 8] = [
     Table { mark: "clock", sets: &["clock=all"], measures: &["corrections", "late", "ahead"] },
     Table {
         mark: "clock_change",
@@ -40,7 +40,12 @@ const TABLES: [Table; 7] = [
         sets: &["input_delay=0,2,4,8"],
         measures: &["corrections", "largest_jump", "response", "ahead"],
     },
-    Table { mark: "missing", sets: &["missing=all"], measures: &["corrections", "largest_jump"] },
+    Table { mark: "missing", sets: &["missing=all"], measures: &["corrections", "largest_jump", "hops"] },
+    Table {
+        mark: "waiting",
+        sets: &["missing=wait,wait,wait", "waiting=together,one,kept"],
+        measures: &["corrections", "seen_by_others", "hops", "drawn_error"],
+    },
     Table {
         mark: "send_every",
         sets: &["send_every=1,2,3,4", "ticks_per_message=3,6,6,8"],

@@ -112,7 +112,7 @@ pub use rollback::{Entry, Rollback};
 pub use schema::{MOST_KINDS, Schema, SchemaError};
 pub use server::{
     Around, Carry, Check, ClaimCase, Finding, Footing, Going, Guest, Missing, Patience, PlayerSettings, Server,
-    ServerConfig, SpawnError, checks,
+    ServerConfig, SpawnError, Waiting, checks,
 };
 pub use session::{Ingredients, KindPrint, Kinds, Layouts, Owned, Timeline};
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};

@@ -2,13 +2,13 @@
 
 use std::sync::Arc;
 
-use crate::pair::{HOME, MS, OTHER, OWN, Pair};
+use crate::pair::{HOME, MS, OTHER, OWN, PLAYER, Pair};
 use velocitas_core::altered::Altered;
 use velocitas_core::walker::Walker;
 use velocitas_core::{
     Address, Agree, Arrangement, Blend, Body, ClientSettings, Drawn, EndedBy, HostNanos, Input, InputField, InputKind,
-    Life, Limits, Motion, Policy, Provenance, Quantiser, Redundancy, Response, Restored, Rule, Scene, Schema, SeenBy,
-    Shape, State, StateField, Step, Unwatched, Vec3, ViewDelay, vec3,
+    Life, Limits, Missing, Motion, PlayerSettings, Policy, Provenance, Quantiser, Redundancy, Response, Restored, Rule,
+    Scene, Schema, SeenBy, Shape, State, StateField, Step, Unwatched, Vec3, ViewDelay, Waiting, vec3,
 };
 
 #[test]
@@ -125,6 +125,80 @@ fn inputs_for_ticks_that_a_stalled_server_passes_over_are_not_in_time() {
     let used = |tick| pair.told.used.iter().any(|(used, _)| *used == tick);
     assert!(pair.told.arrived.iter().all(|(tick, margin)| margin.is_some() || !used(*tick)));
     assert_eq!(pair.told.clock_sets, clock_sets, "nor do they tell their owner that it is late");
+}
+
+/// A walker whose server waits for inputs.
+fn waited_for(waiting: Waiting) -> Pair {
+    let mut pair = Pair::playing();
+    pair.server
+        .set_settings(PLAYER, PlayerSettings { missing: Missing::Wait, wait: 8, waiting, ..PlayerSettings::DEFAULT });
+    pair.run(1500);
+    pair
+}
+
+#[test]
+fn who_is_waited_for_is_never_corrected_and_what_waited_is_used_in_order() {
+    for waiting in Waiting::ALL {
+        let mut pair = waited_for(waiting);
+        pair.walk();
+        pair.told.used.clear();
+        for i in 0..6 {
+            pair.hop();
+            pair.run(600);
+            // The way becomes longer by six ticks for a quarter of a second.
+            pair.latency = if i % 2 == 0 { 140 * MS } else { 40 * MS };
+            pair.run(600);
+        }
+        pair.latency = 40 * MS;
+        pair.run(500);
+        let ticks: Vec<u64> = pair.told.used.iter().map(|(tick, _)| tick.0).collect();
+        assert!(ticks.windows(2).all(|two| two[1] == two[0] + 1), "{waiting:?}: each in its turn");
+        let made_up = pair.told.used.iter().filter(|(_, how)| *how != Provenance::Fresh).count();
+        assert!(made_up == 0 && pair.told.corrections.is_empty(), "{waiting:?}: {made_up}");
+        // Others saw it stand still, and how it went on.
+        let steps: Vec<f32> = pair
+            .told
+            .authority
+            .windows(2)
+            .map(|two| two[1].1.vec3(0).x - two[0].1.vec3(0).x)
+            .skip_while(|step| *step == 0.0)
+            .collect();
+        let (stood, walk) = (steps.iter().filter(|step| **step == 0.0).count(), 0.08);
+        let most = steps.iter().fold(0.0f32, |most, step| if *step > most { *step } else { most });
+        assert!(stood >= 4, "{waiting:?}: stood {stood}");
+        let times = most / walk;
+        match waiting {
+            Waiting::AtOnce => assert!(times > 3.0, "{times}"),
+            Waiting::One => assert!(times < 1.2, "{times}"),
+            Waiting::Kept => assert!((1.5..2.5).contains(&times), "{times}"),
+        }
+    }
+}
+
+#[test]
+fn nobody_is_waited_for_longer_than_is_said_and_a_silent_one_rests_in_the_end() {
+    let mut pair = waited_for(Waiting::AtOnce);
+    pair.walk();
+    pair.run(500);
+    pair.told.used.clear();
+    pair.lose = |up, _| up;
+    let newest = pair.server.newest_tick();
+    pair.run(300);
+    let last = pair.told.used.iter().filter(|(_, how)| *how == Provenance::Fresh).map(|(tick, _)| tick.0).max();
+    pair.run(4000);
+    let made_up = pair.told.used.iter().filter(|(_, how)| *how != Provenance::Fresh);
+    let first = made_up.clone().map(|(tick, _)| tick.0).min().expect("it is made up in the end");
+    assert_eq!(Some(first), last.map(|last| last + 1), "the first that did not come");
+    assert!(pair.told.used.iter().any(|(_, how)| *how == Provenance::Rested));
+    // Eight ticks behind, it goes on tick by tick.
+    let behind = pair.server.newest_tick().0 - made_up.map(|(tick, _)| tick.0).max().expect("there are some");
+    assert_eq!(behind, 8, "from {newest}");
+    let before = pair.told.corrections.len();
+    pair.lose = |_, _| false;
+    pair.run(2000);
+    let own = pair.client.own_state(OWN).expect("it plays").vec3(0);
+    let truth = pair.server.state(OWN).expect("it is there").vec3(0);
+    assert!(own.distance(truth) < 1.5 && pair.told.corrections.len() > before, "and is sound again: {own:?} {truth:?}");
 }
 
 #[test]

@@ -29,6 +29,7 @@ mod packets;
 mod parts;
 mod planted;
 mod play;
+mod policies;
 mod prices;
 mod questions;
 mod rogues;

@@ -16,7 +16,7 @@ pub struct Choice {
 }
 
 /// What the server makes a tick with whose input has not come; the while is `hold` of a course's `silence`. In the order of [`velocitas_core::Missing`].
-pub static MISSING: [Choice; 3] = [
+pub static MISSING: [Choice; 4] = [
     Choice {
         name: "hold",
         does: "the last keys stay down for a while with nothing pressed, then they come up",
@@ -36,6 +36,38 @@ pub static MISSING: [Choice; 3] = [
         does: "all keys come up at once",
         price: "a walking player stands still in every missing tick, and each is a correction",
         invites: "nothing: to be silent is to stand",
+        is_sound: true,
+    },
+    Choice {
+        name: "wait",
+        does: "it stands still until the input comes, for `wait` ticks at most; then one is made up as by hold",
+        price: "nobody is corrected, and all others see it stop and go on",
+        invites: "whoever withholds inputs is up to `wait` ticks late, and then moved at once: others aim at where it is not",
+        is_sound: true,
+    },
+];
+
+/// What is done with inputs that wait behind one that was waited for, in the order of [`velocitas_core::Waiting`].
+pub static WAITING: [Choice; 3] = [
+    Choice {
+        name: "together",
+        does: "all that have come are used in one tick",
+        price: "others see it leap after each stop",
+        invites: "held-back inputs that take effect together, as many as `wait`",
+        is_sound: true,
+    },
+    Choice {
+        name: "one",
+        does: "one is used a tick: it stays as far behind as the longest wait made it",
+        price: "after one bad second all else it does is late by `wait` ticks, for as long as it plays",
+        invites: "one bad second by intent, and everything of it is seen later than it is pressed",
+        is_sound: true,
+    },
+    Choice {
+        name: "kept",
+        does: "one is used a tick, and two where for half a second nothing had to be waited for",
+        price: "after a burst it catches up by a tick in half a second, and goes so much faster",
+        invites: "a speed check that counts ticks of the server, not of its owner",
         is_sound: true,
     },
 ];

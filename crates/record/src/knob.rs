@@ -41,6 +41,8 @@ pub enum Sound {
     Up,
     /// A notch less.
     Down,
+    /// Nothing: it says how another setting acts.
+    Nothing,
 }
 
 /// What it is a setting of, and how that is read and changed. Shares are kept from 0 to 1.

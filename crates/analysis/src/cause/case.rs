@@ -100,8 +100,9 @@ impl<'a> Case<'a> {
         let actor = record.cast.actor(c.entity).ok_or(NoCase::Unknown)?;
         let [agreed, compared, newest] = [c.agreed, c.tick, c.newest].map(|tick| record.cast.tick(tick));
         let authority = record.authority(actor);
-        let truth = authority.of_tick(compared).ok_or(NoCase::Unknown)?;
-        let first = authority.of_tick(agreed).and_then(|i| authority.head(i)).map_or(at, |head| head.at);
+        let answer = |tick| record.answer(machine, actor, tick);
+        let truth = answer(compared).ok_or(NoCase::Unknown)?;
+        let first = answer(agreed).and_then(|i| authority.head(i)).map_or(at, |head| head.at);
         let place = RecordedCorrection {
             record,
             machine,
@@ -119,7 +120,7 @@ impl<'a> Case<'a> {
         let had = place.had(compared);
         let later = had == Some(truth) && newest > compared;
         let (from, to) = if later { (compared, newest) } else { (place.alike()?, compared) };
-        let begin = authority.of_tick(from).ok_or(NoCase::Parted(from.plus(1)))?;
+        let begin = answer(from).ok_or(NoCase::Parted(from.plus(1)))?;
         let begin = place.had(from).filter(|_| !later && !owns(from)).unwrap_or_else(|| authority.state(begin));
         let kind = record.cast.actors[actor.index()].kind;
         let schema = record.layout(actor, to);
@@ -189,6 +190,16 @@ fn owned_since(record: &Record, machine: MachineId, at: LabTime, c: &Correction)
 }
 
 impl RecordedCorrection<'_> {
+    /// The place of the authority's state that answers a tick of the client's.
+    fn answer(&self, tick: RecordTick) -> Option<usize> {
+        self.record.answer(self.machine, self.actor, tick)
+    }
+
+    /// Whether the server made a tick of the client's.
+    fn was_made(&self, tick: RecordTick) -> bool {
+        self.record.made_in(self.machine, self.actor, tick).is_some()
+    }
+
     /// What the client had at a tick before this correction.
     fn had(&self, tick: RecordTick) -> Option<State> {
         let own = self.record.of(self.machine).own(self.actor)?;
@@ -223,7 +234,7 @@ impl RecordedCorrection<'_> {
             return self.had(before);
         }
         let authority = self.record.authority(self.actor);
-        authority.of_tick(before).map(|i| authority.state(i))
+        self.answer(before).map(|i| authority.state(i))
     }
 
     /// What the client took over, or made of it, at a tick.
@@ -239,7 +250,7 @@ impl RecordedCorrection<'_> {
         let authority = self.record.authority(self.actor);
         let least = self.compared.0.saturating_sub(MOST_TICKS).max(self.agreed.0);
         for tick in (least..self.compared.0).rev().map(RecordTick) {
-            let there = authority.of_tick(tick).map(|i| authority.state(i));
+            let there = self.answer(tick).map(|i| authority.state(i));
             let same = there.is_some() && (tick == self.agreed || there == self.had(tick));
             if same {
                 return Ok(tick);
@@ -264,10 +275,11 @@ impl RecordedCorrection<'_> {
     fn sudden(&self) -> Vec<(RecordTick, Vec3, Option<Vec3>)> {
         let rows = self.record.of(self.machine).happenings.span(self.since, self.at);
         let mine = |entity| self.record.cast.actor(entity) == Some(self.actor);
+        let of_owner = |tick| self.record.owners_tick(self.machine, self.actor, tick);
         rows.filter_map(|row| match row.what {
-            Happening::Pushed(entity, [x, y, z]) if mine(entity) => Some((row.tick?, vec3(x, y, z), None)),
+            Happening::Pushed(entity, [x, y, z]) if mine(entity) => Some((of_owner(row.tick?), vec3(x, y, z), None)),
             Happening::Teleported(entity, [x, y, z]) if mine(entity) => {
-                Some((row.tick?, Vec3::ZERO, Some(vec3(x, y, z))))
+                Some((of_owner(row.tick?), Vec3::ZERO, Some(vec3(x, y, z))))
             }
             _ => None,
         })
@@ -277,11 +289,9 @@ impl RecordedCorrection<'_> {
     /// What both sides did in each tick after `from` up to `to`. `later`: of ticks that the server has not come to yet, how the
     /// client read its own inputs and how it reads them from now on.
     fn ticks(&self, given: &Given, schema: &Schema, (from, to): (RecordTick, RecordTick), later: bool) -> Vec<Both> {
-        let authority = self.record.authority(self.actor);
         let here = given.reads(self, schema, (self.agreed, to));
         let there = later.then(|| given.reads(self, schema, (self.compared, to)));
         let sudden = self.sudden();
-        let made = |tick| authority.of_tick(tick).is_some();
         let mut before = from;
         let mut ticks = Vec::new();
         for tick in (from.0 + 1..=to.0).map(RecordTick) {
@@ -289,7 +299,7 @@ impl RecordedCorrection<'_> {
             let owned = self.record.cast.actors[self.actor.index()].is_owned_in(self.machine, tick);
             let Some(there) = &there else {
                 let (input, provenance) = given.used(self, tick);
-                let mut there = Turn { made: made(tick), input, ..Turn::default() };
+                let mut there = Turn { made: self.was_made(tick), input, ..Turn::default() };
                 if there.made {
                     let due = sudden.iter().filter(|(due, ..)| *due <= tick && *due > before);
                     for (_, push, put) in due {
@@ -350,7 +360,7 @@ impl Given {
             return (*input, Some(*how));
         }
         // What was sent before anything arrived the server could not miss, yet it made those ticks without it.
-        let made = place.record.authority(place.actor).of_tick(tick).is_some();
+        let made = place.was_made(tick);
         (Input::default(), (made && self.sampled.get(tick).is_some()).then_some(Provenance::Rested))
     }
 

@@ -231,7 +231,8 @@ fn told_elsewhere(record: &Record, machine: MachineId, at: LabTime, c: &Correcti
 /// held against the prediction, and there would have been nothing left to correct in this one.
 fn turned(record: &Record, machine: MachineId, at: LabTime, c: &Correction) -> Option<Cause> {
     let authority = record.authority(record.cast.actor(c.entity)?);
-    let agreed = authority.head(authority.of_tick(record.cast.tick(c.agreed))?)?.at;
+    let agreed = record.answer(machine, record.cast.actor(c.entity)?, record.cast.tick(c.agreed))?;
+    let agreed = authority.head(agreed)?.at;
     record.of(machine).happenings.span(agreed, at).rev().find_map(|row| match row.what {
         Happening::Command(Command::Set { knob: Knob::Reconciliation, value, .. }) => {
             Some(Cause::Turned(Knob::Reconciliation, value))

@@ -264,7 +264,7 @@ pub fn prediction_errors(record: &Record, machine: MachineId, from: LabTime, to:
         let (predicted, authority) = (&own.predicted, record.authority(own.actor));
         for i in predicted.between(from, to) {
             let Some(head) = predicted.head(i) else { continue };
-            if let Some(truth) = authority.of_tick(head.tick) {
+            if let Some(truth) = record.answer(machine, own.actor, head.tick) {
                 errors.push((head.at, f64::from(predicted.pos(i).distance(authority.pos(truth)))));
             }
         }

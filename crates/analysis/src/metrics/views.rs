@@ -5,7 +5,7 @@
 //! then held against where the authority had the entity so much earlier: that is what is wrong beyond being late. What moves as evenly
 //! as before and after is no hop, whatever the authority did meanwhile: no eye sees that.
 
-use velocitas_core::Vec3;
+use velocitas_core::{Drawn, Vec3};
 
 use velocitas_record::ids::{ActorId, MachineId, RecordTick};
 use velocitas_record::record::{DrawnRow, Gallery, Record, StateTrack, Travelled};
@@ -53,6 +53,8 @@ pub struct Window {
 struct Made {
     at: LabTime,
     tick: RecordTick,
+    /// The newest of its owner's ticks that it includes.
+    used: Option<RecordTick>,
     pos: [f64; 3],
     teleported: bool,
 }
@@ -74,7 +76,8 @@ impl Truth {
         self.rows.drain(..old);
         let next = self.rows.last().map_or(from, |last| last.at.plus(LabTime(1)));
         track.visit(track.between(next.max(from), to), |head, pos| {
-            self.rows.push(Made { at: head.at, tick: head.tick, pos: lanes(pos), teleported: head.teleported });
+            let (at, tick, used, teleported) = (head.at, head.tick, head.used(), head.teleported);
+            self.rows.push(Made { at, tick, used, pos: lanes(pos), teleported });
         });
         let put = self.rows.iter().filter(|row| row.teleported);
         self.teleports.clear();
@@ -87,6 +90,18 @@ impl Truth {
             return Some(guess);
         }
         self.rows.binary_search_by_key(&tick, |row| row.tick).ok()
+    }
+
+    /// Whether its owner was behind in any of them, since its inputs were waited for.
+    fn is_behind(&self) -> bool {
+        self.rows.iter().any(|row| row.used.is_some_and(|used| used < row.tick))
+    }
+
+    /// The tick in which a tick of its owner's was made.
+    fn made_in(&self, tick: RecordTick) -> RecordTick {
+        let Some(same) = self.of_tick(tick) else { return tick };
+        let mut later = self.rows[same..].iter();
+        later.find(|row| row.used.is_none_or(|used| used >= tick)).map_or(tick, |row| row.tick)
     }
 
     /// When what lies so far on the way from a tick to the next was made, in nanoseconds.
@@ -203,9 +218,16 @@ impl Reel {
                 sights.push(sight);
             });
         }
-        for (actor, (own, sights)) in record.cast.actors().zip(&all).filter(|(_, (_, sights))| !sights.is_empty()) {
-            let timing = &mut self.timings[usize::from(*own)];
-            each(actor, *own, sights, judge(&self.truths[actor.index()], sights, timing));
+        let player = record.cast.machines[viewer.index()].player.as_ref();
+        let sends_inputs = player.is_some_and(|player| player.arrangement.sends_inputs());
+        for (actor, (own, sights)) in record.cast.actors().zip(&mut all).filter(|(_, (_, sights))| !sights.is_empty()) {
+            let (timing, truth) = (&mut self.timings[usize::from(*own)], &self.truths[actor.index()]);
+            // What it draws of its own are ticks of its own.
+            if *own && sends_inputs && truth.is_behind() {
+                let predicted = sights.iter_mut().filter(|sight| sight.how == Drawn::Predicted);
+                predicted.for_each(|sight| sight.tick = truth.made_in(sight.tick));
+            }
+            each(actor, *own, sights, judge(truth, sights, timing));
         }
         self.drawn = all;
     }
@@ -506,6 +528,7 @@ mod tests {
         let made = |tick: u32| Made {
             at: LabTime(u64::from(tick) * 50_000_000),
             tick: RecordTick(tick),
+            used: None,
             pos: [f64::from(tick), 0.0, 0.0],
             teleported: false,
         };

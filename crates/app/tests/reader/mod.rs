@@ -35,6 +35,18 @@ impl Track {
     pub fn of_tick(&self, tick: u64) -> Option<usize> {
         self.tick.binary_search(&tick).ok()
     }
+
+    /// The first state that includes a tick of its owner's, whose inputs are what is sent: mostly that of the same tick.
+    pub fn made_in(&self, tick: u64) -> Option<usize> {
+        let same = self.of_tick(tick)?;
+        (same..self.tick.len()).find(|i| self.used[*i].is_none_or(|used| used >= tick))
+    }
+
+    /// The same, if nothing later is in it.
+    pub fn answer(&self, tick: u64) -> Option<usize> {
+        let made = self.made_in(tick)?;
+        (self.tick[made] == tick || self.used[made] == Some(tick)).then_some(made)
+    }
 }
 
 /// A figure: a number, or none.
@@ -114,6 +126,11 @@ impl File {
 
     pub fn track(&self, entity: &str) -> &Track {
         &self.authority[entity]
+    }
+
+    /// Whether it is told of what was pressed, and by that alone.
+    pub fn sends_inputs(&self, machine: &str) -> bool {
+        ["server", "terminal"].iter().any(|kind| self.machine(machine)["arrangement"] == *kind)
     }
 
     pub fn ends(&self) -> u64 {
@@ -224,7 +241,9 @@ impl File {
         let mut errors = Vec::new();
         for row in self.of("predicted", machine) {
             let track = self.track(row["entity"].as_str().expect("whose"));
-            if let Some(i) = track.of_tick(number(row, "tick").expect("a tick")) {
+            let tick = number(row, "tick").expect("a tick");
+            let there = if self.sends_inputs(machine) { track.answer(tick) } else { track.of_tick(tick) };
+            if let Some(i) = there {
                 errors.push(f64::from(point(&row["pos"]).distance(track.pos[i])));
             }
         }
@@ -336,7 +355,9 @@ impl File {
         }
         let (entity, tick) = (row["entity"].as_str()?, number(row, "tick")?);
         let track = self.track(entity);
-        let made = track.of_tick(tick).map(|i| track.at[i]);
+        let made = if self.sends_inputs(machine) { track.made_in(tick) } else { track.of_tick(tick) };
+        let made = made.map(|i| track.at[i]);
+        let is_waited_for = made.is_none() && track.of_tick(tick).is_some();
         if let Some(arrived) = number(row, "arrived_ns") {
             let late = made.map(|made| arrived.saturating_sub(made) as f64 / 1e6);
             return Some(match (row["margin_ticks"].as_f64()? < 0.0, row["provenance"].as_str()) {
@@ -344,6 +365,7 @@ impl File {
                 (_, Some("fresh")) => ("fresh", None),
                 (_, Some(_)) => ("refused", None),
                 _ if made.is_some() => ("unused", None),
+                _ if is_waited_for => ("under_way", None),
                 _ if track.tick.last() > Some(&tick) => ("passed_over", None),
                 _ if self.over(machine, row).is_some() => ("unused", None),
                 _ => ("under_way", None),

@@ -195,6 +195,12 @@ impl File {
             let track = self.track(entity);
             let is_own = sights.iter().any(|s| s.how == "predicted" || self.owns(machine, entity, s.at));
             if is_own {
+                // What it draws of its own are ticks of its own.
+                let sends = self.sends_inputs(machine);
+                let made = |s: &Sight<'_>| track.made_in(s.tick).map_or(s.tick, |i| track.tick[i]);
+                let is_of_own = |s: &Sight<'_>| sends && s.how == "predicted";
+                let tick = |s: &Sight<'_>| if is_of_own(s) { made(s) } else { s.tick };
+                let sights: Vec<Sight<'_>> = sights.iter().map(|s| Sight { tick: tick(s), ..*s }).collect();
                 own.window(track, second * SECOND, &sights);
                 continue;
             }

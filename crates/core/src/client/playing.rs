@@ -35,7 +35,7 @@ struct Mine {
     latch: Latch,
     /// What was sampled for ticks to come.
     delayed: Delayed,
-    /// What was sampled in the newest tick, and for which.
+    /// What was sampled and not told yet, and for which tick.
     given: Vec<(Tick, Input)>,
     /// How many inputs no message has covered yet.
     unsaid: usize,
@@ -244,6 +244,16 @@ impl Playing {
         }
     }
 
+    /// The server is in a tick already that is still to come here, and whose inputs were given long since: it is made now, as the server did.
+    fn catch_up<S: Sink>(&mut self, lent: &Lent<'_>, tick: Tick, sink: &mut S) {
+        let is_given = |mine: &Mine| mine.delayed.newest(Tick(0)) > Tick(0);
+        while self.ticks.newest() < tick && !self.mine.is_empty() && self.mine.iter().all(is_given) {
+            let next = self.ticks.newest().next();
+            self.tick(lent, next, sink);
+            self.ticks.pass_over(next);
+        }
+    }
+
     /// For how many ticks what is sampled waits: who decides where it is does not wait for anybody.
     fn wanted_delay(&self, settings: &ClientSettings) -> u8 {
         if self.arrangement.owner().decides() { 0 } else { settings.input_delay.min(MOST_DELAY) }
@@ -259,7 +269,7 @@ impl Playing {
             let context = self.context(lent, self.owned[place]);
             let mine = &mut self.mine[place];
             let Mine { latch, delayed, given, said, .. } = mine;
-            given.clear();
+            let before = given.len();
             let sampled = delayed.begin(tick, delay, |of| {
                 let sampled = latch.sample(context.schema(of));
                 if said.is_none_or(|(_, before)| before != sampled) {
@@ -268,7 +278,7 @@ impl Playing {
                 given.push((of, sampled));
                 sampled
             });
-            mine.unsaid += mine.given.len();
+            mine.unsaid += mine.given.len() - before;
             mine.own.tick(&context, tick, sampled, sink);
         }
         if let Steer::Slew(by) = self.clock.steer(self.ticks.rate(), &lent.settings.clock) {
@@ -295,6 +305,7 @@ impl Playing {
             let mine = &mut self.mine[place];
             if !mine.own.has_word() {
                 mine.unsaid = 0;
+                mine.given.clear();
                 continue;
             }
             if is_due {
@@ -306,9 +317,9 @@ impl Playing {
                 mine.unsaid = 0;
                 outbox.push_back(out.finish());
             }
-            for (of, sampled) in &mine.given {
-                let fact = InputFact { peer, entity: owned.entity, tick: *of, fate: InputFate::Sampled };
-                tell_input(sink, fact, Some(sampled));
+            for (of, sampled) in mine.given.drain(..) {
+                let fact = InputFact { peer, entity: owned.entity, tick: of, fate: InputFate::Sampled };
+                tell_input(sink, fact, Some(&sampled));
             }
         }
         if is_due {
@@ -340,6 +351,7 @@ impl Playing {
         }
         self.snapshot_every = snapshot.head.every;
         self.heard = Some(tick);
+        self.catch_up(lent, tick, sink);
         for record in &snapshot.entities {
             self.own_or_not(tick, record, sink);
             if let Some(Used { tick: used, made_up, .. }) = record.entity.own

@@ -82,6 +82,12 @@ impl InputBuffer {
         self.first.is_some_and(|first| first <= tick)
     }
 
+    /// Whether the input for `tick` has come.
+    pub(super) fn has(&self, tick: Tick) -> bool {
+        let slot = &self.slots[(tick.0 % SLOTS as u64) as usize];
+        slot.tick == tick && slot.input.is_some()
+    }
+
     /// The input to use for `tick`: the one sent, or one that is made up.
     pub(super) fn use_for(&mut self, tick: Tick, schema: &Schema, gap: Gap) -> (Input, Provenance) {
         let slot = &self.slots[(tick.0 % SLOTS as u64) as usize];
@@ -100,12 +106,12 @@ impl InputBuffer {
 mod tests {
     use super::*;
     use crate::Motion;
-    use crate::server::missing::Missing;
+    use crate::server::missing::{Missing, Waiting};
     use crate::walker::{Walker, input_lane};
     use proptest::prelude::*;
 
     const HOLD: u32 = 20;
-    const GAP: Gap = Gap { missing: Missing::Hold, hold: HOLD };
+    const GAP: Gap = Gap { missing: Missing::Hold, hold: HOLD, wait: 0, waiting: Waiting::AtOnce };
 
     fn pressed(count: u32) -> Input {
         let mut input = Input::default();

@@ -14,6 +14,20 @@ pub enum Missing {
     Fade,
     /// Keys come up at once.
     Rest,
+    /// It is waited for, and the entity stands still meanwhile; after a while one is made up as by [`Hold`](Self::Hold).
+    Wait,
+}
+
+/// What is done with inputs of which several wait for their turn, since one before them was waited for.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Waiting {
+    /// All are used at once.
+    #[default]
+    AtOnce,
+    /// One is used a tick: the entity stays as far behind as it came to be.
+    One,
+    /// One is used a tick, and two now and then where nothing had to be waited for lately: how far behind it is follows the jitter.
+    Kept,
 }
 
 /// A tick whose input is missing.
@@ -23,11 +37,20 @@ pub(super) struct Gap {
     pub(super) missing: Missing,
     /// For how many ticks on end one is made up before keys come up.
     pub(super) hold: u32,
+    /// For how many ticks one is waited for at most; 0 where none is.
+    pub(super) wait: u8,
+    /// What is done once it has come.
+    pub(super) waiting: Waiting,
 }
 
 impl Missing {
     /// All of them, the usual one first.
-    pub const ALL: [Self; 3] = [Self::Hold, Self::Fade, Self::Rest];
+    pub const ALL: [Self; 4] = [Self::Hold, Self::Fade, Self::Rest, Self::Wait];
+}
+
+impl Waiting {
+    /// All of them, the usual one first.
+    pub const ALL: [Self; 3] = [Self::AtOnce, Self::One, Self::Kept];
 }
 
 impl Gap {
@@ -41,7 +64,7 @@ impl Gap {
         match self.missing {
             // What is left of it after this tick, of the ticks after which nothing is.
             Missing::Fade => (schema.weakened(&held, 1.0 - nth as f32 / (hold as f32 + 1.0)), Provenance::Repeated),
-            Missing::Hold | Missing::Rest => (held, Provenance::Repeated),
+            Missing::Hold | Missing::Rest | Missing::Wait => (held, Provenance::Repeated),
         }
     }
 }
@@ -62,7 +85,8 @@ mod tests {
         last.set_int(input_lane::HOP, 5);
         let last = walker.schema().round_input(&last);
         let of = |nth| {
-            let (input, how) = Gap { missing, hold: HOLD }.make_up(walker.schema(), &last, nth);
+            let (input, how) =
+                Gap { missing, hold: HOLD, wait: 0, waiting: Waiting::AtOnce }.make_up(walker.schema(), &last, nth);
             assert_eq!(walker.schema().round_input(&input), input, "as an owner could have sent it");
             let stick = input.real(input_lane::MOVE);
             (stick, input.flag(input_lane::SPRINT), input.int(input_lane::HOP), how)

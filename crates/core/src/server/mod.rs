@@ -28,7 +28,7 @@ mod telling;
 pub use config::{Patience, ServerConfig, SpawnError};
 pub use guard::{Around, Carry, Check, ClaimCase, Finding, Footing, Going, checks};
 pub use guests::Guest;
-pub use missing::Missing;
+pub use missing::{Missing, Waiting};
 pub use settings::PlayerSettings;
 
 use std::cell::Cell;
@@ -268,7 +268,12 @@ impl Server {
         let mut sentences = Vec::new();
         let rate = self.ticks.rate();
         let known = self.timeline.at(tick);
-        let gap = Gap { missing: Missing::default(), hold: rate.ticks_of(self.patience.hold_ms) };
+        let gap = Gap {
+            missing: Missing::default(),
+            hold: rate.ticks_of(self.patience.hold_ms),
+            wait: 0,
+            waiting: Waiting::default(),
+        };
         let owners = self.peers.owners();
         for entity in self.world.iter_mut() {
             let (id, kind) = (entity.id(), entity.kind());
@@ -434,7 +439,11 @@ fn obeyed<S: Sink>(
     let mut moved = None;
     for owner in owners {
         if let Some((peer, settings, control)) = peers.control_mut(*owner) {
-            let turn = &Turn { gap: Gap { missing: settings.missing, ..turn.gap }, ..*turn };
+            // Who shares an entity waits for nobody.
+            let waits = settings.missing == Missing::Wait && entity.owners().len() == 1;
+            let wait = if waits { settings.wait } else { 0 };
+            let gap = Gap { missing: settings.missing, wait, waiting: settings.waiting, ..turn.gap };
+            let turn = &Turn { gap, ..*turn };
             if obeyed.is_some_and(|(_, Reverse(obeyed))| obeyed == peer) {
                 moved = Some(control.advance(peer, turn, entity, sink));
             } else {

@@ -1,6 +1,6 @@
 //! What the server does for one player, as its owner may turn it while it runs.
 
-use super::missing::Missing;
+use super::missing::{Missing, Waiting};
 
 /// How a player is served.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -9,6 +9,10 @@ pub struct PlayerSettings {
     pub snapshot_every: u8,
     /// What a tick is made with whose input has not come.
     pub missing: Missing,
+    /// For how many ticks one is waited for at most, where it is: 1 to [`MOST_WAIT`](Self::MOST_WAIT).
+    pub wait: u8,
+    /// What is done with those that wait behind it.
+    pub waiting: Waiting,
     /// Whether its client goes by being told in which tick the server is.
     pub tells: bool,
     /// How often it is told then, in milliseconds.
@@ -17,11 +21,21 @@ pub struct PlayerSettings {
 
 impl PlayerSettings {
     /// The default settings.
-    pub const DEFAULT: Self = Self { snapshot_every: 3, missing: Missing::Hold, tells: false, tell_every_ms: 1000 };
+    pub const DEFAULT: Self = Self {
+        snapshot_every: 3,
+        missing: Missing::Hold,
+        wait: 6,
+        waiting: Waiting::AtOnce,
+        tells: false,
+        tell_every_ms: 1000,
+    };
+
+    /// No input is waited for longer, in ticks: so far may an owner who withholds inputs be behind, and then be moved at once.
+    pub const MOST_WAIT: u8 = 16;
 
     /// The same within its ranges.
     pub(super) fn held(self) -> Self {
-        Self { snapshot_every: self.snapshot_every.max(1), ..self }
+        Self { snapshot_every: self.snapshot_every.max(1), wait: self.wait.clamp(1, Self::MOST_WAIT), ..self }
     }
 }
 

@@ -5,6 +5,7 @@
 //! a track keeps only the lanes its schema uses. What a screen shows of others is not kept but [had again](Record::drawn).
 
 mod again;
+mod answer;
 mod cast;
 mod column;
 mod derived;

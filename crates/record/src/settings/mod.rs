@@ -87,6 +87,10 @@ pub enum Knob {
     ToldEvery,
     /// How long an input waits before it counts.
     InputDelay,
+    /// How long the server waits for one.
+    Wait,
+    /// What it does with those that waited.
+    Waiting,
 }
 
 /// A knob's entry in the table.
@@ -226,6 +230,7 @@ impl Knob {
     pub fn cures(self, of: &Knobs) -> Vec<KnobValue> {
         let now = self.get(of);
         match self.spec().range {
+            _ if self.spec().sound == Sound::Nothing => Vec::new(),
             Range::Choice(choices) => {
                 let sound = (0u8..).zip(choices).filter(|(_, choice)| choice.is_sound);
                 sound.map(|(place, _)| KnobValue::Choice(place)).filter(|value| *value != now).collect()
@@ -237,7 +242,7 @@ impl Knob {
     fn cure(self, of: &Knobs, now: KnobValue) -> Option<KnobValue> {
         let usual = Knobs { served: of.served, ..Knobs::USUAL };
         let cure = match self.spec().sound {
-            Sound::Usual => self.get(&usual),
+            Sound::Usual | Sound::Nothing => self.get(&usual),
             Sound::Up => self.turned(now, true),
             Sound::Down => self.turned(now, false),
         };
@@ -335,6 +340,7 @@ mod tests {
             number(Knob::Lead, 1.0),
             (Knob::Missing, KnobValue::Choice(1)),
             (Knob::Missing, KnobValue::Choice(2)),
+            (Knob::Missing, KnobValue::Choice(3)),
             (Knob::Redundancy, KnobValue::Choice(1)),
             (Knob::ClockBy, KnobValue::Choice(1)),
             (Knob::ClockBy, KnobValue::Choice(2)),

@@ -1,10 +1,12 @@
 //! The table of settings: what each is called, how it is written, turned and tried, and what it acts on.
 
-use velocitas_core::{ClockBy, ClockChange, LeadBy, MAX_REPEATS, Missing, Redundancy, ViewDelay};
+use velocitas_core::{
+    ClockBy, ClockChange, LeadBy, MAX_REPEATS, Missing, PlayerSettings, Redundancy, ViewDelay, Waiting,
+};
 
 use super::group::Group;
 use super::{Knob, KnobSpec};
-use crate::choice::{CLOCK, CLOCK_CHANGE, LEAD, MISSING, REDUNDANCY};
+use crate::choice::{CLOCK, CLOCK_CHANGE, LEAD, MISSING, REDUNDANCY, WAITING};
 use crate::knob::{Accessor, Range, Sound};
 use crate::quantity::Takes;
 
@@ -27,12 +29,13 @@ const KILOBITS: &[f64] =
     &[0.0, 8.0, 16.0, 24.0, 32.0, 48.0, 64.0, 96.0, 128.0, 256.0, 512.0, 1000.0, 10_000.0, 1_000_000.0];
 const KILOBYTES: &[f64] = &[0.0, 1.0, 2.0, 4.0, 8.0, 16.0, 32.0, 64.0, 128.0, 256.0, 1000.0, 10_000.0];
 const SLEW: &[f64] = &[0.5, 1.0, 2.0, 3.0, 5.0, 7.5, 10.0, 15.0, 20.0];
+const WAIT: &[f64] = &[1.0, 2.0, 3.0, 4.0, 6.0, 8.0, 10.0, 12.0, PlayerSettings::MOST_WAIT as f64];
 const EXTRA: &[f64] = &[0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0];
 /// No delay of a client is longer, in milliseconds.
 const LONGEST: f64 = 5000.0;
 
 /// All of them, in the order of [`Knob`].
-pub static SETTINGS: [KnobSpec; 35] = [
+pub static SETTINGS: [KnobSpec; 37] = [
     KnobSpec {
         knob: Knob::Latency,
         group: Group::Link,
@@ -480,7 +483,7 @@ pub static SETTINGS: [KnobSpec; 35] = [
         help: "how often the server tells its tick to who goes by that; 0: each tick",
         key: "told_every",
         takes: Takes::Time,
-        sound: Sound::Usual,
+        sound: Sound::Nothing,
         accessor: Accessor::Number {
             get: |k| f64::from(k.served.tell_every_ms),
             set: |k, x| k.served.tell_every_ms = x.min(f64::from(u32::MAX)) as u32,
@@ -499,6 +502,33 @@ pub static SETTINGS: [KnobSpec; 35] = [
         accessor: Accessor::Number {
             get: |k| f64::from(k.settings.input_delay),
             set: |k, x| k.settings.input_delay = x as u8,
+        },
+    },
+    KnobSpec {
+        knob: Knob::Wait,
+        group: Group::Server,
+        name: "wait at most",
+        unit: "tick",
+        range: Range::Steps(WAIT),
+        help: "for how long a missing input is waited for, where it is (missing inputs: wait)",
+        key: "wait",
+        takes: Takes::Whole,
+        sound: Sound::Nothing,
+        accessor: Accessor::Number { get: |k| f64::from(k.served.wait), set: |k, x| k.served.wait = x as u8 },
+    },
+    KnobSpec {
+        knob: Knob::Waiting,
+        group: Group::Server,
+        name: "inputs that waited",
+        unit: "",
+        range: Range::Choice(&WAITING),
+        help: "what is done with those that came behind one that was waited for",
+        key: "waiting",
+        takes: Takes::Choice,
+        sound: Sound::Nothing,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&Waiting::ALL, &k.served.waiting),
+            set: |k, place| k.served.waiting = at(&Waiting::ALL, place, k.served.waiting),
         },
     },
 ];

@@ -179,7 +179,8 @@ impl Control {
         match self {
             Self::Judging(judging) => judging.sleep(ticks),
             Self::Accounting(accounting) => accounting.sleep(ticks),
-            Self::Stepping(_) | Self::Believing(_) => {}
+            Self::Stepping(stepping) => stepping.sleep(ticks),
+            Self::Believing(_) => {}
         }
     }
 

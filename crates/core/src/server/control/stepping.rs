@@ -11,6 +11,7 @@ use crate::ids::PeerId;
 use crate::motion::checked_step;
 use crate::server::guard::Habits;
 use crate::server::input_buffer::{InputBuffer, Taken};
+use crate::server::missing::Waiting;
 use crate::tick::Tick;
 use crate::vec3::Vec3;
 use crate::verdict::{Evidence, Rule};
@@ -21,6 +22,10 @@ use crate::world::Entity;
 #[derive(Clone, Debug, Default)]
 pub(in crate::server) struct Stepping {
     buffer: InputBuffer,
+    /// The newest of its owner's ticks that was made; `None` before the first.
+    done: Option<Tick>,
+    /// For how many ticks on end the next input was there before its turn.
+    early: u32,
     /// For how many of the last ticks the input was made up.
     made_up: u8,
     /// The newest input that arrived.
@@ -50,7 +55,7 @@ impl Stepping {
         sink: &mut S,
     ) {
         // Ticks the clock has already called for count as simulated only once they are.
-        let simulated = arrival.ticks.newest();
+        let simulated = self.done.unwrap_or(arrival.ticks.newest());
         let accuse = |sink: &mut S, evidence| arrival.accuse(inputs.entity, evidence, sink);
         for back in (0..inputs.count).rev() {
             let tick = newest.offset(-(back as i64));
@@ -66,7 +71,7 @@ impl Stepping {
             match self.buffer.take_in(tick, simulated, input) {
                 Taken::InTime | Taken::Late => {
                     self.note_order(arrival.heard, tick, input);
-                    margins.arrived(arrival, inputs.entity, tick, sink);
+                    margins.arrived_after(arrival, (inputs.entity, tick), simulated, sink);
                 }
                 Taken::Again => {}
                 Taken::Conflict => accuse(sink, Evidence::plain(Rule::Conflict, (tick, tick), 2.0, 1.0)),
@@ -106,12 +111,20 @@ impl Stepping {
         self.spoke
     }
 
+    /// The server has passed over this number of ticks: so are its owner's.
+    pub(super) fn sleep(&mut self, ticks: u64) {
+        self.done = self.done.map(|done| Tick(done.0.saturating_add(ticks)));
+    }
+
     /// A tick is made by somebody else's word: its input has had its turn all the same.
     pub(super) fn stand_by(&mut self, turn: &Turn<'_>) {
         self.buffer.use_for(turn.scene.tick, turn.motion.schema(), turn.gap);
+        self.done = Some(turn.scene.tick);
         self.made_up = 0;
     }
 
+    /// Makes those of its owner's ticks whose turn it is: mostly the one that the server makes. Where an input is waited for there may be
+    /// none, and later several.
     pub(super) fn advance<S: Sink>(
         &mut self,
         peer: PeerId,
@@ -119,8 +132,52 @@ impl Stepping {
         entity: &mut Entity,
         sink: &mut S,
     ) -> Moved {
+        let mut moved = Moved::default();
+        let mut made = 0;
+        while let Some(tick) = self.next(turn, made) {
+            let teleported = moved.teleported;
+            moved = self.step(peer, &turn.at(tick, entity.kind()), entity, sink);
+            moved.teleported |= teleported;
+            made += 1;
+        }
+        let is_early = self.done.is_some_and(|done| self.buffer.has(done.next()));
+        self.early = if is_early { self.early + 1 } else { 0 };
+        moved
+    }
+
+    /// The next of its owner's ticks, if it is to be made now that so many are made in this one of the server.
+    fn next(&mut self, turn: &Turn<'_>, made: usize) -> Option<Tick> {
+        let now = turn.scene.tick;
+        let next = self.done.map_or(now, Tick::next);
+        let behind = now.since(next);
+        if behind < 0 {
+            return None;
+        }
+        let is_waited_for = behind < i64::from(turn.gap.wait) && !self.buffer.has(next) && self.buffer.has_begun(next);
+        if is_waited_for {
+            return None;
+        }
+        // Whoever waits for nothing has nothing behind it, or had lately.
+        let one = match turn.gap.waiting {
+            _ if turn.gap.wait == 0 => false,
+            Waiting::AtOnce => false,
+            Waiting::One => true,
+            Waiting::Kept => {
+                let shrinks = made == 1 && self.early >= turn.rate.hz() / 2;
+                if shrinks {
+                    self.early = 0;
+                }
+                !shrinks
+            }
+        };
+        (made == 0 || !one).then_some(next)
+    }
+
+    /// Makes one of its owner's ticks.
+    fn step<S: Sink>(&mut self, peer: PeerId, turn: &Turn<'_>, entity: &mut Entity, sink: &mut S) -> Moved {
         let tick = turn.scene.tick;
         let (input, provenance) = self.buffer.use_for(tick, turn.motion.schema(), turn.gap);
+        self.done = Some(tick);
         self.made_up = match provenance {
             Provenance::Fresh => 0,
             Provenance::Repeated | Provenance::Rested => self.made_up.saturating_add(1),
@@ -135,7 +192,7 @@ impl Stepping {
     }
 
     pub(super) fn includes(&self, tick: Tick) -> Includes {
-        Includes { newest: Some(tick), made_up: self.made_up }
+        Includes { newest: Some(self.done.unwrap_or(tick)), made_up: self.made_up }
     }
 }
 

@@ -53,9 +53,13 @@ impl Arrival<'_> {
 
     /// How early an input for `tick` is, in quarter ticks; below 0 it is too late.
     pub(super) fn margin(&self, tick: Tick) -> i32 {
-        let newest = self.ticks.newest();
-        if tick <= newest {
-            return (tick.since(newest).max(-1000) as i32 - 1) * 4;
+        self.margin_after(tick, self.ticks.newest())
+    }
+
+    /// The same where ticks up to `done` were made of the entity.
+    fn margin_after(&self, tick: Tick, done: Tick) -> i32 {
+        if tick <= done {
+            return (tick.since(done).max(-1000) as i32 - 1) * 4;
         }
         let quarter = self.ticks.rate().nanos() / 4;
         // In time is in time, also in the frame that runs its tick a little after it was due.
@@ -74,11 +78,22 @@ impl Margins {
 
     /// An input or claim of a tick arrived for the first time.
     pub(super) fn arrived<S: Sink>(&mut self, arrival: &Arrival<'_>, entity: EntityId, tick: Tick, sink: &mut S) {
+        self.arrived_after(arrival, (entity, tick), arrival.ticks.newest(), sink);
+    }
+
+    /// The same where ticks up to `done` were made of the entity.
+    pub(super) fn arrived_after<S: Sink>(
+        &mut self,
+        arrival: &Arrival<'_>,
+        (entity, tick): (EntityId, Tick),
+        done: Tick,
+        sink: &mut S,
+    ) {
         let fate = if arrival.is_dropped(tick) {
             // What the server slept through says nothing about how early its owner is.
             InputFate::Dropped
         } else {
-            let margin = arrival.margin(tick);
+            let margin = arrival.margin_after(tick, done);
             self.note(margin);
             InputFate::Arrived(margin as i16)
         };
@@ -103,6 +118,17 @@ pub(in crate::server) struct Turn<'a> {
     pub(in crate::server) rate: Rate,
     /// What is done where an input is missing.
     pub(in crate::server) gap: Gap,
+}
+
+impl Turn<'_> {
+    /// The same for another tick of an entity of this kind: with what held then.
+    pub(super) fn at(&self, tick: Tick, kind: u8) -> Self {
+        if tick == self.scene.tick {
+            return *self;
+        }
+        let known = self.timeline.at(tick);
+        Self { scene: known.scene(tick, self.rate.dt(), kind), motion: known.kinds.motion(kind), ..*self }
+    }
 }
 
 /// What of its owner's a state includes.
