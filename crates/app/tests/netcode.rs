@@ -19,7 +19,7 @@ struct Table {
     measures: &'static [&'static str],
 }
 
-const TABLES: [Table; 8] = [
+const TABLES: [Table; 10] = [
     Table { mark: "clock", sets: &["clock=all"], measures: &["corrections", "late", "ahead"] },
     Table {
         mark: "clock_change",
@@ -41,6 +41,25 @@ const TABLES: [Table; 8] = [
         measures: &["corrections", "largest_jump", "response", "ahead"],
     },
     Table { mark: "missing", sets: &["missing=all"], measures: &["corrections", "largest_jump", "hops"] },
+    Table {
+        mark: "rate_down",
+        sets: &[
+            "bandwidth=32kbit/s,32kbit/s,16kbit/s,16kbit/s",
+            "rate_down=fixed,adapted,fixed,adapted",
+            "rate_up=adapted,adapted,adapted,adapted",
+        ],
+        measures: &["view_age", "hops", "bytes_down"],
+    },
+    Table {
+        mark: "rate_up",
+        sets: &[
+            "bandwidth=32kbit/s,32kbit/s,16kbit/s,16kbit/s",
+            "rate_down=adapted,adapted,adapted,adapted",
+            "rate_up=fixed,adapted,fixed,adapted",
+            "redundancy=adapted,adapted,adapted,adapted",
+        ],
+        measures: &["corrections", "ahead", "bytes_up"],
+    },
     Table {
         mark: "waiting",
         sets: &["missing=wait,wait,wait", "waiting=together,one,kept"],
@@ -75,8 +94,11 @@ fn listed(spec: &KnobSpec) -> String {
     format!("| `{}` | does | costs | invites |\n|---|---|---|---|\n{rows}", spec.key)
 }
 
-/// A figure with three digits at most.
+/// A figure with three digits at most; none where there was nothing to measure.
 fn short(text: &str, unit: &str) -> String {
+    if text.is_empty() {
+        return "none".to_owned();
+    }
     let x: f64 = text.parse().unwrap_or_else(|_| panic!("a number: {text}"));
     let (x, unit) = match unit {
         "m" => (x * 100.0, "cm"),

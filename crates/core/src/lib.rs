@@ -63,6 +63,7 @@ mod ground;
 mod ids;
 mod motion;
 pub mod names;
+mod pacing;
 mod plan;
 mod policy;
 mod quantiser;
@@ -102,6 +103,7 @@ pub use ground::{
 };
 pub use ids::{Address, EntityId, Life, PeerId, Token};
 pub use motion::{Burst, Hands, LIMITS, LimitOf, LimitSpec, Limits, Motion, Scene, Step, Tunable, checked_step};
+pub use pacing::SendRate;
 pub use plan::Plan;
 pub use policy::{AS_SAID, Policy, Response, Strikes};
 pub use quantiser::Quantiser;

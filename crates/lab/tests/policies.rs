@@ -12,6 +12,8 @@ type Policy = Vec<(Knob, KnobValue)>;
 /// Every choice of every part, and numbers at the ends of their ranges, each with what it acts together with.
 fn policies() -> Vec<Policy> {
     let alone = [
+        Knob::RateDown,
+        Knob::RateUp,
         Knob::ClockBy,
         Knob::ClockChange,
         Knob::LeadBy,

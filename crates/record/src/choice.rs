@@ -158,6 +158,24 @@ pub static LEAD: [Choice; 2] = [
     },
 ];
 
+/// Whether messages are sent as often as is set, in the order of [`velocitas_core::SendRate`].
+pub static RATE: [Choice; 2] = [
+    Choice {
+        name: "fixed",
+        does: "as often as is set, whatever the way carries",
+        price: "on a way that carries less, all that is sent waits in a queue that fills, and arrives seconds late",
+        invites: "one neighbour's download, and everybody on that link sees the past",
+        is_sound: true,
+    },
+    Choice {
+        name: "adapted",
+        does: "at most as often as is set, and further apart where round trips say that a queue fills",
+        price: "the last quarter of what the way carries; a way that becomes longer is taken for a queue for a second or two",
+        invites: "whoever delays its own acknowledgements is told less often",
+        is_sound: true,
+    },
+];
+
 /// The names of all, as they are listed in a sentence.
 pub fn listed(choices: &[Choice]) -> String {
     let names: Vec<&str> = choices.iter().map(|choice| choice.name).collect();

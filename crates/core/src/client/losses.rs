@@ -63,9 +63,9 @@ impl Losses {
         }
     }
 
-    /// How many ticks a message covers.
-    pub(super) fn covered(&self, settings: &ClientSettings) -> usize {
-        let every = usize::from(settings.send_every).max(1);
+    /// How many ticks a message covers where one is sent every so many.
+    pub(super) fn covered(&self, settings: &ClientSettings, every: u8) -> usize {
+        let every = usize::from(every).max(1);
         let ticks = match settings.redundancy {
             Redundancy::Fixed => usize::from(settings.repeats).max(every),
             Redundancy::Adapted => {
@@ -95,7 +95,7 @@ mod tests {
             let ack = Ack { newest: number as u16, mask, hold: 0 };
             losses.told(&ack, HostNanos(i64::from(number) * 16_666_667));
         }
-        losses.covered(&ADAPTED)
+        losses.covered(&ADAPTED, ADAPTED.send_every)
     }
 
     #[test]
@@ -103,7 +103,7 @@ mod tests {
         // Sequence numbers wrap on the way.
         let begin = 65_400;
         let mut losses = Losses::default();
-        assert_eq!(losses.covered(&ADAPTED), 2, "one is always survived");
+        assert_eq!(losses.covered(&ADAPTED, ADAPTED.send_every), 2, "one is always survived");
         assert_eq!(after(&mut losses, begin, 60, |_| false), 2);
         assert_eq!(after(&mut losses, begin + 60, 60, |n| n % 10 == 0), 2, "one in ten, never two");
         let burst = begin + 130..begin + 135;
@@ -116,11 +116,11 @@ mod tests {
     fn seldom_messages_cover_as_many_times_more_and_no_message_more_than_it_holds() {
         let mut losses = Losses::default();
         after(&mut losses, 100, 60, |n| (110..114).contains(&n));
-        let covered = |send_every| losses.covered(&ClientSettings { send_every, ..ADAPTED });
+        let covered = |send_every| losses.covered(&ADAPTED, send_every);
         assert_eq!([1, 2, 3, 8].map(covered), [5, 10, 15, 16]);
         let fixed = ClientSettings { repeats: 3, ..ClientSettings::DEFAULT };
-        assert_eq!(losses.covered(&fixed), 3);
-        assert_eq!(losses.covered(&ClientSettings { send_every: 8, ..fixed }), 8, "none is left out");
+        assert_eq!(losses.covered(&fixed, fixed.send_every), 3);
+        assert_eq!(losses.covered(&fixed, 8), 8, "none is left out");
     }
 
     #[test]
@@ -130,10 +130,10 @@ mod tests {
         for number in [100u16, 160, 161] {
             losses.told(&Ack { newest: number, mask: u32::MAX, hold: 0 }, HostNanos(i64::from(number)));
         }
-        assert_eq!(losses.covered(&ADAPTED), 2);
+        assert_eq!(losses.covered(&ADAPTED, ADAPTED.send_every), 2);
         // Of an outage longer than a mask as much is known as the mask tells.
         after(&mut losses, 200, 60, |n| (210..250).contains(&n));
-        assert_eq!(losses.covered(&ADAPTED), MAX_REPEATS);
+        assert_eq!(losses.covered(&ADAPTED, ADAPTED.send_every), MAX_REPEATS);
         let mut losses = Losses::default();
         // Every fourth arrives after the three behind it.
         for number in 100u16..160 {
@@ -141,6 +141,6 @@ mod tests {
                 (0..32u16).filter(|back| *back < 3 && (number - 1 - back) % 4 == 0).fold(0, |m, back| m | 1 << back);
             losses.told(&Ack { newest: number, mask: !late, hold: 0 }, HostNanos(i64::from(number)));
         }
-        assert_eq!(losses.covered(&ADAPTED), 2);
+        assert_eq!(losses.covered(&ADAPTED, ADAPTED.send_every), 2);
     }
 }

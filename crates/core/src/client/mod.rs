@@ -247,7 +247,10 @@ impl Client {
             return Ok(());
         }
         playing.spoken_to(now);
-        header.ack.iter().for_each(|ack| playing.acknowledged(ack, now));
+        if let Some(ack) = &header.ack {
+            let round_trip = self.acks.round_trip(ack, now);
+            playing.acknowledged((ack, header.sent_us), now, round_trip, &self.settings);
+        }
         self.measure(now, header);
         let lent = Lent { settings: &self.settings, timeline: &self.timeline };
         let Phase::Playing(playing) = &mut self.phase else { return Ok(()) };

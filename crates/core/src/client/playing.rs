@@ -15,6 +15,7 @@ use crate::arrangement::{Arrangement, OwnerSide};
 use crate::data::{Input, State};
 use crate::event::{Fact, InputFact, InputFate, Sink, tell, tell_input};
 use crate::ids::{EntityId, PeerId};
+use crate::pacing::{Pacing, SendRate};
 use crate::remote::{Sample, Samples, ViewClock};
 use crate::session::{Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
@@ -83,6 +84,9 @@ pub struct Known<'a> {
     pub mine: bool,
 }
 
+/// However little a way carries, messages are no more ticks apart.
+const MOST_APART: u8 = 8;
+
 /// What of an entity no longer owned is still read, and let go.
 const FORMER: usize = 16;
 
@@ -103,8 +107,9 @@ pub(super) struct Playing {
     gone: i64,
     /// Ticks since the last message.
     unsent: u8,
-    /// What was lost on the way up.
+    /// What was lost on the way up, and what it carries.
     losses: Losses,
+    pacing: Pacing,
     /// Newest snapshot taken.
     heard: Option<Tick>,
     pub(super) clock: Clock,
@@ -137,6 +142,7 @@ impl Playing {
             gone: i64::from(welcome.gone_ms) * 1_000_000,
             unsent: 0,
             losses: Losses::default(),
+            pacing: Pacing::default(),
             heard: None,
             clock,
             delay,
@@ -151,9 +157,19 @@ impl Playing {
         self.spoken = now;
     }
 
-    /// The server said what it has decoded.
-    pub(super) fn acknowledged(&mut self, ack: &Ack, now: HostNanos) {
+    /// The server said, by its clock at `sent_us`, what it has decoded; a round trip was measured by it.
+    pub(super) fn acknowledged(
+        &mut self,
+        (ack, sent_us): (&Ack, u32),
+        now: HostNanos,
+        round_trip: Option<i64>,
+        settings: &ClientSettings,
+    ) {
         self.losses.told(ack, now);
+        if let Some(round_trip) = round_trip.filter(|_| settings.rate == SendRate::Adapted) {
+            let usual = self.ticks.rate().nanos() * i64::from(settings.send_every);
+            self.pacing.told(now, sent_us, ack, round_trip, usual);
+        }
     }
 
     /// Whether the server has said nothing for so long that it is gone.
@@ -297,8 +313,11 @@ impl Playing {
     ) {
         self.clock.sent(now, self.delay, self.ticks.rate());
         self.unsent = self.unsent.saturating_add(1);
-        let is_due = self.unsent >= lent.settings.send_every;
-        let covered = self.losses.covered(lent.settings);
+        let adapts = lent.settings.rate == SendRate::Adapted;
+        let set = lent.settings.send_every;
+        let every = if adapts { self.pacing.every(self.ticks.rate(), set, MOST_APART) } else { set };
+        let is_due = self.unsent >= every;
+        let covered = self.losses.covered(lent.settings, every);
         for place in 0..self.mine.len() {
             let (owned, peer) = (self.owned[place], self.peer);
             let context = self.context(lent, owned);
@@ -310,12 +329,17 @@ impl Playing {
             }
             if is_due {
                 let mut out = BitWriter::new();
-                acks.header(mine.own.says(), peer.epoch, now).write(&mut out);
+                let header = acks.header(mine.own.says(), peer.epoch, now);
+                header.write(&mut out);
                 // Where a delay became longer, or messages more frequent, several are new at once.
                 let covered = covered.max(mine.unsaid).min(MAX_REPEATS);
                 mine.own.say(&context, &mine.delayed, covered, &mut out);
                 mine.unsaid = 0;
-                outbox.push_back(out.finish());
+                let bytes = out.finish();
+                if adapts {
+                    self.pacing.sent(header.sequence, bytes.len());
+                }
+                outbox.push_back(bytes);
             }
             for (of, sampled) in mine.given.drain(..) {
                 let fact = InputFact { peer, entity: owned.entity, tick: of, fate: InputFate::Sampled };

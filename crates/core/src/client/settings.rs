@@ -2,6 +2,7 @@
 
 use super::clock::ClockSettings;
 use super::redundancy::Redundancy;
+use crate::pacing::SendRate;
 use crate::remote::ViewDelay;
 
 /// A client's netcode settings.
@@ -15,6 +16,8 @@ pub struct ClientSettings {
     pub input_delay: u8,
     /// Ticks from message to message, 1 to 8.
     pub send_every: u8,
+    /// Whether they lie further apart where the way carries less.
+    pub rate: SendRate,
     /// See [`ViewDelay`].
     pub view_delay: ViewDelay,
     /// Milliseconds in which a correction is eased out; 0 shows it at once.
@@ -42,6 +45,7 @@ impl ClientSettings {
         redundancy: Redundancy::Fixed,
         input_delay: 0,
         send_every: 1,
+        rate: SendRate::Fixed,
         view_delay: ViewDelay::Auto,
         ease_ms: 120,
         snap_m: 3.0,

@@ -172,9 +172,10 @@ impl Server {
     }
 
     fn welcome(&mut self, now: HostNanos, to: PeerId, asked: &Header) {
+        let rate = self.ticks.rate();
         let since_base = now.since(self.ticks.due(self.ticks.base())).max(0);
         let Some(peer) = self.peers.get_mut(to) else { return };
-        if !peer.understood(asked, now) {
+        if !peer.understood(asked, now, rate) {
             return;
         }
         let welcome = Welcome {

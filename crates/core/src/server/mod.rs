@@ -181,6 +181,7 @@ impl Server {
         let Some(peer) = self.peers.get_mut(from) else { return Ok(()) };
         let message = Message::read(header, reader, &Layouts::new(&self.timeline, Some(expected), peer.spoken_of()))?;
         let layouts = Layouts::new(&self.timeline, Some(expected), &[]);
+        let rate = self.ticks.rate();
         let arrival = Arrival {
             now,
             expected,
@@ -194,21 +195,21 @@ impl Server {
         match message {
             Message::Inputs(inputs) => {
                 let newest = inputs.newest.unwrap_near(expected)?;
-                if peer.understood(header, now) {
+                if peer.understood(header, now, rate) {
                     peer.inputs(&arrival, newest, &inputs, sink);
                 }
             }
             Message::Claim(claim) => {
                 let newest = claim.newest.unwrap_near(expected)?;
                 let since = claim.since.unwrap_near(newest)?;
-                if peer.understood(header, now) {
+                if peer.understood(header, now, rate) {
                     peer.claim(&arrival, (newest, since), &claim, sink);
                 }
             }
             Message::Account(account) => {
                 let newest = account.newest.unwrap_near(expected)?;
                 let since = account.since.unwrap_near(newest)?;
-                if peer.understood(header, now) {
+                if peer.understood(header, now, rate) {
                     peer.account(&arrival, (newest, since), &account, sink);
                 }
             }
@@ -298,10 +299,11 @@ impl Server {
         let passed = tick.since(self.ticks.base()).unsigned_abs();
         let kinds = &self.timeline.at(tick).kinds;
         let mut seen = None;
+        let rate = self.ticks.rate();
         for peer in self.peers.iter_mut() {
-            if passed.is_multiple_of(u64::from(peer.settings.snapshot_every)) {
+            if peer.is_told(passed, rate) {
                 let seen = seen.get_or_insert_with(|| seen_by_others(&self.world, kinds));
-                self.outbox.push_back((peer.at, snapshot(peer, (&self.world, seen), kinds, now, tick)));
+                self.outbox.push_back((peer.at, snapshot(peer, (&self.world, seen), kinds, now, (tick, rate))));
                 pull_backs(peer, kinds, now, tick, &mut self.outbox);
             }
         }

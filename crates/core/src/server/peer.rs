@@ -10,6 +10,7 @@ use crate::arrangement::{Arrangement, Authority};
 use crate::data::State;
 use crate::event::Sink;
 use crate::ids::{Address, EntityId, Life, PeerId, Token};
+use crate::pacing::{Pacing, SendRate};
 use crate::policy::{Policy, Strikes};
 use crate::session::Owned;
 use crate::snapshot::Unacknowledged;
@@ -18,6 +19,9 @@ use crate::wire::{Account, Acks, Claim, Header, Inputs};
 
 /// What of an entity no longer owned is still read, and let go: as many as may lie in datagrams under way.
 const FORMER: usize = 16;
+
+/// However little a way carries, snapshots are no more ticks apart.
+const MOST_APART: u8 = 60;
 
 /// One connection.
 #[derive(Clone, Debug)]
@@ -40,6 +44,10 @@ pub(super) struct Peer {
     /// Both.
     spoken_of: Vec<Owned>,
     pub(super) margins: Margins,
+    /// What its way down carries.
+    pub(super) pacing: Pacing,
+    /// Ticks since its last snapshot.
+    unsent: u8,
     /// How much of it is read.
     pub(super) talk: Talk,
     /// Ticks of what counts against it.
@@ -63,6 +71,8 @@ impl Peer {
             former: Vec::new(),
             spoken_of: Vec::new(),
             margins: Margins::default(),
+            pacing: Pacing::default(),
+            unsent: 0,
             talk: Talk::default(),
             strikes: VecDeque::new(),
         }
@@ -158,15 +168,45 @@ impl Peer {
 
     /// A datagram of this connection was understood. `false` when it was before: drop it.
     #[must_use]
-    pub(super) fn understood(&mut self, header: &Header, now: HostNanos) -> bool {
+    pub(super) fn understood(&mut self, header: &Header, now: HostNanos, rate: Rate) -> bool {
         let first = self.acks.decoded(header.sequence, now);
         if first {
             self.heard = now;
             if let Some(ack) = &header.ack {
                 self.unacknowledged.acknowledged(ack);
+                if self.settings.rate == SendRate::Adapted
+                    && let Some(round_trip) = self.acks.round_trip(ack, now)
+                {
+                    let usual = rate.nanos() * i64::from(self.settings.snapshot_every);
+                    self.pacing.told(now, header.sent_us, ack, round_trip, usual);
+                }
             }
         }
         first
+    }
+
+    /// Ticks from snapshot to snapshot, as it is now.
+    pub(super) fn snapshot_every(&self, rate: Rate) -> u8 {
+        match self.settings.rate {
+            SendRate::Fixed => self.settings.snapshot_every,
+            SendRate::Adapted => self.pacing.every(rate, self.settings.snapshot_every, MOST_APART),
+        }
+    }
+
+    /// Another tick was made, so many after the session's first. Whether it is told of it.
+    pub(super) fn is_told(&mut self, passed: u64, rate: Rate) -> bool {
+        let every = self.snapshot_every(rate);
+        self.unsent = self.unsent.saturating_add(1);
+        // In step with all others, where it is as often as is set.
+        let due = if every == self.settings.snapshot_every {
+            passed.is_multiple_of(u64::from(every))
+        } else {
+            self.unsent >= every
+        };
+        if due {
+            self.unsent = 0;
+        }
+        due
     }
 
     /// Takes the inputs of a message.

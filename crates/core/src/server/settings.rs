@@ -1,12 +1,15 @@
 //! What the server does for one player, as its owner may turn it while it runs.
 
 use super::missing::{Missing, Waiting};
+use crate::pacing::SendRate;
 
 /// How a player is served.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct PlayerSettings {
     /// Ticks from snapshot to snapshot, 1 to 255.
     pub snapshot_every: u8,
+    /// Whether they lie further apart where the way carries less.
+    pub rate: SendRate,
     /// What a tick is made with whose input has not come.
     pub missing: Missing,
     /// For how many ticks one is waited for at most, where it is: 1 to [`MOST_WAIT`](Self::MOST_WAIT).
@@ -23,6 +26,7 @@ impl PlayerSettings {
     /// The default settings.
     pub const DEFAULT: Self = Self {
         snapshot_every: 3,
+        rate: SendRate::Fixed,
         missing: Missing::Hold,
         wait: 6,
         waiting: Waiting::AtOnce,

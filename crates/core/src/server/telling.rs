@@ -5,8 +5,9 @@ use std::collections::VecDeque;
 use super::control::Control;
 use super::peer::Peer;
 use crate::ids::Address;
+use crate::pacing::SendRate;
 use crate::session::{Kinds, Owned};
-use crate::tick::{HostNanos, Tick};
+use crate::tick::{HostNanos, Rate, Tick};
 use crate::wire::{
     BitRow, BitWriter, ClockTold, EntityRef, MessageKind, PullBack, SnapshotHead, Used, seen_record, write_shared,
 };
@@ -27,16 +28,16 @@ pub(super) fn snapshot(
     (world, seen): (&World, &[BitRow]),
     kinds: &Kinds,
     now: HostNanos,
-    tick: Tick,
+    (tick, rate): (Tick, Rate),
 ) -> Vec<u8> {
     let mut out = BitWriter::new();
     let header = peer.acks.header(MessageKind::Snapshot, peer.id.epoch, now);
     header.write(&mut out);
-    let (every, margin, news) = (peer.settings.snapshot_every, peer.margins.take(), peer.unacknowledged.compose(tick));
+    let (every, margin, news) = (peer.snapshot_every(rate), peer.margins.take(), peer.unacknowledged.compose(tick));
     peer.unacknowledged.sent(header.sequence, tick);
-    let peer = &*peer;
+    let owner = &*peer;
     let entities = world.iter().zip(seen).map(|(e, seen)| {
-        let own = peer.control(e.id()).map(|control| {
+        let own = owner.control(e.id()).map(|control| {
             let includes = control.includes(tick);
             Used {
                 tick: includes.newest.unwrap_or(tick).wire(),
@@ -47,7 +48,11 @@ pub(super) fn snapshot(
         (told(e, own), e.state(), seen)
     });
     write_shared(&mut out, &SnapshotHead { tick: tick.wire(), every, margin, news }, kinds, entities);
-    out.finish()
+    let bytes = out.finish();
+    if peer.settings.rate == SendRate::Adapted {
+        peer.pacing.sent(header.sequence, bytes.len());
+    }
+    bytes
 }
 
 /// Which tick it is, for a peer.

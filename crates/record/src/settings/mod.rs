@@ -91,6 +91,10 @@ pub enum Knob {
     Wait,
     /// What it does with those that waited.
     Waiting,
+    /// Whether snapshots are as often as is set.
+    RateDown,
+    /// Whether messages up are.
+    RateUp,
 }
 
 /// A knob's entry in the table.
@@ -346,6 +350,8 @@ mod tests {
             (Knob::ClockBy, KnobValue::Choice(2)),
             (Knob::LeadBy, KnobValue::Choice(1)),
             number(Knob::InputDelay, 1.0),
+            (Knob::RateDown, KnobValue::Choice(1)),
+            (Knob::RateUp, KnobValue::Choice(1)),
         ];
         assert_eq!(cures, expected);
     }

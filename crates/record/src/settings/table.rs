@@ -1,12 +1,12 @@
 //! The table of settings: what each is called, how it is written, turned and tried, and what it acts on.
 
 use velocitas_core::{
-    ClockBy, ClockChange, LeadBy, MAX_REPEATS, Missing, PlayerSettings, Redundancy, ViewDelay, Waiting,
+    ClockBy, ClockChange, LeadBy, MAX_REPEATS, Missing, PlayerSettings, Redundancy, SendRate, ViewDelay, Waiting,
 };
 
 use super::group::Group;
 use super::{Knob, KnobSpec};
-use crate::choice::{CLOCK, CLOCK_CHANGE, LEAD, MISSING, REDUNDANCY, WAITING};
+use crate::choice::{CLOCK, CLOCK_CHANGE, LEAD, MISSING, RATE, REDUNDANCY, WAITING};
 use crate::knob::{Accessor, Range, Sound};
 use crate::quantity::Takes;
 
@@ -35,7 +35,7 @@ const EXTRA: &[f64] = &[0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0];
 const LONGEST: f64 = 5000.0;
 
 /// All of them, in the order of [`Knob`].
-pub static SETTINGS: [KnobSpec; 37] = [
+pub static SETTINGS: [KnobSpec; 39] = [
     KnobSpec {
         knob: Knob::Latency,
         group: Group::Link,
@@ -529,6 +529,36 @@ pub static SETTINGS: [KnobSpec; 37] = [
         accessor: Accessor::Choice {
             get: |k| place_of(&Waiting::ALL, &k.served.waiting),
             set: |k, place| k.served.waiting = at(&Waiting::ALL, place, k.served.waiting),
+        },
+    },
+    KnobSpec {
+        knob: Knob::RateDown,
+        group: Group::Server,
+        name: "rate of snapshots",
+        unit: "",
+        range: Range::Choice(&RATE),
+        help: "whether snapshots lie further apart where the way down carries less than is sent",
+        key: "rate_down",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&SendRate::ALL, &k.served.rate),
+            set: |k, place| k.served.rate = at(&SendRate::ALL, place, k.served.rate),
+        },
+    },
+    KnobSpec {
+        knob: Knob::RateUp,
+        group: Group::Inputs,
+        name: "rate of messages",
+        unit: "",
+        range: Range::Choice(&RATE),
+        help: "whether messages up lie further apart where the way up carries less than is sent",
+        key: "rate_up",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&SendRate::ALL, &k.settings.rate),
+            set: |k, place| k.settings.rate = at(&SendRate::ALL, place, k.settings.rate),
         },
     },
 ];

@@ -56,7 +56,7 @@ fn groups_are_opened_and_folded_and_nothing_of_a_folded_one_is_turned() {
     choose(&mut stage, Knob::SendEvery);
     press(&mut stage, KeyCode::Right);
     type_keys(&mut stage, "e");
-    assert!(text(&mut stage, 160, 47).contains("1 of 3 not at default"), "{}", text(&mut stage, 160, 47));
+    assert!(text(&mut stage, 160, 47).contains("1 of 5 not at default"), "{}", text(&mut stage, 160, 47));
 }
 
 #[test]
@@ -75,7 +75,8 @@ fn a_choice_is_turned_typed_and_explained_like_any_knob() {
         assert!(shown.contains(&format!("\u{25c2}     {wanted} \u{25b8}")) && shown.contains(says), "{shown}");
     }
     press(&mut stage, KeyCode::Right);
-    assert_eq!(missing(&mut stage), velocitas_core::Missing::Rest, "the last has none behind it");
+    press(&mut stage, KeyCode::Right);
+    assert_eq!(missing(&mut stage), velocitas_core::Missing::Wait, "the last has none behind it");
     assert!(line(&mut stage, "missing fade all").contains("missing inputs of"), "{}", panel(&mut stage));
     assert_eq!(missing(&mut stage), velocitas_core::Missing::Fade);
     type_keys(&mut stage, ":missing r");
@@ -83,7 +84,7 @@ fn a_choice_is_turned_typed_and_explained_like_any_knob() {
     assert!(panel(&mut stage).contains("missing rest"), "{}", panel(&mut stage));
     press(&mut stage, KeyCode::Esc);
     let said = line(&mut stage, "missing rust");
-    assert!(said.contains("expected hold, fade or rest; found `rust`"), "{said}");
+    assert!(said.contains("expected hold, fade, rest or wait; found `rust`"), "{said}");
 }
 
 #[test]
