@@ -19,7 +19,7 @@ struct Table {
     measures: &'static [&'static str],
 }
 
-const TABLES: [Table; 10] = [
+const TABLES: [Table; 11] = [
     Table { mark: "clock", sets: &["clock=all"], measures: &["corrections", "late", "ahead"] },
     Table {
         mark: "clock_change",
@@ -59,6 +59,11 @@ const TABLES: [Table; 10] = [
             "redundancy=adapted,adapted,adapted,adapted",
         ],
         measures: &["corrections", "ahead", "bytes_up"],
+    },
+    Table {
+        mark: "all of it",
+        sets: &["send_every=1,2", "redundancy=fixed,adapted", "extra_lead=0,1", "missing=hold,wait", "wait=6,16"],
+        measures: &["corrections", "late", "bytes_up", "hops", "ahead"],
     },
     Table {
         mark: "waiting",

@@ -11,7 +11,10 @@ mod strip;
 
 pub(crate) use reading::Reading;
 pub use reading::Subject;
-use sample::{buffer, bytes_down, bytes_up, error, jump, late, lead, margin, replayed, round_trip, speed, view_delay};
+use sample::{
+    behind, buffer, bytes_down, bytes_up, covered, error, jump, late, lead, margin, messages, replayed, round_trip,
+    speed, view_delay,
+};
 use screenings::Screenings;
 use seen::{drawn_error, roughness, severity, view_age};
 pub use strip::{Cell, Column, Effort, Reader, Strip};
@@ -140,7 +143,9 @@ impl Lane {
 }
 
 /// What others call lanes.
-const OTHER_WORDS: [(&str, &str); 20] = [
+const OTHER_WORDS: [(&str, &str); 22] = [
+    ("redundancy", "covered"),
+    ("send-rate", "messages"),
     ("rtt", "round-trip"),
     ("ping", "round-trip"),
     ("latency", "round-trip"),
@@ -169,7 +174,7 @@ const VIEWER: &[Series] = &one(Stands::Viewer);
 const MILLIMETRE: f64 = 1e-3;
 
 /// The table, in the order in which lanes are offered.
-pub const LANES: [Lane; 16] = [
+pub const LANES: [Lane; 19] = [
     lane("error", "prediction error", "m", "first prediction against the authority, every own tick", error)
         .of(OWNER)
         .on_decades(MILLIMETRE),
@@ -190,6 +195,14 @@ pub const LANES: [Lane; 16] = [
     .of(OWNER),
     lane("buffer", "server's buffer", "inputs", "inputs that wait at the server, at each of its ticks", buffer)
         .of(&one(Stands::Authority)),
+    lane(
+        "behind",
+        "behind its owner",
+        "ticks",
+        "ticks of its owner's that the server has not made yet, since it waits for inputs",
+        behind,
+    )
+    .of(&one(Stands::Authority)),
     lane(
         "late",
         "late, made up",
@@ -221,6 +234,9 @@ pub const LANES: [Lane; 16] = [
     lane("bytes-down", "payload down", "kB/s", "sent to it in the second before, by kind, lost or not", bytes_down).of(
         &[Series { name: "snapshots", stands: Stands::Authority }, Series { name: "other", stands: Stands::Plain }],
     ),
+    lane("covered", "redundancy", "ticks", "ticks that each message up covers", covered).of(OWNER),
+    lane("messages", "messages", "/s", "datagrams sent in the second before, up and down, lost or not", messages)
+        .of(&[Series { name: "up", stands: Stands::Owner }, Series { name: "down", stands: Stands::Authority }]),
     lane("replayed", "replayed", "ticks", "ticks simulated again at a time", replayed)
         .of(OWNER)
         .taken(Together::Events),

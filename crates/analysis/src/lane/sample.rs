@@ -111,15 +111,54 @@ pub(super) fn margin(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell
 }
 
 pub(super) fn buffer(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {
+    let sends_inputs = sends_inputs(r);
     for own in &r.record.of(r.subject.machine).own {
         let mut arrived = arrivals(own, from, to);
         arrived.sort_unstable_by_key(|arrival| arrival.tick);
         let authority = r.record.authority(own.actor);
         authority.visit(authority.between(from, before(to)), |head, _| {
             let waits = |arrival: &&Arrival| arrival.at <= head.at && arrival.let_go.is_none_or(|at| at > head.at);
-            let ahead = arrived.iter().rev().take_while(|arrival| arrival.tick > head.tick);
+            let done = head.used().filter(|_| sends_inputs).unwrap_or(head.tick);
+            let ahead = arrived.iter().rev().take_while(|arrival| arrival.tick > done);
             tell(0, head.at, ahead.filter(waits).count() as f64);
         });
+    }
+}
+
+/// Whether what is told of a machine's entities is what was pressed, and by that alone.
+fn sends_inputs(r: &Reading<'_>) -> bool {
+    let player = r.record.cast.machines[r.subject.machine.index()].player.as_ref();
+    player.is_some_and(|player| player.arrangement.sends_inputs())
+}
+
+pub(super) fn behind(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {
+    for own in &r.record.of(r.subject.machine).own {
+        let authority = r.record.authority(own.actor);
+        authority.visit(authority.between(from, before(to)), |head, _| {
+            let behind = head.used().map(|used| head.tick.0.saturating_sub(used.0));
+            behind.into_iter().for_each(|ticks| tell(0, head.at, f64::from(ticks)));
+        });
+    }
+}
+
+pub(super) fn covered(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {
+    let rows = r.record.datagrams(r.subject.machine, from, to);
+    for row in rows.filter(|row| row.kind.is_word() && (from..to).contains(&row.at)) {
+        tell(0, row.at, f64::from(row.ticks));
+    }
+}
+
+pub(super) fn messages(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {
+    let rows = r.record.datagrams(r.subject.machine, from.minus(RATED), to);
+    let mut times: [Vec<LabTime>; 2] = [Vec::new(), Vec::new()];
+    rows.for_each(|row| times[usize::from(!row.kind.is_up())].push(row.at));
+    for (series, times) in times.iter_mut().enumerate() {
+        times.sort_unstable();
+        for at in steps(from, to, STEP).filter(|at| *at >= RATED) {
+            let (first, next) = (at.minus(RATED), at);
+            let count = times.partition_point(|t| *t <= next) - times.partition_point(|t| *t <= first);
+            tell(series, at, count as f64);
+        }
     }
 }
 
