@@ -101,7 +101,7 @@ pub static CLOCK: [Choice; 4] = [
     },
     Choice {
         name: "timestamps",
-        does: "each datagram says when it left and what it answers: offset and round trip follow; the quickest exchange of five seconds counts",
+        does: "each datagram says when it left and what it answers; the quickest exchange of five seconds gives the offset",
         price: "nothing: the envelope has the times anyway",
         invites: "a way that is slower up than down deceives it by half of the difference",
         is_sound: true,

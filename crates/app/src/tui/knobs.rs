@@ -12,8 +12,10 @@ use super::palette::{Palette, Tone};
 use super::stage::Stage;
 use super::stage::knob_list::{KnobList, Line};
 
-/// Lines below the list, for what the chosen one is.
-const HELP: usize = 2;
+/// Lines below the list, for what the chosen one is; one less where there is little room.
+const HELP: usize = 3;
+/// So many rows are little room.
+const LITTLE: u16 = 9;
 
 /// Rows that it would take with its frame, if there were room.
 pub(super) fn rows(list: &KnobList) -> u16 {
@@ -28,7 +30,8 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let inner = frame(p, area, &title, buffer);
     let values = stage.run.lab().knobs(stage.selected.entity);
     let (lines, chosen) = (list.lines(), list.chosen_line());
-    let room = usize::from(inner.height).saturating_sub(HELP).max(1);
+    let below = if inner.height <= LITTLE { HELP - 1 } else { HELP };
+    let room = usize::from(inner.height).saturating_sub(below).max(1);
     let at = lines.iter().position(|line| *line == chosen).unwrap_or_default();
     // Of what follows, one line stays in sight, so that it is seen to go on.
     let first = (at + 2).saturating_sub(room).min(lines.len().saturating_sub(room));
@@ -41,8 +44,12 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
         let pieces: Vec<(&str, Style)> = pieces.iter().map(|(text, style)| (text.as_str(), *style)).collect();
         write(buffer, (inner.x + 1, y), inner.right(), &pieces);
     }
-    let help = wrapped(&help(list, chosen, values), usize::from(inner.width).saturating_sub(2));
-    for (line, y) in help.iter().zip(inner.bottom().saturating_sub(HELP as u16)..inner.bottom()) {
+    let mut help = wrapped(&help(list, chosen, values), usize::from(inner.width).saturating_sub(2));
+    if help.len() > below {
+        help.truncate(below);
+        help[below - 1].push('\u{2026}');
+    }
+    for (line, y) in help.iter().zip(inner.bottom().saturating_sub(below as u16)..inner.bottom()) {
         write(buffer, (inner.x + 1, y), inner.right(), &[(line, p.text(Tone::Muted))]);
     }
 }
@@ -85,5 +92,22 @@ fn help(list: &KnobList, chosen: Line, values: &Knobs) -> String {
         (Line::Head(group), _) => format!("{}; e or right opens it", group.help()),
         (_, Some(choice)) => format!("{}: {}", choice.name, choice.does),
         (_, None) => knob.spec().help.to_owned(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_each_knob_and_each_choice_does_fits_below_the_list() {
+        // The panel's width without its frame and margins.
+        const WIDTH: usize = 43;
+        for spec in KNOBS.iter() {
+            let ways = spec.knob.choices().iter().map(|choice| format!("{}: {}", choice.name, choice.does));
+            for said in ways.chain([spec.help.to_owned()]) {
+                assert!(wrapped(&said, WIDTH).len() <= HELP, "{}: {said}", spec.name);
+            }
+        }
     }
 }
