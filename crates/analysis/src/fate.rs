@@ -78,8 +78,8 @@ pub fn fate(record: &Record, machine: MachineId, actor: ActorId, row: &InputRow,
     let made = made.map(|head| head.at).filter(|at| *at <= end);
     let newest = authority.at(end).and_then(|i| authority.head(i));
     // The server made that tick, and waits for its owner's.
-    let same = authority.of_tick(row.tick).and_then(|i| authority.head(i));
-    let is_waited_for = made.is_none() && same.is_some_and(|head| head.at <= end);
+    let same = || authority.of_tick(row.tick).and_then(|i| authority.head(i));
+    let is_waited_for = made.is_none() && same().is_some_and(|head| head.at <= end);
     if let Some((at, margin)) = row.arrived().filter(|(at, _)| *at <= end) {
         return Some(match (margin < 0, row.used().filter(|(at, _)| *at <= end)) {
             (true, _) => Fate::Late(made.map_or(0.0, |made| at.minus(made).millis())),

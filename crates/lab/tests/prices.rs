@@ -80,7 +80,7 @@ fn switches_automatic_values_and_tunables_have_values_too() {
     };
     assert_eq!(values(Turn::Knob(Knob::Prediction, KnobValue::Switch(true))).0, ["off", "on"]);
     assert_eq!(values(Turn::Knob(Knob::Prediction, KnobValue::Switch(false))).0, ["off", "on"]);
-    assert_eq!(values(Turn::Knob(Knob::Missing, KnobValue::Choice(1))).0, ["hold", "fade", "rest"]);
+    assert_eq!(values(Turn::Knob(Knob::Missing, KnobValue::Choice(1))).0, ["hold", "fade", "rest", "wait"]);
     let (delays, _) = values(Turn::Knob(Knob::ViewDelay, KnobValue::Auto));
     assert_eq!(delays[..4], ["auto", "0 ms", "10 ms", "20 ms"]);
     assert!(delays.contains(&"200 ms".to_owned()), "{delays:?}");

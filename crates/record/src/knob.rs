@@ -41,7 +41,7 @@ pub enum Sound {
     Up,
     /// A notch less.
     Down,
-    /// Nothing: it says how another setting acts.
+    /// Nothing: it says how another setting acts, or takes from one thing what it gives to another.
     Nothing,
 }
 

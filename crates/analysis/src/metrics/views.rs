@@ -63,6 +63,8 @@ struct Made {
 #[derive(Clone, Debug, Default)]
 struct Truth {
     rows: Vec<Made>,
+    /// In how many of them its owner was behind, since its inputs were waited for.
+    behind: usize,
     /// When it was put elsewhere among them, and in which ticks.
     teleports: Vec<(LabTime, RecordTick)>,
 }
@@ -73,11 +75,15 @@ impl Truth {
     fn reach(&mut self, track: &StateTrack, window: LabTime) {
         let (from, to) = (window.minus(OLDEST), window.plus(WINDOW).plus(SETTLED));
         let old = self.rows.partition_point(|row| row.at < from);
+        let is_behind = |row: &Made| row.used.is_some_and(|used| used < row.tick);
+        self.behind -= if self.behind > 0 { self.rows[..old].iter().filter(|row| is_behind(row)).count() } else { 0 };
         self.rows.drain(..old);
         let next = self.rows.last().map_or(from, |last| last.at.plus(LabTime(1)));
         track.visit(track.between(next.max(from), to), |head, pos| {
             let (at, tick, used, teleported) = (head.at, head.tick, head.used(), head.teleported);
-            self.rows.push(Made { at, tick, used, pos: lanes(pos), teleported });
+            let made = Made { at, tick, used, pos: lanes(pos), teleported };
+            self.behind += usize::from(is_behind(&made));
+            self.rows.push(made);
         });
         let put = self.rows.iter().filter(|row| row.teleported);
         self.teleports.clear();
@@ -90,11 +96,6 @@ impl Truth {
             return Some(guess);
         }
         self.rows.binary_search_by_key(&tick, |row| row.tick).ok()
-    }
-
-    /// Whether its owner was behind in any of them, since its inputs were waited for.
-    fn is_behind(&self) -> bool {
-        self.rows.iter().any(|row| row.used.is_some_and(|used| used < row.tick))
     }
 
     /// The tick in which a tick of its owner's was made.
@@ -223,7 +224,7 @@ impl Reel {
         for (actor, (own, sights)) in record.cast.actors().zip(&mut all).filter(|(_, (_, sights))| !sights.is_empty()) {
             let (timing, truth) = (&mut self.timings[usize::from(*own)], &self.truths[actor.index()]);
             // What it draws of its own are ticks of its own.
-            if *own && sends_inputs && truth.is_behind() {
+            if *own && sends_inputs && truth.behind > 0 {
                 let predicted = sights.iter_mut().filter(|sight| sight.how == Drawn::Predicted);
                 predicted.for_each(|sight| sight.tick = truth.made_in(sight.tick));
             }
@@ -533,7 +534,7 @@ mod tests {
             teleported: false,
         };
         let rows = (0..40).filter(|tick| !(10..14).contains(tick)).map(made).collect();
-        let truth = Truth { rows, teleports: Vec::new() };
+        let truth = Truth { rows, ..Truth::default() };
         assert_eq!(truth.made(RecordTick(9), 0.5), None);
         assert_eq!(truth.made(RecordTick(9), 0.0), Some(450_000_000.0));
         assert_eq!(truth.made(RecordTick(14), 0.5), Some(725_000_000.0));

@@ -28,6 +28,9 @@ impl Delayed {
     /// Where the delay became longer, what hands do now is given to several ticks; where it became shorter, what was said is kept
     /// to, and hands are asked again once that is used up.
     pub(super) fn begin(&mut self, tick: Tick, delay: u8, mut sample: impl FnMut(Tick) -> Input) -> Input {
+        if delay == 0 && self.waiting.is_empty() {
+            return sample(tick);
+        }
         let delay = usize::from(delay.min(MOST_DELAY));
         while self.waiting.len() <= delay {
             let given = sample(tick.offset(self.waiting.len() as i64));

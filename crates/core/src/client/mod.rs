@@ -43,6 +43,7 @@ use crate::data::{Input, State};
 use crate::event::{ClockFact, Fact, Sink, tell};
 use crate::frame::Frame;
 use crate::ids::{EntityId, Life, PeerId, Token};
+use crate::pacing::SendRate;
 use crate::remote::{DrawnSpot, DrawnState, Shown};
 use crate::schema::Schema;
 use crate::session::{Ingredients, Layouts, Owned, Timeline};
@@ -248,7 +249,8 @@ impl Client {
         }
         playing.spoken_to(now);
         if let Some(ack) = &header.ack {
-            let round_trip = self.acks.round_trip(ack, now);
+            let adapts = self.settings.rate == SendRate::Adapted;
+            let round_trip = if adapts { self.acks.round_trip(ack, now) } else { None };
             playing.acknowledged((ack, header.sent_us), now, round_trip, &self.settings);
         }
         self.measure(now, header);

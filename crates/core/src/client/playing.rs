@@ -157,7 +157,7 @@ impl Playing {
         self.spoken = now;
     }
 
-    /// The server said, by its clock at `sent_us`, what it has decoded; a round trip was measured by it.
+    /// The server said, by its clock at `sent_us`, what it has decoded; where messages keep to what the way carries, a round trip was measured by it.
     pub(super) fn acknowledged(
         &mut self,
         (ack, sent_us): (&Ack, u32),
@@ -166,7 +166,7 @@ impl Playing {
         settings: &ClientSettings,
     ) {
         self.losses.told(ack, now);
-        if let Some(round_trip) = round_trip.filter(|_| settings.rate == SendRate::Adapted) {
+        if let Some(round_trip) = round_trip {
             let usual = self.ticks.rate().nanos() * i64::from(settings.send_every);
             self.pacing.told(now, sent_us, ack, round_trip, usual);
         }

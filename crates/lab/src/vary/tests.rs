@@ -33,7 +33,7 @@ fn values_are_lists_ranges_and_choices_in_any_unit() {
     assert_eq!(values("loss=0.01%,0.02%"), ["0.01 %", "0.02 %"], "what differs looks different");
     assert_eq!(values("server.frame_rate=30Hz..90Hz:30"), ["30 Hz", "60 Hz", "90 Hz"]);
     assert_eq!(values("copies=1..3:1"), ["1", "2", "3"]);
-    assert_eq!(values("missing=all"), ["hold", "fade", "rest"]);
+    assert_eq!(values("missing=all"), ["hold", "fade", "rest", "wait"]);
     assert_eq!(values("plover.missing=rest,hold"), ["rest", "hold"]);
     assert_eq!(values("profile=all").len(), crate::PROFILES.len());
     assert_eq!(values("teal.arrangement=all"), velocitas_core::Arrangement::ALL.map(velocitas_core::Arrangement::name));
@@ -50,7 +50,7 @@ fn a_mistake_is_told_with_what_was_expected_and_the_nearest_word() {
         ("latancy=3", "did you mean `latency`?"),
         ("plovr.latency=3", "did you mean `plover`?"),
         ("plover.latncy=3", "did you mean `latency`?"),
-        ("missing=hodl", "expected hold, fade or rest; found `hodl`; did you mean `hold`?"),
+        ("missing=hodl", "expected hold, fade, rest or wait; found `hodl`; did you mean `hold`?"),
         ("link.hom.latency=3", "did you mean `home`?"),
         ("link.home.view_delay=3", "`view_delay` is no setting of a link"),
         ("courier.wlk=3", "did you mean `walk`?"),

@@ -14,6 +14,10 @@ impl Record {
     pub fn made_in(&self, machine: MachineId, actor: ActorId, tick: RecordTick) -> Option<usize> {
         let authority = self.authority(actor);
         let same = authority.of_tick(tick)?;
+        // Mostly it is as simple as that.
+        if authority.head(same).is_some_and(|head| head.used() == Some(tick)) {
+            return Some(same);
+        }
         let waits = self.cast.machines[machine.index()].player.as_ref().is_some_and(|p| p.arrangement.sends_inputs());
         let includes = |i: &usize| authority.head(*i).is_some_and(|head| head.used().is_none_or(|used| used >= tick));
         if !waits || includes(&same) {
@@ -25,10 +29,8 @@ impl Record {
     /// The same, if it includes none that is later.
     pub fn answer(&self, machine: MachineId, actor: ActorId, tick: RecordTick) -> Option<usize> {
         let made = self.made_in(machine, actor, tick)?;
-        let authority = self.authority(actor);
-        let waited = authority.head(made)?.tick != tick;
-        let is_alone = !waited || authority.head(made)?.used() == Some(tick);
-        is_alone.then_some(made)
+        let head = self.authority(actor).head(made)?;
+        (head.tick == tick || head.used() == Some(tick)).then_some(made)
     }
 
     /// The tick of an owner's that was the first to be made in a tick of the server's or after it: what happened to the entity by the server's

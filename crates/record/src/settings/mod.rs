@@ -349,7 +349,6 @@ mod tests {
             (Knob::ClockBy, KnobValue::Choice(1)),
             (Knob::ClockBy, KnobValue::Choice(2)),
             (Knob::LeadBy, KnobValue::Choice(1)),
-            number(Knob::InputDelay, 1.0),
             (Knob::RateDown, KnobValue::Choice(1)),
             (Knob::RateUp, KnobValue::Choice(1)),
         ];

@@ -498,7 +498,7 @@ pub static SETTINGS: [KnobSpec; 39] = [
         help: "ticks for which an input waits before it counts: a later response, less that is predicted, smaller corrections",
         key: "input_delay",
         takes: Takes::Whole,
-        sound: Sound::Up,
+        sound: Sound::Nothing,
         accessor: Accessor::Number {
             get: |k| f64::from(k.settings.input_delay),
             set: |k, x| k.settings.input_delay = x as u8,

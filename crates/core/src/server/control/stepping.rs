@@ -132,6 +132,11 @@ impl Stepping {
         entity: &mut Entity,
         sink: &mut S,
     ) -> Moved {
+        // Mostly nothing is waited for, nor was.
+        let now = turn.scene.tick;
+        if turn.gap.wait == 0 && self.done.is_none_or(|done| done.next() == now) {
+            return self.step(peer, turn, entity, sink);
+        }
         let mut moved = Moved::default();
         let mut made = 0;
         while let Some(tick) = self.next(turn, made) {
