@@ -153,9 +153,8 @@ impl Moment<'_> {
         let authority = self.record.authority(actor);
         let owners = self.record.cast.actors[actor.index()].owners_at(self.at);
         let [owner] = owners[..] else { return tick };
-        let player = self.record.cast.machines[owner.index()].player.as_ref();
         let used = || authority.of_tick(tick).and_then(|i| authority.head(i)).and_then(|head| head.used());
-        if player.is_some_and(|player| player.arrangement.sends_inputs()) { used().unwrap_or(tick) } else { tick }
+        if self.record.cast.sends_inputs(owner) { used().unwrap_or(tick) } else { tick }
     }
 
     /// What the one owner of an entity makes of it; who shares it makes nothing.

@@ -111,7 +111,7 @@ pub(super) fn margin(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell
 }
 
 pub(super) fn buffer(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {
-    let sends_inputs = sends_inputs(r);
+    let sends_inputs = r.record.cast.sends_inputs(r.subject.machine);
     for own in &r.record.of(r.subject.machine).own {
         let mut arrived = arrivals(own, from, to);
         arrived.sort_unstable_by_key(|arrival| arrival.tick);
@@ -123,12 +123,6 @@ pub(super) fn buffer(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell
             tell(0, head.at, ahead.filter(waits).count() as f64);
         });
     }
-}
-
-/// Whether what is told of a machine's entities is what was pressed, and by that alone.
-fn sends_inputs(r: &Reading<'_>) -> bool {
-    let player = r.record.cast.machines[r.subject.machine.index()].player.as_ref();
-    player.is_some_and(|player| player.arrangement.sends_inputs())
 }
 
 pub(super) fn behind(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {

@@ -219,8 +219,7 @@ impl Reel {
                 sights.push(sight);
             });
         }
-        let player = record.cast.machines[viewer.index()].player.as_ref();
-        let sends_inputs = player.is_some_and(|player| player.arrangement.sends_inputs());
+        let sends_inputs = record.cast.sends_inputs(viewer);
         for (actor, (own, sights)) in record.cast.actors().zip(&mut all).filter(|(_, (_, sights))| !sights.is_empty()) {
             let (timing, truth) = (&mut self.timings[usize::from(*own)], &self.truths[actor.index()]);
             // What it draws of its own are ticks of its own.

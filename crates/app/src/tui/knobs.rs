@@ -33,8 +33,9 @@ pub(super) fn draw(stage: &Stage, area: Rect, buffer: &mut Buffer) {
     let below = if inner.height <= LITTLE { HELP - 1 } else { HELP };
     let room = usize::from(inner.height).saturating_sub(below).max(1);
     let at = lines.iter().position(|line| *line == chosen).unwrap_or_default();
-    // Of what follows, one line stays in sight, so that it is seen to go on.
-    let first = (at + 2).saturating_sub(room).min(lines.len().saturating_sub(room));
+    // Of what follows, one line stays in sight where there is room, so that it is seen to go on.
+    let in_sight = at + 1 + usize::from(room > 1);
+    let first = in_sight.saturating_sub(room).min(lines.len().saturating_sub(room));
     let shown = lines.iter().skip(first).take(room);
     for (line, y) in shown.zip(inner.y..inner.bottom()) {
         let pieces = match line {

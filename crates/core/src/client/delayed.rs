@@ -5,6 +5,8 @@
 
 use std::collections::VecDeque;
 
+use super::settings::ClientSettings;
+use crate::arrangement::Arrangement;
 use crate::data::Input;
 use crate::tick::Tick;
 
@@ -15,7 +17,12 @@ pub(super) struct Delayed {
 }
 
 /// No input waits longer, in ticks.
-pub(super) const MOST_DELAY: u8 = 8;
+const MOST_DELAY: u8 = 8;
+
+/// For how many ticks what is sampled is to wait: who decides where it is waits for nobody.
+pub(super) fn wanted_delay(arrangement: Arrangement, settings: &ClientSettings) -> u8 {
+    if arrangement.owner().decides() { 0 } else { settings.input_delay.min(MOST_DELAY) }
+}
 
 impl Delayed {
     /// Of what becomes the own: until the first input that is sampled counts, nothing is pressed, as the server takes it to be.

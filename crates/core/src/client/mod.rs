@@ -33,6 +33,7 @@ pub use settings::ClientSettings;
 use std::collections::VecDeque;
 
 use clock::{Clock, Measured};
+use delayed::wanted_delay;
 use joining::Joining;
 use leaving::Leaving;
 use playing::{Lent, Playing};
@@ -296,18 +297,14 @@ impl Client {
         self.phase = Phase::Joining(Joining::default());
     }
 
-    /// For how many ticks its inputs wait.
-    fn delay(&self) -> u8 {
-        if self.arrangement.owner().decides() { 0 } else { self.settings.input_delay.min(delayed::MOST_DELAY) }
-    }
-
     /// Begins to play.
     fn join<S: Sink>(&mut self, now: HostNanos, header: &Header, welcome: &Welcome, sink: &mut S) {
-        let Some(ticks) = joining::schedule(now, welcome, &self.round_trip, &self.frame, self.delay()) else { return };
+        let delay = wanted_delay(self.arrangement, &self.settings);
+        let Some(ticks) = joining::schedule(now, welcome, &self.round_trip, &self.frame, delay) else { return };
         let peer = PeerId { slot: welcome.slot, epoch: header.epoch };
         tell(sink, Fact::Joined { peer, tick: ticks.newest() });
         let clock = Clock::new(now, header.sent_us, welcome, &self.round_trip);
-        let playing = Playing::new(ticks, (clock, self.delay()), peer, welcome, self.arrangement, now);
+        let playing = Playing::new(ticks, (clock, delay), peer, welcome, self.arrangement, now);
         self.phase = Phase::Playing(Box::new(playing));
     }
 

@@ -5,7 +5,7 @@ mod drawing;
 use std::collections::VecDeque;
 
 use super::clock::{Clock, Measured, Report, Steer};
-use super::delayed::{Delayed, MOST_DELAY};
+use super::delayed::{Delayed, wanted_delay};
 use super::ease::Ease;
 use super::latch::Latch;
 use super::losses::Losses;
@@ -270,16 +270,15 @@ impl Playing {
         }
     }
 
-    /// For how many ticks what is sampled waits: who decides where it is does not wait for anybody.
-    fn wanted_delay(&self, settings: &ClientSettings) -> u8 {
-        if self.arrangement.owner().decides() { 0 } else { settings.input_delay.min(MOST_DELAY) }
-    }
-
     /// Samples the keys and makes one tick.
     fn tick<S: Sink>(&mut self, lent: &Lent<'_>, tick: Tick, sink: &mut S) {
         self.set_predicting(lent.settings.predict);
-        self.delay =
-            self.clock.delay(self.delay, self.wanted_delay(lent.settings), self.ticks.rate(), &lent.settings.clock);
+        self.delay = self.clock.delay(
+            self.delay,
+            wanted_delay(self.arrangement, lent.settings),
+            self.ticks.rate(),
+            &lent.settings.clock,
+        );
         let delay = self.delay;
         for place in 0..self.mine.len() {
             let context = self.context(lent, self.owned[place]);
@@ -385,7 +384,8 @@ impl Playing {
                 self.told(lent, (record.entity.id, record.entity.teleports), word, sink);
             }
         }
-        let report = Report { tick, margin: snapshot.head.margin, left, delay: self.wanted_delay(lent.settings) };
+        let report =
+            Report { tick, margin: snapshot.head.margin, left, delay: wanted_delay(self.arrangement, lent.settings) };
         let steer = self.clock.reported(&self.ticks, now, report, measured, &lent.settings.clock);
         self.set_clock(steer, sink);
     }

@@ -18,7 +18,7 @@ impl Record {
         if authority.head(same).is_some_and(|head| head.used() == Some(tick)) {
             return Some(same);
         }
-        let waits = self.cast.machines[machine.index()].player.as_ref().is_some_and(|p| p.arrangement.sends_inputs());
+        let waits = self.cast.sends_inputs(machine);
         let includes = |i: &usize| authority.head(*i).is_some_and(|head| head.used().is_none_or(|used| used >= tick));
         if !waits || includes(&same) {
             return Some(same);
@@ -41,7 +41,7 @@ impl Record {
         let used = |i: usize| authority.head(i).and_then(|head| head.used());
         let is_behind = used(at).is_some_and(|used| used < tick)
             || at.checked_sub(1).and_then(used).is_some_and(|before| before.0 + 1 < tick.0);
-        let waits = self.cast.machines[machine.index()].player.as_ref().is_some_and(|p| p.arrangement.sends_inputs());
+        let waits = self.cast.sends_inputs(machine);
         let Some(before) = at.checked_sub(1).and_then(used).filter(|_| waits && is_behind) else { return tick };
         RecordTick(before.0 + 1)
     }

@@ -183,6 +183,11 @@ pub struct Cast {
 }
 
 impl Cast {
+    /// Whether what a machine sends of its entities is what was pressed, and that alone.
+    pub fn sends_inputs(&self, machine: MachineId) -> bool {
+        self.machines[machine.index()].player.as_ref().is_some_and(|player| player.arrangement.sends_inputs())
+    }
+
     /// Whether the player at a machine is a rogue.
     pub fn is_rogue(&self, machine: MachineId) -> bool {
         self.machines[machine.index()].player.as_ref().is_some_and(|player| player.role == Role::Rogue)

@@ -175,3 +175,13 @@ fn a_machine_forgets_the_nearest_solid_at_a_key_and_knows_it_again() {
     assert!(text(&mut stage, 160, 47).contains("with crate 7 known to plover"), "{}", text(&mut stage, 160, 47));
     assert_eq!(unknown(&mut stage), ["crate 7"]);
 }
+
+#[test]
+fn the_chosen_knob_is_in_sight_also_beside_a_branch() {
+    let mut stage = after(2.0);
+    type_keys(&mut stage, ",");
+    press(&mut stage, KeyCode::Right);
+    press(&mut stage, KeyCode::Enter);
+    let shown = text(&mut stage, 160, 47);
+    assert!(shown.contains("branch from") && shown.contains("\u{203a} latency, one way"), "{shown}");
+}

@@ -136,9 +136,9 @@ impl Clock {
             return Steer::Hold;
         };
         let error = if delay > 0 { error.max(self.behind(ticks, now, tick)) } else { error };
-        let by_margins = settings.by == ClockBy::Margins;
-        let is_far = !by_margins && error.abs() > OTHER_TICKS * rate.nanos() as f64;
-        let steer = self.follow.is_off(error, is_another_way || is_far, is_saturated && by_margins, settings);
+        let goes_by_margins = settings.by == ClockBy::Margins;
+        let is_far = !goes_by_margins && error.abs() > OTHER_TICKS * rate.nanos() as f64;
+        let steer = self.follow.is_off(error, is_another_way || is_far, is_saturated && goes_by_margins, settings);
         if let Steer::Set(by) = steer
             && (is_saturated || by.unsigned_abs() > follow::HARD)
         {
