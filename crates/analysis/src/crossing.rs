@@ -5,6 +5,8 @@ use velocitas_record::record::{HELD, Mark, Record};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::MessageRow;
 
+use crate::held::delivered;
+
 /// A datagram.
 #[derive(Clone, Copy, Debug)]
 pub struct Crossing {
@@ -26,7 +28,9 @@ impl Crossing {
 
     /// What became of it, in a word or two.
     pub fn fate(&self, record: &Record, at: LabTime) -> &'static str {
+        let held = self.held_back(record).filter(|(_, until)| *until > at);
         match (self.row.arrived, self.row.again) {
+            (Some(arrived), _) if arrived <= at && held.is_some() => "held back: what was sent before it has not come",
             (None, _) if record.is_lost(self.to, &self.row) => "lost",
             (None, _) => "unknown: nobody has told of its arrival",
             (Some(arrived), _) if arrived > at => "under way",
@@ -36,10 +40,19 @@ impl Crossing {
         }
     }
 
+    /// From when to when it was held back in a stream, if it was.
+    pub fn held_back(&self, record: &Record) -> Option<(LabTime, LabTime)> {
+        let arrived = self.row.piece.and(self.row.arrived)?;
+        delivered(record, (self.from, self.to), &self.row)
+            .filter(|until| *until > arrived)
+            .map(|until| (arrived, until))
+    }
+
     /// What it is, in a few words.
     pub fn words(&self, record: &Record) -> String {
         let tick = self.row.tick.map_or_else(String::new, |tick| format!(" {}", record.shown(tick)));
-        format!("{}{tick}", self.row.kind.name())
+        let again = if self.row.piece.is_some_and(|(_, again)| again) { ", sent again" } else { "" };
+        format!("{}{tick}{again}", self.row.kind.name())
     }
 }
 
@@ -104,7 +117,7 @@ pub fn was_late_for(record: &Record, crossing: &Crossing) -> Option<(LabTime, Re
     if !row.kind.is_word() {
         return None;
     }
-    let (tick, arrived) = (row.tick?, row.arrived?);
+    let (tick, arrived) = (row.tick?, delivered(record, (crossing.from, crossing.to), row)?);
     let actor = record.cast.actor(row.entity?)?;
     let track = record.authority(actor);
     let made = record.made_in(crossing.from, actor, tick).and_then(|i| track.head(i))?.at;

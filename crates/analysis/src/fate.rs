@@ -83,7 +83,7 @@ pub fn fate(record: &Record, machine: MachineId, actor: ActorId, row: &InputRow,
     if let Some((at, margin)) = row.arrived().filter(|(at, _)| *at <= end) {
         return Some(match (margin < 0, row.used().filter(|(at, _)| *at <= end)) {
             (true, _) => Fate::Late(made.map_or(0.0, |made| at.minus(made).millis())),
-            (_, Some((_, Provenance::Fresh))) => Fate::Fresh,
+            (_, Some((_, Provenance::Fresh | Provenance::Unchanged))) => Fate::Fresh,
             (_, Some(_)) => Fate::Refused,
             _ if made.is_some() => Fate::Unused,
             _ if is_waited_for => Fate::UnderWay,
@@ -138,6 +138,10 @@ fn on_the_way(
         let carries = |newest: u32| (newest + 1).saturating_sub(u32::from(datagram.ticks)) <= row.tick.0;
         if datagram.entity != Some(entity) || !datagram.tick.is_some_and(|t| t >= row.tick && carries(t.0)) {
             continue;
+        }
+        // What goes by a stream comes in the end.
+        if datagram.piece.is_some() {
+            return Fate::UnderWay;
         }
         match datagram.arrived.filter(|_| !datagram.unread) {
             Some(at) if at > read => return Fate::UnderWay,

@@ -7,6 +7,7 @@ use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
 
 use crate::crossing::{Crossing, crossings};
+use crate::held::delivered;
 
 /// A station on the way.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -168,7 +169,7 @@ pub fn follow(
         && let Some(told) = teller(record, viewer, used.tick, (used.at, end))
     {
         stop(Station::ToldThere(told.row.tick?), MachineId::SERVER, Some(told.row.at));
-        stop(Station::TakenIn, viewer, told.row.arrived);
+        stop(Station::TakenIn, viewer, delivered(record, (told.from, told.to), &told.row));
         stop(Station::DrawnThere, viewer, drawn(record, viewer, actor, used.tick, (used.at, end)));
         carried.push(told);
     }
@@ -225,7 +226,8 @@ fn teller(record: &Record, to: MachineId, tick: RecordTick, (from, end): (LabTim
     let tells = |c: &Crossing| {
         c.to == to && c.row.kind == MessageKind::Snapshot && c.row.tick.is_some_and(|t| t >= tick) && !c.row.unread
     };
-    all.into_iter().filter(tells).filter(|c| c.row.arrived.is_some()).min_by_key(|c| c.row.arrived)
+    let turn = |c: Crossing| Some((delivered(record, (c.from, c.to), &c.row)?, c));
+    all.into_iter().filter(tells).filter_map(turn).min_by_key(|(turn, _)| *turn).map(|(_, c)| c)
 }
 
 /// When an owner took a snapshot in, and whether it then took the server's word.

@@ -16,6 +16,7 @@ pub mod crossing;
 pub mod fate;
 pub mod fault;
 pub mod follow;
+pub mod held;
 pub mod nearness;
 pub mod stirs;
 

@@ -136,6 +136,7 @@ impl Told {
             entity: Some(BODY),
             entities: 0,
             epoch: None,
+            piece: None,
         };
         self.0.message(player(), MachineId::SERVER, row);
         if let Some(arrived) = arrived {

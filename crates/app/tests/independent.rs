@@ -169,6 +169,28 @@ fn inputs_that_wait_with(seeds: Seeds) {
 }
 
 #[test]
+fn ordered_streams_both_ways() {
+    ordered_streams_with(ONE);
+}
+
+fn ordered_streams_with(seeds: Seeds) {
+    let over = |name: &str, settings: &str, more: &str| {
+        member(name, "bot", &format!("link = \"bad\"\nsettings = {{ {settings} }}\n{more}"))
+    };
+    let text = GROUND.to_owned()
+        + &over("heron", "inputs_over = \"stream\"", "")
+        + &over("plover", "inputs_over = \"changes\", snapshots_over = \"stream\"", "")
+        + &over(
+            "teal",
+            "inputs_over = \"stream\", snapshots_over = \"stream\", input_delay = 2",
+            "arrangement = \"terminal\"",
+        )
+        + &over("curlew", "claims_over = \"stream\", send_every = 2", "arrangement = \"claims\"")
+        + "[[event]]\nat = \"4 s\"\nevery = \"3 s\"\npush = { who = \"heron\", east = \"6 m/s\" }\n";
+    assert!(held_of(&text, "16s", seeds) > 150);
+}
+
+#[test]
 fn machines_that_stand_still() {
     machines_that_stand_still_with(ONE);
 }
@@ -233,6 +255,7 @@ fn and_with_other_seeds() {
     comings_and_goings_with(seeds.clone());
     bad_links_and_settings_that_show_with(seeds.clone());
     inputs_that_wait_with(seeds.clone());
+    ordered_streams_with(seeds.clone());
     machines_that_stand_still_with(seeds.clone());
     rogues_that_are_caught_and_rogues_that_win_with(seeds.clone());
     somebody_hosts_and_rates_are_odd_with(seeds);

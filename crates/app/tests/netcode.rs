@@ -19,7 +19,7 @@ struct Table {
     measures: &'static [&'static str],
 }
 
-const TABLES: [Table; 11] = [
+const TABLES: [Table; 14] = [
     Table { mark: "clock", sets: &["clock=all"], measures: &["corrections", "late", "ahead"] },
     Table {
         mark: "clock_change",
@@ -39,6 +39,21 @@ const TABLES: [Table; 11] = [
         mark: "input_delay",
         sets: &["input_delay=0,2,4,8"],
         measures: &["corrections", "largest_jump", "response", "ahead"],
+    },
+    Table {
+        mark: "inputs_over",
+        sets: &["inputs_over=datagrams,stream,changes,changes", "send_every=1,1,1,2"],
+        measures: &["corrections", "late", "bytes_up"],
+    },
+    Table {
+        mark: "claims_over",
+        sets: &["arrangement=claims,claims", "claims_over=datagrams,stream"],
+        measures: &["corrections", "late", "seen_by_others", "bytes_up"],
+    },
+    Table {
+        mark: "snapshots_over",
+        sets: &["snapshots_over=all"],
+        measures: &["view_age", "hops", "stalled", "bytes_down"],
     },
     Table { mark: "missing", sets: &["missing=all"], measures: &["corrections", "largest_jump", "hops"] },
     Table {

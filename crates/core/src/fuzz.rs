@@ -5,8 +5,8 @@ use std::sync::Arc;
 use crate::walker::Walker;
 use crate::{
     Address, Arrangement, BitReader, BitWriter, Client, ClientConfig, ClientSettings, Drawn, EntityId, Ground, Guest,
-    Header, HostNanos, Ingredients, Kinds, Layouts, Life, Message, Motion, Owned, Patience, PlayerSettings, Rate,
-    Server, ServerConfig, Tick, Timeline, Token, Unwatched, Vec3,
+    Header, HostNanos, Ingredients, InputsOver, Kinds, Layouts, Life, Message, Motion, Over, Owned, Patience,
+    PlayerSettings, Rate, Server, ServerConfig, Tick, Timeline, Token, Unwatched, Vec3,
 };
 
 /// Entities that the bytes may speak of.
@@ -78,13 +78,15 @@ impl Ends {
         });
         let body = Some((0, Walker::new().spawn(Vec3::ZERO, 0.0)));
         let client = |token, arrangement| {
-            let (life, settings, ingredients) = (Life(1), ClientSettings::DEFAULT, ingredients.clone());
+            let settings = ClientSettings { inputs_over: InputsOver::Stream, ..ClientSettings::DEFAULT };
+            let (life, ingredients) = (Life(1), ingredients.clone());
             Client::new(ClientConfig { token, life, arrangement, settings, ingredients })
         };
         let mut ends = None;
         for (i, arrangement) in Arrangement::ALL.into_iter().enumerate() {
             let token = Token(i as u64);
-            server.invite(Guest { token, arrangement, settings: PlayerSettings::DEFAULT, body });
+            let settings = PlayerSettings { snapshots_over: Over::Stream, ..PlayerSettings::DEFAULT };
+            server.invite(Guest { token, arrangement, settings, body });
             let at = Address(token.0);
             let mut other = Self { server, client: client(token, arrangement), now: HostNanos(i as i64 * 480_000_000) };
             other.pass(30, at);
@@ -155,7 +157,7 @@ mod tests {
         /// Any bytes, most of them with a header that is one: version, kind, epoch.
         #[test]
         fn any_datagrams_are_survived(
-            mut data in prop::collection::vec(any::<u8>(), 0..200), kind in 0u8..12, index in 0u8..5,
+            mut data in prop::collection::vec(any::<u8>(), 0..200), kind in 0u8..14, carries in 0u8..14, index in 0u8..5,
         ) {
             if let Some(first) = data.first_mut() {
                 // The version is 0 in its three bits.
@@ -165,7 +167,12 @@ mod tests {
             if let Some(epoch) = data.get_mut(1).filter(|_| index > 0) {
                 *epoch = 0;
             }
-            if let Some(entity) = data.get_mut(18..21) {
+            // A piece of a stream has what it carries behind two numbers, and that its tick.
+            let behind = if kind >= 12 { 23 } else { 18 };
+            if let Some(head) = data.get_mut(20).filter(|_| kind >= 12) {
+                *head = carries;
+            }
+            if let Some(entity) = data.get_mut(behind..behind + 3) {
                 entity.copy_from_slice(&[index, 0, 0]);
             }
             datagram(&data);

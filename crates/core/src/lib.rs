@@ -73,6 +73,7 @@ mod schema;
 mod server;
 mod session;
 mod snapshot;
+mod stream;
 mod tick;
 mod tick_loop;
 mod vec3;
@@ -117,6 +118,7 @@ pub use server::{
     ServerConfig, SpawnError, Waiting, checks,
 };
 pub use session::{Ingredients, KindPrint, Kinds, Layouts, Owned, Timeline};
+pub use stream::{InputsOver, Over};
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};
 pub use tick_loop::{Due, TickLoop};
 pub use vec3::{Vec3, vec3};
@@ -124,7 +126,8 @@ pub use verdict::{Answer, Evidence, Exhibit, MOST_CORNERS, Measure, Path, RULES,
 pub use wire::{
     Account, Ack, Acks, BitReader, BitRow, BitWriter, Carried, Challenge, Claim, Denied, Difference, ENVELOPE, Ended,
     EndedBy, EntityRecord, EntityRef, FieldValue, ForeignLayout, Header, Hello, Inputs, MAX_DATAGRAM, MAX_REPEATS,
-    MOST_OWNERS, Message, MessageKind, News, PROTOCOL_VERSION, PullBack, PullReason, Refusal, RefusedFor, Snapshot,
-    SnapshotHead, TELEPORT_BITS, Used, Welcome, WireError, WireField, fields, snapshot_bytes, write_snapshot,
+    MOST_OWNERS, Message, MessageKind, News, PROTOCOL_VERSION, PullBack, PullReason, Refusal, RefusedFor, Segment,
+    SegmentHead, Snapshot, SnapshotHead, TELEPORT_BITS, Used, Welcome, WireError, WireField, fields, snapshot_bytes,
+    write_snapshot,
 };
 pub use world::{Entity, World};

@@ -6,4 +6,5 @@ mod coming_and_going;
 mod comings_and_goings_model;
 mod pair;
 mod party;
+mod streams;
 mod walker;

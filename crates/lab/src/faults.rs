@@ -4,12 +4,13 @@
 //! or its bytes are rewritten on their way out. The core knows nothing of any of it.
 
 use velocitas_core::{
-    BitReader, BitWriter, Bounds, Header, Ingredients, Input, Kinds, Layouts, MAX_REPEATS, Message, MessageKind, Scene,
-    Schema, State, Tick, WireTick, checked_step,
+    Bounds, Carried, Ingredients, Input, Kinds, Layouts, MAX_REPEATS, Message, Scene, Schema, State, Tick, WireTick,
+    checked_step,
 };
 use velocitas_record::time::LabTime;
 
 use crate::cheat::{Answered, Cheat, CheatSpec, Does, Post};
+use crate::opened::Opened;
 
 /// A cheat on one machine.
 #[derive(Clone, Debug)]
@@ -103,13 +104,12 @@ impl Forged {
         if !self.all.iter().any(|it| it.cheat.spec.is_on_the_way_out()) {
             return None;
         }
-        let mut reader = BitReader::new(bytes);
-        let header = Header::read(&mut reader).ok()?;
-        if !matches!(header.kind, MessageKind::Inputs | MessageKind::Claim | MessageKind::Account) {
+        if !Carried::of(bytes)?.kind.is_word() {
             return None;
         }
-        let mut message = Message::read(&header, reader, layouts).ok()?;
-        if let Message::Inputs(inputs) = &message {
+        let mut opened = Opened::read(bytes, layouts).ok()?;
+        let message = &mut opened.message;
+        if let Message::Inputs(inputs) = message {
             // What is no longer repeated is over for good.
             let repeated = later(inputs.newest, -(MAX_REPEATS as i16));
             self.all.retain(|it| !it.is_over || it.ticks.is_some_and(|(_, last)| !is_before(last, repeated)));
@@ -118,7 +118,7 @@ impl Forged {
         for it in &mut self.all {
             let before = message.clone();
             let (does, amount) = (it.cheat.spec.does, it.cheat.amount);
-            match (&mut message, does) {
+            match (&mut *message, does) {
                 (Message::Inputs(inputs), Does::Rewrites(rewrites) | Does::Contradicts(rewrites)) => {
                     let newest = inputs.newest;
                     if !it.is_over {
@@ -141,12 +141,9 @@ impl Forged {
                 (message, Does::Shifts(way)) => shift(message, (amount as i16).wrapping_mul(way)),
                 _ => {}
             }
-            must |= message != before && it.cheat.spec.answered == Answered::Verdict;
+            must |= *message != before && it.cheat.spec.answered == Answered::Verdict;
         }
-        let mut out = BitWriter::new();
-        header.write(&mut out);
-        message.write(&mut out, layouts);
-        Some((out.finish(), must)).filter(|(forged, _)| forged != bytes)
+        Some((opened.write(layouts), must)).filter(|(forged, _)| forged != bytes)
     }
 }
 
@@ -258,7 +255,10 @@ mod tests {
     use super::*;
     use crate::cheat::cheat;
     use velocitas_core::walker::{Walker, input_lane};
-    use velocitas_core::{Acks, EntityId, Ground, HostNanos, INPUT_LANES, Inputs, Motion, Owned, Timeline};
+    use velocitas_core::{
+        Acks, BitReader, BitWriter, EntityId, Ground, Header, HostNanos, INPUT_LANES, Inputs, MessageKind, Motion,
+        Owned, Timeline,
+    };
 
     fn kinds() -> Kinds {
         Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema")

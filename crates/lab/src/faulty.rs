@@ -2,11 +2,12 @@
 //! their way in, or the token is lost.
 
 use velocitas_core::{
-    BitReader, BitWriter, EntityId, EntityRecord, Header, Layouts, Message, MessageKind, News, Snapshot, State, Used,
-    vec3,
+    Carried, EntityId, EntityRecord, Layouts, Message, MessageKind, News, Snapshot, State, Used, vec3,
 };
 
 use velocitas_analysis::fault::Fault;
+
+use crate::opened::Opened;
 
 /// The faults of one machine, and what they have made of it.
 #[derive(Clone, Debug, Default)]
@@ -51,17 +52,17 @@ impl Faulty {
         if self.faults.is_empty() || self.faults == [Fault::Stranger] {
             return None;
         }
-        let mut reader = BitReader::new(bytes);
-        let header = Header::read(&mut reader).ok().filter(|header| header.kind == MessageKind::Snapshot)?;
-        let Ok(Message::Snapshot(mut snapshot)) = Message::read(&header, reader, layouts) else { return None };
+        Carried::of(bytes).filter(|carried| carried.kind == MessageKind::Snapshot)?;
+        let mut opened = Opened::read(bytes, layouts).ok()?;
+        let Message::Snapshot(snapshot) = &mut opened.message else { return None };
         if self.has(Fault::Untold) {
-            self.hide(&mut snapshot);
+            self.hide(snapshot);
         }
         if self.has(Fault::Lingering) {
             snapshot.head.news.retain(|news| !matches!(news, News::Gone(_)));
         }
         if self.has(Fault::Clinging) {
-            self.cling(&mut snapshot);
+            self.cling(snapshot);
         }
         if self.has(Fault::Misread) {
             for record in snapshot.entities.iter_mut().filter(|record| record.entity.own.is_none()) {
@@ -69,12 +70,9 @@ impl Faulty {
             }
         }
         if self.has(Fault::Stale) {
-            self.keep_too_long(&mut snapshot);
+            self.keep_too_long(snapshot);
         }
-        let mut out = BitWriter::new();
-        header.write(&mut out);
-        Message::Snapshot(snapshot).write(&mut out, layouts);
-        Some(out.finish())
+        Some(opened.write(layouts))
     }
 
     /// Leaves out who was there in the first snapshot.

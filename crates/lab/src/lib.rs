@@ -20,6 +20,7 @@ mod faults;
 mod faulty;
 mod hands;
 mod naive;
+mod opened;
 pub mod track;
 
 // What is run.

@@ -23,6 +23,9 @@ fn policies() -> Vec<Policy> {
         Knob::InputDelay,
         Knob::Lead,
         Knob::Slew,
+        Knob::InputsOver,
+        Knob::SnapshotsOver,
+        Knob::ClaimsOver,
     ];
     let with = [
         ((Knob::Missing, "wait"), Knob::Waiting),
@@ -47,16 +50,24 @@ fn values(knob: Knob) -> Vec<KnobValue> {
     vec![end(false), KnobValue::Number(middle), end(true)]
 }
 
-fn course(profile: &str, seed: u64) -> Course {
+fn course(profile: &str, seed: u64, arrangement: &str) -> Course {
     let path = format!("{}/../../courses/links/{profile}.course.toml", env!("CARGO_MANIFEST_DIR"));
     let text = std::fs::read_to_string(&path).expect("it ships");
+    let text = text.replace("role = ", &format!("arrangement = \"{arrangement}\"\nrole = "));
     let course = Course::parse(&path, &text, &[]).unwrap_or_else(|e| panic!("{e}"));
     Course { seed, ..course }
 }
 
 /// Plays with a policy that is turned on after a fifth of the time and off after four.
 fn play(profile: &str, seed: u64, policy: &Policy, lasts: f64) -> Result<(), String> {
-    let mut run = Run::new(course(profile, seed)).expect("it fits");
+    // Claims and accounts are made by who decides.
+    let claims = policy.iter().any(|(knob, _)| *knob == Knob::ClaimsOver);
+    let arrangement = match (claims, seed % 2) {
+        (false, _) => "server",
+        (true, 0) => "claims",
+        (true, _) => "claims with inputs",
+    };
+    let mut run = Run::new(course(profile, seed, arrangement)).expect("it fits");
     run.meter();
     let members: Vec<_> = run.course().members().collect();
     let turn = |run: &mut Run, to: &dyn Fn(&(Knob, KnobValue)) -> KnobValue| {

@@ -176,6 +176,67 @@ pub static RATE: [Choice; 2] = [
     },
 ];
 
+/// What inputs travel by, and which do, in the order of [`velocitas_core::InputsOver`].
+pub static INPUTS_OVER: [Choice; 3] = [
+    Choice {
+        name: "datagrams",
+        does: "each tick's in a datagram, with those of the ticks before it once more",
+        price: "what is said again: two thirds of the inputs sent, and hardly a tenth of the bytes, as most are the same as before",
+        invites: "losses on end that are longer than what is said again",
+        is_sound: true,
+    },
+    Choice {
+        name: "stream",
+        does: "each tick's once, by an ordered stream",
+        price: "behind a lost one all others wait for a round trip and more, and come too late together",
+        invites: "whoever holds one piece back holds all back: the guard sees silence, then a bunch",
+        is_sound: true,
+    },
+    Choice {
+        name: "changes",
+        does: "by an ordered stream when they change, and every 100 ms that they did not; the server takes what is missing for the same",
+        price: "a key that comes up while the stream waits walks on until then; sticks and views change in each tick, and nothing is saved",
+        invites: "who goes silent with a key down walks on until taken for gone (`silence.gone`)",
+        is_sound: true,
+    },
+];
+
+/// What claims and accounts travel by, in the order of [`velocitas_core::Over`].
+pub static CLAIMS_OVER: [Choice; 2] = [
+    Choice {
+        name: "datagrams",
+        does: "each in a datagram, with the places of the ticks before it once more",
+        price: "ten bytes a tick that is said again",
+        invites: "gaps that cannot be judged, where more are lost on end",
+        is_sound: true,
+    },
+    Choice {
+        name: "stream",
+        does: "each once, by an ordered stream",
+        price: "behind a lost one all others wait for a round trip and more, and all are judged late",
+        invites: "a bunch that a check by arrival takes for haste",
+        is_sound: true,
+    },
+];
+
+/// What snapshots travel by, in the order of [`velocitas_core::Over`].
+pub static SNAPSHOTS_OVER: [Choice; 2] = [
+    Choice {
+        name: "datagrams",
+        does: "each in a datagram: a lost one is never missed, as the next says more",
+        price: "what changes only once is told again until it is acknowledged",
+        invites: "nothing",
+        is_sound: true,
+    },
+    Choice {
+        name: "stream",
+        does: "all of them, in order, by an ordered stream",
+        price: "behind a lost one newer ones wait that would have made up for it: others stop for a round trip and more, then catch up",
+        invites: "an outage after which the past is sent again before the present",
+        is_sound: true,
+    },
+];
+
 /// The names of all, as they are listed in a sentence.
 pub fn listed(choices: &[Choice]) -> String {
     let names: Vec<&str> = choices.iter().map(|choice| choice.name).collect();

@@ -41,6 +41,8 @@ pub enum Sound {
     Up,
     /// A notch less.
     Down,
+    /// Of a choice the first way alone: the others are cheaper or simpler, never better.
+    First,
     /// Nothing: it says how another setting acts, or takes from one thing what it gives to another.
     Nothing,
 }

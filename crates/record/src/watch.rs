@@ -38,6 +38,8 @@ pub struct MessageRow {
     pub entities: u8,
     /// Claims: the pull back it goes on from; pull backs: its own number.
     pub epoch: Option<u8>,
+    /// Of what goes by an ordered stream: the number of the piece, and whether that was sent before.
+    pub piece: Option<(u16, bool)>,
 }
 
 /// Something that happens seldom.

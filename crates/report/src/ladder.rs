@@ -64,6 +64,7 @@ pub fn strokes(run: &Run, it: &Ladder<'_>) -> Plot {
             (Tone::Owner, "inputs, claims (dashed)".to_owned()),
             (Tone::Authority, "snapshots".to_owned()),
             (Tone::Muted, "other; lost ones break off".to_owned()),
+            (Tone::Plain, "beside a line: held back in a stream".to_owned()),
             (Tone::Fault, "corrections".to_owned()),
         ],
         weight: 6,
@@ -114,6 +115,9 @@ pub fn station(record: &Record, way: &Way, stop: &Stop) -> String {
         Station::DrawnThere => format!("on {name}'s screen"),
     }
 }
+
+/// How far beside a machine's line what is held back waits, of the way to the next.
+const WAITS: f64 = 0.05;
 
 /// Gathers what is drawn.
 struct Marks<'a> {
@@ -247,6 +251,11 @@ impl Marks<'_> {
             (a + (b - a) * part, left + whole * part)
         };
         path(vec![(a, left), reach(arrived)]);
+        if let Some((since, until)) = crossing.held_back(self.record).filter(|(since, _)| *since <= self.now) {
+            // It waits beside the line of who has it, until its turn has come.
+            let (beside, until) = (b + (a - b).signum() * WAITS, until.min(self.now));
+            path(vec![reach(arrived), (beside, since.secs()), (beside, until.secs())]);
+        }
         if let Some(again) = row.again {
             // It forks half way.
             let fork = (f64::midpoint(a, b), f64::midpoint(left, arrived.secs()));

@@ -8,6 +8,7 @@ use velocitas_record::world::KnownTo;
 use super::Cause;
 use super::case::{Both, Case, Turn};
 use super::mind::Mind;
+use crate::held::delayed;
 
 /// One thing that differs between the two sides of a case.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -225,7 +226,14 @@ fn inputs(case: &Case<'_>, _: What) -> Cause {
     // A press whose tick was missed is played in the next that arrives: that one differs, and is as it was sent.
     let made_up = span(&made_up).or_else(|| case.missed_before(other.first()?.tick));
     if let Some((first, last)) = made_up {
-        return Cause::MadeUp { machine, actor, first, last };
+        let own = case.record.of(machine).own(actor);
+        let mut rows = (first.0..=last.0).filter_map(|tick| own?.inputs.of_tick(RecordTick(tick)));
+        let by_stream = rows.any(|row| delayed(case.record, machine, actor, &row).is_some());
+        return if by_stream {
+            Cause::HeldBack { machine, actor, first, last }
+        } else {
+            Cause::MadeUp { machine, actor, first, last }
+        };
     }
     // After ticks that it passed over the server reads at once what was pressed in them.
     let over = other.iter().map(|both| case.passed_over_before(both.tick)).collect::<Option<Vec<u64>>>();

@@ -28,6 +28,7 @@ use velocitas_record::watch::{Happening, HappeningRow};
 use velocitas_record::world::KnownTo;
 
 use crate::fate::{Fate, fate};
+use crate::held::{Delayed, delayed};
 
 pub use found::{Findings, Found};
 
@@ -42,6 +43,10 @@ struct Missing {
     fates: [u32; Fate::NAMES.len()],
     /// How late the latest came, in milliseconds.
     latest_ms: f64,
+    /// How many of them an ordered stream held back, and for how long at most; and how many it sent again.
+    held: u32,
+    longest: LabTime,
+    again: u32,
     /// When the first of them was made up.
     first: Option<LabTime>,
 }
@@ -79,9 +84,22 @@ impl Missing {
             if row.used().is_some_and(|(_, how)| how == Provenance::Fresh) {
                 continue;
             }
+            let fate = fate(record, machine, actor, &row, record.end);
+            if row.used().is_some_and(|(_, how)| how == Provenance::Unchanged) && fate == Some(Fate::Fresh) {
+                continue;
+            }
             count += 1;
             missing.first = missing.first.or(row.used().map(|(at, _)| at));
-            missing.note(fate(record, machine, actor, &row, record.end));
+            missing.note(fate);
+            match delayed(record, machine, actor, &row) {
+                Some(Delayed::HeldBack(since)) => {
+                    missing.held += 1;
+                    let until = row.arrived().map_or(record.end, |(at, _)| at);
+                    missing.longest = missing.longest.max(until.minus(since));
+                }
+                Some(Delayed::SentAgain) => missing.again += 1,
+                None => {}
+            }
         }
         (count, missing)
     }
@@ -114,9 +132,22 @@ impl Missing {
             (of(Fate::Fresh), "there in time"),
         ];
         let told = parts.iter().filter(|(n, _)| *n > 0);
-        match told.clone().count() {
+        let words = match told.clone().count() {
             1 => told.map(|(_, words)| (*words).to_owned()).collect(),
             _ => told.map(|(n, words)| format!("{n} {words}")).collect::<Vec<_>>().join(", "),
+        };
+        words + &self.by_stream()
+    }
+
+    /// What an ordered stream did to them, if it did.
+    fn by_stream(&self) -> String {
+        let held = format!("{} held back for up to {:.0} ms", self.held, self.longest.millis());
+        let again = format!("{} sent again", self.again);
+        match (self.held, self.again) {
+            (0, 0) => String::new(),
+            (_, 0) => format!("; in the stream {held}"),
+            (0, _) => format!("; in the stream {again}"),
+            _ => format!("; in the stream {again}, {held}"),
         }
     }
 }
@@ -127,6 +158,17 @@ pub enum Cause {
     /// The server used inputs that were not sent so.
     MadeUp {
         /// By whom they were not.
+        machine: MachineId,
+        /// For which entity.
+        actor: ActorId,
+        /// First such tick.
+        first: RecordTick,
+        /// Last such tick.
+        last: RecordTick,
+    },
+    /// The same, and an ordered stream is why it did not have them: one was lost and sent again, and it held others back behind that.
+    HeldBack {
+        /// Whose they are.
         machine: MachineId,
         /// For which entity.
         actor: ActorId,
@@ -280,7 +322,7 @@ impl Cause {
     pub fn words(&self, record: &Record) -> String {
         let plural = |n: u64, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });
         match *self {
-            Self::MadeUp { machine, actor, first, last } => {
+            Self::MadeUp { machine, actor, first, last } | Self::HeldBack { machine, actor, first, last } => {
                 let (count, missing) = Missing::between(record, (machine, actor), (first, last));
                 // Late is what a link that is slower makes them, until the lead of their client has followed.
                 let is_late = missing.fates[Fate::Late(0.0).index()] > 0;
@@ -323,7 +365,9 @@ impl Cause {
     pub fn exchanged(&self, record: &Record, machine: MachineId) -> Option<String> {
         let who = record.cast.name(machine);
         Some(match *self {
-            Self::MadeUp { .. } | Self::Altered { .. } => "the inputs as the server read them".to_owned(),
+            Self::MadeUp { .. } | Self::HeldBack { .. } | Self::Altered { .. } => {
+                "the inputs as the server read them".to_owned()
+            }
             Self::NotOwner => "the inputs of its owner".to_owned(),
             Self::ClientSkipped(_) => "those ticks made".to_owned(),
             Self::ServerSkipped(_) => "those ticks passed over".to_owned(),
@@ -344,7 +388,7 @@ impl Cause {
     }
 
     /// Every word that [`name`](Self::name) can give.
-    pub const NAMES: [&'static str; 12] = [
+    pub const NAMES: [&'static str; 13] = [
         "made_up",
         "client_skipped",
         "server_skipped",
@@ -357,6 +401,7 @@ impl Cause {
         "not_owner",
         "teleported",
         "altered",
+        "held_back",
     ];
 
     /// One word, for programs.
@@ -374,6 +419,7 @@ impl Cause {
             Self::NotOwner => 9,
             Self::Teleported(_) => 10,
             Self::Altered { .. } => 11,
+            Self::HeldBack { .. } => 12,
         }]
     }
 }

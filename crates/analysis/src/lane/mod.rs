@@ -12,8 +12,8 @@ mod strip;
 pub(crate) use reading::Reading;
 pub use reading::Subject;
 use sample::{
-    behind, buffer, bytes_down, bytes_up, covered, error, jump, late, lead, margin, messages, replayed, round_trip,
-    speed, view_delay,
+    behind, buffer, bytes_down, bytes_up, covered, error, held, jump, late, lead, margin, messages, replayed,
+    round_trip, speed, view_delay,
 };
 use screenings::Screenings;
 use seen::{drawn_error, roughness, severity, view_age};
@@ -143,7 +143,9 @@ impl Lane {
 }
 
 /// What others call lanes.
-const OTHER_WORDS: [(&str, &str); 22] = [
+const OTHER_WORDS: [(&str, &str); 24] = [
+    ("head-of-line", "held"),
+    ("stream", "held"),
     ("redundancy", "covered"),
     ("send-rate", "messages"),
     ("rtt", "round-trip"),
@@ -174,7 +176,7 @@ const VIEWER: &[Series] = &one(Stands::Viewer);
 const MILLIMETRE: f64 = 1e-3;
 
 /// The table, in the order in which lanes are offered.
-pub const LANES: [Lane; 19] = [
+pub const LANES: [Lane; 20] = [
     lane("error", "prediction error", "m", "first prediction against the authority, every own tick", error)
         .of(OWNER)
         .on_decades(MILLIMETRE),
@@ -237,6 +239,15 @@ pub const LANES: [Lane; 19] = [
     lane("covered", "redundancy", "ticks", "ticks that each message up covers", covered).of(OWNER),
     lane("messages", "messages", "/s", "datagrams sent in the second before, up and down, lost or not", messages)
         .of(&[Series { name: "up", stands: Stands::Owner }, Series { name: "down", stands: Stands::Authority }]),
+    lane(
+        "held",
+        "waiting in the stream",
+        "messages",
+        "messages that have come and wait for one sent before them",
+        held,
+    )
+    .of(&[Series { name: "up", stands: Stands::Owner }, Series { name: "down", stands: Stands::Authority }])
+    .judged(),
     lane("replayed", "replayed", "ticks", "ticks simulated again at a time", replayed)
         .of(OWNER)
         .taken(Together::Events),

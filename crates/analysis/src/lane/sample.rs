@@ -8,6 +8,7 @@ use velocitas_record::watch::{Happening, MessageRow};
 
 use super::reading::Reading;
 use crate::cause::Findings;
+use crate::held::{HeldBack, held_back};
 use crate::moment::Moment;
 
 /// Told of each sample: of which series, when, how much.
@@ -18,6 +19,8 @@ const UNDER_WAY: LabTime = LabTime(8_000_000_000);
 /// Rates are of the second before, ten times a second.
 const RATED: LabTime = LabTime(1_000_000_000);
 const STEP: u64 = 100_000_000;
+/// Messages that wait for longer are counted as soon as they are told of.
+const HELD_FOR: LabTime = LabTime(5_000_000_000);
 /// How often the lawful speed is asked for.
 const LAWFUL: u64 = 250_000_000;
 
@@ -139,6 +142,17 @@ pub(super) fn covered(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tel
     let rows = r.record.datagrams(r.subject.machine, from, to);
     for row in rows.filter(|row| row.kind.is_word() && (from..to).contains(&row.at)) {
         tell(0, row.at, f64::from(row.ticks));
+    }
+}
+
+pub(super) fn held(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {
+    // It is told of once the turn has come.
+    let all: Vec<HeldBack> = held_back(r.record, r.subject.machine, from, to.plus(HELD_FOR)).collect();
+    for at in steps(from, to, STEP) {
+        for (series, up) in [true, false].into_iter().enumerate() {
+            let waits = |held: &&HeldBack| held.up == up && held.since <= at && at < held.until;
+            tell(series, at, all.iter().filter(waits).count() as f64);
+        }
     }
 }
 

@@ -397,6 +397,30 @@ pub static FIGURES: &[Figure] = &[
     figure("bytes_down_udp", None, Unit::Bytes, "payload sent to it, with 28 bytes a datagram", |m| {
         count(m.bytes_down_udp)
     }),
+    figure(
+        "stream.sent_again",
+        None,
+        Unit::Count,
+        "messages of an ordered stream, both ways, that had been sent before",
+        |m| count(m.stream.sent_again),
+    ),
+    figure(
+        "stream.held_back",
+        None,
+        Unit::Count,
+        "messages of an ordered stream, both ways, that had come and waited for one sent before them",
+        |m| count(m.stream.held_back),
+    ),
+    figure("stream.longest_ms", None, Unit::Millis, "for how long one waited at most", |m| {
+        Value::Number(m.stream.longest_ms)
+    }),
+    figure(
+        "stream.full",
+        None,
+        Unit::Count,
+        "messages that were not sent, as there was no room for them in an ordered stream",
+        |m| count(m.stream.full),
+    ),
     figure("verdicts", Some("verdicts"), Unit::Count, "accusations; in the report by rule", |m| {
         count(m.verdicts.values().sum::<u32>())
     }),

@@ -91,6 +91,13 @@ impl Inputs {
         self.rested += u32::from(made == Provenance::Rested);
     }
 
+    /// A tick was made, and that is known of its input by now: where it was taken for the same as before and was not, its keys were held on.
+    pub(crate) fn made(&mut self, made: velocitas_core::Provenance, is_fresh: bool) {
+        use velocitas_core::Provenance;
+        let is_wrong = made == Provenance::Unchanged && !is_fresh;
+        self.made_up(if is_wrong { Provenance::Repeated } else { made });
+    }
+
     /// Share of the ticks for which the server had what was sent.
     pub fn fresh_share(&self) -> Option<f64> {
         let ticks = self.fresh + self.repeated + self.rested;
@@ -109,6 +116,19 @@ pub struct Joining {
     pub there_ms: f64,
     /// Payload of hellos and all answers to them, both ways.
     pub bytes: u64,
+}
+
+/// What ordered streams did with the messages of one client, both ways.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct Streamed {
+    /// Messages sent that had been sent before.
+    pub sent_again: u32,
+    /// Messages that had come, and were held back behind one that had not.
+    pub held_back: u32,
+    /// For how long at most.
+    pub longest_ms: Option<f64>,
+    /// Messages that were not sent, as there was no room for them.
+    pub full: u32,
 }
 
 /// Middle and worst.
@@ -207,6 +227,8 @@ pub struct ClientMetrics {
     pub bytes_up_udp: u64,
     /// The same with 28 bytes a datagram for IPv4 and UDP.
     pub bytes_down_udp: u64,
+    /// What ordered streams did with its messages, both ways.
+    pub stream: Streamed,
     /// Accusations by rule.
     pub verdicts: BTreeMap<&'static str, u32>,
     /// Gaps bridged without one.

@@ -14,8 +14,8 @@ use super::moments::Moments;
 use super::tricks::Tricks;
 use super::views::{Reel, WINDOW, Window};
 use super::{
-    ClientMetrics, Corrections, ErrorM, Inputs, Joining, Margin, Seen, SeenAfter, Span, Spread, prediction_errors,
-    seen_after_ms,
+    ClientMetrics, Corrections, ErrorM, Inputs, Joining, Margin, Seen, SeenAfter, Span, Spread, Streamed,
+    prediction_errors, seen_after_ms,
 };
 use crate::cause::Found;
 use crate::fate::{Fate, fate};
@@ -37,6 +37,7 @@ pub struct Tally {
     resyncs: BTreeMap<&'static str, u32>,
     tricks: Tricks,
     joining: Joining,
+    streamed: Streamed,
     /// How long its program ran.
     there: LabTime,
     seen_after: Samples,
@@ -134,6 +135,7 @@ impl Tally {
             *plain += u64::from(row.bytes);
             *udp += u64::from(row.bytes) + 28;
             seconds.note(u32::from(row.bytes), row.at);
+            self.streamed.sent_again += u32::from(row.piece.is_some_and(|(_, again)| again));
             self.joining.bytes += if row.kind.is_joining() { u64::from(row.bytes) } else { 0 };
         }
         self.there = self.there.plus(there(record, machine, span));
@@ -185,6 +187,7 @@ impl Tally {
             bytes_down: self.bytes_down.0,
             bytes_up_udp: self.bytes_up.1,
             bytes_down_udp: self.bytes_down.1,
+            stream: self.streamed.clone(),
             verdicts: self.verdicts.clone(),
             resyncs: self.resyncs.values().sum(),
             resync_reasons: self.resyncs.clone(),
@@ -250,6 +253,12 @@ impl Tally {
                     Moments::first(&mut self.moments.verdict, row.at);
                 }
                 Happening::Fact(Fact::Resync { why, .. }) => *self.resyncs.entry(why.name()).or_default() += 1,
+                Happening::Fact(Fact::HeldBack { waited_us, .. }) => {
+                    self.streamed.held_back += 1;
+                    let ms = f64::from(waited_us) / 1e3;
+                    self.streamed.longest_ms = Some(self.streamed.longest_ms.unwrap_or(0.0).max(ms));
+                }
+                Happening::Fact(Fact::StreamFull { .. }) => self.streamed.full += 1,
                 Happening::Fact(Fact::Connected { .. }) => self.joining.connections += 1,
                 Happening::Fact(Fact::Refused { .. }) => self.joining.refusals += 1,
                 _ => {}
@@ -276,7 +285,13 @@ impl Tally {
 
     fn add_input(&mut self, record: &Record, machine: MachineId, actor: ActorId, row: &InputRow, end: LabTime) {
         let fate = fate(record, machine, actor, row, end);
-        let early = row.arrived().filter(|(at, _)| *at <= end).map(|(_, margin)| f64::from(margin) / 4.0);
+        // Of what was taken for the same as before it does not matter when it came.
+        let is_said = row.used().is_none_or(|(_, how)| how != Provenance::Unchanged);
+        let early = row
+            .arrived()
+            .filter(|(_, margin)| is_said || *margin < 0)
+            .filter(|(at, _)| *at <= end)
+            .map(|(_, margin)| f64::from(margin) / 4.0);
         let made = row.used().filter(|(at, _)| *at <= end).map(|(_, provenance)| provenance);
         let inputs = &mut self.inputs;
         match fate {
@@ -299,7 +314,7 @@ impl Tally {
         }
         inputs.sampled += u32::from(fate.is_some());
         if let Some(made) = made {
-            inputs.made_up(made);
+            inputs.made(made, fate == Some(Fate::Fresh));
             inputs.never_sampled += u32::from(fate.is_none() && made != Provenance::Fresh);
         }
         self.margins.extend(early);

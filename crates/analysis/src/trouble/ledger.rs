@@ -302,6 +302,10 @@ fn dry(record: &Record, machine: MachineId, at: LabTime) -> Dry {
     let sent = link.into_iter().flat_map(|rows| rows.span(at.minus(SENT), at));
     let newer: Vec<_> =
         sent.filter(|row| row.kind == MessageKind::Snapshot && row.tick.is_some_and(|tick| tick > newest)).collect();
+    // What had come and was not taken in waited behind one that was lost.
+    if newer.iter().any(|row| row.piece.is_some() && row.arrived.is_some_and(|arrived| arrived < at)) {
+        return Dry::HeldBack;
+    }
     if newer.iter().any(|row| record.is_lost(machine, row) || row.unread) {
         return Dry::Lost;
     }

@@ -31,6 +31,8 @@ pub struct Source {
 pub enum Dry {
     /// They were lost.
     Lost,
+    /// They had come, and an ordered stream held them back behind one that was lost.
+    HeldBack,
     /// They were under way.
     Late,
     /// The server stood still.
@@ -146,6 +148,7 @@ impl Source {
         }
         match self.cause {
             "made_up" => "inputs made up",
+            "held_back" => "inputs held back in the stream",
             "altered" => "inputs altered on the way",
             "client_skipped" => "ticks the client passed over",
             "server_skipped" => "ticks the server passed over",
@@ -180,6 +183,7 @@ impl Reason {
             Self::NotAttributed => "not attributed".to_owned(),
             Self::NotTried => "not tried: the rule is not here".to_owned(),
             Self::RanDry(Dry::Lost) => "snapshots lost".to_owned(),
+            Self::RanDry(Dry::HeldBack) => "snapshots held back in the stream".to_owned(),
             Self::RanDry(Dry::Late) => "snapshots late".to_owned(),
             Self::RanDry(Dry::ServerStood) => "the server stood still".to_owned(),
             Self::RanDry(Dry::Seldom) => "drawn past the newest snapshot".to_owned(),
@@ -202,6 +206,7 @@ impl Reason {
             Self::NotAttributed => "not_attributed".to_owned(),
             Self::NotTried => "not_tried".to_owned(),
             Self::RanDry(Dry::Lost) => "snapshots_lost".to_owned(),
+            Self::RanDry(Dry::HeldBack) => "snapshots_held_back".to_owned(),
             Self::RanDry(Dry::Late) => "snapshots_late".to_owned(),
             Self::RanDry(Dry::ServerStood) => "server_stood_still".to_owned(),
             Self::RanDry(Dry::Seldom) => "snapshots_seldom".to_owned(),

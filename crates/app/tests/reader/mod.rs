@@ -69,6 +69,11 @@ pub fn point(value: &Value) -> Vec3 {
     vec3(x(0), x(1), x(2))
 }
 
+/// The number of a piece.
+fn piece(row: &Value) -> u64 {
+    number(row, "piece").expect("a number")
+}
+
 /// The value at a share, by nearest rank.
 fn percentile(values: &[f64], share: f64) -> Option<f64> {
     let mut sorted = values.to_vec();
@@ -192,6 +197,7 @@ impl File {
         self.joining(machine, &mut figures);
         self.inputs(machine, &mut figures);
         self.bytes(machine, &mut figures);
+        self.streamed(machine, &mut figures);
         self.sights(machine, &mut figures);
         self.hands(machine, &mut figures);
         if self.machine(machine)["plays"] == "rogue" {
@@ -296,6 +302,49 @@ impl File {
         }
     }
 
+    /// What ordered streams did: what was held back is told, and follows from the order in which pieces came.
+    fn streamed(&self, machine: &str, figures: &mut Figures) {
+        let told: Vec<&Value> = self.of("held_back", machine).collect();
+        for way in ["up", "down"] {
+            let found = self.held_back(machine, way);
+            let told: BTreeSet<u64> = told.iter().filter(|row| is(row, "way", way)).map(|row| piece(row)).collect();
+            assert!(told.iter().all(|number| found.contains_key(number)), "{machine} {way}: {told:?} of {found:?}");
+            // What comes out of order and is read in one frame waits for nothing.
+            let long =
+                found.iter().filter(|(_, (waited, until))| *waited > 150_000_000 && *until < self.ends() - 100_000_000);
+            long.for_each(|(number, _)| assert!(told.contains(number), "{machine} {way}: piece {number}"));
+        }
+        let again = self.of("message", machine).filter(|row| row["sent_before"] == true).count();
+        let waits: Vec<f64> = told.iter().filter_map(|row| row["waited_us"].as_f64()).map(|us| us / 1e3).collect();
+        figures.insert("stream.sent_again".into(), Some(again as f64));
+        figures.insert("stream.held_back".into(), Some(told.len() as f64));
+        figures.insert("stream.longest_ms".into(), percentile(&waits, 1.0));
+        figures.insert("stream.full".into(), Some(self.of("stream_full", machine).count() as f64));
+    }
+
+    /// The pieces of a stream that came before one sent before them did: for how long each waited, and until when.
+    fn held_back(&self, machine: &str, way: &str) -> BTreeMap<u64, (u64, u64)> {
+        let mut came: BTreeMap<u64, u64> = BTreeMap::new();
+        for row in self.of("message", machine).filter(|row| is(row, "way", way) && !row["piece"].is_null()) {
+            for arrived in ["arrived_ns", "again_ns"].iter().filter_map(|key| number(row, key)) {
+                let first = came.entry(piece(row)).or_insert(arrived);
+                *first = arrived.min(*first);
+            }
+        }
+        let mut turn = 0;
+        let mut held = BTreeMap::new();
+        for (next, (number, arrived)) in came.into_iter().enumerate() {
+            if next as u64 != number {
+                break;
+            }
+            turn = turn.max(arrived);
+            if turn > arrived {
+                held.insert(number, (turn - arrived, turn));
+            }
+        }
+        held
+    }
+
     fn inputs(&self, machine: &str, figures: &mut Figures) {
         let mut counts: BTreeMap<&str, u32> = BTreeMap::new();
         let (mut margins, mut latest) = (Vec::new(), Vec::new());
@@ -307,13 +356,20 @@ impl File {
                 *counts.entry(name).or_default() += 1;
                 latest.extend(late);
             }
-            if let Some(made_up) = row["provenance"].as_str().filter(|made| ["repeated", "rested"].contains(made)) {
-                *counts.entry(if made_up == "rested" { "rested" } else { "repeated" }).or_default() += 1;
+            let is_fresh = fate.is_some_and(|(name, _)| name == "fresh");
+            let is_open = fate.is_some_and(|(name, _)| name == "under_way");
+            match row["provenance"].as_str() {
+                Some("rested") => *counts.entry("rested").or_default() += 1,
+                Some("repeated") => *counts.entry("repeated").or_default() += 1,
+                // Taken for the same as before, and it was not.
+                Some("unchanged") if !is_fresh && !is_open => *counts.entry("repeated").or_default() += 1,
+                _ => {}
             }
             if row["provenance"].as_str().is_some_and(|made| made != "fresh" && made != "restated") && fate.is_none() {
                 *counts.entry("never_sampled").or_default() += 1;
             }
-            margins.extend(row["margin_ticks"].as_f64());
+            let is_said = row["provenance"].as_str() != Some("unchanged");
+            margins.extend(row["margin_ticks"].as_f64().filter(|margin| is_said || *margin < 0.0));
         }
         for key in [
             "sampled",
@@ -362,7 +418,7 @@ impl File {
             let late = made.map(|made| arrived.saturating_sub(made) as f64 / 1e6);
             return Some(match (row["margin_ticks"].as_f64()? < 0.0, row["provenance"].as_str()) {
                 (true, _) => ("late", late),
-                (_, Some("fresh")) => ("fresh", None),
+                (_, Some("fresh" | "unchanged")) => ("fresh", None),
                 (_, Some(_)) => ("refused", None),
                 _ if made.is_some() => ("unused", None),
                 _ if is_waited_for => ("under_way", None),
@@ -377,6 +433,12 @@ impl File {
             let (last, ticks) = (number(m, "tick").unwrap_or(0), number(m, "ticks").unwrap_or(0));
             last >= tick && last < tick + ticks
         });
+        let carriers: Vec<&Value> = carriers.collect();
+        // What goes by a stream comes in the end, as long as there is somebody to take it.
+        if carriers.iter().any(|m| !m["piece"].is_null()) {
+            return Some((if self.over(machine, row).is_some() { "unheard" } else { "under_way" }, None));
+        }
+        let carriers = carriers.into_iter();
         let arrived: Vec<u64> =
             carriers.filter(|m| m["unread"] != true).filter_map(|m| number(m, "arrived_ns")).collect();
         let over = self.over(machine, row).is_some();

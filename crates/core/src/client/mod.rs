@@ -48,10 +48,11 @@ use crate::pacing::SendRate;
 use crate::remote::{DrawnSpot, DrawnState, Shown};
 use crate::schema::Schema;
 use crate::session::{Ingredients, Layouts, Owned, Timeline};
+use crate::stream::Delivered;
 use crate::tick::{HostNanos, Tick};
 use crate::wire::{
-    Acks, BitReader, ClockTold, Ended, EndedBy, Header, Message, MessageKind, PROTOCOL_VERSION, RefusedFor, Snapshot,
-    SnapshotHead, Welcome, WireError,
+    Acks, BitReader, ClockTold, Ended, EndedBy, Header, Message, MessageKind, PROTOCOL_VERSION, RefusedFor, Segment,
+    Snapshot, SnapshotHead, Welcome, WireError,
 };
 
 /// What a client is made with.
@@ -240,11 +241,7 @@ impl Client {
             return Ok(());
         }
         // Ticks are unwrapped before anything is acknowledged: what is refused must not count as understood.
-        let tick = match &message {
-            Message::Snapshot(Snapshot { head: SnapshotHead { tick, .. }, .. })
-            | Message::Clock(ClockTold { tick, .. }) => tick.unwrap_near(playing.ticks.tick_at(now))?,
-            _ => Tick(0),
-        };
+        let tick = meant(&message, playing.ticks.tick_at(now))?;
         if !self.acks.decoded(header.sequence, now) {
             return Ok(());
         }
@@ -255,11 +252,63 @@ impl Client {
             playing.acknowledged((ack, header.sent_us), now, round_trip, &self.settings);
         }
         self.measure(now, header);
+        match message {
+            Message::StreamDown(segment) => self.segment(now, header, segment, sink),
+            message => {
+                let left = header.ack.and_then(|ack| self.acks.sent_at(ack.newest));
+                self.take((now, left), tick, message, sink);
+                Ok(())
+            }
+        }
+    }
+
+    /// Takes a piece of the stream, and whatever has its turn by it.
+    fn segment<S: Sink>(
+        &mut self,
+        now: HostNanos,
+        header: &Header,
+        segment: Segment,
+        sink: &mut S,
+    ) -> Result<(), WireError> {
+        if let Phase::Playing(playing) = &mut self.phase {
+            playing.stream.get_or_insert_default().arrived(now, header, segment);
+        }
+        let mut read = Ok(());
+        while let Phase::Playing(playing) = &mut self.phase
+            && let Some(Delivered { number, waited, came }) = playing.stream.as_mut().and_then(|s| s.deliver(now))
+        {
+            if waited > 0 {
+                let waited_us = (waited / 1000).clamp(0, i64::from(u32::MAX)) as u32;
+                tell(sink, Fact::HeldBack { peer: playing.peer, up: false, number, waited_us });
+            }
+            let expected = playing.ticks.tick_at(now);
+            let message = Message::read(&came.header, BitReader::new(&came.body), &self.layouts(now));
+            match message.and_then(|message| Ok((meant(&message, expected)?, message))) {
+                Ok((tick, message)) => {
+                    // What was sent again is older than its envelope.
+                    let ack = came.header.ack.filter(|_| !came.again);
+                    let left = ack.and_then(|ack| self.acks.sent_at(ack.newest));
+                    self.take((now, left), tick, message, sink);
+                }
+                // The next ones are read all the same.
+                why => read = why.map(|_| ()),
+            }
+        }
+        read
+    }
+
+    /// Takes a message about a tick, that was composed knowing of what had left by `left`.
+    fn take<S: Sink>(
+        &mut self,
+        (now, left): (HostNanos, Option<HostNanos>),
+        tick: Tick,
+        message: Message,
+        sink: &mut S,
+    ) {
         let lent = Lent { settings: &self.settings, timeline: &self.timeline };
-        let Phase::Playing(playing) = &mut self.phase else { return Ok(()) };
+        let Phase::Playing(playing) = &mut self.phase else { return };
         match message {
             Message::Snapshot(snapshot) => {
-                let left = header.ack.and_then(|ack| self.acks.sent_at(ack.newest));
                 let measured = Measured { round_trip: &self.round_trip, frame: self.frame.mean() };
                 playing.snapshot(&lent, now, tick, &snapshot, (left, measured), sink);
                 tell(sink, Fact::Clock(clock(playing, &self.round_trip, snapshot.head.margin)));
@@ -271,7 +320,6 @@ impl Client {
             }
             _ => {}
         }
-        Ok(())
     }
 
     /// The connection is no more.
@@ -507,6 +555,15 @@ impl Client {
     pub const fn refused(&self) -> u64 {
         self.refused
     }
+}
+
+/// The tick that a message of the server is about, if it is about one that matters.
+fn meant(message: &Message, expected: Tick) -> Result<Tick, WireError> {
+    Ok(match message {
+        Message::Snapshot(Snapshot { head: SnapshotHead { tick, .. }, .. })
+        | Message::Clock(ClockTold { tick, .. }) => tick.unwrap_near(expected)?,
+        _ => Tick(0),
+    })
 }
 
 /// What a client knows of its clock and link.

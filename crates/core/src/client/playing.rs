@@ -18,10 +18,11 @@ use crate::ids::{EntityId, PeerId};
 use crate::pacing::{Pacing, SendRate};
 use crate::remote::{Sample, Samples, ViewClock};
 use crate::session::{Owned, Timeline};
-use crate::tick::{HostNanos, Tick};
+use crate::stream::{InputsOver, Over, Stream};
+use crate::tick::{HostNanos, Rate, Tick};
 use crate::tick_loop::TickLoop;
 use crate::wire::{
-    Ack, Acks, BitWriter, EntityRecord, MAX_REPEATS, News, PullBack, PullReason, Snapshot, Used, Welcome,
+    Ack, Acks, BitWriter, EntityRecord, MAX_REPEATS, MessageKind, News, PullBack, PullReason, Snapshot, Used, Welcome,
 };
 
 /// What the surrounding client lends for a call.
@@ -40,6 +41,8 @@ struct Mine {
     given: Vec<(Tick, Input)>,
     /// How many inputs no message has covered yet.
     unsaid: usize,
+    /// Whether one of them is another than the one before it.
+    changed: bool,
     own: Own,
     ease: Ease,
     /// Whether others give it orders as well.
@@ -90,6 +93,22 @@ const MOST_APART: u8 = 8;
 /// What of an entity no longer owned is still read, and let go.
 const FORMER: usize = 16;
 
+/// Who says only what changes says after so long that nothing did, in milliseconds.
+const SILENCE_MS: u32 = 100;
+
+/// The same in ticks: as many as a message covers.
+fn silence(rate: Rate) -> usize {
+    (rate.ticks_of(SILENCE_MS) as usize).clamp(1, MAX_REPEATS)
+}
+
+/// Whether messages of a kind go by the ordered stream.
+const fn goes_by_stream(kind: MessageKind, settings: &ClientSettings) -> bool {
+    match kind {
+        MessageKind::Inputs => settings.inputs_over.is_stream(),
+        _ => matches!(settings.claims_over, Over::Stream),
+    }
+}
+
 /// Everything that exists only while playing.
 #[derive(Clone, Debug)]
 pub(super) struct Playing {
@@ -110,6 +129,8 @@ pub(super) struct Playing {
     /// What was lost on the way up, and what it carries.
     losses: Losses,
     pacing: Pacing,
+    /// What goes by an ordered stream, or went.
+    pub(super) stream: Option<Box<Stream>>,
     /// Newest snapshot taken.
     heard: Option<Tick>,
     pub(super) clock: Clock,
@@ -143,6 +164,7 @@ impl Playing {
             unsent: 0,
             losses: Losses::default(),
             pacing: Pacing::default(),
+            stream: None,
             heard: None,
             clock,
             delay,
@@ -166,6 +188,9 @@ impl Playing {
         settings: &ClientSettings,
     ) {
         self.losses.told(ack, now);
+        if let Some(stream) = &mut self.stream {
+            stream.told(now, ack);
+        }
         if let Some(round_trip) = round_trip {
             let usual = self.ticks.rate().nanos() * i64::from(settings.send_every);
             self.pacing.told(now, sent_us, ack, round_trip, usual);
@@ -244,6 +269,7 @@ impl Playing {
             self.tick(lent, tick, sink);
             self.send(lent, now, acks, out, sink);
         }
+        self.send_pieces(lent, now, acks, out);
         let interval = self.ticks.rate().due(u64::from(self.snapshot_every));
         self.view.advance(now, lent.settings.view_delay, interval);
         if let Some(shown) = self.shown(now) {
@@ -283,12 +309,13 @@ impl Playing {
         for place in 0..self.mine.len() {
             let context = self.context(lent, self.owned[place]);
             let mine = &mut self.mine[place];
-            let Mine { latch, delayed, given, said, .. } = mine;
+            let Mine { latch, delayed, given, said, changed, .. } = mine;
             let before = given.len();
             let sampled = delayed.begin(tick, delay, |of| {
                 let sampled = latch.sample(context.schema(of));
                 if said.is_none_or(|(_, before)| before != sampled) {
                     *said = Some((of, sampled));
+                    *changed = true;
                 }
                 given.push((of, sampled));
                 sampled
@@ -317,6 +344,7 @@ impl Playing {
         let every = if adapts { self.pacing.every(self.ticks.rate(), set, MOST_APART) } else { set };
         let is_due = self.unsent >= every;
         let covered = self.losses.covered(lent.settings, every);
+        let (newest, silence) = (self.ticks.newest(), silence(self.ticks.rate()));
         for place in 0..self.mine.len() {
             let (owned, peer) = (self.owned[place], self.peer);
             let context = self.context(lent, owned);
@@ -326,9 +354,21 @@ impl Playing {
                 mine.given.clear();
                 continue;
             }
-            if is_due {
+            let says = mine.own.says();
+            let by_stream = goes_by_stream(says, lent.settings);
+            let says_changes = says == MessageKind::Inputs && lent.settings.inputs_over == InputsOver::Changes;
+            let keeps_silent = says_changes && !mine.changed && mine.unsaid < silence;
+            if is_due && by_stream && !keeps_silent {
                 let mut out = BitWriter::new();
-                let header = acks.header(mine.own.says(), peer.epoch, now);
+                mine.own.say(&context, &mine.delayed, mine.unsaid.clamp(1, MAX_REPEATS), &mut out);
+                if self.stream.get_or_insert_default().push(says, newest, out.finish()) {
+                    (mine.unsaid, mine.changed) = (0, false);
+                } else {
+                    tell(sink, Fact::StreamFull { peer, up: true });
+                }
+            } else if is_due && !by_stream {
+                let mut out = BitWriter::new();
+                let header = acks.header(says, peer.epoch, now);
                 header.write(&mut out);
                 // Where a delay became longer, or messages more frequent, several are new at once.
                 let covered = covered.max(mine.unsaid).min(MAX_REPEATS);
@@ -347,6 +387,18 @@ impl Playing {
         }
         if is_due {
             self.unsent = 0;
+        }
+    }
+
+    /// Sends what of the stream is due.
+    fn send_pieces(&mut self, lent: &Lent<'_>, now: HostNanos, acks: &mut Acks, outbox: &mut VecDeque<Vec<u8>>) {
+        let Some(stream) = &mut self.stream else { return };
+        let (epoch, adapts) = (self.peer.epoch, lent.settings.rate == SendRate::Adapted);
+        while let Some(sent) = stream.poll(now, || acks.header(MessageKind::StreamUp, epoch, now)) {
+            if adapts {
+                self.pacing.sent(sent.sequence, sent.bytes.len());
+            }
+            outbox.push_back(sent.bytes);
         }
     }
 
@@ -464,9 +516,19 @@ impl Playing {
             }
             None => {
                 let (latch, ease, shared) = (Latch::default(), Ease::default(), used.shared);
-                let (delayed, given, unsaid) = (Delayed::of(self.delay), Vec::new(), 0);
-                let mine =
-                    Mine { latch, delayed, given, unsaid, own: own(), ease, shared, said: None, teleports: None };
+                let (delayed, given, unsaid, changed) = (Delayed::of(self.delay), Vec::new(), 0, true);
+                let mine = Mine {
+                    latch,
+                    delayed,
+                    given,
+                    unsaid,
+                    changed,
+                    own: own(),
+                    ease,
+                    shared,
+                    said: None,
+                    teleports: None,
+                };
                 self.owned.push(Owned { entity, kind: record.entity.kind });
                 self.mine.push(mine);
                 self.note_owned();

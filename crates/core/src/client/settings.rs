@@ -4,6 +4,7 @@ use super::clock::ClockSettings;
 use super::redundancy::Redundancy;
 use crate::pacing::SendRate;
 use crate::remote::ViewDelay;
+use crate::stream::{InputsOver, Over};
 
 /// A client's netcode settings.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -18,6 +19,10 @@ pub struct ClientSettings {
     pub send_every: u8,
     /// Whether they lie further apart where the way carries less.
     pub rate: SendRate,
+    /// What inputs travel by, and which do.
+    pub inputs_over: InputsOver,
+    /// What claims and accounts travel by.
+    pub claims_over: Over,
     /// See [`ViewDelay`].
     pub view_delay: ViewDelay,
     /// Milliseconds in which a correction is eased out; 0 shows it at once.
@@ -46,6 +51,8 @@ impl ClientSettings {
         input_delay: 0,
         send_every: 1,
         rate: SendRate::Fixed,
+        inputs_over: InputsOver::Datagrams,
+        claims_over: Over::Datagrams,
         view_delay: ViewDelay::Auto,
         ease_ms: 120,
         snap_m: 3.0,

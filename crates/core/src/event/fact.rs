@@ -19,6 +19,8 @@ pub enum Provenance {
     Repeated,
     /// Made up after so many others that the keys came up.
     Rested,
+    /// Taken for the same as before: its owner says only what changes.
+    Unchanged,
 }
 
 impl Provenance {
@@ -28,6 +30,7 @@ impl Provenance {
             Self::Fresh => "fresh",
             Self::Repeated => "repeated",
             Self::Rested => "rested",
+            Self::Unchanged => "unchanged",
         }
     }
 }
@@ -181,6 +184,24 @@ pub enum Fact {
         /// Positive: later.
         shift: i64,
     },
+    /// A message was held back in an ordered stream until what was sent before it had come.
+    HeldBack {
+        /// Of which connection.
+        peer: PeerId,
+        /// Whether it was on its way up: the server tells of it then.
+        up: bool,
+        /// The number of the piece that carried it.
+        number: u16,
+        /// For how long, in microseconds.
+        waited_us: u32,
+    },
+    /// There was no room in an ordered stream for a message: it was not sent.
+    StreamFull {
+        /// Of which connection.
+        peer: PeerId,
+        /// Whether it was to go up: the client tells of it then.
+        up: bool,
+    },
     /// Client: joined.
     Joined {
         /// As whom.
@@ -320,6 +341,8 @@ impl Fact {
             | Self::Unheard
             | Self::Out(_)
             | Self::Refused { .. }
+            | Self::HeldBack { .. }
+            | Self::StreamFull { .. }
             | Self::RuleDiffers { .. } => None,
         }
     }
@@ -333,6 +356,8 @@ impl Fact {
             | Self::PulledBack { peer, .. }
             | Self::Connected { peer, .. }
             | Self::Ended { peer, .. }
+            | Self::HeldBack { peer, .. }
+            | Self::StreamFull { peer, .. }
             | Self::RuleDiffers { peer, .. }
             | Self::Obeyed { peer, .. }
             | Self::Joined { peer, .. } => Some(*peer),

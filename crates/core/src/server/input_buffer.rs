@@ -20,6 +20,8 @@ pub(super) enum Taken {
     Again,
     /// Seen before, and it was another: somebody rewrites the past.
     Conflict,
+    /// It was taken for the same as the one before when its tick was made, and is.
+    Unchanged,
     /// Too far from now to have a place.
     OutOfWindow,
 }
@@ -28,14 +30,19 @@ pub(super) enum Taken {
 struct Slot {
     tick: Tick,
     input: Option<Input>,
+    /// Whether that is only what it was taken for.
+    assumed: bool,
 }
 
 /// The buffer.
 #[derive(Clone, Debug)]
 pub(super) struct InputBuffer {
     slots: Vec<Slot>,
-    /// The input last used, as it travelled.
+    /// The input last used, as it travelled, and for which tick it was said.
     last: Input,
+    said: Tick,
+    /// The newest that came after its tick was made.
+    late: Option<(Tick, Input)>,
     /// For how many ticks on end it has been missing.
     missing: u32,
     /// The oldest tick that anything ever arrived for: before it nothing is missing.
@@ -44,7 +51,14 @@ pub(super) struct InputBuffer {
 
 impl Default for InputBuffer {
     fn default() -> Self {
-        Self { slots: vec![Slot::default(); SLOTS], last: Input::default(), missing: 0, first: None }
+        Self {
+            slots: vec![Slot::default(); SLOTS],
+            last: Input::default(),
+            said: Tick(0),
+            late: None,
+            missing: 0,
+            first: None,
+        }
     }
 }
 
@@ -57,7 +71,10 @@ impl InputBuffer {
     /// Whether this input was taken for `tick` before.
     pub(super) fn knows(&self, tick: Tick, newest: Tick, input: &Input) -> bool {
         let slot = &self.slots[(tick.0 % SLOTS as u64) as usize];
-        slot.tick == tick && slot.input.as_ref() == Some(input) && tick.since(newest).unsigned_abs() < SLOTS as u64 / 2
+        slot.tick == tick
+            && !slot.assumed
+            && slot.input.as_ref() == Some(input)
+            && tick.since(newest).unsigned_abs() < SLOTS as u64 / 2
     }
 
     /// Takes an input for `tick` while `newest` is the last tick simulated.
@@ -70,9 +87,20 @@ impl InputBuffer {
         if slot.tick == tick
             && let Some(known) = slot.input
         {
-            return if known == input { Taken::Again } else { Taken::Conflict };
+            match (known == input, slot.assumed) {
+                (true, false) => return Taken::Again,
+                (false, false) => return Taken::Conflict,
+                (true, true) => {
+                    slot.assumed = false;
+                    return Taken::Unchanged;
+                }
+                (false, true) => {}
+            }
         }
-        *slot = Slot { tick, input: Some(input) };
+        *slot = Slot { tick, input: Some(input), assumed: false };
+        if distance <= 0 && tick > self.late.map_or(self.said, |(newest, _)| newest) {
+            self.late = Some((tick, input));
+        }
         self.first = Some(self.first.map_or(tick, |first| first.min(tick)));
         if distance > 0 { Taken::InTime } else { Taken::Late }
     }
@@ -85,7 +113,7 @@ impl InputBuffer {
     /// Whether the input for `tick` has come.
     pub(super) fn has(&self, tick: Tick) -> bool {
         let slot = &self.slots[(tick.0 % SLOTS as u64) as usize];
-        slot.tick == tick && slot.input.is_some()
+        slot.tick == tick && slot.input.is_some() && !slot.assumed
     }
 
     /// The input to use for `tick`: the one sent, or one that is made up.
@@ -93,9 +121,16 @@ impl InputBuffer {
         let slot = &self.slots[(tick.0 % SLOTS as u64) as usize];
         if let Some(input) = slot.input.filter(|_| slot.tick == tick) {
             let read = schema.presses_since(&input, &self.last);
-            self.last = input;
-            self.missing = 0;
+            (self.last, self.said, self.late, self.missing) = (input, tick, None, 0);
             return (read, Provenance::Fresh);
+        }
+        if gap.says_changes && self.has_begun(tick) {
+            // What its owner said last holds, also where that came too late for its own tick.
+            let (tick_said, said) = self.late.take().unwrap_or((self.said, self.last));
+            let read = schema.presses_since(&said, &self.last);
+            (self.last, self.said) = (said, tick_said);
+            self.slots[(tick.0 % SLOTS as u64) as usize] = Slot { tick, input: Some(said), assumed: true };
+            return (read, Provenance::Unchanged);
         }
         self.missing = self.missing.saturating_add(1);
         gap.make_up(schema, &self.last, self.missing)
@@ -111,7 +146,7 @@ mod tests {
     use proptest::prelude::*;
 
     const HOLD: u32 = 20;
-    const GAP: Gap = Gap { missing: Missing::Hold, hold: HOLD, wait: 0, waiting: Waiting::AtOnce };
+    const GAP: Gap = Gap { missing: Missing::Hold, hold: HOLD, wait: 0, waiting: Waiting::AtOnce, says_changes: false };
 
     fn pressed(count: u32) -> Input {
         let mut input = Input::default();

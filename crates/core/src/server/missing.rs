@@ -41,6 +41,8 @@ pub(super) struct Gap {
     pub(super) wait: u8,
     /// What is done once it has come.
     pub(super) waiting: Waiting,
+    /// Whether only changes are said: what is missing is the same.
+    pub(super) says_changes: bool,
 }
 
 impl Missing {
@@ -85,8 +87,8 @@ mod tests {
         last.set_int(input_lane::HOP, 5);
         let last = walker.schema().round_input(&last);
         let of = |nth| {
-            let (input, how) =
-                Gap { missing, hold: HOLD, wait: 0, waiting: Waiting::AtOnce }.make_up(walker.schema(), &last, nth);
+            let (input, how) = Gap { missing, hold: HOLD, wait: 0, waiting: Waiting::AtOnce, says_changes: false }
+                .make_up(walker.schema(), &last, nth);
             assert_eq!(walker.schema().round_input(&input), input, "as an owner could have sent it");
             let stick = input.real(input_lane::MOVE);
             (stick, input.flag(input_lane::SPRINT), input.int(input_lane::HOP), how)

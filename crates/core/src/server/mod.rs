@@ -41,7 +41,7 @@ use guests::Guests;
 use missing::Gap;
 use peer::Peer;
 use peers::{Owns, Peers};
-use telling::{clock, pull_backs, seen_by_others, snapshot};
+use telling::{clock, pull_backs, seen_by_others, snapshot, stream_snapshot};
 
 use crate::data::{Input, State};
 use crate::event::{Fact, Made, Sink, StateEvent, show, tell};
@@ -49,6 +49,7 @@ use crate::frame::Frame;
 use crate::ids::{Address, EntityId, PeerId, Token};
 use crate::policy::Policy;
 use crate::session::{Ingredients, Kinds, Layouts, Timeline};
+use crate::stream::Over;
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
 use crate::vec3::Vec3;
@@ -189,36 +190,23 @@ impl Server {
             heard: self.heard,
             peer: from,
             policy: &self.policy,
+            is_direct: Cell::new(true),
             sentence: Cell::new(None),
             layouts,
         };
-        match message {
-            Message::Inputs(inputs) => {
-                let newest = inputs.newest.unwrap_near(expected)?;
+        let taken = match message {
+            Message::StreamUp(segment) => {
                 if peer.understood(header, now, rate) {
-                    peer.inputs(&arrival, newest, &inputs, sink);
+                    peer.piece(now, header, segment);
                 }
+                peer.deliver(&arrival, &self.timeline, sink)
             }
-            Message::Claim(claim) => {
-                let newest = claim.newest.unwrap_near(expected)?;
-                let since = claim.since.unwrap_near(newest)?;
-                if peer.understood(header, now, rate) {
-                    peer.claim(&arrival, (newest, since), &claim, sink);
-                }
-            }
-            Message::Account(account) => {
-                let newest = account.newest.unwrap_near(expected)?;
-                let since = account.since.unwrap_near(newest)?;
-                if peer.understood(header, now, rate) {
-                    peer.account(&arrival, (newest, since), &account, sink);
-                }
-            }
-            _ => {}
-        }
+            message => peer.take(&arrival, &message, |peer| peer.understood(header, now, rate), sink),
+        };
         if let Some(sentence) = arrival.sentence.get() {
             self.carry_out(now, from, sentence);
         }
-        Ok(())
+        taken
     }
 
     /// Whether one more datagram of a peer is read. Those that are not are reported once a second.
@@ -259,8 +247,11 @@ impl Server {
                 self.carry_out(now, peer, sentence);
             }
             self.pending_facts.drain(..).for_each(|fact| tell(sink, fact));
-            self.send_snapshots(now, tick);
+            self.send_snapshots(now, tick, sink);
             self.tell_clock(now, tick);
+        }
+        for peer in self.peers.iter_mut() {
+            peer.send_pieces(now, &mut self.outbox);
         }
     }
 
@@ -274,6 +265,7 @@ impl Server {
             hold: rate.ticks_of(self.patience.hold_ms),
             wait: 0,
             waiting: Waiting::default(),
+            says_changes: false,
         };
         let owners = self.peers.owners();
         for entity in self.world.iter_mut() {
@@ -295,7 +287,7 @@ impl Server {
         sentences
     }
 
-    fn send_snapshots(&mut self, now: HostNanos, tick: Tick) {
+    fn send_snapshots<S: Sink>(&mut self, now: HostNanos, tick: Tick, sink: &mut S) {
         let passed = tick.since(self.ticks.base()).unsigned_abs();
         let kinds = &self.timeline.at(tick).kinds;
         let mut seen = None;
@@ -303,7 +295,12 @@ impl Server {
         for peer in self.peers.iter_mut() {
             if peer.is_told(passed, rate) {
                 let seen = seen.get_or_insert_with(|| seen_by_others(&self.world, kinds));
-                self.outbox.push_back((peer.at, snapshot(peer, (&self.world, seen), kinds, now, (tick, rate))));
+                let world = (&self.world, &seen[..]);
+                if peer.snapshots_over() == Over::Datagrams {
+                    self.outbox.push_back((peer.at, snapshot(peer, world, kinds, now, (tick, rate))));
+                } else if !stream_snapshot(peer, world, kinds, (tick, rate)) {
+                    tell(sink, Fact::StreamFull { peer: peer.id, up: false });
+                }
                 pull_backs(peer, kinds, now, tick, &mut self.outbox);
             }
         }
@@ -444,7 +441,8 @@ fn obeyed<S: Sink>(
             // Who shares an entity waits for nobody.
             let waits = settings.missing == Missing::Wait && entity.owners().len() == 1;
             let wait = if waits { settings.wait } else { 0 };
-            let gap = Gap { missing: settings.missing, wait, waiting: settings.waiting, ..turn.gap };
+            let (missing, waiting, says_changes) = (settings.missing, settings.waiting, settings.says_changes);
+            let gap = Gap { missing, wait, waiting, says_changes, ..turn.gap };
             let turn = &Turn { gap, ..*turn };
             if obeyed.is_some_and(|(_, Reverse(obeyed))| obeyed == peer) {
                 moved = Some(control.advance(peer, turn, entity, sink));

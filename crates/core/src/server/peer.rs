@@ -8,14 +8,15 @@ use super::settings::PlayerSettings;
 use super::talk::Talk;
 use crate::arrangement::{Arrangement, Authority};
 use crate::data::State;
-use crate::event::Sink;
+use crate::event::{Fact, Sink, tell};
 use crate::ids::{Address, EntityId, Life, PeerId, Token};
 use crate::pacing::{Pacing, SendRate};
 use crate::policy::{Policy, Strikes};
-use crate::session::Owned;
+use crate::session::{Layouts, Owned, Timeline};
 use crate::snapshot::Unacknowledged;
-use crate::tick::{HostNanos, Rate, Tick};
-use crate::wire::{Account, Acks, Claim, Header, Inputs};
+use crate::stream::{Delivered, Over, Stream};
+use crate::tick::{HostNanos, Rate, Tick, WireTick};
+use crate::wire::{Account, Acks, BitReader, Claim, Header, Inputs, Message, MessageKind, Segment, WireError};
 
 /// What of an entity no longer owned is still read, and let go: as many as may lie in datagrams under way.
 const FORMER: usize = 16;
@@ -34,6 +35,8 @@ pub(super) struct Peer {
     pub(super) settings: PlayerSettings,
     /// When something was last heard of it.
     pub(super) heard: HostNanos,
+    /// Whether it was ever heard to play: before it takes no piece of a stream.
+    plays: bool,
     pub(super) acks: Acks,
     pub(super) unacknowledged: Unacknowledged,
     /// What it owns, and in the same order how its word moves it.
@@ -46,6 +49,8 @@ pub(super) struct Peer {
     pub(super) margins: Margins,
     /// What its way down carries.
     pub(super) pacing: Pacing,
+    /// What goes by an ordered stream, or went.
+    pub(super) stream: Option<Box<Stream>>,
     /// Ticks since its last snapshot.
     unsent: u8,
     /// How much of it is read.
@@ -64,6 +69,7 @@ impl Peer {
             arrangement: guest.arrangement,
             settings: guest.settings,
             heard: now,
+            plays: false,
             acks: Acks::default(),
             unacknowledged: Unacknowledged::default(),
             owned: Vec::new(),
@@ -72,6 +78,7 @@ impl Peer {
             spoken_of: Vec::new(),
             margins: Margins::default(),
             pacing: Pacing::default(),
+            stream: None,
             unsent: 0,
             talk: Talk::default(),
             strikes: VecDeque::new(),
@@ -82,6 +89,7 @@ impl Peer {
     pub(super) fn bytes(&self) -> usize {
         size_of::<Self>()
             + self.unacknowledged.bytes()
+            + self.stream.as_ref().map_or(0, |stream| stream.bytes())
             + self.controls.iter().map(|c| size_of::<Control>() + c.bytes()).sum::<usize>()
     }
 
@@ -174,6 +182,9 @@ impl Peer {
             self.heard = now;
             if let Some(ack) = &header.ack {
                 self.unacknowledged.acknowledged(ack);
+                if let Some(stream) = &mut self.stream {
+                    stream.told(now, ack);
+                }
                 if self.settings.rate == SendRate::Adapted
                     && let Some(round_trip) = self.acks.round_trip(ack, now)
                 {
@@ -207,6 +218,96 @@ impl Peer {
             self.unsent = 0;
         }
         due
+    }
+
+    /// What its snapshots travel by now.
+    pub(super) fn snapshots_over(&self) -> Over {
+        if self.plays { self.settings.snapshots_over } else { Over::Datagrams }
+    }
+
+    /// Takes a piece of the stream.
+    pub(super) fn piece(&mut self, now: HostNanos, header: &Header, segment: Segment) {
+        let come = self.stream.get_or_insert_default().arrived(now, header, segment);
+        come.into_iter().for_each(|tick| self.unacknowledged.delivered(tick));
+    }
+
+    /// Takes whatever of the stream has its turn.
+    ///
+    /// # Errors
+    /// Where one of them cannot be read; the others are taken all the same.
+    pub(super) fn deliver<S: Sink>(
+        &mut self,
+        arrival: &Arrival<'_>,
+        timeline: &Timeline,
+        sink: &mut S,
+    ) -> Result<(), WireError> {
+        let mut taken = Ok(());
+        while let Some(Delivered { number, waited, came }) = self.stream.as_mut().and_then(|s| s.deliver(arrival.now)) {
+            if waited > 0 {
+                let waited_us = (waited / 1000).clamp(0, i64::from(u32::MAX)) as u32;
+                tell(sink, Fact::HeldBack { peer: self.id, up: true, number, waited_us });
+            }
+            // What a stream took for longer no lead makes up for.
+            arrival.is_direct.set(waited == 0 && !came.again);
+            let layouts = Layouts::new(timeline, Some(arrival.expected), &self.spoken_of);
+            let read = Message::read(&came.header, BitReader::new(&came.body), &layouts);
+            let one = read.and_then(|message| self.take(arrival, &message, |_| true, sink));
+            taken = one.and(taken);
+        }
+        taken
+    }
+
+    /// Sends what of the stream is due.
+    pub(super) fn send_pieces(&mut self, now: HostNanos, outbox: &mut VecDeque<(Address, Vec<u8>)>) {
+        let Some(stream) = &mut self.stream else { return };
+        let (acks, epoch, adapts) = (&mut self.acks, self.id.epoch, self.settings.rate == SendRate::Adapted);
+        while let Some(sent) = stream.poll(now, || acks.header(MessageKind::StreamDown, epoch, now)) {
+            if adapts {
+                self.pacing.sent(sent.sequence, sent.bytes.len());
+            }
+            outbox.push_back((self.at, sent.bytes));
+        }
+    }
+
+    /// Takes a message, once its ticks are known, if it `is_first`.
+    ///
+    /// # Errors
+    /// Where a tick is too far from now.
+    pub(super) fn take<S: Sink>(
+        &mut self,
+        arrival: &Arrival<'_>,
+        message: &Message,
+        is_first: impl FnOnce(&mut Self) -> bool,
+        sink: &mut S,
+    ) -> Result<(), WireError> {
+        self.plays = true;
+        // Ticks are unwrapped before anything is acknowledged: what is refused must not count as understood.
+        let near = |newest: WireTick, since: WireTick| -> Result<(Tick, Tick), WireError> {
+            let newest = newest.unwrap_near(arrival.expected)?;
+            Ok((newest, since.unwrap_near(newest)?))
+        };
+        match message {
+            Message::Inputs(inputs) => {
+                let newest = inputs.newest.unwrap_near(arrival.expected)?;
+                if is_first(self) {
+                    self.inputs(arrival, newest, inputs, sink);
+                }
+            }
+            Message::Claim(claim) => {
+                let ticks = near(claim.newest, claim.since)?;
+                if is_first(self) {
+                    self.claim(arrival, ticks, claim, sink);
+                }
+            }
+            Message::Account(account) => {
+                let ticks = near(account.newest, account.since)?;
+                if is_first(self) {
+                    self.account(arrival, ticks, account, sink);
+                }
+            }
+            _ => {}
+        }
+        Ok(())
     }
 
     /// Takes the inputs of a message.

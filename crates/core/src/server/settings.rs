@@ -2,6 +2,7 @@
 
 use super::missing::{Missing, Waiting};
 use crate::pacing::SendRate;
+use crate::stream::Over;
 
 /// How a player is served.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -16,6 +17,10 @@ pub struct PlayerSettings {
     pub wait: u8,
     /// What is done with those that wait behind it.
     pub waiting: Waiting,
+    /// Whether its client says inputs only when they change: what is missing is then taken for the same.
+    pub says_changes: bool,
+    /// What snapshots travel by.
+    pub snapshots_over: Over,
     /// Whether its client goes by being told in which tick the server is.
     pub tells: bool,
     /// How often it is told then, in milliseconds.
@@ -30,6 +35,8 @@ impl PlayerSettings {
         missing: Missing::Hold,
         wait: 6,
         waiting: Waiting::AtOnce,
+        says_changes: false,
+        snapshots_over: Over::Datagrams,
         tells: false,
         tell_every_ms: 1000,
     };

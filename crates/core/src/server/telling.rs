@@ -33,8 +33,41 @@ pub(super) fn snapshot(
     let mut out = BitWriter::new();
     let header = peer.acks.header(MessageKind::Snapshot, peer.id.epoch, now);
     header.write(&mut out);
-    let (every, margin, news) = (peer.snapshot_every(rate), peer.margins.take(), peer.unacknowledged.compose(tick));
     peer.unacknowledged.sent(header.sequence, tick);
+    say_snapshot(peer, (world, seen), kinds, (tick, rate), &mut out);
+    let bytes = out.finish();
+    if peer.settings.rate == SendRate::Adapted {
+        peer.pacing.sent(header.sequence, bytes.len());
+    }
+    bytes
+}
+
+/// Puts a snapshot into a peer's stream. `false` where there is no room: it is left out, and what was to be said in it is said in the next.
+pub(super) fn stream_snapshot(
+    peer: &mut Peer,
+    world: (&World, &[BitRow]),
+    kinds: &Kinds,
+    (tick, rate): (Tick, Rate),
+) -> bool {
+    let margins = peer.margins;
+    let mut out = BitWriter::new();
+    say_snapshot(peer, world, kinds, (tick, rate), &mut out);
+    let is_taken = peer.stream.get_or_insert_default().push(MessageKind::Snapshot, tick, out.finish());
+    if !is_taken {
+        peer.margins = margins;
+    }
+    is_taken
+}
+
+/// Appends a snapshot for a peer, given what others get.
+fn say_snapshot(
+    peer: &mut Peer,
+    (world, seen): (&World, &[BitRow]),
+    kinds: &Kinds,
+    (tick, rate): (Tick, Rate),
+    out: &mut BitWriter,
+) {
+    let (every, margin, news) = (peer.snapshot_every(rate), peer.margins.take(), peer.unacknowledged.compose(tick));
     let owner = &*peer;
     let entities = world.iter().zip(seen).map(|(e, seen)| {
         let own = owner.control(e.id()).map(|control| {
@@ -47,12 +80,7 @@ pub(super) fn snapshot(
         });
         (told(e, own), e.state(), seen)
     });
-    write_shared(&mut out, &SnapshotHead { tick: tick.wire(), every, margin, news }, kinds, entities);
-    let bytes = out.finish();
-    if peer.settings.rate == SendRate::Adapted {
-        peer.pacing.sent(header.sequence, bytes.len());
-    }
-    bytes
+    write_shared(out, &SnapshotHead { tick: tick.wire(), every, margin, news }, kinds, entities);
 }
 
 /// Which tick it is, for a peer.

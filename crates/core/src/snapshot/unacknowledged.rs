@@ -59,8 +59,13 @@ impl Unacknowledged {
         }
         let arrived = |(sequence, tick): &(u16, Tick)| ack.has(*sequence).then_some(*tick);
         if let Some(newest) = self.sent.iter().filter_map(arrived).max() {
-            self.items.retain(|item| item.since.is_none_or(|since| since > newest));
+            self.delivered(newest);
         }
+    }
+
+    /// The snapshot of a tick is known to have come.
+    pub(crate) fn delivered(&mut self, tick: Tick) {
+        self.items.retain(|item| item.since.is_none_or(|since| since > tick));
     }
 
     /// Bytes it takes, roughly.

@@ -4,6 +4,7 @@ use super::bits::BitReader;
 use super::datagram::Header;
 use super::entity::read_entity;
 use super::kind::MessageKind;
+use super::segment::SegmentHead;
 use crate::ids::EntityId;
 use crate::tick::WireTick;
 
@@ -22,14 +23,23 @@ pub struct Carried {
     pub entities: u8,
     /// Claims and accounts: the pull back it goes on from; pull backs: its own number.
     pub epoch: Option<u8>,
+    /// Of a piece of an ordered stream: its number, and whether it was sent before. What it carries is what it is; one that carries nothing has
+    /// no number.
+    pub piece: Option<(u16, bool)>,
 }
 
 impl Carried {
     /// Of a datagram; `None` where it is none of ours.
     pub fn of(bytes: &[u8]) -> Option<Self> {
         let mut from = BitReader::new(bytes);
-        let kind = Header::read(&mut from).ok()?.kind;
-        let mut carried = Self { kind, tick: None, ticks: 0, entity: None, entities: 0, epoch: None };
+        let mut kind = Header::read(&mut from).ok()?.kind;
+        let mut piece = None;
+        if kind.is_piece() {
+            let head = SegmentHead::read(&mut from).ok()?;
+            piece = head.kind.map(|_| (head.number, head.again));
+            kind = head.kind.unwrap_or(kind);
+        }
+        let mut carried = Self { kind, tick: None, ticks: 0, entity: None, entities: 0, epoch: None, piece };
         if kind.has_tick() {
             carried.tick = Some(WireTick(from.take(16).ok()? as u16));
         }

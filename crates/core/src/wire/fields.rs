@@ -10,8 +10,10 @@ use super::datagram::{Header, KIND, VERSION};
 use super::error::WireError;
 use super::hello::Hello;
 use super::inputs::Inputs;
+use super::kind::MessageKind;
 use super::message::Message;
 use super::news::News;
+use super::segment::Segment;
 use super::snapshot::{EntityRecord, Snapshot, TELEPORT_BITS};
 use super::welcome::Welcome;
 use crate::data::{Input, State};
@@ -92,7 +94,7 @@ pub fn fields(bytes: &[u8], layouts: &Layouts<'_>) -> Result<Vec<WireField>, Wir
     let message = Message::read(&header, from, layouts)?;
     let mut fields = Fields { all: Vec::new(), of: None, layouts };
     fields.envelope(&header);
-    fields.message(&message, after);
+    fields.message(&header, &message, after);
     Ok(fields.all)
 }
 
@@ -135,7 +137,7 @@ impl Fields<'_> {
     }
 
     /// What follows the envelope, `left` bits with what pads it to a byte.
-    fn message(&mut self, message: &Message, left: u32) {
+    fn message(&mut self, header: &Header, message: &Message, left: u32) {
         match message {
             Message::Inputs(m) => self.newest_inputs(m),
             Message::Account(m) => self.account(m),
@@ -160,7 +162,24 @@ impl Fields<'_> {
                 self.tick("tick", m.tick);
                 self.put("of a tick since", 8, FieldValue::Real(f32::from(m.part) / 2.56, "%"));
             }
+            Message::StreamUp(m) | Message::StreamDown(m) => self.segment(header, m),
             Message::Goodbye => {}
+        }
+    }
+
+    /// A piece of a stream: what stands before its message, and that.
+    fn segment(&mut self, header: &Header, m: &Segment) {
+        self.number("piece", 16, m.head.number);
+        self.number("expects piece", 16, m.head.expects);
+        self.put("carries", 7, FieldValue::Words(m.head.kind.map_or("nothing", MessageKind::name).to_owned()));
+        self.put("sent before", 1, FieldValue::Flag(m.head.again));
+        let Some(kind) = m.head.kind else { return };
+        let (header, reader) = (Header { kind, ..*header }, BitReader::new(&m.body));
+        let left = reader.left();
+        match Message::read(&header, reader, self.layouts) {
+            Ok(message) => self.message(&header, &message, left),
+            Err(why) if left > 0 => self.put("it cannot be read", left, FieldValue::Words(why.to_string())),
+            Err(_) => {}
         }
     }
 

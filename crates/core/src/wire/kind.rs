@@ -27,11 +27,15 @@ pub enum MessageKind {
     Account = 10,
     /// The server's time coming down.
     Clock = 11,
+    /// A piece of the ordered stream going up.
+    StreamUp = 12,
+    /// A piece of the ordered stream coming down.
+    StreamDown = 13,
 }
 
 impl MessageKind {
     /// All kinds, in the order of their numbers.
-    pub const ALL: [Self; 12] = [
+    pub const ALL: [Self; 14] = [
         Self::Hello,
         Self::Welcome,
         Self::Inputs,
@@ -44,6 +48,8 @@ impl MessageKind {
         Self::Ended,
         Self::Account,
         Self::Clock,
+        Self::StreamUp,
+        Self::StreamDown,
     ];
 
     /// Its name in reports.
@@ -61,12 +67,24 @@ impl MessageKind {
             Self::Ended => "ended",
             Self::Account => "account",
             Self::Clock => "clock",
+            Self::StreamUp => "stream_up",
+            Self::StreamDown => "stream_down",
         }
+    }
+
+    /// Whether it may travel in a piece of an ordered stream.
+    pub const fn may_be_streamed(self) -> bool {
+        self.is_word() || matches!(self, Self::Snapshot)
     }
 
     /// Whether it goes from a client to the server.
     pub const fn is_up(self) -> bool {
-        matches!(self, Self::Hello | Self::Inputs | Self::Claim | Self::Account | Self::Goodbye)
+        matches!(self, Self::Hello | Self::Inputs | Self::Claim | Self::Account | Self::Goodbye | Self::StreamUp)
+    }
+
+    /// Whether it is a piece of an ordered stream.
+    pub const fn is_piece(self) -> bool {
+        matches!(self, Self::StreamUp | Self::StreamDown)
     }
 
     /// Whether it is an owner's word of what its entity does.

@@ -14,6 +14,8 @@
 //! | goodbye | up | nothing: the sender leaves |
 //! | ended | down | why the connection is no more |
 //! | clock | down | which tick the server is in, to who goes by that |
+//! | stream up | up | a piece of the ordered stream: inputs, a claim, an account; or only word of what has come |
+//! | stream down | down | the same: a snapshot |
 
 use super::MAX_DATAGRAM;
 use super::account::Account;
@@ -27,6 +29,7 @@ use super::hello::{Challenge, Hello};
 use super::inputs::Inputs;
 use super::kind::MessageKind;
 use super::refusal::Refusal;
+use super::segment::Segment;
 use super::snapshot::{Snapshot, write_snapshot};
 use super::welcome::Welcome;
 use crate::ids::EntityId;
@@ -60,6 +63,10 @@ pub enum Message {
     Ended(Ended),
     /// See [`ClockTold`].
     Clock(ClockTold),
+    /// See [`Segment`].
+    StreamUp(Segment),
+    /// See [`Segment`].
+    StreamDown(Segment),
 }
 
 impl Message {
@@ -85,6 +92,8 @@ impl Message {
             MessageKind::Goodbye => Self::Goodbye,
             MessageKind::Ended => Self::Ended(Ended::read(from)?),
             MessageKind::Clock => Self::Clock(ClockTold::read(from)?),
+            MessageKind::StreamUp => Self::StreamUp(Segment::read(from)?),
+            MessageKind::StreamDown => Self::StreamDown(Segment::read(from)?),
         };
         if from.is_finished() { Ok(message) } else { Err(WireError::LeftOver { kind: header.kind, bits: from.left() }) }
     }
@@ -104,6 +113,8 @@ impl Message {
             Self::Goodbye => MessageKind::Goodbye,
             Self::Ended(_) => MessageKind::Ended,
             Self::Clock(_) => MessageKind::Clock,
+            Self::StreamUp(_) => MessageKind::StreamUp,
+            Self::StreamDown(_) => MessageKind::StreamDown,
         }
     }
 
@@ -123,6 +134,7 @@ impl Message {
             Self::Goodbye => {}
             Self::Ended(m) => m.write(out),
             Self::Clock(m) => m.write(out),
+            Self::StreamUp(m) | Self::StreamDown(m) => m.write(out),
             Self::Inputs(m) => m.write(out, |tick| plan(m.entity, tick)),
             Self::Claim(m) => m.write(out, plan(m.entity, m.newest)),
             Self::Account(m) => m.write(out, |tick| plan(m.entity, tick)),

@@ -21,6 +21,7 @@ mod lanes;
 mod message;
 mod news;
 mod refusal;
+mod segment;
 mod snapshot;
 mod welcome;
 
@@ -40,6 +41,7 @@ pub use kind::MessageKind;
 pub use message::Message;
 pub use news::{MOST_OWNERS, NEWS_BITS, News};
 pub use refusal::{Denied, Difference, ForeignLayout, Refusal, RefusedFor};
+pub use segment::{Segment, SegmentHead};
 pub use snapshot::{
     EntityRecord, EntityRef, Snapshot, SnapshotHead, TELEPORT_BITS, Used, snapshot_bytes, write_snapshot,
 };

@@ -55,7 +55,9 @@ fn value_or_error(bytes: &[u8]) {
     assert_eq!(written(&again), once, "{message:?}");
     // What is the same as before may come at length; we never write it so.
     let (said, all) = (bits(&super::fields(&once, &layouts).expect("it was written by us")), once.len() as u32 * 8);
-    assert!(said <= all && all - said < 8, "{said} of {all} bits: {message:?}");
+    // What a piece carries is passed on as it came.
+    let is_ours = all - said < 8 || header.kind.is_piece();
+    assert!(said <= all && is_ours, "{said} of {all} bits: {message:?}");
 }
 
 fn envelope(kind: MessageKind) -> (Header, BitWriter) {
@@ -166,7 +168,32 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     let (_, mut bits) = envelope(MessageKind::PullBack);
     pull.write(&mut bits, plan);
     out.push((Message::PullBack(pull), bits.finish()));
+    let pieces = pieces(&out);
+    out.extend(pieces);
     out
+}
+
+/// What may travel in a stream, in pieces of one; and a piece that only says what has come.
+fn pieces(samples: &[(Message, Vec<u8>)]) -> Vec<(Message, Vec<u8>)> {
+    let may = samples.iter().filter(|(message, _)| message.kind().may_be_streamed());
+    let carried = may.map(|(message, bytes)| (Some(message.kind()), bytes[Header::BITS as usize / 8..].to_vec()));
+    let piece = |(kind, body): (Option<MessageKind>, Vec<u8>)| {
+        let head = SegmentHead { number: 65_535, expects: 3, kind, again: kind == Some(MessageKind::Claim) };
+        let up = kind != Some(MessageKind::Snapshot);
+        let message = if up { Message::StreamUp } else { Message::StreamDown }(Segment { head, body });
+        let (_, mut bits) = envelope(message.kind());
+        message.write(&mut bits, &Layouts::new(&timeline(), None, &[]));
+        (message, bits.finish())
+    };
+    carried.chain([(None, Vec::new())]).map(piece).collect()
+}
+
+/// The message that a piece carries, if it can be read.
+fn carried_by(piece: &Message) -> Option<Message> {
+    let (Message::StreamUp(segment) | Message::StreamDown(segment)) = piece else { return None };
+    let (header, _) = envelope(segment.head.kind?);
+    let (timeline, owned) = (timeline(), [Owned { entity: OWN, kind: 0 }]);
+    Message::read(&header, BitReader::new(&segment.body), &Layouts::new(&timeline, None, &owned)).ok()
 }
 
 fn stick(x: f32) -> f32 {
@@ -178,6 +205,17 @@ fn what_a_datagram_is_about_can_be_read_without_any_layout() {
     for (message, bytes) in samples() {
         let carried = Carried::of(&bytes).expect("it is one of ours");
         let told = (carried.tick, carried.ticks, carried.entity, carried.entities, carried.epoch);
+        // A piece is about what it carries.
+        let (kind, message) = match &message {
+            Message::StreamUp(piece) | Message::StreamDown(piece) => {
+                assert_eq!(carried.piece, piece.head.kind.map(|_| (piece.head.number, piece.head.again)));
+                match carried_by(&message) {
+                    Some(inner) => (inner.kind(), inner),
+                    None => (message.kind(), message),
+                }
+            }
+            _ => (message.kind(), message),
+        };
         let is = match &message {
             Message::Inputs(m) => (Some(m.newest), m.count as u8, Some(m.entity), 0, None),
             Message::Claim(m) => (Some(m.newest), m.count as u8 + 1, Some(m.entity), 0, Some(m.epoch)),
@@ -187,7 +225,7 @@ fn what_a_datagram_is_about_can_be_read_without_any_layout() {
             Message::Clock(m) => (Some(m.tick), 0, None, 0, None),
             _ => (None, 0, None, 0, None),
         };
-        assert_eq!((carried.kind, told), (message.kind(), is));
+        assert_eq!((carried.kind, told), (kind, is));
         assert_eq!(Carried::of(&bytes[..10]), None, "cut short");
     }
 }
@@ -195,7 +233,8 @@ fn what_a_datagram_is_about_can_be_read_without_any_layout() {
 #[test]
 fn every_message_comes_back_as_it_was_written() {
     let samples = samples();
-    assert_eq!(samples.len(), MessageKind::ALL.len());
+    // Pieces: of inputs, a claim, an account, a snapshot, and of nothing.
+    assert_eq!(samples.len(), MessageKind::ALL.len() + 3);
     for (message, bytes) in samples {
         assert_eq!(read(&bytes).map(|(_, m)| m), Ok(message));
     }
@@ -205,11 +244,20 @@ fn every_message_comes_back_as_it_was_written() {
 fn every_message_cut_at_any_length_is_refused() {
     for (message, bytes) in samples() {
         for length in 0..bytes.len() {
-            assert!(read(&bytes[..length]).is_err(), "{message:?} cut to {length} of {} bytes", bytes.len());
+            // What a piece carries is read when its turn has come.
+            let is_read = read(&bytes[..length]).is_ok_and(|(_, cut)| {
+                let is_piece =
+                    cut.kind().is_piece() && !matches!(&message, Message::StreamUp(p) if p.head.kind.is_none());
+                !is_piece || carried_by(&cut).is_some()
+            });
+            assert!(!is_read, "{message:?} cut to {length} of {} bytes", bytes.len());
         }
         let mut longer = bytes.clone();
         longer.push(0);
-        assert!(matches!(read(&longer), Err(WireError::LeftOver { .. })), "{message:?}");
+        match read(&longer) {
+            Ok((_, piece)) => assert_eq!(carried_by(&piece), None, "{message:?}"),
+            Err(why) => assert!(matches!(why, WireError::LeftOver { .. }), "{message:?}"),
+        }
     }
 }
 

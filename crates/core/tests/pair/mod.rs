@@ -97,6 +97,7 @@ pub struct Pair {
     waiting: Vec<Vec<u8>>,
     flights: BinaryHeap<Flight>,
     sent: u64,
+    sent_up: usize,
 }
 
 /// How long the server waits for the silent.
@@ -172,6 +173,7 @@ impl Pair {
             waiting: Vec::new(),
             flights: BinaryHeap::new(),
             sent: 0,
+            sent_up: 0,
         }
     }
 
@@ -196,6 +198,7 @@ impl Pair {
 
     fn fly(&mut self, up: bool, bytes: Vec<u8>) {
         self.sent += 1;
+        self.sent_up += usize::from(up);
         if !(self.lose)(up, self.sent) {
             if self.doubled {
                 let later = self.now + self.latency + 9 * MS;
@@ -283,6 +286,11 @@ impl Pair {
         self.server_stalls = true;
         self.run(millis);
         std::mem::take(&mut self.waiting)
+    }
+
+    /// How many datagrams the client has sent.
+    pub const fn sent_up(&self) -> usize {
+        self.sent_up
     }
 
     pub fn walk(&mut self) {

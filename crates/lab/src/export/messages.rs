@@ -60,6 +60,16 @@ pub(super) static MESSAGE: Kind<Datagram> = Kind {
             says: "the pull back that claims go on from, or its own number, if any",
             get: |_, d| Cell::from(d.row.epoch),
         },
+        Key {
+            name: "piece",
+            says: "by an ordered stream: the number of its piece, if any",
+            get: |_, d| Cell::from(d.row.piece.map(|(number, _)| number)),
+        },
+        Key {
+            name: "sent_before",
+            says: "true where that piece was sent before, if any",
+            get: |_, d| if d.row.piece.is_some_and(|(_, again)| again) { true.into() } else { Cell::Null },
+        },
     ],
 };
 
@@ -85,6 +95,24 @@ pub(super) static CLOCK: Kind<ClockRow> = Kind {
         key("margin_ticks", |_, row| Cell::from(row.fact.margin.map(|m| f64::from(m) / 4.0))),
         key("view_delay_us", |_, row| row.fact.view_delay_us.into()),
     ],
+};
+
+/// What was held back in a stream: whether it was on its way up, its number, and for how long.
+pub(super) static HELD_BACK: Kind<(bool, u16, u32)> = Kind {
+    name: "held_back",
+    says: "a message came by an ordered stream, and its turn only later: what was sent before it had not come",
+    keys: &[
+        machine(),
+        Key { name: "way", says: "up or down", get: |_, (up, ..)| if *up { "up" } else { "down" }.into() },
+        key("piece", |_, (_, number, _)| (*number).into()),
+        key("waited_us", |_, (.., waited)| (*waited).into()),
+    ],
+};
+
+pub(super) static STREAM_FULL: Kind<bool> = Kind {
+    name: "stream_full",
+    says: "there was no room in an ordered stream for a message, which was not sent",
+    keys: &[machine(), Key { name: "way", says: "up or down", get: |_, up| if *up { "up" } else { "down" }.into() }],
 };
 
 pub(super) static DROPPED: Kind<(u64, Part)> = Kind {

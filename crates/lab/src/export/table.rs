@@ -14,7 +14,7 @@ use super::frames::{FRAME, RECEIVED, REFUSAL, TUNED};
 use super::inputs::INPUT;
 use super::judged::{CORRECTION, MEASURE, NOTE, PULLED_BACK, RESYNC, SETTLED, STEP_FAULT, VERDICT};
 use super::kind::{RowContext, RowSpec};
-use super::messages::{CLOCK, CLOCK_SET, DROPPED, MESSAGE};
+use super::messages::{CLOCK, CLOCK_SET, DROPPED, HELD_BACK, MESSAGE, STREAM_FULL};
 use super::page::Page;
 use super::states::{AUTHORITY, DRAWN, PREDICTED, REWRITTEN, WINDOW};
 
@@ -54,6 +54,8 @@ fn fact(page: &mut Page, place: &RowContext<'_>, part: Part, fact: &Fact) {
         Fact::Dropped { count, .. } => page.put(&DROPPED, place, &(*count, part)),
         Fact::StepFault { field, .. } => page.put(&STEP_FAULT, place, field),
         Fact::ClockSet { shift } => page.put(&CLOCK_SET, place, shift),
+        Fact::HeldBack { up, number, waited_us, .. } => page.put(&HELD_BACK, place, &(*up, *number, *waited_us)),
+        Fact::StreamFull { up, .. } => page.put(&STREAM_FULL, place, up),
         Fact::Joined { .. } => page.put(&JOINED, place, &()),
         Fact::Denied(why) => page.put(&DENIED, place, why),
         Fact::Unheard => page.put(&UNHEARD, place, &()),
@@ -96,6 +98,8 @@ pub fn row_kinds() -> Vec<RowSpec> {
         MEASURE.spec(),
         DROPPED.spec(),
         CLOCK_SET.spec(),
+        HELD_BACK.spec(),
+        STREAM_FULL.spec(),
         STARTED.spec(),
         JOINED.spec(),
         DENIED.spec(),

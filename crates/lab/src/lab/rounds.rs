@@ -2,7 +2,7 @@
 
 use std::collections::VecDeque;
 
-use velocitas_core::{Address, Carried, Client, EntityId, Event, Fact, HostNanos, Tick, WireTick};
+use velocitas_core::{Address, Carried, Client, EntityId, Event, Fact, HostNanos, MessageKind, Tick, WireTick};
 use velocitas_record::addresses::machine_at;
 use velocitas_record::controls::Controls;
 use velocitas_record::ids::{MachineId, MemberId, Part};
@@ -206,7 +206,11 @@ impl Lab {
         let Some(carried) = Carried::of(&bytes) else { return };
         let near = |tick: WireTick| newest.and_then(|newest| tick.unwrap_near(newest).ok());
         let (kind, tick) = (carried.kind, carried.tick.and_then(near));
-        let ticket = Ticket { kind, tick: tick.map(|t| t.0.saturating_sub(self.course.first_tick)) };
+        // What is sent again has other luck than the first time.
+        let is_again = carried.piece.is_some_and(|(_, again)| again);
+        let stream = if kind.is_up() { MessageKind::StreamUp } else { MessageKind::StreamDown };
+        let (named, about) = if is_again { (stream, None) } else { (kind, tick) };
+        let ticket = Ticket { kind: named, tick: about.map(|t| t.0.saturating_sub(self.course.first_tick)) };
         let (fate, number) = self.links.send(self.course.seed, self.now, (from, to), ticket, bytes.len());
         let row = MessageRow {
             at: self.now,
@@ -221,6 +225,7 @@ impl Lab {
             entity: carried.entity,
             entities: carried.entities,
             epoch: carried.epoch,
+            piece: carried.piece,
         };
         watch.message(from, to, row);
         watch.payload(from, to, number, &bytes);

@@ -164,7 +164,7 @@ pub(super) struct InputNote {
     value: Input,
 }
 
-const USED: [Provenance; 3] = [Provenance::Fresh, Provenance::Repeated, Provenance::Rested];
+const USED: [Provenance; 4] = [Provenance::Fresh, Provenance::Repeated, Provenance::Rested, Provenance::Unchanged];
 
 impl InputNote {
     pub(super) fn of((at, first): (LabTime, Tick), fact: &InputFact, value: Option<&Input>, before: &Self) -> Self {

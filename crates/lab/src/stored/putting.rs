@@ -299,6 +299,7 @@ fn input(
     let provenance = match keys.get("provenance").and_then(Said::word) {
         Some("repeated") => Provenance::Repeated,
         Some("rested") => Provenance::Rested,
+        Some("unchanged") => Provenance::Unchanged,
         _ => Provenance::Fresh,
     };
     became("used_ns", InputFate::Used(provenance), keys.input("used", layout.schema())?)
@@ -333,6 +334,10 @@ fn other(into: &mut Restoring<'_>, keys: Keys<'_>, at: LabTime) -> Result<(), St
     }
 }
 
+fn is_true(said: &Said<'_>) -> bool {
+    *said == Said::Flag(true)
+}
+
 fn message(keys: Keys<'_>, at: LabTime) -> Result<MessageRow, Strange> {
     let kind = keys.must("message", |name| MessageKind::ALL.into_iter().find(|kind| Some(kind.name()) == name.word()));
     let arrived = keys.time_if_any("arrived_ns")?;
@@ -341,7 +346,7 @@ fn message(keys: Keys<'_>, at: LabTime) -> Result<MessageRow, Strange> {
         arrived,
         lost: arrived.is_none(),
         again: keys.time_if_any("again_ns")?,
-        unread: keys.get("unread").is_some_and(|unread| *unread == Said::Flag(true)),
+        unread: keys.get("unread").is_some_and(is_true),
         kind: kind?,
         bytes: keys.whole("bytes")?,
         tick: keys.tick_if_any("tick")?.map(RecordTick),
@@ -349,6 +354,7 @@ fn message(keys: Keys<'_>, at: LabTime) -> Result<MessageRow, Strange> {
         entity: keys.get("entity").map(|_| keys.entity("entity")).transpose()?,
         entities: keys.whole_if_any("entities")?.unwrap_or_default(),
         epoch: keys.whole_if_any("epoch")?,
+        piece: keys.whole_if_any("piece")?.map(|number| (number, keys.get("sent_before").is_some_and(is_true))),
     })
 }
 

@@ -22,7 +22,7 @@ impl Planted {
     /// The course with it.
     pub fn words(&self, seed: u64) -> Words<'static> {
         // What is held on goes unnoticed: only who does something new all the time feels that inputs are missing.
-        let route = if self.cause == "made_up" { scenario::ZIGZAG } else { ACROSS };
+        let route = if ["made_up", "held_back"].contains(&self.cause) { scenario::ZIGZAG } else { ACROSS };
         let rest = self.tables.clone() + &plover(route, self.keys);
         Words { seed, link: self.link, rest, ..Words::default() }
     }
@@ -41,7 +41,28 @@ pub fn planted() -> Vec<Planted> {
         link: "latency = \"50 ms\"\nloss = \"8 %\"",
         ..with("", "made_up", &["plover: ticks per message 2 instead of 1", "plover: loss, one way 0 % instead of 8 %"])
     };
+    // Over a stream what is lost holds back what comes behind it; where the way became longer it is late by itself.
+    let streamed = Planted {
+        keys: "settings = { inputs_over = \"stream\" }",
+        link: "latency = \"50 ms\"\nloss = \"4 %\"",
+        ..with(
+            "",
+            "held_back",
+            &["plover: inputs over datagrams instead of stream", "plover: loss, one way 0 % instead of 4 %"],
+        )
+    };
+    let late_in_a_stream = Planted {
+        keys: "settings = { inputs_over = \"stream\" }",
+        link: "latency = \"30 ms\"",
+        ..with(
+            &by_event("", "link = { who = \"plover\", latency = \"180 ms\" }"),
+            "made_up",
+            &["no change of the link of plover"],
+        )
+    };
     vec![
+        streamed,
+        late_in_a_stream,
         with(&FENCE.replace("KNOWN", "server"), "one_sided", &["fence known to all"]),
         with(&FENCE.replace("KNOWN", "clients"), "one_sided", &["fence known to all"]),
         with(tune, "tunable_differs", &["haste at 1.2 on plover"]),

@@ -31,7 +31,7 @@ pub struct InputRow {
     let_go: LabTime,
     made: LabTime,
     margin: i16,
-    /// 1 passed over, 2 outdated; and 4, 8, 12 for how its tick was made.
+    /// 1 passed over, 2 outdated; and 4, 8, 12, 16 for how its tick was made.
     how: u8,
 }
 
@@ -110,6 +110,7 @@ impl InputRow {
             1 => Provenance::Fresh,
             2 => Provenance::Repeated,
             3 => Provenance::Rested,
+            4 => Provenance::Unchanged,
             _ => return None,
         };
         known(self.made).map(|at| (at, how))

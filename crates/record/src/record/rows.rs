@@ -432,6 +432,7 @@ impl Default for MessageRow {
             entity: None,
             entities: 0,
             epoch: None,
+            piece: None,
         }
     }
 }
@@ -457,7 +458,7 @@ impl Pack for MessageRow {
                     | u32::from(row.unread) << 16
                     | u32::from(row.lost) << 17,
                 u32::from(row.kind as u8),
-                row.epoch.map_or(NOTHING, u32::from),
+                number_and_piece(row),
             ]
         };
         let mut now = parts(self);
@@ -470,8 +471,25 @@ impl Pack for MessageRow {
         (self.ticks, self.entities) = (counts as u8, (counts >> 8) as u8);
         (self.unread, self.lost) = (counts >> 16 & 1 != 0, counts >> 17 & 1 != 0);
         self.kind = MessageKind::from_number(kind as u16).unwrap_or(MessageKind::ALL[0]);
-        self.epoch = (epoch != NOTHING).then_some(epoch as u8);
+        (self.epoch, self.piece) = (None, None);
+        if epoch != NOTHING {
+            let is_piece = epoch & PIECE != 0;
+            self.epoch = (!is_piece || epoch & HAS_EPOCH != 0).then_some(epoch as u8);
+            self.piece = is_piece.then_some(((epoch >> 8) as u16, epoch & AGAIN != 0));
+        }
     }
+}
+
+/// Beside an epoch in the low byte: a piece of a stream, its number in the next two; and whether it was sent before, and there is an epoch at all.
+const PIECE: u32 = 1 << 24;
+const AGAIN: u32 = 1 << 25;
+const HAS_EPOCH: u32 = 1 << 26;
+
+/// What a row has of its kind, seldom both.
+fn number_and_piece(row: &MessageRow) -> u32 {
+    let Some((number, again)) = row.piece else { return row.epoch.map_or(NOTHING, u32::from) };
+    let epoch = row.epoch.map_or(0, |epoch| HAS_EPOCH | u32::from(epoch));
+    PIECE | u32::from(number) << 8 | if again { AGAIN } else { 0 } | epoch
 }
 
 /// Something for the rail.

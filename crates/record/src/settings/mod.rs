@@ -95,6 +95,12 @@ pub enum Knob {
     RateDown,
     /// Whether messages up are.
     RateUp,
+    /// What inputs travel by, and which do.
+    InputsOver,
+    /// What claims and accounts travel by.
+    ClaimsOver,
+    /// What snapshots travel by.
+    SnapshotsOver,
 }
 
 /// A knob's entry in the table.
@@ -236,7 +242,8 @@ impl Knob {
         match self.spec().range {
             _ if self.spec().sound == Sound::Nothing => Vec::new(),
             Range::Choice(choices) => {
-                let sound = (0u8..).zip(choices).filter(|(_, choice)| choice.is_sound);
+                let tried = if self.spec().sound == Sound::First { 1 } else { choices.len() };
+                let sound = (0u8..).zip(&choices[..tried]).filter(|(_, choice)| choice.is_sound);
                 sound.map(|(place, _)| KnobValue::Choice(place)).filter(|value| *value != now).collect()
             }
             _ => self.cure(of, now).into_iter().collect(),
@@ -246,7 +253,7 @@ impl Knob {
     fn cure(self, of: &Knobs, now: KnobValue) -> Option<KnobValue> {
         let usual = Knobs { served: of.served, ..Knobs::USUAL };
         let cure = match self.spec().sound {
-            Sound::Usual | Sound::Nothing => self.get(&usual),
+            Sound::Usual | Sound::First | Sound::Nothing => self.get(&usual),
             Sound::Up => self.turned(now, true),
             Sound::Down => self.turned(now, false),
         };

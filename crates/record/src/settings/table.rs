@@ -1,12 +1,15 @@
 //! The table of settings: what each is called, how it is written, turned and tried, and what it acts on.
 
 use velocitas_core::{
-    ClockBy, ClockChange, LeadBy, MAX_REPEATS, Missing, PlayerSettings, Redundancy, SendRate, ViewDelay, Waiting,
+    ClockBy, ClockChange, InputsOver, LeadBy, MAX_REPEATS, Missing, Over, PlayerSettings, Redundancy, SendRate,
+    ViewDelay, Waiting,
 };
 
 use super::group::Group;
 use super::{Knob, KnobSpec};
-use crate::choice::{CLOCK, CLOCK_CHANGE, LEAD, MISSING, RATE, REDUNDANCY, WAITING};
+use crate::choice::{
+    CLAIMS_OVER, CLOCK, CLOCK_CHANGE, INPUTS_OVER, LEAD, MISSING, RATE, REDUNDANCY, SNAPSHOTS_OVER, WAITING,
+};
 use crate::knob::{Accessor, Range, Sound};
 use crate::quantity::Takes;
 
@@ -35,7 +38,7 @@ const EXTRA: &[f64] = &[0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0];
 const LONGEST: f64 = 5000.0;
 
 /// All of them, in the order of [`Knob`].
-pub static SETTINGS: [KnobSpec; 39] = [
+pub static SETTINGS: [KnobSpec; 42] = [
     KnobSpec {
         knob: Knob::Latency,
         group: Group::Link,
@@ -559,6 +562,54 @@ pub static SETTINGS: [KnobSpec; 39] = [
         accessor: Accessor::Choice {
             get: |k| place_of(&SendRate::ALL, &k.settings.rate),
             set: |k, place| k.settings.rate = at(&SendRate::ALL, place, k.settings.rate),
+        },
+    },
+    KnobSpec {
+        knob: Knob::InputsOver,
+        group: Group::Inputs,
+        name: "inputs over",
+        unit: "",
+        range: Range::Choice(&INPUTS_OVER),
+        help: "what inputs travel by: datagrams that may be lost, or an ordered stream, in each tick or when they change",
+        key: "inputs_over",
+        takes: Takes::Choice,
+        sound: Sound::First,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&InputsOver::ALL, &k.settings.inputs_over),
+            set: |k, place| {
+                k.settings.inputs_over = at(&InputsOver::ALL, place, k.settings.inputs_over);
+                k.served.says_changes = k.settings.inputs_over == InputsOver::Changes;
+            },
+        },
+    },
+    KnobSpec {
+        knob: Knob::ClaimsOver,
+        group: Group::Inputs,
+        name: "claims over",
+        unit: "",
+        range: Range::Choice(&CLAIMS_OVER),
+        help: "what claims and accounts travel by, where an owner makes them: datagrams, or an ordered stream",
+        key: "claims_over",
+        takes: Takes::Choice,
+        sound: Sound::First,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&Over::ALL, &k.settings.claims_over),
+            set: |k, place| k.settings.claims_over = at(&Over::ALL, place, k.settings.claims_over),
+        },
+    },
+    KnobSpec {
+        knob: Knob::SnapshotsOver,
+        group: Group::Server,
+        name: "snapshots over",
+        unit: "",
+        range: Range::Choice(&SNAPSHOTS_OVER),
+        help: "what snapshots travel by: datagrams that may be lost, or an ordered stream in which nothing is left out",
+        key: "snapshots_over",
+        takes: Takes::Choice,
+        sound: Sound::First,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&Over::ALL, &k.served.snapshots_over),
+            set: |k, place| k.served.snapshots_over = at(&Over::ALL, place, k.served.snapshots_over),
         },
     },
 ];

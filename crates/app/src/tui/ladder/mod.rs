@@ -306,6 +306,7 @@ impl View for Ladder {
             ('\u{2809}', own, "inputs or a claim on their way: a thin stroke"),
             ('\u{2809}', p.text(Tone::Authority), "a snapshot on its way: a thick stroke; what comes twice forks"),
             ('\u{2809}', muted, "any other message"),
+            ('\u{2847}', own, "beside a machine: a message that a stream holds back, until its turn has come"),
             (p.correction(), muted, "where one was lost"),
             (p.late(), own, "the tick that an input missed, at the moment when that was made"),
             (p.made_up(), own, "a tick that was made without its input"),

@@ -97,6 +97,13 @@ fn message_lines(stage: &Stage, chosen: &Crossing, read: &Result<Packet, String>
     lines.push(said("left", format!("{}{}", chosen.row.at, age.unwrap_or_default())));
     let took = chosen.row.arrived.map(|at| format!(" after {:.1} ms", at.minus(chosen.row.at).millis()));
     lines.push(said("became", format!("{}{}", chosen.fate(record, stage.run.now()), took.unwrap_or_default())));
+    if let Some((number, again)) = chosen.row.piece {
+        lines.push(said("stream", format!("piece {number}{}", if again { ", sent again" } else { "" })));
+    }
+    if let Some((since, until)) = chosen.held_back(record).filter(|(since, _)| *since <= stage.run.now()) {
+        let waited = until.min(stage.run.now()).minus(since).millis();
+        lines.push(said("waited", format!("{waited:.0} ms for one sent before it")));
+    }
     match read {
         Err(why) => {
             lines.extend(wrapped(why, 42).into_iter().map(|line| vec![(line, p.text(Tone::Correction))]));

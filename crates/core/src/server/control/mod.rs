@@ -203,7 +203,7 @@ fn note<S: Sink>(
     sink: &mut S,
 ) {
     if heard.fresh.is_empty() && heard.outdated.is_empty() && newest > arrival.expected {
-        margins.note(arrival.margin(newest));
+        margins.note_of(arrival, newest);
     }
     for &tick in &heard.overtaken {
         let margin = arrival.margin(tick) as i16;
@@ -212,7 +212,7 @@ fn note<S: Sink>(
     for &tick in &heard.outdated {
         // How early its owner is it says all the same.
         if !arrival.is_dropped(tick) {
-            margins.note(arrival.margin(tick));
+            margins.note_of(arrival, tick);
         }
         arrival.tell(entity, tick, InputFate::Outdated, sink);
     }

@@ -6,7 +6,7 @@ use super::moved::Moved;
 use super::ruling::tell_habits;
 use super::turn::{Arrival, Includes, Margins, Turn, tell_used};
 use crate::data::Input;
-use crate::event::{Fact, Provenance, Sink, tell};
+use crate::event::{Fact, InputFate, Provenance, Sink, tell};
 use crate::ids::PeerId;
 use crate::motion::checked_step;
 use crate::server::guard::Habits;
@@ -73,6 +73,8 @@ impl Stepping {
                     self.note_order(arrival.heard, tick, input);
                     margins.arrived_after(arrival, (inputs.entity, tick), simulated, sink);
                 }
+                // That it came after its tick was made is as it should be.
+                Taken::Unchanged => arrival.tell(inputs.entity, tick, InputFate::Arrived(0), sink),
                 Taken::Again => {}
                 Taken::Conflict => accuse(sink, Evidence::plain(Rule::Conflict, (tick, tick), 2.0, 1.0)),
                 Taken::OutOfWindow => {
@@ -185,7 +187,7 @@ impl Stepping {
         self.done = Some(tick);
         self.made_up = match provenance {
             Provenance::Fresh => 0,
-            Provenance::Repeated | Provenance::Rested => self.made_up.saturating_add(1),
+            Provenance::Repeated | Provenance::Rested | Provenance::Unchanged => self.made_up.saturating_add(1),
         };
         let whose = (peer, entity.id(), tick);
         tell_used(self.buffer.has_begun(tick), whose, provenance, Some(&input), sink);

@@ -26,6 +26,8 @@ pub(in crate::server) struct Arrival<'a> {
     pub(in crate::server) peer: PeerId,
     /// What the guard answers.
     pub(in crate::server) policy: &'a Policy,
+    /// Whether it came straight from its way: how early it is then says how early its owner is.
+    pub(in crate::server) is_direct: Cell<bool>,
     /// What is to become of the player for what it said.
     pub(in crate::server) sentence: Cell<Option<Sentence>>,
     /// Of any kind at any tick around now.
@@ -76,6 +78,13 @@ impl Margins {
         self.0 = Some(self.0.map_or(margin, |m| m.min(margin)));
     }
 
+    /// How early something for a tick is, where that says how early its owner is.
+    pub(super) fn note_of(&mut self, arrival: &Arrival<'_>, tick: Tick) {
+        if arrival.is_direct.get() {
+            self.note(arrival.margin(tick));
+        }
+    }
+
     /// An input or claim of a tick arrived for the first time.
     pub(super) fn arrived<S: Sink>(&mut self, arrival: &Arrival<'_>, entity: EntityId, tick: Tick, sink: &mut S) {
         self.arrived_after(arrival, (entity, tick), arrival.ticks.newest(), sink);
@@ -94,7 +103,9 @@ impl Margins {
             InputFate::Dropped
         } else {
             let margin = arrival.margin_after(tick, done);
-            self.note(margin);
+            if arrival.is_direct.get() {
+                self.note(margin);
+            }
             InputFate::Arrived(margin as i16)
         };
         arrival.tell(entity, tick, fate, sink);
