@@ -154,3 +154,52 @@ fn at_a_pace_little_is_read_again_and_nothing_ever_goes_missing() {
     let read: Vec<Option<Column>> = (0..150).map(|n| strip.column(n).copied()).collect();
     assert_eq!(read, fresh(&run, lane, of, slice, columns));
 }
+
+/// The mean of a lane's first series in a second.
+fn mean(run: &Run, key: &str, second: f64) -> f64 {
+    let lane = Lane::of_key(key).expect("it is in the table");
+    let (from, to) = (LabTime::from_secs(second), LabTime::from_secs(second + 1.0));
+    let all = samples(run.record(), lane, subject(run, 0, 0), from, to);
+    all[0].iter().map(|(_, value)| value).sum::<f64>() / all[0].len() as f64
+}
+
+#[test]
+fn what_a_client_takes_the_servers_time_to_be_is_held_against_what_it_is() {
+    for (clock, most) in [("timestamps", 5.0), ("told", 9.0), ("margins", 17.0), ("assumed", f64::INFINITY)] {
+        let text = format!(
+            "format = 1\nname = \"clocks\"\ntick_rate = \"60 Hz\"\nsnapshot_every = 3\n[world]\nmin = [-30, -20]\nmax = [30, 20]\n\
+             [link.even]\nlatency = \"60 ms\"\njitter = \"4 ms\"\n\
+             [[cast]]\nname = \"plover\"\nrole = \"bot\"\nlink = \"even\"\nspawn = [0, 0]\nrandom = \"2 /s\"\n\
+             host = {{ clock_drift = \"400 ppm\" }}\nsettings = {{ clock = \"{clock}\" }}\n"
+        );
+        let mut run = Run::new(Course::parse("clocks", &text, &[]).unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
+        run.advance(LabTime::from_secs(62.0));
+        let (begin, end) = (mean(&run, "offset", 5.0), mean(&run, "offset", 60.0));
+        assert!(begin.abs() < most && end.abs() < most, "{clock}: {begin} ms, {end} ms");
+        // 400 millionths of 55 seconds.
+        let drifted = end - begin;
+        assert_eq!((drifted - 22.0).abs() < 2.0, clock == "assumed", "{clock}: {drifted} ms");
+    }
+}
+
+#[test]
+fn what_waits_in_a_stream_is_counted_while_it_does() {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../courses/links/phone.course.toml");
+    let text = std::fs::read_to_string(path).expect("it ships");
+    let settings = "[defaults]\ninputs_over = \"stream\"\nsnapshots_over = \"stream\"\n\n[world]";
+    let text = text.replacen("[world]", settings, 1);
+    let mut run = Run::new(Course::parse(path, &text, &[]).unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
+    run.advance(LabTime::from_secs(30.0));
+    let lane = Lane::of_key("held").expect("it is in the table");
+    let of = subject(&run, 0, 0);
+    let all = samples(run.record(), lane, of, LabTime::ZERO, LabTime::from_secs(24.0));
+    let told: Vec<_> =
+        velocitas_analysis::held::held_back(run.record(), of.machine, LabTime::ZERO, run.now()).collect();
+    for (series, up) in [(0, true), (1, false)] {
+        assert!(all[series].iter().any(|(_, n)| *n > 1.0) && all[series].iter().any(|(_, n)| *n == 0.0));
+        for (at, count) in &all[series] {
+            let waits = told.iter().filter(|held| held.up == up && held.since <= *at && *at < held.until);
+            assert_eq!(*count, waits.count() as f64, "{at}");
+        }
+    }
+}

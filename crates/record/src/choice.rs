@@ -194,7 +194,7 @@ pub static INPUTS_OVER: [Choice; 3] = [
     },
     Choice {
         name: "changes",
-        does: "by an ordered stream when they change, and every 100 ms that they did not; the server takes what is missing for the same",
+        does: "by a stream when they change, else every 100 ms; what is not there is taken for the same",
         price: "a key that comes up while the stream waits walks on until then; sticks and views change in each tick, and nothing is saved",
         invites: "who goes silent with a key down walks on until taken for gone (`silence.gone`)",
         is_sound: true,

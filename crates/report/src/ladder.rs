@@ -216,6 +216,8 @@ impl Marks<'_> {
             kind if kind.is_word() => (Tone::Owner, true),
             MessageKind::Snapshot => (Tone::Authority, false),
             MessageKind::PullBack => (Tone::Verdict, false),
+            // What an answer says of the time: the clock is set by it.
+            MessageKind::Clock => (Tone::Authority, true),
             _ => (Tone::Muted, true),
         };
         let is_chosen = self.it.chosen.is_some_and(|chosen| chosen.id() == crossing.id());
@@ -295,6 +297,12 @@ impl Marks<'_> {
                 }
                 Happening::Fact(Fact::Verdict(v)) => {
                     ("verdict", Shape::Exclamation, Tone::Verdict, v.evidence.rule.name().to_owned())
+                }
+                Happening::Fact(Fact::ClockSet { shift }) => {
+                    // A tick that is due later is one that was ahead.
+                    let way = if shift > 0 { "back" } else { "ahead" };
+                    let by = told(shift.unsigned_abs() as f64 / 1e6, "ms");
+                    ("clock set", Shape::Notch, Tone::Fault, format!("clock set {by} {way}"))
                 }
                 _ => continue,
             };

@@ -12,7 +12,7 @@ mod strip;
 pub(crate) use reading::Reading;
 pub use reading::Subject;
 use sample::{
-    behind, buffer, bytes_down, bytes_up, covered, error, held, jump, late, lead, margin, messages, replayed,
+    behind, buffer, bytes_down, bytes_up, covered, error, held, jump, late, lead, margin, messages, offset, replayed,
     round_trip, speed, view_delay,
 };
 use screenings::Screenings;
@@ -143,7 +143,8 @@ impl Lane {
 }
 
 /// What others call lanes.
-const OTHER_WORDS: [(&str, &str); 24] = [
+const OTHER_WORDS: [(&str, &str); 25] = [
+    ("clock", "offset"),
     ("head-of-line", "held"),
     ("stream", "held"),
     ("redundancy", "covered"),
@@ -176,7 +177,7 @@ const VIEWER: &[Series] = &one(Stands::Viewer);
 const MILLIMETRE: f64 = 1e-3;
 
 /// The table, in the order in which lanes are offered.
-pub const LANES: [Lane; 20] = [
+pub const LANES: [Lane; 21] = [
     lane("error", "prediction error", "m", "first prediction against the authority, every own tick", error)
         .of(OWNER)
         .on_decades(MILLIMETRE),
@@ -187,6 +188,7 @@ pub const LANES: [Lane; 20] = [
     lane("round-trip", "round trip", "ms", "as the client measures it, with its spread", round_trip)
         .of(&[Series { name: "mean", stands: Stands::Plain }, Series { name: "\u{3c3}", stands: Stands::Viewer }]),
     lane("lead", "lead", "ticks", "own ticks made beyond the server's at the same moment", lead).of(OWNER),
+    lane("offset", "clock offset", "ms", "what it takes the server's time to be, less what it is", offset).of(OWNER),
     lane(
         "margin",
         "margin",

@@ -1,7 +1,7 @@
 //! Samples that the record has as they are: by tick, by message, by snapshot.
 
 use velocitas_core::{Fact, MessageKind, Restored};
-use velocitas_record::ids::RecordTick;
+use velocitas_record::ids::{MachineId, RecordTick};
 use velocitas_record::record::{InputRow, Mark, OwnRows};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Happening, MessageRow};
@@ -65,6 +65,16 @@ pub(super) fn round_trip(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: 
     for row in r.record.of(r.subject.machine).clocks.span(from, before(to)) {
         tell(0, row.at, f64::from(row.fact.rtt_us) / 1e3);
         tell(1, row.at, f64::from(row.fact.rtt_sigma_us) / 1e3);
+    }
+}
+
+pub(super) fn offset(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {
+    let server = &r.record.cast.machines[MachineId::SERVER.index()].host;
+    for row in r.record.of(r.subject.machine).clocks.span(from, before(to)) {
+        if let Some(taken) = row.fact.server_us {
+            let is = server.read(row.at).since(server.offset) as f64;
+            tell(0, row.at, (taken as f64 * 1e3 - is) / 1e6);
+        }
     }
 }
 

@@ -311,7 +311,7 @@ impl Client {
             Message::Snapshot(snapshot) => {
                 let measured = Measured { round_trip: &self.round_trip, frame: self.frame.mean() };
                 playing.snapshot(&lent, now, tick, &snapshot, (left, measured), sink);
-                tell(sink, Fact::Clock(clock(playing, &self.round_trip, snapshot.head.margin)));
+                tell(sink, Fact::Clock(clock(playing, now, snapshot.head.margin, measured, &self.settings)));
             }
             Message::PullBack(pull) => playing.pulled_back(&lent, now, &pull, sink),
             Message::Clock(told) => {
@@ -567,7 +567,14 @@ fn meant(message: &Message, expected: Tick) -> Result<Tick, WireError> {
 }
 
 /// What a client knows of its clock and link.
-fn clock(playing: &Playing, round_trip: &RoundTrip, margin: Option<i8>) -> ClockFact {
+fn clock(
+    playing: &Playing,
+    now: HostNanos,
+    margin: Option<i8>,
+    measured: Measured<'_>,
+    settings: &ClientSettings,
+) -> ClockFact {
+    let (server, round_trip) = (playing.server_time(now, margin, measured, settings), measured.round_trip);
     let micros = |ns: i64| (ns / 1000).clamp(0, i64::from(u32::MAX)) as u32;
     ClockFact {
         behind: playing.behind() as i32,
@@ -575,5 +582,6 @@ fn clock(playing: &Playing, round_trip: &RoundTrip, margin: Option<i8>) -> Clock
         rtt_sigma_us: micros(round_trip.sigma()),
         margin,
         view_delay_us: micros(playing.view_delay()),
+        server_us: server.map(|ns| (ns / 1000).max(0) as u64),
     }
 }

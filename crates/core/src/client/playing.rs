@@ -626,6 +626,17 @@ impl Playing {
         Some(Order { since, input, arrived: mine.own.agreed() >= since })
     }
 
+    /// What it takes the server's time to be, in nanoseconds since the base of its ticks.
+    pub(super) fn server_time(
+        &self,
+        now: HostNanos,
+        margin: Option<i8>,
+        measured: Measured<'_>,
+        settings: &ClientSettings,
+    ) -> Option<i64> {
+        self.clock.server_time(&self.ticks, now, (margin, self.delay), measured, &settings.clock)
+    }
+
     /// Newest own tick minus the newest agreed one.
     pub(super) fn behind(&self) -> i64 {
         self.ticks.newest().since(self.heard.unwrap_or(self.ticks.newest()))

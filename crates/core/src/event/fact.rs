@@ -77,6 +77,9 @@ pub struct ClockFact {
     pub margin: Option<i8>,
     /// How far behind the smoothed arrivals remotes are drawn, in microseconds.
     pub view_delay_us: u32,
+    /// What it takes the server's time to be, in microseconds since the base of its ticks fell due; `None` where it goes by margins and none was
+    /// reported.
+    pub server_us: Option<u64>,
 }
 
 /// Why a client took over the server's state.

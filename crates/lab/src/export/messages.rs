@@ -94,6 +94,11 @@ pub(super) static CLOCK: Kind<ClockRow> = Kind {
         key("rtt_sigma_us", |_, row| row.fact.rtt_sigma_us.into()),
         key("margin_ticks", |_, row| Cell::from(row.fact.margin.map(|m| f64::from(m) / 4.0))),
         key("view_delay_us", |_, row| row.fact.view_delay_us.into()),
+        Key {
+            name: "server_us",
+            says: "what it takes the server's time to be, since the base of its ticks fell due, if it knows",
+            get: |_, row| Cell::from(row.fact.server_us),
+        },
     ],
 };
 

@@ -318,6 +318,7 @@ fn other(into: &mut Restoring<'_>, keys: Keys<'_>, at: LabTime) -> Result<(), St
                 rtt_sigma_us: keys.whole("rtt_sigma_us")?,
                 margin,
                 view_delay_us: keys.whole("view_delay_us")?,
+                server_us: keys.whole_if_any("server_us")?,
             };
             into.clock(keys.machine("machine")?, ClockRow { at, fact })
         }

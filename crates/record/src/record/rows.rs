@@ -323,23 +323,35 @@ pub struct ClockRow {
 
 impl Default for ClockRow {
     fn default() -> Self {
-        let fact = ClockFact { behind: 0, rtt_us: 0, rtt_sigma_us: 0, margin: None, view_delay_us: 0 };
+        let fact = ClockFact { behind: 0, rtt_us: 0, rtt_sigma_us: 0, margin: None, view_delay_us: 0, server_us: None };
         Self { at: LabTime::ZERO, fact }
     }
 }
+
+/// Beside a margin: there is none, and the server's time is known.
+const NO_MARGIN: u32 = 1 << 8;
+const KNOWN: u32 = 1 << 9;
 
 impl Pack for ClockRow {
     fn code(&mut self, before: &Self, coder: &mut impl Coder) {
         coder.time(&mut self.at, before.at);
         let parts = |fact: &ClockFact| {
-            let margin = fact.margin.map_or(u32::MAX, |margin| u32::from(margin as u8));
+            let margin = fact.margin.map_or(NO_MARGIN, |margin| u32::from(margin as u8));
+            let margin = if fact.server_us.is_some() { margin | KNOWN } else { margin };
             [fact.behind as u32, fact.rtt_us, fact.rtt_sigma_us, margin, fact.view_delay_us]
         };
         let mut now = parts(&self.fact);
         now.iter_mut().zip(parts(&before.fact)).for_each(|(value, before)| coder.small(value, before));
         let [behind, rtt_us, rtt_sigma_us, margin, view_delay_us] = now;
-        let margin = (margin != u32::MAX).then_some(margin as u8 as i8);
-        self.fact = ClockFact { behind: behind as i32, rtt_us, rtt_sigma_us, margin, view_delay_us };
+        // Before it was told there were no margins beyond these.
+        let server_us = (margin != u32::MAX && margin & KNOWN != 0).then(|| {
+            let passed = self.at.minus(before.at).0 / 1000;
+            let mut server = self.fact.server_us.unwrap_or_default();
+            coder.number(&mut server, before.fact.server_us.unwrap_or_default().wrapping_add(passed));
+            server
+        });
+        let margin = (margin & NO_MARGIN == 0).then_some(margin as u8 as i8);
+        self.fact = ClockFact { behind: behind as i32, rtt_us, rtt_sigma_us, margin, view_delay_us, server_us };
     }
 }
 

@@ -311,6 +311,7 @@ impl View for Ladder {
             (p.late(), own, "the tick that an input missed, at the moment when that was made"),
             (p.made_up(), own, "a tick that was made without its input"),
             (p.correction(), p.text(Tone::Correction), "a correction"),
+            (p.notch(), p.text(Tone::Correction), "the clock of a client was set, by so much"),
             ('!', p.verdict(), "a verdict of the guard"),
             (p.predicted(), bright, "a station of the input that is followed"),
             (p.line(), p.text(Tone::Text), "the playhead"),

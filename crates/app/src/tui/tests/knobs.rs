@@ -56,7 +56,7 @@ fn groups_are_opened_and_folded_and_nothing_of_a_folded_one_is_turned() {
     choose(&mut stage, Knob::SendEvery);
     press(&mut stage, KeyCode::Right);
     type_keys(&mut stage, "e");
-    assert!(text(&mut stage, 160, 47).contains("1 of 5 not at default"), "{}", text(&mut stage, 160, 47));
+    assert!(text(&mut stage, 160, 47).contains("1 of 7 not at default"), "{}", text(&mut stage, 160, 47));
 }
 
 #[test]

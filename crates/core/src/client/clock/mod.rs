@@ -212,6 +212,26 @@ impl Clock {
         lead - ahead as f64
     }
 
+    /// What the server's time is taken to be, in nanoseconds since its base. Who goes by margins knows it only by them: an input is early by what is
+    /// left of the lead once it has gone up.
+    pub(super) fn server_time(
+        &self,
+        ticks: &TickLoop,
+        now: HostNanos,
+        (margin, delay): (Option<i8>, u8),
+        measured: Measured<'_>,
+        settings: &ClockSettings,
+    ) -> Option<i64> {
+        if settings.by != ClockBy::Margins {
+            return Some(self.server.at(now));
+        }
+        let tick = ticks.rate().nanos();
+        let early = i64::from(margin?) * tick / 4;
+        // Of what inputs wait for a frame at each end, half is in the round trip.
+        let up = measured.round_trip.mean() / 2 + (measured.frame + self.waits) / 4;
+        Some(ticks.since_base(now) + i64::from(delay) * tick - early - up)
+    }
+
     /// At each tick: how far to move the next one.
     pub(super) fn steer(&mut self, rate: Rate, settings: &ClockSettings) -> Steer {
         self.follow.steer(rate, settings)
