@@ -1,4 +1,4 @@
-//! What is amiss with who is there, and with what is drawn of them: whether every machine that plays knows exactly what there is, each
+//! What is amiss with who is there, with what is drawn of them and with what hands pressed: whether every machine that plays knows exactly what there is, each
 //! once, whether only its owner moves it, and whether others are drawn where it was told that they are.
 //!
 //! Everything here is read from the record alone, whoever made the mistake.
@@ -9,6 +9,7 @@ use velocitas_core::{Presence, Vec3};
 use velocitas_record::ids::{ActorId, MachineId};
 use velocitas_record::record::Record;
 use velocitas_record::time::LabTime;
+use velocitas_record::watch::{Happening, HappeningRow};
 
 use crate::fault::{Fault, FaultSpec};
 
@@ -19,6 +20,9 @@ const LATELY: LabTime = LabTime(500_000_000);
 
 /// What is drawn further than this from where it should be is amiss, in metres: rounding is less.
 pub(crate) const OFF_M: f32 = 0.02;
+/// Presses are looked at for so long, and are sampled within this.
+const PRESSED_LATELY: LabTime = LabTime(4_000_000_000);
+const SAMPLED_WITHIN: LabTime = LabTime(250_000_000);
 /// How much a constant offset may vary and still count as constant, in metres.
 const STEADY_M: f32 = 0.02;
 
@@ -72,6 +76,15 @@ pub enum Amiss {
         /// Whether always by the same.
         steady: bool,
     },
+    /// Hands that had rested pressed something, and no input says so.
+    Vanished {
+        /// The machine.
+        machine: MachineId,
+        /// Of which entity.
+        actor: ActorId,
+        /// How many presses, lately.
+        presses: u32,
+    },
 }
 
 /// Everything amiss at a moment.
@@ -83,6 +96,7 @@ pub fn amiss(record: &Record, at: LabTime) -> Vec<Amiss> {
             found.extend(unknown(record, machine, at));
             found.extend(two_movers(record, machine, at));
             found.extend(misdrawn(record, machine, at));
+            found.extend(vanished(record, machine, at));
         }
     }
     found
@@ -152,6 +166,27 @@ fn misdrawn(record: &Record, viewer: MachineId, at: LabTime) -> Vec<Amiss> {
     told.collect()
 }
 
+/// What hands at rest lately pressed, of which no input says anything.
+fn vanished(record: &Record, machine: MachineId, at: LabTime) -> Option<Amiss> {
+    let rows = record.of(machine);
+    let own = rows.own.iter().find(|own| record.cast.actors[own.actor.index()].is_owned_by(machine, at))?;
+    let inputs = &own.inputs;
+    let (from, joined) = (at.minus(PRESSED_LATELY), rows.joined_by(at));
+    let pressed = rows.happenings.span(from, at.minus(SAMPLED_WITHIN)).filter(|row| match row.what {
+        Happening::Pressed(_) => row.at.minus(SAMPLED_WITHIN) >= joined,
+        _ => false,
+    });
+    let is_lost = |row: &HappeningRow| {
+        let sampled = |from, to| inputs.rows().span(from, to).filter_map(|row| inputs.sampled(&row));
+        // What was given before it: hands that rest say the same in each tick.
+        let before = sampled(row.at.minus(SAMPLED_WITHIN), LabTime(row.at.0 - 1)).last();
+        let mut since = sampled(row.at, row.at.plus(SAMPLED_WITHIN)).peekable();
+        since.peek().is_some() && before.is_some_and(|before| since.all(|input| input == before))
+    };
+    let presses = pressed.filter(|row| is_lost(row)).count() as u32;
+    (presses > 0).then_some(Amiss::Vanished { machine, actor: own.actor, presses })
+}
+
 impl Amiss {
     /// The fault that shows so.
     pub fn fault(&self) -> &'static FaultSpec {
@@ -162,6 +197,7 @@ impl Amiss {
             Self::TwoMovers { .. } => Fault::Clinging,
             Self::Misdrawn { steady: true, .. } => Fault::Misread,
             Self::Misdrawn { steady: false, .. } => Fault::Stale,
+            Self::Vanished { .. } => Fault::Unlatched,
         }
         .spec()
     }
@@ -170,7 +206,7 @@ impl Amiss {
     pub const fn machine(&self) -> MachineId {
         match self {
             Self::Unseen { viewer, .. } | Self::Lingers { viewer, .. } | Self::Misdrawn { viewer, .. } => *viewer,
-            Self::Twin { machine, .. } | Self::TwoMovers { machine, .. } => *machine,
+            Self::Twin { machine, .. } | Self::TwoMovers { machine, .. } | Self::Vanished { machine, .. } => *machine,
         }
     }
 
@@ -180,7 +216,8 @@ impl Amiss {
             Self::Unseen { actor, .. }
             | Self::Lingers { actor, .. }
             | Self::TwoMovers { actor, .. }
-            | Self::Misdrawn { actor, .. } => *actor,
+            | Self::Misdrawn { actor, .. }
+            | Self::Vanished { actor, .. } => *actor,
             Self::Twin { actors, .. } => actors.1,
         }
     }
@@ -207,6 +244,14 @@ impl Amiss {
             }
             Self::TwoMovers { machine: m, actor, lasts } => {
                 format!("{} moves {}, which it owns no longer for {}", machine(m), name(actor), seconds(lasts))
+            }
+            Self::Vanished { machine: m, presses, .. } => {
+                let plural = if presses == 1 { "" } else { "es" };
+                format!(
+                    "{} pressed what no input says: {presses} press{plural} in {}",
+                    machine(m),
+                    seconds(PRESSED_LATELY)
+                )
             }
             Self::Misdrawn { viewer, actor, off_m, steady } => {
                 let off = if steady { "" } else { "up to " };

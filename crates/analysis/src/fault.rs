@@ -1,4 +1,4 @@
-//! Faults that a machine's program may have, about who is there and where others are: by what each is known, and what helps.
+//! Faults that a machine's program may have, about who is there, where others are and what hands do: by what each is known, and what helps.
 
 /// One of them.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -15,6 +15,8 @@ pub enum Fault {
     Misread,
     /// It keeps an older state of others under a newer tick.
     Stale,
+    /// It asks its hands only in the frames that make a tick.
+    Unlatched,
 }
 
 /// What there is to a fault.
@@ -33,7 +35,7 @@ pub struct FaultSpec {
 }
 
 /// All of them.
-pub static FAULTS: [FaultSpec; 6] = [
+pub static FAULTS: [FaultSpec; 7] = [
     FaultSpec {
         fault: Fault::Untold,
         key: "untold",
@@ -75,6 +77,13 @@ pub static FAULTS: [FaultSpec; 6] = [
         wrong: "the buffer of remotes keeps an older state under a newer tick",
         shows: "others stand, then leap: they are drawn where they were",
         remedy: "keep each state under its own tick, and put none in the place of another",
+    },
+    FaultSpec {
+        fault: Fault::Unlatched,
+        key: "unlatched",
+        wrong: "hands are asked when a tick is made, not in every frame",
+        shows: "a press between two ticks does nothing, on any screen",
+        remedy: "latch what is pressed in each frame, until a tick has taken it",
     },
 ];
 

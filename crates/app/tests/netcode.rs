@@ -133,15 +133,26 @@ fn short(text: &str, unit: &str) -> String {
     format!("{number} {unit}")
 }
 
-/// The rows of a table on one kind of link.
-fn rows(Table { sets, measures, .. }: &Table, profile: &str) -> String {
+/// What `vary` makes of a table on one kind of link, written to a place.
+fn varied(Table { sets, measures, .. }: &Table, profile: &str, to: &str) -> Vec<u8> {
     let course = format!("{}/../../courses/links/{profile}.course.toml", env!("CARGO_MANIFEST_DIR"));
     let mut vary = Command::new(env!("CARGO_BIN_EXE_velocitas"));
-    vary.args(["vary", &course, "--pair", "--seeds", "5", "--for", "30s", "-o", "-"]);
+    vary.args(["vary", &course, "--pair", "--seeds", "5", "--for", "30s", "-o", to]);
     vary.args(sets.iter().flat_map(|set| ["--set", set]));
     let out = vary.args(["--measure", &measures.join(",")]).output().expect("it runs");
     assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
-    let text = String::from_utf8(out.stdout).expect("text");
+    out.stdout
+}
+
+/// The chart of a table on a phone's link: its name beside the page.
+fn chart(table: &Table) -> String {
+    format!("netcode/{}.svg", table.mark.replace(' ', "-"))
+}
+
+/// The rows of a table on one kind of link.
+fn rows(table: &Table, profile: &str) -> String {
+    let Table { sets, measures, .. } = table;
+    let text = String::from_utf8(varied(table, profile, "-")).expect("text");
     let mut lines = text.lines().map(|line| line.split(',').collect::<Vec<_>>());
     let head = lines.next().expect("a head");
     let at = |name: &str| head.iter().position(|it| *it == name).unwrap_or_else(|| panic!("no {name} in {head:?}"));
@@ -169,11 +180,16 @@ fn every_choice_is_told_with_what_it_costs_and_what_it_invites() {
     is_current(PAGE, &page);
 }
 
-/// The others are looked at in the soak: a change of the netcode shows in these first.
+/// Looked at each time; the others in the soak. A change of the netcode shows in these first.
+const USUAL: [&str; 2] = ["inputs_over", "redundancy"];
+
 #[test]
 fn what_choices_cost_on_a_phone_is_as_the_page_says() {
     let page = document(PAGE);
     for table in &TABLES {
+        assert!(document(&format!("docs/{}", chart(table))).starts_with("<svg"), "{}", table.mark);
+    }
+    for table in TABLES.iter().filter(|table| USUAL.contains(&table.mark)) {
         let rows = rows(table, "phone");
         assert!(page.contains(&rows), "{}: VELOCITAS_WRITE=1 scripts/soak writes them anew:\n{rows}", table.mark);
     }
@@ -189,7 +205,13 @@ fn what_choices_cost_on_every_link_is_as_the_page_says() {
         let columns: Vec<String> = keys.chain(names).collect();
         let all: String = PROFILES.iter().map(|profile| rows(table, profile.name)).collect();
         let head = format!("| link | {} |\n|---|{}\n", columns.join(" | "), "---|".repeat(columns.len()));
-        page = with(&page, &format!("measured {}", table.mark), &(head + &all));
+        let drawn = format!("\n![On a phone's link: what `{}` costs]({})\n", table.mark, chart(table));
+        page = with(&page, &format!("measured {}", table.mark), &(head + &all + &drawn));
+        let folder = tempfile::tempdir().expect("a folder");
+        let file = folder.path().join("chart.svg");
+        varied(table, "phone", file.to_str().expect("a name"));
+        let name = format!("docs/{}", chart(table));
+        is_current(&name, &std::fs::read_to_string(&file).expect("it was written"));
     }
     is_current(PAGE, &page);
 }

@@ -7,4 +7,5 @@ mod comings_and_goings_model;
 mod pair;
 mod party;
 mod streams;
+mod trouble;
 mod walker;

@@ -49,7 +49,8 @@ impl Faulty {
 
     /// A datagram as the machine hears it; `None` where that is as it came.
     pub(crate) fn heard(&mut self, bytes: &[u8], layouts: &Layouts<'_>) -> Option<Vec<u8>> {
-        if self.faults.is_empty() || self.faults == [Fault::Stranger] {
+        let snapshots = |fault: &Fault| !matches!(fault, Fault::Stranger | Fault::Unlatched);
+        if !self.faults.iter().any(snapshots) {
             return None;
         }
         Carried::of(bytes).filter(|carried| carried.kind == MessageKind::Snapshot)?;

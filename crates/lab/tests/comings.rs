@@ -194,6 +194,7 @@ fn each_fault_made_on_purpose_is_named_by_it_and_by_nothing_else() {
         ("twin", "stranger", "plover is there twice for", 7, 10),
         ("leaver", "lingering", "curlew still sees plover, who is gone for", 8, 14),
         ("two-movers", "clinging", "heron moves handcart, which it owns no longer for", 8, 14),
+        ("unlatched", "unlatched", "plover pressed what no input says: ", 7, 14),
     ] {
         let mut run = faulty(course);
         run.advance(secs(14.0));

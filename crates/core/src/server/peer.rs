@@ -314,7 +314,14 @@ impl Peer {
     pub(super) fn inputs<S: Sink>(&mut self, arrival: &Arrival<'_>, newest: Tick, inputs: &Inputs, sink: &mut S) {
         let Some(place) = self.place(inputs.entity) else { return };
         let kind = self.owned[place].kind;
-        self.controls[place].inputs(arrival, kind, newest, inputs, &mut self.margins, sink);
+        let mut margins = self.margins;
+        self.controls[place].inputs(arrival, kind, newest, inputs, &mut margins, sink);
+        if self.settings.says_changes {
+            // Of what did not change it does not matter how early it came.
+            margins = self.margins;
+            margins.note_of(arrival, newest);
+        }
+        self.margins = margins;
     }
 
     /// Takes an account.

@@ -5,9 +5,9 @@ use std::sync::Arc;
 
 use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
-    Address, Arrangement, Client, ClientConfig, ClientSettings, Correction, DrawnState, EntityId, Event, Fact, Ground,
-    Guest, HostNanos, Ingredients, Input, InputFact, InputFate, Kinds, Life, Made, Mask, Measure, Motion, Patience,
-    PlayerSettings, Policy, Provenance, Rate, Server, ServerConfig, Sink, State, Tick, Token, Verdict, vec3,
+    Address, Arrangement, Carried, Client, ClientConfig, ClientSettings, Correction, DrawnState, EntityId, Event, Fact,
+    Ground, Guest, HostNanos, Ingredients, Input, InputFact, InputFate, Kinds, Life, Made, Mask, Measure, Motion,
+    Patience, PlayerSettings, Policy, Provenance, Rate, Server, ServerConfig, Sink, State, Tick, Token, Verdict, vec3,
 };
 
 pub const MS: i64 = 1_000_000;
@@ -91,6 +91,10 @@ pub struct Pair {
     pub keys: Input,
     /// What the hands do with the other one, where it is the client's.
     pub other_keys: Input,
+    /// What else becomes of datagrams, one after the other and again from the first: lost, twice, late by so many milliseconds.
+    pub fates: Vec<(bool, bool, u8)>,
+    /// How many ticks the newest message up covers.
+    pub covered: u8,
     /// Whether the link delivers everything twice.
     pub doubled: bool,
     server_stalls: bool,
@@ -168,6 +172,8 @@ impl Pair {
             lose: |_, _| false,
             keys: Input::default(),
             other_keys: Input::default(),
+            fates: Vec::new(),
+            covered: 0,
             doubled: false,
             server_stalls: false,
             waiting: Vec::new(),
@@ -199,12 +205,18 @@ impl Pair {
     fn fly(&mut self, up: bool, bytes: Vec<u8>) {
         self.sent += 1;
         self.sent_up += usize::from(up);
-        if !(self.lose)(up, self.sent) {
-            if self.doubled {
+        if let Some(carried) = Carried::of(&bytes).filter(|carried| carried.kind.is_word()) {
+            self.covered = carried.ticks;
+        }
+        let fate = self.fates.get(self.sent as usize % self.fates.len().max(1)).copied();
+        let (lost, twice, late) = fate.unwrap_or_default();
+        if !lost && !(self.lose)(up, self.sent) {
+            if self.doubled || twice {
                 let later = self.now + self.latency + 9 * MS;
                 self.flights.push(std::cmp::Reverse((later, self.sent, up, bytes.clone())));
             }
-            self.flights.push(std::cmp::Reverse((self.now + self.latency, self.sent, up, bytes)));
+            let arrives = self.now + self.latency + i64::from(late) * MS;
+            self.flights.push(std::cmp::Reverse((arrives, self.sent, up, bytes)));
         }
     }
 

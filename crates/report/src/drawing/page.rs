@@ -20,6 +20,8 @@ const BETWEEN: i32 = 26;
 const PLOT: i32 = 118;
 /// How high what is written below an axis is.
 const BELOW: i32 = 40;
+/// Nothing is written nearer to the edge of the page.
+const EDGE: i32 = 6;
 /// Rows of text.
 const ROW: i32 = 17;
 /// Sizes of letters, as the plotting library counts them: it takes them for the height of a line. And the width of a small one.
@@ -161,8 +163,10 @@ impl<B: DrawingBackend> Page<'_, B> {
             let (x, half) = (to.x(value), (words.chars().count() as f64 * LETTER / 2.0) as i32);
             self.path(vec![(x, top), (x, bottom)], Tone::Line, 1);
             if labelled && x - half > free {
-                self.write((x, bottom + 6), SMALL, Tone::Muted, (HPos::Center, VPos::Top), &words);
-                free = x + half + LETTER as i32;
+                // What is long stays on the page.
+                let middle = x.min(WIDTH - EDGE - half).max(EDGE + half);
+                self.write((middle, bottom + 6), SMALL, Tone::Muted, (HPos::Center, VPos::Top), &words);
+                free = middle + half + LETTER as i32;
             }
         }
         let edge = vec![(left, top), (left, bottom), (right, bottom)];

@@ -96,6 +96,7 @@ fn a_fault_shows_in_words_with_its_remedy_and_m_mends_it() {
         ("twin", "plover is there twice"),
         ("leaver", "curlew still sees plover"),
         ("two-movers", "heron moves handcart, which it owns no longer"),
+        ("unlatched", "plover pressed what no input says"),
     ] {
         let course = Course::parse(name, &text_of(name), &[]).unwrap_or_else(|e| panic!("{e}"));
         let mut stage = Frame::new(Run::new(course).expect("it fits"), Palette::new(Colours::True, false));

@@ -13,6 +13,8 @@ use crate::tick::{Rate, Tick};
 
 /// Reports the control looks back over.
 const WINDOW: usize = 96;
+/// Reports older than this are of another time, however few came since, in seconds; enough of them stay.
+const LATELY: i64 = 6;
 /// Reports needed before it acts.
 const ENOUGH: usize = 6;
 /// How many late reports in a row show that the way became longer.
@@ -64,6 +66,7 @@ impl Margins {
     pub(super) fn report(&mut self, rate: Rate, margin: Margin, lead: LeadBy, spare: f64) -> Option<Reported> {
         let tick = rate.nanos() as f64;
         self.note(margin.at, f64::from(margin.quarters) * 0.25 * tick + margin.then);
+        self.forget_old(rate, margin.at);
         self.begun |= self.window.len() >= ENOUGH;
         if !self.begun {
             return None;
@@ -90,6 +93,15 @@ impl Margins {
         let place = self.sorted.partition_point(|other| other.total_cmp(&margin).is_lt());
         self.sorted.insert(place, margin);
         if self.window.len() > WINDOW {
+            self.forget(1);
+        }
+    }
+
+    /// Forgets what was reported long ago, where reports come seldom.
+    fn forget_old(&mut self, rate: Rate, now: Tick) {
+        let since = LATELY * i64::from(rate.hz());
+        // Mostly none is.
+        while self.window.len() > ENOUGH && self.window.front().is_some_and(|(at, _)| now.since(*at) > since) {
             self.forget(1);
         }
     }

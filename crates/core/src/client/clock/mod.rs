@@ -35,6 +35,8 @@ pub(super) const LONGEST_FRAME: u32 = 100_000;
 #[derive(Clone, Debug)]
 pub(super) struct Clock {
     margins: Margins,
+    /// The shift at which, by the last margins, inputs would have what is wanted of them.
+    wanted: Option<f64>,
     server: ServerTime,
     follow: Follow,
     /// Shift in force when datagrams left, by time.
@@ -73,6 +75,7 @@ impl Clock {
     pub(super) fn new(now: HostNanos, sent_us: u32, welcome: &Welcome, round_trip: &RoundTrip) -> Self {
         Self {
             margins: Margins::default(),
+            wanted: None,
             server: ServerTime::new(now, sent_us, welcome, round_trip.mean()),
             follow: Follow::default(),
             shifts: VecDeque::new(),
@@ -117,6 +120,7 @@ impl Clock {
         let report = margin.and_then(|quarters| self.report(rate, ticks.newest(), (quarters, delay), left, settings));
         self.wanted_delay = delay;
         let by_margins = report.map(|report| self.follow.shifted() - report.wanted);
+        self.wanted = report.map(|report| report.wanted).or(self.wanted);
         let is_saturated = report.is_some() && matches!(margin, Some(i8::MIN | i8::MAX));
         let is_another_way = report.is_some_and(|report| report.is_another_way);
         let error = match (settings.by, settings.lead) {
@@ -126,6 +130,8 @@ impl Clock {
             // Whichever asks for more; and ground is given where both can spare it.
             (_, LeadBy::Adapted) => {
                 let by_time = self.by_time(ticks, (now, delay), measured, settings);
+                // Where no margin is reported the last one holds: inputs may come less often than snapshots go.
+                let by_margins = self.wanted.map(|wanted| self.follow.shifted() - wanted);
                 Some(by_margins.map_or(by_time, |by_margins| by_margins.max(by_time)))
             }
         };
@@ -143,6 +149,7 @@ impl Clock {
             && (is_saturated || by.unsigned_abs() > follow::HARD)
         {
             self.margins.clear();
+            self.wanted = None;
         }
         steer
     }

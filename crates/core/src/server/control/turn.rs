@@ -79,7 +79,7 @@ impl Margins {
     }
 
     /// How early something for a tick is, where that says how early its owner is.
-    pub(super) fn note_of(&mut self, arrival: &Arrival<'_>, tick: Tick) {
+    pub(in crate::server) fn note_of(&mut self, arrival: &Arrival<'_>, tick: Tick) {
         if arrival.is_direct.get() {
             self.note(arrival.margin(tick));
         }
