@@ -150,6 +150,21 @@ fn who_is_gone_is_gone_for_all_however_the_stream_is_stuck() {
 }
 
 #[test]
+fn what_has_come_by_the_stream_is_told_no_more() {
+    let told = |snapshots| {
+        let mut pair = over(InputsOver::Datagrams, snapshots);
+        pair.server.remove(OTHER);
+        pair.run(2000);
+        assert!(pair.client.known().all(|known| known.entity != OTHER));
+        pair.largest_down = 0;
+        pair.run(500);
+        pair.largest_down
+    };
+    // A piece has five bytes in front of what a datagram says.
+    assert_eq!(told(Over::Stream), told(Over::Datagrams) + 5);
+}
+
+#[test]
 fn a_stream_that_gets_no_answer_is_full_in_the_end_and_says_so() {
     let mut pair = over(InputsOver::Stream, Over::Stream);
     // Nothing goes up for seven seconds: neither inputs nor word of what has come.

@@ -113,3 +113,18 @@ proptest! {
         prop_assert!(pair.client.own_state(OWN).is_some() && pair.now > MS);
     }
 }
+
+#[test]
+fn however_a_client_knows_its_clock_seldom_messages_are_in_time() {
+    for by in [ClockBy::Margins, ClockBy::Timestamps, ClockBy::Told] {
+        let clock = ClockSettings { by, ..ClockSettings::DEFAULT };
+        let mut pair = Pair::playing();
+        pair.client.set_settings(ClientSettings { clock, send_every: 6, ..ClientSettings::DEFAULT });
+        pair.server.set_settings(PLAYER, PlayerSettings { tells: by == ClockBy::Told, ..PlayerSettings::DEFAULT });
+        pair.run(12_000);
+        pair.told.arrived.clear();
+        pair.run(2000);
+        let late = pair.told.arrived.iter().filter(|(_, margin)| margin.is_none_or(|margin| margin < 0)).count();
+        assert_eq!(late, 0, "{by:?}");
+    }
+}

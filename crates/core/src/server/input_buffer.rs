@@ -226,6 +226,39 @@ mod tests {
     }
 
     #[test]
+    fn what_is_not_said_is_the_same_and_a_change_that_comes_late_counts_from_the_next_tick_on() {
+        let walker = Walker::new();
+        let changes = Gap { says_changes: true, ..GAP };
+        let mut buffer = InputBuffer::default();
+        let standing = |pressed: u32| {
+            let mut input = Input::default();
+            input.set_int(input_lane::HOP, pressed);
+            input
+        };
+        buffer.take_in(Tick(5), Tick(4), pressed(1));
+        let used = |buffer: &mut InputBuffer, tick| {
+            let (input, how) = buffer.use_for(Tick(tick), walker.schema(), changes);
+            (input.flag(input_lane::SPRINT), input.int(input_lane::HOP), how)
+        };
+        assert_eq!(used(&mut buffer, 5), (true, 1, Provenance::Fresh));
+        // For longer than any key is held on.
+        for tick in 6..60 {
+            assert_eq!(used(&mut buffer, tick), (true, 0, Provenance::Unchanged));
+        }
+        // It was let go and pressed at 57, and so it stayed; of before nothing had changed.
+        assert_eq!(buffer.take_in(Tick(56), Tick(59), pressed(1)), Taken::Unchanged);
+        assert_eq!(buffer.take_in(Tick(57), Tick(59), standing(2)), Taken::Late);
+        assert_eq!(buffer.take_in(Tick(58), Tick(59), standing(2)), Taken::Late);
+        assert_eq!(used(&mut buffer, 60), (false, 1, Provenance::Unchanged));
+        assert_eq!(used(&mut buffer, 61), (false, 0, Provenance::Unchanged));
+        assert_eq!(buffer.take_in(Tick(60), Tick(61), standing(2)), Taken::Unchanged);
+        assert_eq!(buffer.take_in(Tick(60), Tick(61), standing(2)), Taken::Again);
+        // What comes late and is older than what holds changes nothing.
+        assert_eq!(buffer.take_in(Tick(7), Tick(61), standing(1)), Taken::Late);
+        assert_eq!(used(&mut buffer, 62), (false, 0, Provenance::Unchanged));
+    }
+
+    #[test]
     fn another_input_for_a_tick_already_given_is_a_conflict() {
         let mut buffer = InputBuffer::default();
         assert_eq!(buffer.take_in(Tick(9), Tick(4), pressed(1)), Taken::InTime);

@@ -245,3 +245,24 @@ fn what_arrives_at_an_end_is_read_as_it_was_sent() {
     segment.write(&mut out);
     assert_eq!(out.finish(), sent[0]);
 }
+
+#[test]
+fn of_a_gap_word_is_given_at_once_and_of_what_comes_in_order_a_little_later() {
+    let mut pair = Pair::new();
+    let mut sent = Vec::new();
+    for n in 0..4 {
+        assert!(push(&mut pair.ends[0], n));
+        sent.extend(pair.ends[0].polled(HostNanos(0)));
+    }
+    let at = |ms: i64| HostNanos(ms * MS);
+    let mut words = |arrived: &[usize], ms: i64| {
+        arrived.iter().for_each(|n| pair.ends[1].hears(at(ms), &sent[*n]));
+        pair.ends[1].polled(at(ms)).len()
+    };
+    assert_eq!(words(&[0], 0), 0, "one in order");
+    assert_eq!(words(&[], 39), 0);
+    assert_eq!(words(&[], 40), 1, "within 40 ms");
+    assert_eq!(words(&[2], 41), 1, "one is missing");
+    assert_eq!(words(&[2], 42), 1, "and one came twice");
+    assert_eq!(words(&[1, 3], 43), 1, "the gap is filled");
+}

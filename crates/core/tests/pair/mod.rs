@@ -93,6 +93,8 @@ pub struct Pair {
     pub other_keys: Input,
     /// What else becomes of datagrams, one after the other and again from the first: lost, twice, late by so many milliseconds.
     pub fates: Vec<(bool, bool, u8)>,
+    /// Bytes of the largest datagram down since that was last looked at.
+    pub largest_down: usize,
     /// How many ticks the newest message up covers.
     pub covered: u8,
     /// Whether the link delivers everything twice.
@@ -174,6 +176,7 @@ impl Pair {
             other_keys: Input::default(),
             fates: Vec::new(),
             covered: 0,
+            largest_down: 0,
             doubled: false,
             server_stalls: false,
             waiting: Vec::new(),
@@ -205,6 +208,7 @@ impl Pair {
     fn fly(&mut self, up: bool, bytes: Vec<u8>) {
         self.sent += 1;
         self.sent_up += usize::from(up);
+        self.largest_down = if up { self.largest_down } else { self.largest_down.max(bytes.len()) };
         if let Some(carried) = Carried::of(&bytes).filter(|carried| carried.kind.is_word()) {
             self.covered = carried.ticks;
         }
