@@ -203,3 +203,46 @@ fn what_is_nobodys_is_followed_nowhere() {
     let later = follow(run.record(), (machine, actor, RecordTick(200)), viewer, run.now()).expect("sampled");
     assert!(early.stops.len() < later.stops.len());
 }
+
+#[test]
+fn a_piece_that_waits_is_known_by_what_was_lost_before_it_and_its_input_is_late_by_that() {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../courses/links/phone.course.toml");
+    let text = std::fs::read_to_string(path).expect("it ships");
+    let settings = "[defaults]\ninputs_over = \"stream\"\nsnapshots_over = \"stream\"\n\n[world]";
+    let text = text.replacen("[world]", settings, 1);
+    let mut run = Run::new(Course::parse(path, &text, &[]).unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
+    run.advance(LabTime::from_secs(24.0));
+    let record = run.record();
+    let (mut held, mut again) = (0, 0);
+    for up in [true, false] {
+        let all = between(&run, PLOVER, 0.0, 24.0);
+        let way: Vec<&Crossing> = all.iter().filter(|c| c.row.kind.is_up() == up && c.row.piece.is_some()).collect();
+        let number = |c: &Crossing| c.row.piece.map_or(0, |(number, _)| number);
+        for c in &way {
+            again += u32::from(c.row.piece.is_some_and(|(_, again)| again) && c.words(record).ends_with("sent again"));
+            let Some((since, until)) = c.held_back(record) else { continue };
+            held += 1;
+            assert!(c.fate(record, since).starts_with("held back") && c.fate(record, until) == "arrived", "{c:?}");
+            // Of those before it one came only when it had its turn.
+            let earlier =
+                way.iter().filter(|e| number(e) < number(c)).filter_map(|e| Some((number(e), e.row.arrived?)));
+            let mut came = std::collections::BTreeMap::new();
+            earlier.for_each(|(number, at)| {
+                let first = came.entry(number).or_insert(at);
+                *first = at.min(*first);
+            });
+            assert!(came.values().any(|at| *at > since && *at <= until), "{c:?}");
+        }
+    }
+    assert!(held > 20 && again > 3, "{held}, {again}");
+    // What is in a piece can be looked at like any other.
+    let piece = between(&run, PLOVER, 10.0, 12.0).into_iter().find(|c| c.row.piece.is_some()).expect("there are some");
+    let packet = packet(&run, &piece).expect("it can be had again");
+    let bits: u32 = packet.fields.iter().map(|field| field.bits).sum();
+    assert_eq!(bits.div_ceil(8), u32::from(piece.row.bytes));
+    assert!(
+        ["piece", "expects piece", "carries", "sent before"]
+            .iter()
+            .all(|name| packet.fields.iter().any(|f| f.name == *name))
+    );
+}

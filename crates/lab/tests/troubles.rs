@@ -187,3 +187,20 @@ fn who_says_where_it_is_and_is_put_elsewhere_was_not_pulled_back() {
         assert!(named(&seen, "other_teleported").is_some(), "{seen:?}");
     }
 }
+
+#[test]
+fn what_a_stream_held_back_is_told_from_what_was_lost_or_late() {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../courses/links/satellite.course.toml");
+    let text = std::fs::read_to_string(path).expect("it ships");
+    let troubles_of = |over: &str| {
+        let text = text.replacen("[world]", &format!("[defaults]\nsnapshots_over = \"{over}\"\n\n[world]"), 1);
+        let mut run = Run::new(Course::parse(path, &text, &[]).unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
+        run.advance(secs(30.0));
+        let all: Vec<Trouble> = (0..3).flat_map(|member| of(&run, member)).collect();
+        let of = |name: &str| all.iter().filter(|t| t.reason.name() == name).map(|t| t.hops + t.stalls).sum::<u32>();
+        (of("snapshots_held_back"), of("snapshots_lost") + of("snapshots_late"))
+    };
+    let (held, lost) = troubles_of("stream");
+    assert!(held > 20 && lost < held / 2, "{held}, {lost}");
+    assert_eq!(troubles_of("datagrams").0, 0);
+}
