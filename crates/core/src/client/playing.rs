@@ -93,6 +93,10 @@ const MOST_APART: u8 = 8;
 /// What of an entity no longer owned is still read, and let go.
 const FORMER: usize = 16;
 
+/// Pieces of a stream that are sent in a tick at most, on average and saved up: what waits would be taken for a flood, all at once.
+const PIECES: u32 = 6;
+const MOST_PIECES: u32 = 60;
+
 /// Who says only what changes says after so long that nothing did, in milliseconds.
 const SILENCE_MS: u32 = 100;
 
@@ -131,6 +135,8 @@ pub(super) struct Playing {
     pacing: Pacing,
     /// What goes by an ordered stream, or went.
     pub(super) stream: Option<Box<Stream>>,
+    /// How many of its pieces may be sent now.
+    pieces: u32,
     /// Newest snapshot taken.
     heard: Option<Tick>,
     pub(super) clock: Clock,
@@ -165,6 +171,7 @@ impl Playing {
             losses: Losses::default(),
             pacing: Pacing::default(),
             stream: None,
+            pieces: 0,
             heard: None,
             clock,
             delay,
@@ -268,6 +275,7 @@ impl Playing {
         for tick in due.ticks() {
             self.tick(lent, tick, sink);
             self.send(lent, now, acks, out, sink);
+            self.pieces = (self.pieces + PIECES).min(MOST_PIECES);
         }
         self.send_pieces(lent, now, acks, out);
         let interval = self.ticks.rate().due(u64::from(self.snapshot_every));
@@ -394,7 +402,10 @@ impl Playing {
     fn send_pieces(&mut self, lent: &Lent<'_>, now: HostNanos, acks: &mut Acks, outbox: &mut VecDeque<Vec<u8>>) {
         let Some(stream) = &mut self.stream else { return };
         let (epoch, adapts) = (self.peer.epoch, lent.settings.rate == SendRate::Adapted);
-        while let Some(sent) = stream.poll(now, || acks.header(MessageKind::StreamUp, epoch, now)) {
+        while self.pieces > 0
+            && let Some(sent) = stream.poll(now, || acks.header(MessageKind::StreamUp, epoch, now))
+        {
+            self.pieces -= 1;
             if adapts {
                 self.pacing.sent(sent.sequence, sent.bytes.len());
             }

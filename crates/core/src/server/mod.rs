@@ -213,7 +213,7 @@ impl Server {
     fn is_read<S: Sink>(&mut self, now: HostNanos, from: PeerId, expected: Tick, sink: &mut S) -> bool {
         let rate = self.ticks.rate();
         let Some(peer) = self.peers.get_mut(from) else { return false };
-        if peer.talk.is_read(expected, rate, peer.controls().count()) {
+        if peer.talk.is_read(expected, rate, (peer.controls().count(), peer.stream.is_some())) {
             return true;
         }
         let entity = peer.controls().next().map(|(owned, _)| owned.entity);

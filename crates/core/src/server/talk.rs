@@ -51,6 +51,8 @@ impl Talk {
     const SECONDS: u32 = 2;
     const LATELY: u32 = 4;
     const STALLED: u32 = 10;
+    /// Saved up by who sends by a stream: what waited behind a lost piece comes in pieces, all at once.
+    const STREAMED: u32 = 10;
 
     /// It owns this number of things, and may have sent for each before any of it was read.
     pub(super) fn owns(&mut self, owned: usize, rate: Rate) {
@@ -61,12 +63,13 @@ impl Talk {
         u64::from(Self::LATELY * rate.hz())
     }
 
-    /// Whether one more is read, of a peer that owns this number of things.
-    pub(super) fn is_read(&mut self, now: Tick, rate: Rate, owned: usize) -> bool {
+    /// Whether one more is read, of a peer that owns this number of things and sends by a stream or not.
+    pub(super) fn is_read(&mut self, now: Tick, rate: Rate, (owned, streams): (usize, bool)) -> bool {
         let passed = self.paid.replace(now).map(|paid| now.since(paid).max(0) as u64);
         self.owned.see(owned, passed.is_some_and(|passed| passed > 0), Self::window(rate));
         let a_tick = Self::A_TICK.saturating_mul(self.owned.count());
-        let most = a_tick.saturating_mul(rate.hz()).saturating_mul(Self::SECONDS);
+        let seconds = if streams { Self::STREAMED } else { Self::SECONDS };
+        let most = a_tick.saturating_mul(rate.hz()).saturating_mul(seconds);
         match passed {
             None => self.left = most,
             Some(0) => {}
@@ -109,34 +112,46 @@ mod tests {
         let rate = Rate::new(60).expect("60 Hz");
         let mut talk = Talk::default();
         // A second of silence, then all of it at once.
-        assert!(talk.is_read(Tick(100), rate, 1));
-        assert!((0..60).all(|_| talk.is_read(Tick(160), rate, 1)));
+        assert!(talk.is_read(Tick(100), rate, (1, false)));
+        assert!((0..60).all(|_| talk.is_read(Tick(160), rate, (1, false))));
         assert_eq!(talk.unread(Tick(160), rate), None);
         let mut read = 0;
         for tick in 161..221 {
-            read += (0..100).filter(|_| talk.is_read(Tick(tick), rate, 1)).count();
+            read += (0..100).filter(|_| talk.is_read(Tick(tick), rate, (1, false))).count();
         }
         assert!(read <= 2 * 60 + 2 * 2 * 60, "{read} of 6000");
         let unread = talk.unread(Tick(221), rate).expect("most of it");
         assert_eq!(unread as usize + read, 6000);
         assert_eq!(talk.unread(Tick(222), rate), None, "once a second");
         // What was saved is saved again.
-        assert!((0..100).all(|_| talk.is_read(Tick(400), rate, 1)));
+        assert!((0..100).all(|_| talk.is_read(Tick(400), rate, (1, false))));
+    }
+
+    #[test]
+    fn who_streams_may_have_saved_up_what_waited_behind_a_lost_piece() {
+        let rate = Rate::new(60).expect("60 Hz");
+        let most = |streams| {
+            let mut talk = Talk::default();
+            // Something is heard in each second of ten, and then all that was held up.
+            (0..=10).for_each(|second| assert!(talk.is_read(Tick(100 + 60 * second), rate, (1, streams))));
+            (0..2000).filter(|_| talk.is_read(Tick(701), rate, (1, streams))).count()
+        };
+        assert!((240..=242).contains(&most(false)) && (1190..=1202).contains(&most(true)), "{}", most(true));
     }
 
     #[test]
     fn what_waited_is_read_of_all_that_was_owned_when_the_server_began_to_stand() {
         let rate = Rate::new(10).expect("10 Hz");
         let mut talk = Talk::default();
-        assert!(talk.is_read(Tick(100), rate, 3));
+        assert!(talk.is_read(Tick(100), rate, (3, false)));
         for tick in 101..=140 {
-            assert!((0..2).all(|_| talk.is_read(Tick(tick), rate, 2)));
+            assert!((0..2).all(|_| talk.is_read(Tick(tick), rate, (2, false))));
         }
         // One was given away while it stood for six seconds, in which it was sent of both; long after that nothing is known of them.
-        assert!((0..180).all(|_| talk.is_read(Tick(200), rate, 1)));
+        assert!((0..180).all(|_| talk.is_read(Tick(200), rate, (1, false))));
         for tick in 201..=290 {
-            assert!(talk.is_read(Tick(tick), rate, 1));
+            assert!(talk.is_read(Tick(tick), rate, (1, false)));
         }
-        assert_eq!((0..180).filter(|_| talk.is_read(Tick(291), rate, 1)).count(), 40);
+        assert_eq!((0..180).filter(|_| talk.is_read(Tick(291), rate, (1, false))).count(), 40);
     }
 }

@@ -29,6 +29,9 @@ enum Fate {
     Come,
 }
 
+/// Bytes that a piece takes beside its message: its head, the envelope, and headers of UDP and IPv4. Small as messages are, these are most of it.
+const BESIDE: usize = 5 + 16 + 28;
+
 /// A message to be sent.
 #[derive(Clone, Debug)]
 pub(super) struct Piece {
@@ -43,6 +46,13 @@ pub(super) struct Piece {
     sent: HostNanos,
     sequence: u16,
     order: u64,
+}
+
+impl Piece {
+    /// Bytes that it takes on the way.
+    const fn size(&self) -> usize {
+        self.body.len() + BESIDE
+    }
 }
 
 /// One direction's sender.
@@ -85,7 +95,7 @@ impl Outgoing {
         }
         let place = self.pieces.iter().take(MOST_AHEAD).position(|piece| piece.fate == Fate::Waits)?;
         // One may always be under way.
-        let fits = self.flight == 0 || self.flight + self.pieces[place].body.len() <= self.window.size();
+        let fits = self.flight == 0 || self.flight + self.pieces[place].size() <= self.window.size();
         fits.then_some(place)
     }
 
@@ -94,7 +104,7 @@ impl Outgoing {
         self.orders += 1;
         self.due.get_or_insert(now.plus(self.timeout.length()));
         let piece = &mut self.pieces[place];
-        self.flight += piece.body.len();
+        self.flight += piece.size();
         (piece.fate, piece.times, piece.sent) = (Fate::UnderWay, piece.times + 1, now);
         (piece.sequence, piece.order) = (sequence, self.orders);
         piece
@@ -155,7 +165,7 @@ impl Outgoing {
         let piece = &mut self.pieces[place];
         let before = std::mem::replace(&mut piece.fate, Fate::Come);
         if before == Fate::UnderWay {
-            self.flight -= piece.body.len();
+            self.flight -= piece.size();
         }
         if before == Fate::Come {
             return 0;
@@ -170,7 +180,7 @@ impl Outgoing {
                 std::mem::swap(newest, &mut order);
             }
         }
-        piece.body.len()
+        piece.size()
     }
 
     /// This many bytes more are known to have come.
@@ -186,7 +196,7 @@ impl Outgoing {
         let flight = self.flight + bytes;
         for piece in self.pieces.iter_mut().filter(|p| p.fate == Fate::UnderWay && p.order < overtaken) {
             piece.fate = Fate::Waits;
-            self.flight -= piece.body.len();
+            self.flight -= piece.size();
             if piece.order > self.noticed {
                 self.window.lost(flight);
                 self.noticed = self.orders;
