@@ -101,8 +101,8 @@ proptest! {
         // Everybody else one more.
         let other = pair.drawn(OTHER).expect("it is there").state.vec3(0);
         prop_assert!(other.distance(pair.server.state(OTHER).expect("it is there").vec3(0)) < 0.02);
-        // What was reported in the trouble is forgotten after six seconds, and ground is given by a tick a second.
-        pair.run(14_000);
+        // What was reported in the trouble is forgotten after ten seconds, and ground is given by a tick a second.
+        pair.run(18_000);
         let _ = margin(&mut pair);
         pair.told.corrections.clear();
         pair.run(1000);

@@ -14,7 +14,7 @@ use crate::tick::{Rate, Tick};
 /// Reports the control looks back over.
 const WINDOW: usize = 96;
 /// Reports older than this are of another time, however few came since, in seconds; enough of them stay.
-const LATELY: i64 = 6;
+const LATELY: i64 = 10;
 /// Reports needed before it acts.
 const ENOUGH: usize = 6;
 /// How many late reports in a row show that the way became longer.
