@@ -135,8 +135,7 @@ fn on_the_way(
         .into_iter()
         .flat_map(|rows| rows.span(row.at, row.at.plus(REPEATED).min(end)))
     {
-        let carries = |newest: u32| (newest + 1).saturating_sub(u32::from(datagram.ticks)) <= row.tick.0;
-        if datagram.entity != Some(entity) || !datagram.tick.is_some_and(|t| t >= row.tick && carries(t.0)) {
+        if !datagram.tells_of(entity, row.tick) {
             continue;
         }
         // What goes by a stream comes in the end.

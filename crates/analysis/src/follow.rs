@@ -209,14 +209,7 @@ fn carriers(
 ) -> Vec<Crossing> {
     let entity = record.cast.actors[actor.index()].id;
     let all = crossings(record, &[machine, MachineId::SERVER], from, to);
-    let carries = |c: &Crossing| {
-        c.from == machine
-            && c.row.at >= from
-            && c.row.entity == Some(entity)
-            && c.row
-                .tick
-                .is_some_and(|newest| newest >= tick && (newest.0 + 1).saturating_sub(u32::from(c.row.ticks)) <= tick.0)
-    };
+    let carries = |c: &Crossing| c.from == machine && c.row.at >= from && c.row.tells_of(entity, tick);
     all.into_iter().filter(carries).collect()
 }
 

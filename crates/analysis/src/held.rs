@@ -67,10 +67,7 @@ pub enum Delayed {
 pub fn delayed(record: &Record, machine: MachineId, actor: ActorId, row: &InputRow) -> Option<Delayed> {
     let (given, (made, _)) = (row.sampled_at()?, row.used()?);
     let entity = record.cast.actors[actor.index()].id;
-    let carries = |sent: &MessageRow| {
-        let holds = |tick: u32| tick >= row.tick.0 && (tick + 1).saturating_sub(u32::from(sent.ticks)) <= row.tick.0;
-        sent.piece.is_some() && sent.entity == Some(entity) && sent.tick.is_some_and(|tick| holds(tick.0))
-    };
+    let carries = |sent: &MessageRow| sent.piece.is_some() && sent.tells_of(entity, row.tick);
     let sent = record.link(machine, MachineId::SERVER)?.span(given, made).find(carries)?;
     match sent.arrived.filter(|_| !sent.unread) {
         Some(arrived) => (arrived < made).then_some(Delayed::HeldBack(arrived)),

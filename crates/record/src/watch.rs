@@ -42,6 +42,14 @@ pub struct MessageRow {
     pub piece: Option<(u16, bool)>,
 }
 
+impl MessageRow {
+    /// Whether it says what an entity's owner did in a tick: inputs, claims and accounts are about several.
+    pub fn tells_of(&self, entity: EntityId, tick: RecordTick) -> bool {
+        let holds = |newest: u32| newest >= tick.0 && (newest + 1).saturating_sub(u32::from(self.ticks)) <= tick.0;
+        self.entity == Some(entity) && self.tick.is_some_and(|newest| holds(newest.0))
+    }
+}
+
 /// Something that happens seldom.
 #[derive(Clone, Copy, Debug, Serialize, Deserialize)]
 pub struct HappeningRow {

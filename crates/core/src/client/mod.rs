@@ -48,7 +48,6 @@ use crate::pacing::SendRate;
 use crate::remote::{DrawnSpot, DrawnState, Shown};
 use crate::schema::Schema;
 use crate::session::{Ingredients, Layouts, Owned, Timeline};
-use crate::stream::Delivered;
 use crate::tick::{HostNanos, Tick};
 use crate::wire::{
     Acks, BitReader, ClockTold, Ended, EndedBy, Header, Message, MessageKind, PROTOCOL_VERSION, RefusedFor, Segment,
@@ -275,12 +274,10 @@ impl Client {
         }
         let mut read = Ok(());
         while let Phase::Playing(playing) = &mut self.phase
-            && let Some(Delivered { number, waited, came }) = playing.stream.as_mut().and_then(|s| s.deliver(now))
+            && let Some(delivered) = playing.stream.as_mut().and_then(|s| s.deliver(now))
         {
-            if waited > 0 {
-                let waited_us = (waited / 1000).clamp(0, i64::from(u32::MAX)) as u32;
-                tell(sink, Fact::HeldBack { peer: playing.peer, up: false, number, waited_us });
-            }
+            delivered.held_back(playing.peer, false).into_iter().for_each(|fact| tell(sink, fact));
+            let came = delivered.came;
             let expected = playing.ticks.tick_at(now);
             let message = Message::read(&came.header, BitReader::new(&came.body), &self.layouts(now));
             match message.and_then(|message| Ok((meant(&message, expected)?, message))) {

@@ -8,7 +8,7 @@ use super::settings::PlayerSettings;
 use super::talk::Talk;
 use crate::arrangement::{Arrangement, Authority};
 use crate::data::State;
-use crate::event::{Fact, Sink, tell};
+use crate::event::{Sink, tell};
 use crate::ids::{Address, EntityId, Life, PeerId, Token};
 use crate::pacing::{Pacing, SendRate};
 use crate::policy::{Policy, Strikes};
@@ -242,11 +242,9 @@ impl Peer {
         sink: &mut S,
     ) -> Result<(), WireError> {
         let mut taken = Ok(());
-        while let Some(Delivered { number, waited, came }) = self.stream.as_mut().and_then(|s| s.deliver(arrival.now)) {
-            if waited > 0 {
-                let waited_us = (waited / 1000).clamp(0, i64::from(u32::MAX)) as u32;
-                tell(sink, Fact::HeldBack { peer: self.id, up: true, number, waited_us });
-            }
+        while let Some(delivered) = self.stream.as_mut().and_then(|s| s.deliver(arrival.now)) {
+            delivered.held_back(self.id, true).into_iter().for_each(|fact| tell(sink, fact));
+            let Delivered { waited, came, .. } = delivered;
             // What a stream took for longer no lead makes up for.
             arrival.is_direct.set(waited == 0 && !came.again);
             let layouts = Layouts::new(timeline, Some(arrival.expected), &self.spoken_of);

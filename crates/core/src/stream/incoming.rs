@@ -2,6 +2,8 @@
 
 use std::collections::VecDeque;
 
+use crate::event::Fact;
+use crate::ids::PeerId;
 use crate::tick::HostNanos;
 use crate::wire::Header;
 
@@ -23,6 +25,14 @@ pub(crate) struct Delivered {
     pub(crate) waited: i64,
     /// What came.
     pub(crate) came: Came,
+}
+
+impl Delivered {
+    /// That it was held back, if it was: on the way up or down of a connection.
+    pub(crate) fn held_back(&self, peer: PeerId, up: bool) -> Option<Fact> {
+        let waited_us = (self.waited / 1000).clamp(0, i64::from(u32::MAX)) as u32;
+        (self.waited > 0).then_some(Fact::HeldBack { peer, up, number: self.number, waited_us })
+    }
 }
 
 /// A message as it came.
