@@ -21,6 +21,7 @@ mod presence;
 mod redundancy;
 mod refused;
 mod round_trip;
+mod sending;
 mod settings;
 
 pub use clock::{ClockBy, ClockChange, ClockSettings, LeadBy};
@@ -248,7 +249,8 @@ impl Client {
         if let Some(ack) = &header.ack {
             let adapts = self.settings.rate == SendRate::Adapted;
             let round_trip = if adapts { self.acks.round_trip(ack, now) } else { None };
-            playing.acknowledged((ack, header.sent_us), now, round_trip, &self.settings);
+            let lent = (playing.ticks.rate(), &self.settings);
+            playing.sending.acknowledged((ack, header.sent_us), now, round_trip, lent);
         }
         self.measure(now, header);
         match message {
@@ -270,11 +272,11 @@ impl Client {
         sink: &mut S,
     ) -> Result<(), WireError> {
         if let Phase::Playing(playing) = &mut self.phase {
-            playing.stream.get_or_insert_default().arrived(now, header, segment);
+            playing.sending.arrived(now, header, segment);
         }
         let mut read = Ok(());
         while let Phase::Playing(playing) = &mut self.phase
-            && let Some(delivered) = playing.stream.as_mut().and_then(|s| s.deliver(now))
+            && let Some(delivered) = playing.sending.deliver(now)
         {
             delivered.held_back(playing.peer, false).into_iter().for_each(|fact| tell(sink, fact));
             let came = delivered.came;
@@ -402,7 +404,7 @@ impl Client {
                 let kinds = &self.timeline.latest().kinds;
                 self.outbox.extend(joining.ask(now, (self.token, self.life), kinds, &mut self.acks));
             }
-            Phase::Playing(playing) => playing.time(&lent, now, &mut self.acks, &mut self.outbox, sink),
+            Phase::Playing(playing) => playing.time(&lent, now, (&mut self.acks, &mut self.outbox), sink),
             Phase::Leaving(leaving) => match leaving.say(now, &mut self.acks) {
                 Ok(goodbye) => self.outbox.extend(goodbye),
                 Err(()) => self.out(EndedBy::Leave, sink),

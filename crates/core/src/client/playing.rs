@@ -8,22 +8,18 @@ use super::clock::{Clock, Measured, Report, Steer};
 use super::delayed::{Delayed, wanted_delay};
 use super::ease::Ease;
 use super::latch::Latch;
-use super::losses::Losses;
 use super::own::{Context, Moved, Own, Word};
+use super::sending::{Given, Post, Saying, Sending};
 use super::settings::ClientSettings;
 use crate::arrangement::{Arrangement, OwnerSide};
 use crate::data::{Input, State};
-use crate::event::{Fact, InputFact, InputFate, Sink, tell, tell_input};
+use crate::event::{Fact, Sink, tell};
 use crate::ids::{EntityId, PeerId};
-use crate::pacing::{Pacing, SendRate};
 use crate::remote::{Sample, Samples, ViewClock};
 use crate::session::{Owned, Timeline};
-use crate::stream::{InputsOver, Over, Stream};
-use crate::tick::{HostNanos, Rate, Tick};
+use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
-use crate::wire::{
-    Ack, Acks, BitWriter, EntityRecord, MAX_REPEATS, MessageKind, News, PullBack, PullReason, Snapshot, Used, Welcome,
-};
+use crate::wire::{Acks, EntityRecord, News, PullBack, PullReason, Snapshot, Used, Welcome};
 
 /// What the surrounding client lends for a call.
 pub(super) struct Lent<'a> {
@@ -37,18 +33,11 @@ struct Mine {
     latch: Latch,
     /// What was sampled for ticks to come.
     delayed: Delayed,
-    /// What was sampled and not told yet, and for which tick.
-    given: Vec<(Tick, Input)>,
-    /// How many inputs no message has covered yet.
-    unsaid: usize,
-    /// Whether one of them is another than the one before it.
-    changed: bool,
+    given: Given,
     own: Own,
     ease: Ease,
     /// Whether others give it orders as well.
     shared: bool,
-    /// What was last said of it, and since which tick.
-    said: Option<(Tick, Input)>,
     /// Its count of teleports, once heard: a correction that comes with another is never eased.
     teleports: Option<u8>,
 }
@@ -87,31 +76,8 @@ pub struct Known<'a> {
     pub mine: bool,
 }
 
-/// However little a way carries, messages are no more ticks apart.
-const MOST_APART: u8 = 8;
-
 /// What of an entity no longer owned is still read, and let go.
 const FORMER: usize = 16;
-
-/// Pieces of a stream that are sent in a tick at most, on average and saved up: what waits would be taken for a flood, all at once.
-const PIECES: u32 = 6;
-const MOST_PIECES: u32 = 60;
-
-/// Who says only what changes says after so long that nothing did, in milliseconds.
-const SILENCE_MS: u32 = 100;
-
-/// The same in ticks: as many as a message covers.
-fn silence(rate: Rate) -> usize {
-    (rate.ticks_of(SILENCE_MS) as usize).clamp(1, MAX_REPEATS)
-}
-
-/// Whether messages of a kind go by the ordered stream.
-const fn goes_by_stream(kind: MessageKind, settings: &ClientSettings) -> bool {
-    match kind {
-        MessageKind::Inputs => settings.inputs_over.is_stream(),
-        _ => matches!(settings.claims_over, Over::Stream),
-    }
-}
 
 /// Everything that exists only while playing.
 #[derive(Clone, Debug)]
@@ -128,15 +94,7 @@ pub(super) struct Playing {
     /// When something was last heard of the server, and after how long it is taken for gone.
     spoken: HostNanos,
     gone: i64,
-    /// Ticks since the last message.
-    unsent: u8,
-    /// What was lost on the way up, and what it carries.
-    losses: Losses,
-    pacing: Pacing,
-    /// What goes by an ordered stream, or went.
-    pub(super) stream: Option<Box<Stream>>,
-    /// How many of its pieces may be sent now.
-    pieces: u32,
+    pub(super) sending: Sending,
     /// Newest snapshot taken.
     heard: Option<Tick>,
     pub(super) clock: Clock,
@@ -167,11 +125,7 @@ impl Playing {
             spoken_of: Vec::new(),
             spoken: now,
             gone: i64::from(welcome.gone_ms) * 1_000_000,
-            unsent: 0,
-            losses: Losses::default(),
-            pacing: Pacing::default(),
-            stream: None,
-            pieces: 0,
+            sending: Sending::default(),
             heard: None,
             clock,
             delay,
@@ -184,24 +138,6 @@ impl Playing {
     /// The server said something.
     pub(super) const fn spoken_to(&mut self, now: HostNanos) {
         self.spoken = now;
-    }
-
-    /// The server said, by its clock at `sent_us`, what it has decoded; where messages keep to what the way carries, a round trip was measured by it.
-    pub(super) fn acknowledged(
-        &mut self,
-        (ack, sent_us): (&Ack, u32),
-        now: HostNanos,
-        round_trip: Option<i64>,
-        settings: &ClientSettings,
-    ) {
-        self.losses.told(ack, now);
-        if let Some(stream) = &mut self.stream {
-            stream.told(now, ack);
-        }
-        if let Some(round_trip) = round_trip {
-            let usual = self.ticks.rate().nanos() * i64::from(settings.send_every);
-            self.pacing.told(now, sent_us, ack, round_trip, usual);
-        }
     }
 
     /// Whether the server has said nothing for so long that it is gone.
@@ -256,15 +192,15 @@ impl Playing {
         true
     }
 
-    /// Runs the ticks due and hands what they send to `out`.
+    /// Runs the ticks due, and sends what they have to say.
     pub(super) fn time<S: Sink>(
         &mut self,
         lent: &Lent<'_>,
         now: HostNanos,
-        acks: &mut Acks,
-        out: &mut VecDeque<Vec<u8>>,
+        (acks, outbox): (&mut Acks, &mut VecDeque<Vec<u8>>),
         sink: &mut S,
     ) {
+        let mut post = Post { peer: self.peer, now, acks, outbox };
         self.now = now;
         let due = self.ticks.advance(now);
         if due.dropped > 0 {
@@ -274,10 +210,9 @@ impl Playing {
         }
         for tick in due.ticks() {
             self.tick(lent, tick, sink);
-            self.send(lent, now, acks, out, sink);
-            self.pieces = (self.pieces + PIECES).min(MOST_PIECES);
+            self.send(lent, &mut post, sink);
         }
-        self.send_pieces(lent, now, acks, out);
+        self.sending.send_pieces(lent.settings, &mut post);
         let interval = self.ticks.rate().due(u64::from(self.snapshot_every));
         self.view.advance(now, lent.settings.view_delay, interval);
         if let Some(shown) = self.shown(now) {
@@ -317,18 +252,12 @@ impl Playing {
         for place in 0..self.mine.len() {
             let context = self.context(lent, self.owned[place]);
             let mine = &mut self.mine[place];
-            let Mine { latch, delayed, given, said, changed, .. } = mine;
-            let before = given.len();
+            let Mine { latch, delayed, given, .. } = mine;
             let sampled = delayed.begin(tick, delay, |of| {
                 let sampled = latch.sample(context.schema(of));
-                if said.is_none_or(|(_, before)| before != sampled) {
-                    *said = Some((of, sampled));
-                    *changed = true;
-                }
-                given.push((of, sampled));
+                given.sampled(of, sampled);
                 sampled
             });
-            mine.unsaid += mine.given.len() - before;
             mine.own.tick(&context, tick, sampled, sink);
         }
         if let Steer::Slew(by) = self.clock.steer(self.ticks.rate(), &lent.settings.clock) {
@@ -336,81 +265,17 @@ impl Playing {
         }
     }
 
-    /// Says what there is to say after a tick, of each own entity; where not every tick is sent at once, a later message covers it.
-    fn send<S: Sink>(
-        &mut self,
-        lent: &Lent<'_>,
-        now: HostNanos,
-        acks: &mut Acks,
-        outbox: &mut VecDeque<Vec<u8>>,
-        sink: &mut S,
-    ) {
-        self.clock.sent(now, self.delay, self.ticks.rate());
-        self.unsent = self.unsent.saturating_add(1);
-        let adapts = lent.settings.rate == SendRate::Adapted;
-        let set = lent.settings.send_every;
-        let every = if adapts { self.pacing.every(self.ticks.rate(), set, MOST_APART) } else { set };
-        let is_due = self.unsent >= every;
-        let covered = self.losses.covered(lent.settings, every);
-        let (newest, silence) = (self.ticks.newest(), silence(self.ticks.rate()));
+    /// Says what there is to say after a tick, of each own entity.
+    fn send<S: Sink>(&mut self, lent: &Lent<'_>, post: &mut Post<'_>, sink: &mut S) {
+        let rate = self.ticks.rate();
+        self.clock.sent(post.now, self.delay, rate);
+        let due = self.sending.due(self.ticks.newest(), rate, lent.settings);
         for place in 0..self.mine.len() {
-            let (owned, peer) = (self.owned[place], self.peer);
-            let context = self.context(lent, owned);
-            let mine = &mut self.mine[place];
-            if !mine.own.has_word() {
-                mine.unsaid = 0;
-                mine.given.clear();
-                continue;
-            }
-            let says = mine.own.says();
-            let by_stream = goes_by_stream(says, lent.settings);
-            let says_changes = says == MessageKind::Inputs && lent.settings.inputs_over == InputsOver::Changes;
-            let keeps_silent = says_changes && !mine.changed && mine.unsaid < silence;
-            if is_due && by_stream && !keeps_silent {
-                let mut out = BitWriter::new();
-                mine.own.say(&context, &mine.delayed, mine.unsaid.clamp(1, MAX_REPEATS), &mut out);
-                if self.stream.get_or_insert_default().push(says, newest, out.finish()) {
-                    (mine.unsaid, mine.changed) = (0, false);
-                } else {
-                    tell(sink, Fact::StreamFull { peer, up: true });
-                }
-            } else if is_due && !by_stream {
-                let mut out = BitWriter::new();
-                let header = acks.header(says, peer.epoch, now);
-                header.write(&mut out);
-                // Where a delay became longer, or messages more frequent, several are new at once.
-                let covered = covered.max(mine.unsaid).min(MAX_REPEATS);
-                mine.own.say(&context, &mine.delayed, covered, &mut out);
-                mine.unsaid = 0;
-                let bytes = out.finish();
-                if adapts {
-                    self.pacing.sent(header.sequence, bytes.len());
-                }
-                outbox.push_back(bytes);
-            }
-            for (of, sampled) in mine.given.drain(..) {
-                let fact = InputFact { peer, entity: owned.entity, tick: of, fate: InputFate::Sampled };
-                tell_input(sink, fact, Some(&sampled));
-            }
+            let context = self.context(lent, self.owned[place]);
+            let Mine { given, delayed, own, .. } = &mut self.mine[place];
+            self.sending.say(due, Saying { context, given, delayed, own }, post, sink);
         }
-        if is_due {
-            self.unsent = 0;
-        }
-    }
-
-    /// Sends what of the stream is due.
-    fn send_pieces(&mut self, lent: &Lent<'_>, now: HostNanos, acks: &mut Acks, outbox: &mut VecDeque<Vec<u8>>) {
-        let Some(stream) = &mut self.stream else { return };
-        let (epoch, adapts) = (self.peer.epoch, lent.settings.rate == SendRate::Adapted);
-        while self.pieces > 0
-            && let Some(sent) = stream.poll(now, || acks.header(MessageKind::StreamUp, epoch, now))
-        {
-            self.pieces -= 1;
-            if adapts {
-                self.pacing.sent(sent.sequence, sent.bytes.len());
-            }
-            outbox.push_back(sent.bytes);
-        }
+        self.sending.tick();
     }
 
     /// Takes a snapshot of `tick`. `left` is when the newest datagram it acknowledges left; what was measured of the way goes with it.
@@ -526,18 +391,13 @@ impl Playing {
                 fresh.into_iter().for_each(|own| mine.own = own);
             }
             None => {
-                let (latch, ease, shared) = (Latch::default(), Ease::default(), used.shared);
-                let (delayed, given, unsaid, changed) = (Delayed::of(self.delay), Vec::new(), 0, true);
                 let mine = Mine {
-                    latch,
-                    delayed,
-                    given,
-                    unsaid,
-                    changed,
+                    latch: Latch::default(),
+                    delayed: Delayed::of(self.delay),
+                    given: Given::new(),
                     own: own(),
-                    ease,
-                    shared,
-                    said: None,
+                    ease: Ease::default(),
+                    shared: used.shared,
                     teleports: None,
                 };
                 self.owned.push(Owned { entity, kind: record.entity.kind });
@@ -633,7 +493,7 @@ impl Playing {
     pub(super) fn order(&self, entity: EntityId) -> Option<Order> {
         let place = self.owned.iter().position(|o| o.entity == entity)?;
         let mine = &self.mine[place];
-        let (since, input) = mine.said.filter(|_| mine.shared)?;
+        let (since, input) = mine.given.said().filter(|_| mine.shared)?;
         Some(Order { since, input, arrived: mine.own.agreed() >= since })
     }
 
