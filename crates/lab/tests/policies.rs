@@ -149,6 +149,23 @@ fn all(profiles: &[&str], seeds: std::ops::Range<u64>, lasts: f64) {
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
 
+/// Streams on a bad evening take a clock so far ahead that ticks passed over seconds ago are still to be told apart.
+#[test]
+fn a_bad_evening_by_stream_leaves_nothing_unexplained() {
+    let path = format!("{}/../../courses/bad-evening.course.toml", env!("CARGO_MANIFEST_DIR"));
+    let text = std::fs::read_to_string(&path).expect("it ships");
+    let by_stream = "[defaults]\ninputs_over = \"stream\"\nsnapshots_over = \"stream\"\n\n[world]";
+    let course = Course::parse(&path, &text.replacen("[world]", by_stream, 1), &[]).unwrap_or_else(|e| panic!("{e}"));
+    let mut run = Run::new(Course { seed: 1, ..course }).expect("it fits");
+    run.meter();
+    run.advance(LabTime::from_secs(42.0));
+    let figures = run.measured();
+    assert!(figures.clients[0].corrections.count > 200, "{}", figures.clients[0].corrections.count);
+    for client in &figures.clients {
+        assert_eq!(client.corrections.unexplained, 0, "{}", client.name);
+    }
+}
+
 #[test]
 fn each_policy_is_turned_on_and_off_on_a_phone_and_nobody_is_stuck_or_accused() {
     all(&["phone"], 7..8, 20.0);

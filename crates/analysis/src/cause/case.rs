@@ -12,8 +12,7 @@ use velocitas_record::watch::Happening;
 use super::by_tick::ByTick;
 use super::mind::{Stretch, stretches};
 
-/// Clients run ahead: their side of a tick lies earlier by the lead, a second at the very most, and what is due to happen to it
-/// is asked for before.
+/// What is due to happen in a tick is asked for so long before either side makes it, at most.
 const EARLIER: LabTime = LabTime(2_500_000_000);
 
 /// The most ticks that are stepped again: of what parted longer ago it is said since when.
@@ -110,7 +109,7 @@ impl<'a> Case<'a> {
             at,
             agreed,
             compared,
-            since: first.minus(EARLIER),
+            since: began_here(record, machine, actor, agreed).map_or(first, |here| here.min(first)).minus(EARLIER),
             rewritten: began(record, machine, actor, at, (compared, newest)),
             owned: owned_since(record, machine, at, c),
         };
@@ -159,6 +158,14 @@ impl<'a> Case<'a> {
         let first = self.missed.iter().rev().skip_while(|m| **m > last).zip(0..).take_while(|(m, n)| m.0 + n == last.0);
         Some((first.last()?.0.to_owned(), last))
     }
+}
+
+/// When the client made a tick, or the last one before it that it did not pass over: how far ahead it runs is for its clock to say.
+fn began_here(record: &Record, machine: MachineId, actor: ActorId, tick: RecordTick) -> Option<LabTime> {
+    let predicted = &record.of(machine).own(actor)?.predicted;
+    let ticks = (0..=tick.0).rev().take(MOST_TICKS as usize);
+    let made = ticks.map(RecordTick).find_map(|tick| predicted.of_tick(tick))?;
+    Some(predicted.head(made)?.at)
 }
 
 /// Where what was predicted again because of a correction begins, or would.

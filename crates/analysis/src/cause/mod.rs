@@ -11,146 +11,27 @@ mod excuse;
 mod found;
 mod ingredient;
 mod mind;
+mod missing;
 mod trial;
+mod words;
 
 use std::fmt::Write as _;
 
 use case::{Case, NoCase};
 use mind::Minds;
-use velocitas_core::{Correction, Provenance, Restored, SolidId};
+use velocitas_core::{Correction, Restored, SolidId};
 use velocitas_record::command::Command;
 use velocitas_record::ids::{ActorId, MachineId, RecordTick};
-use velocitas_record::knob::{Accessor, KnobValue};
+use velocitas_record::knob::KnobValue;
 use velocitas_record::record::Record;
 use velocitas_record::settings::Knob;
 use velocitas_record::time::LabTime;
-use velocitas_record::watch::{Happening, HappeningRow};
+use velocitas_record::watch::Happening;
 use velocitas_record::world::KnownTo;
-
-use crate::fate::{Fate, fate};
-use crate::held::{Delayed, delayed};
 
 pub use found::{Findings, Found};
 
 pub use excuse::{Excuse, excuse};
-
-/// What became of the inputs of ticks for which the server made them up.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-struct Missing {
-    /// How many of them the hands never gave: the client passed over the tick.
-    never_sampled: u32,
-    /// How many had each [`Fate`].
-    fates: [u32; Fate::NAMES.len()],
-    /// How late the latest came, in milliseconds.
-    latest_ms: f64,
-    /// How many of them an ordered stream held back, and for how long at most; and how many it sent again.
-    held: u32,
-    longest: LabTime,
-    again: u32,
-    /// When the first of them was made up.
-    first: Option<LabTime>,
-}
-
-/// A link that changed is named for so long: a client's lead has followed by then.
-const FOLLOWED: LabTime = LabTime(5_000_000_000);
-
-/// What changed of a machine's way up in the seconds before a moment, and how long before, in words.
-fn link_turned(record: &Record, machine: MachineId, by: LabTime) -> Option<String> {
-    let turned = |row: &HappeningRow| match row.what {
-        Happening::Link { up: true, knob, value } => Some((row.at, knob, KnobValue::Number(value))),
-        Happening::Command(Command::Set { knob, value, .. })
-            if matches!(knob.spec().accessor, Accessor::Link { .. }) =>
-        {
-            Some((row.at, knob, value))
-        }
-        _ => None,
-    };
-    let mut rows = record.of(machine).happenings.span(by.minus(FOLLOWED), by).rev();
-    let (at, knob, value) = rows.find_map(turned)?;
-    let ago = by.minus(at).secs();
-    Some(format!("{ago:.1} s after its link turned to {} {}", knob.spec().name, shown(knob, value)))
-}
-
-impl Missing {
-    /// What has become by now of the inputs that the server missed in a span of ticks, and how many they are.
-    fn between(
-        record: &Record,
-        (machine, actor): (MachineId, ActorId),
-        (first, last): (RecordTick, RecordTick),
-    ) -> (u64, Self) {
-        let (mut count, mut missing) = (0, Self::default());
-        let Some(inputs) = record.of(machine).own(actor).map(|own| &own.inputs) else { return (0, missing) };
-        for row in (first.0..=last.0).filter_map(|tick| inputs.of_tick(RecordTick(tick))) {
-            if row.used().is_some_and(|(_, how)| how == Provenance::Fresh) {
-                continue;
-            }
-            let fate = fate(record, machine, actor, &row, record.end);
-            if row.used().is_some_and(|(_, how)| how == Provenance::Unchanged) && fate == Some(Fate::Fresh) {
-                continue;
-            }
-            count += 1;
-            missing.first = missing.first.or(row.used().map(|(at, _)| at));
-            missing.note(fate);
-            match delayed(record, machine, actor, &row) {
-                Some(Delayed::HeldBack(since)) => {
-                    missing.held += 1;
-                    let until = row.arrived().map_or(record.end, |(at, _)| at);
-                    missing.longest = missing.longest.max(until.minus(since));
-                }
-                Some(Delayed::SentAgain) => missing.again += 1,
-                None => {}
-            }
-        }
-        (count, missing)
-    }
-
-    fn note(&mut self, fate: Option<Fate>) {
-        let Some(fate) = fate else {
-            self.never_sampled += 1;
-            return;
-        };
-        self.fates[fate.index()] += 1;
-        if let Fate::Late(ms) = fate {
-            self.latest_ms = self.latest_ms.max(ms);
-        }
-    }
-
-    /// In words, those that are none left out.
-    fn words(&self) -> String {
-        let of = |fate: Fate| self.fates[fate.index()];
-        let late = format!("came up to {:.0} ms late", self.latest_ms);
-        let parts = [
-            (self.never_sampled, "never sampled: its client passed over the tick"),
-            (of(Fate::Lost), "lost on the way"),
-            (of(Fate::Late(0.0)), late.as_str()),
-            (of(Fate::Outdated), "dropped: given before the last pull back"),
-            (of(Fate::PassedOver), "for a tick that the server passed over"),
-            (of(Fate::Refused), "refused by the guard"),
-            (of(Fate::Unused), "not asked for: another's word held"),
-            (of(Fate::Unheard), "arrived where nobody took it"),
-            (of(Fate::UnderWay), "still under way"),
-            (of(Fate::Fresh), "there in time"),
-        ];
-        let told = parts.iter().filter(|(n, _)| *n > 0);
-        let words = match told.clone().count() {
-            1 => told.map(|(_, words)| (*words).to_owned()).collect(),
-            _ => told.map(|(n, words)| format!("{n} {words}")).collect::<Vec<_>>().join(", "),
-        };
-        words + &self.by_stream()
-    }
-
-    /// What an ordered stream did to them, if it did.
-    fn by_stream(&self) -> String {
-        let held = format!("{} held back for up to {:.0} ms", self.held, self.longest.millis());
-        let again = format!("{} sent again", self.again);
-        match (self.held, self.again) {
-            (0, 0) => String::new(),
-            (_, 0) => format!("; in the stream {held}"),
-            (0, _) => format!("; in the stream {again}"),
-            _ => format!("; in the stream {again}, {held}"),
-        }
-    }
-}
 
 /// Something proven to lie between the two machines' views.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -315,119 +196,6 @@ impl Finding {
         };
         format!("not attributed: {why}")
     }
-}
-
-impl Cause {
-    /// In a few words, for people.
-    pub fn words(&self, record: &Record) -> String {
-        let plural = |n: u64, what: &str| format!("{n} {what}{}", if n == 1 { "" } else { "s" });
-        match *self {
-            Self::MadeUp { machine, actor, first, last } | Self::HeldBack { machine, actor, first, last } => {
-                let (count, missing) = Missing::between(record, (machine, actor), (first, last));
-                // Late is what a link that is slower makes them, until the lead of their client has followed.
-                let is_late = missing.fates[Fate::Late(0.0).index()] > 0;
-                let turned = missing.first.filter(|_| is_late).and_then(|at| link_turned(record, machine, at));
-                let turned = turned.map_or_else(String::new, |turned| format!("; {turned}"));
-                let (made_up, ticks) = (plural(count, "input"), span(record, first, last));
-                format!("{made_up} made up, {ticks}: {}{turned}", missing.words())
-            }
-            Self::Altered { first, last } => {
-                format!("inputs of {} reached the server otherwise than they were given", span(record, first, last))
-            }
-            Self::ClientSkipped(count) => format!("the client passed over {}", plural(count, "tick")),
-            Self::ServerSkipped(count) => format!("the server passed over {}", plural(count, "tick")),
-            Self::Pushed(tick) => format!("a push at tick {} that only the server knew", record.shown(tick)),
-            Self::Teleported(tick) => format!("put elsewhere by the server at tick {}", record.shown(tick)),
-            Self::OneSided(id, side) => {
-                let name = record.cast.solid(id).map_or("something", |s| s.name.as_str());
-                match side {
-                    KnownTo::Server => format!("{name}: the server stops, the client walks on"),
-                    _ => format!("{name}: the client stops, the server walks on"),
-                }
-            }
-            Self::Turned(knob, value) => format!("{} turned {}", knob.spec().name, shown(knob, value)),
-            Self::PulledBack => "the guard pulled back".to_owned(),
-            Self::NotOwner => "this machine moves it, and owns it no longer".to_owned(),
-            Self::Differs { tunable, unit, here, there } => {
-                let unit = if unit == "1" { String::new() } else { format!(" {unit}") };
-                format!("{tunable} is {here}{unit} at the client, {there}{unit} at the server")
-            }
-            Self::OtherRule(kind) => {
-                format!(
-                    "the client runs another version of {} than the server",
-                    record.cast.kinds().motion(kind).name()
-                )
-            }
-        }
-    }
-
-    /// What of the server's was put in the place of the client's own when it was tried; `None` where nothing was.
-    pub fn exchanged(&self, record: &Record, machine: MachineId) -> Option<String> {
-        let who = record.cast.name(machine);
-        Some(match *self {
-            Self::MadeUp { .. } | Self::HeldBack { .. } | Self::Altered { .. } => {
-                "the inputs as the server read them".to_owned()
-            }
-            Self::NotOwner => "the inputs of its owner".to_owned(),
-            Self::ClientSkipped(_) => "those ticks made".to_owned(),
-            Self::ServerSkipped(_) => "those ticks passed over".to_owned(),
-            Self::Pushed(_) => "that push".to_owned(),
-            Self::Teleported(_) => "that teleport".to_owned(),
-            Self::OneSided(id, side) => {
-                let name = record.cast.solid(id).map_or("it", |s| s.name.as_str());
-                let known = if side == KnownTo::Server { "known" } else { "unknown" };
-                format!("{name} {known} to {who}")
-            }
-            Self::Differs { tunable, unit, there, .. } => {
-                let unit = if unit == "1" { String::new() } else { format!(" {unit}") };
-                format!("{tunable} at {there}{unit} on {who}")
-            }
-            Self::OtherRule(kind) => format!("the server's {}", record.cast.kinds().motion(kind).name()),
-            Self::Turned(..) | Self::PulledBack => return None,
-        })
-    }
-
-    /// Every word that [`name`](Self::name) can give.
-    pub const NAMES: [&'static str; 13] = [
-        "made_up",
-        "client_skipped",
-        "server_skipped",
-        "pushed",
-        "one_sided",
-        "knob",
-        "pulled_back",
-        "tunable_differs",
-        "rule_differs",
-        "not_owner",
-        "teleported",
-        "altered",
-        "held_back",
-    ];
-
-    /// One word, for programs.
-    pub const fn name(&self) -> &'static str {
-        Self::NAMES[match self {
-            Self::MadeUp { .. } => 0,
-            Self::ClientSkipped(_) => 1,
-            Self::ServerSkipped(_) => 2,
-            Self::Pushed(_) => 3,
-            Self::OneSided(..) => 4,
-            Self::Turned(..) => 5,
-            Self::PulledBack => 6,
-            Self::Differs { .. } => 7,
-            Self::OtherRule(_) => 8,
-            Self::NotOwner => 9,
-            Self::Teleported(_) => 10,
-            Self::Altered { .. } => 11,
-            Self::HeldBack { .. } => 12,
-        }]
-    }
-}
-
-/// Ticks as people count them.
-fn span(record: &Record, first: RecordTick, last: RecordTick) -> String {
-    let (first, last) = (record.shown(first), record.shown(last));
-    if first == last { format!("tick {first}") } else { format!("ticks {first} to {last}") }
 }
 
 /// A knob's value with its unit.
