@@ -56,6 +56,32 @@ impl Crossing {
     }
 }
 
+/// A datagram and the newest that its sender had of its receiver's when it left: from these two a clock that goes by timestamps knows how long
+/// the way is and what the other's time is (the on-wire protocol of RFC 5905, section 8).
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Exchange {
+    /// How long the earlier one was on its way.
+    pub there: LabTime,
+    /// How long after that the answer left.
+    pub kept: LabTime,
+    /// How long the answer was on its way.
+    pub back: LabTime,
+}
+
+impl Exchange {
+    /// The exchange that a datagram completes by arriving, if both arrived.
+    pub fn of(answered: &MessageRow, answer: &MessageRow) -> Option<Self> {
+        let (came, left) = (answered.arrived?, answer.at);
+        let kept = LabTime(left.0.checked_sub(came.0)?);
+        Some(Self { there: came.minus(answered.at), kept, back: answer.arrived?.minus(left) })
+    }
+
+    /// By how many milliseconds it misleads about the other's time: half of what the ways differ by, ahead where the way there is the longer.
+    pub fn misleads(&self) -> f64 {
+        (self.there.millis() - self.back.millis()) / 2.0
+    }
+}
+
 /// The datagrams between some machines that were on their way at any time of a stretch, in the order in which they left. Of lost ones
 /// only the moment they left is known.
 pub fn crossings(record: &Record, machines: &[MachineId], from: LabTime, to: LabTime) -> Vec<Crossing> {
@@ -122,4 +148,25 @@ pub fn was_late_for(record: &Record, crossing: &Crossing) -> Option<(LabTime, Re
     let track = record.authority(actor);
     let made = record.made_in(crossing.from, actor, tick).and_then(|i| track.head(i))?.at;
     (arrived > made).then_some((made, tick))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn row(at: u64, arrived: Option<u64>) -> MessageRow {
+        let ms = |ms: u64| LabTime(ms * 1_000_000);
+        MessageRow { at: ms(at), arrived: arrived.map(ms), ..MessageRow::default() }
+    }
+
+    #[test]
+    fn an_exchange_misleads_by_half_of_what_its_ways_differ_by() {
+        let exchange = Exchange::of(&row(100, Some(150)), &row(153, Some(173))).expect("both came");
+        let ms = |ms: u64| LabTime(ms * 1_000_000);
+        assert_eq!(exchange, Exchange { there: ms(50), kept: ms(3), back: ms(20) });
+        // Offset as RFC 5905 has it: ((T2 - T1) + (T3 - T4)) / 2, of two clocks that agree.
+        assert!((exchange.misleads() - (50.0 + (153.0 - 173.0)) / 2.0).abs() < 1e-9, "{}", exchange.misleads());
+        assert_eq!(Exchange::of(&row(100, None), &row(153, Some(173))), None, "it was lost");
+        assert_eq!(Exchange::of(&row(100, Some(150)), &row(140, Some(160))), None, "it had not come yet");
+    }
 }

@@ -3,7 +3,7 @@
 use ratatui::buffer::Buffer;
 use ratatui::layout::Rect;
 use ratatui::style::Style;
-use velocitas_analysis::crossing::Crossing;
+use velocitas_analysis::crossing::{Crossing, Exchange};
 use velocitas_analysis::follow::Way;
 use velocitas_core::{ENVELOPE, FieldValue, WireField};
 use velocitas_lab::packet::Packet;
@@ -117,6 +117,14 @@ fn message_lines(stage: &Stage, chosen: &Crossing, read: &Result<Packet, String>
                 },
             );
             lines.push(said("answers", answers));
+            let arrived =
+                packet.answers.as_ref().filter(|_| chosen.row.arrived.is_some_and(|at| at <= stage.run.now()));
+            if let Some(exchange) = arrived.and_then(|c| Exchange::of(&c.row, &chosen.row)) {
+                let Exchange { there, kept, back } = exchange;
+                let [there, kept, back] = [there, kept, back].map(LabTime::millis);
+                lines.push(said("exchange", format!("{there:.0} ms there, {kept:.0} kept, {back:.0} back")));
+                lines.push(said("", format!("its middle is {:.1} ms off", exchange.misleads().abs())));
+            }
             lines.push(vec![(" bits  field".to_owned(), muted)]);
             // The envelope is the same for all of them.
             let (envelope, message) = packet.fields.split_at(ENVELOPE.min(packet.fields.len()));
