@@ -212,7 +212,9 @@ impl Playing {
             self.tick(lent, tick, sink);
             self.send(lent, &mut post, sink);
         }
-        self.sending.send_pieces(lent.settings, &mut post);
+        if self.sending.streams() {
+            self.sending.send_pieces(lent.settings, &mut post);
+        }
         let interval = self.ticks.rate().due(u64::from(self.snapshot_every));
         self.view.advance(now, lent.settings.view_delay, interval);
         if let Some(shown) = self.shown(now) {

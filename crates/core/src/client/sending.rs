@@ -212,7 +212,13 @@ impl Sending {
         post.outbox.push_back(bytes);
     }
 
+    /// Whether anything goes by the stream, or went.
+    pub(super) const fn streams(&self) -> bool {
+        self.stream.is_some()
+    }
+
     /// A tick is over: more of the stream may be sent.
+    #[inline]
     pub(super) fn tick(&mut self) {
         self.pieces = (self.pieces + PIECES).min(MOST_PIECES);
     }

@@ -250,9 +250,7 @@ impl Server {
             self.send_snapshots(now, tick, sink);
             self.tell_clock(now, tick);
         }
-        for peer in self.peers.iter_mut() {
-            peer.send_pieces(now, &mut self.outbox);
-        }
+        self.peers.iter_mut().filter(|peer| peer.streams()).for_each(|peer| peer.send_pieces(now, &mut self.outbox));
     }
 
     /// Makes a tick of the world. Returns what is to be done about players for what they did.

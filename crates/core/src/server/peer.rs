@@ -255,6 +255,11 @@ impl Peer {
         taken
     }
 
+    /// Whether anything goes by its stream, or went.
+    pub(super) const fn streams(&self) -> bool {
+        self.stream.is_some()
+    }
+
     /// Sends what of the stream is due.
     pub(super) fn send_pieces(&mut self, now: HostNanos, outbox: &mut VecDeque<(Address, Vec<u8>)>) {
         let Some(stream) = &mut self.stream else { return };

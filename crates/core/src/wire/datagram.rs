@@ -48,6 +48,7 @@ impl Short {
         if number - self.least < self.most() { self.bits } else { self.bits + 8 }
     }
 
+    #[inline]
     fn put(&self, out: &mut BitWriter, number: u32) {
         let (code, most) = (number - self.least, self.most());
         out.put(code.min(most), self.bits);
@@ -56,6 +57,7 @@ impl Short {
         }
     }
 
+    #[inline]
     fn take(&self, from: &mut BitReader<'_>) -> Result<u32, WireError> {
         let code = from.take(self.bits)?;
         let more = if code == self.most() { from.take(8)? } else { 0 };
