@@ -53,6 +53,7 @@ mod arrangement;
 mod body;
 mod client;
 mod data;
+mod ease;
 mod event;
 mod field;
 mod float;
@@ -85,8 +86,8 @@ mod world;
 pub use arrangement::{Arrangement, Authority, OwnerSide};
 pub use body::Body;
 pub use client::{
-    Client, ClientConfig, ClientSettings, ClockBy, ClockChange, ClockSettings, Known, LeadBy, Order, Presence,
-    Redundancy, Refused,
+    Client, ClientConfig, ClientSettings, ClockBy, ClockChange, ClockSettings, Known, LeadBy, Order, OwnSettings,
+    Presence, Redundancy, Refused,
 };
 pub use data::{Digest, INPUT_LANES, Input, Lanes, STATE_LANES, State};
 pub use event::{
@@ -109,7 +110,8 @@ pub use plan::Plan;
 pub use policy::{AS_SAID, Policy, Response, Strikes};
 pub use quantiser::Quantiser;
 pub use remote::{
-    BlendPlan, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, ViewDelay, drawn,
+    BlendPlan, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, RemoteSettings, Sample, Shown, Spot, SpotBlend,
+    ViewDelay, drawn,
 };
 pub use rollback::{Entry, Rollback};
 pub use schema::{MOST_KINDS, Schema, SchemaError};

@@ -7,8 +7,8 @@ use velocitas_core::altered::Altered;
 use velocitas_core::walker::Walker;
 use velocitas_core::{
     Address, Agree, Arrangement, Blend, Body, ClientSettings, Drawn, EndedBy, HostNanos, Input, InputField, InputKind,
-    Life, Limits, Missing, Motion, PlayerSettings, Policy, Provenance, Quantiser, Redundancy, Response, Restored, Rule,
-    Scene, Schema, SeenBy, Shape, State, StateField, Step, Unwatched, Vec3, ViewDelay, Waiting, vec3,
+    Life, Limits, Missing, Motion, PlayerSettings, Policy, Provenance, Quantiser, Redundancy, RemoteSettings, Response,
+    Restored, Rule, Scene, Schema, SeenBy, Shape, State, StateField, Step, Unwatched, Vec3, ViewDelay, Waiting, vec3,
 };
 
 #[test]
@@ -374,14 +374,15 @@ fn half_a_second_more_is_set_at_once_and_said() {
 #[test]
 fn others_are_drawn_in_the_past_by_the_delay_asked_for() {
     let mut pair = Pair::playing();
-    let settings = ClientSettings { view_delay: ViewDelay::Millis(150), ..ClientSettings::DEFAULT };
+    let remotes = RemoteSettings { view_delay: ViewDelay::Millis(150), ..RemoteSettings::DEFAULT };
+    let settings = ClientSettings { remotes, ..ClientSettings::DEFAULT };
     pair.client.set_settings(settings);
     pair.run(6000);
     let drawn = pair.drawn(OTHER).expect("somebody else");
     assert_eq!(drawn.how, Drawn::Blended);
     let behind = (pair.now as f64 / 1e9 * 60.0 - drawn.tick.0 as f64 - f64::from(drawn.fraction)) / 60.0 * 1000.0;
     assert!((185.0..=200.0).contains(&behind), "{behind} ms: 40 on the way and 150 asked for");
-    pair.client.set_settings(ClientSettings { interpolate: false, ..settings });
+    pair.client.set_settings(ClientSettings { remotes: RemoteSettings { interpolate: false, ..remotes }, ..settings });
     assert_eq!(pair.drawn(OTHER).map(|d| d.how), Some(Drawn::Newest));
 }
 

@@ -117,7 +117,7 @@ fn second(stage: &Stage, shown: Screen, area: Rect, buffer: &mut Buffer, narrow:
         write(buffer, (x, y), area.right(), &[(&link, text), (&format!(" {dot} ? help"), muted)]);
         return;
     }
-    let delay = match knobs.settings.view_delay {
+    let delay = match knobs.settings.remotes.view_delay {
         ViewDelay::Auto => "auto",
         ViewDelay::Millis(_) => "set",
     };

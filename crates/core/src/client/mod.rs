@@ -10,11 +10,11 @@
 
 mod clock;
 mod delayed;
-mod ease;
 mod joining;
 mod latch;
 mod leaving;
 mod losses;
+mod others;
 mod own;
 mod playing;
 mod presence;
@@ -29,7 +29,7 @@ pub use playing::{Known, Order};
 pub use presence::Presence;
 pub use redundancy::Redundancy;
 pub use refused::Refused;
-pub use settings::ClientSettings;
+pub use settings::{ClientSettings, OwnSettings};
 
 use std::collections::VecDeque;
 

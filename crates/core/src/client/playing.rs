@@ -6,16 +6,17 @@ use std::collections::VecDeque;
 
 use super::clock::{Clock, Measured, Report, Steer};
 use super::delayed::{Delayed, wanted_delay};
-use super::ease::Ease;
 use super::latch::Latch;
+use super::others::Others;
 use super::own::{Context, Moved, Own, Word};
 use super::sending::{Given, Post, Saying, Sending};
 use super::settings::ClientSettings;
 use crate::arrangement::{Arrangement, OwnerSide};
 use crate::data::{Input, State};
+use crate::ease::Ease;
 use crate::event::{Fact, Sink, tell};
 use crate::ids::{EntityId, PeerId};
-use crate::remote::{Sample, Samples, ViewClock};
+use crate::remote::ViewClock;
 use crate::session::{Owned, Timeline};
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
@@ -51,16 +52,6 @@ pub struct Order {
     pub input: Input,
     /// Whether the server is known to have had it: it has either been obeyed or overruled since.
     pub arrived: bool,
-}
-
-/// Somebody, as snapshots told.
-#[derive(Clone, Debug)]
-struct Other {
-    id: EntityId,
-    kind: u8,
-    /// The places at the server of those who own it.
-    owners: Vec<u16>,
-    samples: Samples,
 }
 
 /// Something that a client knows to be there.
@@ -101,7 +92,7 @@ pub(super) struct Playing {
     /// For how many ticks inputs wait now: what is set, or still more.
     delay: u8,
     view: ViewClock,
-    others: Vec<Other>,
+    others: Others,
     /// Newest time told, for easing.
     now: HostNanos,
 }
@@ -130,7 +121,7 @@ impl Playing {
             clock,
             delay,
             view: ViewClock::default(),
-            others: Vec::new(),
+            others: Others::default(),
             now: HostNanos::default(),
         }
     }
@@ -162,8 +153,7 @@ impl Playing {
 
     /// Bytes it takes, roughly.
     pub(super) fn bytes(&self) -> usize {
-        let others = self.others.iter().map(|o| size_of::<Other>() + o.samples.bytes());
-        self.mine.iter().map(|m| size_of::<Mine>() + m.own.bytes()).sum::<usize>() + others.sum::<usize>()
+        self.mine.iter().map(|m| size_of::<Mine>() + m.own.bytes()).sum::<usize>() + self.others.bytes()
     }
 
     /// Applies own inputs at once, or waits to be told, where the arrangement leaves the choice.
@@ -216,9 +206,9 @@ impl Playing {
             self.sending.send_pieces(lent.settings, &mut post);
         }
         let interval = self.ticks.rate().due(u64::from(self.snapshot_every));
-        self.view.advance(now, lent.settings.view_delay, interval);
+        self.view.advance(now, lent.settings.remotes.view_delay, interval);
         if let Some(shown) = self.shown(now) {
-            self.others.iter_mut().for_each(|other| other.samples.forget(shown.tick));
+            self.others.forget(shown.tick);
         }
     }
 
@@ -297,7 +287,7 @@ impl Playing {
         // Only the newest snapshot knows who is there: one overtaken may speak of somebody who left since.
         let newest = self.heard.is_none_or(|heard| tick > heard);
         let mut place = 0;
-        snapshot.entities.iter().for_each(|record| place = self.take_in(tick, record, (newest, place), sink));
+        snapshot.entities.iter().for_each(|record| place = self.others.take_in(tick, record, (newest, place), sink));
         snapshot.head.news.iter().for_each(|news| self.learn(tick, news, newest, sink));
         if !newest {
             return;
@@ -320,49 +310,19 @@ impl Playing {
         self.set_clock(steer, sink);
     }
 
-    /// Takes what a snapshot says of somebody: of who is not known yet only from the newest. Both the known and a snapshot
-    /// are in order, so `place` is where the one before was; returns where this one is.
-    fn take_in<S: Sink>(
-        &mut self,
-        tick: Tick,
-        record: &EntityRecord,
-        (newest, place): (bool, usize),
-        sink: &mut S,
-    ) -> usize {
-        let entity = record.entity;
-        let sample = Sample { tick, teleports: entity.teleports, state: record.state };
-        let at = match (self.others.get(place), self.others.get(place + 1)) {
-            (Some(this), _) if this.id == entity.id => place,
-            (_, Some(next)) if next.id == entity.id => place + 1,
-            // A strange sender's may be in any order.
-            _ => self.others.partition_point(|other| other.id < entity.id),
-        };
-        let known = self.others.get_mut(at).filter(|other| other.id == entity.id && other.kind == entity.kind);
-        match known {
-            Some(other) => other.samples.insert(sample),
-            None if newest => {
-                let mut samples = Samples::default();
-                samples.insert(sample);
-                let (id, kind, owners) = (entity.id, entity.kind, Vec::new());
-                self.others.insert(at, Other { id, kind, owners, samples });
-                tell(sink, Fact::Entered { entity: id, tick });
-            }
-            None => {}
-        }
-        at
-    }
-
     /// Takes a piece of news. That somebody is gone stays true; who owns what only the newest snapshot knows.
     fn learn<S: Sink>(&mut self, tick: Tick, news: &News, newest: bool, sink: &mut S) {
         let entity = news.entity();
-        let Some(at) = self.others.iter().position(|other| other.id == entity) else { return };
         match news {
             News::Gone(_) => {
-                self.others.remove(at);
-                self.give_up(entity, tick, sink);
-                tell(sink, Fact::Left { entity, tick });
+                if self.others.remove(entity) {
+                    self.give_up(entity, tick, sink);
+                    tell(sink, Fact::Left { entity, tick });
+                }
             }
-            News::Owned(_, owners) if newest => self.others[at].owners.clone_from(owners),
+            News::Owned(_, owners) if newest => {
+                self.others.get_mut(entity).into_iter().for_each(|other| other.owners.clone_from(owners));
+            }
             News::Owned(..) => {}
         }
     }
@@ -471,8 +431,9 @@ impl Playing {
     /// Keeps drawing an own entity where it was.
     fn hide(&mut self, lent: &Lent<'_>, (place, cut): (usize, bool), moved: Option<Moved>) {
         if let Some(Moved { before, after }) = moved {
-            let (before, after, length) = (before.vec3(0), after.vec3(0), i64::from(lent.settings.ease_ms) * 1_000_000);
-            let snap = if cut { 0.0 } else { lent.settings.snap_m };
+            let (before, after, length) =
+                (before.vec3(0), after.vec3(0), i64::from(lent.settings.own.ease_ms) * 1_000_000);
+            let snap = if cut { 0.0 } else { lent.settings.own.snap_m };
             self.mine[place].ease.hide(self.now, before, after, length, snap);
         }
     }
@@ -487,7 +448,7 @@ impl Playing {
     /// The newest state of an own entity, predicted or received.
     pub(super) fn own_state(&self, entity: EntityId) -> Option<State> {
         let place = self.owned.iter().position(|o| o.entity == entity)?;
-        let received = || self.others.iter().find(|o| o.id == entity)?.samples.newest();
+        let received = || self.others.get(entity)?.newest();
         self.mine[place].own.state().or_else(|| received().map(|sample| sample.state))
     }
 

@@ -3,7 +3,7 @@
 use super::clock::ClockSettings;
 use super::redundancy::Redundancy;
 use crate::pacing::SendRate;
-use crate::remote::ViewDelay;
+use crate::remote::RemoteSettings;
 use crate::stream::{InputsOver, Over};
 
 /// A client's netcode settings.
@@ -23,24 +23,32 @@ pub struct ClientSettings {
     pub inputs_over: InputsOver,
     /// What claims and accounts travel by.
     pub claims_over: Over,
-    /// See [`ViewDelay`].
-    pub view_delay: ViewDelay,
-    /// Milliseconds in which a correction is eased out; 0 shows it at once.
-    pub ease_ms: u32,
-    /// Corrections larger than this, in metres, are shown at once.
-    pub snap_m: f32,
-    /// How long a remote may run on past its newest state, in milliseconds.
-    pub extrapolate_ms: u32,
+    /// How others are drawn.
+    pub remotes: RemoteSettings,
+    /// How own entities are drawn.
+    pub own: OwnSettings,
     /// How it knows its tick, and keeps to it.
     pub clock: ClockSettings,
     /// Whether own inputs are applied at once.
     pub predict: bool,
     /// Whether predictions are held against snapshots.
     pub reconcile: bool,
-    /// Whether remotes are drawn in the past and blended.
-    pub interpolate: bool,
-    /// Whether own entities are drawn between their last two ticks; otherwise at the newest.
+}
+
+/// How own entities are drawn, and corrections of them hidden.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct OwnSettings {
+    /// Milliseconds in which a correction is eased out; 0 shows it at once.
+    pub ease_ms: u32,
+    /// Corrections larger than this, in metres, are shown at once.
+    pub snap_m: f32,
+    /// Whether they are drawn between their last two ticks; otherwise at the newest.
     pub between_ticks: bool,
+}
+
+impl OwnSettings {
+    /// The default settings.
+    pub const DEFAULT: Self = Self { ease_ms: 120, snap_m: 3.0, between_ticks: true };
 }
 
 impl ClientSettings {
@@ -53,15 +61,11 @@ impl ClientSettings {
         rate: SendRate::Fixed,
         inputs_over: InputsOver::Datagrams,
         claims_over: Over::Datagrams,
-        view_delay: ViewDelay::Auto,
-        ease_ms: 120,
-        snap_m: 3.0,
-        extrapolate_ms: 200,
+        remotes: RemoteSettings::DEFAULT,
+        own: OwnSettings::DEFAULT,
         clock: ClockSettings::DEFAULT,
         predict: true,
         reconcile: true,
-        interpolate: true,
-        between_ticks: true,
     };
 }
 

@@ -5,10 +5,12 @@
 
 mod blend;
 mod samples;
+mod settings;
 mod view_clock;
 
 pub use blend::BlendPlan;
 pub(crate) use samples::Samples;
 pub use samples::{Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, drawn};
+pub use settings::RemoteSettings;
 pub(crate) use view_clock::ViewClock;
 pub use view_clock::ViewDelay;

@@ -291,7 +291,7 @@ impl Knob {
 
 #[cfg(test)]
 mod tests {
-    use velocitas_core::{ClientSettings, PlayerSettings};
+    use velocitas_core::{ClientSettings, OwnSettings, PlayerSettings};
 
     use super::*;
     use crate::conditions::Conditions;
@@ -335,7 +335,8 @@ mod tests {
     #[test]
     fn every_knob_knows_what_to_try_as_a_cure() {
         let bad = Conditions { latency_ms: 80.0, loss: 0.1, bandwidth: 64.0, ..Conditions::PERFECT };
-        let settings = ClientSettings { predict: false, ease_ms: 0, ..ClientSettings::DEFAULT };
+        let own = OwnSettings { ease_ms: 0, ..OwnSettings::DEFAULT };
+        let settings = ClientSettings { predict: false, own, ..ClientSettings::DEFAULT };
         let knobs = Knobs { up: Conditions::PERFECT, down: bad, settings, served: PlayerSettings::DEFAULT };
         let cures: Vec<(Knob, KnobValue)> =
             SETTINGS.iter().flat_map(|s| s.knob.cures(&knobs).into_iter().map(|value| (s.knob, value))).collect();

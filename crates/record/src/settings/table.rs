@@ -113,11 +113,13 @@ pub static SETTINGS: [KnobSpec; 42] = [
         takes: Takes::TimeOrAuto,
         sound: Sound::Usual,
         accessor: Accessor::NumberOrAuto {
-            get: |k| match k.settings.view_delay {
+            get: |k| match k.settings.remotes.view_delay {
                 ViewDelay::Auto => None,
                 ViewDelay::Millis(ms) => Some(f64::from(ms)),
             },
-            set: |k, x| k.settings.view_delay = x.map_or(ViewDelay::Auto, |x| ViewDelay::Millis(x.min(LONGEST) as u32)),
+            set: |k, x| {
+                k.settings.remotes.view_delay = x.map_or(ViewDelay::Auto, |x| ViewDelay::Millis(x.min(LONGEST) as u32));
+            },
         },
     },
     KnobSpec {
@@ -131,8 +133,8 @@ pub static SETTINGS: [KnobSpec; 42] = [
         takes: Takes::Time,
         sound: Sound::Usual,
         accessor: Accessor::Number {
-            get: |k| f64::from(k.settings.ease_ms),
-            set: |k, x| k.settings.ease_ms = x.min(LONGEST) as u32,
+            get: |k| f64::from(k.settings.own.ease_ms),
+            set: |k, x| k.settings.own.ease_ms = x.min(LONGEST) as u32,
         },
     },
     KnobSpec {
@@ -169,7 +171,10 @@ pub static SETTINGS: [KnobSpec; 42] = [
         key: "interpolation",
         takes: Takes::Switch,
         sound: Sound::Usual,
-        accessor: Accessor::Switch { get: |k| k.settings.interpolate, set: |k, on| k.settings.interpolate = on },
+        accessor: Accessor::Switch {
+            get: |k| k.settings.remotes.interpolate,
+            set: |k, on| k.settings.remotes.interpolate = on,
+        },
     },
     KnobSpec {
         knob: Knob::Correlation,
@@ -229,7 +234,10 @@ pub static SETTINGS: [KnobSpec; 42] = [
         key: "snap",
         takes: Takes::Length,
         sound: Sound::Usual,
-        accessor: Accessor::Number { get: |k| f64::from(k.settings.snap_m), set: |k, x| k.settings.snap_m = x as f32 },
+        accessor: Accessor::Number {
+            get: |k| f64::from(k.settings.own.snap_m),
+            set: |k, x| k.settings.own.snap_m = x as f32,
+        },
     },
     KnobSpec {
         knob: Knob::Extrapolate,
@@ -242,8 +250,8 @@ pub static SETTINGS: [KnobSpec; 42] = [
         takes: Takes::Time,
         sound: Sound::Usual,
         accessor: Accessor::Number {
-            get: |k| f64::from(k.settings.extrapolate_ms),
-            set: |k, x| k.settings.extrapolate_ms = x.min(LONGEST) as u32,
+            get: |k| f64::from(k.settings.remotes.extrapolate_ms),
+            set: |k, x| k.settings.remotes.extrapolate_ms = x.min(LONGEST) as u32,
         },
     },
     KnobSpec {
@@ -256,7 +264,10 @@ pub static SETTINGS: [KnobSpec; 42] = [
         key: "between_ticks",
         takes: Takes::Switch,
         sound: Sound::Usual,
-        accessor: Accessor::Switch { get: |k| k.settings.between_ticks, set: |k, on| k.settings.between_ticks = on },
+        accessor: Accessor::Switch {
+            get: |k| k.settings.own.between_ticks,
+            set: |k, on| k.settings.own.between_ticks = on,
+        },
     },
     KnobSpec {
         knob: Knob::Bursts,

@@ -29,7 +29,7 @@ fn knobs_turn_for_one_machine_or_for_all() {
     assert_eq!((latency(&mut stage, 0), latency(&mut stage, 1)), (40.0, 40.0));
     choose(&mut stage, Knob::Interpolation);
     press(&mut stage, KeyCode::Right);
-    assert!(!stage.run().lab().knobs(FIRST).settings.interpolate);
+    assert!(!stage.run().lab().knobs(FIRST).settings.remotes.interpolate);
 }
 
 #[test]

@@ -5,7 +5,7 @@ use crate::vec3::Vec3;
 
 /// An offset that fades out.
 #[derive(Clone, Copy, Debug, Default)]
-pub(super) struct Ease {
+pub(crate) struct Ease {
     offset: Vec3,
     since: HostNanos,
     length: i64,
@@ -13,7 +13,7 @@ pub(super) struct Ease {
 
 impl Ease {
     /// The offset at `now`: whole at first, smoothly to zero.
-    pub(super) fn offset(&self, now: HostNanos) -> Vec3 {
+    pub(crate) fn offset(&self, now: HostNanos) -> Vec3 {
         let into = now.since(self.since);
         if into >= self.length || self.length <= 0 {
             return Vec3::ZERO;
@@ -24,7 +24,7 @@ impl Ease {
 
     /// The simulated position jumped by `after - before`: keep drawing where it was, for `length` nanoseconds, unless
     /// the whole offset exceeds `snap` metres.
-    pub(super) fn hide(&mut self, now: HostNanos, before: Vec3, after: Vec3, length: i64, snap: f32) {
+    pub(crate) fn hide(&mut self, now: HostNanos, before: Vec3, after: Vec3, length: i64, snap: f32) {
         let offset = self.offset(now) + before - after;
         *self = if offset.length() > snap { Self::default() } else { Self { offset, since: now, length } };
     }
