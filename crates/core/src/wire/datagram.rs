@@ -98,18 +98,33 @@ impl Header {
         out.put(self.sent_us, 32);
     }
 
+    /// Version, whether it acknowledges, and kind, where they take one byte, as nearly always.
+    #[inline]
+    fn in_a_byte(byte: u8) -> Option<(u32, bool, u32)> {
+        let (version, has_ack, kind) = (u32::from(byte) & 7, byte & 8 != 0, u32::from(byte) >> 4);
+        (version < VERSION.most() && kind < KIND.most()).then_some((
+            VERSION.least + version,
+            has_ack,
+            KIND.least + kind,
+        ))
+    }
+
     /// Reads an envelope.
     ///
     /// # Errors
     /// Short bytes, another version, an unknown kind.
     pub fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        let version = VERSION.take(from)? as u16;
-        if version != PROTOCOL_VERSION {
-            return Err(WireError::Version { found: version });
+        let (version, has_ack, number) = match from.byte().map(Self::in_a_byte) {
+            Some(Some(told)) => {
+                from.skip(8);
+                told
+            }
+            _ => (VERSION.take(from)?, from.flag()?, KIND.take(from)?),
+        };
+        if version != u32::from(PROTOCOL_VERSION) {
+            return Err(WireError::Version { found: version as u16 });
         }
-        let has_ack = from.flag()?;
-        let number = KIND.take(from)? as u16;
-        let kind = MessageKind::from_number(number).ok_or(WireError::Kind(number))?;
+        let kind = MessageKind::from_number(number as u16).ok_or(WireError::Kind(number as u16))?;
         let mut rest = from.row(Self::BITS - (3 + 1 + 4))?;
         let (epoch, sequence) = (rest.take(8) as u8, rest.take(16) as u16);
         let ack = Ack { newest: rest.take(16) as u16, mask: rest.take(32), hold: rest.take(16) as u16 };
