@@ -3,11 +3,11 @@
 //!
 //! Everything here is read from the record alone, whoever made the mistake.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
-use velocitas_core::{Presence, Vec3};
+use velocitas_core::{Drawn, Presence, Vec3};
 use velocitas_record::ids::{ActorId, MachineId};
-use velocitas_record::record::Record;
+use velocitas_record::record::{OtherwiseRow, Record};
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Happening, HappeningRow};
 
@@ -152,7 +152,16 @@ fn two_movers(record: &Record, machine: MachineId, at: LabTime) -> impl Iterator
 fn misdrawn(record: &Record, viewer: MachineId, at: LabTime) -> Vec<Amiss> {
     let rows = record.of(viewer);
     let mut all: BTreeMap<ActorId, Vec<Vec3>> = BTreeMap::new();
-    for row in rows.otherwise.span(at.minus(LATELY), at) {
+    let returns = |how| how == Some(Drawn::Returning);
+    let drawn = |row: &OtherwiseRow| row.drawn().map(|drawn| drawn.how);
+    let span = || rows.otherwise.span(at.minus(LATELY), at);
+    // Who is coming back from where it ran on to is drawn beside what was sent on purpose, also where it runs dry again meanwhile.
+    let back: BTreeSet<ActorId> = span().filter(|row| returns(drawn(row))).map(|row| row.actor).collect();
+    let is_on_purpose = |row: &OtherwiseRow| {
+        let is_past = matches!(drawn(row), Some(Drawn::Extrapolated | Drawn::Held));
+        returns(drawn(row)) || is_past && back.contains(&row.actor)
+    };
+    for row in span().filter(|row| !is_on_purpose(row)) {
         if let Some(off) = record.off(viewer, row.actor, row.at) {
             all.entry(row.actor).or_default().push(off);
         }

@@ -34,8 +34,10 @@ pub struct Echo {
 pub struct Echoes {
     /// By its owner.
     pub predicted: Option<Echo>,
-    /// By the server.
+    /// By the server: the raw echo of what its owner does.
     pub authority: Option<Echo>,
+    /// What others are sent in its place, where that is elsewhere: the smooth echo.
+    pub smooth: Option<Echo>,
     /// As a viewer draws it.
     pub drawn: Option<Echo>,
     /// How the viewer came by it.
@@ -127,9 +129,12 @@ impl Moment<'_> {
         let drawn = self.drawn(actor, viewer);
         let there = self.record.cast.actors[actor.index()].is_there(self.at);
         let truth = authority.at(self.at).filter(|_| there).and_then(|i| echo(authority, i, schema));
+        let sent = self.record.echo(actor);
+        let smooth = truth.and_then(|truth| echo(sent, sent.of_tick(truth.tick)?, schema));
         Echoes {
             predicted: self.newest_predicted(actor).and_then(|(track, i)| echo(track, i, schema)),
             authority: truth,
+            smooth,
             drawn: drawn.map(|row| Echo {
                 tick: row.tick,
                 fraction: row.fraction,

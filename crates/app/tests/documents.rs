@@ -198,7 +198,7 @@ fn rows_of_a_record_have_the_keys_that_the_table_lists() {
             assert!(row.contains_key(key), "{}: no `{key}` in {line}", kind.name);
         }
         // A state has its fields besides.
-        let is_state = ["authority", "predicted", "rewritten"].contains(&kind.name);
+        let is_state = ["authority", "echo", "predicted", "rewritten"].contains(&kind.name);
         let known = |key: &str| {
             ["kind", "at_ns", "nth", "fact"].contains(&key) || kind.keys.iter().any(|(name, _)| *name == key)
         };

@@ -19,7 +19,7 @@ struct Table {
     measures: &'static [&'static str],
 }
 
-const TABLES: [Table; 14] = [
+const TABLES: [Table; 20] = [
     Table { mark: "clock", sets: &["clock=all"], measures: &["corrections", "late", "ahead"] },
     Table {
         mark: "clock_change",
@@ -94,6 +94,40 @@ const TABLES: [Table; 14] = [
         mark: "redundancy",
         sets: &["send_every=1,1,2,2", "redundancy=fixed,adapted,fixed,adapted"],
         measures: &["corrections", "late", "bytes_up"],
+    },
+    Table {
+        mark: "view_delay_by",
+        sets: &[
+            "view_delay_by=jitter,lateness,lateness,lateness",
+            "late_share=5 %,2 %,5 %,10 %",
+            "return=none,half_life,half_life,half_life",
+        ],
+        measures: &["view_age", "roughness", "judder", "hops", "extrapolated"],
+    },
+    Table {
+        mark: "echo",
+        sets: &["missing=wait,wait", "waiting=together,together", "echo=raw,smooth"],
+        measures: &["judder", "hops", "drawn_error", "seen_by_others"],
+    },
+    Table {
+        mark: "blending",
+        sets: &["blending=by_field,linear,curve", "snapshot_every=12,12,12"],
+        measures: &["drawn_error", "roughness", "judder", "hops"],
+    },
+    Table {
+        mark: "run_on",
+        sets: &["run_on=velocity,velocity,hold", "extrapolate=200 ms,400 ms,200 ms", "view_delay=50 ms,50 ms,50 ms"],
+        measures: &["drawn_error", "judder", "hops", "stalled"],
+    },
+    Table {
+        mark: "return",
+        sets: &["return=none,smooth,half_life,speed", "view_delay=50 ms,50 ms,50 ms,50 ms"],
+        measures: &["drawn_error", "roughness", "judder", "hops"],
+    },
+    Table {
+        mark: "ease_by",
+        sets: &["ease_by=smooth,half_life,speed,none", "ticks_per_message=1,1,1,1"],
+        measures: &["corrections", "own_roughness", "own_judder", "own_hops"],
     },
 ];
 

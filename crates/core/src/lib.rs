@@ -54,6 +54,7 @@ mod body;
 mod client;
 mod data;
 mod ease;
+mod echo;
 mod event;
 mod field;
 mod float;
@@ -90,6 +91,8 @@ pub use client::{
     Presence, Redundancy, Refused,
 };
 pub use data::{Digest, INPUT_LANES, Input, Lanes, STATE_LANES, State};
+pub use ease::{EaseBy, Easing};
+pub use echo::EchoBy;
 pub use event::{
     ClockFact, Correction, Event, Fact, Gap, InputFact, InputFate, Made, Mask, Provenance, Restored, Sink, StateEvent,
     Unwatched,
@@ -110,8 +113,8 @@ pub use plan::Plan;
 pub use policy::{AS_SAID, Policy, Response, Strikes};
 pub use quantiser::Quantiser;
 pub use remote::{
-    BlendPlan, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, RemoteSettings, Sample, Shown, Spot, SpotBlend,
-    ViewDelay, drawn,
+    BlendPlan, Blending, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, RemoteSettings, RunOn, Sample, Shown, Spot,
+    SpotBlend, ViewBy, ViewDelay, drawn,
 };
 pub use rollback::{Entry, Rollback};
 pub use schema::{MOST_KINDS, Schema, SchemaError};

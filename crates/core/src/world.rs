@@ -5,6 +5,7 @@
 use std::collections::VecDeque;
 
 use crate::data::State;
+use crate::echo::Echo;
 use crate::ids::{EntityId, Token};
 use crate::vec3::Vec3;
 
@@ -20,8 +21,12 @@ pub struct Entity {
     pub(crate) came_with: Option<Token>,
     /// Counts teleports, modulo what the wire carries.
     pub(crate) teleports: u8,
-    /// Its state at the newest tick.
+    /// Its state at the newest tick: the raw echo of what its owner does.
     pub(crate) state: State,
+    /// The smooth echo, where others are sent that.
+    pub(crate) smooth: Option<Box<Echo>>,
+    /// Counts how often that was put where it belongs.
+    pub(crate) cuts: u8,
     /// Velocity to be added before its next step, in metres a second.
     pub(crate) push: Vec3,
     /// Where it is to be put before its next step, at rest.
@@ -42,6 +47,13 @@ impl Entity {
     /// Its state at the newest tick.
     pub const fn state(&self) -> &State {
         &self.state
+    }
+
+    /// Its smooth echo is to be where it is: others see no way from where it was.
+    pub(crate) const fn cut_echo(&mut self) {
+        if self.smooth.is_some() {
+            self.cuts = self.cuts.wrapping_add(1);
+        }
     }
 
     /// Who gives it orders: nobody, one player, or several.
@@ -87,6 +99,8 @@ impl World {
             came_with: None,
             teleports: 0,
             state,
+            smooth: None,
+            cuts: 0,
             push: Vec3::ZERO,
             put: None,
         });
@@ -133,6 +147,9 @@ impl World {
     /// Sets who gives an entity orders. `false` when it is not there.
     pub fn set_owners(&mut self, id: EntityId, owners: &[Token]) -> bool {
         self.get_mut(id).is_some_and(|entity| {
+            if entity.owners != owners {
+                entity.cut_echo();
+            }
             entity.owners = owners.to_vec();
             true
         })

@@ -11,8 +11,9 @@ pub(crate) fn take(screen: &mut Screen, first: Tick, client: &Client, read: Host
     screen.refused = client.refused_for().map(ToString::to_string);
     screen.moment = client.shown(read).map(|shown| (RecordTick::of(first, shown.tick), shown.fraction));
     let settings = client.settings();
-    screen.limit_ms = settings.remotes.extrapolate_ms.min(u32::from(u16::MAX)) as u16;
+    screen.limit_ms = settings.remotes.limit_ms().min(u32::from(u16::MAX)) as u16;
     screen.blends = settings.remotes.interpolate;
+    screen.blending = settings.remotes.blending;
     screen.own.clear();
     screen.others.clear();
     client.draw_own(read, |entity, drawn| screen.own.push(of_state(first, entity, drawn)));

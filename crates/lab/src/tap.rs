@@ -38,7 +38,7 @@ impl RunDigest {
             Event::State(s) => match s.made {
                 Made::Authority => self.state(relative(s.tick), u64::from(s.entity.index), s.state),
                 Made::Predicted => self.state(relative(s.tick), PREDICTED, s.state),
-                Made::Rewritten => {}
+                Made::Rewritten | Made::Echo => {}
             },
             Event::Fact(Fact::Corrected(c)) => {
                 self.0.word(relative(c.tick));

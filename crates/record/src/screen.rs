@@ -1,6 +1,6 @@
 //! What a machine drew in a frame, in values that can be kept.
 
-use velocitas_core::{Drawn, EntityId, HostNanos};
+use velocitas_core::{Blending, Drawn, EntityId, HostNanos};
 
 use crate::ids::RecordTick;
 
@@ -36,6 +36,8 @@ pub struct Screen {
     pub limit_ms: u16,
     /// Whether remotes are blended at that moment; otherwise they are where they were last heard of.
     pub blends: bool,
+    /// In which way.
+    pub blending: Blending,
     /// Own entities whose states it makes itself.
     pub own: Vec<DrawnFact>,
     /// All others, and own entities that are waited for.
@@ -51,6 +53,7 @@ impl Default for Screen {
             moment: None,
             limit_ms: 0,
             blends: false,
+            blending: Blending::ByField,
             own: Vec::new(),
             others: Vec::new(),
         }

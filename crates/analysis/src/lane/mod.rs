@@ -12,11 +12,11 @@ mod strip;
 pub(crate) use reading::Reading;
 pub use reading::Subject;
 use sample::{
-    behind, buffer, bytes_down, bytes_up, covered, error, held, jump, late, lead, margin, messages, offset, replayed,
-    round_trip, speed, view_delay,
+    apart, behind, buffer, bytes_down, bytes_up, covered, error, held, jump, late, lead, margin, messages, offset,
+    replayed, round_trip, speed, view_delay,
 };
 use screenings::Screenings;
-use seen::{drawn_error, roughness, severity, view_age};
+use seen::{drawn_error, judder, roughness, run_on, severity, view_age};
 pub use strip::{Cell, Column, Effort, Reader, Strip};
 
 use velocitas_record::record::Record;
@@ -177,7 +177,7 @@ const VIEWER: &[Series] = &one(Stands::Viewer);
 const MILLIMETRE: f64 = 1e-3;
 
 /// The table, in the order in which lanes are offered.
-pub const LANES: [Lane; 21] = [
+pub const LANES: [Lane; 24] = [
     lane("error", "prediction error", "m", "first prediction against the authority, every own tick", error)
         .of(OWNER)
         .on_decades(MILLIMETRE),
@@ -208,6 +208,15 @@ pub const LANES: [Lane; 21] = [
     )
     .of(&one(Stands::Authority)),
     lane(
+        "apart",
+        "echoes apart",
+        "m",
+        "from what the server has of it to what others are sent, where that is another: the smooth echo",
+        apart,
+    )
+    .of(&one(Stands::Authority))
+    .on_decades(MILLIMETRE),
+    lane(
         "late",
         "late, made up",
         "inputs",
@@ -221,6 +230,15 @@ pub const LANES: [Lane; 21] = [
     lane("view-age", "view age", "ms", "how far in the past the viewer sees it, every frame; below 0 ahead", view_age)
         .of(VIEWER)
         .seen(),
+    lane(
+        "run-on",
+        "run on",
+        "%",
+        "share of a second's frames in which others are drawn past their newest state",
+        run_on,
+    )
+    .of(VIEWER)
+    .seen(),
     lane("drawn-error", "drawn error", "m", "from where the viewer draws it to where it was a lag before", drawn_error)
         .of(VIEWER)
         .on_decades(MILLIMETRE)
@@ -228,6 +246,15 @@ pub const LANES: [Lane; 21] = [
     lane("roughness", "roughness", "m/s", "RMS of drawn velocity less the true one, by second", roughness)
         .of(VIEWER)
         .seen(),
+    lane(
+        "judder",
+        "judder",
+        "m/s",
+        "RMS of drawn velocity less the mean of the frames before and after, by second",
+        judder,
+    )
+    .of(VIEWER)
+    .seen(),
     lane("speed", "speed", "m/s", "along the ground, as the server has it, and the fastest that is lawful", speed)
         .of(&[Series { name: "speed", stands: Stands::Authority }, Series { name: "lawful", stands: Stands::Plain }]),
     lane("bytes-up", "payload up", "kB/s", "sent in the second before, by kind", bytes_up).of(&[

@@ -148,6 +148,16 @@ pub(super) fn behind(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell
     }
 }
 
+pub(super) fn apart(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {
+    for own in &r.record.of(r.subject.machine).own {
+        let (authority, echo) = (r.record.authority(own.actor), r.record.echo(own.actor));
+        echo.visit(echo.between(from, before(to)), |head, pos| {
+            let raw = authority.of_tick(head.tick).map(|i| authority.pos(i));
+            raw.into_iter().for_each(|raw| tell(0, head.at, f64::from(raw.distance(pos))));
+        });
+    }
+}
+
 pub(super) fn covered(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {
     let rows = r.record.datagrams(r.subject.machine, from, to);
     for row in rows.filter(|row| row.kind.is_word() && (from..to).contains(&row.at)) {

@@ -15,6 +15,9 @@ pub(super) struct Drawn {
     pub(super) ages_ms: Vec<(LabTime, f64)>,
     pub(super) errors_m: Vec<(LabTime, f64)>,
     pub(super) roughness_mps: Option<f64>,
+    pub(super) judder_mps: Option<f64>,
+    /// The share of its frames in which it is past its newest state, 0 to 1.
+    pub(super) past: f64,
     /// Hops: when, how far.
     pub(super) hops: Vec<(LabTime, f64)>,
 }
@@ -43,6 +46,8 @@ impl Screenings {
                     ages_ms: when(&window.aged, &window.ages_ms),
                     errors_m: when(&window.placed, &window.errors_m),
                     roughness_mps: window.roughness_mps,
+                    judder_mps: window.judder_mps,
+                    past: sights.iter().filter(|sight| sight.how.is_past()).count() as f64 / sights.len() as f64,
                     hops: window.hopped.iter().map(|(frame, off)| (sights[*frame].at, *off)).collect(),
                 };
                 all.insert(actor, drawn);

@@ -29,11 +29,29 @@ pub(super) fn drawn_error(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell:
 }
 
 pub(super) fn roughness(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: &mut dyn FnMut(usize, LabTime, f64)) {
+    of_seconds(r, from, to, |drawn| drawn.roughness_mps, tell);
+}
+
+pub(super) fn judder(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: &mut dyn FnMut(usize, LabTime, f64)) {
+    of_seconds(r, from, to, |drawn| drawn.judder_mps, tell);
+}
+
+pub(super) fn run_on(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: &mut dyn FnMut(usize, LabTime, f64)) {
+    of_seconds(r, from, to, |drawn| Some(100.0 * drawn.past), tell);
+}
+
+/// What is of a whole second: told every hundredth of it, so that no column lies between two.
+fn of_seconds(
+    r: &mut Reading<'_>,
+    from: LabTime,
+    to: LabTime,
+    of: impl Fn(&Drawn) -> Option<f64>,
+    tell: &mut dyn FnMut(usize, LabTime, f64),
+) {
     each(r, from, to, |second, drawn| {
-        let Some(roughness) = drawn.roughness_mps else { return };
-        // It is of the whole second: told every hundredth of it, so that no column lies between two.
+        let Some(value) = of(drawn) else { return };
         let moments = (0..100).map(|n| LabTime(second * WINDOW.0 + n * WINDOW.0 / 100));
-        moments.filter(|at| (from..to).contains(at)).for_each(|at| tell(0, at, roughness));
+        moments.filter(|at| (from..to).contains(at)).for_each(|at| tell(0, at, value));
     });
 }
 

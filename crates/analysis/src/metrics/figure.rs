@@ -310,6 +310,16 @@ pub static FIGURES: &[Figure] = &[
         |m| Value::Number(m.others.roughness_mps.p95),
     ),
     figure(
+        "others.judder_mps.p50",
+        None,
+        Unit::MetresPerSecond,
+        "RMS of how far the drawn velocity of a frame is from the mean of those before and after it, in a window in which it moved 10 cm, of others: median of the windows",
+        |m| Value::Number(m.others.judder_mps.p50),
+    ),
+    figure("others.judder_mps.p95", Some("judder p95"), Unit::MetresPerSecond, "the same: 95th percentile", |m| {
+        Value::Number(m.others.judder_mps.p95)
+    }),
+    figure(
         "others.hops_per_min",
         Some("hops a minute"),
         Unit::Rate,
@@ -360,6 +370,16 @@ pub static FIGURES: &[Figure] = &[
         "the same: 95th percentile",
         |m| Value::Number(m.own.roughness_mps.p95),
     ),
+    figure(
+        "own.judder_mps.p50",
+        None,
+        Unit::MetresPerSecond,
+        "RMS of how far the drawn velocity of a frame is from the mean of those before and after it, in a window in which it moved 10 cm, of its own: median of the windows",
+        |m| Value::Number(m.own.judder_mps.p50),
+    ),
+    figure("own.judder_mps.p95", Some("own judder p95"), Unit::MetresPerSecond, "the same: 95th percentile", |m| {
+        Value::Number(m.own.judder_mps.p95)
+    }),
     figure(
         "own.hops_per_min",
         Some("own hops a minute"),

@@ -167,6 +167,8 @@ pub struct Seen {
     pub drawn_error_m: ErrorM,
     /// RMS of the difference between drawn and true velocity, of the windows in which it moved.
     pub roughness_mps: Spread,
+    /// RMS of how far the drawn velocity of a frame is from the mean of those before and after it, of the windows in which it moved.
+    pub judder_mps: Spread,
     /// Frames a minute in which it moved otherwise than it should.
     pub hops_per_min: Option<f64>,
 }

@@ -48,6 +48,8 @@ impl Seconds {
 pub struct SeenMoments {
     /// The second in which it moved most roughly.
     pub roughness: Peak,
+    /// The second in which it was drawn to move most unevenly.
+    pub judder: Peak,
     /// The second in which it was drawn furthest from where it should have been.
     pub drawn_error: Peak,
     /// The second in which the oldest was drawn.
@@ -63,6 +65,7 @@ impl SeenMoments {
         let most = |values: &[f64]| values.iter().copied().reduce(f64::max);
         let peaks = [
             (&mut self.roughness, window.roughness_mps),
+            (&mut self.judder, window.judder_mps),
             (&mut self.drawn_error, most(&window.errors_m)),
             (&mut self.age, most(&window.ages_ms)),
             (&mut self.lead, window.lag_ms.map(|lag| -lag)),

@@ -78,6 +78,7 @@ struct Views {
     lags: Samples,
     errors: Samples,
     roughness: Samples,
+    judder: Samples,
     hops: u64,
     seconds: f64,
 }
@@ -88,6 +89,7 @@ impl Views {
         self.ages.push_all(&window.ages_ms);
         self.errors.push_all(&window.errors_m);
         self.roughness.extend(window.roughness_mps);
+        self.judder.extend(window.judder_mps);
         self.hops += u64::from(window.hops);
         self.seconds += window.seconds;
     }
@@ -98,6 +100,7 @@ impl Views {
             lag_ms: self.lags.percentiles([0.5])[0],
             drawn_error_m: ErrorM { p50: error_50, p95: error_95, max: self.errors.most() },
             roughness_mps: spread(&self.roughness),
+            judder_mps: spread(&self.judder),
             hops_per_min: (self.seconds > 0.0).then(|| self.hops as f64 / self.seconds * 60.0),
         }
     }

@@ -40,6 +40,8 @@ pub struct Window {
     pub placed: Vec<usize>,
     /// RMS of the difference of the velocities drawn and true; `None` where it hardly moved.
     pub roughness_mps: Option<f64>,
+    /// RMS of how far the drawn velocity of a frame is from the mean of those before and after it; `None` where it hardly moved.
+    pub judder_mps: Option<f64>,
     /// Frames in which it moved otherwise than the authority had it, and otherwise than it was drawn to move around them.
     pub hops: u32,
     /// Which of the frames of the window they are, and how far each is from where even motion had put it, in metres.
@@ -348,6 +350,7 @@ fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing) -> Window {
         ..Window::default()
     };
     let (mut squares, mut moved, mut pairs, mut any) = (0.0, 0.0, 0u32, false);
+    let mut judder = Judder::default();
     // In the frame before: where it was drawn, where it was, and which frame that is.
     let mut before = ([0.0; 3], [0.0; 3], 0);
     let error = |place: &Placed| {
@@ -362,6 +365,9 @@ fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing) -> Window {
             window.seconds += place.seconds;
             any |= is_otherwise(off, way);
             pairs += 1;
+            judder.moved(drawn.map(|lane| lane / place.seconds));
+        } else {
+            judder.is_cut();
         }
         length(between(there, here))
     };
@@ -370,8 +376,40 @@ fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing) -> Window {
         window.hopped = hopped(truth, &pairs_of(truth, sights, timing));
     }
     window.hops = window.hopped.len() as u32;
+    window.judder_mps = judder.rms().filter(|_| moved >= MOVED_M);
     window.roughness_mps = (pairs > 0 && moved >= MOVED_M).then(|| libm::sqrt(squares / f64::from(pairs)));
     window
+}
+
+/// How unevenly something is drawn to move, whatever it really did: at a constant speed the variation of how far it is drawn to go from frame to
+/// frame. What moves evenly, and what gains or loses speed evenly, has none.
+#[derive(Clone, Copy, Debug, Default)]
+struct Judder {
+    /// Velocities of the last two frames.
+    before: [Option<[f64; 3]>; 2],
+    squares: f64,
+    count: u32,
+}
+
+impl Judder {
+    /// It was drawn to move with a velocity from the frame before to this one.
+    fn moved(&mut self, velocity: [f64; 3]) {
+        if let [Some(first), Some(middle)] = self.before {
+            let off: [f64; 3] = std::array::from_fn(|lane| middle[lane] - (first[lane] + velocity[lane]) / 2.0);
+            self.squares += off[0] * off[0] + off[1] * off[1] + off[2] * off[2];
+            self.count += 1;
+        }
+        self.before = [self.before[1], Some(velocity)];
+    }
+
+    /// It was put elsewhere, or was not drawn.
+    const fn is_cut(&mut self) {
+        self.before = [None; 2];
+    }
+
+    fn rms(&self) -> Option<f64> {
+        (self.count > 0).then(|| libm::sqrt(self.squares / f64::from(self.count)))
+    }
 }
 
 /// How something was drawn to move from each frame of a window to the next.

@@ -24,6 +24,8 @@ const EASED: LabTime = LabTime(500_000_000);
 const UNDONE: LabTime = LabTime(1_000_000_000);
 /// Of somebody whose frames are further apart than this, and than three of them, it is said that it stood still.
 const STOOD: LabTime = LabTime(100_000_000);
+/// How many frames a return is followed back.
+const MOST_FRAMES: usize = 256;
 /// How many received snapshots are searched for those that something was drawn from.
 const LOOKED_THROUGH: usize = 128;
 /// How long ago a snapshot may have left that should have arrived.
@@ -247,13 +249,18 @@ fn other_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[
     {
         return Reason::ChangedHands;
     }
+    // Where it comes back from where it ran on to, that it ran dry is why.
+    let back = frames.iter().find(|sight| sight.how == Drawn::Returning);
+    let past = frames.iter().find(|sight| sight.how.is_past()).copied();
+    if let Some(past) = past.filter(|_| back.is_some()).or_else(|| ran_out(record, (machine, actor), back?.at)) {
+        return Reason::RanDry(dry(record, machine, past.at));
+    }
     let is_off =
         |sight: &DrawnRow| record.off(machine, actor, sight.at).is_some_and(|off| off.distance(Vec3::ZERO) > OFF_M);
     if frames.iter().any(is_off) {
         return Reason::Misdrawn;
     }
-    let is_past = |sight: &&DrawnRow| matches!(sight.how, Drawn::Extrapolated | Drawn::Held);
-    if let Some(past) = frames.iter().find(is_past) {
+    if let Some(past) = past {
         return Reason::RanDry(dry(record, machine, past.at));
     }
     let [before, now] = frames else { return Reason::Unknown };
@@ -291,6 +298,14 @@ fn put(record: &Record, (machine, actor): (MachineId, ActorId), before: &DrawnRo
     });
     let found = found.filter(|(tick, _)| ticks.contains(&tick.0)).map(|(_, reason)| reason);
     found.max()
+}
+
+/// How somebody was drawn when it last ran dry, who at a moment is coming back from there.
+fn ran_out(record: &Record, (viewer, actor): (MachineId, ActorId), at: LabTime) -> Option<DrawnRow> {
+    let newest = record.of(viewer).frames.before(at);
+    let frames = (newest.saturating_sub(MOST_FRAMES)..newest).rev();
+    let mut drawn = frames.map_while(|number| record.drawn_in(viewer, actor, number));
+    drawn.find(|row| row.how != Drawn::Returning).filter(|row| row.how.is_past())
 }
 
 /// Why at a moment no newer snapshot was there.

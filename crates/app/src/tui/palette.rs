@@ -201,6 +201,11 @@ impl Palette {
         self.glyph('\u{25c6}', 'A')
     }
 
+    /// What others are sent of it.
+    pub fn smooth(self) -> char {
+        self.glyph('\u{25c8}', 'E')
+    }
+
     /// The owner's belief.
     pub fn predicted(self) -> char {
         self.glyph('\u{25cf}', 'P')

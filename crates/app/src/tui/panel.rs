@@ -175,6 +175,11 @@ fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
         belief(pen, buffer, (p.predicted(), Tone::Predicted), "predicted", e.predicted, false);
     }
     belief(pen, buffer, (p.authority(), Tone::Authority), "authority", e.authority, false);
+    if let Some((smooth, raw)) = e.smooth.zip(e.authority) {
+        belief(pen, buffer, (p.smooth(), Tone::Authority), "sent", Some(smooth), false);
+        let apart = distance(smooth.pos.distance(raw.pos));
+        pen.row(buffer, &[(&format!("  others are sent it {apart} beside"), muted)]);
+    }
     belief(pen, buffer, (p.drawn(), Tone::Drawn), stage.name(stage.selected.viewer), e.drawn, true);
     let second = i64::from(stage.run.course().rate.hz());
     let delayed = stage.run.lab().knobs(stage.selected.entity).settings.input_delay;
@@ -402,7 +407,9 @@ mod tests {
         for (lag, off) in [(-84.0, 0.8), (-999.0, 9.94), (-1435.0, 10.3), (999.0, 9.94), (5000.0, 312.0)] {
             let error = ErrorM { p50: Some(off), p95: Some(off), max: Some(off) };
             let roughness_mps = Spread { p50: None, p95: None };
-            let seen = Seen { lag_ms: Some(lag), drawn_error_m: error, roughness_mps, hops_per_min: Some(3600.0) };
+            let judder_mps = Spread { p50: None, p95: None };
+            let hops_per_min = Some(3600.0);
+            let seen = Seen { lag_ms: Some(lag), drawn_error_m: error, roughness_mps, judder_mps, hops_per_min };
             let row = format!("{}, {}", lead(seen.lag_ms), drawn(&seen));
             assert!(row.chars().count() <= ROOM, "{row}");
         }

@@ -98,12 +98,29 @@ fn is_seen((track, range): (&Track, &std::ops::Range<usize>), one: &Pair, pairs:
     one.differs && length(minus(one.drawn, even)) > 0.02f64.max(0.25 * length(even))
 }
 
+/// How far the velocity of each pair of frames is from the middle of those of its neighbours, where the three follow each other: RMS.
+fn uneven(pairs: &[Pair]) -> Option<f64> {
+    let begin = |pair: &Pair| pair.at as f64 - pair.span * 1e9;
+    let follows = |a: &Pair, b: &Pair| (begin(b) - a.at as f64).abs() < 1.0 && a.piece == b.piece;
+    let velocity = |pair: &Pair| pair.drawn.map(|lane| lane / pair.span);
+    let threes = pairs.windows(3).filter(|w| follows(&w[0], &w[1]) && follows(&w[1], &w[2]));
+    let squares: Vec<f64> = threes
+        .map(|w| {
+            let [a, b, c] = [velocity(&w[0]), velocity(&w[1]), velocity(&w[2])];
+            let off = [0, 1, 2].map(|lane| b[lane] - (a[lane] + c[lane]) / 2.0);
+            length(off) * length(off)
+        })
+        .collect();
+    (!squares.is_empty()).then(|| (squares.iter().sum::<f64>() / squares.len() as f64).sqrt())
+}
+
 #[derive(Default)]
 struct Sum {
     ages: Vec<f64>,
     lags: Vec<f64>,
     errors: Vec<f64>,
     rough: Vec<f64>,
+    judder: Vec<f64>,
     hops: u64,
     seconds: f64,
 }
@@ -150,6 +167,9 @@ impl Sum {
         }
         self.hops += pairs.iter().filter(|pair| is_seen((track, &range), pair, &pairs)).count() as u64;
         self.seconds += seconds;
+        if let Some(judder) = uneven(&pairs).filter(|_| moved >= 0.1) {
+            self.judder.push(judder);
+        }
         if !pairs.is_empty() && moved >= 0.1 {
             self.rough.push((squares / pairs.len() as f64).sqrt());
         }
@@ -163,6 +183,8 @@ impl Sum {
         put("drawn_error_m.max", percentile(&self.errors, 1.0));
         put("roughness_mps.p50", percentile(&self.rough, 0.5));
         put("roughness_mps.p95", percentile(&self.rough, 0.95));
+        put("judder_mps.p50", percentile(&self.judder, 0.5));
+        put("judder_mps.p95", percentile(&self.judder, 0.95));
         put("hops_per_min", (self.seconds > 0.0).then(|| self.hops as f64 / self.seconds * 60.0));
     }
 }

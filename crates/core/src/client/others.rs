@@ -1,12 +1,15 @@
 //! Everybody that snapshots tell of, the own entities among them, and how they are drawn.
 
+use crate::ease::{Ease, Jump};
 use crate::event::{Fact, Sink, tell};
+use crate::float::wrap_angle;
 use crate::ids::EntityId;
 use crate::remote::{
     Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, RemoteSettings, Sample, Samples, Shown, Spot, SpotBlend,
 };
 use crate::session::Kinds;
-use crate::tick::{Rate, Tick};
+use crate::tick::{HostNanos, Rate, Tick};
+use crate::vec3::Vec3;
 use crate::wire::EntityRecord;
 
 /// Somebody, as snapshots told.
@@ -17,12 +20,69 @@ pub(super) struct Other {
     /// The places at the server of those who own it.
     pub(super) owners: Vec<u16>,
     samples: Samples,
+    /// What is left of where it ran on to.
+    ease: Ease,
 }
 
 impl Other {
     /// The newest state received of it.
     pub(super) fn newest(&self) -> Option<&Sample> {
         self.samples.newest()
+    }
+
+    /// Takes a state, and hides how far what is drawn jumps by that.
+    fn take_in(&mut self, sample: Sample, returning: &Returning<'_>) {
+        let Returning { seeing, snap } = returning;
+        let newest = self.samples.newest();
+        let is_put = newest.is_some_and(|newest| newest.teleports != sample.teleports);
+        // Where states lie on both sides of the moment, a later one changes nothing.
+        let is_after = newest.is_some_and(|newest| newest.tick > seeing.moment.tick && sample.tick > newest.tick);
+        let before = self.spot_at(seeing).filter(|_| !is_after && !is_put);
+        self.samples.insert(sample);
+        if is_put {
+            self.ease.cut();
+        }
+        if let Some(((before, looked), (after, looks))) = before.zip(self.spot_at(seeing)) {
+            let jump = Jump { before, after, turn: looked - looks };
+            if jump.is_one() {
+                self.ease.hide(seeing.now, jump, seeing.settings.back, *snap);
+            }
+        }
+    }
+
+    /// The same of a whole state.
+    fn eased(&self, drawn: DrawnState, now: HostNanos) -> DrawnState {
+        if self.ease.is_over(now) {
+            return drawn;
+        }
+        let DrawnState { mut state, how, bearing, .. } = drawn;
+        state.set_vec3(0, state.vec3(0) + self.ease.offset(now));
+        let bearing = bearing.map(|bearing| wrap_angle(bearing + self.ease.turn(now)));
+        let how = if how == Drawn::Blended { Drawn::Returning } else { how };
+        DrawnState { state, how, bearing, ..drawn }
+    }
+
+    /// Where it is at a moment by what was received of it, and where it looks.
+    fn spot_at(&self, seeing: &Seeing<'_>) -> Option<(Vec3, f32)> {
+        let Seeing { moment, kinds, rate, settings, .. } = *seeing;
+        let course = kinds.plan(self.kind).spot.in_way(settings.blending);
+        let (before, after) = self.samples.around(moment);
+        let ends = (before.map(|s| s.tick), after.map(|s| s.tick));
+        let placed = moment.among(ends.0, ends.1, rate, settings.limit_ms())?;
+        spot(&course, &OnTheWay::of(moment, &placed, ends, rate), (before, after))
+    }
+
+    /// What is drawn of it, given where it is by what was received.
+    #[inline]
+    fn sight(&self, (pos, bearing): (Vec3, f32), placed: &Placed, now: HostNanos) -> DrawnSpot {
+        let Placed { how, shown, .. } = *placed;
+        let spot = DrawnSpot { pos, bearing, tick: shown.tick, fraction: shown.fraction, how };
+        if self.ease.is_over(now) {
+            return spot;
+        }
+        let bearing = wrap_angle(bearing + self.ease.turn(now));
+        let how = if how == Drawn::Blended { Drawn::Returning } else { how };
+        DrawnSpot { pos: pos + self.ease.offset(now), bearing, how, ..spot }
     }
 }
 
@@ -35,10 +95,18 @@ pub(super) struct Others {
 /// What all that is drawn of others at a moment has in common.
 #[derive(Clone, Copy)]
 pub(super) struct Seeing<'a> {
+    pub(super) now: HostNanos,
     pub(super) moment: Shown,
     pub(super) kinds: &'a Kinds,
     pub(super) rate: Rate,
     pub(super) settings: &'a RemoteSettings,
+}
+
+/// What it takes to have those who ran on come back from there.
+pub(super) struct Returning<'a> {
+    pub(super) seeing: Seeing<'a>,
+    /// A return from further than this, in metres, is shown at once.
+    pub(super) snap: f32,
 }
 
 /// The ticks of the states between which a moment lies, where in time that is, and how far on the way.
@@ -69,6 +137,7 @@ impl Others {
         tick: Tick,
         record: &EntityRecord,
         (newest, place): (bool, usize),
+        returning: Option<&Returning<'_>>,
         sink: &mut S,
     ) -> usize {
         let entity = record.entity;
@@ -81,12 +150,15 @@ impl Others {
         };
         let known = self.all.get_mut(at).filter(|other| other.id == entity.id && other.kind == entity.kind);
         match known {
-            Some(other) => other.samples.insert(sample),
+            Some(other) => match returning {
+                Some(returning) => other.take_in(sample, returning),
+                None => other.samples.insert(sample),
+            },
             None if newest => {
                 let mut samples = Samples::default();
                 samples.insert(sample);
                 let (id, kind, owners) = (entity.id, entity.kind, Vec::new());
-                self.all.insert(at, Other { id, kind, owners, samples });
+                self.all.insert(at, Other { id, kind, owners, samples, ease: Ease::default() });
                 tell(sink, Fact::Entered { entity: id, tick });
             }
             None => {}
@@ -112,18 +184,16 @@ impl Others {
         is_otherwise: impl Fn(EntityId) -> bool,
         each: &mut impl FnMut(EntityId, &DrawnSpot),
     ) {
-        let Seeing { moment, kinds, rate, settings } = *seeing;
+        let Seeing { now, moment, kinds, rate, settings } = *seeing;
         // Most lie between the same two snapshots.
         let (mut way, mut about): (Option<Way>, usize) = (None, 0);
         for other in self.all.iter().filter(|other| !is_otherwise(other.id)) {
-            let course = &kinds.plan(other.kind).spot;
+            let course = &kinds.plan(other.kind).spot.in_way(settings.blending);
             if let Some(((Some(a), Some(b)), placed, on)) = &way
                 && let Some((a, b)) = other.samples.neighbours(about, (*a, *b))
                 && a.teleports == b.teleports
             {
-                let (pos, bearing) = course.between(on, &a.state, &b.state);
-                let Placed { how, shown, .. } = *placed;
-                each(other.id, &DrawnSpot { pos, bearing, tick: shown.tick, fraction: shown.fraction, how });
+                each(other.id, &other.sight(course.between(on, &a.state, &b.state), placed, now));
                 continue;
             }
             if !settings.interpolate {
@@ -137,13 +207,12 @@ impl Others {
             let (_, placed, on) = match &mut way {
                 Some(known) if known.0 == ends => known,
                 other => {
-                    let Some(placed) = moment.among(ends.0, ends.1, rate, settings.extrapolate_ms) else { continue };
+                    let Some(placed) = moment.among(ends.0, ends.1, rate, settings.limit_ms()) else { continue };
                     other.insert((ends, placed, OnTheWay::of(moment, &placed, ends, rate)))
                 }
             };
-            if let Some((pos, bearing)) = spot(course, on, (before, after)) {
-                let Placed { how, shown, .. } = *placed;
-                each(other.id, &DrawnSpot { pos, bearing, tick: shown.tick, fraction: shown.fraction, how });
+            if let Some(spot) = spot(course, on, (before, after)) {
+                each(other.id, &other.sight(spot, placed, now));
             }
         }
     }
@@ -155,11 +224,11 @@ impl Others {
         is_otherwise: impl Fn(EntityId) -> bool,
         each: &mut impl FnMut(EntityId, &DrawnState),
     ) {
-        let Seeing { moment, kinds, rate, settings } = *seeing;
+        let Seeing { now, moment, kinds, rate, settings } = *seeing;
         for other in self.all.iter().filter(|other| !is_otherwise(other.id)) {
-            let plan = &kinds.plan(other.kind).blend;
+            let plan = &kinds.plan(other.kind).blend.in_way(settings.blending);
             let drawn = if settings.interpolate {
-                other.samples.at(plan, rate, moment, settings.extrapolate_ms)
+                other.samples.at(plan, rate, moment, settings.limit_ms()).map(|drawn| other.eased(drawn, now))
             } else {
                 let newest = other.samples.newest();
                 newest.map(|sample| DrawnState::of(plan, sample.state, (sample.tick, 0.0), Drawn::Newest))
@@ -170,11 +239,7 @@ impl Others {
 }
 
 /// Where somebody is drawn between two states, and where it looks there.
-fn spot(
-    course: &SpotBlend,
-    on: &OnTheWay,
-    (before, after): (Option<&Sample>, Option<&Sample>),
-) -> Option<(crate::vec3::Vec3, f32)> {
+fn spot(course: &SpotBlend, on: &OnTheWay, (before, after): (Option<&Sample>, Option<&Sample>)) -> Option<(Vec3, f32)> {
     if let (Some(a), Some(b)) = (before, after)
         && a.teleports == b.teleports
     {

@@ -13,7 +13,7 @@ use super::sending::{Given, Post, Saying, Sending};
 use super::settings::ClientSettings;
 use crate::arrangement::{Arrangement, OwnerSide};
 use crate::data::{Input, State};
-use crate::ease::Ease;
+use crate::ease::{Ease, Jump};
 use crate::event::{Fact, Sink, tell};
 use crate::ids::{EntityId, PeerId};
 use crate::remote::ViewClock;
@@ -206,7 +206,7 @@ impl Playing {
             self.sending.send_pieces(lent.settings, &mut post);
         }
         let interval = self.ticks.rate().due(u64::from(self.snapshot_every));
-        self.view.advance(now, lent.settings.remotes.view_delay, interval);
+        self.view.advance(now, &lent.settings.remotes, interval);
         if let Some(shown) = self.shown(now) {
             self.others.forget(shown.tick);
         }
@@ -287,7 +287,10 @@ impl Playing {
         // Only the newest snapshot knows who is there: one overtaken may speak of somebody who left since.
         let newest = self.heard.is_none_or(|heard| tick > heard);
         let mut place = 0;
-        snapshot.entities.iter().for_each(|record| place = self.others.take_in(tick, record, (newest, place), sink));
+        let returning = self.returning(lent, now);
+        for record in &snapshot.entities {
+            place = self.others.take_in(tick, record, (newest, place), returning.as_ref(), sink);
+        }
         snapshot.head.news.iter().for_each(|news| self.learn(tick, news, newest, sink));
         if !newest {
             return;
@@ -430,12 +433,18 @@ impl Playing {
 
     /// Keeps drawing an own entity where it was.
     fn hide(&mut self, lent: &Lent<'_>, (place, cut): (usize, bool), moved: Option<Moved>) {
-        if let Some(Moved { before, after }) = moved {
-            let (before, after, length) =
-                (before.vec3(0), after.vec3(0), i64::from(lent.settings.own.ease_ms) * 1_000_000);
-            let snap = if cut { 0.0 } else { lent.settings.own.snap_m };
-            self.mine[place].ease.hide(self.now, before, after, length, snap);
-        }
+        let Some(Moved { before, after }) = moved else { return };
+        let own = &lent.settings.own;
+        let snap = if cut { 0.0 } else { own.snap_m };
+        let turn = if own.eases_all {
+            let plan = &self.context(lent, self.owned[place]).plan(self.ticks.newest()).blend;
+            let looks = |state: &State| plan.bearing(state).unwrap_or_default();
+            looks(&before) - looks(&after)
+        } else {
+            0.0
+        };
+        let jump = Jump { before: before.vec3(0), after: after.vec3(0), turn };
+        self.mine[place].ease.hide(self.now, jump, own.ease, snap);
     }
 
     /// Moves an own entity by its owner's will.

@@ -2,6 +2,7 @@
 
 use super::clock::ClockSettings;
 use super::redundancy::Redundancy;
+use crate::ease::{EaseBy, Easing};
 use crate::pacing::SendRate;
 use crate::remote::RemoteSettings;
 use crate::stream::{InputsOver, Over};
@@ -38,8 +39,10 @@ pub struct ClientSettings {
 /// How own entities are drawn, and corrections of them hidden.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct OwnSettings {
-    /// Milliseconds in which a correction is eased out; 0 shows it at once.
-    pub ease_ms: u32,
+    /// How a correction is eased out.
+    pub ease: Easing,
+    /// Whether where somebody looks is eased too; otherwise its place alone.
+    pub eases_all: bool,
     /// Corrections larger than this, in metres, are shown at once.
     pub snap_m: f32,
     /// Whether they are drawn between their last two ticks; otherwise at the newest.
@@ -48,7 +51,12 @@ pub struct OwnSettings {
 
 impl OwnSettings {
     /// The default settings.
-    pub const DEFAULT: Self = Self { ease_ms: 120, snap_m: 3.0, between_ticks: true };
+    pub const DEFAULT: Self = Self {
+        ease: Easing { by: EaseBy::Smooth, ms: 120, speed: 3.0 },
+        eases_all: false,
+        snap_m: 3.0,
+        between_ticks: true,
+    };
 }
 
 impl ClientSettings {

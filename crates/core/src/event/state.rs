@@ -14,6 +14,8 @@ pub enum Made {
     Predicted,
     /// By an owner, again.
     Rewritten,
+    /// By the authority for others, after what it has itself: told where the two differ.
+    Echo,
 }
 
 /// A tick of an entity.

@@ -1,5 +1,6 @@
 //! States between states.
 
+use super::settings::Blending;
 use crate::data::{STATE_LANES, State};
 use crate::field::{Blend, Shape};
 use crate::float::{mix, mix_angle};
@@ -24,6 +25,8 @@ pub struct BlendPlan {
     /// Where it is, and how fast.
     place: Option<(usize, usize)>,
     bearing: Option<usize>,
+    /// Whether velocities count for no more than so much of the straight way.
+    limited: bool,
 }
 
 impl BlendPlan {
@@ -32,7 +35,8 @@ impl BlendPlan {
         let velocity = schema.velocity_lane();
         let point = schema.state.iter().find(|f| f.shape == Shape::Point).map(|f| f.lane);
         let bearing = schema.bearing_lane();
-        let mut plan = Self { lanes: [Default::default(); STATE_LANES], count: 0, place: point.zip(velocity), bearing };
+        let (lanes, place) = ([Default::default(); STATE_LANES], point.zip(velocity));
+        let mut plan = Self { lanes, count: 0, place, bearing, limited: false };
         for f in schema.state.iter().filter(|f| f.blend != Blend::None) {
             for lane in f.lane..f.lane + f.shape.lanes() {
                 let how = match (f.blend, velocity) {
@@ -47,6 +51,19 @@ impl BlendPlan {
         plan
     }
 
+    /// The same in another way of blending; what does not blend places is left as it is.
+    pub fn in_way(&self, blending: Blending) -> Self {
+        let mut plan = *self;
+        let Some((place, velocity)) = self.place.filter(|_| blending != Blending::ByField) else { return plan };
+        plan.limited = blending == Blending::Curve;
+        for (lane, how) in &mut plan.lanes[..plan.count] {
+            if let Some(axis) = usize::from(*lane).checked_sub(place).filter(|axis| *axis < 3) {
+                *how = if plan.limited { How::Curve((velocity + axis) as u8) } else { How::Straight };
+            }
+        }
+        plan
+    }
+
     /// Where an entity looks in a state, in radians; `None` for a rule that does not say.
     pub(crate) fn bearing(&self, state: &State) -> Option<f32> {
         self.bearing.map(|lane| state.real(lane))
@@ -56,6 +73,10 @@ impl BlendPlan {
     pub(crate) fn blend(&self, a: &State, b: &State, t: f32, seconds: f32) -> State {
         let mut out = if t >= 1.0 { *b } else { *a };
         let on = Hermite::at(t);
+        let limited = self.place.filter(|_| self.limited).map(|(place, velocity)| {
+            let way = b.vec3(place) - a.vec3(place);
+            [a, b].map(|state| no_steeper(state.vec3(velocity) * seconds, way))
+        });
         for &(lane, how) in &self.lanes[..self.count] {
             let lane = usize::from(lane);
             let ends = (a.real(lane), b.real(lane));
@@ -64,7 +85,11 @@ impl BlendPlan {
                 How::Bearing => mix_angle(ends.0, ends.1, t),
                 How::Curve(vel) => {
                     let vel = usize::from(vel);
-                    on.value(ends, (a.real(vel) * seconds, b.real(vel) * seconds))
+                    let slopes = match (limited, self.place) {
+                        (Some([at, to]), Some((_, velocity))) => (axis(at, vel - velocity), axis(to, vel - velocity)),
+                        _ => (a.real(vel) * seconds, b.real(vel) * seconds),
+                    };
+                    on.value(ends, slopes)
                 }
             };
             out.set_real(lane, between);
@@ -79,6 +104,26 @@ impl BlendPlan {
             out.set_vec3(pos, state.vec3(pos) + state.vec3(vel) * seconds);
         }
         out
+    }
+}
+
+/// A slope counts for no more than this much of the straight way: the curve leaves the straight one by three eighths of it at most, since
+/// the two slopes weigh t (1 - t) together.
+const MOST_SLOPE: f32 = 1.5;
+
+/// A slope over the whole way, no longer than [`MOST_SLOPE`] of it: of somebody who hardly moved nothing is left.
+#[inline]
+pub(super) fn no_steeper(slope: Vec3, way: Vec3) -> Vec3 {
+    let (steep, most) = (slope.length(), MOST_SLOPE * way.length());
+    if steep > most { slope * (most / steep) } else { slope }
+}
+
+/// One of three numbers.
+const fn axis(of: Vec3, place: usize) -> f32 {
+    match place {
+        0 => of.x,
+        1 => of.y,
+        _ => of.z,
     }
 }
 

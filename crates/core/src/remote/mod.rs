@@ -4,6 +4,7 @@
 //! which moment, samples are what snapshots told, and [`drawn`] is what is made of them.
 
 mod blend;
+mod lateness;
 mod samples;
 mod settings;
 mod view_clock;
@@ -11,6 +12,6 @@ mod view_clock;
 pub use blend::BlendPlan;
 pub(crate) use samples::Samples;
 pub use samples::{Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, drawn};
-pub use settings::RemoteSettings;
+pub use settings::{Blending, RemoteSettings, RunOn};
 pub(crate) use view_clock::ViewClock;
-pub use view_clock::ViewDelay;
+pub use view_clock::{ViewBy, ViewDelay};

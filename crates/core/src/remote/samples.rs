@@ -3,7 +3,8 @@
 //! Between two states each field is blended in its own way; past the newest the position runs on for a short while, then
 //! stands. Teleports are cut.
 
-use super::blend::{BlendPlan, Hermite, curve, straight};
+use super::blend::{BlendPlan, Hermite, curve, no_steeper, straight};
+use super::settings::Blending;
 use crate::data::State;
 use crate::field::Blend;
 use crate::float::{mix, mix_angle};
@@ -29,6 +30,8 @@ pub enum Drawn {
     Held = 4,
     /// Standing still at the first state received: the moment drawn lies before it.
     First = 5,
+    /// Between two received states, and still coming back from where it ran on to.
+    Returning = 6,
 }
 
 impl Drawn {
@@ -41,8 +44,14 @@ impl Drawn {
             3 => Self::Extrapolated,
             4 => Self::Held,
             5 => Self::First,
+            6 => Self::Returning,
             _ => return None,
         })
+    }
+
+    /// Whether it is past the newest state received.
+    pub const fn is_past(self) -> bool {
+        matches!(self, Self::Extrapolated | Self::Held)
     }
 
     /// Its name in reports.
@@ -54,6 +63,7 @@ impl Drawn {
             Self::Extrapolated => "extrapolated",
             Self::Held => "held",
             Self::First => "first",
+            Self::Returning => "returning",
         }
     }
 }
@@ -207,6 +217,8 @@ pub struct Spot {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct SpotBlend {
     blend: Blend,
+    /// Whether velocities count for no more than so much of the straight way.
+    limited: bool,
     velocity: Option<usize>,
     bearing: Option<(usize, Blend)>,
 }
@@ -217,7 +229,18 @@ impl SpotBlend {
         let point = schema.state.iter().find(|f| f.lane == 0);
         let blend_of = |lane: usize| schema.state.iter().find(|f| f.lane == lane).map_or(Blend::None, |f| f.blend);
         let bearing = schema.bearing_lane().map(|lane| (lane, blend_of(lane)));
-        Self { blend: point.map_or(Blend::None, |f| f.blend), velocity: schema.velocity_lane(), bearing }
+        let blend = point.map_or(Blend::None, |f| f.blend);
+        Self { blend, limited: false, velocity: schema.velocity_lane(), bearing }
+    }
+
+    /// The same in another way of blending; a rule that does not blend places is left as it is.
+    #[inline]
+    pub fn in_way(&self, blending: Blending) -> Self {
+        match (blending, self.blend) {
+            (Blending::ByField, _) | (_, Blend::None) => *self,
+            (Blending::Linear, _) => Self { blend: Blend::Linear, ..*self },
+            (Blending::Curve, _) => Self { blend: Blend::Curve, limited: true, ..*self },
+        }
     }
 
     /// What a sample says of where somebody is.
@@ -236,7 +259,11 @@ impl SpotBlend {
             (Blend::None, _) => a,
             (Blend::Curve, Some(lane)) => {
                 let (at, to) = speeds(lane);
-                curve((a, b), (at * on.seconds, to * on.seconds), &on.curve)
+                let (mut at, mut to) = (at * on.seconds, to * on.seconds);
+                if self.limited {
+                    (at, to) = (no_steeper(at, b - a), no_steeper(to, b - a));
+                }
+                curve((a, b), (at, to), &on.curve)
             }
             _ => straight(a, b, on.share),
         }
@@ -456,6 +483,31 @@ mod tests {
     }
 
     proptest! {
+        #[test]
+        fn a_limited_curve_stays_near_the_straight_way_and_is_the_same_for_a_place_and_a_whole_state(
+            way in prop::array::uniform3(-9.0f32..9.0), from in prop::array::uniform3(-90.0f32..90.0),
+            to in prop::array::uniform3(-90.0f32..90.0), t in 0.0f32..=1.0,
+        ) {
+            let walker = Walker::new();
+            let state = |pos: [f32; 3], vel: [f32; 3]| {
+                let mut state = State::default();
+                state.set_vec3(state_lane::POS, vec3(pos[0], pos[1], pos[2]));
+                state.set_vec3(state_lane::VEL, vec3(vel[0], vel[1], vel[2]));
+                state
+            };
+            let (a, b) = (state([0.0; 3], from), state(way, to));
+            let plan = BlendPlan::of(walker.schema()).in_way(Blending::Curve);
+            let place = plan.blend(&a, &b, t, 0.2).vec3(state_lane::POS);
+            let way = vec3(way[0], way[1], way[2]);
+            let even = way * (3.0 * t * t - 2.0 * t * t * t);
+            prop_assert!((place - even).length() <= 0.376 * way.length() + 1e-6, "{place:?} beside {even:?}");
+            let on = OnTheWay { share: t, curve: Hermite::at(t), seconds: 0.2, run_on: 0.0 };
+            let (spot, _) = SpotBlend::of(walker.schema()).in_way(Blending::Curve).between(&on, &a, &b);
+            prop_assert!((spot - place).length() < 1e-4, "{spot:?} and {place:?}");
+            let linear = BlendPlan::of(walker.schema()).in_way(Blending::Linear).blend(&a, &b, t, 0.2);
+            prop_assert!((linear.vec3(state_lane::POS) - way * t).length() < 1e-4);
+        }
+
         #[test]
         fn what_is_forgotten_is_what_no_later_moment_is_drawn_from(steps in prop::collection::vec((0u64..60, 0u8..4), 1..80)) {
             let (mut samples, mut plain): (Samples, Vec<u64>) = Default::default();

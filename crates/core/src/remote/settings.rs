@@ -1,19 +1,84 @@
 //! How others are drawn, as a client's user may turn it while it runs.
 
-use super::ViewDelay;
+use super::{ViewBy, ViewDelay};
+use crate::ease::{EaseBy, Easing};
+
+/// In which way others are drawn between two states.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Blending {
+    /// Each field as its rule says.
+    #[default]
+    ByField,
+    /// Places straight from one to the other.
+    Linear,
+    /// Places along a curve that leaves and arrives with their velocities, which count for no more than one and a half times the straight way.
+    Curve,
+}
+
+impl Blending {
+    /// All of them, the usual one first.
+    pub const ALL: [Self; 3] = [Self::ByField, Self::Linear, Self::Curve];
+
+    /// By its place among all.
+    pub fn from_number(number: u8) -> Self {
+        Self::ALL.get(usize::from(number)).copied().unwrap_or_default()
+    }
+}
+
+/// How one is drawn past its newest state, for as long as that is allowed.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum RunOn {
+    /// By its velocity.
+    #[default]
+    Velocity,
+    /// Not at all: it stands.
+    Hold,
+}
+
+impl RunOn {
+    /// All of them, the usual one first.
+    pub const ALL: [Self; 2] = [Self::Velocity, Self::Hold];
+}
 
 /// How others are drawn from what was received of them.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct RemoteSettings {
     /// See [`ViewDelay`].
     pub view_delay: ViewDelay,
-    /// How long one may run on past its newest state, in milliseconds.
+    /// What an automatic delay goes by.
+    pub view_by: ViewBy,
+    /// The share of snapshots that may come too late, where it goes by that, 0 to 1.
+    pub late_share: f64,
+    /// How one is drawn past its newest state …
+    pub run_on: RunOn,
+    /// … and for how long, in milliseconds.
     pub extrapolate_ms: u32,
+    /// How it comes back from where it ran on to.
+    pub back: Easing,
     /// Whether they are drawn in the past and blended.
     pub interpolate: bool,
+    /// In which way.
+    pub blending: Blending,
 }
 
 impl RemoteSettings {
     /// The default settings.
-    pub const DEFAULT: Self = Self { view_delay: ViewDelay::Auto, extrapolate_ms: 200, interpolate: true };
+    pub const DEFAULT: Self = Self {
+        view_delay: ViewDelay::Auto,
+        view_by: ViewBy::Jitter,
+        late_share: 0.05,
+        run_on: RunOn::Velocity,
+        extrapolate_ms: 200,
+        back: Easing { by: EaseBy::None, ms: 150, speed: 3.0 },
+        interpolate: true,
+        blending: Blending::ByField,
+    };
+
+    /// How long one may run on, in milliseconds: not at all where it is to stand.
+    pub fn limit_ms(&self) -> u32 {
+        match self.run_on {
+            RunOn::Hold => 0,
+            RunOn::Velocity => self.extrapolate_ms,
+        }
+    }
 }

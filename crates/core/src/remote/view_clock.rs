@@ -1,14 +1,31 @@
 //! How far in the past others are drawn.
 
+use super::lateness::Lateness;
+use super::settings::RemoteSettings;
 use crate::tick::HostNanos;
 
 /// How far behind the smoothed arrival of snapshots remotes are drawn.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum ViewDelay {
-    /// Two snapshot intervals and two standard deviations of arrival jitter.
+    /// As much as is needed: see [`ViewBy`].
     Auto,
     /// Milliseconds.
     Millis(u32),
+}
+
+/// What an automatic view delay goes by.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum ViewBy {
+    /// Two snapshot intervals and two standard deviations of arrival jitter.
+    #[default]
+    Jitter,
+    /// What all but a set share of the snapshots of ten seconds needed.
+    Lateness,
+}
+
+impl ViewBy {
+    /// All of them, the usual one first.
+    pub const ALL: [Self; 2] = [Self::Jitter, Self::Lateness];
 }
 
 /// Which tick to draw: the smoothed timeline of arrivals minus the view delay.
@@ -19,6 +36,10 @@ pub(crate) struct ViewClock {
     variance: f64,
     count: f64,
     drawn: Option<Slew>,
+    lateness: Lateness,
+    /// The delay that all but a share of the snapshots needed, and whether that is of the newest.
+    needed: Option<f64>,
+    is_current: bool,
 }
 
 /// How far the drawn time lies behind the own clock: it goes towards where it is wanted, and never steps back.
@@ -50,6 +71,8 @@ const SMOOTHED_OVER: f64 = 64.0;
 const ANEW_NANOS: f64 = 500_000_000.0;
 /// Drawn time runs at most this share faster or slower than the own clock.
 const SLEW: f64 = 0.08;
+/// What is needed less by no more than this many nanoseconds is not given back: each change is seen.
+const KEPT_NANOS: f64 = 10e6;
 /// A client that did not look for this long stood still: when what waited meanwhile arrived is not known.
 const STOOD_STILL_NANOS: i64 = 100_000_000;
 
@@ -63,29 +86,45 @@ impl ViewClock {
         let off = offset - self.mean;
         if self.count == 0.0 || off.abs() > ANEW_NANOS {
             let drawn = self.drawn.map(|drawn| Slew { anew: true, ..drawn });
-            *self = Self { mean: offset, variance: 0.0, count: 1.0, drawn };
+            *self = Self { mean: offset, count: 1.0, drawn, ..Self::default() };
+            self.lateness.arrived(now, due);
             return;
         }
         self.count = if self.count < SMOOTHED_OVER { self.count + 1.0 } else { SMOOTHED_OVER };
         let share = 1.0 / self.count;
         self.mean += off * share;
         self.variance += (off * off - self.variance) * share;
+        self.lateness.arrived(now, due);
+        self.is_current = false;
     }
 
     /// The delay wanted, in ns.
-    fn wanted(&self, delay: ViewDelay, interval: i64) -> f64 {
-        match delay {
-            ViewDelay::Millis(ms) => f64::from(ms) * 1e6,
-            ViewDelay::Auto => 2.0 * interval as f64 + 2.0 * libm::sqrt(self.variance),
+    fn wanted(&mut self, settings: &RemoteSettings, interval: i64) -> f64 {
+        match (settings.view_delay, settings.view_by) {
+            (ViewDelay::Millis(ms), _) => f64::from(ms) * 1e6,
+            (ViewDelay::Auto, ViewBy::Jitter) => self.by_jitter(interval),
+            (ViewDelay::Auto, ViewBy::Lateness) => {
+                if !self.is_current {
+                    self.is_current = true;
+                    let needs = self.lateness.delay(self.mean, settings.late_share);
+                    let is_kept = |needs: f64| self.needed.is_some_and(|had| (had - KEPT_NANOS..had).contains(&needs));
+                    self.needed = needs.filter(|needs| !is_kept(*needs)).or(self.needed.filter(|_| needs.is_some()));
+                }
+                self.needed.unwrap_or_else(|| self.by_jitter(interval))
+            }
         }
     }
 
+    fn by_jitter(&self, interval: i64) -> f64 {
+        2.0 * interval as f64 + 2.0 * libm::sqrt(self.variance)
+    }
+
     /// Moves the drawn time towards where it is wanted.
-    pub(crate) fn advance(&mut self, now: HostNanos, delay: ViewDelay, interval: i64) {
+    pub(crate) fn advance(&mut self, now: HostNanos, settings: &RemoteSettings, interval: i64) {
         if self.count == 0.0 {
             return;
         }
-        let to = self.mean + self.wanted(delay, interval);
+        let to = self.mean + self.wanted(settings, interval);
         self.drawn = Some(match self.drawn {
             None => Slew { from: to, since: now, to, anew: false },
             Some(drawn) => {
@@ -119,11 +158,15 @@ mod tests {
             clock.arrived(HostNanos(7_000_000_000 + n * 50_000_000 + jitter), n * 50_000_000);
         }
         let now = HostNanos(7_000_000_000 + 10_000_000_000);
-        clock.advance(now, ViewDelay::Millis(100), 50_000_000);
+        let fixed = RemoteSettings { view_delay: ViewDelay::Millis(100), ..RemoteSettings::DEFAULT };
+        clock.advance(now, &fixed, 50_000_000);
         let drawn = clock.shown(now).unwrap();
         assert!((drawn - 9_900_000_000.0).abs() < 3e6, "{drawn}");
-        let auto = clock.wanted(ViewDelay::Auto, 50_000_000);
+        let auto = clock.wanted(&RemoteSettings::DEFAULT, 50_000_000);
         assert!((auto - 106e6).abs() < 1e6, "{auto}");
+        let needed = RemoteSettings { view_by: ViewBy::Lateness, ..RemoteSettings::DEFAULT };
+        let needed = clock.wanted(&needed, 50_000_000);
+        assert!((needed - 53e6).abs() < 1e6, "an interval, and three milliseconds late: {needed}");
     }
 
     /// A clock fed every 50 ms for two seconds, with what was due a tenth of a second before, and looked at every 10 ms.
@@ -133,7 +176,7 @@ mod tests {
             if n % 5 == 0 {
                 clock.arrived(HostNanos(n * 10_000_000), n * 10_000_000 - 100_000_000);
             }
-            clock.advance(HostNanos(n * 10_000_000), ViewDelay::Auto, 50_000_000);
+            clock.advance(HostNanos(n * 10_000_000), &RemoteSettings::DEFAULT, 50_000_000);
         }
         clock
     }
@@ -147,7 +190,7 @@ mod tests {
         for n in 200..269i64 {
             clock.arrived(now, n * 10_000_000 - 100_000_000);
         }
-        clock.advance(now, ViewDelay::Auto, 50_000_000);
+        clock.advance(now, &RemoteSettings::DEFAULT, 50_000_000);
         assert_eq!(clock.shown(now), Some(drawn));
         let later = clock.shown(now.plus(10_000_000)).unwrap() - drawn;
         assert!((9e6..11e6).contains(&later), "{later}");
@@ -162,7 +205,7 @@ mod tests {
             if n % 5 == 0 {
                 clock.arrived(now, n * 10_000_000 - 1_100_000_000);
             }
-            clock.advance(now, ViewDelay::Auto, 50_000_000);
+            clock.advance(now, &RemoteSettings::DEFAULT, 50_000_000);
             let shown = clock.shown(now).unwrap();
             assert!(shown >= before, "steps back by {} ns", before - shown);
             before = shown;
@@ -173,7 +216,7 @@ mod tests {
     #[test]
     fn before_anything_arrived_there_is_nothing_to_show() {
         let mut clock = ViewClock::default();
-        clock.advance(HostNanos(5), ViewDelay::Auto, 50_000_000);
+        clock.advance(HostNanos(5), &RemoteSettings::DEFAULT, 50_000_000);
         assert_eq!(clock.shown(HostNanos(5)), None);
     }
 }

@@ -12,6 +12,7 @@ mod claims;
 mod config;
 mod control;
 mod door;
+mod echo;
 pub(crate) mod guard;
 mod guests;
 mod input_buffer;
@@ -37,6 +38,7 @@ use std::collections::VecDeque;
 
 use control::{Arrival, Moved, Sentence, Turn, stepped, tell_ignored};
 use door::Door;
+use echo::echoed;
 use guests::Guests;
 use missing::Gap;
 use peer::Peer;
@@ -281,6 +283,8 @@ impl Server {
             let used = owner.and_then(|control| control.includes(tick).newest);
             let (made, contacts) = (Made::Authority, &contacts);
             show(sink, StateEvent { entity: id, tick, used, made, state, input: None, contacts, teleported });
+            let settings = owners.first().and_then(|owner| self.peers.settings(*owner));
+            echoed(entity, settings, &turn, sink);
         }
         sentences
     }

@@ -117,6 +117,11 @@ impl Peers {
         self.places.get(usize::from(owns.slot))?.peer.as_ref()?.control_at(owns.place)
     }
 
+    /// What is done for the player of an owner.
+    pub(super) fn settings(&self, owns: Owns) -> Option<PlayerSettings> {
+        Some(self.places.get(usize::from(owns.slot))?.peer.as_ref()?.settings)
+    }
+
     /// The same, with the connection and what is done for its player.
     pub(super) fn control_mut(&mut self, owns: Owns) -> Option<(PeerId, PlayerSettings, &mut Control)> {
         let peer = self.places.get_mut(usize::from(owns.slot))?.peer.as_mut()?;

@@ -1,11 +1,12 @@
 //! What the server does for one player, as its owner may turn it while it runs.
 
 use super::missing::{Missing, Waiting};
+use crate::echo::EchoBy;
 use crate::pacing::SendRate;
 use crate::stream::Over;
 
 /// How a player is served.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct PlayerSettings {
     /// Ticks from snapshot to snapshot, 1 to 255.
     pub snapshot_every: u8,
@@ -21,6 +22,10 @@ pub struct PlayerSettings {
     pub says_changes: bool,
     /// What snapshots travel by.
     pub snapshots_over: Over,
+    /// Which echo of what it does others are sent.
+    pub echo: EchoBy,
+    /// How far the smooth one may be from the raw one, in metres.
+    pub echo_leash_m: f32,
     /// Whether its client goes by being told in which tick the server is.
     pub tells: bool,
     /// How often it is told then, in milliseconds.
@@ -37,6 +42,8 @@ impl PlayerSettings {
         waiting: Waiting::AtOnce,
         says_changes: false,
         snapshots_over: Over::Datagrams,
+        echo: EchoBy::Raw,
+        echo_leash_m: 3.0,
         tells: false,
         tell_every_ms: 1000,
     };

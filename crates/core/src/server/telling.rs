@@ -15,11 +15,8 @@ use crate::world::{Entity, World};
 
 /// Every entity as those get it who do not own it, in the order of the world: written once a tick.
 pub(super) fn seen_by_others(world: &World, kinds: &Kinds) -> Vec<BitRow> {
-    world.iter().map(|e| seen_record(kinds, &told(e, None), e.state())).collect()
-}
-
-fn told(e: &Entity, own: Option<Used>) -> EntityRef {
-    EntityRef { id: e.id(), kind: e.kind(), teleports: e.teleports, own }
+    let seen = |e: &Entity| EntityRef { id: e.id(), kind: e.kind(), teleports: e.echo_teleports(), own: None };
+    world.iter().map(|e| seen_record(kinds, &seen(e), e.echo())).collect()
 }
 
 /// A snapshot for a peer, given [what others get](seen_by_others).
@@ -78,7 +75,7 @@ fn say_snapshot(
                 shared: e.owners().len() > 1,
             }
         });
-        (told(e, own), e.state(), seen)
+        (EntityRef { id: e.id(), kind: e.kind(), teleports: e.teleports, own }, e.state(), seen)
     });
     write_shared(out, &SnapshotHead { tick: tick.wire(), every, margin, news }, kinds, entities);
 }

@@ -21,6 +21,8 @@ pub struct Told {
     pub used: Vec<(Tick, Provenance)>,
     pub predicted: Vec<(Tick, State)>,
     pub authority: Vec<(Tick, State, bool)>,
+    /// What others are sent in the place of that.
+    pub echoes: Vec<(Tick, State, bool)>,
     pub faults: Vec<(Tick, &'static str)>,
     pub dropped: u64,
     /// Inputs that arrived: their tick and margin, or none where the server passed the tick over.
@@ -39,6 +41,7 @@ impl Sink for Told {
             Event::State(s) => match s.made {
                 Made::Predicted => self.predicted.push((s.tick, *s.state)),
                 Made::Authority if s.entity == OWN => self.authority.push((s.tick, *s.state, s.teleported)),
+                Made::Echo if s.entity == OWN => self.echoes.push((s.tick, *s.state, s.teleported)),
                 _ => {}
             },
             Event::Input(InputFact { tick, fate, .. }, _) => match fate {

@@ -1,5 +1,7 @@
 //! The rows that a reader needs besides what was drawn: frames, snapshots received, tunables that were turned.
 
+use velocitas_core::Blending;
+use velocitas_record::choice::BLENDING;
 use velocitas_record::known::Reach;
 use velocitas_record::record::FrameRow;
 
@@ -21,6 +23,14 @@ pub(super) static FRAME: Kind<FrameRow> = Kind {
             name: "blends",
             says: "whether others are drawn at that moment; else where they were last heard of",
             get: |_, row| row.blends.into(),
+        },
+        Key {
+            name: "blending",
+            says: "in which way, if not each field as its rule says",
+            get: |_, row| {
+                let chosen = &BLENDING[row.blending as usize];
+                if row.blending == Blending::ByField { Cell::Null } else { chosen.name.into() }
+            },
         },
         Key {
             name: "limit_ms",

@@ -16,7 +16,7 @@ use super::judged::MEASURE;
 use super::kind::{Kind, RowContext};
 use super::messages::{CLOCK, Datagram, MESSAGE};
 use super::page::Page;
-use super::states::{AUTHORITY, DRAWN, DrawnHere, PREDICTED, REWRITTEN, Seen, StateRow, WINDOW};
+use super::states::{AUTHORITY, DRAWN, DrawnHere, ECHO, PREDICTED, REWRITTEN, Seen, StateRow, WINDOW};
 use super::table::happening;
 use crate::stored::seldom::Seldom;
 
@@ -55,6 +55,7 @@ impl<'a> Slice<'a, '_> {
         let record = self.record;
         for actor in record.cast.actors() {
             self.track(&AUTHORITY, MachineId::SERVER, actor, record.authority(actor));
+            self.track(&ECHO, MachineId::SERVER, actor, record.echo(actor));
         }
         for machine in record.cast.machines() {
             for own in &record.of(machine).own {

@@ -51,6 +51,12 @@ pub(super) static AUTHORITY: Kind<StateRow> = Kind {
     keys: &[STATE_ENTITY, STATE_TICK, USED, CONTACTS, TELEPORTED],
 };
 
+pub(super) static ECHO: Kind<StateRow> = Kind {
+    name: "echo",
+    says: "what others are sent in the place of the authority's state of a tick, where that is another: its smooth echo, and once when it is there again; `teleported` where it was cut",
+    keys: &[STATE_ENTITY, STATE_TICK, TELEPORTED],
+};
+
 pub(super) static PREDICTED: Kind<StateRow> = Kind {
     name: "predicted",
     says: "the owner's first prediction of a tick, with a key for each state field",
@@ -116,6 +122,7 @@ pub(super) static WINDOW: Kind<Seen> = Kind {
             says: "null: it moved less than 10 cm",
             get: |_, seen| Cell::from(seen.window.roughness_mps),
         },
+        Key { name: "judder_mps", says: "null as before", get: |_, seen| Cell::from(seen.window.judder_mps) },
         key("hops", |_, seen| seen.window.hops.into()),
     ],
 };

@@ -16,7 +16,7 @@ use super::judged::{CORRECTION, MEASURE, NOTE, PULLED_BACK, RESYNC, SETTLED, STE
 use super::kind::{RowContext, RowSpec};
 use super::messages::{CLOCK, CLOCK_SET, DROPPED, HELD_BACK, MESSAGE, STREAM_FULL};
 use super::page::Page;
-use super::states::{AUTHORITY, DRAWN, PREDICTED, REWRITTEN, WINDOW};
+use super::states::{AUTHORITY, DRAWN, ECHO, PREDICTED, REWRITTEN, WINDOW};
 
 /// The row of something that happens seldom.
 pub(super) fn happening(page: &mut Page, place: &RowContext<'_>, part: Part, what: &Happening) {
@@ -80,6 +80,7 @@ fn fact(page: &mut Page, place: &RowContext<'_>, part: Part, fact: &Fact) {
 pub fn row_kinds() -> Vec<RowSpec> {
     vec![
         AUTHORITY.spec(),
+        ECHO.spec(),
         PREDICTED.spec(),
         REWRITTEN.spec(),
         RECEIVED.spec(),

@@ -148,7 +148,7 @@ impl Pack for StateNote {
 }
 
 /// How states come about, by number.
-pub(super) const MADE: [Made; 3] = [Made::Authority, Made::Predicted, Made::Rewritten];
+pub(super) const MADE: [Made; 4] = [Made::Authority, Made::Predicted, Made::Rewritten, Made::Echo];
 
 /// Something that became of an input.
 #[derive(Clone, Copy, Debug, Default)]

@@ -7,9 +7,10 @@ use std::ops::Range;
 use serde::Deserialize;
 use serde::de::IgnoredAny;
 use velocitas_core::{
-    ClockFact, Contacts, Drawn, Evidence, Input, InputFact, InputFate, Made, Measure, MessageKind, Provenance, RULES,
-    SolidId, StateEvent,
+    Blending, ClockFact, Contacts, Drawn, Evidence, Input, InputFact, InputFate, Made, Measure, MessageKind,
+    Provenance, RULES, SolidId, StateEvent,
 };
+use velocitas_record::choice::BLENDING;
 use velocitas_record::ids::{MachineId, RecordTick};
 use velocitas_record::known::Reach;
 use velocitas_record::record::{ClockRow, ReceivedRow, Record};
@@ -44,7 +45,7 @@ impl Rank {
     fn of(kind: &str, has_fact: bool) -> Result<Option<Self>, Strange> {
         Ok(Some(match kind {
             "rule" | "tuned" | "ground" => Self::Change,
-            "authority" | "predicted" | "rewritten" => Self::State,
+            "authority" | "echo" | "predicted" | "rewritten" => Self::State,
             "input" => Self::Input,
             "message" | "clock" | "measure" | "received" | "refusal" => Self::Other,
             "frame" => Self::Frame,
@@ -252,6 +253,7 @@ fn fact(into: &mut Restoring<'_>, line: &str, at: LabTime) -> Result<(), Strange
 fn state(into: &mut Restoring<'_>, keys: Keys<'_>, at: LabTime) -> Result<(), Strange> {
     let (made, machine) = match keys.word("kind")? {
         "authority" => (Made::Authority, MachineId::SERVER),
+        "echo" => (Made::Echo, MachineId::SERVER),
         "predicted" => (Made::Predicted, keys.machine("machine")?),
         _ => (Made::Rewritten, keys.machine("machine")?),
     };
@@ -363,7 +365,9 @@ fn frame(keys: Keys<'_>) -> Result<Screen, Strange> {
     let moment = keys.tick_if_any("tick")?.map(RecordTick);
     let moment = moment.map(|tick| keys.real("fraction").map(|fraction| (tick, fraction))).transpose()?;
     let (limit_ms, blends) = (keys.whole("limit_ms")?, keys.flag("blends")?);
-    Ok(Screen { plays: true, moment, limit_ms, blends, ..Screen::default() })
+    let place = |name: &Said<'_>| BLENDING.iter().position(|choice| Some(choice.name) == name.word());
+    let blending = keys.may("blending", place)?.map_or(Blending::ByField, |place| Blending::from_number(place as u8));
+    Ok(Screen { plays: true, moment, limit_ms, blends, blending, ..Screen::default() })
 }
 
 /// Something drawn, and whether its viewer makes its states itself.

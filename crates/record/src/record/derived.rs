@@ -7,8 +7,8 @@
 use std::collections::{BTreeMap, VecDeque};
 
 use velocitas_core::{
-    BlendPlan, Drawn, DrawnState, OnTheWay, Placed, Rate, Sample, Shown, Spot, SpotBlend, TELEPORT_BITS, Tick, Vec3,
-    drawn,
+    BlendPlan, Blending, Drawn, DrawnState, OnTheWay, Placed, Rate, Sample, Shown, Spot, SpotBlend, TELEPORT_BITS,
+    Tick, Vec3, drawn,
 };
 
 use super::Record;
@@ -122,7 +122,7 @@ impl Record {
         samples: &mut Samples,
     ) -> Option<DrawnRow> {
         let frame = &self.frame_of(viewer, actor, frame)?;
-        let plan = BlendPlan::of(self.layout(actor, frame.row.tick).schema());
+        let plan = BlendPlan::of(self.layout(actor, frame.row.tick).schema()).in_way(frame.row.blending);
         let owned = |tick| self.cast.actors[actor.index()].is_owned_in(viewer, tick);
         let mut sample = |tick: RecordTick| samples.of(self, (actor, tick, owned(tick)));
         let (before, after) = (frame.before.and_then(&mut sample), frame.after.and_then(&mut sample));
@@ -151,6 +151,10 @@ impl Record {
         let track = self.authority(actor);
         let mut state = track.state(track.of_tick(tick)?);
         if !exact {
+            let echo = self.echo(actor);
+            if let Some(place) = echo.of_tick(tick) {
+                state = echo.state(place);
+            }
             state = self.layout(actor, tick).schema().seen(&state);
         }
         Some(Sample { tick: tick.tick(self.cast.first), teleports: 0, state })
@@ -162,7 +166,10 @@ impl Record {
         let at = |tick: Tick| track.of_tick(self.cast.tick(tick));
         let between = at(from).zip(at(to)).map_or(0..0, |(a, b)| a + 1..b + 1);
         let teleports = between.filter(|&i| track.head(i).is_some_and(|h| h.teleported)).count();
-        (teleports % (1 << TELEPORT_BITS)) as u8
+        let echo = self.echo(actor);
+        let cuts = echo.first_of(self.cast.tick(from).plus(1))..echo.first_of(self.cast.tick(to).plus(1));
+        let cuts = cuts.filter(|&i| echo.head(i).is_some_and(|h| h.teleported)).count();
+        ((teleports + cuts) % (1 << TELEPORT_BITS)) as u8
     }
 }
 
@@ -293,16 +300,21 @@ impl Travelling {
     fn spot(&mut self, record: &Record, actor: ActorId, tick: RecordTick, since: RecordTick) -> Option<Spot> {
         let course = self.course?;
         let sample = record.sample(actor, tick, false)?;
-        Some(Spot { teleports: self.teleports_by(record.authority(actor), tick, since), ..course.spot(&sample) })
+        let tracks = [record.authority(actor), record.echo(actor)];
+        Some(Spot { teleports: self.teleports_by(tracks, tick, since), ..course.spot(&sample) })
     }
 
     /// How often it was put elsewhere from a tick on up to another: only differences matter.
-    fn teleports_by(&mut self, track: &StateTrack, tick: RecordTick, since: RecordTick) -> u8 {
+    fn teleports_by(&mut self, tracks: [&StateTrack; 2], tick: RecordTick, since: RecordTick) -> u8 {
         let first = self.looked.map_or(since, |looked| looked.plus(1));
         if first <= tick {
-            track.visit(track.first_of(first)..track.first_of(tick.plus(1)), |head, _| {
-                self.teleports.extend(head.teleported.then_some(head.tick));
-            });
+            let known = self.teleports.len();
+            for track in tracks.into_iter().filter(|track| !track.is_empty()) {
+                track.visit(track.first_of(first)..track.first_of(tick.plus(1)), |head, _| {
+                    self.teleports.extend(head.teleported.then_some(head.tick));
+                });
+            }
+            self.teleports[known..].sort_unstable();
         }
         self.looked = self.looked.max(Some(tick));
         (self.teleports.partition_point(|t| *t <= tick) % (1 << TELEPORT_BITS)) as u8
@@ -317,6 +329,7 @@ struct Alike<'a> {
     /// Whether there is a snapshot after the moment: who is not in it went in between, and lies otherwise in time.
     ends: bool,
     on: OnTheWay,
+    blending: Blending,
     /// What is seen but for the place.
     seen: DrawnRow,
 }
@@ -337,6 +350,7 @@ impl<'a> Alike<'a> {
             after: travelled.sheet(frame.after),
             ends: frame.after.is_some(),
             on: OnTheWay::of(moment, &placed, ends, rate),
+            blending: frame.row.blending,
             seen: DrawnRow {
                 at: frame.row.at,
                 tick: record.cast.tick(shown.tick),
@@ -350,7 +364,7 @@ impl<'a> Alike<'a> {
 
     /// Where somebody is drawn of whom both snapshots tell; `None` of others.
     fn sight(&self, actor: ActorId) -> Option<DrawnRow> {
-        let course = self.courses.get(actor.index())?.course?;
+        let course = self.courses.get(actor.index())?.course?.in_way(self.blending);
         let before = self.before.get(actor.index())?.as_ref()?;
         let after = self.after.get(actor.index()).and_then(Option::as_ref);
         if after.is_some() != self.ends {

@@ -63,6 +63,8 @@ pub struct Record {
     /// Who is who.
     pub cast: Cast,
     authority: Vec<StateTrack>,
+    /// What others were sent instead, where that was another.
+    echoes: Vec<StateTrack>,
     machines: Vec<MachineRows>,
     messages: Messages,
     /// Changes of the rules, in the order they were asked for.
@@ -94,6 +96,7 @@ impl Record {
     fn keeping(cast: Cast, old: Old) -> Self {
         let mut record = Self {
             authority: Vec::new(),
+            echoes: Vec::new(),
             machines: cast.machines().map(|_| MachineRows::of(old)).collect(),
             messages: Messages::new(),
             changes: Vec::new(),
@@ -110,6 +113,7 @@ impl Record {
             there.into_iter().for_each(|(machine, joining)| record.note_presence(LabTime::ZERO, machine, joining));
         }
         record.authority = record.cast.actors().map(|actor| StateTrack::new(record.width(actor), old)).collect();
+        record.echoes.clone_from(&record.authority);
         record
     }
 
@@ -121,6 +125,11 @@ impl Record {
     /// What the authority made of an entity, by tick.
     pub fn authority(&self, actor: ActorId) -> &StateTrack {
         &self.authority[actor.index()]
+    }
+
+    /// Where others were sent that an entity is, by tick, where that was not where the authority had it: its smooth echo.
+    pub fn echo(&self, actor: ActorId) -> &StateTrack {
+        &self.echoes[actor.index()]
     }
 
     /// What is kept of a machine.
@@ -178,8 +187,9 @@ impl Record {
         self.cast.truncate(at);
         let actors = self.cast.actors.len();
         self.authority.truncate(actors);
+        self.echoes.truncate(actors);
         self.machines.iter_mut().for_each(|machine| machine.own.retain(|own| own.actor.index() < actors));
-        self.authority.iter_mut().for_each(|track| track.truncate(at));
+        self.authority.iter_mut().chain(&mut self.echoes).for_each(|track| track.truncate(at));
         self.machines.iter_mut().for_each(|machine| machine.truncate(at));
         self.messages.values_mut().for_each(|column| column.cut_after(at));
         self.changes.retain(|c| c.at <= at);
@@ -192,7 +202,7 @@ impl Record {
     /// are whole, and causes are found. Changes of the rules are few and stay.
     pub fn forget(&mut self, kept_from: LabTime) {
         let from = kept_from.minus(CONTEXT);
-        self.authority.iter_mut().for_each(|track| track.forget(from));
+        self.authority.iter_mut().chain(&mut self.echoes).for_each(|track| track.forget(from));
         self.machines.iter_mut().for_each(|machine| machine.forget(from));
         self.messages.values_mut().for_each(|column| column.forget_before(from));
         self.kept_from = self.kept_from.max(kept_from);
@@ -253,7 +263,7 @@ impl Record {
 
     /// Bytes it takes, roughly.
     pub fn bytes(&self) -> usize {
-        self.authority.iter().map(StateTrack::bytes).sum::<usize>()
+        self.authority.iter().chain(&self.echoes).map(StateTrack::bytes).sum::<usize>()
             + self.machines.iter().map(MachineRows::bytes).sum::<usize>()
             + self.messages.values().map(Packed::bytes).sum::<usize>()
     }

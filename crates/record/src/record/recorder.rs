@@ -93,6 +93,7 @@ impl Record {
         let width = self.authority[actor.index()].width();
         let track = match event.made {
             Made::Authority => &mut self.authority[actor.index()],
+            Made::Echo => &mut self.echoes[actor.index()],
             Made::Predicted => &mut self.machine_mut(machine).own_mut(actor, width).predicted,
             Made::Rewritten => &mut self.machine_mut(machine).own_mut(actor, width).rewritten,
         };
@@ -115,6 +116,7 @@ impl Record {
                 if self.cast.born(at, tick, (entity, kind, with)) {
                     let width = self.cast.actors().next_back().map_or(0, |actor| self.width(actor));
                     self.authority.push(StateTrack::new(width, self.old));
+                    self.echoes.push(StateTrack::new(width, self.old));
                 }
             }
             Fact::Gone { entity, tick } => self.cast.gone(at, self.cast.tick(tick), entity),
@@ -268,8 +270,9 @@ impl Watch for Recorder {
             return;
         }
         let (tick, fraction) = screen.moment.unwrap_or_default();
-        let (limit_ms, blends, sees) = (screen.limit_ms, screen.blends, screen.moment.is_some());
-        record.note_frame(viewer, FrameRow { at, tick, fraction, limit_ms, blends, sees });
+        let Screen { limit_ms, blends, blending, .. } = *screen;
+        let sees = screen.moment.is_some();
+        record.note_frame(viewer, FrameRow { at, tick, fraction, limit_ms, blends, blending, sees });
         for drawn in &screen.own {
             let Some(actor) = record.cast.actor(drawn.entity) else { continue };
             let width = record.authority[actor.index()].width();
@@ -304,6 +307,7 @@ impl Watch for Recorder {
             let width = rule.schema().state_lanes();
             for actor in record.cast.actors().filter(|actor| record.cast.actors[actor.index()].kind == *kind) {
                 record.authority[actor.index()].widen(width);
+                record.echoes[actor.index()].widen(width);
                 let own = record.machines.iter_mut().flat_map(|machine| &mut machine.own);
                 for own in own.filter(|own| own.actor == actor) {
                     own.predicted.widen(width);

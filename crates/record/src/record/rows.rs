@@ -1,7 +1,7 @@
 //! What one row of each table of the record says. Every row has its lab time; whose it is, the table says.
 
 use velocitas_core::{
-    ClockFact, Drawn, EntityId, Evidence, MessageKind, Presence, RULES, Rule, SolidId, Vec3, canonical_bits,
+    Blending, ClockFact, Drawn, EntityId, Evidence, MessageKind, Presence, RULES, Rule, SolidId, Vec3, canonical_bits,
 };
 
 use super::column::Timed;
@@ -146,6 +146,8 @@ pub struct FrameRow {
     pub limit_ms: u16,
     /// Whether remotes are blended at that moment; otherwise they are where they were last heard of.
     pub blends: bool,
+    /// In which way.
+    pub blending: Blending,
     /// Whether there is a moment yet: before the first snapshot nobody else is drawn.
     pub sees: bool,
 }
@@ -156,10 +158,11 @@ impl Pack for FrameRow {
         coder.small(&mut self.tick.0, before.tick.0);
         coder.real(&mut self.fraction, before.fraction);
         coder.small(&mut self.limit_ms, before.limit_ms);
-        let flags = |row: &Self| u8::from(row.blends) | u8::from(row.sees) << 1;
+        let flags = |row: &Self| u8::from(row.blends) | u8::from(row.sees) << 1 | (row.blending as u8) << 2;
         let mut now = flags(self);
         coder.small(&mut now, flags(before));
         (self.blends, self.sees) = (now & 1 != 0, now & 2 != 0);
+        self.blending = Blending::from_number(now >> 2);
     }
 }
 

@@ -101,6 +101,30 @@ pub enum Knob {
     ClaimsOver,
     /// What snapshots travel by.
     SnapshotsOver,
+    /// What an automatic view delay goes by.
+    ViewBy,
+    /// How many snapshots may come too late.
+    LateShare,
+    /// In which way others are blended.
+    Blending,
+    /// How they run on.
+    RunOn,
+    /// How they come back.
+    Return,
+    /// How long that takes.
+    ReturnOver,
+    /// How fast it is.
+    ReturnSpeed,
+    /// How corrections fade.
+    EaseBy,
+    /// How fast they do.
+    EaseSpeed,
+    /// Whether bearings do too.
+    EaseBearing,
+    /// Which echo others are sent.
+    Echo,
+    /// How far the smooth one may be away.
+    EchoLeash,
 }
 
 /// A knob's entry in the table.
@@ -291,7 +315,7 @@ impl Knob {
 
 #[cfg(test)]
 mod tests {
-    use velocitas_core::{ClientSettings, OwnSettings, PlayerSettings};
+    use velocitas_core::{ClientSettings, Easing, OwnSettings, PlayerSettings};
 
     use super::*;
     use crate::conditions::Conditions;
@@ -335,7 +359,8 @@ mod tests {
     #[test]
     fn every_knob_knows_what_to_try_as_a_cure() {
         let bad = Conditions { latency_ms: 80.0, loss: 0.1, bandwidth: 64.0, ..Conditions::PERFECT };
-        let own = OwnSettings { ease_ms: 0, ..OwnSettings::DEFAULT };
+        let ease = Easing { ms: 0, ..OwnSettings::DEFAULT.ease };
+        let own = OwnSettings { ease, ..OwnSettings::DEFAULT };
         let settings = ClientSettings { predict: false, own, ..ClientSettings::DEFAULT };
         let knobs = Knobs { up: Conditions::PERFECT, down: bad, settings, served: PlayerSettings::DEFAULT };
         let cures: Vec<(Knob, KnobValue)> =
@@ -359,6 +384,16 @@ mod tests {
             (Knob::LeadBy, KnobValue::Choice(1)),
             (Knob::RateDown, KnobValue::Choice(1)),
             (Knob::RateUp, KnobValue::Choice(1)),
+            (Knob::ViewBy, KnobValue::Choice(1)),
+            (Knob::Blending, KnobValue::Choice(1)),
+            (Knob::Blending, KnobValue::Choice(2)),
+            (Knob::RunOn, KnobValue::Choice(1)),
+            (Knob::Return, KnobValue::Choice(1)),
+            (Knob::Return, KnobValue::Choice(2)),
+            (Knob::Return, KnobValue::Choice(3)),
+            (Knob::EaseBy, KnobValue::Choice(1)),
+            (Knob::EaseBy, KnobValue::Choice(2)),
+            (Knob::Echo, KnobValue::Choice(1)),
         ];
         assert_eq!(cures, expected);
     }

@@ -1,14 +1,15 @@
 //! The table of settings: what each is called, how it is written, turned and tried, and what it acts on.
 
 use velocitas_core::{
-    ClockBy, ClockChange, InputsOver, LeadBy, MAX_REPEATS, Missing, Over, PlayerSettings, Redundancy, SendRate,
-    ViewDelay, Waiting,
+    Blending, ClockBy, ClockChange, EaseBy, EchoBy, InputsOver, LeadBy, MAX_REPEATS, Missing, Over, PlayerSettings,
+    Redundancy, RunOn, SendRate, ViewBy, ViewDelay, Waiting,
 };
 
 use super::group::Group;
 use super::{Knob, KnobSpec};
 use crate::choice::{
-    CLAIMS_OVER, CLOCK, CLOCK_CHANGE, INPUTS_OVER, LEAD, MISSING, RATE, REDUNDANCY, SNAPSHOTS_OVER, WAITING,
+    BLENDING, CLAIMS_OVER, CLOCK, CLOCK_CHANGE, EASE, ECHO, INPUTS_OVER, LEAD, MISSING, RATE, REDUNDANCY, RETURN,
+    RUN_ON, SNAPSHOTS_OVER, VIEW_DELAY_BY, WAITING,
 };
 use crate::knob::{Accessor, Range, Sound};
 use crate::quantity::Takes;
@@ -33,12 +34,14 @@ const KILOBITS: &[f64] =
 const KILOBYTES: &[f64] = &[0.0, 1.0, 2.0, 4.0, 8.0, 16.0, 32.0, 64.0, 128.0, 256.0, 1000.0, 10_000.0];
 const SLEW: &[f64] = &[0.5, 1.0, 2.0, 3.0, 5.0, 7.5, 10.0, 15.0, 20.0];
 const WAIT: &[f64] = &[1.0, 2.0, 3.0, 4.0, 6.0, 8.0, 10.0, 12.0, PlayerSettings::MOST_WAIT as f64];
+const LATE: &[f64] = &[0.0, 0.5, 1.0, 2.0, 3.0, 5.0, 7.5, 10.0, 15.0, 20.0, 30.0, 50.0];
+const SPEEDS: &[f64] = &[0.5, 1.0, 1.5, 2.0, 3.0, 4.0, 5.0, 7.0, 10.0, 15.0, 20.0, 30.0, 50.0, 100.0];
 const EXTRA: &[f64] = &[0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0];
 /// No delay of a client is longer, in milliseconds.
 const LONGEST: f64 = 5000.0;
 
 /// All of them, in the order of [`Knob`].
-pub static SETTINGS: [KnobSpec; 42] = [
+pub static SETTINGS: [KnobSpec; 54] = [
     KnobSpec {
         knob: Knob::Latency,
         group: Group::Link,
@@ -133,8 +136,8 @@ pub static SETTINGS: [KnobSpec; 42] = [
         takes: Takes::Time,
         sound: Sound::Usual,
         accessor: Accessor::Number {
-            get: |k| f64::from(k.settings.own.ease_ms),
-            set: |k, x| k.settings.own.ease_ms = x.min(LONGEST) as u32,
+            get: |k| f64::from(k.settings.own.ease.ms),
+            set: |k, x| k.settings.own.ease.ms = x.min(LONGEST) as u32,
         },
     },
     KnobSpec {
@@ -621,6 +624,183 @@ pub static SETTINGS: [KnobSpec; 42] = [
         accessor: Accessor::Choice {
             get: |k| place_of(&Over::ALL, &k.served.snapshots_over),
             set: |k, place| k.served.snapshots_over = at(&Over::ALL, place, k.served.snapshots_over),
+        },
+    },
+    KnobSpec {
+        knob: Knob::ViewBy,
+        group: Group::Remotes,
+        name: "auto delay by",
+        unit: "",
+        range: Range::Choice(&VIEW_DELAY_BY),
+        help: "what an automatic view delay goes by",
+        key: "view_delay_by",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&ViewBy::ALL, &k.settings.remotes.view_by),
+            set: |k, place| k.settings.remotes.view_by = at(&ViewBy::ALL, place, k.settings.remotes.view_by),
+        },
+    },
+    KnobSpec {
+        knob: Knob::LateShare,
+        group: Group::Remotes,
+        name: "late snapshots",
+        unit: "%",
+        range: Range::Steps(LATE),
+        help: "the share of snapshots that may come too late, where an automatic view delay goes by lateness",
+        key: "late_share",
+        takes: Takes::Share,
+        sound: Sound::Nothing,
+        accessor: Accessor::Number {
+            get: |k| k.settings.remotes.late_share,
+            set: |k, x| k.settings.remotes.late_share = x,
+        },
+    },
+    KnobSpec {
+        knob: Knob::Blending,
+        group: Group::Remotes,
+        name: "blending",
+        unit: "",
+        range: Range::Choice(&BLENDING),
+        help: "in which way others are drawn between two states",
+        key: "blending",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&Blending::ALL, &k.settings.remotes.blending),
+            set: |k, place| k.settings.remotes.blending = at(&Blending::ALL, place, k.settings.remotes.blending),
+        },
+    },
+    KnobSpec {
+        knob: Knob::RunOn,
+        group: Group::Remotes,
+        name: "missing data",
+        unit: "",
+        range: Range::Choice(&RUN_ON),
+        help: "how others are drawn past their newest state",
+        key: "run_on",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&RunOn::ALL, &k.settings.remotes.run_on),
+            set: |k, place| k.settings.remotes.run_on = at(&RunOn::ALL, place, k.settings.remotes.run_on),
+        },
+    },
+    KnobSpec {
+        knob: Knob::Return,
+        group: Group::Remotes,
+        name: "return",
+        unit: "",
+        range: Range::Choice(&RETURN),
+        help: "how others come back from where they ran on to",
+        key: "return",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&EaseBy::NONE_FIRST, &k.settings.remotes.back.by),
+            set: |k, place| k.settings.remotes.back.by = at(&EaseBy::NONE_FIRST, place, k.settings.remotes.back.by),
+        },
+    },
+    KnobSpec {
+        knob: Knob::ReturnOver,
+        group: Group::Remotes,
+        name: "return over",
+        unit: "ms",
+        range: Range::Steps(MILLIS),
+        help: "how long a return takes, or by half",
+        key: "return_over",
+        takes: Takes::Time,
+        sound: Sound::Nothing,
+        accessor: Accessor::Number {
+            get: |k| f64::from(k.settings.remotes.back.ms),
+            set: |k, x| k.settings.remotes.back.ms = x.min(LONGEST) as u32,
+        },
+    },
+    KnobSpec {
+        knob: Knob::ReturnSpeed,
+        group: Group::Remotes,
+        name: "return at",
+        unit: "m/s",
+        range: Range::Steps(SPEEDS),
+        help: "how fast a return is, where it goes by speed",
+        key: "return_speed",
+        takes: Takes::Speed,
+        sound: Sound::Nothing,
+        accessor: Accessor::Number {
+            get: |k| f64::from(k.settings.remotes.back.speed),
+            set: |k, x| k.settings.remotes.back.speed = x as f32,
+        },
+    },
+    KnobSpec {
+        knob: Knob::EaseBy,
+        group: Group::Own,
+        name: "ease by",
+        unit: "",
+        range: Range::Choice(&EASE),
+        help: "how corrections of the own character fade",
+        key: "ease_by",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&EaseBy::ALL, &k.settings.own.ease.by),
+            set: |k, place| k.settings.own.ease.by = at(&EaseBy::ALL, place, k.settings.own.ease.by),
+        },
+    },
+    KnobSpec {
+        knob: Knob::EaseSpeed,
+        group: Group::Own,
+        name: "ease at",
+        unit: "m/s",
+        range: Range::Steps(SPEEDS),
+        help: "how fast a correction fades, where it goes by speed",
+        key: "ease_speed",
+        takes: Takes::Speed,
+        sound: Sound::Nothing,
+        accessor: Accessor::Number {
+            get: |k| f64::from(k.settings.own.ease.speed),
+            set: |k, x| k.settings.own.ease.speed = x as f32,
+        },
+    },
+    KnobSpec {
+        knob: Knob::EaseBearing,
+        group: Group::Own,
+        name: "ease bearing",
+        unit: "",
+        range: Range::Switch,
+        help: "on: where it looks is eased like its place; off: it looks the right way at once",
+        key: "ease_bearing",
+        takes: Takes::Switch,
+        sound: Sound::Usual,
+        accessor: Accessor::Switch { get: |k| k.settings.own.eases_all, set: |k, on| k.settings.own.eases_all = on },
+    },
+    KnobSpec {
+        knob: Knob::Echo,
+        group: Group::Server,
+        name: "echo",
+        unit: "",
+        range: Range::Choice(&ECHO),
+        help: "what of this one others are sent: what the server has, or a smooth echo of it",
+        key: "echo",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&EchoBy::ALL, &k.served.echo),
+            set: |k, place| k.served.echo = at(&EchoBy::ALL, place, k.served.echo),
+        },
+    },
+    KnobSpec {
+        knob: Knob::EchoLeash,
+        group: Group::Server,
+        name: "echo's leash",
+        unit: "m",
+        range: Range::Steps(METRES),
+        help: "how far a smooth echo may be from what the server has for half a second; then it is put there",
+        key: "echo_leash",
+        takes: Takes::Length,
+        sound: Sound::Nothing,
+        accessor: Accessor::Number {
+            get: |k| f64::from(k.served.echo_leash_m),
+            set: |k, x| k.served.echo_leash_m = x as f32,
         },
     },
 ];

@@ -216,6 +216,7 @@ impl Look<'_> {
         };
         let seen = e.drawn.map(|e| e.pos);
         let drawn = put(seen, p.drawn(), p.text(Tone::Drawn));
+        put(e.smooth.map(|e| e.pos), p.smooth(), p.text(Tone::Authority));
         let truth = put(e.authority.map(|e| e.pos), p.authority(), p.text(Tone::Authority));
         let own = put(e.predicted.map(|e| e.pos), p.predicted(), p.text(Tone::Predicted));
         if own.is_none() || self.is_of_another(actor) {

@@ -67,6 +67,9 @@ pub(super) fn draw(look: &Look<'_>, area: Rect, scale: u8, buffer: &mut Buffer) 
     for at in moment.authority_trail(subject, BACK, every) {
         put(at, p.authority_trail(), Tone::Authority);
     }
+    if let Some(smooth) = e.smooth {
+        put(smooth.pos, p.smooth(), Tone::Authority);
+    }
     if let Some(truth) = e.authority {
         put(truth.pos, p.authority(), Tone::Authority);
     }

@@ -207,6 +207,7 @@ impl View for Field {
         vec![
             (p.predicted(), own, "predicted by its owner"),
             (p.authority(), truth, "the server's"),
+            (p.smooth(), truth, "what others are sent instead: its smooth echo"),
             (p.drawn(), p.text(Tone::Drawn), "drawn by the viewer"),
             (p.authority_trail(), truth, "the server's, at earlier snapshots"),
             (p.drawn_trail(), p.text(Tone::Drawn), "drawn by the viewer, each tenth of a second before"),

@@ -1,7 +1,9 @@
 //! How what is played is drawn: own entities where they are predicted, others where the view has them.
 
 use super::{Lent, Playing};
-use crate::client::others::Seeing;
+use crate::client::others::{Returning, Seeing};
+use crate::ease::EaseBy;
+use crate::float::wrap_angle;
 use crate::ids::EntityId;
 use crate::remote::{Drawn, DrawnSpot, DrawnState, Shown};
 use crate::tick::HostNanos;
@@ -38,7 +40,12 @@ impl Playing {
                 (state, newest, 0.0)
             };
             drawn.set_vec3(0, drawn.vec3(0) + mine.ease.offset(now));
-            each(owned.entity, &DrawnState::of(plan, drawn, (tick, fraction), Drawn::Predicted));
+            let mut drawn = DrawnState::of(plan, drawn, (tick, fraction), Drawn::Predicted);
+            let turn = mine.ease.turn(now);
+            if turn != 0.0 {
+                drawn.bearing = drawn.bearing.map(|bearing| wrap_angle(bearing + turn));
+            }
+            each(owned.entity, &drawn);
         }
     }
 
@@ -46,7 +53,15 @@ impl Playing {
     fn seeing<'a>(&self, lent: &Lent<'a>, now: HostNanos) -> Option<Seeing<'a>> {
         let moment = self.shown(now)?;
         let kinds = &lent.timeline.at(moment.tick).kinds;
-        Some(Seeing { moment, kinds, rate: self.ticks.rate(), settings: &lent.settings.remotes })
+        Some(Seeing { now, moment, kinds, rate: self.ticks.rate(), settings: &lent.settings.remotes })
+    }
+
+    /// What it takes to have those who ran on come back from there, where that is eased.
+    pub(super) fn returning<'a>(&self, lent: &Lent<'a>, now: HostNanos) -> Option<Returning<'a>> {
+        if lent.settings.remotes.back.by == EaseBy::None || !lent.settings.remotes.interpolate {
+            return None;
+        }
+        Some(Returning { seeing: self.seeing(lent, now)?, snap: lent.settings.own.snap_m })
     }
 
     /// Whether an entity is an own one whose states are made here.

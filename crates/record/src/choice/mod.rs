@@ -1,5 +1,9 @@
 //! Settings that are a choice among named ways to do one thing: what each does, what it costs and what it invites.
 
+mod drawing;
+
+pub use drawing::{BLENDING, EASE, ECHO, RETURN, RUN_ON, VIEW_DELAY_BY};
+
 /// One way among several.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Choice {
