@@ -4,7 +4,7 @@
 use std::sync::Mutex;
 
 use velocitas_lab::{Course, Run};
-use velocitas_record::{ActorId, Command, Knob, KnobValue, LabTime, MachineId};
+use velocitas_record::{ActorId, Command, Knob, KnobValue, Knobs, LabTime, MachineId};
 
 /// One policy: what is set, the one of interest last.
 type Policy = Vec<(Knob, KnobValue)>;
@@ -26,12 +26,24 @@ fn policies() -> Vec<Policy> {
         Knob::InputsOver,
         Knob::SnapshotsOver,
         Knob::ClaimsOver,
+        Knob::ViewBy,
+        Knob::Blending,
+        Knob::RunOn,
+        Knob::Return,
+        Knob::EaseBy,
+        Knob::EaseBearing,
+        Knob::Echo,
     ];
     let with = [
         ((Knob::Missing, "wait"), Knob::Waiting),
         ((Knob::Missing, "wait"), Knob::Wait),
         ((Knob::ClockBy, "told"), Knob::ToldEvery),
         ((Knob::ClockChange, "set"), Knob::Tolerance),
+        ((Knob::ViewBy, "lateness"), Knob::LateShare),
+        ((Knob::Return, "half_life"), Knob::ReturnOver),
+        ((Knob::Return, "speed"), Knob::ReturnSpeed),
+        ((Knob::EaseBy, "speed"), Knob::EaseSpeed),
+        ((Knob::Echo, "smooth"), Knob::EchoLeash),
     ];
     let alone = alone.into_iter().flat_map(|knob| values(knob).into_iter().map(move |value| vec![(knob, value)]));
     let with = with.into_iter().flat_map(|((first, way), knob)| {
@@ -44,6 +56,9 @@ fn policies() -> Vec<Policy> {
 fn values(knob: Knob) -> Vec<KnobValue> {
     if !knob.choices().is_empty() {
         return (0..knob.choices().len() as u8).map(KnobValue::Choice).collect();
+    }
+    if matches!(knob.get(&Knobs::USUAL), KnobValue::Switch(_)) {
+        return [true, false].map(KnobValue::Switch).to_vec();
     }
     let end = |up| (0..40).fold(KnobValue::Number(6.0), |value, _| knob.turned(value, up));
     let middle = if knob == Knob::ToldEvery { 600.0 } else { 3.0 };
