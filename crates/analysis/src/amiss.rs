@@ -152,10 +152,11 @@ fn two_movers(record: &Record, machine: MachineId, at: LabTime) -> impl Iterator
 fn misdrawn(record: &Record, viewer: MachineId, at: LabTime) -> Vec<Amiss> {
     let rows = record.of(viewer);
     let mut all: BTreeMap<ActorId, Vec<Vec3>> = BTreeMap::new();
-    let returns = |how| how == Some(Drawn::Returning);
+    let returns = |how| matches!(how, Some(Drawn::Returning | Drawn::ByRule));
     let drawn = |row: &OtherwiseRow| row.drawn().map(|drawn| drawn.how);
     let span = || rows.otherwise.span(at.minus(LATELY), at);
-    // Who is coming back from where it ran on to is drawn beside what was sent on purpose, also where it runs dry again meanwhile.
+    // Who runs on by its rule, or is coming back from where it ran on to, is drawn beside what was sent on purpose, also where it then stands, or
+    // runs dry again meanwhile.
     let back: BTreeSet<ActorId> = span().filter(|row| returns(drawn(row))).map(|row| row.actor).collect();
     let is_on_purpose = |row: &OtherwiseRow| {
         let is_past = matches!(drawn(row), Some(Drawn::Extrapolated | Drawn::Held));

@@ -99,7 +99,7 @@ const TABLES: [Table; 20] = [
         mark: "view_delay_by",
         sets: &[
             "view_delay_by=jitter,lateness,lateness,lateness",
-            "late_share=5 %,2 %,5 %,10 %",
+            "view_late=5 %,2 %,5 %,10 %",
             "return=none,half_life,half_life,half_life",
         ],
         measures: &["view_age", "roughness", "judder", "hops", "extrapolated"],
@@ -116,8 +116,12 @@ const TABLES: [Table; 20] = [
     },
     Table {
         mark: "run_on",
-        sets: &["run_on=velocity,velocity,hold", "extrapolate=200 ms,400 ms,200 ms", "view_delay=50 ms,50 ms,50 ms"],
-        measures: &["drawn_error", "judder", "hops", "stalled"],
+        sets: &[
+            "run_on=velocity,velocity,hold,rule,rule",
+            "extrapolate=200 ms,400 ms,200 ms,200 ms,400 ms",
+            "view_delay=50 ms,50 ms,50 ms,50 ms,50 ms",
+        ],
+        measures: &["drawn_error", "judder", "hops", "stalled", "bytes_down"],
     },
     Table {
         mark: "return",

@@ -76,7 +76,7 @@ fn snapshot(c: &mut Criterion) {
             (EntityRef { id: EntityId::first(i as u16), kind: 0, teleports: 0, own: (i == 0).then_some(used) }, s)
         });
         let head = SnapshotHead { tick: WireTick(9), every: 3, margin: None, news: Vec::new() };
-        write_snapshot(&mut out, &head, &kinds, entities);
+        write_snapshot(&mut out, &head, &kinds, entities, None);
         out.finish()
     };
     c.bench_function("encode a snapshot of 48 entities", |b| b.iter(|| black_box(encode())));

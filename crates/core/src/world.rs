@@ -4,7 +4,7 @@
 
 use std::collections::VecDeque;
 
-use crate::data::State;
+use crate::data::{Input, State};
 use crate::echo::Echo;
 use crate::ids::{EntityId, Token};
 use crate::vec3::Vec3;
@@ -23,6 +23,8 @@ pub struct Entity {
     pub(crate) teleports: u8,
     /// Its state at the newest tick: the raw echo of what its owner does.
     pub(crate) state: State,
+    /// What it was made with last, as its step read it.
+    pub(crate) input: Option<Input>,
     /// The smooth echo, where others are sent that.
     pub(crate) smooth: Option<Box<Echo>>,
     /// Counts how often that was put where it belongs.
@@ -99,6 +101,7 @@ impl World {
             came_with: None,
             teleports: 0,
             state,
+            input: None,
             smooth: None,
             cuts: 0,
             push: Vec3::ZERO,

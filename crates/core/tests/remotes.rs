@@ -1,9 +1,12 @@
 //! How others are drawn where something is missing: they run on or stand, come back without a hop, and never creep.
 
 use velocitas_core::walker::input_lane;
-use velocitas_core::{Arrangement, ClientSettings, Drawn, EaseBy, Easing, RemoteSettings, RunOn, Vec3, ViewBy};
+use velocitas_core::{
+    Arrangement, ClientSettings, Drawn, EaseBy, Easing, PlayerSettings, RemoteSettings, RunOn, Vec3, ViewBy, ViewDelay,
+    vec3,
+};
 
-use crate::pair::{MS, OTHER, OWN, Pair};
+use crate::pair::{MS, OTHER, OWN, PLAYER, Pair};
 
 /// A terminal draws its own walker as everybody else is drawn.
 fn terminal(remotes: RemoteSettings) -> Pair {
@@ -107,4 +110,52 @@ fn an_automatic_delay_by_lateness_is_an_interval_where_the_way_is_even_and_grows
     pair.lose = |_, _| false;
     pair.run(16_000);
     assert!(behind(&pair) < least + 10.0, "{} ms: it narrows again", behind(&pair));
+}
+
+/// Somebody else is pushed and comes to rest while nothing gets through: how far from where it is it is drawn at most, and how that came about.
+fn pushed(run_on: RunOn) -> (f32, Vec<Drawn>) {
+    let mut pair = Pair::playing();
+    let view_delay = ViewDelay::Millis(0);
+    let remotes = RemoteSettings { run_on, view_delay, extrapolate_ms: 500, ..RemoteSettings::DEFAULT };
+    pair.client.set_settings(ClientSettings { remotes, ..ClientSettings::DEFAULT });
+    let tells_inputs = run_on == RunOn::Rule;
+    pair.server.set_settings(PLAYER, PlayerSettings { tells_inputs, ..PlayerSettings::DEFAULT });
+    pair.run(3000);
+    pair.server.push(OTHER, vec3(7.0, 0.0, 0.0));
+    // One snapshot of it under way is enough.
+    pair.run(60);
+    pair.lose = |up, _| !up;
+    let (mut most, mut hows) = (0.0f32, Vec::new());
+    for _ in 0..25 {
+        pair.run(16);
+        let drawn = pair.drawn(OTHER).expect("somebody else");
+        let then = pair.told.others.iter().find(|(tick, _)| *tick == drawn.tick).expect("it was made").1;
+        let off = then.vec3(0).distance(drawn.state.vec3(0));
+        most = if off > most { off } else { most };
+        hows.push(drawn.how);
+    }
+    (most, hows)
+}
+
+#[test]
+fn by_its_rule_somebody_comes_to_rest_where_it_does() {
+    let (by_velocity, hows) = pushed(RunOn::Velocity);
+    assert!(hows.contains(&Drawn::Extrapolated) && !hows.contains(&Drawn::ByRule));
+    let (by_rule, hows) = pushed(RunOn::Rule);
+    assert!(hows.contains(&Drawn::ByRule) && !hows.contains(&Drawn::Extrapolated), "{hows:?}");
+    assert!(by_velocity > 0.4 && by_rule < 0.25, "off by {by_velocity} m by velocity, {by_rule} m by rule");
+}
+
+#[test]
+fn what_others_were_made_with_is_paid_for_where_it_is_asked_for_only() {
+    let bytes = |tells_inputs| {
+        let mut pair = Pair::playing();
+        pair.server.set_settings(PLAYER, PlayerSettings { tells_inputs, ..PlayerSettings::DEFAULT });
+        pair.run(500);
+        pair.largest_down = 0;
+        pair.run(1000);
+        pair.largest_down
+    };
+    // Eight bits that they follow, one that it is known, and the 29 of a walker's input.
+    assert!((4..=5).contains(&(bytes(true) - bytes(false))));
 }

@@ -151,9 +151,9 @@ pub(super) fn behind(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell
 pub(super) fn apart(r: &mut Reading<'_>, from: LabTime, to: LabTime, tell: Tell<'_>) {
     for own in &r.record.of(r.subject.machine).own {
         let (authority, echo) = (r.record.authority(own.actor), r.record.echo(own.actor));
-        echo.visit(echo.between(from, before(to)), |head, pos| {
-            let raw = authority.of_tick(head.tick).map(|i| authority.pos(i));
-            raw.into_iter().for_each(|raw| tell(0, head.at, f64::from(raw.distance(pos))));
+        authority.visit(authority.between(from, before(to)), |head, raw| {
+            let sent = echo.of_tick(head.tick).map_or(raw, |i| echo.pos(i));
+            tell(0, head.at, f64::from(raw.distance(sent)));
         });
     }
 }

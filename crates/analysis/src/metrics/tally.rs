@@ -338,12 +338,12 @@ impl Tally {
                 self.moments.others.note(&window, begin);
                 self.others.add(&window);
                 self.frames += sights.len() as u64;
-                let drawn = |how| sights.iter().filter(|sight| sight.how == how).count() as u32;
-                for (how, sum, seconds) in [
-                    (Drawn::Extrapolated, &mut self.extrapolated, &mut self.moments.extrapolated),
-                    (Drawn::Held, &mut self.held, &mut self.moments.held),
+                let held = sights.iter().filter(|sight| sight.how == Drawn::Held).count() as u32;
+                let past = sights.iter().filter(|sight| sight.how.is_past()).count() as u32;
+                for (frames, sum, seconds) in [
+                    (past - held, &mut self.extrapolated, &mut self.moments.extrapolated),
+                    (held, &mut self.held, &mut self.moments.held),
                 ] {
-                    let frames = drawn(how);
                     *sum += u64::from(frames);
                     if frames > 0 {
                         seconds.note(frames, begin);

@@ -108,7 +108,7 @@ fn uneven(pairs: &[Pair]) -> Option<f64> {
         .map(|w| {
             let [a, b, c] = [velocity(&w[0]), velocity(&w[1]), velocity(&w[2])];
             let off = [0, 1, 2].map(|lane| b[lane] - (a[lane] + c[lane]) / 2.0);
-            length(off) * length(off)
+            off[0] * off[0] + off[1] * off[1] + off[2] * off[2]
         })
         .collect();
     (!squares.is_empty()).then(|| (squares.iter().sum::<f64>() / squares.len() as f64).sqrt())

@@ -1,16 +1,18 @@
 //! Everybody that snapshots tell of, the own entities among them, and how they are drawn.
 
+use crate::data::{Input, State};
 use crate::ease::{Ease, Jump};
 use crate::event::{Fact, Sink, tell};
 use crate::float::wrap_angle;
 use crate::ids::EntityId;
 use crate::remote::{
-    Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, RemoteSettings, Sample, Samples, Shown, Spot, SpotBlend,
+    Ahead, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, RemoteSettings, RunOn, Sample, Samples, Shown, Spot,
+    SpotBlend,
 };
-use crate::session::Kinds;
+use crate::session::{Kinds, Timeline};
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::vec3::Vec3;
-use crate::wire::EntityRecord;
+use crate::wire::{EntityRecord, Snapshot};
 
 /// Somebody, as snapshots told.
 #[derive(Clone, Debug)]
@@ -22,6 +24,9 @@ pub(super) struct Other {
     samples: Samples,
     /// What is left of where it ran on to.
     ease: Ease,
+    /// What it was made with at the newest state, as far as that is told, and where its rule takes it from there.
+    input: Option<Input>,
+    ahead: Option<Box<Ahead>>,
 }
 
 impl Other {
@@ -50,6 +55,17 @@ impl Other {
         }
     }
 
+    /// A whole state, or where its rule took it instead.
+    fn led(&self, drawn: DrawnState, seeing: &Seeing<'_>) -> DrawnState {
+        let newest = self.samples.newest().map(|sample| sample.tick);
+        let placed = seeing.moment.among(newest, None, seeing.rate, seeing.settings.limit_ms());
+        let Some((placed, state)) = placed.and_then(|placed| Some((placed, self.by_rule(seeing, &placed)?))) else {
+            return drawn;
+        };
+        let plan = &seeing.kinds.plan(self.kind).blend;
+        DrawnState::of(plan, state, (placed.shown.tick, placed.shown.fraction), by_rule(&placed).how)
+    }
+
     /// The same of a whole state.
     fn eased(&self, drawn: DrawnState, now: HostNanos) -> DrawnState {
         if self.ease.is_over(now) {
@@ -62,13 +78,37 @@ impl Other {
         DrawnState { state, how, bearing, ..drawn }
     }
 
+    /// Makes the ticks past its newest state that are drawn at a moment.
+    fn run_on(&mut self, moment: Shown, timeline: &Timeline, rate: Rate, limit_ms: u32) {
+        let (Some(input), Some(newest)) = (&self.input, self.samples.newest()) else { return };
+        let Some(placed) = moment.among(Some(newest.tick), None, rate, limit_ms) else { return };
+        if !placed.how.is_past() {
+            self.ahead = None;
+            return;
+        }
+        Ahead::reach(&mut self.ahead, (newest, self.kind), input, placed.shown, (timeline, rate));
+    }
+
+    /// The state to which its rule took it by a moment past its newest.
+    fn by_rule(&self, seeing: &Seeing<'_>, placed: &Placed) -> Option<State> {
+        if seeing.settings.run_on != RunOn::Rule || !placed.how.is_past() {
+            return None;
+        }
+        let from = self.samples.newest()?.tick;
+        self.ahead.as_ref()?.at(&seeing.kinds.plan(self.kind).blend, from, placed.shown, seeing.rate)
+    }
+
     /// Where it is at a moment by what was received of it, and where it looks.
     fn spot_at(&self, seeing: &Seeing<'_>) -> Option<(Vec3, f32)> {
         let Seeing { moment, kinds, rate, settings, .. } = *seeing;
+        let plan = kinds.plan(self.kind);
         let course = kinds.plan(self.kind).spot.in_way(settings.blending);
         let (before, after) = self.samples.around(moment);
         let ends = (before.map(|s| s.tick), after.map(|s| s.tick));
         let placed = moment.among(ends.0, ends.1, rate, settings.limit_ms())?;
+        if let Some(state) = self.by_rule(seeing, &placed) {
+            return Some((state.vec3(0), plan.blend.bearing(&state).unwrap_or_default()));
+        }
         spot(&course, &OnTheWay::of(moment, &placed, ends, rate), (before, after))
     }
 
@@ -158,7 +198,8 @@ impl Others {
                 let mut samples = Samples::default();
                 samples.insert(sample);
                 let (id, kind, owners) = (entity.id, entity.kind, Vec::new());
-                self.all.insert(at, Other { id, kind, owners, samples, ease: Ease::default() });
+                self.all
+                    .insert(at, Other { id, kind, owners, samples, ease: Ease::default(), input: None, ahead: None });
                 tell(sink, Fact::Entered { entity: id, tick });
             }
             None => {}
@@ -170,6 +211,21 @@ impl Others {
     pub(super) fn remove(&mut self, id: EntityId) -> bool {
         let at = self.all.iter().position(|other| other.id == id);
         at.map(|at| self.all.remove(at)).is_some()
+    }
+
+    /// Takes what others were made with at the newest snapshot.
+    pub(super) fn take_inputs(&mut self, snapshot: &Snapshot) {
+        let others = snapshot.entities.iter().filter(|record| record.entity.own.is_none());
+        for (record, input) in others.zip(snapshot.inputs.iter().flatten()) {
+            self.get_mut(record.entity.id).into_iter().for_each(|other| other.input = *input);
+        }
+    }
+
+    /// Makes the ticks that are drawn at a moment of those who are past their newest state.
+    pub(super) fn run_on(&mut self, moment: Shown, timeline: &Timeline, rate: Rate, settings: &RemoteSettings) {
+        if settings.run_on == RunOn::Rule {
+            self.all.iter_mut().for_each(|other| other.run_on(moment, timeline, rate, settings.limit_ms()));
+        }
     }
 
     /// Forgets what no moment from `tick` on is drawn from.
@@ -211,7 +267,10 @@ impl Others {
                     other.insert((ends, placed, OnTheWay::of(moment, &placed, ends, rate)))
                 }
             };
-            if let Some(spot) = spot(course, on, (before, after)) {
+            if let Some(state) = other.by_rule(seeing, placed) {
+                let looks = kinds.plan(other.kind).blend.bearing(&state).unwrap_or_default();
+                each(other.id, &other.sight((state.vec3(0), looks), &by_rule(placed), now));
+            } else if let Some(spot) = spot(course, on, (before, after)) {
                 each(other.id, &other.sight(spot, placed, now));
             }
         }
@@ -228,7 +287,8 @@ impl Others {
         for other in self.all.iter().filter(|other| !is_otherwise(other.id)) {
             let plan = &kinds.plan(other.kind).blend.in_way(settings.blending);
             let drawn = if settings.interpolate {
-                other.samples.at(plan, rate, moment, settings.limit_ms()).map(|drawn| other.eased(drawn, now))
+                let drawn = other.samples.at(plan, rate, moment, settings.limit_ms());
+                drawn.map(|drawn| other.eased(other.led(drawn, seeing), now))
             } else {
                 let newest = other.samples.newest();
                 newest.map(|sample| DrawnState::of(plan, sample.state, (sample.tick, 0.0), Drawn::Newest))
@@ -236,6 +296,15 @@ impl Others {
             drawn.iter().for_each(|drawn| each(other.id, drawn));
         }
     }
+}
+
+/// The same place in time, had by a rule.
+fn by_rule(placed: &Placed) -> Placed {
+    let mut placed = *placed;
+    if placed.how == Drawn::Extrapolated {
+        placed.how = Drawn::ByRule;
+    }
+    placed
 }
 
 /// Where somebody is drawn between two states, and where it looks there.

@@ -209,6 +209,7 @@ impl Playing {
         self.view.advance(now, &lent.settings.remotes, interval);
         if let Some(shown) = self.shown(now) {
             self.others.forget(shown.tick);
+            self.others.run_on(shown, lent.timeline, self.ticks.rate(), &lent.settings.remotes);
         }
     }
 
@@ -295,6 +296,7 @@ impl Playing {
         if !newest {
             return;
         }
+        self.others.take_inputs(snapshot);
         self.snapshot_every = snapshot.head.every;
         self.heard = Some(tick);
         self.catch_up(lent, tick, sink);

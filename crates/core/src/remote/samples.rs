@@ -32,6 +32,8 @@ pub enum Drawn {
     First = 5,
     /// Between two received states, and still coming back from where it ran on to.
     Returning = 6,
+    /// Run on past the newest received by its rule.
+    ByRule = 7,
 }
 
 impl Drawn {
@@ -45,13 +47,14 @@ impl Drawn {
             4 => Self::Held,
             5 => Self::First,
             6 => Self::Returning,
+            7 => Self::ByRule,
             _ => return None,
         })
     }
 
     /// Whether it is past the newest state received.
     pub const fn is_past(self) -> bool {
-        matches!(self, Self::Extrapolated | Self::Held)
+        matches!(self, Self::Extrapolated | Self::Held | Self::ByRule)
     }
 
     /// Its name in reports.
@@ -64,6 +67,7 @@ impl Drawn {
             Self::Held => "held",
             Self::First => "first",
             Self::Returning => "returning",
+            Self::ByRule => "by_rule",
         }
     }
 }

@@ -1,7 +1,30 @@
 //! How others are drawn, as a client's user may turn it while it runs.
 
-use super::{ViewBy, ViewDelay};
 use crate::ease::{EaseBy, Easing};
+
+/// How far behind the smoothed arrival of snapshots remotes are drawn.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ViewDelay {
+    /// As much as is needed: see [`ViewBy`].
+    Auto,
+    /// Milliseconds.
+    Millis(u32),
+}
+
+/// What an automatic view delay goes by.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum ViewBy {
+    /// Two snapshot intervals and two standard deviations of arrival jitter.
+    #[default]
+    Jitter,
+    /// What all but a set share of the snapshots of ten seconds needed.
+    Lateness,
+}
+
+impl ViewBy {
+    /// All of them, the usual one first.
+    pub const ALL: [Self; 2] = [Self::Jitter, Self::Lateness];
+}
 
 /// In which way others are drawn between two states.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -33,11 +56,13 @@ pub enum RunOn {
     Velocity,
     /// Not at all: it stands.
     Hold,
+    /// By its rule, with the last input that the server is known to have made it with; where none is known, by its velocity.
+    Rule,
 }
 
 impl RunOn {
     /// All of them, the usual one first.
-    pub const ALL: [Self; 2] = [Self::Velocity, Self::Hold];
+    pub const ALL: [Self; 3] = [Self::Velocity, Self::Hold, Self::Rule];
 }
 
 /// How others are drawn from what was received of them.
@@ -78,7 +103,7 @@ impl RemoteSettings {
     pub fn limit_ms(&self) -> u32 {
         match self.run_on {
             RunOn::Hold => 0,
-            RunOn::Velocity => self.extrapolate_ms,
+            RunOn::Velocity | RunOn::Rule => self.extrapolate_ms,
         }
     }
 }

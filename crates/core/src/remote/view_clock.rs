@@ -1,32 +1,8 @@
 //! How far in the past others are drawn.
 
 use super::lateness::Lateness;
-use super::settings::RemoteSettings;
+use super::settings::{RemoteSettings, ViewBy, ViewDelay};
 use crate::tick::HostNanos;
-
-/// How far behind the smoothed arrival of snapshots remotes are drawn.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum ViewDelay {
-    /// As much as is needed: see [`ViewBy`].
-    Auto,
-    /// Milliseconds.
-    Millis(u32),
-}
-
-/// What an automatic view delay goes by.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum ViewBy {
-    /// Two snapshot intervals and two standard deviations of arrival jitter.
-    #[default]
-    Jitter,
-    /// What all but a set share of the snapshots of ten seconds needed.
-    Lateness,
-}
-
-impl ViewBy {
-    /// All of them, the usual one first.
-    pub const ALL: [Self; 2] = [Self::Jitter, Self::Lateness];
-}
 
 /// Which tick to draw: the smoothed timeline of arrivals minus the view delay.
 #[derive(Clone, Debug, Default)]

@@ -22,6 +22,8 @@ pub struct PlayerSettings {
     pub says_changes: bool,
     /// What snapshots travel by.
     pub snapshots_over: Over,
+    /// Whether its client is told what others were made with, so that it can run them on by their rules.
+    pub tells_inputs: bool,
     /// Which echo of what it does others are sent.
     pub echo: EchoBy,
     /// How far the smooth one may be from the raw one, in metres.
@@ -42,6 +44,7 @@ impl PlayerSettings {
         waiting: Waiting::AtOnce,
         says_changes: false,
         snapshots_over: Over::Datagrams,
+        tells_inputs: false,
         echo: EchoBy::Raw,
         echo_leash_m: 3.0,
         tells: false,

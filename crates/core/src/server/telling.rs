@@ -9,9 +9,13 @@ use crate::pacing::SendRate;
 use crate::session::{Kinds, Owned};
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::wire::{
-    BitRow, BitWriter, ClockTold, EntityRef, MessageKind, PullBack, SnapshotHead, Used, seen_record, write_shared,
+    BitRow, BitWriter, ClockTold, EntityRef, MAX_DATAGRAM, MessageKind, PullBack, SnapshotHead, Used, input_rows,
+    seen_record, snapshot_bytes, write_shared,
 };
 use crate::world::{Entity, World};
+
+/// Bytes of a datagram that a piece of a stream takes besides what is in it, at most.
+const BESIDE: usize = 16;
 
 /// Every entity as those get it who do not own it, in the order of the world: written once a tick.
 pub(super) fn seen_by_others(world: &World, kinds: &Kinds) -> Vec<BitRow> {
@@ -77,7 +81,21 @@ fn say_snapshot(
         });
         (EntityRef { id: e.id(), kind: e.kind(), teleports: e.teleports, own }, e.state(), seen)
     });
-    write_shared(out, &SnapshotHead { tick: tick.wire(), every, margin, news }, kinds, entities);
+    let head = SnapshotHead { tick: tick.wire(), every, margin, news };
+    let inputs = owner.settings.tells_inputs.then(|| inputs_of_others(owner, world, kinds));
+    // Where they do not fit, others are told without.
+    let fits = |inputs: &BitRow| {
+        let owns = |e: &Entity| (kinds.motion(e.kind()).schema(), owner.control(e.id()).is_some());
+        snapshot_bytes(world.iter().map(owns)) + (inputs.len_bits() / 8) as usize + BESIDE < MAX_DATAGRAM
+    };
+    let inputs = inputs.filter(fits);
+    write_shared(out, &head, kinds, entities, inputs.as_ref());
+}
+
+/// What those were made with lately that are not a peer's.
+fn inputs_of_others(peer: &Peer, world: &World, kinds: &Kinds) -> BitRow {
+    let others = world.iter().filter(|e| peer.control(e.id()).is_none());
+    input_rows(kinds, others.map(|e| (e.kind(), e.input.as_ref())))
 }
 
 /// Which tick it is, for a peer.

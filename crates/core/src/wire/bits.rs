@@ -92,6 +92,13 @@ pub struct BitRow {
     held: u32,
 }
 
+impl BitRow {
+    /// How many bits they are.
+    pub(crate) const fn len_bits(&self) -> u32 {
+        self.words.len() as u32 * 64 + self.held
+    }
+}
+
 /// Bits that are known to be there.
 pub(super) struct BitsAhead<'a> {
     rest: &'a [u8],

@@ -5,6 +5,7 @@ use super::datagram::Header;
 use super::entity::read_entity;
 use super::kind::MessageKind;
 use super::segment::SegmentHead;
+use super::snapshot::INPUTS_FOLLOW;
 use crate::ids::EntityId;
 use crate::tick::WireTick;
 
@@ -59,8 +60,11 @@ impl Carried {
                 carried.epoch = Some(from.take(8).ok()? as u8);
             }
             MessageKind::Snapshot => {
-                // Interval, margin and whether there is one.
-                from.take(8 + 1 + 8).ok()?;
+                // Interval, behind word that inputs follow; margin and whether there is one.
+                if from.take(8).ok()? == INPUTS_FOLLOW {
+                    from.take(8).ok()?;
+                }
+                from.take(1 + 8).ok()?;
                 carried.entities = from.take(8).ok()? as u8;
             }
             _ => {}

@@ -231,12 +231,24 @@ impl Fields<'_> {
 
     fn snapshot(&mut self, m: &Snapshot) {
         self.tick("tick", m.head.tick);
+        if m.inputs.is_some() {
+            self.number("inputs follow", 8, 0u8);
+        }
         self.number("ticks to the next", 8, m.head.every);
         self.put("margin known", 1, FieldValue::Flag(m.head.margin.is_some()));
         self.put("least margin", 8, m.head.margin.map_or(FieldValue::Nothing, FieldValue::Quarters));
         self.number("entities", 8, m.entities.len() as u64);
         self.news(&m.head.news);
         m.entities.iter().for_each(|record| self.record(record, m.head.tick));
+        let others = m.entities.iter().filter(|record| record.entity.own.is_none());
+        for (record, input) in others.zip(m.inputs.iter().flatten()) {
+            self.of = Some(record.entity.id);
+            self.put("input known", 1, FieldValue::Flag(input.is_some()));
+            if let Some(input) = input {
+                let schema = self.layouts.schema(record.entity.kind, m.head.tick);
+                self.input(schema, input);
+            }
+        }
         self.of = None;
     }
 

@@ -141,7 +141,7 @@ impl Message {
             Self::PullBack(m) => m.write(out, plan(m.entity, m.tick)),
             Self::Snapshot(m) => {
                 let entities = m.entities.iter().map(|e| (e.entity, &e.state));
-                write_snapshot(out, &m.head, layouts.kinds(m.head.tick), entities);
+                write_snapshot(out, &m.head, layouts.kinds(m.head.tick), entities, m.inputs.as_deref());
             }
         }
     }

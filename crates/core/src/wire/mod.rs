@@ -45,7 +45,7 @@ pub use segment::{Segment, SegmentHead};
 pub use snapshot::{
     EntityRecord, EntityRef, Snapshot, SnapshotHead, TELEPORT_BITS, Used, snapshot_bytes, write_snapshot,
 };
-pub(crate) use snapshot::{seen_record, write_shared};
+pub(crate) use snapshot::{input_rows, seen_record, write_shared};
 pub use welcome::Welcome;
 
 /// The most ticks an input or claim message covers.

@@ -4,9 +4,9 @@ use super::bits::{BitReader, BitRow, BitWriter};
 use super::datagram::Header;
 use super::entity::{ENTITY_ID_BITS, entity_ahead, write_entity};
 use super::error::{WireError, ranged};
-use super::lanes::{read_exact, read_lanes, write_exact, write_lanes};
+use super::lanes::{read_exact, read_input, read_lanes, write_exact, write_input, write_lanes};
 use super::news::{NEWS_BITS, News, read_news, write_news};
-use crate::data::State;
+use crate::data::{Input, State};
 use crate::ids::EntityId;
 use crate::schema::Schema;
 use crate::session::{Kinds, Layouts};
@@ -69,7 +69,12 @@ pub struct Snapshot {
     pub head: SnapshotHead,
     /// All entities. Who is not among them is not thereby gone.
     pub entities: Vec<EntityRecord>,
+    /// What those were made with lately that are not its receiver's, in their order, where that was asked for; `None` of one that no rule made.
+    pub inputs: Option<Vec<Option<Input>>>,
 }
+
+/// In the place of the ticks to the next one, which are never none: inputs follow, and that number is in the next eight bits.
+pub(super) const INPUTS_FOLLOW: u32 = 0;
 
 /// Bits of a snapshot without its entities, with its envelope and the most news it may carry.
 const SNAPSHOT_BITS: u32 = Header::BITS + 16 + 8 + (1 + 8) + NEWS_BITS + 8;
@@ -85,15 +90,20 @@ pub fn snapshot_bytes<'a>(entities: impl Iterator<Item = (&'a Schema, bool)>) ->
     (SNAPSHOT_BITS + bits.sum::<u32>()).div_ceil(8) as usize
 }
 
-/// Appends a snapshot of `entities`, whose number must be at most 255.
+/// Appends a snapshot of `entities`, whose number must be at most 255, and of what those that are not its receiver's were made with, if that is told.
 pub fn write_snapshot<'a>(
     out: &mut BitWriter,
     head: &SnapshotHead,
     kinds: &Kinds,
     entities: impl Iterator<Item = (EntityRef, &'a State)> + Clone,
+    inputs: Option<&[Option<Input>]>,
 ) {
-    write_head(out, head, entities.clone().count());
-    entities.for_each(|(entity, state)| write_record(out, kinds, &entity, state));
+    write_head(out, head, entities.clone().count(), inputs.is_some());
+    entities.clone().for_each(|(entity, state)| write_record(out, kinds, &entity, state));
+    let others = entities.filter(|(entity, _)| entity.own.is_none()).map(|(entity, _)| entity.kind);
+    if let Some(inputs) = inputs {
+        out.append(&input_rows(kinds, others.zip(inputs.iter().map(Option::as_ref))));
+    }
 }
 
 /// An entity as all get it who do not own it.
@@ -109,15 +119,30 @@ pub(crate) fn write_shared<'a>(
     head: &SnapshotHead,
     kinds: &Kinds,
     entities: impl Iterator<Item = (EntityRef, &'a State, &'a BitRow)> + Clone,
+    inputs: Option<&BitRow>,
 ) {
-    write_head(out, head, entities.clone().count());
+    write_head(out, head, entities.clone().count(), inputs.is_some());
     for (entity, state, seen) in entities {
         if entity.own.is_some() { write_record(out, kinds, &entity, state) } else { out.append(seen) }
     }
+    inputs.into_iter().for_each(|inputs| out.append(inputs));
 }
 
-fn write_head(out: &mut BitWriter, head: &SnapshotHead, entities: usize) {
+/// What entities were made with lately, each of a kind.
+pub(crate) fn input_rows<'a>(kinds: &Kinds, inputs: impl Iterator<Item = (u8, Option<&'a Input>)>) -> BitRow {
+    let mut out = BitWriter::new();
+    for (kind, input) in inputs {
+        out.flag(input.is_some());
+        input.into_iter().for_each(|input| write_input(&mut out, kinds.plan(kind), input));
+    }
+    out.into_row()
+}
+
+fn write_head(out: &mut BitWriter, head: &SnapshotHead, entities: usize, with_inputs: bool) {
     out.put(u32::from(head.tick.0), 16);
+    if with_inputs {
+        out.put(INPUTS_FOLLOW, 8);
+    }
     out.put(u32::from(head.every), 8);
     out.flag(head.margin.is_some());
     out.put(u32::from(head.margin.unwrap_or(0) as u8), 8);
@@ -146,7 +171,10 @@ impl Snapshot {
     pub(super) fn read(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
         let tick = WireTick(from.take(16)? as u16);
         let kinds = layouts.kinds(tick);
-        let every = ranged("snapshot interval", from.take(8)?, 1, 255)? as u8;
+        let first = from.take(8)?;
+        let with_inputs = first == INPUTS_FOLLOW;
+        let every = if with_inputs { from.take(8)? } else { first };
+        let every = ranged("snapshot interval", every, 1, 255)? as u8;
         let known = from.flag()?;
         let margin = Some(from.take(8)? as u8 as i8).filter(|_| known);
         let count = from.take(8)?;
@@ -172,6 +200,21 @@ impl Snapshot {
                 None => read_lanes(from, &plan.seen, state)?,
             }
         }
-        Ok(Self { head: SnapshotHead { tick, every, margin, news }, entities })
+        let inputs = with_inputs.then(|| read_inputs(from, kinds, &entities)).transpose()?;
+        Ok(Self { head: SnapshotHead { tick, every, margin, news }, entities, inputs })
     }
+}
+
+/// One of each entity that is not its receiver's.
+fn read_inputs(
+    from: &mut BitReader<'_>,
+    kinds: &Kinds,
+    entities: &[EntityRecord],
+) -> Result<Vec<Option<Input>>, WireError> {
+    let others = entities.iter().filter(|record| record.entity.own.is_none());
+    let read = |record: &EntityRecord| {
+        let plan = kinds.plan_of(record.entity.kind).ok_or(WireError::EntityKind(record.entity.kind))?;
+        if from.flag()? { Ok(Some(read_input(from, plan)?)) } else { Ok(None) }
+    };
+    others.map(read).collect()
 }

@@ -134,8 +134,15 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
         })
         .collect();
     let (_, mut bits) = envelope(MessageKind::Snapshot);
-    write_snapshot(&mut bits, &head, &kinds, entities.iter().map(|e| (e.entity, &e.state)));
-    out.push((Message::Snapshot(Snapshot { head, entities }), bits.finish()));
+    write_snapshot(&mut bits, &head, &kinds, entities.iter().map(|e| (e.entity, &e.state)), None);
+    out.push((
+        Message::Snapshot(Snapshot { head: head.clone(), entities: entities.clone(), inputs: None }),
+        bits.finish(),
+    ));
+    let told = vec![Some(inputs[0]), None];
+    let (_, mut bits) = envelope(MessageKind::Snapshot);
+    write_snapshot(&mut bits, &head, &kinds, entities.iter().map(|e| (e.entity, &e.state)), Some(&told));
+    out.push((Message::Snapshot(Snapshot { head, entities, inputs: Some(told) }), bits.finish()));
 
     let mut trail = [crate::Vec3::ZERO; MAX_REPEATS];
     trail[0] = vec3(1.25, 2.5, 0.0);
@@ -233,8 +240,8 @@ fn what_a_datagram_is_about_can_be_read_without_any_layout() {
 #[test]
 fn every_message_comes_back_as_it_was_written() {
     let samples = samples();
-    // Pieces: of inputs, a claim, an account, a snapshot, and of nothing.
-    assert_eq!(samples.len(), MessageKind::ALL.len() + 3);
+    // Pieces: of inputs, a claim, an account, two snapshots, and of nothing. One of the snapshots is with inputs.
+    assert_eq!(samples.len(), MessageKind::ALL.len() + 5);
     for (message, bytes) in samples {
         assert_eq!(read(&bytes).map(|(_, m)| m), Ok(message));
     }
@@ -423,7 +430,7 @@ fn a_snapshot_is_as_long_as_it_is_said_to_be() {
         // As much news as there may be: 25 bits each, and what is left is less than one.
         let news = vec![News::Gone(OWN); (NEWS_BITS as usize - 8) / 25];
         let head = SnapshotHead { tick: WireTick(9), every: 3, margin: None, news };
-        write_snapshot(&mut out, &head, &kinds, entities.into_iter());
+        write_snapshot(&mut out, &head, &kinds, entities.into_iter(), None);
         let (said, is) = (snapshot_bytes((0..count).map(|id| (schema, own(id)))), out.finish().len());
         assert!(is <= said && said - is <= 3, "{count} entities: {is} of {said}");
     }

@@ -21,6 +21,8 @@ pub struct Told {
     pub used: Vec<(Tick, Provenance)>,
     pub predicted: Vec<(Tick, State)>,
     pub authority: Vec<(Tick, State, bool)>,
+    /// Of the other one.
+    pub others: Vec<(Tick, State)>,
     /// What others are sent in the place of that.
     pub echoes: Vec<(Tick, State, bool)>,
     pub faults: Vec<(Tick, &'static str)>,
@@ -41,6 +43,7 @@ impl Sink for Told {
             Event::State(s) => match s.made {
                 Made::Predicted => self.predicted.push((s.tick, *s.state)),
                 Made::Authority if s.entity == OWN => self.authority.push((s.tick, *s.state, s.teleported)),
+                Made::Authority => self.others.push((s.tick, *s.state)),
                 Made::Echo if s.entity == OWN => self.echoes.push((s.tick, *s.state, s.teleported)),
                 _ => {}
             },

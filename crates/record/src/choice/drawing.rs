@@ -13,7 +13,7 @@ pub static VIEW_DELAY_BY: [Choice; 2] = [
     },
     Choice {
         name: "lateness",
-        does: "what all but `late_share` of the snapshots of ten seconds needed: how late each was, with the gap before it",
+        does: "what all but `view_late` of the snapshots of ten seconds needed to be there in time",
         price: "after a burst of losses all are seen later for ten seconds",
         invites: "whoever shoots at what it sees gains by looking into the past: the server has to bound that",
         is_sound: true,
@@ -38,7 +38,7 @@ pub static BLENDING: [Choice; 3] = [
     },
     Choice {
         name: "curve",
-        does: "places along a curve by the velocities at both ends, which bend it by three eighths of the straight way at most",
+        does: "places along a curve by the velocities at both ends, which bend it by three eighths of its way at most",
         price: "who stops dead or bounces is drawn beyond, by up to three eighths of the way between two snapshots",
         invites: "nothing",
         is_sound: true,
@@ -46,7 +46,7 @@ pub static BLENDING: [Choice; 3] = [
 ];
 
 /// How one is drawn past its newest state, in the order of [`velocitas_core::RunOn`].
-pub static RUN_ON: [Choice; 2] = [
+pub static RUN_ON: [Choice; 3] = [
     Choice {
         name: "velocity",
         does: "it runs on by its velocity for `extrapolate`, then it stands",
@@ -59,6 +59,13 @@ pub static RUN_ON: [Choice; 2] = [
         does: "it stands until more comes",
         price: "everybody stops with each gap, and hops when it ends",
         invites: "nothing",
+        is_sound: true,
+    },
+    Choice {
+        name: "rule",
+        does: "it runs on by its rule with the last input known of it, for `extrapolate`, then it stands",
+        price: "its input goes along in each snapshot, and its rule is stepped here for each tick past that",
+        invites: "what others press is on the wire, for whoever reads it there",
         is_sound: true,
     },
 ];
@@ -132,7 +139,7 @@ pub static ECHO: [Choice; 2] = [
     },
     Choice {
         name: "smooth",
-        does: "one that walks after that no faster than the rule and a tenth, never through solids; half a second beyond `echo_leash` it is put there",
+        does: "one that walks after that, at the rule's pace and a tenth, never through solids, by `echo_leash`",
         price: "others aim at where it is not: as far beside as it is behind, and later by as long",
         invites: "who leaps is drawn beside where it can be hit, for half a second at most beyond the leash",
         is_sound: true,

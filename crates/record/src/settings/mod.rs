@@ -388,11 +388,10 @@ mod tests {
             (Knob::Blending, KnobValue::Choice(1)),
             (Knob::Blending, KnobValue::Choice(2)),
             (Knob::RunOn, KnobValue::Choice(1)),
+            (Knob::RunOn, KnobValue::Choice(2)),
             (Knob::Return, KnobValue::Choice(1)),
             (Knob::Return, KnobValue::Choice(2)),
             (Knob::Return, KnobValue::Choice(3)),
-            (Knob::EaseBy, KnobValue::Choice(1)),
-            (Knob::EaseBy, KnobValue::Choice(2)),
             (Knob::Echo, KnobValue::Choice(1)),
         ];
         assert_eq!(cures, expected);

@@ -648,7 +648,7 @@ pub static SETTINGS: [KnobSpec; 54] = [
         unit: "%",
         range: Range::Steps(LATE),
         help: "the share of snapshots that may come too late, where an automatic view delay goes by lateness",
-        key: "late_share",
+        key: "view_late",
         takes: Takes::Share,
         sound: Sound::Nothing,
         accessor: Accessor::Number {
@@ -683,7 +683,10 @@ pub static SETTINGS: [KnobSpec; 54] = [
         sound: Sound::Usual,
         accessor: Accessor::Choice {
             get: |k| place_of(&RunOn::ALL, &k.settings.remotes.run_on),
-            set: |k, place| k.settings.remotes.run_on = at(&RunOn::ALL, place, k.settings.remotes.run_on),
+            set: |k, place| {
+                k.settings.remotes.run_on = at(&RunOn::ALL, place, k.settings.remotes.run_on);
+                k.served.tells_inputs = k.settings.remotes.run_on == RunOn::Rule;
+            },
         },
     },
     KnobSpec {
@@ -740,7 +743,7 @@ pub static SETTINGS: [KnobSpec; 54] = [
         help: "how corrections of the own character fade",
         key: "ease_by",
         takes: Takes::Choice,
-        sound: Sound::Usual,
+        sound: Sound::First,
         accessor: Accessor::Choice {
             get: |k| place_of(&EaseBy::ALL, &k.settings.own.ease.by),
             set: |k, place| k.settings.own.ease.by = at(&EaseBy::ALL, place, k.settings.own.ease.by),
