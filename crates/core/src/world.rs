@@ -23,8 +23,8 @@ pub struct Entity {
     pub(crate) teleports: u8,
     /// Its state at the newest tick: the raw echo of what its owner does.
     pub(crate) state: State,
-    /// What it was made with last, as its step read it.
-    pub(crate) input: Option<Input>,
+    /// What it was made with last, as its step read it, where somebody is told of that.
+    pub(crate) input: Option<Box<Input>>,
     /// The smooth echo, where others are sent that.
     pub(crate) smooth: Option<Box<Echo>>,
     /// Counts how often that was put where it belongs.

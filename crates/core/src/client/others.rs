@@ -25,7 +25,7 @@ pub(super) struct Other {
     /// What is left of where it ran on to.
     ease: Ease,
     /// What it was made with at the newest state, as far as that is told, and where its rule takes it from there.
-    input: Option<Input>,
+    input: Option<Box<Input>>,
     ahead: Option<Box<Ahead>>,
 }
 
@@ -80,7 +80,7 @@ impl Other {
 
     /// Makes the ticks past its newest state that are drawn at a moment.
     fn run_on(&mut self, moment: Shown, timeline: &Timeline, rate: Rate, limit_ms: u32) {
-        let (Some(input), Some(newest)) = (&self.input, self.samples.newest()) else { return };
+        let (Some(input), Some(newest)) = (self.input.as_deref(), self.samples.newest()) else { return };
         let Some(placed) = moment.among(Some(newest.tick), None, rate, limit_ms) else { return };
         if !placed.how.is_past() {
             self.ahead = None;
@@ -217,7 +217,7 @@ impl Others {
     pub(super) fn take_inputs(&mut self, snapshot: &Snapshot) {
         let others = snapshot.entities.iter().filter(|record| record.entity.own.is_none());
         for (record, input) in others.zip(snapshot.inputs.iter().flatten()) {
-            self.get_mut(record.entity.id).into_iter().for_each(|other| other.input = *input);
+            self.get_mut(record.entity.id).into_iter().for_each(|other| other.input = input.map(Box::new));
         }
     }
 

@@ -283,7 +283,7 @@ impl Playing {
     ) {
         self.now = now;
         let due = self.ticks.rate().due(tick.0.saturating_sub(self.ticks.base().0));
-        self.view.arrived(now, due);
+        self.view.arrived(now, due, &lent.settings.remotes);
         tell(sink, Fact::Received { tick });
         // Only the newest snapshot knows who is there: one overtaken may speak of somebody who left since.
         let newest = self.heard.is_none_or(|heard| tick > heard);

@@ -12,7 +12,7 @@ pub(crate) struct ViewClock {
     variance: f64,
     count: f64,
     drawn: Option<Slew>,
-    lateness: Lateness,
+    lateness: Option<Box<Lateness>>,
     /// The delay that all but a share of the snapshots needed, and whether that is of the newest.
     needed: Option<f64>,
     is_current: bool,
@@ -54,7 +54,7 @@ const STOOD_STILL_NANOS: i64 = 100_000_000;
 
 impl ViewClock {
     /// A snapshot of a tick due `due` ns after the base arrived at `now`.
-    pub(crate) fn arrived(&mut self, now: HostNanos, due: i64) {
+    pub(crate) fn arrived(&mut self, now: HostNanos, due: i64, settings: &RemoteSettings) {
         if self.drawn.is_some_and(|drawn| now.since(drawn.since) > STOOD_STILL_NANOS) {
             return;
         }
@@ -63,15 +63,23 @@ impl ViewClock {
         if self.count == 0.0 || off.abs() > ANEW_NANOS {
             let drawn = self.drawn.map(|drawn| Slew { anew: true, ..drawn });
             *self = Self { mean: offset, count: 1.0, drawn, ..Self::default() };
-            self.lateness.arrived(now, due);
+            self.note_lateness(now, due, settings);
             return;
         }
         self.count = if self.count < SMOOTHED_OVER { self.count + 1.0 } else { SMOOTHED_OVER };
         let share = 1.0 / self.count;
         self.mean += off * share;
         self.variance += (off * off - self.variance) * share;
-        self.lateness.arrived(now, due);
+        self.note_lateness(now, due, settings);
+    }
+
+    /// What nobody asks for is not kept.
+    fn note_lateness(&mut self, now: HostNanos, due: i64, settings: &RemoteSettings) {
         self.is_current = false;
+        match settings.view_by {
+            ViewBy::Lateness => self.lateness.get_or_insert_default().arrived(now, due),
+            ViewBy::Jitter => self.lateness = None,
+        }
     }
 
     /// The delay wanted, in ns.
@@ -82,7 +90,7 @@ impl ViewClock {
             (ViewDelay::Auto, ViewBy::Lateness) => {
                 if !self.is_current {
                     self.is_current = true;
-                    let needs = self.lateness.delay(self.mean, settings.late_share);
+                    let needs = self.lateness.as_ref().and_then(|late| late.delay(self.mean, settings.late_share));
                     let is_kept = |needs: f64| self.needed.is_some_and(|had| (had - KEPT_NANOS..had).contains(&needs));
                     self.needed = needs.filter(|needs| !is_kept(*needs)).or(self.needed.filter(|_| needs.is_some()));
                 }
@@ -126,12 +134,16 @@ impl ViewClock {
 mod tests {
     use super::*;
 
+    fn by_lateness() -> RemoteSettings {
+        RemoteSettings { view_by: ViewBy::Lateness, ..RemoteSettings::DEFAULT }
+    }
+
     #[test]
     fn the_drawn_timeline_lags_by_the_delay_and_ignores_transit() {
         let mut clock = ViewClock::default();
         for n in 0..200i64 {
             let jitter = if n % 2 == 0 { 3_000_000 } else { -3_000_000 };
-            clock.arrived(HostNanos(7_000_000_000 + n * 50_000_000 + jitter), n * 50_000_000);
+            clock.arrived(HostNanos(7_000_000_000 + n * 50_000_000 + jitter), n * 50_000_000, &by_lateness());
         }
         let now = HostNanos(7_000_000_000 + 10_000_000_000);
         let fixed = RemoteSettings { view_delay: ViewDelay::Millis(100), ..RemoteSettings::DEFAULT };
@@ -140,8 +152,7 @@ mod tests {
         assert!((drawn - 9_900_000_000.0).abs() < 3e6, "{drawn}");
         let auto = clock.wanted(&RemoteSettings::DEFAULT, 50_000_000);
         assert!((auto - 106e6).abs() < 1e6, "{auto}");
-        let needed = RemoteSettings { view_by: ViewBy::Lateness, ..RemoteSettings::DEFAULT };
-        let needed = clock.wanted(&needed, 50_000_000);
+        let needed = clock.wanted(&by_lateness(), 50_000_000);
         assert!((needed - 53e6).abs() < 1e6, "an interval, and three milliseconds late: {needed}");
     }
 
@@ -150,7 +161,7 @@ mod tests {
         let mut clock = ViewClock::default();
         for n in 10..200i64 {
             if n % 5 == 0 {
-                clock.arrived(HostNanos(n * 10_000_000), n * 10_000_000 - 100_000_000);
+                clock.arrived(HostNanos(n * 10_000_000), n * 10_000_000 - 100_000_000, &RemoteSettings::DEFAULT);
             }
             clock.advance(HostNanos(n * 10_000_000), &RemoteSettings::DEFAULT, 50_000_000);
         }
@@ -164,7 +175,7 @@ mod tests {
         let now = HostNanos(2_690_000_000);
         let drawn = clock.shown(now).unwrap();
         for n in 200..269i64 {
-            clock.arrived(now, n * 10_000_000 - 100_000_000);
+            clock.arrived(now, n * 10_000_000 - 100_000_000, &RemoteSettings::DEFAULT);
         }
         clock.advance(now, &RemoteSettings::DEFAULT, 50_000_000);
         assert_eq!(clock.shown(now), Some(drawn));
@@ -179,7 +190,7 @@ mod tests {
         for n in 200..600i64 {
             let now = HostNanos(n * 10_000_000);
             if n % 5 == 0 {
-                clock.arrived(now, n * 10_000_000 - 1_100_000_000);
+                clock.arrived(now, n * 10_000_000 - 1_100_000_000, &RemoteSettings::DEFAULT);
             }
             clock.advance(now, &RemoteSettings::DEFAULT, 50_000_000);
             let shown = clock.shown(now).unwrap();

@@ -268,10 +268,12 @@ impl Server {
             says_changes: false,
         };
         let owners = self.peers.owners();
+        let tells_inputs = self.peers.iter().any(|peer| peer.settings.tells_inputs);
         for entity in self.world.iter_mut() {
             let (id, kind) = (entity.id(), entity.kind());
             let (scene, motion) = (known.scene(tick, rate.dt(), kind), known.kinds.motion(kind));
-            let turn = Turn { scene, motion, timeline: &self.timeline, policy: &self.policy, rate, gap };
+            let (timeline, policy) = (&self.timeline, &self.policy);
+            let turn = Turn { scene, motion, timeline, policy, rate, gap, tells_inputs };
             let owners = owners.of(id);
             let Moved { contacts, teleported, sentence } = obeyed((&mut self.peers, owners), entity, &turn, sink);
             sentences.extend(sentence);

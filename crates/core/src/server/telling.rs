@@ -95,7 +95,7 @@ fn say_snapshot(
 /// What those were made with lately that are not a peer's.
 fn inputs_of_others(peer: &Peer, world: &World, kinds: &Kinds) -> BitRow {
     let others = world.iter().filter(|e| peer.control(e.id()).is_none());
-    input_rows(kinds, others.map(|e| (e.kind(), e.input.as_ref())))
+    input_rows(kinds, others.map(|e| (e.kind(), e.input.as_deref())))
 }
 
 /// Which tick it is, for a peer.

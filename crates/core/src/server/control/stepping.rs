@@ -219,7 +219,7 @@ pub(in crate::server) fn stepped<S: Sink>(turn: &Turn<'_>, entity: &mut Entity, 
     match checked_step(turn.motion, &turn.scene, &before, input) {
         Ok(step) => {
             entity.state = step.state;
-            entity.input = Some(*input);
+            entity.input = turn.tells_inputs.then(|| Box::new(*input));
             Moved { contacts: step.contacts, teleported: step.teleported || put.is_some(), sentence: None }
         }
         Err(field) => {

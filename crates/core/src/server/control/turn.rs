@@ -129,6 +129,8 @@ pub(in crate::server) struct Turn<'a> {
     pub(in crate::server) rate: Rate,
     /// What is done where an input is missing.
     pub(in crate::server) gap: Gap,
+    /// Whether somebody is told what others are made with.
+    pub(in crate::server) tells_inputs: bool,
 }
 
 impl Turn<'_> {
