@@ -445,7 +445,8 @@ impl File {
         Some(match arrived.iter().max() {
             Some(last) if *last > newest && !over => ("under_way", None),
             Some(_) => ("unheard", None),
-            None if !over && track.tick.last() < Some(&tick) => ("under_way", None),
+            // It may be said again, until its tick is over.
+            None if !over && (is_waited_for || track.tick.last() < Some(&tick)) => ("under_way", None),
             None => ("lost", None),
         })
     }
