@@ -159,3 +159,23 @@ fn what_others_were_made_with_is_paid_for_where_it_is_asked_for_only() {
     // Eight bits that they follow, one that it is known, and the 29 of a walker's input.
     assert!((4..=5).contains(&(bytes(true) - bytes(false))));
 }
+
+#[test]
+fn who_is_put_elsewhere_while_it_comes_back_is_there_at_once() {
+    let put = |by| {
+        let back = Easing { by, ms: 2000, speed: 4.0 };
+        let mut pair = terminal(RemoteSettings { back, ..RemoteSettings::DEFAULT });
+        pair.walk();
+        pair.run(2000);
+        pair.lose = |up, _| !up;
+        pair.keys.set_real(input_lane::MOVE + 1, -1.0);
+        pair.run(400);
+        pair.lose = |_, _| false;
+        pair.run(300);
+        pair.server.teleport(OWN, vec3(-40.0, 20.0, 0.0));
+        pair.run(600);
+        pair.drawn(OWN).expect("it is there")
+    };
+    let (eased, plain) = (put(EaseBy::HalfLife), put(EaseBy::None));
+    assert_eq!((eased.how, eased.state.vec3(0)), (Drawn::Blended, plain.state.vec3(0)));
+}

@@ -64,3 +64,44 @@ impl Ahead {
         Some(plan.blend(&self.before, &self.state, moment.fraction, rate.dt()))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use std::sync::Arc;
+
+    use super::*;
+    use crate::ground::Ground;
+    use crate::motion::Motion;
+    use crate::session::{Ingredients, Kinds};
+    use crate::vec3::vec3;
+    use crate::walker::{Walker, input_lane};
+
+    #[test]
+    fn its_keys_stay_as_they_were_and_nothing_is_pressed_anew() {
+        let kinds = Kinds::new(vec![Arc::new(Walker::new())]).expect("a sound schema");
+        let timeline = Timeline::new(Ingredients::new(Arc::new(Ground::flat(90.0)), &kinds));
+        let rate = Rate::new(60).expect("60 Hz");
+        let (rule, mut input) = (Walker::new(), Input::default());
+        input.set_real(input_lane::MOVE + 1, 1.0);
+        input.set_int(input_lane::HOP, 1);
+        let sample = Sample { tick: Tick(100), teleports: 0, state: rule.spawn(vec3(0.0, 0.0, 0.0), 0.0) };
+        let plan = BlendPlan::of(rule.schema());
+        let mut slot = None;
+        let mut at = |tick, fraction| {
+            let moment = Shown { tick: Tick(tick), fraction };
+            Ahead::reach(&mut slot, (&sample, 0), &input, moment, (&timeline, rate));
+            slot.as_ref().and_then(|ahead| ahead.at(&plan, Tick(100), moment, rate)).expect("it was made").vec3(0)
+        };
+        let places = [at(100, 0.5), at(115, 0.0), at(130, 0.0), at(130, 0.5)];
+        assert!(places.windows(2).all(|w| w[0].x < w[1].x), "it walks on: {places:?}");
+        assert!(places.iter().all(|place| place.z < 0.1), "and does not hop: {places:?}");
+        // The same states as the rule makes one after the other.
+        let mut state = sample.state;
+        let known = timeline.at(Tick(101));
+        for tick in 101..=130 {
+            let held = rule.schema().held_on(&input);
+            state = rule.step(&known.scene(Tick(tick), rate.dt(), 0), &state, &held).state;
+        }
+        assert_eq!(state.vec3(0), places[2]);
+    }
+}
