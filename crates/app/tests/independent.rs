@@ -159,9 +159,21 @@ fn inputs_that_wait_with(seeds: Seeds) {
         member(name, "bot", &format!("link = \"bad\"\nsettings = {{ {settings} }}"))
     };
     let text = GROUND.to_owned()
-        + &waits("heron", "together", ", clock = \"timestamps\", lead = \"fixed\"")
-        + &waits("plover", "one", ", input_delay = 3")
-        + &waits("teal", "kept", ", clock = \"told\", told_every = \"500 ms\", send_every = 2")
+        + &waits(
+            "heron",
+            "together",
+            ", clock = \"timestamps\", lead = \"fixed\", echo = \"smooth\", view_delay = \"50 ms\", run_on = \"rule\", return = \"half_life\"",
+        )
+        + &waits(
+            "plover",
+            "one",
+            ", input_delay = 3, view_delay_by = \"lateness\", blending = \"curve\", return = \"smooth\", ease_by = \"speed\"",
+        )
+        + &waits(
+            "teal",
+            "kept",
+            ", clock = \"told\", told_every = \"500 ms\", send_every = 2, run_on = \"hold\", echo = \"smooth\", ease_bearing = true",
+        )
         + &member("dunlin", "bot", "link = \"bad\"\nsettings = { clock_change = \"set\", lead = \"fixed\" }")
         + "[[event]]\nat = \"4 s\"\nevery = \"3 s\"\npush = { who = \"heron\", east = \"6 m/s\" }\n\
            [[event]]\nat = \"5 s\"\nevery = \"3 s\"\npush = { who = \"plover\", north = \"5 m/s\" }\n";

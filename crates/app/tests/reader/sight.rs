@@ -228,7 +228,7 @@ impl File {
             }
             others.window(track, second * SECOND, &sights);
             frames += sights.len() as u64;
-            extrapolated += sights.iter().filter(|s| s.how == "extrapolated").count() as u64;
+            extrapolated += sights.iter().filter(|s| matches!(s.how, "extrapolated" | "by_rule")).count() as u64;
             held += sights.iter().filter(|s| s.how == "held").count() as u64;
         }
         others.figures("others", figures);
