@@ -19,7 +19,7 @@ struct Table {
     measures: &'static [&'static str],
 }
 
-const TABLES: [Table; 20] = [
+const TABLES: [Table; 21] = [
     Table { mark: "clock", sets: &["clock=all"], measures: &["corrections", "late", "ahead"] },
     Table {
         mark: "clock_change",
@@ -122,6 +122,15 @@ const TABLES: [Table; 20] = [
             "view_delay=50 ms,50 ms,50 ms,50 ms,50 ms",
         ],
         measures: &["drawn_error", "judder", "hops", "stalled", "bytes_down"],
+    },
+    Table {
+        mark: "remotes_at",
+        sets: &[
+            "remotes_at=past,past,present,present",
+            "return=none,none,none,half_life",
+            "run_on=velocity,rule,rule,rule",
+        ],
+        measures: &["view_age", "drawn_error", "judder", "hops", "bytes_down"],
     },
     Table {
         mark: "return",

@@ -113,8 +113,8 @@ pub use plan::Plan;
 pub use policy::{AS_SAID, Policy, Response, Strikes};
 pub use quantiser::Quantiser;
 pub use remote::{
-    BlendPlan, Blending, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, RemoteSettings, RunOn, Sample, Shown, Spot,
-    SpotBlend, ViewBy, ViewDelay, drawn,
+    BlendPlan, Blending, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, RemoteSettings, RemotesAt, RunOn, Sample,
+    Shown, Spot, SpotBlend, ViewBy, ViewDelay, drawn,
 };
 pub use rollback::{Entry, Rollback};
 pub use schema::{MOST_KINDS, Schema, SchemaError};

@@ -2,8 +2,8 @@
 
 use velocitas_core::walker::input_lane;
 use velocitas_core::{
-    Arrangement, ClientSettings, Drawn, EaseBy, Easing, PlayerSettings, RemoteSettings, RunOn, Vec3, ViewBy, ViewDelay,
-    vec3,
+    Arrangement, ClientSettings, Drawn, EaseBy, Easing, PlayerSettings, RemoteSettings, RemotesAt, RunOn, Tick, Vec3,
+    ViewBy, ViewDelay, vec3,
 };
 
 use crate::pair::{MS, OTHER, OWN, PLAYER, Pair};
@@ -144,6 +144,59 @@ fn by_its_rule_somebody_comes_to_rest_where_it_does() {
     let (by_rule, hows) = pushed(RunOn::Rule);
     assert!(hows.contains(&Drawn::ByRule) && !hows.contains(&Drawn::Extrapolated), "{hows:?}");
     assert!(by_velocity > 0.4 && by_rule < 0.25, "off by {by_velocity} m by velocity, {by_rule} m by rule");
+}
+
+/// Somebody else is pushed and comes to rest, and is drawn in the present meanwhile: in each frame the tick drawn, and where.
+fn pushed_in_the_present(by: EaseBy) -> (Pair, Vec<(Tick, Vec3)>) {
+    let mut pair = Pair::playing();
+    let back = Easing { by, ms: 600, speed: 4.0 };
+    let remotes = RemoteSettings { at: RemotesAt::Present, back, ..RemoteSettings::DEFAULT };
+    pair.client.set_settings(ClientSettings { remotes, ..ClientSettings::DEFAULT });
+    pair.server.set_settings(PLAYER, PlayerSettings { tells_inputs: true, ..PlayerSettings::DEFAULT });
+    pair.run(3000);
+    pair.server.push(OTHER, vec3(7.0, 0.0, 0.0));
+    let mut frames = Vec::new();
+    for _ in 0..60 {
+        pair.run(16);
+        let (other, own) = (pair.drawn(OTHER).expect("somebody else"), pair.drawn(OWN).expect("the own"));
+        assert_eq!((other.tick, other.how), (own.tick, Drawn::ByRule));
+        assert!((other.fraction - own.fraction).abs() < 1e-4);
+        frames.push((other.tick, other.state.vec3(0)));
+    }
+    pair.run(500);
+    (pair, frames)
+}
+
+#[test]
+fn in_the_present_others_are_where_the_server_will_have_them_once_it_is_heard_what_befell_them() {
+    let (pair, frames) = pushed_in_the_present(EaseBy::None);
+    let made = |tick: Tick| {
+        let state = pair.told.others.iter().find(|(of, _)| *of == tick).map(|(_, state)| state.vec3(0));
+        state.expect("it was made since")
+    };
+    let off = |(tick, place): &(Tick, Vec3)| {
+        let (a, b) = (made(*tick), made(tick.next()));
+        place.distance(a).min(place.distance(b)) - a.distance(b)
+    };
+    let late = frames.iter().position(|frame| off(frame) > 0.1).expect("the push comes unforeseen");
+    let again = late + frames[late..].iter().position(|frame| off(frame) < 0.01).expect("it is heard of");
+    assert!((2..25).contains(&(again - late)), "from frame {late} to {again}");
+    for frame in &frames[again..] {
+        assert!(off(frame) < 0.01, "{frame:?} is {} m off", off(frame));
+    }
+}
+
+#[test]
+fn what_was_not_foreseen_in_the_present_is_eased_as_a_return_is() {
+    let steps = |by| {
+        let (_, frames) = pushed_in_the_present(by);
+        frames
+            .windows(2)
+            .map(|w| w[1].1.distance(w[0].1))
+            .fold(0.0f32, |most, step| if step > most { step } else { most })
+    };
+    let (at_once, eased) = (steps(EaseBy::None), steps(EaseBy::Smooth));
+    assert!(at_once > 0.4 && eased < 0.05, "{at_once} m in a frame at once, {eased} m eased");
 }
 
 #[test]

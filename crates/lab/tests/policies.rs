@@ -29,6 +29,7 @@ fn policies() -> Vec<Policy> {
         Knob::ViewBy,
         Knob::Blending,
         Knob::RunOn,
+        Knob::RemotesAt,
         Knob::Return,
         Knob::EaseBy,
         Knob::EaseBearing,
@@ -44,6 +45,7 @@ fn policies() -> Vec<Policy> {
         ((Knob::Return, "speed"), Knob::ReturnSpeed),
         ((Knob::EaseBy, "speed"), Knob::EaseSpeed),
         ((Knob::Echo, "smooth"), Knob::EchoLeash),
+        ((Knob::RemotesAt, "present"), Knob::Return),
     ];
     let alone = alone.into_iter().flat_map(|knob| values(knob).into_iter().map(move |value| vec![(knob, value)]));
     let with = with.into_iter().flat_map(|((first, way), knob)| {

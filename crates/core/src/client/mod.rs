@@ -454,7 +454,7 @@ impl Client {
 
     /// The moment at which all others are drawn at `now`; `None` before anything arrived.
     pub fn shown(&self, now: HostNanos) -> Option<Shown> {
-        self.playing()?.shown(now)
+        self.playing()?.shown(&self.settings.remotes, now)
     }
 
     /// The settings in force.

@@ -6,8 +6,7 @@ use crate::event::{Fact, Sink, tell};
 use crate::float::wrap_angle;
 use crate::ids::EntityId;
 use crate::remote::{
-    Ahead, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, RemoteSettings, RunOn, Sample, Samples, Shown, Spot,
-    SpotBlend,
+    Ahead, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, RemoteSettings, Sample, Samples, Shown, Spot, SpotBlend,
 };
 use crate::session::{Kinds, Timeline};
 use crate::tick::{HostNanos, Rate, Tick};
@@ -35,9 +34,9 @@ impl Other {
         self.samples.newest()
     }
 
-    /// Takes a state, and hides how far what is drawn jumps by that.
-    fn take_in(&mut self, sample: Sample, returning: &Returning<'_>) {
-        let Returning { seeing, snap } = returning;
+    /// Takes a state, and says where it was drawn until then, where it may jump by that.
+    fn take_in(&mut self, sample: Sample, seeing: &Seeing<'_>) -> Option<Looking> {
+        self.run_on(seeing);
         let newest = self.samples.newest();
         let is_put = newest.is_some_and(|newest| newest.teleports != sample.teleports);
         // Where states lie on both sides of the moment, a later one changes nothing.
@@ -47,11 +46,16 @@ impl Other {
         if is_put {
             self.ease.cut();
         }
-        if let Some(((before, looked), (after, looks))) = before.zip(self.spot_at(seeing)) {
-            let jump = Jump { before, after, turn: looked - looks };
-            if jump.is_one() {
-                self.ease.hide(seeing.now, jump, seeing.settings.back, *snap);
-            }
+        before
+    }
+
+    /// Hides how far what is drawn has jumped from where it was.
+    fn hide(&mut self, (before, looked): Looking, Returning { seeing, snap }: &Returning<'_>) {
+        self.run_on(seeing);
+        let Some((after, looks)) = self.spot_at(seeing) else { return };
+        let jump = Jump { before, after, turn: looked - looks };
+        if jump.is_one() {
+            self.ease.hide(seeing.now, jump, seeing.settings.back, *snap);
         }
     }
 
@@ -79,9 +83,13 @@ impl Other {
     }
 
     /// Makes the ticks past its newest state that are drawn at a moment.
-    fn run_on(&mut self, moment: Shown, timeline: &Timeline, rate: Rate, limit_ms: u32) {
+    fn run_on(&mut self, seeing: &Seeing<'_>) {
+        let Seeing { moment, timeline, rate, settings, .. } = *seeing;
+        if !settings.goes_by_rule() {
+            return;
+        }
         let (Some(input), Some(newest)) = (self.input.as_deref(), self.samples.newest()) else { return };
-        let Some(placed) = moment.among(Some(newest.tick), None, rate, limit_ms) else { return };
+        let Some(placed) = moment.among(Some(newest.tick), None, rate, settings.limit_ms()) else { return };
         if !placed.how.is_past() {
             self.ahead = None;
             return;
@@ -91,7 +99,7 @@ impl Other {
 
     /// The state to which its rule took it by a moment past its newest.
     fn by_rule(&self, seeing: &Seeing<'_>, placed: &Placed) -> Option<State> {
-        if seeing.settings.run_on != RunOn::Rule || !placed.how.is_past() {
+        if !seeing.settings.goes_by_rule() || !placed.how.is_past() {
             return None;
         }
         let from = self.samples.newest()?.tick;
@@ -99,7 +107,7 @@ impl Other {
     }
 
     /// Where it is at a moment by what was received of it, and where it looks.
-    fn spot_at(&self, seeing: &Seeing<'_>) -> Option<(Vec3, f32)> {
+    fn spot_at(&self, seeing: &Seeing<'_>) -> Option<Looking> {
         let Seeing { moment, kinds, rate, settings, .. } = *seeing;
         let plan = kinds.plan(self.kind);
         let course = kinds.plan(self.kind).spot.in_way(settings.blending);
@@ -130,7 +138,12 @@ impl Other {
 #[derive(Clone, Debug, Default)]
 pub(super) struct Others {
     all: Vec<Other>,
+    /// Where those were drawn of whom the snapshot at hand tells, as far as they may jump by it.
+    jumps: Vec<(EntityId, Looking)>,
 }
+
+/// Where somebody is drawn, and where it looks.
+type Looking = (Vec3, f32);
 
 /// What all that is drawn of others at a moment has in common.
 #[derive(Clone, Copy)]
@@ -138,6 +151,7 @@ pub(super) struct Seeing<'a> {
     pub(super) now: HostNanos,
     pub(super) moment: Shown,
     pub(super) kinds: &'a Kinds,
+    pub(super) timeline: &'a Timeline,
     pub(super) rate: Rate,
     pub(super) settings: &'a RemoteSettings,
 }
@@ -191,7 +205,10 @@ impl Others {
         let known = self.all.get_mut(at).filter(|other| other.id == entity.id && other.kind == entity.kind);
         match known {
             Some(other) => match returning {
-                Some(returning) => other.take_in(sample, returning),
+                Some(Returning { seeing, .. }) => {
+                    let before = other.take_in(sample, seeing);
+                    self.jumps.extend(before.map(|before| (entity.id, before)));
+                }
                 None => other.samples.insert(sample),
             },
             None if newest => {
@@ -221,10 +238,19 @@ impl Others {
         }
     }
 
+    /// Hides how far those jump of whom a snapshot told, once all of it is taken.
+    pub(super) fn hide(&mut self, returning: Option<&Returning<'_>>) {
+        for (id, before) in std::mem::take(&mut self.jumps) {
+            if let Some((other, returning)) = self.get_mut(id).zip(returning) {
+                other.hide(before, returning);
+            }
+        }
+    }
+
     /// Makes the ticks that are drawn at a moment of those who are past their newest state.
-    pub(super) fn run_on(&mut self, moment: Shown, timeline: &Timeline, rate: Rate, settings: &RemoteSettings) {
-        if settings.run_on == RunOn::Rule {
-            self.all.iter_mut().for_each(|other| other.run_on(moment, timeline, rate, settings.limit_ms()));
+    pub(super) fn run_on(&mut self, seeing: &Seeing<'_>) {
+        if seeing.settings.goes_by_rule() {
+            self.all.iter_mut().for_each(|other| other.run_on(seeing));
         }
     }
 
@@ -240,7 +266,7 @@ impl Others {
         is_otherwise: impl Fn(EntityId) -> bool,
         each: &mut impl FnMut(EntityId, &DrawnSpot),
     ) {
-        let Seeing { now, moment, kinds, rate, settings } = *seeing;
+        let Seeing { now, moment, kinds, rate, settings, .. } = *seeing;
         // Most lie between the same two snapshots.
         let (mut way, mut about): (Option<Way>, usize) = (None, 0);
         for other in self.all.iter().filter(|other| !is_otherwise(other.id)) {
@@ -283,7 +309,7 @@ impl Others {
         is_otherwise: impl Fn(EntityId) -> bool,
         each: &mut impl FnMut(EntityId, &DrawnState),
     ) {
-        let Seeing { now, moment, kinds, rate, settings } = *seeing;
+        let Seeing { now, moment, kinds, rate, settings, .. } = *seeing;
         for other in self.all.iter().filter(|other| !is_otherwise(other.id)) {
             let plan = &kinds.plan(other.kind).blend.in_way(settings.blending);
             let drawn = if settings.interpolate {

@@ -207,9 +207,13 @@ impl Playing {
         }
         let interval = self.ticks.rate().due(u64::from(self.snapshot_every));
         self.view.advance(now, &lent.settings.remotes, interval);
-        if let Some(shown) = self.shown(now) {
-            self.others.forget(shown.tick);
-            self.others.run_on(shown, lent.timeline, self.ticks.rate(), &lent.settings.remotes);
+        if let Some(past) = self.past(now) {
+            self.others.forget(past.tick);
+        }
+        if lent.settings.remotes.goes_by_rule()
+            && let Some(seeing) = self.seeing(lent, now)
+        {
+            self.others.run_on(&seeing);
         }
     }
 
@@ -292,11 +296,14 @@ impl Playing {
         for record in &snapshot.entities {
             place = self.others.take_in(tick, record, (newest, place), returning.as_ref(), sink);
         }
+        if newest {
+            self.others.take_inputs(snapshot);
+        }
+        self.others.hide(returning.as_ref());
         snapshot.head.news.iter().for_each(|news| self.learn(tick, news, newest, sink));
         if !newest {
             return;
         }
-        self.others.take_inputs(snapshot);
         self.snapshot_every = snapshot.head.every;
         self.heard = Some(tick);
         self.catch_up(lent, tick, sink);

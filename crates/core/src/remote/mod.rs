@@ -14,5 +14,5 @@ pub(crate) use ahead::Ahead;
 pub use blend::BlendPlan;
 pub(crate) use samples::Samples;
 pub use samples::{Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, drawn};
-pub use settings::{Blending, RemoteSettings, RunOn, ViewBy, ViewDelay};
+pub use settings::{Blending, RemoteSettings, RemotesAt, RunOn, ViewBy, ViewDelay};
 pub(crate) use view_clock::ViewClock;

@@ -26,6 +26,25 @@ impl ViewBy {
     pub const ALL: [Self; 2] = [Self::Jitter, Self::Lateness];
 }
 
+/// At which moment others are drawn.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum RemotesAt {
+    /// A view delay behind what arrives, where there are states on both sides of it.
+    #[default]
+    Past,
+    /// The moment at which the own character is drawn: their rules take them there, with the last inputs that the server is known to have
+    /// made them with.
+    Present,
+}
+
+impl RemotesAt {
+    /// All of them, the usual one first.
+    pub const ALL: [Self; 2] = [Self::Past, Self::Present];
+}
+
+/// Nobody is taken to the present from a state older than this many milliseconds: it stands where it was by then.
+const PRESENT_MS: u32 = 1000;
+
 /// In which way others are drawn between two states.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Blending {
@@ -68,6 +87,8 @@ impl RunOn {
 /// How others are drawn from what was received of them.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct RemoteSettings {
+    /// At which moment.
+    pub at: RemotesAt,
     /// See [`ViewDelay`].
     pub view_delay: ViewDelay,
     /// What an automatic delay goes by.
@@ -89,6 +110,7 @@ pub struct RemoteSettings {
 impl RemoteSettings {
     /// The default settings.
     pub const DEFAULT: Self = Self {
+        at: RemotesAt::Past,
         view_delay: ViewDelay::Auto,
         view_by: ViewBy::Jitter,
         late_share: 0.05,
@@ -101,9 +123,15 @@ impl RemoteSettings {
 
     /// How long one may run on, in milliseconds: not at all where it is to stand.
     pub fn limit_ms(&self) -> u32 {
-        match self.run_on {
-            RunOn::Hold => 0,
-            RunOn::Velocity | RunOn::Rule => self.extrapolate_ms,
+        match (self.at, self.run_on) {
+            (RemotesAt::Present, _) => PRESENT_MS,
+            (RemotesAt::Past, RunOn::Hold) => 0,
+            (RemotesAt::Past, RunOn::Velocity | RunOn::Rule) => self.extrapolate_ms,
         }
+    }
+
+    /// Whether they are taken past their newest state by their rules. Snapshots have to say then what they were made with.
+    pub fn goes_by_rule(&self) -> bool {
+        self.at == RemotesAt::Present || self.run_on == RunOn::Rule
     }
 }

@@ -20,6 +20,24 @@ pub static VIEW_DELAY_BY: [Choice; 2] = [
     },
 ];
 
+/// At which moment others are drawn, in the order of [`velocitas_core::RemotesAt`].
+pub static REMOTES_AT: [Choice; 2] = [
+    Choice {
+        name: "past",
+        does: "a view delay behind what arrives, between two states",
+        price: "they are seen as they were: by the way down and the view delay",
+        invites: "who runs round a corner is there before others see it come",
+        is_sound: true,
+    },
+    Choice {
+        name: "present",
+        does: "their rules take them to where the own character is drawn, with the last input known",
+        price: "all that is pressed meanwhile comes as a leap, each snapshot carries inputs, and all those ticks are made at each",
+        invites: "what others press is on the wire; whoever turns often is hard to hit",
+        is_sound: true,
+    },
+];
+
 /// In which way others are drawn between two states, in the order of [`velocitas_core::Blending`].
 pub static BLENDING: [Choice; 3] = [
     Choice {

@@ -125,6 +125,8 @@ pub enum Knob {
     Echo,
     /// How far the smooth one may be away.
     EchoLeash,
+    /// At which moment others are drawn.
+    RemotesAt,
 }
 
 /// A knob's entry in the table.

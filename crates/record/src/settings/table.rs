@@ -2,14 +2,14 @@
 
 use velocitas_core::{
     Blending, ClockBy, ClockChange, EaseBy, EchoBy, InputsOver, LeadBy, MAX_REPEATS, Missing, Over, PlayerSettings,
-    Redundancy, RunOn, SendRate, ViewBy, ViewDelay, Waiting,
+    Redundancy, RemotesAt, RunOn, SendRate, ViewBy, ViewDelay, Waiting,
 };
 
 use super::group::Group;
 use super::{Knob, KnobSpec};
 use crate::choice::{
-    BLENDING, CLAIMS_OVER, CLOCK, CLOCK_CHANGE, EASE, ECHO, INPUTS_OVER, LEAD, MISSING, RATE, REDUNDANCY, RETURN,
-    RUN_ON, SNAPSHOTS_OVER, VIEW_DELAY_BY, WAITING,
+    BLENDING, CLAIMS_OVER, CLOCK, CLOCK_CHANGE, EASE, ECHO, INPUTS_OVER, LEAD, MISSING, RATE, REDUNDANCY, REMOTES_AT,
+    RETURN, RUN_ON, SNAPSHOTS_OVER, VIEW_DELAY_BY, WAITING,
 };
 use crate::knob::{Accessor, Range, Sound};
 use crate::quantity::Takes;
@@ -41,7 +41,7 @@ const EXTRA: &[f64] = &[0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0];
 const LONGEST: f64 = 5000.0;
 
 /// All of them, in the order of [`Knob`].
-pub static SETTINGS: [KnobSpec; 54] = [
+pub static SETTINGS: [KnobSpec; 55] = [
     KnobSpec {
         knob: Knob::Latency,
         group: Group::Link,
@@ -685,7 +685,7 @@ pub static SETTINGS: [KnobSpec; 54] = [
             get: |k| place_of(&RunOn::ALL, &k.settings.remotes.run_on),
             set: |k, place| {
                 k.settings.remotes.run_on = at(&RunOn::ALL, place, k.settings.remotes.run_on);
-                k.served.tells_inputs = k.settings.remotes.run_on == RunOn::Rule;
+                k.served.tells_inputs = k.settings.remotes.goes_by_rule();
             },
         },
     },
@@ -804,6 +804,24 @@ pub static SETTINGS: [KnobSpec; 54] = [
         accessor: Accessor::Number {
             get: |k| f64::from(k.served.echo_leash_m),
             set: |k, x| k.served.echo_leash_m = x as f32,
+        },
+    },
+    KnobSpec {
+        knob: Knob::RemotesAt,
+        group: Group::Remotes,
+        name: "drawn at",
+        unit: "",
+        range: Range::Choice(&REMOTES_AT),
+        help: "at which moment others are drawn",
+        key: "remotes_at",
+        takes: Takes::Choice,
+        sound: Sound::First,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&RemotesAt::ALL, &k.settings.remotes.at),
+            set: |k, place| {
+                k.settings.remotes.at = at(&RemotesAt::ALL, place, k.settings.remotes.at);
+                k.served.tells_inputs = k.settings.remotes.goes_by_rule();
+            },
         },
     },
 ];

@@ -5,7 +5,7 @@ use crate::client::others::{Returning, Seeing};
 use crate::ease::EaseBy;
 use crate::float::wrap_angle;
 use crate::ids::EntityId;
-use crate::remote::{Drawn, DrawnSpot, DrawnState, Shown};
+use crate::remote::{Drawn, DrawnSpot, DrawnState, RemoteSettings, RemotesAt, Shown};
 use crate::tick::HostNanos;
 
 impl Playing {
@@ -15,7 +15,16 @@ impl Playing {
     }
 
     /// The moment at which remotes are drawn.
-    pub(in crate::client) fn shown(&self, now: HostNanos) -> Option<Shown> {
+    pub(in crate::client) fn shown(&self, settings: &RemoteSettings, now: HostNanos) -> Option<Shown> {
+        let past = self.past(now)?;
+        Some(match settings.at {
+            RemotesAt::Past => past,
+            RemotesAt::Present => Shown { tick: self.ticks.newest().prev(), fraction: self.ticks.fraction(now) },
+        })
+    }
+
+    /// The moment that lies the view delay behind what arrives.
+    pub(super) fn past(&self, now: HostNanos) -> Option<Shown> {
         let ticks = self.view.shown(now)? * f64::from(self.ticks.rate().hz()) / 1e9;
         Some(Shown::after(self.ticks.base(), ticks))
     }
@@ -50,10 +59,11 @@ impl Playing {
     }
 
     /// What all others of a frame are drawn by.
-    fn seeing<'a>(&self, lent: &Lent<'a>, now: HostNanos) -> Option<Seeing<'a>> {
-        let moment = self.shown(now)?;
-        let kinds = &lent.timeline.at(moment.tick).kinds;
-        Some(Seeing { now, moment, kinds, rate: self.ticks.rate(), settings: &lent.settings.remotes })
+    pub(super) fn seeing<'a>(&self, lent: &Lent<'a>, now: HostNanos) -> Option<Seeing<'a>> {
+        let Lent { settings, timeline } = *lent;
+        let moment = self.shown(&settings.remotes, now)?;
+        let kinds = &timeline.at(moment.tick).kinds;
+        Some(Seeing { now, moment, kinds, timeline, rate: self.ticks.rate(), settings: &settings.remotes })
     }
 
     /// What it takes to have those who ran on come back from there, where that is eased.
