@@ -5,13 +5,17 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use velocitas_core::{Drawn, Presence, Vec3};
-use velocitas_record::ids::{ActorId, MachineId};
+use velocitas_core::{Drawn, Fact, Presence, Vec3};
+use velocitas_record::command::Command;
+use velocitas_record::ids::{ActorId, MachineId, RecordTick};
+use velocitas_record::knob::KnobValue;
 use velocitas_record::record::{OtherwiseRow, Record};
+use velocitas_record::settings::Knob;
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Happening, HappeningRow};
 
 use crate::fault::{Fault, FaultSpec};
+use crate::reconciling::{apart, untimely};
 
 /// The longest that news may take to reach a client, over any link that a game is played over.
 const GRACE: LabTime = LabTime(2_000_000_000);
@@ -23,6 +27,9 @@ pub(crate) const OFF_M: f32 = 0.02;
 /// Presses are looked at for so long, and are sampled within this.
 const PRESSED_LATELY: LabTime = LabTime(4_000_000_000);
 const SAMPLED_WITHIN: LabTime = LabTime(250_000_000);
+/// Reconciliation is looked at for so long, and this many snapshots must have gone wrong.
+const RECONCILED_LATELY: LabTime = LabTime(2_000_000_000);
+const ENOUGH: u32 = 3;
 /// How much a constant offset may vary and still count as constant, in metres.
 const STEADY_M: f32 = 0.02;
 
@@ -85,6 +92,26 @@ pub enum Amiss {
         /// How many presses, lately.
         presses: u32,
     },
+    /// A machine took the server's state of an older tick for that of a tick which the server had not made yet.
+    Untimely {
+        /// The machine.
+        machine: MachineId,
+        /// Of which entity.
+        actor: ActorId,
+        /// How often, lately.
+        snapshots: u32,
+    },
+    /// A machine was told that something is otherwise than it has it itself, by more than that may differ, and left it so.
+    Kept {
+        /// The machine.
+        machine: MachineId,
+        /// What.
+        actor: ActorId,
+        /// By how many snapshots, lately.
+        snapshots: u32,
+        /// How far apart the two were at most, in metres.
+        off_m: f32,
+    },
 }
 
 /// Everything amiss at a moment.
@@ -97,6 +124,7 @@ pub fn amiss(record: &Record, at: LabTime) -> Vec<Amiss> {
             found.extend(two_movers(record, machine, at));
             found.extend(misdrawn(record, machine, at));
             found.extend(vanished(record, machine, at));
+            found.extend(reconciled(record, machine, at));
         }
     }
     found
@@ -197,6 +225,55 @@ fn vanished(record: &Record, machine: MachineId, at: LabTime) -> Option<Amiss> {
     (presses > 0).then_some(Amiss::Vanished { machine, actor: own.actor, presses })
 }
 
+/// How a machine lately took what it was told of its own, if that was wrong.
+fn reconciled(record: &Record, machine: MachineId, at: LabTime) -> Option<Amiss> {
+    if !record.cast.sends_inputs(machine) || !reconciles(record, machine, at) {
+        return None;
+    }
+    let rows = record.of(machine);
+    let own = rows.own.iter().find(|own| record.cast.actors[own.actor.index()].is_owned_by(machine, at))?;
+    let (actor, from) = (own.actor, at.minus(RECONCILED_LATELY).max(rows.joined_by(at)));
+    let corrections = rows.happenings.span(from, at).filter_map(|row| match row.what {
+        Happening::Fact(Fact::Corrected(c)) => Some((row.at, c)),
+        _ => None,
+    });
+    let corrections: Vec<_> = corrections.collect();
+    let early = corrections.iter().filter(|(at, c)| untimely(record, machine, *at, c).is_some()).count() as u32;
+    if early >= ENOUGH {
+        return Some(Amiss::Untimely { machine, actor, snapshots: early });
+    }
+    let (mut snapshots, mut off_m, mut newest) = (0, 0.0f32, RecordTick(0));
+    let layout = record.layout(actor, RecordTick(u32::MAX));
+    for received in rows.received.span(from, at) {
+        // Of what was overtaken nothing is taken.
+        if received.tick <= newest {
+            continue;
+        }
+        newest = received.tick;
+        let is_taken = corrections.iter().any(|(at, _)| *at == received.at);
+        let authority = record.authority(actor);
+        let Some(made) = authority.of_tick(received.tick) else { continue };
+        let Some(used) = authority.head(made).and_then(|head| head.used()) else { continue };
+        let off = apart((record, own), (used, made), received.at, layout.schema());
+        if let Some(off) = off.filter(|_| !is_taken) {
+            snapshots += 1;
+            off_m = if off > off_m { off } else { off_m };
+        }
+    }
+    (snapshots >= ENOUGH).then_some(Amiss::Kept { machine, actor, snapshots, off_m })
+}
+
+/// Whether a machine holds its predictions against snapshots, as it is set at a moment.
+fn reconciles(record: &Record, machine: MachineId, at: LabTime) -> bool {
+    let Some(player) = &record.cast.machines[machine.index()].player else { return false };
+    let happenings = &record.of(machine).happenings;
+    let turned = happenings.range(0, happenings.until(at)).rev().find_map(|row| match row.what {
+        Happening::Command(Command::Set { knob: Knob::Reconciliation, value: KnobValue::Switch(on), .. }) => Some(on),
+        _ => None,
+    });
+    turned.unwrap_or(player.knobs.settings.reconcile)
+}
+
 impl Amiss {
     /// The fault that shows so.
     pub fn fault(&self) -> &'static FaultSpec {
@@ -208,6 +285,8 @@ impl Amiss {
             Self::Misdrawn { steady: true, .. } => Fault::Misread,
             Self::Misdrawn { steady: false, .. } => Fault::Stale,
             Self::Vanished { .. } => Fault::Unlatched,
+            Self::Untimely { .. } => Fault::Present,
+            Self::Kept { .. } => Fault::OneDistance,
         }
         .spec()
     }
@@ -216,7 +295,11 @@ impl Amiss {
     pub const fn machine(&self) -> MachineId {
         match self {
             Self::Unseen { viewer, .. } | Self::Lingers { viewer, .. } | Self::Misdrawn { viewer, .. } => *viewer,
-            Self::Twin { machine, .. } | Self::TwoMovers { machine, .. } | Self::Vanished { machine, .. } => *machine,
+            Self::Twin { machine, .. }
+            | Self::TwoMovers { machine, .. }
+            | Self::Vanished { machine, .. }
+            | Self::Untimely { machine, .. }
+            | Self::Kept { machine, .. } => *machine,
         }
     }
 
@@ -227,7 +310,9 @@ impl Amiss {
             | Self::Lingers { actor, .. }
             | Self::TwoMovers { actor, .. }
             | Self::Misdrawn { actor, .. }
-            | Self::Vanished { actor, .. } => *actor,
+            | Self::Vanished { actor, .. }
+            | Self::Untimely { actor, .. }
+            | Self::Kept { actor, .. } => *actor,
             Self::Twin { actors, .. } => actors.1,
         }
     }
@@ -263,6 +348,17 @@ impl Amiss {
                     seconds(PRESSED_LATELY)
                 )
             }
+            Self::Untimely { machine: m, snapshots, .. } => format!(
+                "{} took older states for ticks that the server had not made yet: {snapshots} times in {}",
+                machine(m),
+                seconds(RECONCILED_LATELY)
+            ),
+            Self::Kept { machine: m, snapshots, off_m, .. } => format!(
+                "{} is up to {:.0} cm off what it was told of itself, and leaves it so: {snapshots} snapshots in {}",
+                machine(m),
+                off_m * 100.0,
+                seconds(RECONCILED_LATELY)
+            ),
             Self::Misdrawn { viewer, actor, off_m, steady } => {
                 let off = if steady { "" } else { "up to " };
                 let (viewer, actor) = (machine(viewer), name(actor));

@@ -17,6 +17,10 @@ pub enum Fault {
     Stale,
     /// It asks its hands only in the frames that make a tick.
     Unlatched,
+    /// It holds its present against the server's state of an older tick.
+    Present,
+    /// It goes by one distance, whatever a state consists of.
+    OneDistance,
 }
 
 /// What there is to a fault.
@@ -35,7 +39,7 @@ pub struct FaultSpec {
 }
 
 /// All of them.
-pub static FAULTS: [FaultSpec; 7] = [
+pub static FAULTS: [FaultSpec; 9] = [
     FaultSpec {
         fault: Fault::Untold,
         key: "untold",
@@ -84,6 +88,20 @@ pub static FAULTS: [FaultSpec; 7] = [
         wrong: "hands are asked when a tick is made, not in every frame",
         shows: "a press between two ticks does nothing, on any screen",
         remedy: "latch what is pressed in each frame, until a tick has taken it",
+    },
+    FaultSpec {
+        fault: Fault::Present,
+        key: "present",
+        wrong: "a snapshot is held against the present, not against the tick that it is of",
+        shows: "after each change of what is pressed the own character is thrown back and forth, until the server has it too",
+        remedy: "keep what was predicted by tick, and compare the same tick",
+    },
+    FaultSpec {
+        fault: Fault::OneDistance,
+        key: "one_distance",
+        wrong: "only positions are compared, and half a metre apart counts as the same",
+        shows: "speed and breath stay wrong until the own character is half a metre off, then it leaps",
+        remedy: "give each field a tolerance of its own, and take over what differs by less without a word",
     },
 ];
 

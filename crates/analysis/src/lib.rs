@@ -8,6 +8,7 @@
 // Tools.
 mod history;
 pub mod lawful;
+mod reconciling;
 mod samples;
 
 // Of one thing.

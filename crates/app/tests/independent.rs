@@ -136,12 +136,12 @@ fn bad_links_and_settings_that_show() {
 
 fn bad_links_and_settings_that_show_with(seeds: Seeds) {
     let text = GROUND.to_owned()
-        + &member("heron", "bot", "link = \"bad\"\nsettings = { interpolation = false }")
+        + &member("heron", "bot", "link = \"bad\"\nsettings = { interpolation = false, looks = \"plain\" }")
         + &member("plover", "bot", "link = \"bad\"\nsettings = { snapshot_every = 12, view_delay = \"40 ms\" }")
         + &member(
             "teal",
             "bot",
-            "link = \"bad\"\narrangement = \"terminal\"\nhost = { frame_rate = \"37 Hz\", hitches = \"20 /min\" }",
+            "link = \"bad\"\narrangement = \"terminal\"\nhost = { frame_rate = \"37 Hz\", hitches = \"20 /min\" }\nsettings = { looks = \"plain\" }",
         )
         + &member("curlew", "bot", "link = \"bad\"\narrangement = \"claims\"\nsettings = { prediction = false }")
         + "[[event]]\nat = \"4 s\"\nevery = \"3 s\"\npush = { who = \"heron\", east = \"6 m/s\" }\n";
@@ -174,7 +174,11 @@ fn inputs_that_wait_with(seeds: Seeds) {
             "kept",
             ", clock = \"told\", told_every = \"500 ms\", send_every = 2, run_on = \"hold\", echo = \"smooth\", ease_bearing = true",
         )
-        + &member("dunlin", "bot", "link = \"bad\"\nsettings = { clock_change = \"set\", lead = \"fixed\" }")
+        + &member(
+            "dunlin",
+            "bot",
+            "link = \"bad\"\nhost = { frame_rate = \"144 Hz\" }\nsettings = { clock_change = \"set\", lead = \"fixed\", camera = \"tick\", remotes_at = \"present\", return = \"speed\" }",
+        )
         + "[[event]]\nat = \"4 s\"\nevery = \"3 s\"\npush = { who = \"heron\", east = \"6 m/s\" }\n\
            [[event]]\nat = \"5 s\"\nevery = \"3 s\"\npush = { who = \"plover\", north = \"5 m/s\" }\n";
     assert!(held_of(&text, "16s", seeds) > 150);

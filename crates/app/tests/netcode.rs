@@ -19,7 +19,7 @@ struct Table {
     measures: &'static [&'static str],
 }
 
-const TABLES: [Table; 21] = [
+const TABLES: [Table; 24] = [
     Table { mark: "clock", sets: &["clock=all"], measures: &["corrections", "late", "ahead"] },
     Table {
         mark: "clock_change",
@@ -107,7 +107,7 @@ const TABLES: [Table; 21] = [
     Table {
         mark: "echo",
         sets: &["missing=wait,wait", "waiting=together,together", "echo=raw,smooth"],
-        measures: &["judder", "hops", "drawn_error", "seen_by_others"],
+        measures: &["judder", "hops", "drawn_error", "seen_by_others", "echoes_apart"],
     },
     Table {
         mark: "blending",
@@ -136,6 +136,25 @@ const TABLES: [Table; 21] = [
         mark: "return",
         sets: &["return=none,smooth,half_life,speed", "view_delay=50 ms,50 ms,50 ms,50 ms"],
         measures: &["drawn_error", "roughness", "judder", "hops"],
+    },
+    Table { mark: "looks", sets: &["looks=all"], measures: &["flickers"] },
+    Table {
+        mark: "camera",
+        sets: &[
+            "frame_rate=60 Hz,60 Hz,60 Hz,144 Hz,144 Hz,144 Hz",
+            "between_ticks=true,false,true,true,false,true",
+            "camera=frame,frame,tick,frame,frame,tick",
+        ],
+        measures: &["camera_judder", "own_judder", "own_hops"],
+    },
+    Table {
+        mark: "frames",
+        sets: &[
+            "frame_rate=60 Hz,20 Hz,37 Hz,144 Hz,60 Hz,60 Hz",
+            "frame_unevenness=0 %,0 %,0 %,0 %,40 %,0 %",
+            "hitches=0 /min,0 /min,0 /min,0 /min,0 /min,20 /min",
+        ],
+        measures: &["response", "own_judder", "judder", "hops", "view_age", "corrections", "late"],
     },
     Table {
         mark: "ease_by",

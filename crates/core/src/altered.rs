@@ -4,7 +4,7 @@ use std::fmt;
 
 use crate::body::Body;
 use crate::data::{Input, State};
-use crate::motion::{Hands, Limits, Motion, Scene, Step, Tunable};
+use crate::motion::{Hands, Limits, Look, Motion, Scene, Step, Tunable};
 use crate::names::Name;
 use crate::schema::Schema;
 use crate::vec3::Vec3;
@@ -74,6 +74,9 @@ impl Motion for Altered {
     }
     fn moves(&self) -> u32 {
         self.moves
+    }
+    fn looks(&self) -> &[Look] {
+        self.walker.looks()
     }
     fn version(&self) -> u64 {
         self.version

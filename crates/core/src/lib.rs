@@ -87,8 +87,8 @@ mod world;
 pub use arrangement::{Arrangement, Authority, OwnerSide};
 pub use body::Body;
 pub use client::{
-    Client, ClientConfig, ClientSettings, ClockBy, ClockChange, ClockSettings, Known, LeadBy, Order, OwnSettings,
-    Presence, Redundancy, Refused,
+    CameraOn, Client, ClientConfig, ClientSettings, ClockBy, ClockChange, ClockSettings, Known, LeadBy, Order,
+    OwnSettings, Presence, Redundancy, Refused,
 };
 pub use data::{Digest, INPUT_LANES, Input, Lanes, STATE_LANES, State};
 pub use ease::{EaseBy, Easing};
@@ -107,14 +107,14 @@ pub use ground::{
     touching,
 };
 pub use ids::{Address, EntityId, Life, PeerId, Token};
-pub use motion::{Burst, Hands, LIMITS, LimitOf, LimitSpec, Limits, Motion, Scene, Step, Tunable, checked_step};
+pub use motion::{Burst, Hands, LIMITS, LimitOf, LimitSpec, Limits, Look, Motion, Scene, Step, Tunable, checked_step};
 pub use pacing::SendRate;
 pub use plan::Plan;
 pub use policy::{AS_SAID, Policy, Response, Strikes};
 pub use quantiser::Quantiser;
 pub use remote::{
-    BlendPlan, Blending, Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, RemoteSettings, RemotesAt, RunOn, Sample,
-    Shown, Spot, SpotBlend, ViewBy, ViewDelay, drawn,
+    BlendPlan, Blending, Drawn, DrawnSpot, DrawnState, LookBy, LookSettings, Looks, OnTheWay, Placed, RemoteSettings,
+    RemotesAt, RunOn, Sample, Shown, Spot, SpotBlend, ViewBy, ViewDelay, drawn,
 };
 pub use rollback::{Entry, Rollback};
 pub use schema::{MOST_KINDS, Schema, SchemaError};

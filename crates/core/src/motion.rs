@@ -181,6 +181,15 @@ pub struct Tunable {
     pub most: f32,
 }
 
+/// An appearance.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Look {
+    /// Its name.
+    pub name: String,
+    /// Taken below this speed along the ground, in metres a second; `None` for the last.
+    pub below: Option<f32>,
+}
+
 /// A movement rule.
 ///
 /// It says what it remembers and what it reads ([`schema`](Self::schema)), how one tick turns the one into the other
@@ -241,9 +250,15 @@ pub trait Motion: Send + Sync + fmt::Debug {
         true
     }
 
-    /// Its appearance at a speed along the ground (m/s), if the rule states one: standing, walking, sprinting.
-    fn look(&self, _speed: f32) -> Option<&str> {
-        None
+    /// Its appearances, from the slowest to the fastest: standing, walking, sprinting. None, if the rule states none.
+    fn looks(&self) -> &[Look] {
+        &[]
+    }
+
+    /// That at a speed along the ground, in m/s.
+    fn look(&self, speed: f32) -> Option<&str> {
+        let look = self.looks().iter().find(|look| look.below.is_none_or(|below| speed < below));
+        look.map(|look| look.name.as_str())
     }
 
     /// Makes one tick.

@@ -1,8 +1,8 @@
 //! A movement rule read from a text: what the core runs and what screens show.
 
 use velocitas_core::{
-    Body, Digest, Hands, INPUT_LANES, Input, InputField, Limits, Motion, STATE_LANES, Scene, Schema, Shape, State,
-    StateField, Step, Tunable, Underfoot, Vec3, names,
+    Body, Digest, Hands, INPUT_LANES, Input, InputField, Limits, Look, Motion, STATE_LANES, Scene, Schema, Shape,
+    State, StateField, Step, Tunable, Underfoot, Vec3, names,
 };
 
 use crate::diagnostic::{Diagnostic, Severity, Span};
@@ -10,7 +10,7 @@ use crate::keys::Key;
 use crate::limits::Bounds;
 use crate::lower::{Lanes, program};
 use crate::program::Program;
-use crate::tree::{InputInfo, Look, StateInfo, Step as TreeStep, Tree};
+use crate::tree::{InputInfo, StateInfo, Step as TreeStep, Tree};
 
 /// A rule that can be run.
 #[derive(Clone, Debug)]
@@ -327,9 +327,8 @@ impl Motion for Gait {
         self.version
     }
 
-    fn look(&self, speed: f32) -> Option<&str> {
-        let fits = |l: &&Look| l.below.is_none_or(|below| speed < below);
-        self.looks.iter().find(fits).map(|l| l.name.as_str())
+    fn looks(&self) -> &[Look] {
+        &self.looks
     }
 
     fn step(&self, scene: &Scene<'_>, state: &State, input: &Input) -> Step {

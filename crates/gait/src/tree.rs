@@ -160,15 +160,6 @@ pub(crate) struct LetInfo {
     pub(crate) ty: Type,
 }
 
-/// A look: its name and the speed below which it is taken, in m/s.
-#[derive(Clone, Debug, PartialEq)]
-pub(crate) struct Look {
-    /// As written.
-    pub(crate) name: String,
-    /// Taken below this speed along the ground, in metres a second; `None` for the last.
-    pub(crate) below: Option<f32>,
-}
-
 /// A whole rule with every name resolved.
 #[derive(Clone, Debug)]
 pub(crate) struct Tree {
@@ -179,7 +170,7 @@ pub(crate) struct Tree {
     pub(crate) lets: Vec<LetInfo>,
     pub(crate) body: velocitas_core::Body,
     pub(crate) step: Vec<Step>,
-    pub(crate) looks: Vec<Look>,
+    pub(crate) looks: Vec<velocitas_core::Look>,
     pub(crate) limits: Limits,
     pub(crate) hands: velocitas_core::Hands,
 }

@@ -4,7 +4,7 @@
 
 use serde::{Deserialize, Serialize};
 use velocitas_core::{
-    Body, Burst, Input, Limits, Motion, Scene, Schema, State, Step, Tunable, Vec3,
+    Body, Burst, Input, Limits, Look, Motion, Scene, Schema, State, Step, Tunable, Vec3,
     names::{self, Name},
 };
 
@@ -28,6 +28,9 @@ pub(crate) struct Absent {
     fall: Option<f32>,
     accel: Option<f32>,
     moves: u32,
+    /// The name of each look, and below which speed it is taken, in m/s.
+    #[serde(default)]
+    looks: Vec<Look>,
 }
 
 impl Absent {
@@ -44,6 +47,7 @@ impl Absent {
             fall: limits.fall,
             accel: limits.accel,
             moves: rule.moves(),
+            looks: rule.looks().to_vec(),
         }
     }
 
@@ -51,11 +55,14 @@ impl Absent {
     pub(crate) fn trouble(&self) -> Option<String> {
         let real = |x: &f32| x.is_finite() && *x >= 0.0;
         let body = [self.body.radius, self.body.height, self.body.step];
-        let sound = self.pace.iter().chain(&body).chain(self.burst.iter().flatten()).all(real);
+        let slow = self.looks.iter().filter_map(|look| look.below.as_ref());
+        let sound = self.pace.iter().chain(slow).chain(&body).chain(self.burst.iter().flatten()).all(real);
         // They are shown.
         let fields = self.schema.state.iter().flat_map(|f| [f.name, f.unit]);
         let fields = fields.chain(self.schema.input.iter().map(|f| f.name));
-        let mut names = fields.chain(self.tunables.iter().flat_map(|t| [t.name, t.unit])).chain([self.name]);
+        let looks = self.looks.iter().map(|look| look.name.as_str());
+        let mut names =
+            fields.chain(self.tunables.iter().flat_map(|t| [t.name, t.unit])).chain([self.name]).chain(looks);
         if let Some(name) = names.find(|name| name.chars().count() > LONGEST || name.chars().any(char::is_control)) {
             let name: String = name.chars().take(LONGEST).collect();
             return Some(format!("expected a name of at most {LONGEST} letters; found `{}`", name.escape_debug()));
@@ -105,6 +112,10 @@ impl Motion for Absent {
 
     fn moves(&self) -> u32 {
         self.moves
+    }
+
+    fn looks(&self) -> &[Look] {
+        &self.looks
     }
 
     fn is_here(&self) -> bool {

@@ -2,7 +2,7 @@
 //! their way in, or the token is lost.
 
 use velocitas_core::{
-    Carried, EntityId, EntityRecord, Layouts, Message, MessageKind, News, Snapshot, State, Used, vec3,
+    Carried, Client, EntityId, EntityRecord, HostNanos, Message, MessageKind, News, Snapshot, State, Used, vec3,
 };
 
 use velocitas_analysis::fault::Fault;
@@ -19,6 +19,29 @@ pub(crate) struct Faulty {
     clung: Vec<EntityId>,
     /// The states of others that it keeps too long, and whether the next are put in their place.
     kept: (Vec<(EntityId, State)>, bool),
+}
+
+/// Up to this many metres apart two states are taken for the same.
+const NEAR_M: f32 = 0.5;
+
+/// Takes the server's state of an older tick for that of the newest.
+fn take_for_present(snapshot: &mut Snapshot, client: &Client) {
+    let Some(newest) = client.newest_tick() else { return };
+    for used in snapshot.entities.iter_mut().filter_map(|record| record.entity.own.as_mut()) {
+        used.tick = newest.wire();
+    }
+}
+
+/// Looks at positions alone, and takes nothing over while they are near.
+fn leave_what_is_near(snapshot: &mut Snapshot, client: &Client) {
+    let Some(newest) = client.newest_tick() else { return };
+    for record in &mut snapshot.entities {
+        let Some(Ok(used)) = record.entity.own.map(|used| used.tick.unwrap_near(newest)) else { continue };
+        let own = client.predicted(record.entity.id, used);
+        if let Some(own) = own.filter(|own| own.vec3(0).distance(record.state.vec3(0)) < NEAR_M) {
+            record.state = own;
+        }
+    }
 }
 
 /// By how much positions are read off, in metres.
@@ -48,12 +71,13 @@ impl Faulty {
     }
 
     /// A datagram as the machine hears it; `None` where that is as it came.
-    pub(crate) fn heard(&mut self, bytes: &[u8], layouts: &Layouts<'_>) -> Option<Vec<u8>> {
+    pub(crate) fn heard(&mut self, bytes: &[u8], client: &Client, read: HostNanos) -> Option<Vec<u8>> {
         let snapshots = |fault: &Fault| !matches!(fault, Fault::Stranger | Fault::Unlatched);
         if !self.faults.iter().any(snapshots) {
             return None;
         }
         Carried::of(bytes).filter(|carried| carried.kind == MessageKind::Snapshot)?;
+        let layouts = &client.layouts(read);
         let mut opened = Opened::read(bytes, layouts).ok()?;
         let Message::Snapshot(snapshot) = &mut opened.message else { return None };
         if self.has(Fault::Untold) {
@@ -72,6 +96,12 @@ impl Faulty {
         }
         if self.has(Fault::Stale) {
             self.keep_too_long(snapshot);
+        }
+        if self.has(Fault::Present) {
+            take_for_present(snapshot, client);
+        }
+        if self.has(Fault::OneDistance) {
+            leave_what_is_near(snapshot, client);
         }
         Some(opened.write(layouts))
     }

@@ -14,6 +14,8 @@ pub(crate) fn take(screen: &mut Screen, first: Tick, client: &Client, read: Host
     screen.limit_ms = settings.remotes.limit_ms().min(u32::from(u16::MAX)) as u16;
     screen.blends = settings.remotes.interpolate;
     screen.blending = settings.remotes.blending;
+    screen.looks = settings.remotes.looks;
+    screen.camera = settings.own.camera;
     screen.own.clear();
     screen.others.clear();
     client.draw_own(read, |entity, drawn| screen.own.push(of_state(first, entity, drawn)));

@@ -195,6 +195,8 @@ fn each_fault_made_on_purpose_is_named_by_it_and_by_nothing_else() {
         ("leaver", "lingering", "curlew still sees plover, who is gone for", 8, 14),
         ("two-movers", "clinging", "heron moves handcart, which it owns no longer for", 8, 14),
         ("unlatched", "unlatched", "plover pressed what no input says: ", 7, 14),
+        ("present", "present", "plover took older states for ticks that the server had not made yet: ", 6, 14),
+        ("one-distance", "one_distance", "plover is up to ", 6, 14),
     ] {
         let mut run = faulty(course);
         run.advance(secs(14.0));
@@ -240,6 +242,26 @@ fn what_two_move_is_corrected_with_that_as_the_cause() {
     assert!(!started(heron), "nothing else happened to it");
     let is_clung = |a: &Amiss| matches!(a, Amiss::TwoMovers { .. });
     assert!(amiss(record, run.now()).iter().all(is_clung));
+}
+
+#[test]
+fn what_is_held_against_the_present_or_left_as_it_is_is_corrected_with_that_as_the_cause() {
+    for (course, cause, least) in [("present", "untimely", 50), ("one-distance", "left_so", 1)] {
+        let mut run = faulty(course);
+        run.advance(secs(30.0));
+        let (record, (_, plover)) = (run.record(), of(&run, "plover"));
+        let mut named = 0;
+        for (at, fact) in facts(record, plover) {
+            let Fact::Corrected(c) = fact else { continue };
+            if c.why == Restored::Settled {
+                continue;
+            }
+            let found = velocitas_analysis::cause::Findings::default().of(record, plover, at, &c);
+            assert!(!found.causes.is_empty(), "{course} at {at:?}: {c:?}");
+            named += u32::from(found.causes.iter().any(|one| one.name() == cause));
+        }
+        assert!(named >= least, "{course}: {named}");
+    }
 }
 
 #[test]

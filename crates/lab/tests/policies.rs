@@ -1,8 +1,9 @@
-//! Each policy of each part of the netcode, on bad links: nobody is stuck, nobody honest is accused, nothing stays unexplained, and what is turned
+//! Each policy of each part of the netcode, on bad links: nobody is stuck, nobody honest is accused, nothing stays unexplained, nothing is amiss, and what is turned
 //! while it runs is turned back without a trace.
 
 use std::sync::Mutex;
 
+use velocitas_analysis::amiss::amiss;
 use velocitas_lab::{Course, Run};
 use velocitas_record::{ActorId, Command, Knob, KnobValue, Knobs, LabTime, MachineId};
 
@@ -33,6 +34,8 @@ fn policies() -> Vec<Policy> {
         Knob::Return,
         Knob::EaseBy,
         Knob::EaseBearing,
+        Knob::Looks,
+        Knob::Camera,
         Knob::Echo,
     ];
     let with = [
@@ -110,6 +113,13 @@ fn play(profile: &str, seed: u64, policy: &Policy, lasts: f64) -> Result<(), Str
                 "{}: {verdicts} verdicts, {} unexplained",
                 figures.name, figures.corrections.unexplained
             ));
+        }
+        // Nothing is amiss with who is there, what is drawn, and what is made of what is told; three times while it is turned, and after.
+        for share in [0.4, 0.6, 0.8, 1.0] {
+            let amiss = amiss(run.record(), LabTime::from_secs(lasts * share));
+            if let Some(one) = amiss.first() {
+                return Err(format!("{} at {} s", one.words(run.record()), lasts * share));
+            }
         }
         is_sound(&run, machine).map_err(|why| format!("{}: {why}", figures.name))?;
     }

@@ -1,6 +1,6 @@
 //! What a machine drew in a frame, in values that can be kept.
 
-use velocitas_core::{Blending, Drawn, EntityId, HostNanos};
+use velocitas_core::{Blending, CameraOn, Drawn, EntityId, HostNanos, LookBy};
 
 use crate::ids::RecordTick;
 
@@ -38,6 +38,10 @@ pub struct Screen {
     pub blends: bool,
     /// In which way.
     pub blending: Blending,
+    /// How it has what others look to be doing.
+    pub looks: LookBy,
+    /// When its camera is moved.
+    pub camera: CameraOn,
     /// Own entities whose states it makes itself.
     pub own: Vec<DrawnFact>,
     /// All others, and own entities that are waited for.
@@ -54,6 +58,8 @@ impl Default for Screen {
             limit_ms: 0,
             blends: false,
             blending: Blending::ByField,
+            looks: LookBy::Steady,
+            camera: CameraOn::Frame,
             own: Vec::new(),
             others: Vec::new(),
         }

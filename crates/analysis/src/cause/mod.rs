@@ -29,6 +29,8 @@ use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
 use velocitas_record::world::KnownTo;
 
+use crate::reconciling::{left_so, untimely};
+
 pub use found::{Findings, Found};
 
 pub use excuse::{Excuse, excuse};
@@ -94,6 +96,10 @@ pub enum Cause {
     PulledBack,
     /// The machine does not own the entity, and moves it all the same.
     NotOwner,
+    /// The server's state of an older tick was taken for that of this one, which it had not made yet.
+    Untimely(RecordTick),
+    /// At this tick the two were apart already by more than they may be, and it was left so.
+    LeftSo(RecordTick),
 }
 
 /// What was found behind a correction.
@@ -121,17 +127,25 @@ fn find(record: &Record, minds: &Minds, (machine, at): (MachineId, LabTime), c: 
     if let Some(cause) = told_elsewhere(record, machine, at, c) {
         return Finding { causes: vec![cause], ..Finding::default() };
     }
+    if let Some(tick) = untimely(record, machine, at, c) {
+        return Finding { causes: vec![Cause::Untimely(tick)], ..Finding::default() };
+    }
     if record.cast.actor(c.entity).is_some_and(|actor| !record.has_rule(actor)) {
         return Finding { rule_absent: true, ..Finding::default() };
     }
     let case = match Case::of(record, (machine, at), c) {
         Ok(case) => case,
-        Err(NoCase::Parted(tick)) => return Finding { parted_before: Some(tick), ..Finding::default() },
+        Err(NoCase::Parted(tick)) => {
+            let causes = left_so(record, machine, at, c).map(Cause::LeftSo).into_iter().collect();
+            return Finding { causes, parted_before: Some(tick), ..Finding::default() };
+        }
         Err(NoCase::Unknown) => return Finding::default(),
     };
     let tried = trial::tried(&case, minds);
     let mut causes: Vec<Cause> = tried.proven.iter().map(|one| one.cause(&case)).collect();
-    if !causes.is_empty() {
+    if causes.is_empty() {
+        causes.extend(left_so(record, machine, at, c).map(Cause::LeftSo));
+    } else {
         causes.extend(turned(record, machine, at, c));
     }
     Finding { causes, present: tried.present, replays: tried.replays, ..Finding::default() }

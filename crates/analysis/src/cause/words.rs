@@ -35,6 +35,12 @@ impl Cause {
             Self::Turned(knob, value) => format!("{} turned {}", knob.spec().name, shown(knob, value)),
             Self::PulledBack => "the guard pulled back".to_owned(),
             Self::NotOwner => "this machine moves it, and owns it no longer".to_owned(),
+            Self::LeftSo(tick) => {
+                format!("it was off by more than it may be at tick {} already, and left so", record.shown(tick))
+            }
+            Self::Untimely(tick) => {
+                format!("an older state was taken for tick {}, which the server had not made yet", record.shown(tick))
+            }
             Self::Differs { tunable, unit, here, there } => {
                 let unit = if unit == "1" { String::new() } else { format!(" {unit}") };
                 format!("{tunable} is {here}{unit} at the client, {there}{unit} at the server")
@@ -56,6 +62,7 @@ impl Cause {
                 "the inputs as the server read them".to_owned()
             }
             Self::NotOwner => "the inputs of its owner".to_owned(),
+            Self::Untimely(_) => "its own tick compared".to_owned(),
             Self::ClientSkipped(_) => "those ticks made".to_owned(),
             Self::ServerSkipped(_) => "those ticks passed over".to_owned(),
             Self::Pushed(_) => "that push".to_owned(),
@@ -70,12 +77,12 @@ impl Cause {
                 format!("{tunable} at {there}{unit} on {who}")
             }
             Self::OtherRule(kind) => format!("the server's {}", record.cast.kinds().motion(kind).name()),
-            Self::Turned(..) | Self::PulledBack => return None,
+            Self::Turned(..) | Self::PulledBack | Self::LeftSo(_) => return None,
         })
     }
 
     /// Every word that [`name`](Self::name) can give.
-    pub const NAMES: [&'static str; 13] = [
+    pub const NAMES: [&'static str; 15] = [
         "made_up",
         "client_skipped",
         "server_skipped",
@@ -89,6 +96,8 @@ impl Cause {
         "teleported",
         "altered",
         "held_back",
+        "untimely",
+        "left_so",
     ];
 
     /// One word, for programs.
@@ -107,6 +116,8 @@ impl Cause {
             Self::Teleported(_) => 10,
             Self::Altered { .. } => 11,
             Self::HeldBack { .. } => 12,
+            Self::Untimely(_) => 13,
+            Self::LeftSo(_) => 14,
         }]
     }
 }

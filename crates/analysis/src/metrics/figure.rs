@@ -82,6 +82,9 @@ const fn figure(
     Figure { key: Some(key), name, unit, help, get }
 }
 
+const FLICKERS_OF_OTHERS: &str = "how often somebody had one of its rule's `looks` for less than half a second, by how fast it was drawn to go along the ground; \
+                                  of others, a minute of being seen";
+
 /// The table, in the order of the table for people.
 pub static FIGURES: &[Figure] = &[
     figure("kind", Some("kind"), Unit::Word, "helm, bot or rogue", |m| Value::Word(m.kind)),
@@ -386,6 +389,38 @@ pub static FIGURES: &[Figure] = &[
         Unit::Rate,
         "frames in which it was seen to jump: it moved otherwise than the server had it, and than it was drawn to move around that frame; of its own, a minute of being seen",
         |m| Value::Number(m.own.hops_per_min),
+    ),
+    figure("others.flickers_per_min", Some("flickers a minute"), Unit::Rate, FLICKERS_OF_OTHERS, |m| {
+        Value::Number(m.others.flickers_per_min)
+    }),
+    figure("own.flickers_per_min", None, Unit::Rate, "the same of its own", |m| Value::Number(m.own.flickers_per_min)),
+    figure(
+        "camera_judder_mps.p50",
+        None,
+        Unit::MetresPerSecond,
+        "judder of a camera that follows its own, as it moves that (`camera`): how unevenly all that stands is seen to pass; median of the windows",
+        |m| Value::Number(m.camera_judder_mps.p50),
+    ),
+    figure("camera_judder_mps.p95", None, Unit::MetresPerSecond, "the same: 95th percentile", |m| {
+        Value::Number(m.camera_judder_mps.p95)
+    }),
+    figure(
+        "echo.apart_m.p50",
+        None,
+        Unit::Metres,
+        "from where others were sent that its own is to where the server had it, in ticks in which these differed: median",
+        |m| Value::Number(m.echo.apart_m.p50),
+    ),
+    figure("echo.apart_m.p95", None, Unit::Metres, "the same: 95th percentile", |m| Value::Number(m.echo.apart_m.p95)),
+    figure("echo.apart_m.max", Some("echoes apart, most"), Unit::Metres, "the same: largest", |m| {
+        Value::Number(m.echo.apart_m.max)
+    }),
+    figure(
+        "echo.cuts",
+        Some("  cut"),
+        Unit::Count,
+        "how often its smooth echo was put where the server had it, as they had been too far apart for half a second",
+        |m| count(m.echo.cuts),
     ),
     figure(
         "responses",

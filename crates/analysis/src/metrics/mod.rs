@@ -131,6 +131,15 @@ pub struct Streamed {
     pub full: u32,
 }
 
+/// Where others were sent that the own entities of one client are, in ticks in which that was not where the server had them.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct Echoed {
+    /// How far the two were apart.
+    pub apart_m: ErrorM,
+    /// How often it was put where the server had it, as they had been too far apart for too long.
+    pub cuts: u32,
+}
+
 /// Middle and worst.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
 pub struct SeenAfter {
@@ -171,6 +180,8 @@ pub struct Seen {
     pub judder_mps: Spread,
     /// Frames a minute in which it moved otherwise than it should.
     pub hops_per_min: Option<f64>,
+    /// How often a minute it had one of its rule's looks for less than half a second.
+    pub flickers_per_min: Option<f64>,
 }
 
 /// Middle, high end and worst.
@@ -209,6 +220,10 @@ pub struct ClientMetrics {
     pub others: Seen,
     /// How it sees its own, beyond how far that is ahead or behind.
     pub own: Seen,
+    /// How unevenly its camera moves.
+    pub camera_judder_mps: Spread,
+    /// What others were sent of its own instead of what the server has.
+    pub echo: Echoed,
     /// How far in the past it sees the others.
     pub view_age_ms: Spread,
     /// Share of entity-frames drawn past the newest state.

@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use velocitas_core::{Drawn, Fact, Presence, Provenance, Restored};
+use velocitas_core::{Drawn, Fact, HostNanos, LookSettings, Looks, Presence, Provenance, Restored};
 use velocitas_record::ids::{ActorId, MachineId, RecordTick};
-use velocitas_record::record::{InputRow, Record};
+use velocitas_record::record::{DrawnRow, InputRow, Record};
 use velocitas_record::role::Role;
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::Happening;
@@ -14,7 +14,7 @@ use super::moments::Moments;
 use super::tricks::Tricks;
 use super::views::{Reel, WINDOW, Window};
 use super::{
-    ClientMetrics, Corrections, ErrorM, Inputs, Joining, Margin, Seen, SeenAfter, Span, Spread, Streamed,
+    ClientMetrics, Corrections, Echoed, ErrorM, Inputs, Joining, Margin, Seen, SeenAfter, Span, Spread, Streamed,
     prediction_errors, seen_after_ms,
 };
 use crate::cause::Found;
@@ -47,6 +47,10 @@ pub struct Tally {
     errors: Samples,
     others: Views,
     own: Views,
+    camera: Samples,
+    /// How far the smooth echoes of its own were from the raw ones, where they were, and how often one was put there.
+    apart: Samples,
+    echo_cuts: u32,
     /// Entity-frames of others, and of these those past the newest state and past the limit of that.
     frames: u64,
     extrapolated: u64,
@@ -80,11 +84,19 @@ struct Views {
     roughness: Samples,
     judder: Samples,
     hops: u64,
+    /// By entity, what it looks to be doing.
+    looks: BTreeMap<ActorId, Looks>,
+    flickers: u64,
     seconds: f64,
 }
 
 impl Views {
-    fn add(&mut self, window: &Window) {
+    fn add(&mut self, record: &Record, actor: ActorId, sights: &[DrawnRow], window: &Window) {
+        let kind = record.cast.actors[actor.index()].kind;
+        let rule = record.cast.kinds().motion(kind).looks();
+        let (looks, by) = (self.looks.entry(actor).or_default(), LookSettings::of(window.looks));
+        let flickers = |sight: &&DrawnRow| looks.drawn(HostNanos(sight.at.0 as i64), sight.pos, rule, &by);
+        self.flickers += sights.iter().filter(flickers).count() as u64;
         self.lags.extend(window.lag_ms);
         self.ages.push_all(&window.ages_ms);
         self.errors.push_all(&window.errors_m);
@@ -95,15 +107,21 @@ impl Views {
     }
 
     fn figures(&self) -> Seen {
-        let [error_50, error_95] = self.errors.percentiles([0.5, 0.95]);
+        let per_min = |count: u64| (self.seconds > 0.0).then(|| count as f64 / self.seconds * 60.0);
         Seen {
             lag_ms: self.lags.percentiles([0.5])[0],
-            drawn_error_m: ErrorM { p50: error_50, p95: error_95, max: self.errors.most() },
+            drawn_error_m: error(&self.errors),
             roughness_mps: spread(&self.roughness),
             judder_mps: spread(&self.judder),
-            hops_per_min: (self.seconds > 0.0).then(|| self.hops as f64 / self.seconds * 60.0),
+            hops_per_min: per_min(self.hops),
+            flickers_per_min: per_min(self.flickers),
         }
     }
+}
+
+fn error(samples: &Samples) -> ErrorM {
+    let [p50, p95] = samples.percentiles([0.5, 0.95]);
+    ErrorM { p50, p95, max: samples.most() }
 }
 
 fn spread(samples: &Samples) -> Spread {
@@ -119,6 +137,7 @@ impl Tally {
         self.add_inputs(record, machine, span);
         self.errors.extend(prediction_errors(record, machine, span.from, span.to).into_iter().map(|(_, e)| e));
         self.add_views(found, machine, span, reel);
+        self.add_echoes(record, machine, span);
         self.troubles.end(record, machine, span);
         let looked = (span.from, span.to, span.end);
         for (at, ms) in responses(record, machine, looked) {
@@ -157,7 +176,6 @@ impl Tally {
         let mut margins = self.margins.clone();
         margins.extend(self.under_way.iter().filter_map(|one| one.early));
         let [margin_05, margin_50] = margins.percentiles([0.05, 0.5]);
-        let [error_50, error_95] = self.errors.percentiles([0.5, 0.95]);
         let share = |of: u64| (self.frames > 0).then(|| of as f64 / self.frames as f64);
         ClientMetrics {
             name: record.cast.name(machine).to_owned(),
@@ -177,9 +195,11 @@ impl Tally {
             seen_after_ms: SeenAfter { p50: self.seen_after.percentiles([0.5])[0], max: self.seen_after.most() },
             inputs: self.inputs(),
             margin_ticks: Margin { p05: margin_05, p50: margin_50 },
-            prediction_error_m: ErrorM { p50: error_50, p95: error_95, max: self.errors.most() },
+            prediction_error_m: error(&self.errors),
             others: self.others.figures(),
             own: self.own.figures(),
+            camera_judder_mps: spread(&self.camera),
+            echo: Echoed { apart_m: error(&self.apart), cuts: self.echo_cuts },
             view_age_ms: spread(&self.others.ages),
             extrapolated_share: share(self.extrapolated),
             held_share: share(self.held),
@@ -323,6 +343,22 @@ impl Tally {
         self.margins.extend(early);
     }
 
+    /// Looks at where others were sent that its own are.
+    fn add_echoes(&mut self, record: &Record, machine: MachineId, span: Span) {
+        for own in &record.of(machine).own {
+            let (authority, echo) = (record.authority(own.actor), record.echo(own.actor));
+            let owners = &record.cast.actors[own.actor.index()];
+            echo.visit(echo.between(span.from, span.to), |head, sent| {
+                let raw = authority.of_tick(head.tick).filter(|_| owners.is_owned_in(machine, head.tick));
+                let Some(raw) = raw else { return };
+                self.apart.push(f64::from(authority.pos(raw).distance(sent)));
+                // Where the server put it elsewhere, both are there.
+                let is_put = authority.head(raw).is_some_and(|raw| raw.teleported);
+                self.echo_cuts += u32::from(head.teleported && !is_put);
+            });
+        }
+    }
+
     /// Looks at the whole seconds of a span.
     fn add_views(&mut self, found: Found<'_>, machine: MachineId, span: Span, reel: &mut Reel) {
         let first = span.from.0.div_ceil(WINDOW.0);
@@ -333,10 +369,11 @@ impl Tally {
                 self.troubles.seen(found, machine, (actor, own), sights, &window);
                 if own {
                     self.moments.own.note(&window, begin);
-                    return self.own.add(&window);
+                    self.camera.extend(window.camera_mps);
+                    return self.own.add(found.record, actor, sights, &window);
                 }
                 self.moments.others.note(&window, begin);
-                self.others.add(&window);
+                self.others.add(found.record, actor, sights, &window);
                 self.frames += sights.len() as u64;
                 let held = sights.iter().filter(|sight| sight.how == Drawn::Held).count() as u32;
                 let past = sights.iter().filter(|sight| sight.how.is_past()).count() as u32;

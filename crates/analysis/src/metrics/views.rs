@@ -5,7 +5,7 @@
 //! then held against where the authority had the entity so much earlier: that is what is wrong beyond being late. What moves as evenly
 //! as before and after is no hop, whatever the authority did meanwhile: no eye sees that.
 
-use velocitas_core::{Drawn, Vec3};
+use velocitas_core::{CameraOn, Drawn, LookBy, Vec3};
 
 use velocitas_record::ids::{ActorId, MachineId, RecordTick};
 use velocitas_record::record::{DrawnRow, Gallery, Record, StateTrack, Travelled};
@@ -42,6 +42,10 @@ pub struct Window {
     pub roughness_mps: Option<f64>,
     /// RMS of how far the drawn velocity of a frame is from the mean of those before and after it; `None` where it hardly moved.
     pub judder_mps: Option<f64>,
+    /// The same of a camera that follows it, as its viewer moves that; of the viewer's own.
+    pub camera_mps: Option<f64>,
+    /// How its viewer has what others look to be doing, as set in the first frame of the window.
+    pub looks: LookBy,
     /// Frames in which it moved otherwise than the authority had it, and otherwise than it was drawn to move around them.
     pub hops: u32,
     /// Which of the frames of the window they are, and how far each is from where even motion had put it, in metres.
@@ -213,6 +217,7 @@ impl Reel {
             *own = false;
             sights.clear();
         }
+        let first = frames.get(frames.before(window)).unwrap_or_default();
         let mut gallery = Gallery::of(record, viewer, &mut self.travelled);
         for number in frames.before(window)..frames.before(window.plus(WINDOW)) {
             gallery.frame(number, |actor, own, sight| {
@@ -229,7 +234,9 @@ impl Reel {
                 let predicted = sights.iter_mut().filter(|sight| sight.how == Drawn::Predicted);
                 predicted.for_each(|sight| sight.tick = truth.made_in(sight.tick));
             }
-            each(actor, *own, sights, judge(truth, sights, timing));
+            let camera = if *own { first.camera } else { CameraOn::Frame };
+            let judged = judge(truth, sights, timing, camera);
+            each(actor, *own, sights, Window { looks: first.looks, ..judged });
         }
         self.drawn = all;
     }
@@ -335,7 +342,7 @@ impl Timing {
 }
 
 /// Judges what was drawn of an entity in a window.
-fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing) -> Window {
+fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing, camera: CameraOn) -> Window {
     if !timing.is_of(truth, sights) {
         timing.measure(truth, sights);
     }
@@ -350,7 +357,7 @@ fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing) -> Window {
         ..Window::default()
     };
     let (mut squares, mut moved, mut pairs, mut any) = (0.0, 0.0, 0u32, false);
-    let mut judder = Judder::default();
+    let (mut judder, mut followed) = (Judder::default(), Camera::default());
     // In the frame before: where it was drawn, where it was, and which frame that is.
     let mut before = ([0.0; 3], [0.0; 3], 0);
     let error = |place: &Placed| {
@@ -366,8 +373,12 @@ fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing) -> Window {
             any |= is_otherwise(off, way);
             pairs += 1;
             judder.moved(drawn.map(|lane| lane / place.seconds));
+            if camera == CameraOn::Tick {
+                followed.frame(sights[last].tick != sight.tick, here, place.seconds);
+            }
         } else {
             judder.is_cut();
+            followed = Camera { at: here, judder: Judder { before: [None; 2], ..followed.judder } };
         }
         length(between(there, here))
     };
@@ -377,6 +388,10 @@ fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing) -> Window {
     }
     window.hops = window.hopped.len() as u32;
     window.judder_mps = judder.rms().filter(|_| moved >= MOVED_M);
+    window.camera_mps = match camera {
+        CameraOn::Frame => window.judder_mps,
+        CameraOn::Tick => followed.judder.rms().filter(|_| moved >= MOVED_M),
+    };
     window.roughness_mps = (pairs > 0 && moved >= MOVED_M).then(|| libm::sqrt(squares / f64::from(pairs)));
     window
 }
@@ -409,6 +424,22 @@ impl Judder {
 
     fn rms(&self) -> Option<f64> {
         (self.count > 0).then(|| libm::sqrt(self.squares / f64::from(self.count)))
+    }
+}
+
+/// A camera that is moved only in frames in which a tick was made.
+#[derive(Clone, Copy, Debug, Default)]
+struct Camera {
+    at: [f64; 3],
+    judder: Judder,
+}
+
+impl Camera {
+    /// The own character is drawn somewhere, some seconds after the frame before.
+    fn frame(&mut self, is_of_a_tick: bool, drawn: [f64; 3], seconds: f64) {
+        let to = if is_of_a_tick { drawn } else { self.at };
+        self.judder.moved(between(self.at, to).map(|lane| lane / seconds));
+        self.at = to;
     }
 }
 

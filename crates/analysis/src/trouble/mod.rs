@@ -158,6 +158,8 @@ impl Source {
             "pulled_back" => "pulls back by the guard",
             "rule_differs" => "another version of the rule",
             "not_owner" => "moved without owning it",
+            "untimely" => "snapshots held against the present",
+            "left_so" => "differences left as they were",
             other => other,
         }
         .to_owned()

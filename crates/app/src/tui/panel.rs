@@ -409,7 +409,14 @@ mod tests {
             let roughness_mps = Spread { p50: None, p95: None };
             let judder_mps = Spread { p50: None, p95: None };
             let hops_per_min = Some(3600.0);
-            let seen = Seen { lag_ms: Some(lag), drawn_error_m: error, roughness_mps, judder_mps, hops_per_min };
+            let seen = Seen {
+                lag_ms: Some(lag),
+                drawn_error_m: error,
+                roughness_mps,
+                judder_mps,
+                hops_per_min,
+                flickers_per_min: None,
+            };
             let row = format!("{}, {}", lead(seen.lag_ms), drawn(&seen));
             assert!(row.chars().count() <= ROOM, "{row}");
         }

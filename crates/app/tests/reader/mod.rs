@@ -199,6 +199,7 @@ impl File {
         self.bytes(machine, &mut figures);
         self.streamed(machine, &mut figures);
         self.sights(machine, &mut figures);
+        self.echoes(machine, &mut figures);
         self.hands(machine, &mut figures);
         if self.machine(machine)["plays"] == "rogue" {
             self.tricks(machine, &mut figures);
@@ -300,6 +301,24 @@ impl File {
             figures.insert(format!("bytes_{way}"), Some(bytes as f64));
             figures.insert(format!("bytes_{way}_udp"), Some((bytes + 28 * rows.len() as u64) as f64));
         }
+    }
+
+    /// Where others were sent that its own are, where that was elsewhere.
+    fn echoes(&self, machine: &str, figures: &mut Figures) {
+        let (mut apart, mut cuts) = (Vec::new(), 0);
+        for row in self.all("echo") {
+            let entity = row["entity"].as_str().expect("whose");
+            let track = self.track(entity);
+            let Some(i) = track.of_tick(number(row, "tick").expect("a tick")) else { continue };
+            if self.owns(machine, entity, at(row)) {
+                apart.push(f64::from(track.pos[i].distance(point(&row["pos"]))));
+                cuts += u32::from(row["teleported"] == true && !track.teleported[i]);
+            }
+        }
+        for (key, share) in [("p50", 0.5), ("p95", 0.95), ("max", 1.0)] {
+            figures.insert(format!("echo.apart_m.{key}"), percentile(&apart, share));
+        }
+        figures.insert("echo.cuts".into(), Some(f64::from(cuts)));
     }
 
     /// What ordered streams did: what was held back is told, and follows from the order in which pieces came.

@@ -122,11 +122,50 @@ struct Sum {
     rough: Vec<f64>,
     judder: Vec<f64>,
     hops: u64,
+    looks: BTreeMap<usize, Looks>,
+    flickers: u64,
+    camera: Vec<f64>,
     seconds: f64,
 }
 
+/// What somebody looks to be doing: which look of its rule.
+#[derive(Default)]
+struct Looks {
+    before: Option<(u64, Vec3)>,
+    speed: f32,
+    look: usize,
+    since: Option<u64>,
+}
+
+impl Looks {
+    /// Whether a look is left that did not stand for half a second.
+    fn frame(&mut self, at: u64, pos: Vec3, limits: &[f32], plain: bool) -> bool {
+        let Some((last, was)) = self.before.replace((at, pos)).filter(|(last, _)| *last < at) else { return false };
+        let seconds = (at - last) as f32 / 1e9;
+        let (x, y) = (pos.x - was.x, pos.y - was.y);
+        let speed = (x * x + y * y).sqrt() / seconds;
+        if speed > 50.0 {
+            return false;
+        }
+        let smooth = !plain && seconds < 0.1;
+        self.speed = if smooth { self.speed + (speed - self.speed) * (seconds / 0.1) } else { speed };
+        let kept = if plain { 1.0 } else { 1.0 - 0.2f32 };
+        let reached = |i: &usize| {
+            let limit = limits[*i - 1];
+            self.speed >= if self.look >= *i { limit * kept } else { limit }
+        };
+        let look = (1..=limits.len()).take_while(reached).last().unwrap_or(0);
+        let stays = !plain && self.since.is_some_and(|since| at - since < 200_000_000);
+        if look == self.look || stays {
+            return false;
+        }
+        self.look = look;
+        self.since.replace(at).is_some_and(|since| at - since < 500_000_000)
+    }
+}
+
 impl Sum {
-    fn window(&mut self, track: &Track, window: u64, sights: &[Sight<'_>]) {
+    fn window(&mut self, track: &Track, window: u64, sights: &[Sight<'_>], on_tick: bool) {
         let range = around(track, window);
         let known: Vec<(f64, &Sight<'_>)> =
             sights.iter().filter_map(|s| Some((made(track, &range, s.tick, s.fraction)?, s))).collect();
@@ -141,19 +180,25 @@ impl Sum {
         let (mut squares, mut moved, mut seconds) = (0.0, 0.0, 0.0);
         let (mut pairs, mut piece): (Vec<Pair>, u32) = (Vec::new(), 0);
         let mut before: Option<(&Sight<'_>, [f64; 3])> = None;
+        // A camera that is moved with ticks only.
+        let (mut camera, mut followed): ([f64; 3], Vec<Pair>) = ([0.0; 3], Vec::new());
         for (_, s) in known {
             let Some(there) = really(track, &range, then(s)) else {
                 before = None;
                 continue;
             };
             self.errors.push(length(minus(wide(s.pos), there)));
-            let Some((last, was)) = before.replace((s, there)) else { continue };
+            let Some((last, was)) = before.replace((s, there)) else {
+                camera = wide(s.pos);
+                continue;
+            };
             let cut = range.clone().any(|i| {
                 let (at, tick) = (track.at[i] as f64, track.tick[i]);
                 track.teleported[i] && (at > then(last) && at <= then(s) || tick > last.tick && tick <= s.tick + 1)
             });
             piece += u32::from(cut && s.at > last.at);
             if cut || s.at == last.at {
+                camera = wide(s.pos);
                 continue;
             }
             let span = (s.at - last.at) as f64 / 1e9;
@@ -163,16 +208,27 @@ impl Sum {
             moved += length(truly);
             seconds += span;
             let differs = off > 0.02f64.max(0.25 * length(truly));
-            pairs.push(Pair { at: s.at, piece, span, drawn, truly, then: (then(last), then(s)), differs });
+            let to = if s.tick == last.tick { camera } else { wide(s.pos) };
+            let pair = Pair { at: s.at, piece, span, drawn, truly, then: (then(last), then(s)), differs };
+            followed.push(Pair { drawn: minus(to, camera), ..pair });
+            camera = to;
+            pairs.push(pair);
         }
         self.hops += pairs.iter().filter(|pair| is_seen((track, &range), pair, &pairs)).count() as u64;
         self.seconds += seconds;
         if let Some(judder) = uneven(&pairs).filter(|_| moved >= 0.1) {
             self.judder.push(judder);
         }
+        let camera = uneven(if on_tick { &followed } else { &pairs });
+        self.camera.extend(camera.filter(|_| moved >= 0.1));
         if !pairs.is_empty() && moved >= 0.1 {
             self.rough.push((squares / pairs.len() as f64).sqrt());
         }
+    }
+
+    fn looked(&mut self, place: usize, sights: &[Sight<'_>], limits: &[f32], plain: bool) {
+        let looks = self.looks.entry(place).or_default();
+        self.flickers += sights.iter().filter(|s| looks.frame(s.at, s.pos, limits, plain)).count() as u64;
     }
 
     fn figures(&self, whose: &str, figures: &mut Figures) {
@@ -185,7 +241,9 @@ impl Sum {
         put("roughness_mps.p95", percentile(&self.rough, 0.95));
         put("judder_mps.p50", percentile(&self.judder, 0.5));
         put("judder_mps.p95", percentile(&self.judder, 0.95));
-        put("hops_per_min", (self.seconds > 0.0).then(|| self.hops as f64 / self.seconds * 60.0));
+        let per_min = |count: u64| (self.seconds > 0.0).then(|| count as f64 / self.seconds * 60.0);
+        put("hops_per_min", per_min(self.hops));
+        put("flickers_per_min", per_min(self.flickers));
     }
 }
 
@@ -205,6 +263,12 @@ impl File {
         all
     }
 
+    /// Whether a machine moves its camera with ticks, and has looks from frames alone, in the first frame of a second.
+    fn ways(&self, machine: &str, second: u64) -> (bool, bool) {
+        let frame = self.within(("frame", machine), (second * SECOND, (second + 1) * SECOND - 1)).next();
+        frame.map_or((false, false), |row| (is(row, "camera", "tick"), is(row, "looks", "plain")))
+    }
+
     pub(super) fn sights(&self, machine: &str, figures: &mut Figures) {
         let (mut others, mut own) = (Sum::default(), Sum::default());
         let (mut frames, mut extrapolated, mut held) = (0u64, 0u64, 0u64);
@@ -215,6 +279,9 @@ impl File {
             }
             let entity = self.cast()[place]["name"].as_str().expect("a name");
             let track = self.track(entity);
+            let (on_tick, plain) = self.ways(machine, second);
+            let looks = self.rule(entity)["looks"].as_array().expect("a list");
+            let limits: Vec<f32> = looks.iter().filter_map(|look| Some(look["below_mps"].as_f64()? as f32)).collect();
             let is_own = sights.iter().any(|s| s.how == "predicted" || self.owns(machine, entity, s.at));
             if is_own {
                 // What it draws of its own are ticks of its own.
@@ -223,16 +290,20 @@ impl File {
                 let is_of_own = |s: &Sight<'_>| sends && s.how == "predicted";
                 let tick = |s: &Sight<'_>| if is_of_own(s) { made(s) } else { s.tick };
                 let sights: Vec<Sight<'_>> = sights.iter().map(|s| Sight { tick: tick(s), ..*s }).collect();
-                own.window(track, second * SECOND, &sights);
+                own.window(track, second * SECOND, &sights, on_tick);
+                own.looked(place, &sights, &limits, plain);
                 continue;
             }
-            others.window(track, second * SECOND, &sights);
+            others.window(track, second * SECOND, &sights, false);
+            others.looked(place, &sights, &limits, plain);
             frames += sights.len() as u64;
             extrapolated += sights.iter().filter(|s| matches!(s.how, "extrapolated" | "by_rule")).count() as u64;
             held += sights.iter().filter(|s| s.how == "held").count() as u64;
         }
         others.figures("others", figures);
         own.figures("own", figures);
+        figures.insert("camera_judder_mps.p50".into(), percentile(&own.camera, 0.5));
+        figures.insert("camera_judder_mps.p95".into(), percentile(&own.camera, 0.95));
         figures.insert("view_age_ms.p50".into(), percentile(&others.ages, 0.5));
         figures.insert("view_age_ms.p95".into(), percentile(&others.ages, 0.95));
         let share = |n: u64| (frames > 0).then(|| n as f64 / frames as f64);

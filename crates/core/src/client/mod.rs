@@ -29,7 +29,7 @@ pub use playing::{Known, Order};
 pub use presence::Presence;
 pub use redundancy::Redundancy;
 pub use refused::Refused;
-pub use settings::{ClientSettings, OwnSettings};
+pub use settings::{CameraOn, ClientSettings, OwnSettings};
 
 use std::collections::VecDeque;
 
@@ -543,6 +543,11 @@ impl Client {
     /// The newest state of an own entity, predicted or received.
     pub fn own_state(&self, entity: EntityId) -> Option<State> {
         self.playing()?.own_state(entity)
+    }
+
+    /// Its own state of an own entity after a tick, as far as it makes any and still keeps that: until the server has said what it made of it.
+    pub fn predicted(&self, entity: EntityId, tick: Tick) -> Option<State> {
+        self.playing()?.predicted(entity, tick)
     }
 
     /// Bytes it takes in memory, roughly: what grows with play.

@@ -470,6 +470,12 @@ impl Playing {
         self.mine[place].own.state().or_else(|| received().map(|sample| sample.state))
     }
 
+    /// What it makes of a tick of an own entity.
+    pub(super) fn predicted(&self, entity: EntityId, tick: Tick) -> Option<State> {
+        let place = self.owned.iter().position(|o| o.entity == entity)?;
+        self.mine[place].own.state_at(tick)
+    }
+
     /// What was last said of an entity that others give orders as well.
     pub(super) fn order(&self, entity: EntityId) -> Option<Order> {
         let place = self.owned.iter().position(|o| o.entity == entity)?;

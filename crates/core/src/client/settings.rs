@@ -36,6 +36,26 @@ pub struct ClientSettings {
     pub reconcile: bool,
 }
 
+/// When the calling program moves the camera that follows the own character.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum CameraOn {
+    /// In each frame, to where the own character is drawn in it.
+    #[default]
+    Frame,
+    /// In frames in which a tick was made. Everything that stands is seen to move by steps then.
+    Tick,
+}
+
+impl CameraOn {
+    /// All of them, the usual one first.
+    pub const ALL: [Self; 2] = [Self::Frame, Self::Tick];
+
+    /// By its place among all.
+    pub fn from_number(number: u8) -> Self {
+        Self::ALL.get(usize::from(number)).copied().unwrap_or_default()
+    }
+}
+
 /// How own entities are drawn, and corrections of them hidden.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct OwnSettings {
@@ -47,6 +67,8 @@ pub struct OwnSettings {
     pub snap_m: f32,
     /// Whether they are drawn between their last two ticks; otherwise at the newest.
     pub between_ticks: bool,
+    /// When the camera is moved.
+    pub camera: CameraOn,
 }
 
 impl OwnSettings {
@@ -56,6 +78,7 @@ impl OwnSettings {
         eases_all: false,
         snap_m: 3.0,
         between_ticks: true,
+        camera: CameraOn::Frame,
     };
 }
 

@@ -6,12 +6,14 @@
 mod ahead;
 mod blend;
 mod lateness;
+mod looks;
 mod samples;
 mod settings;
 mod view_clock;
 
 pub(crate) use ahead::Ahead;
 pub use blend::BlendPlan;
+pub use looks::{LookBy, LookSettings, Looks};
 pub(crate) use samples::Samples;
 pub use samples::{Drawn, DrawnSpot, DrawnState, OnTheWay, Placed, Sample, Shown, Spot, SpotBlend, drawn};
 pub use settings::{Blending, RemoteSettings, RemotesAt, RunOn, ViewBy, ViewDelay};

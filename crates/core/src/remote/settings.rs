@@ -1,5 +1,6 @@
 //! How others are drawn, as a client's user may turn it while it runs.
 
+use super::looks::LookBy;
 use crate::ease::{EaseBy, Easing};
 
 /// How far behind the smoothed arrival of snapshots remotes are drawn.
@@ -105,6 +106,8 @@ pub struct RemoteSettings {
     pub interpolate: bool,
     /// In which way.
     pub blending: Blending,
+    /// How the calling program has what they look to be doing: see [`Looks`](super::Looks).
+    pub looks: LookBy,
 }
 
 impl RemoteSettings {
@@ -119,6 +122,7 @@ impl RemoteSettings {
         back: Easing { by: EaseBy::None, ms: 150, speed: 3.0 },
         interpolate: true,
         blending: Blending::ByField,
+        looks: LookBy::Steady,
     };
 
     /// How long one may run on, in milliseconds: not at all where it is to stand.

@@ -1,11 +1,10 @@
 //! Body and looks.
 
-use velocitas_core::Body;
+use velocitas_core::{Body, Look};
 
 use super::Resolver;
 use crate::diagnostic::{Diagnostic, nearest};
 use crate::syntax::File;
-use crate::tree::Look;
 use crate::unit::Dimension;
 
 impl Resolver {

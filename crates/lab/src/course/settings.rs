@@ -10,7 +10,7 @@ use serde::de::{Deserialize, Deserializer, Error, MapAccess, Visitor};
 use toml::{Spanned, Value};
 use velocitas_record::knob::{Accessor, KnobValue, Knobs, Range as Steps};
 use velocitas_record::quantity::{Quantity, Takes, Time, measure_of};
-use velocitas_record::settings::{KnobSpec, SETTINGS};
+use velocitas_record::settings::{KnobSpec, LONGEST, SETTINGS};
 use velocitas_record::{Choice, Conditions, TraceNumber, listed};
 
 use super::Turned;
@@ -88,8 +88,28 @@ fn value(spec: &KnobSpec, written: &Spanned<Value>) -> Result<KnobValue> {
     match (spec.takes, spec.range) {
         (_, Steps::Choice(choices)) => chosen(spec, choices, written),
         (Takes::Whole, Steps::Steps(steps) | Steps::AutoOr(steps)) => whole(spec.name, steps, written),
+        (takes, Steps::Steps(steps) | Steps::AutoOr(steps)) if !is_of_link(spec) => {
+            let value = plain(takes, written)?;
+            in_range(spec, steps, value).map_err(|why| (written.span(), why, None))
+        }
         (takes, _) => plain(takes, written),
     }
+}
+
+/// A setting's value, if it lies between the ends of its steps; a time may be longer.
+fn in_range(spec: &KnobSpec, steps: &[f64], value: KnobValue) -> std::result::Result<KnobValue, String> {
+    let KnobValue::Number(x) = value else { return Ok(value) };
+    let scale = if spec.takes == Takes::Share { 100.0 } else { 1.0 };
+    let is_time = matches!(spec.takes, Takes::Time | Takes::TimeOrAuto);
+    let (least, last) = (steps[0], steps[steps.len() - 1]);
+    let most = if is_time { last.max(LONGEST) } else { last };
+    // A step is not told apart from what is a millionth beside it: a course writes one, and rounds.
+    let (found, near) = (x * scale, 1e-6);
+    if (least - near..=most + near).contains(&found) {
+        return Ok(value);
+    }
+    let (unit, found) = (spec.unit, (found * 1e3).round() / 1e3);
+    Err(format!("expected {} from {least} {unit} to {most} {unit}; found {found} {unit}", spec.name))
 }
 
 /// One of several ways, by its name.

@@ -224,6 +224,12 @@ fn nonsense_is_refused_in_words() {
         ("[server]", "[defaults]\nsend_evry = 2\n\n[server]"),
         ("[server]", "[defaults]\nlatency = \"20 ms\"\n\n[server]"),
         ("[server]", "[defaults]\nredundancy = \"adaptive\"\n\n[server]"),
+        ("[server]", "[defaults]\nslew = \"50 %\"\n\n[server]"),
+        ("[server]", "[defaults]\nsnap = \"-1 m\"\n\n[server]"),
+        ("[server]", "[defaults]\nreturn_speed = \"0 m/s\"\n\n[server]"),
+        ("[server]", "[defaults]\nease = \"9 s\"\n\n[server]"),
+        ("[server]", "[defaults]\nview_late = \"60 %\"\n\n[server]"),
+        ("[server]", "[defaults]\necho_leash = \"101 m\"\n\n[server]"),
     ];
     let told: Vec<String> = mistakes.iter().map(|(from, to)| mistake(from, to)).collect();
     for said in &told {

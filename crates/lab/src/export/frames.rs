@@ -1,7 +1,7 @@
 //! The rows that a reader needs besides what was drawn: frames, snapshots received, tunables that were turned.
 
-use velocitas_core::Blending;
-use velocitas_record::choice::BLENDING;
+use velocitas_core::{Blending, CameraOn, LookBy};
+use velocitas_record::choice::{BLENDING, CAMERA, LOOKS};
 use velocitas_record::known::Reach;
 use velocitas_record::record::FrameRow;
 
@@ -30,6 +30,18 @@ pub(super) static FRAME: Kind<FrameRow> = Kind {
             get: |_, row| {
                 let chosen = &BLENDING[row.blending as usize];
                 if row.blending == Blending::ByField { Cell::Null } else { chosen.name.into() }
+            },
+        },
+        Key {
+            name: "looks",
+            says: "in which way it has what others look to be doing, if not the steady one",
+            get: |_, row| if row.looks == LookBy::Steady { Cell::Null } else { LOOKS[row.looks as usize].name.into() },
+        },
+        Key {
+            name: "camera",
+            says: "when its camera is moved, if not in each frame",
+            get: |_, row| {
+                if row.camera == CameraOn::Frame { Cell::Null } else { CAMERA[row.camera as usize].name.into() }
             },
         },
         Key {

@@ -143,6 +143,8 @@ pub(super) fn rule(rule: &dyn Motion, server: &[f32], clients: &[f32]) -> Value 
             "at_server": server.get(i), "at_clients": clients.get(i),
         })
     };
+    let looks: Vec<Value> =
+        rule.looks().iter().map(|look| json!({ "name": look.name, "below_mps": look.below })).collect();
     let mut told = json!({
         "level_mps": limits.level, "up_mps": limits.up, "down_mps": limits.down, "slack": limits.slack,
         "kept_up_mps": limits.burst.map(|b| b.level), "burst_m": limits.burst.map(|b| b.metres),
@@ -156,6 +158,7 @@ pub(super) fn rule(rule: &dyn Motion, server: &[f32], clients: &[f32]) -> Value 
         "limits": told,
         "body": { "radius_m": body.radius, "height_m": body.height, "step_m": body.step },
         "moves": rule.moves(),
+        "looks": looks,
     })
 }
 

@@ -102,7 +102,7 @@ impl Lab {
         (*resting, *looked) = (rests, self.now);
         tap.trials = std::mem::take(trials);
         for arrived in socket.iter().filter(|arrived| arrived.part == Part::Client && arrived.client == address) {
-            let heard = faulty.heard(&arrived.bytes, &client.layouts(read));
+            let heard = faulty.heard(&arrived.bytes, client, read);
             let _ = client.handle_datagram(read, heard.as_deref().unwrap_or(&arrived.bytes), &mut tap);
         }
         // Who asks only where a tick is made misses what was pressed and let go between two.

@@ -7,10 +7,10 @@ use std::ops::Range;
 use serde::Deserialize;
 use serde::de::IgnoredAny;
 use velocitas_core::{
-    Blending, ClockFact, Contacts, Drawn, Evidence, Input, InputFact, InputFate, Made, Measure, MessageKind,
-    Provenance, RULES, SolidId, StateEvent,
+    Blending, CameraOn, ClockFact, Contacts, Drawn, Evidence, Input, InputFact, InputFate, LookBy, Made, Measure,
+    MessageKind, Provenance, RULES, SolidId, StateEvent,
 };
-use velocitas_record::choice::BLENDING;
+use velocitas_record::choice::{BLENDING, CAMERA, Choice, LOOKS};
 use velocitas_record::ids::{MachineId, RecordTick};
 use velocitas_record::known::Reach;
 use velocitas_record::record::{ClockRow, ReceivedRow, Record};
@@ -365,9 +365,14 @@ fn frame(keys: Keys<'_>) -> Result<Screen, Strange> {
     let moment = keys.tick_if_any("tick")?.map(RecordTick);
     let moment = moment.map(|tick| keys.real("fraction").map(|fraction| (tick, fraction))).transpose()?;
     let (limit_ms, blends) = (keys.whole("limit_ms")?, keys.flag("blends")?);
-    let place = |name: &Said<'_>| BLENDING.iter().position(|choice| Some(choice.name) == name.word());
-    let blending = keys.may("blending", place)?.map_or(Blending::ByField, |place| Blending::from_number(place as u8));
-    Ok(Screen { plays: true, moment, limit_ms, blends, blending, ..Screen::default() })
+    let chosen = |key: &str, choices: &[Choice]| {
+        let place = |name: &Said<'_>| choices.iter().position(|choice| Some(choice.name) == name.word());
+        keys.may(key, place).map(|place| place.unwrap_or_default() as u8)
+    };
+    let blending = Blending::from_number(chosen("blending", &BLENDING)?);
+    let looks = LookBy::from_number(chosen("looks", &LOOKS)?);
+    let camera = CameraOn::from_number(chosen("camera", &CAMERA)?);
+    Ok(Screen { plays: true, moment, limit_ms, blends, blending, looks, camera, ..Screen::default() })
 }
 
 /// Something drawn, and whether its viewer makes its states itself.

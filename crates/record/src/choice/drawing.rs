@@ -63,6 +63,42 @@ pub static BLENDING: [Choice; 3] = [
     },
 ];
 
+/// How a program has what others look to be doing, in the order of [`velocitas_core::LookBy`].
+pub static LOOKS: [Choice; 2] = [
+    Choice {
+        name: "steady",
+        does: "from a speed smoothed over 100 ms, left at a fifth less than taken up, for 200 ms at least",
+        price: "legs start and stop a tenth of a second after the body",
+        invites: "nothing",
+        is_sound: true,
+    },
+    Choice {
+        name: "plain",
+        does: "from how far it was drawn to go in the frame",
+        price: "legs tremble wherever a speed is near a threshold, or what is drawn judders",
+        invites: "nothing",
+        is_sound: false,
+    },
+];
+
+/// When the camera behind the own character is moved, in the order of [`velocitas_core::CameraOn`].
+pub static CAMERA: [Choice; 2] = [
+    Choice {
+        name: "frame",
+        does: "in each frame, to where the own character is drawn",
+        price: "nothing",
+        invites: "nothing",
+        is_sound: true,
+    },
+    Choice {
+        name: "tick",
+        does: "in frames in which a tick was made",
+        price: "all that stands is seen to step, and the own character trembles before it",
+        invites: "players who turn the frame rate down",
+        is_sound: false,
+    },
+];
+
 /// How one is drawn past its newest state, in the order of [`velocitas_core::RunOn`].
 pub static RUN_ON: [Choice; 3] = [
     Choice {

@@ -2,7 +2,7 @@
 
 mod drawing;
 
-pub use drawing::{BLENDING, EASE, ECHO, REMOTES_AT, RETURN, RUN_ON, VIEW_DELAY_BY};
+pub use drawing::{BLENDING, CAMERA, EASE, ECHO, LOOKS, REMOTES_AT, RETURN, RUN_ON, VIEW_DELAY_BY};
 
 /// One way among several.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

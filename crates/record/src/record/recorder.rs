@@ -270,9 +270,9 @@ impl Watch for Recorder {
             return;
         }
         let (tick, fraction) = screen.moment.unwrap_or_default();
-        let Screen { limit_ms, blends, blending, .. } = *screen;
+        let Screen { limit_ms, blends, blending, looks, camera, .. } = *screen;
         let sees = screen.moment.is_some();
-        record.note_frame(viewer, FrameRow { at, tick, fraction, limit_ms, blends, blending, sees });
+        record.note_frame(viewer, FrameRow { at, tick, fraction, limit_ms, blends, blending, looks, camera, sees });
         for drawn in &screen.own {
             let Some(actor) = record.cast.actor(drawn.entity) else { continue };
             let width = record.authority[actor.index()].width();

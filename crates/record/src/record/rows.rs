@@ -1,7 +1,8 @@
 //! What one row of each table of the record says. Every row has its lab time; whose it is, the table says.
 
 use velocitas_core::{
-    Blending, ClockFact, Drawn, EntityId, Evidence, MessageKind, Presence, RULES, Rule, SolidId, Vec3, canonical_bits,
+    Blending, CameraOn, ClockFact, Drawn, EntityId, Evidence, LookBy, MessageKind, Presence, RULES, Rule, SolidId,
+    Vec3, canonical_bits,
 };
 
 use super::column::Timed;
@@ -148,6 +149,10 @@ pub struct FrameRow {
     pub blends: bool,
     /// In which way.
     pub blending: Blending,
+    /// How it has what others look to be doing.
+    pub looks: LookBy,
+    /// When its camera is moved.
+    pub camera: CameraOn,
     /// Whether there is a moment yet: before the first snapshot nobody else is drawn.
     pub sees: bool,
 }
@@ -158,11 +163,16 @@ impl Pack for FrameRow {
         coder.small(&mut self.tick.0, before.tick.0);
         coder.real(&mut self.fraction, before.fraction);
         coder.small(&mut self.limit_ms, before.limit_ms);
-        let flags = |row: &Self| u8::from(row.blends) | u8::from(row.sees) << 1 | (row.blending as u8) << 2;
+        let flags = |row: &Self| {
+            let ways = (row.blending as u8) << 2 | (row.looks as u8) << 4 | (row.camera as u8) << 5;
+            u8::from(row.blends) | u8::from(row.sees) << 1 | ways
+        };
         let mut now = flags(self);
         coder.small(&mut now, flags(before));
         (self.blends, self.sees) = (now & 1 != 0, now & 2 != 0);
-        self.blending = Blending::from_number(now >> 2);
+        self.blending = Blending::from_number(now >> 2 & 3);
+        self.looks = LookBy::from_number(now >> 4 & 1);
+        self.camera = CameraOn::from_number(now >> 5 & 1);
     }
 }
 

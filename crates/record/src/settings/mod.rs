@@ -4,7 +4,7 @@ mod group;
 mod table;
 
 pub use group::Group;
-pub use table::SETTINGS;
+pub use table::{LONGEST, SETTINGS};
 
 use std::sync::LazyLock;
 
@@ -127,6 +127,10 @@ pub enum Knob {
     EchoLeash,
     /// At which moment others are drawn.
     RemotesAt,
+    /// How it is known what they look to be doing.
+    Looks,
+    /// When the camera is moved.
+    Camera,
 }
 
 /// A knob's entry in the table.

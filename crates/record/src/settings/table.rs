@@ -1,15 +1,15 @@
 //! The table of settings: what each is called, how it is written, turned and tried, and what it acts on.
 
 use velocitas_core::{
-    Blending, ClockBy, ClockChange, EaseBy, EchoBy, InputsOver, LeadBy, MAX_REPEATS, Missing, Over, PlayerSettings,
-    Redundancy, RemotesAt, RunOn, SendRate, ViewBy, ViewDelay, Waiting,
+    Blending, CameraOn, ClockBy, ClockChange, EaseBy, EchoBy, InputsOver, LeadBy, LookBy, MAX_REPEATS, Missing, Over,
+    PlayerSettings, Redundancy, RemotesAt, RunOn, SendRate, ViewBy, ViewDelay, Waiting,
 };
 
 use super::group::Group;
 use super::{Knob, KnobSpec};
 use crate::choice::{
-    BLENDING, CLAIMS_OVER, CLOCK, CLOCK_CHANGE, EASE, ECHO, INPUTS_OVER, LEAD, MISSING, RATE, REDUNDANCY, REMOTES_AT,
-    RETURN, RUN_ON, SNAPSHOTS_OVER, VIEW_DELAY_BY, WAITING,
+    BLENDING, CAMERA, CLAIMS_OVER, CLOCK, CLOCK_CHANGE, EASE, ECHO, INPUTS_OVER, LEAD, LOOKS, MISSING, RATE,
+    REDUNDANCY, REMOTES_AT, RETURN, RUN_ON, SNAPSHOTS_OVER, VIEW_DELAY_BY, WAITING,
 };
 use crate::knob::{Accessor, Range, Sound};
 use crate::quantity::Takes;
@@ -38,10 +38,10 @@ const LATE: &[f64] = &[0.0, 0.5, 1.0, 2.0, 3.0, 5.0, 7.5, 10.0, 15.0, 20.0, 30.0
 const SPEEDS: &[f64] = &[0.5, 1.0, 1.5, 2.0, 3.0, 4.0, 5.0, 7.0, 10.0, 15.0, 20.0, 30.0, 50.0, 100.0];
 const EXTRA: &[f64] = &[0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0];
 /// No delay of a client is longer, in milliseconds.
-const LONGEST: f64 = 5000.0;
+pub const LONGEST: f64 = 5000.0;
 
 /// All of them, in the order of [`Knob`].
-pub static SETTINGS: [KnobSpec; 55] = [
+pub static SETTINGS: [KnobSpec; 57] = [
     KnobSpec {
         knob: Knob::Latency,
         group: Group::Link,
@@ -822,6 +822,36 @@ pub static SETTINGS: [KnobSpec; 55] = [
                 k.settings.remotes.at = at(&RemotesAt::ALL, place, k.settings.remotes.at);
                 k.served.tells_inputs = k.settings.remotes.goes_by_rule();
             },
+        },
+    },
+    KnobSpec {
+        knob: Knob::Looks,
+        group: Group::Remotes,
+        name: "looks",
+        unit: "",
+        range: Range::Choice(&LOOKS),
+        help: "how it is known whether others stand, walk or run",
+        key: "looks",
+        takes: Takes::Choice,
+        sound: Sound::First,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&LookBy::ALL, &k.settings.remotes.looks),
+            set: |k, place| k.settings.remotes.looks = at(&LookBy::ALL, place, k.settings.remotes.looks),
+        },
+    },
+    KnobSpec {
+        knob: Knob::Camera,
+        group: Group::Own,
+        name: "camera moves",
+        unit: "",
+        range: Range::Choice(&CAMERA),
+        help: "when the camera behind the own character is moved",
+        key: "camera",
+        takes: Takes::Choice,
+        sound: Sound::First,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&CameraOn::ALL, &k.settings.own.camera),
+            set: |k, place| k.settings.own.camera = at(&CameraOn::ALL, place, k.settings.own.camera),
         },
     },
 ];

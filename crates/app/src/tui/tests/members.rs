@@ -97,6 +97,8 @@ fn a_fault_shows_in_words_with_its_remedy_and_m_mends_it() {
         ("leaver", "curlew still sees plover"),
         ("two-movers", "heron moves handcart, which it owns no longer"),
         ("unlatched", "plover pressed what no input says"),
+        ("present", "plover took older states for ticks"),
+        ("one-distance", "cm off what it was told of itself"),
     ] {
         let course = Course::parse(name, &text_of(name), &[]).unwrap_or_else(|e| panic!("{e}"));
         let mut stage = Frame::new(Run::new(course).expect("it fits"), Palette::new(Colours::True, false));

@@ -173,6 +173,11 @@ impl Own {
         self.past().state()
     }
 
+    /// The state after a tick, as far as it is kept.
+    pub(super) fn state_at(&self, tick: Tick) -> Option<State> {
+        self.past().ticks().state(tick)
+    }
+
     /// The state after the tick before the newest.
     pub(super) fn state_before(&self) -> Option<State> {
         self.past().state_before()
