@@ -14,6 +14,7 @@ use velocitas_record::settings::Knob;
 use velocitas_record::time::LabTime;
 use velocitas_record::watch::{Happening, HappeningRow};
 
+use crate::beat::out_of_step;
 use crate::fault::{Fault, FaultSpec};
 use crate::reconciling::{apart, untimely};
 
@@ -92,6 +93,13 @@ pub enum Amiss {
         /// How many presses, lately.
         presses: u32,
     },
+    /// Physics is stepped at another rate than ticks, and not a whole number of times in each: what moves evenly goes further in some than in others.
+    OutOfStep {
+        /// Of what it shows.
+        actor: ActorId,
+        /// How many steps there are in a second.
+        hz: f64,
+    },
     /// A machine took the server's state of an older tick for that of a tick which the server had not made yet.
     Untimely {
         /// The machine.
@@ -118,6 +126,8 @@ pub enum Amiss {
 pub fn amiss(record: &Record, at: LabTime) -> Vec<Amiss> {
     let mut found = Vec::new();
     found.extend(twins(record, at));
+    let mut there = record.cast.actors().filter(|actor| record.cast.actors[actor.index()].is_there(at));
+    found.extend(there.find_map(|actor| Some(Amiss::OutOfStep { actor, hz: out_of_step(record, actor, at)? })));
     for machine in record.cast.players() {
         if record.of(machine).presence_at(at) == Presence::Playing {
             found.extend(unknown(record, machine, at));
@@ -275,9 +285,15 @@ fn reconciles(record: &Record, machine: MachineId, at: LabTime) -> bool {
 }
 
 impl Amiss {
-    /// The fault that shows so.
-    pub fn fault(&self) -> &'static FaultSpec {
-        match self {
+    /// What helps.
+    pub fn remedy(&self) -> &'static str {
+        self.fault().map_or("step physics a whole number of times in each tick", |fault| fault.remedy)
+    }
+
+    /// The fault of a machine that shows so; `None` where it is no machine's.
+    pub fn fault(&self) -> Option<&'static FaultSpec> {
+        let fault = match self {
+            Self::OutOfStep { .. } => return None,
             Self::Unseen { .. } => Fault::Untold,
             Self::Lingers { .. } => Fault::Lingering,
             Self::Twin { .. } => Fault::Stranger,
@@ -287,8 +303,8 @@ impl Amiss {
             Self::Vanished { .. } => Fault::Unlatched,
             Self::Untimely { .. } => Fault::Present,
             Self::Kept { .. } => Fault::OneDistance,
-        }
-        .spec()
+        };
+        Some(fault.spec())
     }
 
     /// At which machine it shows.
@@ -300,6 +316,7 @@ impl Amiss {
             | Self::Vanished { machine, .. }
             | Self::Untimely { machine, .. }
             | Self::Kept { machine, .. } => *machine,
+            Self::OutOfStep { .. } => MachineId::SERVER,
         }
     }
 
@@ -308,6 +325,7 @@ impl Amiss {
         match self {
             Self::Unseen { actor, .. }
             | Self::Lingers { actor, .. }
+            | Self::OutOfStep { actor, .. }
             | Self::TwoMovers { actor, .. }
             | Self::Misdrawn { actor, .. }
             | Self::Vanished { actor, .. }
@@ -348,6 +366,11 @@ impl Amiss {
                     seconds(PRESSED_LATELY)
                 )
             }
+            Self::OutOfStep { actor, hz } => format!(
+                "{} goes further in some ticks than in others: {hz:.0} steps of physics and {} ticks a second beat",
+                name(actor),
+                record.cast.rate.hz()
+            ),
             Self::Untimely { machine: m, snapshots, .. } => format!(
                 "{} took older states for ticks that the server had not made yet: {snapshots} times in {}",
                 machine(m),

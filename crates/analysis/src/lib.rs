@@ -12,6 +12,7 @@ mod reconciling;
 mod samples;
 
 // Of one thing.
+pub mod beat;
 pub mod compare;
 pub mod crossing;
 pub mod fate;

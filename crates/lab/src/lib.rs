@@ -27,6 +27,7 @@ pub mod track;
 mod course;
 mod profile;
 mod reread;
+mod stepped;
 
 // Running it.
 mod agenda;
@@ -63,3 +64,4 @@ pub use naive::{Fails, NAIVE, NaiveSpec};
 pub use profile::{PROFILES, Profile};
 pub use reread::{ReadLater, ReadRule, ReloadError};
 pub use run::{AgainError, Follow, Keep, LEAST_KEPT, Run, RunError, Told};
+pub use stepped::Physics;

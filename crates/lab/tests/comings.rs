@@ -205,7 +205,7 @@ fn each_fault_made_on_purpose_is_named_by_it_and_by_nothing_else() {
         for second in begins..=ends {
             let all = amiss(record, secs(f64::from(second)));
             assert_eq!(all.len(), 1, "{course} at {second} s: {:?}", told(&run, second, second));
-            assert_eq!(all[0].fault().key, key, "{course} at {second} s");
+            assert_eq!(all[0].fault().map(|fault| fault.key), Some(key), "{course} at {second} s");
             assert!(all[0].words(record).starts_with(words), "{}", all[0].words(record));
         }
         // The remedy is at hand.
@@ -262,6 +262,30 @@ fn what_is_held_against_the_present_or_left_as_it_is_is_corrected_with_that_as_t
         }
         assert!(named >= least, "{course}: {named}");
     }
+}
+
+#[test]
+fn physics_out_of_step_with_ticks_is_named_with_its_rate_and_parts_of_a_tick_are_not() {
+    let path = format!("{}/../../courses/faults/beat.course.toml", env!("CARGO_MANIFEST_DIR"));
+    let text = std::fs::read_to_string(&path).expect("it ships");
+    let judder = |hz: &str, words: &[&str]| {
+        let course = Course::parse(&path, &text.replace("50 Hz", hz), &[]).unwrap_or_else(|e| panic!("{hz}: {e}"));
+        let mut run = Run::new(course).expect("it fits");
+        run.meter();
+        run.advance(secs(12.0));
+        let said = told(&run, 4, 12);
+        let is_said = |said: &String| words.iter().any(|words| said.contains(words));
+        assert_eq!(
+            (said.iter().filter(|said| is_said(said)).count(), said.len()),
+            (9 * words.len(), 9 * words.len()),
+            "{hz}: {said:?}"
+        );
+        run.measured().clients[1].own.judder_mps.p50.expect("it moved")
+    };
+    let plain = judder("60 Hz", &[]);
+    assert!(judder("120 Hz", &[]) < plain + 0.01 && judder("180 Hz", &[]) < plain + 0.01);
+    assert!(judder("50 Hz", &["50 steps of physics and 60 ticks a second beat"]) > plain + 0.5);
+    assert!(judder("90 Hz", &["90 steps of physics and 60 ticks a second beat"]) > plain + 0.5);
 }
 
 #[test]

@@ -113,7 +113,12 @@ fn an_error_in_decoding_or_in_the_buffer_of_remotes_is_seen_where_the_client_dre
         assert!(record.of(plover).otherwise.len() > 200 && record.of(heron).otherwise.is_empty(), "{name}");
         let at = LabTime::from_secs(10.0);
         let all = velocitas_analysis::amiss::amiss(&record, at);
-        assert!(all.len() == 1 && all[0].fault().key == name && all[0].words(&record).starts_with(words), "{all:?}");
+        assert!(
+            all.len() == 1
+                && all[0].fault().is_some_and(|fault| fault.key == name)
+                && all[0].words(&record).starts_with(words),
+            "{all:?}"
+        );
         // The Field and what is taken from it draw it there, and so does every figure.
         let drawn = record.drawn(plover, body, at).expect("it is drawn");
         let number = record.of(plover).frames.until(at) - 1;

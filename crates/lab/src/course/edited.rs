@@ -20,7 +20,7 @@ impl Course {
         let text = table.to_string();
         let is_own = |kind: &u8| *kind > 0 && self.gait_file(*kind).is_none();
         let own = self.kinds.iter().map(|(kind, _)| kind).filter(is_own);
-        let own: Vec<Arc<dyn Motion>> = own.filter_map(|kind| self.kinds.shared(kind).cloned()).collect();
+        let own: Vec<Arc<dyn Motion>> = own.filter_map(|kind| self.plain.get(usize::from(kind)).cloned()).collect();
         let read = |path: &str| {
             let file = self.files.iter().find(|file| file.path == path);
             file.map(|file| file.text.clone()).ok_or_else(|| "the course did not name it".to_owned())

@@ -33,6 +33,10 @@ pub(super) struct File {
     /// Ticks a second, the same for everybody.
     #[schemars(with = "Quantity<Frequency>")]
     pub(super) tick_rate: Spanned<Quantity<Frequency>>,
+    /// Steps of physics a second, if not one a tick: a whole multiple of the tick rate steps more finely, anything else is out of step.
+    #[serde(default)]
+    #[schemars(with = "Option<Quantity<Frequency>>")]
+    pub(super) physics: Option<Spanned<Quantity<Frequency>>>,
     /// Ticks from snapshot to snapshot.
     #[serde(default)]
     #[schemars(with = "Option<i64>")]

@@ -47,6 +47,7 @@ use velocitas_record::trace::DelayTrace;
 
 use crate::cheat::Cheat;
 use crate::hands::Script;
+use crate::stepped::{Physics, Stepped};
 
 /// The demo course.
 pub const DEMO: &str = include_str!("../../courses/lampwick-quay.course.toml");
@@ -85,6 +86,10 @@ pub struct Course {
     pub first_tick: u64,
     /// The rules in play.
     pub kinds: Kinds,
+    /// The same rules as they are where physics is stepped once a tick.
+    pub plain: Vec<Arc<dyn Motion>>,
+    /// How often physics is stepped, if not once a tick.
+    pub physics: Option<Physics>,
     /// Those of them that were read from files.
     pub gaits: Vec<GaitFile>,
     /// Tunables that the course sets otherwise than the rules do.
@@ -117,6 +122,16 @@ pub struct Course {
     pub text: Arc<str>,
     /// The files that it names, and what they said: with them it can be read again wherever it is.
     pub files: Arc<[NamedFile]>,
+}
+
+impl Course {
+    /// A rule as it is stepped here.
+    pub(crate) fn stepped(&self, rule: Arc<dyn Motion>) -> Arc<dyn Motion> {
+        match self.physics {
+            Some(physics) => Stepped::of(rule, physics),
+            None => rule,
+        }
+    }
 }
 
 /// A tunable set to another value than its rule has.

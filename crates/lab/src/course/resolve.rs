@@ -24,6 +24,7 @@ use super::script;
 use super::settings::{Link, Mistake};
 use super::{Coming, Course, Happens, KnownTo, Material, NamedSolid, NamedZone, Owned, What, World};
 use crate::profile::PROFILES;
+use crate::stepped::{Physics, Stepped};
 
 const MOST_SOLIDS: usize = 4096;
 const MOST_TRACES: usize = 64;
@@ -110,8 +111,15 @@ impl Resolver<'_> {
         let mut traces = Vec::new();
         let links = self.links(&file.link, &mut traces)?;
         let (rules, gaits) = self.gaits(file)?;
-        let kinds = Kinds::new(rules)
-            .map_err(|(name, error)| self.wrong(0..0, format!("the rule `{name}` cannot be used: {error}")))?;
+        let known = |rules: Rules| {
+            Kinds::new(rules)
+                .map_err(|(name, error)| self.wrong(0..0, format!("the rule `{name}` cannot be used: {error}")))
+        };
+        let physics = self.physics(file, rate)?;
+        let kinds = match physics {
+            Some(physics) => known(rules.iter().map(|rule| Stepped::of(rule.clone(), physics)).collect())?,
+            None => known(rules.clone())?,
+        };
         let server = self.host(file.server.as_ref().unwrap_or(&file::Host::default()), 0)?;
         let mut course = Course {
             name: file.name.get_ref().clone(),
@@ -119,6 +127,8 @@ impl Resolver<'_> {
             rate,
             first_tick,
             kinds,
+            plain: rules,
+            physics,
             gaits,
             overrides: Vec::new(),
             server,
@@ -166,6 +176,17 @@ impl Resolver<'_> {
         Rate::new(hz as u32).filter(|_| hz.fract() == 0.0 && hz >= 5.0).ok_or_else(|| {
             self.wrong(rate.span(), format!("expected a whole tick rate from 5 Hz to 1000 Hz; found {hz} Hz"))
         })
+    }
+
+    /// How often physics is stepped, if not once a tick.
+    fn physics(&self, file: &File, rate: Rate) -> Result<Option<Physics>> {
+        let Some(written) = &file.physics else { return Ok(None) };
+        let hz = written.get_ref().value;
+        if hz.fract() != 0.0 || !(5.0..=8000.0).contains(&hz) {
+            let message = format!("expected a whole number of steps a second from 5 Hz to 8000 Hz; found {hz} Hz");
+            return Err(self.wrong(written.span(), message));
+        }
+        Ok(Some(Physics { hz: hz as u32, rate }).filter(|physics| physics.hz != rate.hz()))
     }
 
     /// What happens, with who joins at a time, in an order in which it can happen.

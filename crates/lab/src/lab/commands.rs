@@ -99,7 +99,7 @@ impl Lab {
             }
             Command::Reload { kind, version, reach } => {
                 let Some(read) = read.rules.get(usize::from(version).wrapping_sub(1)) else { return };
-                let rule = read.rule.clone();
+                let rule = self.course.stepped(read.rule.clone());
                 if self.may_reload(kind, &rule, reach).is_err() {
                     return;
                 }

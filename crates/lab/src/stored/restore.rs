@@ -275,7 +275,7 @@ impl<'a> Restoring<'a> {
             }
             ChangeNote::Reloaded { kind, version } => {
                 let read = self.take.rules.get(usize::from(version).wrapping_sub(1)).ok_or(STRANGE)?;
-                Changed::Reloaded { kind, version, rule: read.rule.clone() }
+                Changed::Reloaded { kind, version, rule: self.take.course.stepped(read.rule.clone()) }
             }
             ChangeNote::Solid { solid, there } => Changed::Solid { solid, there },
         })

@@ -64,7 +64,7 @@ fn wrong(stage: &Stage) -> Option<(String, String)> {
     let more = if all.len() > 1 { format!(" (and {} more)", all.len() - 1) } else { String::new() };
     let what = format!("{}{more}", first.words(stage.run.record()));
     let mends = if stage.offers(Action::Mend) { "m mends it" } else { "what mends it" };
-    Some((what, format!("{mends}: {}", first.fault().remedy)))
+    Some((what, format!("{mends}: {}", first.remedy())))
 }
 
 /// How long the screen says what to press.
