@@ -7,7 +7,7 @@ use std::sync::atomic::{AtomicU32, Ordering};
 
 use velocitas_analysis::budget::{Bound, Held, MEASURES, Outcome, hold};
 use velocitas_core::altered::Altered;
-use velocitas_core::{Arrangement, Motion, Rate, Scene, State, Step, vec3};
+use velocitas_core::{Arrangement, InputsOver, Motion, Rate, Scene, State, Step, vec3};
 use velocitas_lab::{Course, Happens, Keep, LEAST_KEPT, Override, Run, What};
 use velocitas_record::{KnownTo, LabTime, MemberId, Role};
 
@@ -99,7 +99,10 @@ fn change(key: &str, course: &mut Course, member: MemberId) {
         "verdicts" => {}
         "response" if claims => course.cast[who].host.fps = 12.0,
         "response" => course.cast[who].knobs.settings.predict = false,
-        "bytes_up" => course.rate = Rate::new(180).expect("a rate"),
+        "bytes_up" => {
+            course.cast[who].knobs.settings.inputs_over = InputsOver::Datagrams;
+            course.rate = Rate::new(180).expect("a rate");
+        }
         "bytes_down" => course.cast[who].knobs.served.snapshot_every = 1,
         // Less than what is sent, and room for a long queue.
         "late" => (course.cast[who].knobs.up.bandwidth, course.cast[who].knobs.up.queue) = (10.0, 1000.0),
