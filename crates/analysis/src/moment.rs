@@ -290,6 +290,13 @@ impl Moment<'_> {
         track.between(self.at.minus(back), self.at).filter(of_snapshot).map(|i| track.pos(i)).collect()
     }
 
+    /// Where a viewer drew it frame by frame, oldest first.
+    pub fn drawn_path(&self, actor: ActorId, viewer: MachineId, back: LabTime) -> Trail {
+        let frames = &self.record.of(viewer).frames;
+        let numbers = frames.before(self.at.minus(back))..frames.until(self.at);
+        numbers.filter_map(|number| self.record.drawn_in(viewer, actor, number)).map(|row| row.pos).collect()
+    }
+
     /// Where a viewer drew it every tenth of a second, oldest first.
     pub fn drawn_trail(&self, actor: ActorId, viewer: MachineId, back: LabTime) -> Trail {
         let frames = &self.record.of(viewer).frames;

@@ -7,6 +7,7 @@ mod diagnose;
 #[path = "../../gait/tests/mutants/dice.rs"]
 mod dice;
 mod documents;
+mod foresight;
 mod imports;
 mod independent;
 mod named;

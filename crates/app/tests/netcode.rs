@@ -138,8 +138,14 @@ const TABLES: [Table; 30] = [
     Table {
         mark: "echo",
         on: On::Links,
-        sets: &["missing=wait,wait", "waiting=together,together", "echo=raw,smooth"],
-        measures: &["judder", "hops", "drawn_error", "seen_by_others", "echoes_apart"],
+        sets: &[
+            "missing=wait,wait,wait",
+            "wait=16,16,16",
+            "waiting=together,together,together",
+            "echo=raw,smooth,binding",
+            "echo_leash=1 m,1 m,1 m",
+        ],
+        measures: &["judder", "hops", "drawn_error", "seen_by_others", "echoes_apart", "corrections"],
     },
     Table {
         mark: "blending",
@@ -275,7 +281,7 @@ const TABLES: [Table; 30] = [
 ];
 
 /// The page with other lines between two marks.
-fn with(page: &str, mark: &str, lines: &str) -> String {
+pub fn with(page: &str, mark: &str, lines: &str) -> String {
     let mark = format!("<!-- {mark} -->\n");
     let begin = page.find(&mark).unwrap_or_else(|| panic!("no {mark}")) + mark.len();
     let end = begin + page[begin..].find("<!-- end -->").expect("its end");

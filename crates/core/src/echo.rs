@@ -4,7 +4,7 @@
 //! used together. The smooth one is what others are sent where that is asked for. It walks after the raw one no faster than its rule allows by a
 //! tenth, and never through solids. Where it cannot keep near for half a second it is put there, as it is by a teleport, a return and a new owner.
 //!
-//! The guard judges the raw one only, and no owner is ever corrected to the smooth one.
+//! The guard judges the raw one only, and no owner is ever corrected to the smooth one, unless that is to bind it.
 
 use crate::data::State;
 use crate::float::{clamp, min};
@@ -20,11 +20,13 @@ pub enum EchoBy {
     Raw,
     /// The smooth one.
     Smooth,
+    /// The smooth one, and an owner who is too far ahead of it for too long is put back to it.
+    Binding,
 }
 
 impl EchoBy {
-    /// Both, the usual one first.
-    pub const ALL: [Self; 2] = [Self::Raw, Self::Smooth];
+    /// All of them, the usual one first.
+    pub const ALL: [Self; 3] = [Self::Raw, Self::Smooth, Self::Binding];
 }
 
 /// How much faster than its rule the smooth echo may walk.

@@ -1,7 +1,7 @@
 //! What the server has of an entity, and what others are sent of it.
 
 use velocitas_core::walker::input_lane;
-use velocitas_core::{EchoBy, Missing, PlayerSettings, State, Tick, Waiting, vec3};
+use velocitas_core::{EchoBy, Missing, PlayerSettings, Restored, State, Tick, Waiting, vec3};
 
 use crate::pair::{OWN, PLAYER, Pair};
 
@@ -80,6 +80,25 @@ fn a_teleport_is_no_walk_and_a_leash_that_is_too_short_cuts() {
     cut.lose = |_, _| false;
     cut.run(1000);
     assert!(cut.told.echoes.iter().any(|echo| echo.2), "it was put there");
+}
+
+#[test]
+fn where_it_is_to_bind_its_owner_is_put_back_to_it_and_others_see_no_cut() {
+    let free = waited_for(EchoBy::Smooth, 0.3);
+    let mut pair = waited_for(EchoBy::Binding, 0.3);
+    let put_back = |pair: &Pair| pair.told.corrections.iter().filter(|c| c.why == Restored::Teleported).count();
+    assert_eq!(put_back(&free), 0);
+    pair.lose = |_, _| false;
+    pair.run(1000);
+    let puts: Vec<_> = pair.told.authority.iter().filter(|(.., teleported)| *teleported).collect();
+    assert!(!puts.is_empty() && put_back(&pair) > 0, "its owner is put back");
+    assert!(pair.told.echoes.iter().all(|echo| !echo.2), "it was never cut");
+    // It is put where others saw it a tick before.
+    for (tick, state, _) in puts {
+        let before = pair.told.echoes.iter().find(|echo| echo.0.next() == *tick).expect("it was elsewhere").1;
+        let off = before.vec3(0).distance(state.vec3(0));
+        assert!(off < 0.3, "put back at {tick:?} to {off} m from there");
+    }
 }
 
 #[test]

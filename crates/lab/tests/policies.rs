@@ -48,6 +48,7 @@ fn policies() -> Vec<Policy> {
         ((Knob::Return, "speed"), Knob::ReturnSpeed),
         ((Knob::EaseBy, "speed"), Knob::EaseSpeed),
         ((Knob::Echo, "smooth"), Knob::EchoLeash),
+        ((Knob::Echo, "binding"), Knob::EchoLeash),
         ((Knob::RemotesAt, "present"), Knob::Return),
     ];
     let alone = alone.into_iter().flat_map(|knob| values(knob).into_iter().map(move |value| vec![(knob, value)]));

@@ -188,6 +188,31 @@ fn who_says_where_it_is_and_is_put_elsewhere_was_not_pulled_back() {
     }
 }
 
+/// What goes wrong in half a minute on phones with these settings: how often each reason is given.
+fn reasons_on_phones(defaults: &str) -> std::collections::BTreeMap<String, u32> {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../courses/links/phone.course.toml");
+    let text = std::fs::read_to_string(path).expect("it ships");
+    let text = text.replacen("[world]", &format!("[defaults]\n{defaults}\n\n[world]"), 1);
+    let mut run = Run::new(Course::parse(path, &text, &[]).unwrap_or_else(|e| panic!("{e}"))).expect("it fits");
+    run.advance(secs(30.0));
+    let mut reasons = std::collections::BTreeMap::new();
+    for trouble in (0..3).flat_map(|member| of(&run, member)) {
+        *reasons.entry(trouble.reason.name()).or_default() += trouble.hops;
+    }
+    reasons
+}
+
+#[test]
+fn who_is_drawn_in_the_present_hops_where_it_does_otherwise_than_foreseen_and_nobody_else_does() {
+    let present = reasons_on_phones("remotes_at = \"present\"\nreturn = \"half_life\"");
+    let foreseen = present.get("foreseen_otherwise").copied().unwrap_or(0);
+    assert!(foreseen > 100 && !present.contains_key("drawn_otherwise"), "{present:?}");
+    let past = reasons_on_phones("view_delay = \"50 ms\"\nrun_on = \"rule\"\nreturn = \"half_life\"");
+    let dry: u32 =
+        ["snapshots_lost", "snapshots_late", "snapshots_seldom"].iter().filter_map(|name| past.get(*name)).sum();
+    assert!(dry > 30 && !past.contains_key("foreseen_otherwise") && !past.contains_key("drawn_otherwise"), "{past:?}");
+}
+
 #[test]
 fn what_a_stream_held_back_is_told_from_what_was_lost_or_late() {
     let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../courses/links/satellite.course.toml");

@@ -82,7 +82,7 @@ const fn figure(
     Figure { key: Some(key), name, unit, help, get }
 }
 
-const FLICKERS_OF_OTHERS: &str = "how often somebody had one of its rule's `looks` for less than half a second, by how fast it was drawn to go along the ground; \
+const FLICKERS_OF_OTHERS: &str = "how often somebody left one of its rule's `looks` and had it again within half a second, by how fast it was drawn to go along the ground; \
                                   of others, a minute of being seen";
 
 /// The table, in the order of the table for people.

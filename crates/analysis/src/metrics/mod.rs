@@ -180,7 +180,7 @@ pub struct Seen {
     pub judder_mps: Spread,
     /// Frames a minute in which it moved otherwise than it should.
     pub hops_per_min: Option<f64>,
-    /// How often a minute it had one of its rule's looks for less than half a second.
+    /// How often a minute it left one of its rule's looks and had it again within half a second.
     pub flickers_per_min: Option<f64>,
 }
 

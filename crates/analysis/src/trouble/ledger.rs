@@ -249,6 +249,15 @@ fn other_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[
     {
         return Reason::ChangedHands;
     }
+    // What the server has still to make is drawn in the present.
+    let is_to_come = |sight: &DrawnRow| {
+        let track = record.authority(actor);
+        let newest = track.at(sight.at).and_then(|i| track.head(i));
+        sight.how.is_past() && newest.is_some_and(|newest| newest.tick < sight.tick)
+    };
+    if frames.iter().any(is_to_come) {
+        return Reason::Foreseen;
+    }
     // Where it comes back from where it ran on to, that it ran dry is why.
     let back = frames.iter().find(|sight| sight.how == Drawn::Returning);
     let past = frames.iter().find(|sight| sight.how.is_past()).copied();

@@ -70,6 +70,8 @@ pub enum Reason {
     StoodStill,
     /// The own character was drawn otherwise than it went, and no correction is near.
     Unknown,
+    /// Somebody was drawn in the present, and did otherwise than its rule and its last input had let expect.
+    Foreseen,
 }
 
 /// What went wrong at a machine for one reason.
@@ -198,6 +200,7 @@ impl Reason {
             Self::ChangedHands => "it changed hands".to_owned(),
             Self::StoodStill => "the machine stood still".to_owned(),
             Self::Unknown => "no correction near".to_owned(),
+            Self::Foreseen => "others did otherwise than foreseen".to_owned(),
         }
     }
 
@@ -221,6 +224,7 @@ impl Reason {
             Self::ChangedHands => "changed_hands".to_owned(),
             Self::StoodStill => "stood_still".to_owned(),
             Self::Unknown => "unknown".to_owned(),
+            Self::Foreseen => "foreseen_otherwise".to_owned(),
         }
     }
 }

@@ -87,6 +87,8 @@ pub enum Action {
     RailOut,
     /// The loupe's scale, or none.
     Loupe,
+    /// The loupe on the drawn body, or on its owner's.
+    LoupeOnDrawn,
     /// A screen.
     Show(Screen),
     /// Look from another side.

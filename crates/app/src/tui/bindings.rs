@@ -227,6 +227,15 @@ pub const BINDINGS: [Binding; 93] = [
     bind(Action::Stand, KeyCode::Char('z'), NONE, "z", "", "the camera stands; again: it follows")
         .only(&[Screen::Field]),
     bind(Action::Loupe, KeyCode::Char('l'), NONE, "l", "", "loupe: 2 cm a dot, 5 cm, off").only(&[Screen::Field]),
+    bind(
+        Action::LoupeOnDrawn,
+        KeyCode::Char('L'),
+        NONE,
+        "L",
+        "",
+        "loupe: on the body that the viewer draws, or on its owner's",
+    )
+    .only(&[Screen::Field]),
     bind(Action::Panel, KeyCode::Char('k'), NONE, "k", "", "show or hide the side panel where there is little room"),
     bind(
         Action::Prompt,

@@ -134,11 +134,12 @@ struct Looks {
     before: Option<(u64, Vec3)>,
     speed: f32,
     look: usize,
+    came_from: usize,
     since: Option<u64>,
 }
 
 impl Looks {
-    /// Whether a look is left that did not stand for half a second.
+    /// Whether it has the look again that it left less than half a second ago.
     fn frame(&mut self, at: u64, pos: Vec3, limits: &[f32], plain: bool) -> bool {
         let Some((last, was)) = self.before.replace((at, pos)).filter(|(last, _)| *last < at) else { return false };
         let seconds = (at - last) as f32 / 1e9;
@@ -159,8 +160,9 @@ impl Looks {
         if look == self.look || stays {
             return false;
         }
-        self.look = look;
-        self.since.replace(at).is_some_and(|since| at - since < 500_000_000)
+        let again = self.came_from == look;
+        (self.came_from, self.look) = (self.look, look);
+        self.since.replace(at).is_some_and(|since| at - since < 500_000_000) && again
     }
 }
 

@@ -5,7 +5,7 @@
 use super::blend::BlendPlan;
 use super::samples::{Sample, Shown};
 use crate::data::{Input, State};
-use crate::motion::checked_step;
+use crate::motion::{Motion, checked_step};
 use crate::session::Timeline;
 use crate::tick::{Rate, Tick};
 
@@ -24,9 +24,12 @@ pub(crate) struct Ahead {
 const MOST: i64 = 600;
 
 impl Ahead {
-    /// From a state on.
-    fn of(sample: &Sample) -> Self {
-        Self { from: sample.tick, newest: sample.tick, state: sample.state, before: sample.state }
+    /// From a state on, of which only its owner is told all: what it does not say stands at its start.
+    fn of(sample: &Sample, rule: &dyn Motion) -> Self {
+        let mut state = sample.state;
+        let start = rule.spawn(state.vec3(0), 0.0);
+        rule.schema().keep_private(&mut state, &start);
+        Self { from: sample.tick, newest: sample.tick, state, before: state }
     }
 
     /// Goes on from the newest state received until a moment lies before the newest tick made.
@@ -39,7 +42,7 @@ impl Ahead {
     ) {
         let ahead = match slot.take() {
             Some(ahead) if ahead.from == sample.tick => slot.insert(ahead),
-            _ => slot.insert(Box::new(Self::of(sample))),
+            _ => slot.insert(Box::new(Self::of(sample, timeline.at(sample.tick).kinds.motion(kind)))),
         };
         while ahead.newest <= moment.tick && ahead.newest.since(ahead.from) < MOST {
             let tick = ahead.newest.next();
@@ -70,11 +73,37 @@ mod tests {
     use std::sync::Arc;
 
     use super::*;
+    use crate::field::SeenBy;
     use crate::ground::Ground;
-    use crate::motion::Motion;
     use crate::session::{Ingredients, Kinds};
     use crate::vec3::vec3;
-    use crate::walker::{Walker, input_lane};
+    use crate::walker::{Walker, input_lane, state_lane};
+
+    #[test]
+    fn what_only_its_owner_is_told_stands_at_its_start() {
+        let walker = Walker::new();
+        let mut rule = crate::altered::Altered::named("winded");
+        // Whether it stands on something nobody else is told; at its start it does.
+        let grounded = rule.schema.state.iter_mut().find(|field| field.lane == state_lane::GROUNDED);
+        grounded.expect("a walker knows").seen_by = SeenBy::Owner;
+        let kinds = Kinds::new(vec![Arc::new(rule)]).expect("a sound schema");
+        let timeline = Timeline::new(Ingredients::new(Arc::new(Ground::flat(90.0)), &kinds));
+        let rate = Rate::new(60).expect("60 Hz");
+        let mut input = Input::default();
+        input.set_real(input_lane::MOVE + 1, 1.0);
+        let told = kinds.motion(0).schema().seen(&walker.spawn(vec3(0.0, 0.0, 0.0), 0.0));
+        assert!(!told.flag(state_lane::GROUNDED), "nothing is told of it");
+        let sample = Sample { tick: Tick(100), teleports: 0, state: told };
+        let mut slot = None;
+        let moment = Shown { tick: Tick(100), fraction: 1.0 };
+        Ahead::reach(&mut slot, (&sample, 0), &input, moment, (&timeline, rate));
+        let plan = BlendPlan::of(walker.schema());
+        let made = slot.as_ref().and_then(|ahead| ahead.at(&plan, Tick(100), moment, rate)).expect("it was made");
+        let known = timeline.at(Tick(101));
+        let begin = walker.spawn(vec3(0.0, 0.0, 0.0), 0.0);
+        let truth = walker.step(&known.scene(Tick(101), rate.dt(), 0), &begin, &input).state;
+        assert_eq!(made.vec3(0), truth.vec3(0));
+    }
 
     #[test]
     fn its_keys_stay_as_they_were_and_nothing_is_pressed_anew() {

@@ -59,7 +59,7 @@ impl LookSettings {
 
 /// Who is drawn to go faster than this was put there: it is looked at anew.
 const PUT_MPS: f32 = 50.0;
-/// A look that is left within so many nanoseconds is a flicker.
+/// A look that is left within so many nanoseconds for the one before it is a flicker.
 const FLICKER_NANOS: i64 = 500_000_000;
 
 /// What somebody looks to be doing, frame by frame.
@@ -68,14 +68,15 @@ pub struct Looks {
     /// Where it was drawn in the frame before, and when.
     before: Option<(HostNanos, Vec3)>,
     speed: f32,
-    /// Which look of its rule.
+    /// Which look of its rule, and which it had before.
     look: usize,
+    came_from: usize,
     /// Since when it looks so; nothing before it was seen to change.
     since: Option<HostNanos>,
 }
 
 impl Looks {
-    /// Takes where somebody is drawn in a frame. Says whether a look was left that had not stood for half a second: a flicker.
+    /// Takes where somebody is drawn in a frame. Says whether it flickers: has the look again that it had left less than half a second ago.
     pub fn drawn(&mut self, now: HostNanos, pos: Vec3, looks: &[Look], settings: &LookSettings) -> bool {
         let Some((last, was)) = self.before.replace((now, pos)) else { return false };
         let passed = now.since(last);
@@ -95,8 +96,10 @@ impl Looks {
         if look == self.look || stays {
             return false;
         }
+        let came_from = std::mem::replace(&mut self.came_from, self.look);
         self.look = look;
-        self.since.replace(now).is_some_and(|since| now.since(since) < FLICKER_NANOS)
+        let is_short = self.since.replace(now).is_some_and(|since| now.since(since) < FLICKER_NANOS);
+        is_short && came_from == look
     }
 
     /// Which look of its rule it has.

@@ -14,7 +14,7 @@ const APART_MS: u32 = 500;
 
 /// Moves the smooth echo of an entity that was made, if its owner's settings ask for one, and tells of it.
 pub(super) fn echoed<S: Sink>(entity: &mut Entity, settings: Option<PlayerSettings>, turn: &Turn<'_>, sink: &mut S) {
-    let is_smooth = settings.is_some_and(|settings| settings.echo == EchoBy::Smooth);
+    let is_smooth = settings.is_some_and(|settings| settings.echo != EchoBy::Raw);
     if !is_smooth && entity.smooth.is_none() {
         return;
     }
@@ -51,7 +51,12 @@ impl Entity {
         echo.follow(&self.state, &turn.scene, turn.motion);
         let away = echo.away(&self.state);
         echo.apart = if away > settings.echo_leash_m { echo.apart + 1 } else { 0 };
-        let is_lost = echo.apart > turn.rate.ticks_of(APART_MS);
+        let mut is_lost = echo.apart > turn.rate.ticks_of(APART_MS);
+        if is_lost && settings.echo == EchoBy::Binding {
+            // The raw one is put there instead, before its next step; what others see stays.
+            self.put = Some(echo.state.vec3(0));
+            (echo.apart, is_lost) = (0, false);
+        }
         self.smooth = Some(echo);
         if is_lost {
             self.cut_echo();

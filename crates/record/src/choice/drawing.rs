@@ -183,7 +183,7 @@ pub static EASE: [Choice; 4] = [
 ];
 
 /// Which echo of what an owner does others are sent, in the order of [`velocitas_core::EchoBy`].
-pub static ECHO: [Choice; 2] = [
+pub static ECHO: [Choice; 3] = [
     Choice {
         name: "raw",
         does: "what the authority has, as it is",
@@ -196,6 +196,13 @@ pub static ECHO: [Choice; 2] = [
         does: "one that walks after that, at the rule's pace and a tenth, never through solids, by `echo_leash`",
         price: "others aim at where it is not: as far beside as it is behind, and later by as long",
         invites: "who leaps is drawn beside where it can be hit, for half a second at most beyond the leash",
+        is_sound: true,
+    },
+    Choice {
+        name: "binding",
+        does: "the same; who is beyond `echo_leash` from it for half a second is put back to it",
+        price: "owners on bad links lose metres of their way, though nothing they did was unlawful",
+        invites: "whoever can make another's link worse pins it down",
         is_sound: true,
     },
 ];

@@ -399,6 +399,7 @@ mod tests {
             (Knob::Return, KnobValue::Choice(2)),
             (Knob::Return, KnobValue::Choice(3)),
             (Knob::Echo, KnobValue::Choice(1)),
+            (Knob::Echo, KnobValue::Choice(2)),
         ];
         assert_eq!(cures, expected);
     }

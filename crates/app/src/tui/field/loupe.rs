@@ -20,33 +20,35 @@ const BACK: LabTime = LabTime(700_000_000);
 
 /// Where it lies: out of the way of what it shows, on the other side of the screen. `None` where there is no room, or nothing to
 /// be shown.
-pub(super) fn place(look: &Look<'_>) -> Option<Rect> {
+pub(super) fn place(look: &Look<'_>, on_drawn: bool) -> Option<Rect> {
     let screen = look.view.area;
     let (width, height) = if screen.height >= 26 { SIZE } else { (30, 9) };
     if screen.width < width * 2 || screen.height < height + 4 {
         return None;
     }
-    let own = own(look.stage)?;
+    let own = followed(look.stage, on_drawn)?;
     let left = look.view.cell(own.pos).is_some_and(|(x, _)| x > screen.x + screen.width / 2);
     let x = if left { screen.x } else { screen.right() - width };
     Some(Rect::new(x, screen.y, width, height))
 }
 
-/// Where the selected entity is for who owns it.
-fn own(stage: &Stage) -> Option<Echo> {
+/// Where the selected entity is for who owns it, or as the viewer draws it.
+fn followed(stage: &Stage, on_drawn: bool) -> Option<Echo> {
     let e = stage.echoes();
-    e.predicted.or(e.authority)
+    let own = e.predicted.or(e.authority);
+    if on_drawn { e.drawn.or(own) } else { own }
 }
 
 /// Draws it there; nothing else is drawn there afterwards.
-pub(super) fn draw(look: &Look<'_>, area: Rect, scale: u8, buffer: &mut Buffer) {
+pub(super) fn draw(look: &Look<'_>, area: Rect, (scale, on_drawn): (u8, bool), buffer: &mut Buffer) {
     let stage = look.stage;
     let moment = stage.moment();
-    let Some((subject, own)) = stage.subject().zip(own(stage)) else { return };
+    let Some((subject, own)) = stage.subject().zip(followed(stage, on_drawn)) else { return };
     let e = stage.echoes();
     let p = stage.palette;
     clear(p, area, buffer);
-    let title = format!("loupe {} {} {} 1 dot {scale} cm", p.dot(), stage.subject_name(), p.dot());
+    let drawn = if on_drawn { " as drawn" } else { "" };
+    let title = format!("loupe {} {}{drawn} {} 1 dot {scale} cm", p.dot(), stage.subject_name(), p.dot());
     let inner = frame(stage.palette, area, &title, buffer);
     let lens = Lens::new(inner, own.pos, e.authority.map_or(own.pos, |a| a.pos), f32::from(scale) / 100.0);
 
@@ -58,6 +60,10 @@ pub(super) fn draw(look: &Look<'_>, area: Rect, scale: u8, buffer: &mut Buffer) 
         dots.draw(p, p.text(tone), buffer);
     };
     path(&moment.predicted_trail(subject, BACK), Tone::Predicted, buffer);
+    if on_drawn {
+        let viewer = stage.machine(stage.selected.viewer);
+        path(&moment.drawn_path(subject, viewer, BACK), Tone::Drawn, buffer);
+    }
     let mut put = |at: Vec3, glyph: char, tone| {
         if let Some(cell) = lens.cell(at) {
             buffer[cell].set_char(glyph).set_style(p.text(tone));
@@ -91,7 +97,7 @@ pub(super) fn draw(look: &Look<'_>, area: Rect, scale: u8, buffer: &mut Buffer) 
     // On another's screen what is seen there lies on top.
     if let Some(cell) = e
         .drawn
-        .filter(|_| stage.selected.viewer != stage.selected.entity || stage.selected.thing.is_some())
+        .filter(|_| on_drawn || stage.selected.viewer != stage.selected.entity || stage.selected.thing.is_some())
         .and_then(|drawn| lens.cell(drawn.pos))
     {
         buffer[cell].set_char(p.drawn()).set_style(p.text(Tone::Drawn));

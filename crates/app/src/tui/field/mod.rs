@@ -61,6 +61,8 @@ impl Loupe {
 pub(super) struct Field {
     camera: Camera,
     loupe: Loupe,
+    /// Whether the loupe follows the body that is drawn, not its owner's.
+    on_drawn: bool,
     /// How many viewers' screens stand side by side.
     beside: u16,
     /// What the camera follows: another is gone to at once.
@@ -69,7 +71,13 @@ pub(super) struct Field {
 
 impl Default for Field {
     fn default() -> Self {
-        Self { camera: Camera::new(Vec3::ZERO), loupe: Loupe::Centimetres(2), beside: 1, followed: None }
+        Self {
+            camera: Camera::new(Vec3::ZERO),
+            loupe: Loupe::Centimetres(2),
+            on_drawn: false,
+            beside: 1,
+            followed: None,
+        }
     }
 }
 
@@ -108,7 +116,7 @@ impl Field {
         let view = self.camera.view(pane, stage.run.course().world.bounds);
         let mut look = Look { stage, viewer, view, hidden: None };
         if let (Loupe::Centimetres(_), true, Side::Above) = (self.loupe, alone, view.from) {
-            look.hidden = loupe::place(&look);
+            look.hidden = loupe::place(&look, self.on_drawn);
         }
         look
     }
@@ -140,7 +148,7 @@ impl View for Field {
             let look = self.look(stage, *viewer, *pane, alone);
             ground::draw(&look, followed(stage), buffer);
             if let (Loupe::Centimetres(scale), Some(place)) = (self.loupe, look.hidden) {
-                loupe::draw(&look, place, scale, buffer);
+                loupe::draw(&look, place, (scale, self.on_drawn), buffer);
             }
             look.draw(buffer);
             if !alone {
@@ -165,6 +173,7 @@ impl View for Field {
         match action {
             Action::ZoomIn | Action::ZoomOut => self.camera.zoom(action == Action::ZoomIn),
             Action::Loupe => self.loupe = self.loupe.next(),
+            Action::LoupeOnDrawn => self.on_drawn = !self.on_drawn,
             Action::From => self.camera.turn(),
             Action::Stand => self.camera.stand(),
             Action::Beside => self.beside = self.beside % MOST + 1,

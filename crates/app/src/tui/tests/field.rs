@@ -92,6 +92,42 @@ fn the_first_seconds_say_what_to_press_and_what_is_missing_says_why() {
 }
 
 #[test]
+fn the_loupe_follows_the_drawn_body_where_that_is_asked_for() {
+    let mut stage = after(4.0);
+    // On another's screen it is drawn a view delay behind.
+    press(&mut stage, KeyCode::Tab);
+    assert!(text(&mut stage, 160, 47).contains("loupe · heron · 1 dot 2 cm"));
+    type_keys(&mut stage, "L");
+    let shown = text(&mut stage, 160, 47);
+    assert!(shown.contains("loupe · heron as drawn · 1 dot 2 cm"), "{shown}");
+    let inset: Vec<&str> = shown.lines().skip_while(|line| !line.contains("as drawn")).take(13).collect();
+    assert!(inset.iter().any(|line| line.contains('○')), "{shown}");
+    type_keys(&mut stage, "L");
+    assert!(text(&mut stage, 160, 47).contains("loupe · heron · 1 dot 2 cm"));
+}
+
+#[test]
+fn a_smooth_echo_has_a_glyph_of_its_own_on_the_ground_and_in_the_loupe() {
+    let path = format!("{}/../../courses/links/phone.course.toml", env!("CARGO_MANIFEST_DIR"));
+    let text_of = std::fs::read_to_string(&path).expect("it ships");
+    let smooth = "[defaults]\nmissing = \"wait\"\nwait = 16\necho = \"smooth\"\n\n[world]";
+    let course = Course::parse(&path, &text_of.replacen("[world]", smooth, 1), &[]).unwrap_or_else(|e| panic!("{e}"));
+    let mut stage = Frame::new(Run::new(course).expect("it fits"), Palette::new(Colours::True, false));
+    let mut seen = 0;
+    for tenth in 20..200 {
+        stage.advance_to(LabTime::from_secs(f64::from(tenth) / 10.0));
+        stage.look(stage.run.now());
+        let smooth = stage.echoes().smooth;
+        let shown = text(&mut stage, 160, 47);
+        if smooth.is_some() {
+            seen += 1;
+            assert!(shown.contains('◈'), "{shown}");
+        }
+    }
+    assert!(seen > 0, "it never came to that");
+}
+
+#[test]
 fn the_loupe_and_the_zoom_change_what_a_cell_means_and_say_so() {
     let mut stage = after(4.0);
     assert!(text(&mut stage, 160, 47).contains("1 dot 2 cm"));
