@@ -116,7 +116,8 @@ fn a_smooth_echo_has_a_glyph_of_its_own_on_the_ground_and_in_the_loupe() {
     let mut seen = 0;
     for tenth in 20..200 {
         stage.advance_to(LabTime::from_secs(f64::from(tenth) / 10.0));
-        stage.look(stage.run.now());
+        let now = stage.run.now();
+        stage.look(now);
         let smooth = stage.echoes().smooth;
         let shown = text(&mut stage, 160, 47);
         if smooth.is_some() {
