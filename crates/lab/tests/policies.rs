@@ -1,5 +1,5 @@
-//! Each policy of each part of the netcode, on bad links: nobody is stuck, nobody honest is accused, nothing stays unexplained, nothing is amiss, and what is turned
-//! while it runs is turned back without a trace.
+//! Each policy of each part of the netcode, on bad links: nobody is stuck, nobody honest is accused, nothing stays unexplained, nothing is amiss, who stands is drawn in one place, and
+//! what is turned while it runs is turned back without a trace.
 
 use std::sync::Mutex;
 
@@ -75,9 +75,18 @@ fn course(profile: &str, seed: u64, arrangement: &str) -> Course {
     let path = format!("{}/../../courses/links/{profile}.course.toml", env!("CARGO_MANIFEST_DIR"));
     let text = std::fs::read_to_string(&path).expect("it ships");
     let text = text.replace("role = ", &format!("arrangement = \"{arrangement}\"\nrole = "));
+    // One of them stands all the time.
+    let stands = format!(
+        "\n[[cast]]\nname = \"{STANDS}\"\nrole = \"bot\"\narrangement = \"{arrangement}\"\n\
+         gait = \"../../gaits/courier.gait\"\nlink = \"{profile}\"\nspawn = [-26, 16]\n"
+    );
+    let text = text.replacen("# --- what is allowed", &(stands + "\n# --- what is allowed"), 1);
     let course = Course::parse(&path, &text, &[]).unwrap_or_else(|e| panic!("{e}"));
     Course { seed, ..course }
 }
+
+/// Who stands.
+const STANDS: &str = "knot";
 
 /// Plays with a policy that is turned on after a fifth of the time and off after four.
 fn play(profile: &str, seed: u64, policy: &Policy, lasts: f64) -> Result<(), String> {
@@ -122,9 +131,31 @@ fn play(profile: &str, seed: u64, policy: &Policy, lasts: f64) -> Result<(), Str
                 return Err(format!("{} at {} s", one.words(run.record()), lasts * share));
             }
         }
+        if figures.name == STANDS {
+            let others = members.iter().map(|member| run.course().machine(*member)).filter(|viewer| *viewer != machine);
+            others.into_iter().try_for_each(|viewer| does_not_creep(&run, viewer, machine))?;
+            continue;
+        }
         is_sound(&run, machine).map_err(|why| format!("{}: {why}", figures.name))?;
     }
     Ok(())
+}
+
+/// Whether a viewer draws who stands in one place, from three seconds on.
+fn does_not_creep(run: &Run, viewer: MachineId, stands: MachineId) -> Result<(), String> {
+    let record = run.record();
+    let actor: ActorId = record.cast.body(stands, run.now()).ok_or("it is not there")?;
+    let frames = &record.of(viewer).frames;
+    let mut first = None;
+    for number in frames.before(LabTime::from_secs(3.0))..frames.len() {
+        let Some(drawn) = record.drawn_in(viewer, actor, number) else { continue };
+        let there = *first.get_or_insert(drawn.pos);
+        if there.distance(drawn.pos) > 1e-3 {
+            let (name, at) = (record.cast.name(viewer), drawn.at.secs());
+            return Err(format!("{name} draws who stands {} m beside at {at} s", there.distance(drawn.pos)));
+        }
+    }
+    first.map(|_| ()).ok_or_else(|| format!("{} never draws who stands", record.cast.name(viewer)))
 }
 
 /// Whether its character moves in every ten seconds, and ends where its owner has it.

@@ -210,7 +210,7 @@ fn who_is_drawn_in_the_present_hops_where_it_does_otherwise_than_foreseen_and_no
     let past = reasons_on_phones("view_delay = \"50 ms\"\nrun_on = \"rule\"\nreturn = \"half_life\"");
     let dry: u32 =
         ["snapshots_lost", "snapshots_late", "snapshots_seldom"].iter().filter_map(|name| past.get(*name)).sum();
-    assert!(dry > 30 && !past.contains_key("foreseen_otherwise") && !past.contains_key("drawn_otherwise"), "{past:?}");
+    assert!(dry > 20 && !past.contains_key("foreseen_otherwise") && !past.contains_key("drawn_otherwise"), "{past:?}");
 }
 
 #[test]

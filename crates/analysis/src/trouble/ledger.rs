@@ -264,6 +264,16 @@ fn other_hop(record: &Record, (machine, actor): (MachineId, ActorId), frames: &[
     if let Some(past) = past.filter(|_| back.is_some()).or_else(|| ran_out(record, (machine, actor), back?.at)) {
         return Reason::RanDry(dry(record, machine, past.at));
     }
+    // By its rule it is drawn beside what was received on purpose, and so is who runs dry again while it comes back.
+    if let Some(past) =
+        past.filter(|past| past.how == Drawn::ByRule || was_returning(record, (machine, actor), past.at))
+    {
+        return Reason::RanDry(dry(record, machine, past.at));
+    }
+    // It may have run dry between two frames only.
+    if let (Some(_), Some(before)) = (back, frames.first()) {
+        return Reason::RanDry(dry(record, machine, before.at));
+    }
     let is_off =
         |sight: &DrawnRow| record.off(machine, actor, sight.at).is_some_and(|off| off.distance(Vec3::ZERO) > OFF_M);
     if frames.iter().any(is_off) {
@@ -315,6 +325,14 @@ fn ran_out(record: &Record, (viewer, actor): (MachineId, ActorId), at: LabTime) 
     let frames = (newest.saturating_sub(MOST_FRAMES)..newest).rev();
     let mut drawn = frames.map_while(|number| record.drawn_in(viewer, actor, number));
     drawn.find(|row| row.how != Drawn::Returning).filter(|row| row.how.is_past())
+}
+
+/// Whether somebody who has run dry was coming back just before from where it had run on to.
+fn was_returning(record: &Record, (viewer, actor): (MachineId, ActorId), at: LabTime) -> bool {
+    let newest = record.of(viewer).frames.before(at);
+    let frames = (newest.saturating_sub(MOST_FRAMES)..newest).rev();
+    let mut drawn = frames.map_while(|number| record.drawn_in(viewer, actor, number));
+    drawn.find(|row| !row.how.is_past()).is_some_and(|row| row.how == Drawn::Returning)
 }
 
 /// Why at a moment no newer snapshot was there.

@@ -8,12 +8,16 @@ use crate::data::{Input, State};
 use crate::motion::{Motion, checked_step};
 use crate::session::Timeline;
 use crate::tick::{Rate, Tick};
+use crate::vec3::Vec3;
 
 /// The ticks made past the newest state: the last two.
 #[derive(Clone, Debug)]
 pub(crate) struct Ahead {
     /// The state it went on from, by its tick.
     from: Tick,
+    /// Where that was told to be, and whether it is still there as far as places travel: then it stands, and rounding is not to be seen.
+    told: Vec3,
+    stands: bool,
     /// The newest made, and the state before it.
     newest: Tick,
     state: State,
@@ -29,7 +33,8 @@ impl Ahead {
         let mut state = sample.state;
         let start = rule.spawn(state.vec3(0), 0.0);
         rule.schema().keep_private(&mut state, &start);
-        Self { from: sample.tick, newest: sample.tick, state, before: state }
+        let told = state.vec3(0);
+        Self { from: sample.tick, told, stands: true, newest: sample.tick, state, before: state }
     }
 
     /// Goes on from the newest state received until a moment lies before the newest tick made.
@@ -56,6 +61,7 @@ impl Ahead {
                 ahead.state = step.state;
             }
             ahead.newest = tick;
+            ahead.stands &= rule.schema().round_state(&ahead.state).vec3(0) == ahead.told;
         }
     }
 
@@ -64,7 +70,11 @@ impl Ahead {
         if self.from != from || self.newest != moment.tick.next() {
             return None;
         }
-        Some(plan.blend(&self.before, &self.state, moment.fraction, rate.dt()))
+        let mut state = plan.blend(&self.before, &self.state, moment.fraction, rate.dt());
+        if self.stands {
+            state.set_vec3(0, self.told);
+        }
+        Some(state)
     }
 }
 

@@ -47,7 +47,7 @@ fn help_scrolls_where_it_must_and_cuts_nothing_off() {
     for (width, height) in [(160, 47), (120, 36), (80, 24)] {
         type_keys(&mut stage, "?");
         let mut all = String::new();
-        for _ in 0..120 {
+        for _ in 0..140 {
             all += &lines(&drawn(&mut stage, width, height)).join(" ");
             press(&mut stage, KeyCode::Down);
         }
