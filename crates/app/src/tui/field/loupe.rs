@@ -50,7 +50,9 @@ pub(super) fn draw(look: &Look<'_>, area: Rect, (scale, on_drawn): (u8, bool), b
     let drawn = if on_drawn { " as drawn" } else { "" };
     let title = format!("loupe {} {}{drawn} {} 1 dot {scale} cm", p.dot(), stage.subject_name(), p.dot());
     let inner = frame(stage.palette, area, &title, buffer);
-    let lens = Lens::new(inner, own.pos, e.authority.map_or(own.pos, |a| a.pos), f32::from(scale) / 100.0);
+    // Where it was drawn to go lies around what is drawn, not towards the server's.
+    let truth = e.authority.filter(|_| !on_drawn).map_or(own.pos, |a| a.pos);
+    let lens = Lens::new(inner, own.pos, truth, f32::from(scale) / 100.0);
 
     let path = |trail: &[Vec3], tone, buffer: &mut Buffer| {
         let mut dots = Dots::new(inner);
