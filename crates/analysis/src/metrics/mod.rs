@@ -6,6 +6,7 @@
 mod figure;
 mod gains;
 mod hands;
+mod judder;
 mod meter;
 mod moments;
 mod tally;

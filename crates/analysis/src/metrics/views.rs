@@ -7,6 +7,7 @@
 
 use velocitas_core::{CameraOn, Drawn, LookBy, Vec3};
 
+use super::judder::{Camera, Judder};
 use velocitas_record::ids::{ActorId, MachineId, RecordTick};
 use velocitas_record::record::{DrawnRow, Gallery, Record, StateTrack, Travelled};
 use velocitas_record::time::LabTime;
@@ -378,7 +379,7 @@ fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing, camera: Camera
             }
         } else {
             judder.is_cut();
-            followed = Camera { at: here, judder: Judder { before: [None; 2], ..followed.judder } };
+            followed.is_cut(here);
         }
         length(between(there, here))
     };
@@ -390,57 +391,10 @@ fn judge(truth: &Truth, sights: &[DrawnRow], timing: &mut Timing, camera: Camera
     window.judder_mps = judder.rms().filter(|_| moved >= MOVED_M);
     window.camera_mps = match camera {
         CameraOn::Frame => window.judder_mps,
-        CameraOn::Tick => followed.judder.rms().filter(|_| moved >= MOVED_M),
+        CameraOn::Tick => followed.rms().filter(|_| moved >= MOVED_M),
     };
     window.roughness_mps = (pairs > 0 && moved >= MOVED_M).then(|| libm::sqrt(squares / f64::from(pairs)));
     window
-}
-
-/// How unevenly something is drawn to move, whatever it really did: at a constant speed the variation of how far it is drawn to go from frame to
-/// frame. What moves evenly, and what gains or loses speed evenly, has none.
-#[derive(Clone, Copy, Debug, Default)]
-struct Judder {
-    /// Velocities of the last two frames.
-    before: [Option<[f64; 3]>; 2],
-    squares: f64,
-    count: u32,
-}
-
-impl Judder {
-    /// It was drawn to move with a velocity from the frame before to this one.
-    fn moved(&mut self, velocity: [f64; 3]) {
-        if let [Some(first), Some(middle)] = self.before {
-            let off: [f64; 3] = std::array::from_fn(|lane| middle[lane] - (first[lane] + velocity[lane]) / 2.0);
-            self.squares += off[0] * off[0] + off[1] * off[1] + off[2] * off[2];
-            self.count += 1;
-        }
-        self.before = [self.before[1], Some(velocity)];
-    }
-
-    /// It was put elsewhere, or was not drawn.
-    const fn is_cut(&mut self) {
-        self.before = [None; 2];
-    }
-
-    fn rms(&self) -> Option<f64> {
-        (self.count > 0).then(|| libm::sqrt(self.squares / f64::from(self.count)))
-    }
-}
-
-/// A camera that is moved only in frames in which a tick was made.
-#[derive(Clone, Copy, Debug, Default)]
-struct Camera {
-    at: [f64; 3],
-    judder: Judder,
-}
-
-impl Camera {
-    /// The own character is drawn somewhere, some seconds after the frame before.
-    fn frame(&mut self, is_of_a_tick: bool, drawn: [f64; 3], seconds: f64) {
-        let to = if is_of_a_tick { drawn } else { self.at };
-        self.judder.moved(between(self.at, to).map(|lane| lane / seconds));
-        self.at = to;
-    }
 }
 
 /// How something was drawn to move from each frame of a window to the next.
