@@ -14,9 +14,9 @@ const LATELY: LabTime = LabTime(2_000_000_000);
 const LEAST_MPS: f32 = 0.5;
 /// By so much of itself a velocity may change from tick to tick and count as the same.
 const STEADY: f32 = 0.01;
-/// So many steady ticks it takes, and so large a share of them of either kind.
+/// So many steady ticks it takes, and so many of them of either kind.
 const ENOUGH: usize = 30;
-const SHARE: f64 = 0.1;
+const OF_EACH: usize = 5;
 /// Shares of the same number of steps differ by less than this, and of two numbers by more.
 const ALIKE: f32 = 0.03;
 
@@ -47,10 +47,9 @@ pub fn out_of_step(record: &Record, actor: ActorId, at: LabTime) -> Option<f64> 
     let few = shares.iter().filter(|share| **share - least < ALIKE).count();
     let many = shares.iter().filter(|share| most - **share < ALIKE).count();
     let is_beat = most - least > 2.0 * ALIKE && few + many == shares.len();
-    let enough = |count: usize| count as f64 >= SHARE * shares.len() as f64;
     let (rate, hz) = (f64::from(record.cast.rate.hz()), f64::from(record.cast.rate.hz()) / f64::from(most - least));
     // Whole numbers of steps in each tick do not beat: that is something else.
     let each = hz / rate;
     let is_whole = each > 0.98 && (each - libm::round(each)).abs() < 0.02;
-    (is_beat && !is_whole && enough(few) && enough(many)).then_some(hz)
+    (is_beat && !is_whole && few.min(many) >= OF_EACH).then_some(hz)
 }

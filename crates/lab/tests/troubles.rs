@@ -188,6 +188,21 @@ fn who_says_where_it_is_and_is_put_elsewhere_was_not_pulled_back() {
     }
 }
 
+#[test]
+fn who_is_put_back_to_its_echo_while_its_inputs_are_waited_for_is_told_so() {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../courses/twelve-pressers.course.toml");
+    let text = std::fs::read_to_string(path).expect("it ships");
+    let bound = "[defaults]\nmissing = \"wait\"\nwait = 16\necho = \"binding\"\necho_leash = \"0.25 m\"\n\n[world]";
+    let course = Course::parse(path, &text.replacen("[world]", bound, 1), &[]).unwrap_or_else(|e| panic!("{e}"));
+    let mut run = Run::new(course).expect("it fits");
+    run.meter();
+    run.advance(secs(14.0));
+    let figures = run.measured();
+    let put: u32 = figures.clients.iter().map(|client| client.corrections.teleported).sum();
+    let unexplained: u32 = figures.clients.iter().map(|client| client.corrections.unexplained).sum();
+    assert!(put > 1 && unexplained == 0, "{put} put back, {unexplained} unexplained");
+}
+
 /// What goes wrong in half a minute on phones with these settings: how often each reason is given.
 fn reasons_on_phones(defaults: &str) -> std::collections::BTreeMap<String, u32> {
     let path = concat!(env!("CARGO_MANIFEST_DIR"), "/../../courses/links/phone.course.toml");

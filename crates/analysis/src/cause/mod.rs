@@ -144,6 +144,9 @@ fn find(record: &Record, minds: &Minds, (machine, at): (MachineId, LabTime), c: 
     let tried = trial::tried(&case, minds);
     let mut causes: Vec<Cause> = tried.proven.iter().map(|one| one.cause(&case)).collect();
     if causes.is_empty() {
+        causes.extend(put(record, machine, c).map(Cause::Teleported));
+    }
+    if causes.is_empty() {
         causes.extend(left_so(record, machine, at, c).map(Cause::LeftSo));
     } else {
         causes.extend(turned(record, machine, at, c));
@@ -162,6 +165,16 @@ fn told_elsewhere(record: &Record, machine: MachineId, at: LabTime, c: &Correcti
         Happening::Teleported(entity, _) if entity == c.entity => row.tick.map(Cause::Teleported),
         _ => None,
     })
+}
+
+/// The tick before which the server put it elsewhere, since both sides were last the same, where its owner was told of that: ticks that waited and were used
+/// together are not told apart by trying.
+fn put(record: &Record, machine: MachineId, c: &Correction) -> Option<RecordTick> {
+    let actor = record.cast.actor(c.entity).filter(|_| c.why == Restored::Teleported)?;
+    let answer = |tick| record.answer(machine, actor, record.cast.tick(tick));
+    let (track, compared) = (record.authority(actor), answer(c.tick)?);
+    let since = answer(c.agreed).map_or(compared, |agreed| agreed + 1);
+    (since..=compared).filter_map(|i| track.head(i)).find(|head| head.teleported).map(|head| head.tick)
 }
 
 /// Reconciliation, where it was turned since both sides were last the same: had it been on, an earlier snapshot would have been
