@@ -47,6 +47,13 @@ impl LookSettings {
         }
     }
 
+    /// From which speed to which a look is kept.
+    fn keeps(&self, looks: &[Look], look: usize) -> (f32, f32) {
+        let below = |i: usize| looks.get(i).and_then(|look| look.below);
+        let least = look.checked_sub(1).and_then(below).map_or(0.0, |below| below * (1.0 - self.hysteresis));
+        (least, below(look).unwrap_or(f32::INFINITY))
+    }
+
     /// Which look fits a speed, coming from another.
     fn look(&self, looks: &[Look], speed: f32, before: usize) -> usize {
         let is_slower = |(i, look): (usize, &Look)| {
@@ -71,6 +78,8 @@ pub struct Looks {
     /// Which look of its rule, and which it had before.
     look: usize,
     came_from: usize,
+    /// From which speed to which it keeps that: mostly there is nothing more to ask. Nothing is within it at first.
+    keeps: (f32, f32),
     /// Since when it looks so; nothing before it was seen to change.
     since: Option<HostNanos>,
 }
@@ -91,11 +100,18 @@ impl Looks {
         }
         let over = settings.over_ms as f32 / 1e3;
         self.speed = if seconds < over { self.speed + (speed - self.speed) * (seconds / over) } else { speed };
+        if self.speed >= self.keeps.0 && self.speed < self.keeps.1 {
+            return false;
+        }
         let stays = self.since.is_some_and(|since| now.since(since) < i64::from(settings.stay_ms) * 1_000_000);
         let look = settings.look(looks, self.speed, self.look);
+        if look == self.look {
+            self.keeps = settings.keeps(looks, look);
+        }
         if look == self.look || stays {
             return false;
         }
+        self.keeps = (1.0, 0.0);
         let came_from = std::mem::replace(&mut self.came_from, self.look);
         self.look = look;
         let is_short = self.since.replace(now).is_some_and(|since| now.since(since) < FLICKER_NANOS);
