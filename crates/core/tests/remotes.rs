@@ -176,7 +176,8 @@ fn in_the_present_others_are_where_the_server_will_have_them_once_it_is_heard_wh
     };
     let off = |(tick, place): &(Tick, Vec3)| {
         let (a, b) = (made(*tick), made(tick.next()));
-        place.distance(a).min(place.distance(b)) - a.distance(b)
+        let (before, after) = (place.distance(a), place.distance(b));
+        (if before < after { before } else { after }) - a.distance(b)
     };
     let late = frames.iter().position(|frame| off(frame) > 0.1).expect("the push comes unforeseen");
     let again = late + frames[late..].iter().position(|frame| off(frame) < 0.01).expect("it is heard of");
