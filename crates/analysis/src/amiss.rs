@@ -367,7 +367,7 @@ impl Amiss {
                 )
             }
             Self::OutOfStep { actor, hz } => format!(
-                "{} goes further in some ticks than in others: {hz:.0} steps of physics and {} ticks a second beat",
+                "{} moves unevenly: {hz:.0} steps of physics beat with {} ticks a second",
                 name(actor),
                 record.cast.rate.hz()
             ),

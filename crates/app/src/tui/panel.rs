@@ -191,10 +191,18 @@ fn beliefs(pen: &mut Pen<'_>, buffer: &mut Buffer) {
     });
     pen.row(buffer, &[(ahead.as_deref().unwrap_or(""), muted)]);
     let how = e.how.map_or("", Drawn::name);
-    let age = e.age_ms.filter(|_| how != "predicted").map_or_else(
-        || if e.drawn.is_some() { format!("  drawn as {how}") } else { String::new() },
-        |ms| format!("  drawn {ms:.0} ms in the past, {how}"),
-    );
+    let age = match (e.age_ms, e.how) {
+        (_, Some(Drawn::Predicted)) => format!("  drawn as {how}"),
+        (Some(ms), Some(Drawn::ByRule)) if ms < 0.0 => {
+            format!("  drawn {:.0} ms ahead of the server, by its rule", -ms)
+        }
+        // The server has still to make it.
+        (None, Some(Drawn::ByRule)) => "  drawn ahead of the server, by its rule".to_owned(),
+        (Some(ms), Some(Drawn::ByRule)) => format!("  drawn {ms:.0} ms in the past, by its rule"),
+        (Some(ms), _) => format!("  drawn {ms:.0} ms in the past, {how}"),
+        (None, Some(_)) => format!("  drawn as {how}"),
+        (None, None) => String::new(),
+    };
     // Where there is room for no more, what goes without saying is left out.
     if how != "predicted" || pen.area.height >= 20 {
         pen.row(buffer, &[(&age, muted)]);
@@ -349,7 +357,7 @@ fn figures(pen: &mut Pen<'_>, buffer: &mut Buffer) {
         (None, None) => "no press from rest in 10 s".to_owned(),
     };
     pen.figure(buffer, "response", &response);
-    pen.figure(buffer, "others", &format!("{} ago, {}", number(m.view_age_ms.p50, " ms"), drawn(&m.others)));
+    pen.figure(buffer, "others", &format!("{}, {}", lead(m.view_age_ms.p50), drawn(&m.others)));
     pen.figure(buffer, "own", &format!("{}, {}", lead(m.own.lag_ms), drawn(&m.own)));
     if pen.area.height >= 22 {
         let rough = |seen: &Seen| seen.roughness_mps.p95.map_or_else(|| "-".to_owned(), |r| format!("{r:.2}"));

@@ -63,7 +63,8 @@ fn wrong(stage: &Stage) -> Option<(String, String)> {
     let first = all.first()?;
     let more = if all.len() > 1 { format!(" (and {} more)", all.len() - 1) } else { String::new() };
     let what = format!("{}{more}", first.words(stage.run.record()));
-    let mends = if stage.offers(Action::Mend) { "m mends it" } else { "what mends it" };
+    let is_offered = first.fault().is_some() && stage.offers(Action::Mend);
+    let mends = if is_offered { "m mends it" } else { "what mends it" };
     Some((what, format!("{mends}: {}", first.remedy())))
 }
 
