@@ -99,9 +99,11 @@ fn the_loupe_follows_the_drawn_body_where_that_is_asked_for() {
     assert!(text(&mut stage, 160, 47).contains("loupe · heron · 1 dot 2 cm"));
     type_keys(&mut stage, "L");
     let shown = text(&mut stage, 160, 47);
-    assert!(shown.contains("loupe · heron as drawn · 1 dot 2 cm"), "{shown}");
-    let inset: Vec<&str> = shown.lines().skip_while(|line| !line.contains("as drawn")).take(13).collect();
+    assert!(shown.contains("loupe · heron drawn · 1 dot 2 cm"), "{shown}");
+    let inset: Vec<&str> = shown.lines().skip_while(|line| !line.contains("drawn")).take(13).collect();
     assert!(inset.iter().any(|line| line.contains('○')), "{shown}");
+    let small = text(&mut stage, 80, 24);
+    assert!(small.contains(" heron drawn · 1 dot 2 cm"), "{small}");
     type_keys(&mut stage, "L");
     assert!(text(&mut stage, 160, 47).contains("loupe · heron · 1 dot 2 cm"));
 }
