@@ -4,6 +4,7 @@
 use std::ops::Range;
 
 use toml::Spanned;
+use velocitas_analysis::fault::Fault;
 use velocitas_core::{Body, Bounds, Ground, Solid, vec3};
 use velocitas_record::quantity::{Dimension, Quantity};
 
@@ -32,6 +33,7 @@ pub(super) fn suspicions(name: &str, text: &str, file: &File, course: &Course) -
             s.say(written.min.span(), format!("`{}` lies outside the world: nobody can step on it", zone.name));
         }
     }
+    s.physics(file, course);
     s.links(file);
     for (name, link) in &file.link {
         s.traces(name, link, course);
@@ -44,6 +46,7 @@ pub(super) fn suspicions(name: &str, text: &str, file: &File, course: &Course) -
         for (span, message) in unknown_inputs(written, course.kinds.motion(member.kind)) {
             s.say(span, message);
         }
+        s.faults(&written.faults, member);
         for place in &written.route {
             s.waypoint(&ground, place, member.spawn.z + step, course);
         }
@@ -78,6 +81,31 @@ fn is_nothing<D: Dimension>(q: Option<Quantity<D>>) -> bool {
 impl Suspicions<'_> {
     fn say(&mut self, span: Range<usize>, message: impl Into<String>) {
         self.found.push(CourseError::at(self.name, self.text, span, message));
+    }
+
+    fn physics(&mut self, file: &File, course: &Course) {
+        if let Some((written, physics)) = file.physics.as_ref().zip(course.physics).filter(|(_, p)| !p.is_in_step()) {
+            let message = format!(
+                "physics out of step with {} ticks a second: what moves evenly goes further in some ticks than in others",
+                physics.rate.hz()
+            );
+            self.say(written.span(), message);
+        }
+    }
+
+    /// Who says itself where it is holds nothing against snapshots.
+    fn faults(&mut self, written: &[Spanned<String>], member: &super::Member) {
+        for (written, fault) in written.iter().zip(&member.faults) {
+            let reconciles = member.arrangement.owner() == velocitas_core::OwnerSide::Predict;
+            if matches!(fault, Fault::Present | Fault::OneDistance) && !reconciles {
+                let message = format!(
+                    "`{}` has no effect: the arrangement of `{}` reconciles nothing",
+                    fault.spec().key,
+                    member.name
+                );
+                self.say(written.span(), message);
+            }
+        }
     }
 
     fn links(&mut self, file: &File) {

@@ -264,6 +264,8 @@ fn what_has_no_effect_is_warned_about_with_its_place() {
         (plover, tune(&(side("all") + &side("all")))),
         (plover, tune(&(side("server") + &side("all")))),
         (plover, tune("[[tune]]\nrule = \"courier\"\nset = {}\n")),
+        ("tick_rate = \"60 Hz\"", "tick_rate = \"60 Hz\"\nphysics = \"50 Hz\"".to_owned()),
+        ("name = \"heron\"", "name = \"heron\"\narrangement = \"terminal\"\nfaults = [\"present\"]".to_owned()),
     ];
     let told: Vec<Vec<String>> = cases.iter().map(|(from, to)| warned(from, to)).collect();
     for ((_, to), told) in cases.iter().zip(&told) {
@@ -275,6 +277,8 @@ fn what_has_no_effect_is_warned_about_with_its_place() {
     assert_eq!(warned(plover, &tune(&(side("all") + &side("clients")))), [""; 0]);
     assert_eq!(warned("{ at = [5, 2], hold = [\"sprint\"] }", "{ at = [-8.5, 0.2], hold = [\"sprint\"] }"), [""; 0]);
     assert_eq!(warned("name = \"heron\"", "name = \"heron\""), [""; 0]);
+    assert_eq!(warned("name = \"heron\"", "name = \"heron\"\nfaults = [\"present\"]"), [""; 0]);
+    assert_eq!(warned("tick_rate = \"60 Hz\"", "tick_rate = \"60 Hz\"\nphysics = \"240 Hz\""), [""; 0]);
 }
 
 /// A number of members of a rule with six counters, the first with other fields as given.
