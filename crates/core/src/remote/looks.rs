@@ -172,7 +172,38 @@ mod tests {
         assert!(looks.iter().all(|look| *look == 0), "{looks:?}");
     }
 
+    /// The looks of frames of 16 ms at these speeds, each asked for anew.
+    fn plainly(by: LookBy, speeds: &[f32]) -> Vec<usize> {
+        let settings = LookSettings::of(by);
+        let (mut speed, mut look, mut since) = (0.0f32, 0, None);
+        let one = |(frame, now): (usize, &f32)| {
+            let smooth = settings.over_ms > 0;
+            speed = if smooth { speed + (now - speed) * 0.16 } else { *now };
+            let kept = |i: usize| if i <= look { 1.0 - settings.hysteresis } else { 1.0 };
+            let wanted = [(1, 0.5f32), (2, 3.0)].iter().take_while(|(i, below)| speed >= below * kept(*i)).count();
+            let stays = since.is_some_and(|since: usize| (frame - since) * 16 < settings.stay_ms as usize);
+            if wanted != look && !stays {
+                (look, since) = (wanted, Some(frame));
+            }
+            look
+        };
+        speeds.iter().enumerate().map(one).collect()
+    }
+
     proptest! {
+        #[test]
+        fn looks_are_those_that_are_asked_for_anew_in_each_frame(
+            spells in prop::collection::vec((0.0f32..9.0, 1usize..40), 1..30),
+        ) {
+            let speeds: Vec<f32> = spells.iter().flat_map(|(speed, frames)| vec![*speed; *frames]).collect();
+            for by in LookBy::ALL {
+                let (looks, plain) = (film(by, speeds.iter().copied()).0, plainly(by, &speeds));
+                // Places are rounded: who is at a threshold to the bit may be a frame earlier or later there.
+                let apart = looks.iter().zip(&plain).filter(|(a, b)| a != b).count();
+                prop_assert!(apart <= looks.len() / 50 + 1, "{by:?}: {apart} of {}\n{looks:?}\n{plain:?}", looks.len());
+            }
+        }
+
         #[test]
         fn a_steady_look_stays_for_as_long_as_is_set(speeds in prop::collection::vec(0.0f32..9.0, 1..300)) {
             let (looks, _) = film(LookBy::Steady, speeds);
