@@ -50,7 +50,7 @@ pub(super) fn draw(look: &Look<'_>, area: Rect, (scale, on_drawn): (u8, bool), b
     let drawn = if on_drawn { " drawn" } else { "" };
     let title = format!("loupe {} {}{drawn} {} 1 dot {scale} cm", p.dot(), stage.subject_name(), p.dot());
     // Where there is little room, what it is goes without saying.
-    let fits = title.chars().count() + 4 <= usize::from(area.width);
+    let fits = title.chars().count() + 3 <= usize::from(area.width);
     let title = if fits { title } else { format!("{}{drawn} {} 1 dot {scale} cm", stage.subject_name(), p.dot()) };
     let inner = frame(stage.palette, area, &title, buffer);
     // Where it was drawn to go lies around what is drawn, not towards the server's.
