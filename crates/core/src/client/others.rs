@@ -240,11 +240,13 @@ impl Others {
 
     /// Hides how far those jump of whom a snapshot told, once all of it is taken.
     pub(super) fn hide(&mut self, returning: Option<&Returning<'_>>) {
-        for (id, before) in std::mem::take(&mut self.jumps) {
+        let mut jumps = std::mem::take(&mut self.jumps);
+        for (id, before) in jumps.drain(..) {
             if let Some((other, returning)) = self.get_mut(id).zip(returning) {
                 other.hide(before, returning);
             }
         }
+        self.jumps = jumps;
     }
 
     /// Makes the ticks that are drawn at a moment of those who are past their newest state.
