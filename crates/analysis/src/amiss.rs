@@ -244,7 +244,7 @@ fn reconciled(record: &Record, machine: MachineId, at: LabTime) -> Option<Amiss>
     let own = rows.own.iter().find(|own| record.cast.actors[own.actor.index()].is_owned_by(machine, at))?;
     let (actor, from) = (own.actor, at.minus(RECONCILED_LATELY).max(rows.joined_by(at)));
     let corrections = rows.happenings.span(from, at).filter_map(|row| match row.what {
-        Happening::Fact(Fact::Corrected(c)) => Some((row.at, c)),
+        Happening::Fact(Fact::Corrected(c)) if record.cast.actor(c.entity) == Some(actor) => Some((row.at, c)),
         _ => None,
     });
     let corrections: Vec<_> = corrections.collect();

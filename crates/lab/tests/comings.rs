@@ -289,6 +289,27 @@ fn physics_out_of_step_with_ticks_is_named_with_its_rate_and_parts_of_a_tick_are
 }
 
 #[test]
+fn a_rule_that_goes_further_than_its_velocity_says_for_a_while_does_not_beat() {
+    let path = format!("{}/../../courses/faults/beat.course.toml", env!("CARGO_MANIFEST_DIR"));
+    let text = std::fs::read_to_string(&path).expect("it ships");
+    // For a third of a second of each two thirds six tenths further.
+    let after = |scene: &velocitas_core::Scene<'_>, from: &velocitas_core::State, step: &mut velocitas_core::Step| {
+        if (scene.tick.0 / 20).is_multiple_of(2) {
+            let (was, is) = (from.vec3(0), step.state.vec3(0));
+            step.state.set_vec3(0, is + (is - was) * 0.6);
+        }
+    };
+    let altered = velocitas_core::altered::Altered::named("strider");
+    let rule = velocitas_core::altered::Altered { after: Box::new(after), ..altered };
+    let text =
+        text.replace("physics = \"50 Hz\"\n", "").replace("gait = \"../../gaits/courier.gait\"", "rule = \"strider\"");
+    let course = Course::parse(&path, &text, &[std::sync::Arc::new(rule)]).unwrap_or_else(|e| panic!("{e}"));
+    let mut run = Run::new(course).expect("it fits");
+    run.advance(secs(12.0));
+    assert_eq!(told(&run, 4, 12), Vec::<String>::new());
+}
+
+#[test]
 fn a_newcomer_gets_what_is_in_force_when_it_comes() {
     let late = walker("teal", "joins = \"4 s\"");
     let mut run = Words { rest: walker("heron", "") + &late, ..Words::default() }.run(2.0);
