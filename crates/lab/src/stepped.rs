@@ -50,9 +50,12 @@ pub(crate) struct Stepped {
 }
 
 impl Stepped {
-    /// A rule stepped at a rate.
-    pub(crate) fn of(rule: Arc<dyn Motion>, physics: Physics) -> Arc<dyn Motion> {
-        Arc::new(Self { rule, physics })
+    /// A rule stepped at a rate; as it is where that is once a tick.
+    pub(crate) fn of(rule: Arc<dyn Motion>, physics: Option<Physics>) -> Arc<dyn Motion> {
+        match physics {
+            Some(physics) => Arc::new(Self { rule, physics }),
+            None => rule,
+        }
     }
 
     /// Limits as they seem from tick to tick.
@@ -151,7 +154,7 @@ mod tests {
 
     fn walked(hz: u32) -> Vec<f32> {
         let rate = Rate::new(60).expect("60 Hz");
-        let rule = Stepped::of(Arc::new(Walker::new()), Physics { hz, rate });
+        let rule = Stepped::of(Arc::new(Walker::new()), Some(Physics { hz, rate }));
         let (ground, defaults) = (Ground::flat(90.0), rule.tunables().iter().map(|t| t.default).collect::<Vec<_>>());
         let mut input = Input::default();
         input.set_real(input_lane::MOVE + 1, 1.0);

@@ -127,10 +127,7 @@ pub struct Course {
 impl Course {
     /// A rule as it is stepped here.
     pub(crate) fn stepped(&self, rule: Arc<dyn Motion>) -> Arc<dyn Motion> {
-        match self.physics {
-            Some(physics) => Stepped::of(rule, physics),
-            None => rule,
-        }
+        Stepped::of(rule, self.physics)
     }
 }
 

@@ -111,15 +111,10 @@ impl Resolver<'_> {
         let mut traces = Vec::new();
         let links = self.links(&file.link, &mut traces)?;
         let (rules, gaits) = self.gaits(file)?;
-        let known = |rules: Rules| {
-            Kinds::new(rules)
-                .map_err(|(name, error)| self.wrong(0..0, format!("the rule `{name}` cannot be used: {error}")))
-        };
         let physics = self.physics(file, rate)?;
-        let kinds = match physics {
-            Some(physics) => known(rules.iter().map(|rule| Stepped::of(rule.clone(), physics)).collect())?,
-            None => known(rules.clone())?,
-        };
+        let stepped = rules.iter().map(|rule| Stepped::of(rule.clone(), physics)).collect();
+        let kinds = Kinds::new(stepped)
+            .map_err(|(name, error)| self.wrong(0..0, format!("the rule `{name}` cannot be used: {error}")))?;
         let server = self.host(file.server.as_ref().unwrap_or(&file::Host::default()), 0)?;
         let mut course = Course {
             name: file.name.get_ref().clone(),

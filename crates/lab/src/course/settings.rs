@@ -99,12 +99,11 @@ fn value(spec: &KnobSpec, written: &Spanned<Value>) -> Result<KnobValue> {
 /// A setting's value, if it lies between the ends of its steps; a time may be longer.
 fn in_range(spec: &KnobSpec, steps: &[f64], value: KnobValue) -> std::result::Result<KnobValue, String> {
     let KnobValue::Number(x) = value else { return Ok(value) };
-    let scale = if spec.takes == Takes::Share { 100.0 } else { 1.0 };
     let is_time = matches!(spec.takes, Takes::Time | Takes::TimeOrAuto);
     let (least, last) = (steps[0], steps[steps.len() - 1]);
     let most = if is_time { last.max(LONGEST) } else { last };
     // A step is not told apart from what is a millionth beside it: a course writes one, and rounds.
-    let (found, near) = (x * scale, 1e-6);
+    let (found, near) = (x * spec.knob.scale(), 1e-6);
     if (least - near..=most + near).contains(&found) {
         return Ok(value);
     }

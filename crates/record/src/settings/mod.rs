@@ -172,7 +172,7 @@ impl Knob {
     }
 
     /// What one of its units on screens is in what is kept.
-    fn scale(self) -> f64 {
+    pub fn scale(self) -> f64 {
         if self.spec().takes == Takes::Share { 100.0 } else { 1.0 }
     }
 
