@@ -92,6 +92,16 @@ impl Pty {
         self.out.lock().expect("sound").1.len()
     }
 
+    /// Waits for the next frame, however long a busy machine takes for it.
+    #[track_caller]
+    pub fn wait_for_more_than(&self, bytes: usize) {
+        let began = Instant::now();
+        while self.bytes() <= bytes {
+            assert!(began.elapsed() < PATIENCE, "no frame comes any more:\n{}", self.screen());
+            sleep(Duration::from_millis(20));
+        }
+    }
+
     /// Everything that came.
     pub fn sent(&mut self) -> &[u8] {
         // The last bytes may still be under way.
