@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 ///
 /// A slot is used again once its tenant is gone; generations, modulo 256, tell the two apart. A slot that becomes free
 /// waits behind all that were free before it, so a generation comes again only after every free slot has had 255 others.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct EntityId {
     /// The slot.
     pub index: u16,
@@ -58,14 +58,14 @@ pub struct Address(pub u64);
 /// A player, whatever connection it comes by: who comes back with the same token owns the same entities.
 ///
 /// Handed in by the caller, who sees to it that nobody can guess another's: the core has no chance of its own.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub struct Token(pub u64);
 
 /// One start of a client's program: another number each time, handed in by the caller.
 ///
 /// It tells a player who comes back after a crash from a hello of its that was long under way. It is no secret and need not
 /// grow: a clock read at the start will do.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Life(pub u64);
 
 impl Life {

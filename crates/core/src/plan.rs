@@ -3,7 +3,8 @@
 //!
 //! Messages are written and read by it, and screens drawn.
 
-use crate::field::{InputKind, SeenBy, Shape};
+use crate::field::{InputKind, SeenBy, Shape, StateField};
+use crate::names::Name;
 use crate::quantiser::Quantiser;
 use crate::remote::{BlendPlan, SpotBlend};
 use crate::schema::Schema;
@@ -17,19 +18,38 @@ pub(crate) struct RoundedLane {
     pub(crate) rounded: Option<Quantiser>,
 }
 
-/// Lanes that travel rounded, in their order, and how many bits they take in all.
+/// The lanes of a field that travel one after the other, for those who look at them.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct FieldLanes {
+    pub(crate) name: Name,
+    pub(crate) unit: Name,
+    pub(crate) lane: u8,
+    pub(crate) shape: Shape,
+    /// Bits that all of them take.
+    pub(crate) bits: u32,
+}
+
+impl FieldLanes {
+    const fn of(f: &StateField, bits: u32) -> Self {
+        Self { name: f.name, unit: f.unit, lane: f.lane as u8, shape: f.shape, bits }
+    }
+}
+
+/// Lanes that travel rounded, in their order, the fields that they are of, and how many bits they take in all.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Rounded {
     pub(crate) lanes: Vec<RoundedLane>,
+    pub(crate) fields: Vec<FieldLanes>,
     pub(crate) bits: u32,
 }
 
 impl Rounded {
     fn of(schema: &Schema, whole: bool) -> Self {
-        let mut lanes = Vec::new();
+        let (mut lanes, mut fields) = (Vec::new(), Vec::new());
         for f in schema.state.iter().filter(|f| whole || f.seen_by == SeenBy::All) {
             let rounded = (!matches!(f.shape, Shape::Flag | Shape::Counter)).then_some(f.wire);
             let bits = f.lane_bits() as u8;
+            fields.push(FieldLanes::of(f, f.lane_bits() * f.shape.lanes() as u32));
             lanes.extend((f.lane..f.lane + f.shape.lanes()).map(|lane| RoundedLane {
                 lane: lane as u8,
                 bits,
@@ -37,7 +57,7 @@ impl Rounded {
             }));
         }
         let bits = lanes.iter().map(|lane| u32::from(lane.bits)).sum();
-        Self { lanes, bits }
+        Self { lanes, fields, bits }
     }
 }
 
@@ -60,6 +80,7 @@ pub(crate) enum Exact {
 /// How a field of an input travels.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct InputLanes {
+    pub(crate) name: Name,
     pub(crate) lane: u8,
     /// How many lanes hold reals.
     pub(crate) reals: u8,
@@ -87,6 +108,7 @@ pub struct Plan {
     pub(crate) told: Rounded,
     /// As its owner gets it.
     pub(crate) exact: Vec<ExactLane>,
+    pub(crate) exact_fields: Vec<FieldLanes>,
     /// How a place is rounded.
     pub(crate) point: Quantiser,
     pub(crate) input: Vec<InputLanes>,
@@ -105,9 +127,9 @@ impl Plan {
                 None if f.kind == InputKind::Held => InputLane::Flag,
                 None => InputLane::Whole(f.kind.bits()),
             };
-            InputLanes { lane: f.lane as u8, reals: f.kind.real_lanes() as u8, how }
+            InputLanes { name: f.name, lane: f.lane as u8, reals: f.kind.real_lanes() as u8, how }
         };
-        let exact = |f: &crate::field::StateField| {
+        let exact = |f: &StateField| {
             let how = match f.shape {
                 Shape::Flag => Exact::Flag,
                 Shape::Counter => Exact::Whole,
@@ -117,6 +139,7 @@ impl Plan {
         };
         Self {
             exact: schema.state.iter().flat_map(exact).collect(),
+            exact_fields: schema.state.iter().map(|f| FieldLanes::of(f, f.exact_bits())).collect(),
             point: schema.state[0].wire,
             seen: Rounded::of(schema, false),
             told: Rounded::of(schema, true),

@@ -54,7 +54,7 @@ impl fmt::Display for Tick {
 pub const WIRE_REACH: u64 = 16_384;
 
 /// A tick number modulo 2^16, as sent in datagrams.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
 pub struct WireTick(pub u16);
 
 /// A wire tick lies too far from the tick expected now to be told apart from another.

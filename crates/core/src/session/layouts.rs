@@ -6,6 +6,7 @@ use crate::ids::EntityId;
 use crate::plan::Plan;
 use crate::schema::Schema;
 use crate::tick::{Tick, WireTick};
+use crate::wire::WireError;
 
 /// An entity with an owner, and its rule.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -43,6 +44,14 @@ impl<'a> Layouts<'a> {
     /// The kind of an entity whose inputs and claims travel; `None` for any other.
     pub fn kind(&self, entity: EntityId) -> Option<u8> {
         self.owned.iter().find(|o| o.entity == entity).map(|o| o.kind)
+    }
+
+    /// How the lanes of an entity travel at a tick whose inputs and claims travel.
+    ///
+    /// # Errors
+    /// Where they do not.
+    pub(crate) fn plan_for(&self, entity: EntityId, tick: WireTick) -> Result<&'a Plan, WireError> {
+        self.kind(entity).map(|kind| self.plan(kind, tick)).ok_or(WireError::NotOwned(entity))
     }
 
     /// How the lanes of a kind travel at a tick.

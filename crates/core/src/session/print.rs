@@ -16,7 +16,7 @@ use crate::tick::Tick;
 use crate::vec3::vec3;
 
 /// The fingerprint of one kind of entity.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct KindPrint {
     /// Of its layout: see [`Schema::fingerprint`].
     pub layout: u32,

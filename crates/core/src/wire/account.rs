@@ -1,20 +1,19 @@
 //! What an owner pressed and where that took it, going up.
 
-use super::bits::{BitReader, BitWriter};
+use super::bits::BitWriter;
+use super::claim::word_head;
 use super::datagram::Header;
-use super::entity::{read_entity, write_entity};
-use super::error::WireError;
-use super::lanes::{read_exact, read_input, write_exact, write_input};
+use super::inputs::{PlanOf, further_ticks, series};
+use super::rows::{Passed, Way, written};
 use super::{MAX_DATAGRAM, MAX_REPEATS};
 use crate::data::{Input, State};
 use crate::ids::EntityId;
 use crate::plan::Plan;
 use crate::schema::Schema;
-use crate::session::Layouts;
 use crate::tick::WireTick;
 
 /// Bits of everything but inputs and state, with the envelope.
-const HEAD: u32 = Header::BITS + 16 + super::entity::ENTITY_ID_BITS + 8 + 16 + 4;
+const HEAD: u32 = Header::BITS + 16 + super::ENTITY_ID_BITS + 8 + 16 + 4;
 
 /// An owner's account of consecutive ticks. Press lanes hold running counters, not presses.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -43,43 +42,36 @@ impl Account {
         (room / (schema.input_bits() + 1)).saturating_sub(1).clamp(1, MAX_REPEATS as u32) as usize
     }
 
-    /// Appends the message: the newest input whole, each older one as "the same" or whole, in the layout of its own tick.
-    pub fn write<'a>(&self, out: &mut BitWriter, plan: impl Fn(WireTick) -> &'a Plan) {
-        out.put(u32::from(self.newest.0), 16);
-        write_entity(out, self.entity);
-        out.put(u32::from(self.epoch), 8);
-        out.put(u32::from(self.since.0), 16);
-        out.put(self.count as u32 - 1, 4);
-        write_input(out, plan(self.newest), &self.inputs[0]);
-        for (i, pair) in self.inputs[..=self.count].windows(2).enumerate() {
-            out.flag(pair[0] == pair[1]);
-            if pair[0] != pair[1] {
-                write_input(out, plan(self.tick(i + 1)), &pair[1]);
-            }
-        }
-        write_exact(out, plan(self.newest), &self.state);
+    /// What stands before the inputs.
+    pub(super) fn head<W: Way>(&mut self, way: &mut W) -> Passed {
+        let Self { newest, entity, epoch, since, count, .. } = self;
+        word_head(way, newest, entity, (epoch, since))?;
+        further_ticks(way, count)
     }
 
-    /// The tick of one of the inputs.
-    pub(super) const fn tick(&self, back: usize) -> WireTick {
-        WireTick(self.newest.0.wrapping_sub(back as u16))
+    /// All of it: the newest input whole, each older one as "the same" or whole, in the layout of its own tick; the state.
+    pub(super) fn rows<'a, W: Way>(&mut self, way: &mut W, plan: impl PlanOf<'a>) -> Passed {
+        self.head(way)?;
+        series(way, (self.entity, self.newest), &mut self.inputs[..=self.count], &plan)?;
+        way.exact(plan(self.entity, self.newest)?, &mut self.state)
     }
 
-    pub(super) fn read(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
-        let newest = WireTick(from.take(16)? as u16);
-        let entity = read_entity(from)?;
-        let kind = layouts.kind(entity).ok_or(WireError::NotOwned(entity))?;
-        let epoch = from.take(8)? as u8;
-        let since = WireTick(from.take(16)? as u16);
-        let count = from.take(4)? as usize + 1;
-        let inputs = [Input::default(); MAX_REPEATS + 1];
-        let mut read = Self { newest, entity, epoch, since, count, inputs, state: State::default() };
-        for i in 0..=count {
-            let same = i > 0 && from.flag()?;
-            read.inputs[i] =
-                if same { read.inputs[i - 1] } else { read_input(from, layouts.plan(kind, read.tick(i)))? };
+    /// Appends the message.
+    pub fn write<'a>(mut self, out: &mut BitWriter, plan: impl Fn(WireTick) -> &'a Plan) {
+        written(self.rows(out, |_, tick| Ok(plan(tick))));
+    }
+}
+
+impl Default for Account {
+    fn default() -> Self {
+        Self {
+            newest: WireTick(0),
+            entity: EntityId::first(0),
+            epoch: 0,
+            since: WireTick(0),
+            count: 1,
+            inputs: [Input::default(); MAX_REPEATS + 1],
+            state: State::default(),
         }
-        read.state = read_exact(from, layouts.plan(kind, newest))?;
-        Ok(read)
     }
 }

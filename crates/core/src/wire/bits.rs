@@ -162,18 +162,6 @@ impl<'a> BitReader<'a> {
         self.bytes.len() as u32 * 8 - self.at
     }
 
-    /// The next byte, where one begins here; it is not taken.
-    #[inline]
-    pub(super) fn byte(&self) -> Option<u8> {
-        self.bytes.get((self.at / 8) as usize).copied().filter(|_| self.at.is_multiple_of(8))
-    }
-
-    /// Passes over bits that are known to be there.
-    #[inline]
-    pub(super) const fn skip(&mut self, bits: u32) {
-        self.at += bits;
-    }
-
     /// The next `bits` bits, 1 to 32.
     ///
     /// # Errors

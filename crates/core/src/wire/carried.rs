@@ -1,11 +1,15 @@
 //! What a datagram is about, as far as that can be read without knowing any rule's layout.
 
+use super::account::Account;
 use super::bits::BitReader;
+use super::claim::{Claim, PullBack};
+use super::clock::ClockTold;
 use super::datagram::Header;
-use super::entity::read_entity;
+use super::error::WireError;
+use super::inputs::Inputs;
 use super::kind::MessageKind;
 use super::segment::SegmentHead;
-use super::snapshot::INPUTS_FOLLOW;
+use super::snapshot::{Extent, SnapshotHead};
 use crate::ids::EntityId;
 use crate::tick::WireTick;
 
@@ -32,43 +36,53 @@ pub struct Carried {
 impl Carried {
     /// Of a datagram; `None` where it is none of ours.
     pub fn of(bytes: &[u8]) -> Option<Self> {
-        let mut from = BitReader::new(bytes);
-        let mut kind = Header::read(&mut from).ok()?.kind;
+        Self::read(bytes).ok()
+    }
+
+    fn read(bytes: &[u8]) -> Result<Self, WireError> {
+        let from = &mut BitReader::new(bytes);
+        let mut kind = Header::read(from)?.kind;
         let mut piece = None;
         if kind.is_piece() {
-            let head = SegmentHead::read(&mut from).ok()?;
+            let mut head = SegmentHead::default();
+            head.rows(from)?;
             piece = head.kind.map(|_| (head.number, head.again));
             kind = head.kind.unwrap_or(kind);
         }
-        let mut carried = Self { kind, tick: None, ticks: 0, entity: None, entities: 0, epoch: None, piece };
-        if kind.has_tick() {
-            carried.tick = Some(WireTick(from.take(16).ok()? as u16));
-        }
-        match kind {
+        let none = Self { kind, tick: None, ticks: 0, entity: None, entities: 0, epoch: None, piece };
+        let word = |tick, entity, epoch| Self { tick: Some(tick), entity: Some(entity), epoch, ..none };
+        Ok(match kind {
             MessageKind::Inputs => {
-                carried.entity = Some(read_entity(&mut from).ok()?);
-                carried.ticks = from.take(4).ok()? as u8 + 1;
+                let mut m = Inputs::default();
+                m.head(from)?;
+                Self { ticks: m.count as u8, ..word(m.newest, m.entity, None) }
             }
-            MessageKind::Claim | MessageKind::Account => {
-                carried.entity = Some(read_entity(&mut from).ok()?);
-                carried.epoch = Some(from.take(8).ok()? as u8);
-                from.take(16).ok()?;
-                carried.ticks = from.take(4).ok()? as u8 + 1;
+            MessageKind::Claim => {
+                let mut m = Claim::default();
+                m.head(from)?;
+                Self { ticks: m.count as u8 + 1, ..word(m.newest, m.entity, Some(m.epoch)) }
+            }
+            MessageKind::Account => {
+                let mut m = Account::default();
+                m.head(from)?;
+                Self { ticks: m.count as u8, ..word(m.newest, m.entity, Some(m.epoch)) }
             }
             MessageKind::PullBack => {
-                carried.entity = Some(read_entity(&mut from).ok()?);
-                carried.epoch = Some(from.take(8).ok()? as u8);
+                let mut m = PullBack::default();
+                m.head(from)?;
+                word(m.tick, m.entity, Some(m.epoch))
             }
             MessageKind::Snapshot => {
-                // Interval, behind word that inputs follow; margin and whether there is one.
-                if from.take(8).ok()? == INPUTS_FOLLOW {
-                    from.take(8).ok()?;
-                }
-                from.take(1 + 8).ok()?;
-                carried.entities = from.take(8).ok()? as u8;
+                let (mut head, mut extent) = (SnapshotHead::default(), Extent::default());
+                head.rows(from, &mut extent)?;
+                Self { tick: Some(head.tick), entities: extent.entities, ..none }
             }
-            _ => {}
-        }
-        Some(carried)
+            MessageKind::Clock => {
+                let mut m = ClockTold::default();
+                m.rows(from)?;
+                Self { tick: Some(m.tick), ..none }
+            }
+            _ => none,
+        })
     }
 }

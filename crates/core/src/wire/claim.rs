@@ -1,19 +1,19 @@
 //! Positions going up, and the guard's answer.
 
 use super::MAX_REPEATS;
-use super::bits::{BitReader, BitWriter};
-use super::entity::{read_entity, write_entity};
-use super::error::{WireError, ranged};
-use super::lanes::{read_exact, read_lanes, write_exact, write_lanes};
+use super::bits::BitWriter;
+use super::error::ranged;
+use super::fields::FieldValue;
+use super::inputs::PlanOf;
+use super::rows::{Passed, Way, number, written};
 use crate::data::State;
 use crate::ids::EntityId;
 use crate::plan::Plan;
-use crate::session::Layouts;
 use crate::tick::WireTick;
-use crate::vec3::{Vec3, vec3};
+use crate::vec3::Vec3;
 
 /// Where an owner says it is.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct Claim {
     /// Tick of the newest.
     pub newest: WireTick,
@@ -57,7 +57,7 @@ impl PullReason {
 }
 
 /// Where the server wants an owner who says itself where it is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct PullBack {
     /// The server's tick when it was written: it names the layout of the state.
     pub tick: WireTick,
@@ -71,59 +71,77 @@ pub struct PullBack {
     pub state: State,
 }
 
+/// What stands first in an owner's word of where it is: the newest tick, which entity, its epoch and the first tick of that.
+pub(super) fn word_head<W: Way>(
+    way: &mut W,
+    newest: &mut WireTick,
+    entity: &mut EntityId,
+    (epoch, since): (&mut u8, &mut WireTick),
+) -> Passed {
+    way.tick("newest tick", newest)?;
+    way.entity(entity)?;
+    way.byte("pull back's epoch", epoch, 8, number)?;
+    way.tick("since tick", since)
+}
+
 impl Claim {
-    /// Appends the message.
-    pub fn write(&self, out: &mut BitWriter, plan: &Plan) {
-        out.put(u32::from(self.newest.0), 16);
-        write_entity(out, self.entity);
-        out.put(u32::from(self.epoch), 8);
-        out.put(u32::from(self.since.0), 16);
-        out.put(self.count as u32, 4);
-        write_lanes(out, &plan.told, &self.state);
-        let q = plan.point;
-        for p in &self.trail[..self.count] {
-            for x in [p.x, p.y, p.z] {
-                out.put(q.encode(x), q.bits());
-            }
-        }
+    /// What stands before the state.
+    pub(super) fn head<W: Way>(&mut self, way: &mut W) -> Passed {
+        let Self { newest, entity, epoch, since, .. } = self;
+        word_head(way, newest, entity, (epoch, since))?;
+        let mut before = self.count as u32;
+        way.bits("positions before", &mut before, 4, number)?;
+        self.count = before as usize;
+        Ok(())
     }
 
-    pub(super) fn read(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
-        let newest = WireTick(from.take(16)? as u16);
-        let entity = read_entity(from)?;
-        let kind = layouts.kind(entity).ok_or(WireError::NotOwned(entity))?;
-        let plan = layouts.plan(kind, newest);
-        let epoch = from.take(8)? as u8;
-        let since = WireTick(from.take(16)? as u16);
-        let count = from.take(4)? as usize;
-        let mut state = State::default();
-        read_lanes(from, &plan.told, &mut state)?;
+    /// All of it.
+    pub(super) fn rows<'a, W: Way>(&mut self, way: &mut W, plan: impl PlanOf<'a>) -> Passed {
+        self.head(way)?;
+        let plan = plan(self.entity, self.newest)?;
+        way.rounded(&plan.told, &mut self.state)?;
         let q = plan.point;
-        let mut trail = [Vec3::ZERO; MAX_REPEATS];
-        for p in &mut trail[..count] {
-            let mut next = || from.take(q.bits()).map(|code| q.decode(code));
-            *p = vec3(next()?, next()?, next()?);
+        for (i, p) in self.trail[..self.count].iter_mut().enumerate() {
+            let rows = |way: &mut W, p: &mut Vec3| {
+                for x in [&mut p.x, &mut p.y, &mut p.z] {
+                    let mut code = q.encode(*x);
+                    way.bits("", &mut code, q.bits(), number)?;
+                    *x = q.decode(code);
+                }
+                Ok(())
+            };
+            let words = |p: &Vec3| FieldValue::Words(format!("{:.3}, {:.3}, {:.3} m", p.x, p.y, p.z));
+            way.one(p, rows, |p| (format!("{} before", i + 1), words(p)))?;
         }
-        Ok(Self { newest, entity, epoch, since, state, count, trail })
+        Ok(())
+    }
+
+    /// Appends the message.
+    pub fn write(mut self, out: &mut BitWriter, plan: &Plan) {
+        written(self.rows(out, |_, _| Ok(plan)));
     }
 }
 
 impl PullBack {
-    /// Appends the message.
-    pub fn write(&self, out: &mut BitWriter, plan: &Plan) {
-        out.put(u32::from(self.tick.0), 16);
-        write_entity(out, self.entity);
-        out.put(u32::from(self.epoch), 8);
-        out.put(self.reason as u32, 2);
-        write_exact(out, plan, &self.state);
+    /// What stands before the reason.
+    pub(super) fn head<W: Way>(&mut self, way: &mut W) -> Passed {
+        way.tick("tick", &mut self.tick)?;
+        way.entity(&mut self.entity)?;
+        way.byte("epoch", &mut self.epoch, 8, number)
     }
 
-    pub(super) fn read(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
-        let tick = WireTick(from.take(16)? as u16);
-        let entity = read_entity(from)?;
-        let kind = layouts.kind(entity).ok_or(WireError::NotOwned(entity))?;
-        let epoch = from.take(8)? as u8;
-        let reason = PullReason::ALL[ranged("reason", from.take(2)?, 0, PullReason::ALL.len() as u32 - 1)? as usize];
-        Ok(Self { entity, epoch, tick, reason, state: read_exact(from, layouts.plan(kind, tick))? })
+    /// All of it.
+    pub(super) fn rows<'a, W: Way>(&mut self, way: &mut W, plan: impl PlanOf<'a>) -> Passed {
+        self.head(way)?;
+        let named = |reason: u32| PullReason::ALL.get(reason as usize).map_or("unknown", |reason| reason.name());
+        let mut reason = self.reason as u32;
+        way.bits("reason", &mut reason, 2, |reason| FieldValue::Words(named(reason).to_owned()))?;
+        self.reason = PullReason::ALL[ranged("reason", reason, 0, PullReason::ALL.len() as u32 - 1)? as usize];
+        way.exact(plan(self.entity, self.tick)?, &mut self.state)
+    }
+
+    /// Appends the message.
+    pub fn write(mut self, out: &mut BitWriter, plan: &Plan) {
+        written(self.rows(out, |_, _| Ok(plan)));
     }
 }

@@ -1,11 +1,12 @@
 //! The server's time, told every so often to who goes by it.
 
-use super::bits::{BitReader, BitWriter};
-use super::error::WireError;
+use super::bits::BitWriter;
+use super::fields::FieldValue;
+use super::rows::{Passed, Way, written};
 use crate::tick::{Rate, Tick, WireTick};
 
 /// Says in which tick the server is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct ClockTold {
     /// The newest tick that fell due.
     pub tick: WireTick,
@@ -24,14 +25,15 @@ impl ClockTold {
         rate.due(tick.0.saturating_sub(base.0)) + i64::from(self.part) * rate.nanos() / 256
     }
 
-    /// Appends the message.
-    pub fn write(&self, out: &mut BitWriter) {
-        out.put(u32::from(self.tick.0), 16);
-        out.put(u32::from(self.part), 8);
+    /// All of it.
+    pub(super) fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
+        way.tick("tick", &mut self.tick)?;
+        way.byte("of a tick since", &mut self.part, 8, |part| FieldValue::Real(part as f32 / 2.56, "%"))
     }
 
-    pub(super) fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        Ok(Self { tick: WireTick(from.take(16)? as u16), part: from.take(8)? as u8 })
+    /// Appends the message.
+    pub fn write(mut self, out: &mut BitWriter) {
+        written(self.rows(out));
     }
 }
 

@@ -6,7 +6,9 @@
 use super::PROTOCOL_VERSION;
 use super::bits::{BitReader, BitWriter};
 use super::error::WireError;
+use super::fields::FieldValue;
 use super::kind::MessageKind;
+use super::rows::{Passed, Short, Way, micros, number, written};
 
 /// What the other side has decoded.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -27,43 +29,10 @@ impl Ack {
     }
 }
 
-/// A number in few bits, from the least on. All bits set say that it is beyond what they hold: eight more follow.
-pub(super) struct Short {
-    least: u32,
-    bits: u32,
-}
-
 /// The version. Those before the least travelled in three bits as well, and are no more.
 pub(super) const VERSION: Short = Short { least: 8, bits: 3 };
 /// The kind of a message.
 pub(super) const KIND: Short = Short { least: 0, bits: 4 };
-
-impl Short {
-    const fn most(&self) -> u32 {
-        (1 << self.bits) - 1
-    }
-
-    /// Bits that a number takes.
-    pub(super) const fn bits(&self, number: u32) -> u32 {
-        if number - self.least < self.most() { self.bits } else { self.bits + 8 }
-    }
-
-    #[inline]
-    fn put(&self, out: &mut BitWriter, number: u32) {
-        let (code, most) = (number - self.least, self.most());
-        out.put(code.min(most), self.bits);
-        if code >= most {
-            out.put(code - most, 8);
-        }
-    }
-
-    #[inline]
-    fn take(&self, from: &mut BitReader<'_>) -> Result<u32, WireError> {
-        let code = from.take(self.bits)?;
-        let more = if code == self.most() { from.take(8)? } else { 0 };
-        Ok(self.least + code + more)
-    }
-}
 
 /// The envelope.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -84,29 +53,34 @@ impl Header {
     /// Bits of every envelope; eight more for a version or a kind beyond what its own bits hold.
     pub(crate) const BITS: u32 = 3 + 1 + 4 + 8 + 16 + (16 + 32 + 16) + 32;
 
-    /// Appends the envelope.
-    pub fn write(&self, out: &mut BitWriter) {
-        VERSION.put(out, u32::from(PROTOCOL_VERSION));
-        out.flag(self.ack.is_some());
-        KIND.put(out, self.kind as u32);
-        out.put(u32::from(self.epoch), 8);
-        out.put(u32::from(self.sequence), 16);
-        let ack = self.ack.unwrap_or_default();
-        out.put(u32::from(ack.newest), 16);
-        out.put(ack.mask, 32);
-        out.put(u32::from(ack.hold), 16);
-        out.put(self.sent_us, 32);
+    /// All of it.
+    fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
+        let mut version = u32::from(PROTOCOL_VERSION);
+        way.short("version", &mut version, &VERSION, number)?;
+        if version != u32::from(PROTOCOL_VERSION) {
+            return Err(WireError::Version { found: version as u16 });
+        }
+        let mut has_ack = self.ack.is_some();
+        way.flag("acknowledges", &mut has_ack)?;
+        let mut kind = self.kind as u32;
+        let named = |kind| MessageKind::from_number(kind as u16).map_or("unknown", MessageKind::name);
+        way.short("kind", &mut kind, &KIND, |kind| FieldValue::Words(named(kind).to_owned()))?;
+        self.kind = MessageKind::from_number(kind as u16).ok_or(WireError::Kind(kind as u16))?;
+        way.byte("connection's epoch", &mut self.epoch, 8, number)?;
+        way.word("sequence", &mut self.sequence, number)?;
+        let mut ack = self.ack.unwrap_or_default();
+        let known = |value: FieldValue| if has_ack { value } else { FieldValue::Nothing };
+        way.word("newest decoded", &mut ack.newest, |newest| known(number(newest)))?;
+        let before = |mask: u32| known(FieldValue::Words(format!("{} of 32", mask.count_ones())));
+        way.bits("decoded before", &mut ack.mask, 32, before)?;
+        way.word("it waited", &mut ack.hold, |hold| known(FieldValue::Real(hold as f32 / 10.0, "ms")))?;
+        self.ack = has_ack.then_some(ack);
+        way.bits("sender's clock", &mut self.sent_us, 32, micros)
     }
 
-    /// Version, whether it acknowledges, and kind, where they take one byte, as nearly always.
-    #[inline]
-    fn in_a_byte(byte: u8) -> Option<(u32, bool, u32)> {
-        let (version, has_ack, kind) = (u32::from(byte) & 7, byte & 8 != 0, u32::from(byte) >> 4);
-        (version < VERSION.most() && kind < KIND.most()).then_some((
-            VERSION.least + version,
-            has_ack,
-            KIND.least + kind,
-        ))
+    /// Appends the envelope.
+    pub fn write(mut self, out: &mut BitWriter) {
+        written(self.rows(out));
     }
 
     /// Reads an envelope.
@@ -114,21 +88,13 @@ impl Header {
     /// # Errors
     /// Short bytes, another version, an unknown kind.
     pub fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        let (version, has_ack, number) = match from.byte().map(Self::in_a_byte) {
-            Some(Some(told)) => {
-                from.skip(8);
-                told
-            }
-            _ => (VERSION.take(from)?, from.flag()?, KIND.take(from)?),
-        };
-        if version != u32::from(PROTOCOL_VERSION) {
-            return Err(WireError::Version { found: version as u16 });
-        }
-        let kind = MessageKind::from_number(number as u16).ok_or(WireError::Kind(number as u16))?;
-        let mut rest = from.row(Self::BITS - (3 + 1 + 4))?;
-        let (epoch, sequence) = (rest.take(8) as u8, rest.take(16) as u16);
-        let ack = Ack { newest: rest.take(16) as u16, mask: rest.take(32), hold: rest.take(16) as u16 };
-        let sent_us = rest.take(32);
-        Ok(Self { kind, epoch, sequence, ack: has_ack.then_some(ack), sent_us })
+        Self::pass(from)
+    }
+
+    /// Reads it in one way or the other.
+    pub(super) fn pass<W: Way>(way: &mut W) -> Result<Self, WireError> {
+        let mut read = Self { kind: MessageKind::Hello, epoch: 0, sequence: 0, ack: None, sent_us: 0 };
+        read.rows(way)?;
+        Ok(read)
     }
 }

@@ -2,8 +2,9 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::bits::{BitReader, BitWriter};
-use super::error::{WireError, ranged};
+use super::error::ranged;
+use super::fields::FieldValue;
+use super::rows::{Passed, Way, number};
 use crate::verdict::{RULES, Rule};
 
 /// Says that the connection named in the envelope is no more.
@@ -56,21 +57,27 @@ impl EndedBy {
 }
 
 impl Ended {
-    /// Appends the message.
-    pub fn write(&self, out: &mut BitWriter) {
-        let plain = EndedBy::PLAIN.iter().position(|why| *why == self.why);
-        out.put(plain.unwrap_or(EndedBy::PLAIN.len()) as u32, 8);
-        if let EndedBy::Verdict(rule) = self.why {
-            out.put(rule as u32, 8);
-        }
+    /// All of it.
+    pub(super) fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
+        way.one(self, Self::reason, |it| {
+            let rule = it.why.rule().map_or(String::new(), |rule| format!(" by {}", rule.name()));
+            ("reason".to_owned(), FieldValue::Words(format!("{}{rule}", it.why.name())))
+        })
     }
 
-    pub(super) fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        let number = ranged("reason of an end", from.take(8)?, 0, EndedBy::PLAIN.len() as u32)?;
-        if let Some(why) = EndedBy::PLAIN.get(number as usize) {
-            return Ok(Self { why: *why });
+    fn reason<W: Way>(way: &mut W, it: &mut Self) -> Passed {
+        let plain = EndedBy::PLAIN.iter().position(|why| *why == it.why);
+        let mut code = plain.unwrap_or(EndedBy::PLAIN.len()) as u32;
+        way.bits("reason", &mut code, 8, number)?;
+        let code = ranged("reason of an end", code, 0, EndedBy::PLAIN.len() as u32)?;
+        if let Some(why) = EndedBy::PLAIN.get(code as usize) {
+            it.why = *why;
+            return Ok(());
         }
-        let rule = ranged("rule of a verdict", from.take(8)?, 0, RULES.len() as u32 - 1)?;
-        Ok(Self { why: EndedBy::Verdict(RULES[rule as usize].rule) })
+        let mut rule = it.why.rule().map_or(0, |rule| rule as u32);
+        way.bits("rule", &mut rule, 8, number)?;
+        let rule = ranged("rule of a verdict", rule, 0, RULES.len() as u32 - 1)?;
+        it.why = EndedBy::Verdict(RULES[rule as usize].rule);
+        Ok(())
     }
 }

@@ -1,13 +1,14 @@
 //! Asking to join, and the question asked back.
 
-use super::bits::{BitReader, BitWriter};
-use super::error::{WireError, ranged};
+use super::bits::BitWriter;
+use super::fields::FieldValue;
+use super::rows::{Passed, Way, micros, number, written};
 use crate::ids::{Life, Token};
 use crate::schema::MOST_KINDS;
 use crate::session::KindPrint;
 
 /// Asks to join. The envelope says in which version of the protocol.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Hello {
     /// Who asks.
     pub token: Token,
@@ -20,33 +21,35 @@ pub struct Hello {
 }
 
 impl Hello {
-    /// Appends the message.
-    pub fn write(&self, out: &mut BitWriter) {
-        out.long(self.token.0);
-        out.long(self.life.0);
-        out.long(self.cookie);
+    /// All of it.
+    pub(super) fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
         debug_assert!(self.kinds.len() <= MOST_KINDS, "a session has no more");
-        out.put(self.kinds.len() as u32, 8);
-        for kind in &self.kinds {
-            out.put(kind.layout, 32);
-            out.put(kind.rule, 32);
-        }
+        way.long("player's token", &mut self.token.0, FieldValue::Number)?;
+        way.long("life", &mut self.life.0, FieldValue::Number)?;
+        way.long("cookie", &mut self.cookie, FieldValue::Number)?;
+        let mut place = 0;
+        way.list("rules", &mut self.kinds, (8, 64, (0, MOST_KINDS as u32)), |way, print| {
+            let named = format_args!("rule {place}").to_string();
+            place += 1;
+            let words = |p: &KindPrint| FieldValue::Words(format!("layout {:08x}, rule {:08x}", p.layout, p.rule));
+            way.one(print, print_rows, |print| (named, words(print)))
+        })
     }
 
-    pub(super) fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        let (token, life, cookie) = (Token(from.long()?), Life(from.long()?), from.long()?);
-        let count = ranged("number of rules", from.take(8)?, 0, MOST_KINDS as u32)?;
-        // What is reserved is bounded by what arrived.
-        let mut kinds = Vec::with_capacity(count.min(from.left() / 64) as usize);
-        for _ in 0..count {
-            kinds.push(KindPrint { layout: from.take(32)?, rule: from.take(32)? });
-        }
-        Ok(Self { token, life, cookie, kinds })
+    /// Appends the message.
+    pub fn write(mut self, out: &mut BitWriter) {
+        written(self.rows(out));
     }
 }
 
+/// A rule's fingerprints.
+fn print_rows<W: Way>(way: &mut W, print: &mut KindPrint) -> Passed {
+    way.bits("layout", &mut print.layout, 32, number)?;
+    way.bits("rule", &mut print.rule, 32, number)
+}
+
 /// Asks a stranger to repeat something, which costs the server no memory: only who has its own address can.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Challenge {
     /// The clock in the envelope of the hello that this answers.
     pub asked_us: u32,
@@ -55,13 +58,9 @@ pub struct Challenge {
 }
 
 impl Challenge {
-    /// Appends the message.
-    pub fn write(&self, out: &mut BitWriter) {
-        out.put(self.asked_us, 32);
-        out.long(self.cookie);
-    }
-
-    pub(super) fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        Ok(Self { asked_us: from.take(32)?, cookie: from.long()? })
+    /// All of it.
+    pub(super) fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
+        way.bits("clock of the hello", &mut self.asked_us, 32, micros)?;
+        way.long("cookie", &mut self.cookie, FieldValue::Number)
     }
 }

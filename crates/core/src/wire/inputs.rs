@@ -2,9 +2,8 @@
 
 use super::MAX_REPEATS;
 use super::bits::{BitReader, BitWriter};
-use super::entity::{read_entity, write_entity};
 use super::error::WireError;
-use super::lanes::{read_input, write_input};
+use super::rows::{Passed, Way, number, written};
 use crate::data::Input;
 use crate::ids::EntityId;
 use crate::plan::Plan;
@@ -24,24 +23,29 @@ pub struct Inputs {
     pub inputs: [Input; MAX_REPEATS],
 }
 
+impl Default for Inputs {
+    fn default() -> Self {
+        Self { newest: WireTick(0), entity: EntityId::first(0), count: 1, inputs: [Input::default(); MAX_REPEATS] }
+    }
+}
+
 impl Inputs {
-    /// Appends the message: the newest whole, each older one as "the same" or whole, in the layout of its own tick.
-    pub fn write<'a>(&self, out: &mut BitWriter, plan: impl Fn(WireTick) -> &'a Plan) {
-        out.put(u32::from(self.newest.0), 16);
-        write_entity(out, self.entity);
-        out.put(self.count as u32 - 1, 4);
-        write_input(out, plan(self.newest), &self.inputs[0]);
-        for (i, pair) in self.inputs[..self.count].windows(2).enumerate() {
-            out.flag(pair[0] == pair[1]);
-            if pair[0] != pair[1] {
-                write_input(out, plan(self.tick(i + 1)), &pair[1]);
-            }
-        }
+    /// What stands before the inputs.
+    pub(super) fn head<W: Way>(&mut self, way: &mut W) -> Passed {
+        way.tick("newest tick", &mut self.newest)?;
+        way.entity(&mut self.entity)?;
+        further_ticks(way, &mut self.count)
     }
 
-    /// The tick of one of the inputs.
-    const fn tick(&self, back: usize) -> WireTick {
-        WireTick(self.newest.0.wrapping_sub(back as u16))
+    /// All of it: the newest input whole, each older one as "the same" or whole, in the layout of its own tick.
+    pub(super) fn rows<'a, W: Way>(&mut self, way: &mut W, plan: impl PlanOf<'a>) -> Passed {
+        self.head(way)?;
+        series(way, (self.entity, self.newest), &mut self.inputs[..self.count], plan)
+    }
+
+    /// Appends the message.
+    pub fn write<'a>(mut self, out: &mut BitWriter, plan: impl Fn(WireTick) -> &'a Plan) {
+        written(self.rows(out, |_, tick| Ok(plan(tick))));
     }
 
     /// Reads the message behind its envelope.
@@ -49,16 +53,42 @@ impl Inputs {
     /// # Errors
     /// [`WireError::Short`] when the bytes end early, [`WireError::NotOwned`] for an entity that is not the sender's.
     pub fn read_for(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
-        let newest = WireTick(from.take(16)? as u16);
-        let entity = read_entity(from)?;
-        let kind = layouts.kind(entity).ok_or(WireError::NotOwned(entity))?;
-        let count = from.take(4)? as usize + 1;
-        let mut read = Self { newest, entity, count, inputs: [Input::default(); MAX_REPEATS] };
-        for i in 0..count {
-            let same = i > 0 && from.flag()?;
-            read.inputs[i] =
-                if same { read.inputs[i - 1] } else { read_input(from, layouts.plan(kind, read.tick(i)))? };
-        }
+        let mut read = Self::default();
+        read.rows(from, |entity, tick| layouts.plan_for(entity, tick))?;
         Ok(read)
     }
+}
+
+/// How an entity's lanes travel at a tick.
+pub(super) trait PlanOf<'a>: Fn(EntityId, WireTick) -> Result<&'a Plan, WireError> {}
+
+impl<'a, T: Fn(EntityId, WireTick) -> Result<&'a Plan, WireError>> PlanOf<'a> for T {}
+
+/// For how many ticks there are inputs, of which there is at least one.
+pub(super) fn further_ticks<W: Way>(way: &mut W, count: &mut usize) -> Passed {
+    let mut further = *count as u32 - 1;
+    way.bits("further ticks", &mut further, 4, number)?;
+    *count = further as usize + 1;
+    Ok(())
+}
+
+/// Inputs of consecutive ticks, newest first.
+pub(super) fn series<'a, W: Way>(
+    way: &mut W,
+    (entity, newest): (EntityId, WireTick),
+    inputs: &mut [Input],
+    plan: impl PlanOf<'a>,
+) -> Passed {
+    for back in 0..inputs.len() {
+        let mut same = back > 0 && inputs[back] == inputs[back - 1];
+        if back > 0 {
+            way.flag(format_args!("{back} before: the same"), &mut same)?;
+        }
+        if same {
+            inputs[back] = inputs[back - 1];
+        } else {
+            way.input(plan(entity, WireTick(newest.0.wrapping_sub(back as u16)))?, &mut inputs[back])?;
+        }
+    }
+    Ok(())
 }

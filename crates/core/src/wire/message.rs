@@ -23,18 +23,17 @@ use super::bits::{BitReader, BitWriter};
 use super::claim::{Claim, PullBack};
 use super::clock::ClockTold;
 use super::datagram::Header;
-use super::ended::Ended;
+use super::ended::{Ended, EndedBy};
 use super::error::WireError;
 use super::hello::{Challenge, Hello};
 use super::inputs::Inputs;
 use super::kind::MessageKind;
 use super::refusal::Refusal;
+use super::rows::{Passed, Way, written};
 use super::segment::Segment;
-use super::snapshot::{Snapshot, write_snapshot};
+use super::snapshot::Snapshot;
 use super::welcome::Welcome;
-use crate::ids::EntityId;
 use crate::session::Layouts;
-use crate::tick::WireTick;
 
 /// Any message. What is large lies elsewhere, so that it is not moved about.
 #[derive(Clone, Debug, PartialEq)]
@@ -78,24 +77,51 @@ impl Message {
         if from.left() > MAX_DATAGRAM as u32 * 8 {
             return Err(WireError::Long((from.left() / 8) as usize));
         }
-        let from = &mut from;
-        let message = match header.kind {
-            MessageKind::Hello => Self::Hello(Hello::read(from)?),
-            MessageKind::Welcome => Self::Welcome(Welcome::read(from)?),
-            MessageKind::Inputs => Self::Inputs(Box::new(Inputs::read_for(from, layouts)?)),
-            MessageKind::Snapshot => Self::Snapshot(Snapshot::read(from, layouts)?),
-            MessageKind::Claim => Self::Claim(Box::new(Claim::read(from, layouts)?)),
-            MessageKind::Account => Self::Account(Box::new(Account::read(from, layouts)?)),
-            MessageKind::PullBack => Self::PullBack(PullBack::read(from, layouts)?),
-            MessageKind::Challenge => Self::Challenge(Challenge::read(from)?),
-            MessageKind::Refusal => Self::Refusal(Refusal::read(from)?),
+        let message = Self::pass(header, &mut from, layouts)?;
+        is_finished(header, &from)?;
+        Ok(message)
+    }
+
+    /// Reads the message behind `header` in one way or the other.
+    pub(super) fn pass<W: Way>(header: &Header, way: &mut W, layouts: &Layouts<'_>) -> Result<Self, WireError> {
+        let mut message = match header.kind {
+            MessageKind::Hello => Self::Hello(Hello::default()),
+            MessageKind::Welcome => Self::Welcome(Welcome::default()),
+            MessageKind::Inputs => Self::Inputs(Box::default()),
+            MessageKind::Snapshot => Self::Snapshot(Snapshot::default()),
+            MessageKind::Claim => Self::Claim(Box::default()),
+            MessageKind::Account => Self::Account(Box::default()),
+            MessageKind::PullBack => Self::PullBack(PullBack::default()),
+            MessageKind::Challenge => Self::Challenge(Challenge::default()),
+            MessageKind::Refusal => Self::Refusal(Refusal::default()),
             MessageKind::Goodbye => Self::Goodbye,
-            MessageKind::Ended => Self::Ended(Ended::read(from)?),
-            MessageKind::Clock => Self::Clock(ClockTold::read(from)?),
-            MessageKind::StreamUp => Self::StreamUp(Segment::read(from)?),
-            MessageKind::StreamDown => Self::StreamDown(Segment::read(from)?),
+            MessageKind::Ended => Self::Ended(Ended { why: EndedBy::Leave }),
+            MessageKind::Clock => Self::Clock(ClockTold::default()),
+            MessageKind::StreamUp => Self::StreamUp(Segment::default()),
+            MessageKind::StreamDown => Self::StreamDown(Segment::default()),
         };
-        if from.is_finished() { Ok(message) } else { Err(WireError::LeftOver { kind: header.kind, bits: from.left() }) }
+        message.rows(way, layouts)?;
+        Ok(message)
+    }
+
+    /// All of it.
+    fn rows<W: Way>(&mut self, way: &mut W, layouts: &Layouts<'_>) -> Passed {
+        let plan = |entity, tick| layouts.plan_for(entity, tick);
+        match self {
+            Self::Hello(m) => m.rows(way),
+            Self::Welcome(m) => m.rows(way),
+            Self::Challenge(m) => m.rows(way),
+            Self::Refusal(m) => m.rows(way),
+            Self::Goodbye => Ok(()),
+            Self::Ended(m) => m.rows(way),
+            Self::Clock(m) => m.rows(way),
+            Self::StreamUp(m) | Self::StreamDown(m) => m.rows(way),
+            Self::Inputs(m) => m.rows(way, plan),
+            Self::Claim(m) => m.rows(way, plan),
+            Self::Account(m) => m.rows(way, plan),
+            Self::PullBack(m) => m.rows(way, plan),
+            Self::Snapshot(m) => m.rows(way, layouts),
+        }
     }
 
     /// The number that names it in the envelope.
@@ -123,26 +149,11 @@ impl Message {
     /// # Panics
     /// When it is about an entity that `layouts` does not know.
     pub fn write(&self, out: &mut BitWriter, layouts: &Layouts<'_>) {
-        let plan = |entity: EntityId, tick: WireTick| {
-            layouts.plan(layouts.kind(entity).expect("an entity of this connection"), tick)
-        };
-        match self {
-            Self::Hello(m) => m.write(out),
-            Self::Welcome(m) => m.write(out),
-            Self::Challenge(m) => m.write(out),
-            Self::Refusal(m) => m.write(out),
-            Self::Goodbye => {}
-            Self::Ended(m) => m.write(out),
-            Self::Clock(m) => m.write(out),
-            Self::StreamUp(m) | Self::StreamDown(m) => m.write(out),
-            Self::Inputs(m) => m.write(out, |tick| plan(m.entity, tick)),
-            Self::Claim(m) => m.write(out, plan(m.entity, m.newest)),
-            Self::Account(m) => m.write(out, |tick| plan(m.entity, tick)),
-            Self::PullBack(m) => m.write(out, plan(m.entity, m.tick)),
-            Self::Snapshot(m) => {
-                let entities = m.entities.iter().map(|e| (e.entity, &e.state));
-                write_snapshot(out, &m.head, layouts.kinds(m.head.tick), entities, m.inputs.as_deref());
-            }
-        }
+        written(self.clone().rows(out, layouts));
     }
+}
+
+/// Whether nothing but what pads it to a byte is left behind a message.
+pub(super) fn is_finished(header: &Header, from: &BitReader<'_>) -> Passed {
+    if from.is_finished() { Ok(()) } else { Err(WireError::LeftOver { kind: header.kind, bits: from.left() }) }
 }

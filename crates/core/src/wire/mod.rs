@@ -1,6 +1,6 @@
 //! From values to bytes and back.
 //!
-//! Three layers: [bits](BitWriter) know nothing of meaning, lanes are written by schema, a [`Message`] knows its fields. Reading any bytes gives a value or a [`WireError`]; it never panics and never allocates more than the
+//! Three layers: [bits](BitWriter) know nothing of meaning, lanes are written by schema, a [`Message`] knows its rows, and says each once for writing, reading and showing. Reading any bytes gives a value or a [`WireError`]; it never panics and never allocates more than the
 //! bytes at hand can fill. Left-over bits are an error. The layouts are in `docs/wire.md`.
 
 mod account;
@@ -11,7 +11,6 @@ mod claim;
 mod clock;
 mod datagram;
 mod ended;
-mod entity;
 mod error;
 mod fields;
 mod hello;
@@ -21,6 +20,7 @@ mod lanes;
 mod message;
 mod news;
 mod refusal;
+mod rows;
 mod segment;
 mod snapshot;
 mod welcome;
@@ -47,6 +47,9 @@ pub use snapshot::{
 };
 pub(crate) use snapshot::{input_rows, seen_record, write_shared};
 pub use welcome::Welcome;
+
+/// Bits of an entity's name.
+const ENTITY_ID_BITS: u32 = 16 + 8;
 
 /// The most ticks an input or claim message covers.
 pub const MAX_REPEATS: usize = 16;

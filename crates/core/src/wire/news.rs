@@ -1,8 +1,8 @@
 //! Who left and who owns what: part of a snapshot, repeated until it is acknowledged.
 
-use super::bits::{BitReader, BitWriter};
-use super::entity::{ENTITY_ID_BITS, read_entity, write_entity};
-use super::error::{WireError, ranged};
+use super::ENTITY_ID_BITS;
+use super::fields::FieldValue;
+use super::rows::{Passed, Way, number};
 use crate::ids::EntityId;
 
 /// The most owners told of an entity.
@@ -38,36 +38,38 @@ impl News {
     }
 }
 
-/// Appends news.
-pub(super) fn write_news(out: &mut BitWriter, news: &[News]) {
-    debug_assert!(8 + news.iter().map(News::bits).sum::<u32>() <= NEWS_BITS, "room was kept for no more");
-    out.put(news.len() as u32, 8);
-    for one in news {
-        write_entity(out, one.entity());
-        out.flag(matches!(one, News::Gone(_)));
-        if let News::Owned(_, owners) = one {
-            out.put(owners.len() as u32, 4);
-            owners.iter().for_each(|slot| out.put(u32::from(*slot), 16));
-        }
+impl Default for News {
+    fn default() -> Self {
+        Self::Gone(EntityId::first(0))
     }
 }
 
-pub(super) fn read_news(from: &mut BitReader<'_>) -> Result<Vec<News>, WireError> {
-    let most = (NEWS_BITS - 8) / (ENTITY_ID_BITS + 1);
-    let count = ranged("number of news", from.take(8)?, 0, most)?;
-    let mut news = Vec::with_capacity(count.min(from.left() / (ENTITY_ID_BITS + 1)) as usize);
-    for _ in 0..count {
-        let entity = read_entity(from)?;
-        if from.flag()? {
-            news.push(News::Gone(entity));
-            continue;
-        }
-        let owners = from.take(4)?;
-        let mut slots = Vec::with_capacity(owners as usize);
-        for _ in 0..owners {
-            slots.push(from.take(16)? as u16);
-        }
-        news.push(News::Owned(entity, slots));
+/// All of it, with its number before.
+pub(super) fn news_rows<W: Way>(way: &mut W, news: &mut Vec<News>) -> Passed {
+    debug_assert!(8 + news.iter().map(News::bits).sum::<u32>() <= NEWS_BITS, "room was kept for no more");
+    let least = ENTITY_ID_BITS + 1;
+    way.list("number of news", news, (8, least, (0, (NEWS_BITS - 8) / least)), |way, one| {
+        let words = |one: &News| match one {
+            News::Gone(_) => "is gone".to_owned(),
+            News::Owned(_, owners) => format!("belongs to {owners:?}"),
+        };
+        way.one(one, one_of_news, |one| ("news".to_owned(), FieldValue::Words(words(one))))
+    })
+}
+
+fn one_of_news<W: Way>(way: &mut W, one: &mut News) -> Passed {
+    let mut entity = one.entity();
+    way.entity(&mut entity)?;
+    way.of(Some(entity));
+    let mut gone = matches!(one, News::Gone(_));
+    way.flag("is gone", &mut gone)?;
+    let mut owners = match one {
+        News::Owned(_, owners) => std::mem::take(owners),
+        News::Gone(_) => Vec::new(),
+    };
+    if !gone {
+        way.list("owners", &mut owners, (4, 16, (0, MOST_OWNERS as u32)), |way, slot| way.word("owner", slot, number))?;
     }
-    Ok(news)
+    *one = if gone { News::Gone(entity) } else { News::Owned(entity, owners) };
+    Ok(())
 }

@@ -2,8 +2,9 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::bits::{BitReader, BitWriter};
-use super::error::{WireError, ranged};
+use super::error::ranged;
+use super::fields::FieldValue;
+use super::rows::{Passed, Way, micros, number};
 use crate::data::{INPUT_LANES, STATE_LANES};
 use crate::schema::Schema;
 
@@ -82,7 +83,7 @@ impl RefusedFor {
 }
 
 /// The first rule that is laid out otherwise, as the server has it.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct ForeignLayout {
     /// Its number.
     pub kind: u8,
@@ -136,68 +137,64 @@ fn told_of(name: &str) -> String {
     name.chars().map(|c| if c.is_ascii_graphic() { c } else { '?' }).take(NAME).collect()
 }
 
-fn write_name(out: &mut BitWriter, name: &str) {
-    let name = told_of(name);
-    out.put(name.len() as u32, 8);
-    name.bytes().for_each(|b| out.put(u32::from(b), 8));
+/// A name: its length, and so many visible letters.
+fn name_rows<W: Way>(way: &mut W, name: &mut String) -> Passed {
+    let said = told_of(name);
+    let mut length = said.len() as u32;
+    way.bits("length", &mut length, 8, number)?;
+    let length = ranged("length of a name", length, 0, NAME as u32)?;
+    let mut letters = String::with_capacity(NAME);
+    for place in 0..length as usize {
+        let mut byte = said.as_bytes().get(place).map_or(0, |byte| u32::from(*byte));
+        way.bits("letter", &mut byte, 8, number)?;
+        letters.push(char::from(ranged("letter of a name", byte, 0x21, 0x7e)? as u8));
+    }
+    *name = letters;
+    Ok(())
 }
 
-fn read_name(from: &mut BitReader<'_>) -> Result<String, WireError> {
-    let length = ranged("length of a name", from.take(8)?, 0, NAME as u32)?;
-    let mut name = String::with_capacity(NAME);
-    for _ in 0..length {
-        let byte = ranged("letter of a name", from.take(8)?, 0x21, 0x7e)?;
-        name.push(char::from(byte as u8));
+impl ForeignLayout {
+    fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
+        way.byte("rule", &mut self.kind, 8, number)?;
+        way.one(&mut self.name, name_rows, |name| ("its name".to_owned(), FieldValue::Words(name.clone())))?;
+        way.list("number of fields", &mut self.fields, (8, 8 + 32, (0, MOST_FIELDS)), |way, field| {
+            let rows = |way: &mut W, (name, print): &mut (String, u32)| {
+                name_rows(way, name)?;
+                way.bits("print", print, 32, number)
+            };
+            way.one(field, rows, |(name, print)| (name.clone(), FieldValue::Words(format!("laid out {print:08x}"))))
+        })
     }
-    Ok(name)
+}
+
+impl Default for Refusal {
+    fn default() -> Self {
+        Self { asked_us: 0, why: RefusedFor::Version }
+    }
 }
 
 impl Refusal {
-    /// Appends the message.
-    pub fn write(&self, out: &mut BitWriter) {
-        out.put(self.asked_us, 32);
-        let number = match &self.why {
-            RefusedFor::Version => 0,
-            RefusedFor::Unknown => 1,
-            RefusedFor::Full => 2,
-            RefusedFor::Kinds(_) => 3,
-            RefusedFor::Layout(_) => 4,
-            RefusedFor::Over => 5,
-        };
-        out.put(number, 8);
-        match &self.why {
-            RefusedFor::Version | RefusedFor::Unknown | RefusedFor::Full | RefusedFor::Over => {}
-            RefusedFor::Kinds(count) => out.put(u32::from(*count), 8),
-            RefusedFor::Layout(layout) => {
-                out.put(u32::from(layout.kind), 8);
-                write_name(out, &layout.name);
-                out.put(layout.fields.len() as u32, 8);
-                for (name, print) in &layout.fields {
-                    write_name(out, name);
-                    out.put(*print, 32);
-                }
-            }
+    /// All of it.
+    pub(super) fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
+        way.bits("clock of the hello", &mut self.asked_us, 32, micros)?;
+        let mut reason = self.why.denied() as u32;
+        let word = |reason: u32| Denied::ALL.get(reason as usize).map_or("unknown", |denied| denied.name());
+        way.bits("reason", &mut reason, 8, |reason| FieldValue::Words(word(reason).to_owned()))?;
+        let reason = ranged("reason of a refusal", reason, 0, Denied::ALL.len() as u32 - 1)?;
+        if W::READS {
+            self.why = match Denied::ALL[reason as usize] {
+                Denied::Version => RefusedFor::Version,
+                Denied::Unknown => RefusedFor::Unknown,
+                Denied::Full => RefusedFor::Full,
+                Denied::Kinds => RefusedFor::Kinds(0),
+                Denied::Layout => RefusedFor::Layout(ForeignLayout::default()),
+                Denied::Over => RefusedFor::Over,
+            };
         }
-    }
-
-    pub(super) fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        let asked_us = from.take(32)?;
-        let why = match ranged("reason of a refusal", from.take(8)?, 0, 5)? {
-            0 => RefusedFor::Version,
-            1 => RefusedFor::Unknown,
-            2 => RefusedFor::Full,
-            3 => RefusedFor::Kinds(from.take(8)? as u8),
-            5 => RefusedFor::Over,
-            _ => {
-                let (kind, name) = (from.take(8)? as u8, read_name(from)?);
-                let count = ranged("number of fields", from.take(8)?, 0, MOST_FIELDS)?;
-                let mut fields = Vec::new();
-                for _ in 0..count {
-                    fields.push((read_name(from)?, from.take(32)?));
-                }
-                RefusedFor::Layout(ForeignLayout { kind, name, fields })
-            }
-        };
-        Ok(Self { asked_us, why })
+        match &mut self.why {
+            RefusedFor::Version | RefusedFor::Unknown | RefusedFor::Full | RefusedFor::Over => Ok(()),
+            RefusedFor::Kinds(count) => way.byte("rules there", count, 8, number),
+            RefusedFor::Layout(layout) => layout.rows(way),
+        }
     }
 }

@@ -3,15 +3,17 @@
 //! Behind the envelope: a number, the number expected of the other way's pieces, what it carries, and whether it was sent before: 40 bits. The
 //! message follows, from a whole byte on, as it would behind an envelope of its own; it is read when its turn has come.
 
-use super::bits::{BitReader, BitWriter};
+use super::bits::BitWriter;
 use super::error::WireError;
+use super::fields::FieldValue;
 use super::kind::MessageKind;
+use super::rows::{Passed, Way, number, written};
 
 /// Instead of a kind: it carries nothing.
 const NOTHING: u32 = 127;
 
 /// What stands before the message.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct SegmentHead {
     /// Which it is, modulo 2^16; of one without a message it says nothing.
     pub number: u16,
@@ -24,7 +26,7 @@ pub struct SegmentHead {
 }
 
 /// A piece of an ordered stream, with a message or only with word of what has come.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Segment {
     /// What stands before the message.
     pub head: SegmentHead,
@@ -33,40 +35,46 @@ pub struct Segment {
 }
 
 impl SegmentHead {
-    pub(crate) fn write(&self, out: &mut BitWriter) {
-        out.put(u32::from(self.number), 16);
-        out.put(u32::from(self.expects), 16);
-        out.put(self.kind.map_or(NOTHING, |kind| kind as u32), 7);
-        out.flag(self.again);
-    }
-
-    /// Reads it; what may not travel in a stream is refused.
-    pub(super) fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        let (number, expects) = (from.take(16)? as u16, from.take(16)? as u16);
-        let code = from.take(7)?;
-        let kind = match MessageKind::from_number(code as u16).filter(|kind| kind.may_be_streamed()) {
+    /// All of it. What may not travel in a stream is refused.
+    pub(super) fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
+        way.word("piece", &mut self.number, number)?;
+        way.word("expects piece", &mut self.expects, number)?;
+        let carried = |code: u32| MessageKind::from_number(code as u16).filter(|kind| kind.may_be_streamed());
+        let mut code = self.kind.map_or(NOTHING, |kind| kind as u32);
+        let words = |code| FieldValue::Words(carried(code).map_or("nothing", MessageKind::name).to_owned());
+        way.bits("carries", &mut code, 7, words)?;
+        self.kind = match carried(code) {
             None if code == NOTHING => None,
             None => return Err(WireError::Kind(code as u16)),
             kind => kind,
         };
-        Ok(Self { number, expects, kind, again: from.flag()? })
+        way.flag("sent before", &mut self.again)
+    }
+
+    /// Appends it.
+    pub(crate) fn write(mut self, out: &mut BitWriter) {
+        written(self.rows(out));
     }
 }
 
 impl Segment {
-    /// Appends the piece.
+    /// All of it.
+    pub(super) fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
+        self.head.rows(way)?;
+        // One without a message ends here.
+        if self.head.kind.is_some() { way.rest(&mut self.body) } else { Ok(()) }
+    }
+}
+
+#[cfg(test)]
+impl Segment {
     pub(crate) fn write(&self, out: &mut BitWriter) {
-        self.head.write(out);
-        self.body.iter().for_each(|byte| out.put(u32::from(*byte), 8));
+        written(self.clone().rows(out));
     }
 
-    pub(crate) fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        let head = SegmentHead::read(from)?;
-        let mut body = Vec::new();
-        // One without a message ends here.
-        while head.kind.is_some() && from.left() > 0 {
-            body.push(from.take(8)? as u8);
-        }
-        Ok(Self { head, body })
+    pub(crate) fn read(from: &mut super::BitReader<'_>) -> Result<Self, WireError> {
+        let mut read = Self::default();
+        read.rows(from)?;
+        Ok(read)
     }
 }

@@ -1,11 +1,13 @@
 //! Everybody at one tick, coming down.
 
-use super::bits::{BitReader, BitRow, BitWriter};
+use super::ENTITY_ID_BITS;
+use super::bits::{BitRow, BitWriter};
 use super::datagram::Header;
-use super::entity::{ENTITY_ID_BITS, entity_ahead, write_entity};
 use super::error::{WireError, ranged};
-use super::lanes::{read_exact, read_input, read_lanes, write_exact, write_input, write_lanes};
-use super::news::{NEWS_BITS, News, read_news, write_news};
+use super::fields::FieldValue;
+use super::lanes::write_input;
+use super::news::{NEWS_BITS, News, news_rows};
+use super::rows::{Passed, Way, number, written};
 use crate::data::{Input, State};
 use crate::ids::EntityId;
 use crate::schema::Schema;
@@ -16,7 +18,7 @@ use crate::tick::WireTick;
 pub const TELEPORT_BITS: u32 = 3;
 
 /// What of its owner's a state includes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Used {
     /// The newest of its ticks.
     pub tick: WireTick,
@@ -28,7 +30,7 @@ pub struct Used {
 }
 
 /// One entity in a snapshot.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct EntityRef {
     /// Which.
     pub id: EntityId,
@@ -41,7 +43,7 @@ pub struct EntityRef {
 }
 
 /// One entity's state as received.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct EntityRecord {
     /// Which entity.
     pub entity: EntityRef,
@@ -50,7 +52,7 @@ pub struct EntityRecord {
 }
 
 /// What a snapshot says besides states.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct SnapshotHead {
     /// The tick shown.
     pub tick: WireTick,
@@ -63,7 +65,7 @@ pub struct SnapshotHead {
 }
 
 /// Everybody at one tick.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Snapshot {
     /// What it says besides.
     pub head: SnapshotHead,
@@ -73,8 +75,17 @@ pub struct Snapshot {
     pub inputs: Option<Vec<Option<Input>>>,
 }
 
+/// How much follows the head of a snapshot.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(super) struct Extent {
+    /// How many entities.
+    pub(super) entities: u8,
+    /// Whether what they were made with follows as well.
+    pub(super) with_inputs: bool,
+}
+
 /// In the place of the ticks to the next one, which are never none: inputs follow, and that number is in the next eight bits.
-pub(super) const INPUTS_FOLLOW: u32 = 0;
+const INPUTS_FOLLOW: u32 = 0;
 
 /// Bits of a snapshot without its entities, with its envelope and the most news it may carry.
 const SNAPSHOT_BITS: u32 = Header::BITS + 16 + 8 + (1 + 8) + NEWS_BITS + 8;
@@ -99,7 +110,7 @@ pub fn write_snapshot<'a>(
     inputs: Option<&[Option<Input>]>,
 ) {
     write_head(out, head, entities.clone().count(), inputs.is_some());
-    entities.clone().for_each(|(entity, state)| write_record(out, kinds, &entity, state));
+    entities.clone().for_each(|(entity, state)| write_record(out, kinds, entity, state));
     let others = entities.filter(|(entity, _)| entity.own.is_none()).map(|(entity, _)| entity.kind);
     if let Some(inputs) = inputs {
         out.append(&input_rows(kinds, others.zip(inputs.iter().map(Option::as_ref))));
@@ -109,7 +120,7 @@ pub fn write_snapshot<'a>(
 /// An entity as all get it who do not own it.
 pub(crate) fn seen_record(kinds: &Kinds, entity: &EntityRef, state: &State) -> BitRow {
     let mut out = BitWriter::new();
-    write_record(&mut out, kinds, &EntityRef { own: None, ..*entity }, state);
+    write_record(&mut out, kinds, EntityRef { own: None, ..*entity }, state);
     out.into_row()
 }
 
@@ -123,7 +134,7 @@ pub(crate) fn write_shared<'a>(
 ) {
     write_head(out, head, entities.clone().count(), inputs.is_some());
     for (entity, state, seen) in entities {
-        if entity.own.is_some() { write_record(out, kinds, &entity, state) } else { out.append(seen) }
+        if entity.own.is_some() { write_record(out, kinds, entity, state) } else { out.append(seen) }
     }
     inputs.into_iter().for_each(|inputs| out.append(inputs));
 }
@@ -139,82 +150,110 @@ pub(crate) fn input_rows<'a>(kinds: &Kinds, inputs: impl Iterator<Item = (u8, Op
 }
 
 fn write_head(out: &mut BitWriter, head: &SnapshotHead, entities: usize, with_inputs: bool) {
-    out.put(u32::from(head.tick.0), 16);
-    if with_inputs {
-        out.put(INPUTS_FOLLOW, 8);
-    }
-    out.put(u32::from(head.every), 8);
-    out.flag(head.margin.is_some());
-    out.put(u32::from(head.margin.unwrap_or(0) as u8), 8);
-    out.put(entities as u32, 8);
-    write_news(out, &head.news);
+    written(head.clone().rows(out, &mut Extent { entities: entities as u8, with_inputs }));
 }
 
-fn write_record(out: &mut BitWriter, kinds: &Kinds, entity: &EntityRef, state: &State) {
-    write_entity(out, entity.id);
-    out.put(u32::from(entity.kind), 8);
-    out.put(u32::from(entity.teleports), TELEPORT_BITS);
-    out.flag(entity.own.is_some());
-    let plan = kinds.plan(entity.kind);
-    match entity.own {
-        Some(used) => {
-            out.put(u32::from(used.tick.0), 16);
-            out.put(u32::from(used.made_up), 8);
-            out.flag(used.shared);
-            write_exact(out, plan, state);
+fn write_record(out: &mut BitWriter, kinds: &Kinds, entity: EntityRef, state: &State) {
+    written(EntityRecord { entity, state: *state }.rows(out, kinds));
+}
+
+impl SnapshotHead {
+    /// What stands before the entities, and how much follows it.
+    pub(super) fn rows<W: Way>(&mut self, way: &mut W, extent: &mut Extent) -> Passed {
+        way.tick("tick", &mut self.tick)?;
+        self.interval(way, &mut extent.with_inputs)?;
+        let mut known = self.margin.is_some();
+        way.flag("margin known", &mut known)?;
+        let mut margin = self.margin.unwrap_or(0) as u8;
+        let show = |margin| if known { FieldValue::Quarters(margin as u8 as i8) } else { FieldValue::Nothing };
+        way.byte("least margin", &mut margin, 8, show)?;
+        self.margin = known.then_some(margin as i8);
+        way.byte("entities", &mut extent.entities, 8, number)?;
+        news_rows(way, &mut self.news)?;
+        way.of(None);
+        Ok(())
+    }
+
+    /// Ticks to the next one, behind word that inputs follow.
+    fn interval<W: Way>(&mut self, way: &mut W, with_inputs: &mut bool) -> Passed {
+        const NAME: &str = "ticks to the next";
+        let mut first = if *with_inputs { INPUTS_FOLLOW } else { u32::from(self.every) };
+        let rows = |way: &mut W, first: &mut u32| {
+            way.bits(NAME, first, 8, number)?;
+            *with_inputs = *first == INPUTS_FOLLOW;
+            if *with_inputs { way.byte(NAME, &mut self.every, 8, number) } else { Ok(()) }
+        };
+        way.one(&mut first, rows, |first| (NAME.to_owned(), number(*first)))?;
+        if !*with_inputs {
+            self.every = first as u8;
         }
-        None => write_lanes(out, &plan.seen, state),
+        ranged("snapshot interval", u32::from(self.every), 1, 255)?;
+        Ok(())
+    }
+}
+
+impl EntityRecord {
+    /// All of it.
+    fn rows<W: Way>(&mut self, way: &mut W, kinds: &Kinds) -> Passed {
+        let Self { entity: EntityRef { id, kind, teleports, own }, state } = self;
+        way.entity(id)?;
+        way.of(Some(*id));
+        way.byte("rule", kind, 8, number)?;
+        way.byte("teleports", teleports, TELEPORT_BITS, number)?;
+        let plan = kinds.plan_of(*kind).ok_or(WireError::EntityKind(*kind))?;
+        let mut is_own = own.is_some();
+        way.flag("own", &mut is_own)?;
+        if !is_own {
+            *own = None;
+            return way.rounded(&plan.seen, state);
+        }
+        let used = own.get_or_insert_default();
+        way.tick("used tick", &mut used.tick)?;
+        way.byte("of these made up", &mut used.made_up, 8, number)?;
+        way.flag("shared", &mut used.shared)?;
+        way.exact(plan, state)
     }
 }
 
 impl Snapshot {
-    pub(super) fn read(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
-        let tick = WireTick(from.take(16)? as u16);
-        let kinds = layouts.kinds(tick);
-        let first = from.take(8)?;
-        let with_inputs = first == INPUTS_FOLLOW;
-        let every = if with_inputs { from.take(8)? } else { first };
-        let every = ranged("snapshot interval", every, 1, 255)? as u8;
-        let known = from.flag()?;
-        let margin = Some(from.take(8)? as u8 as i8).filter(|_| known);
-        let count = from.take(8)?;
-        let news = read_news(from)?;
-        // What is reserved is bounded by what arrived.
-        let mut entities = Vec::with_capacity((count.min(from.left() / ENTITY_BITS)) as usize);
-        for _ in 0..count {
-            let mut row = from.row(ENTITY_BITS)?;
-            let id = entity_ahead(&mut row);
-            let (kind, teleports) = (row.take(8) as u8, row.take(TELEPORT_BITS) as u8);
-            let plan = kinds.plan_of(kind).ok_or(WireError::EntityKind(kind))?;
-            let own = if row.take(1) != 0 {
-                let (tick, made_up) = (WireTick(from.take(16)? as u16), from.take(8)? as u8);
-                Some(Used { tick, made_up, shared: from.flag()? })
-            } else {
-                None
-            };
-            let entity = EntityRef { id, kind, teleports, own };
-            entities.push(EntityRecord { entity, state: State::default() });
-            let Some(EntityRecord { state, .. }) = entities.last_mut() else { continue };
-            match own {
-                Some(_) => *state = read_exact(from, plan)?,
-                None => read_lanes(from, &plan.seen, state)?,
+    /// All of it.
+    pub(super) fn rows<W: Way>(&mut self, way: &mut W, layouts: &Layouts<'_>) -> Passed {
+        let mut extent = Extent { entities: self.entities.len() as u8, with_inputs: self.inputs.is_some() };
+        self.head.rows(way, &mut extent)?;
+        let kinds = layouts.kinds(self.head.tick);
+        if W::READS {
+            // What is reserved is bounded by what arrived.
+            self.entities.reserve_exact(usize::from(extent.entities).min(way.room(ENTITY_BITS)));
+        }
+        for place in 0..usize::from(extent.entities) {
+            if W::READS {
+                self.entities.push(EntityRecord::default());
+            }
+            self.entities[place].rows(way, kinds)?;
+        }
+        if extent.with_inputs {
+            self.input_rows(way, kinds)?;
+        }
+        way.of(None);
+        Ok(())
+    }
+
+    /// What those were made with that are not its receiver's.
+    fn input_rows<W: Way>(&mut self, way: &mut W, kinds: &Kinds) -> Passed {
+        let inputs = self.inputs.get_or_insert_default();
+        let others = self.entities.iter().filter(|record| record.entity.own.is_none());
+        for (place, EntityRecord { entity, .. }) in others.enumerate() {
+            if W::READS {
+                inputs.push(None);
+            }
+            way.of(Some(entity.id));
+            let mut known = inputs[place].is_some();
+            way.flag("input known", &mut known)?;
+            if known {
+                let plan = kinds.plan_of(entity.kind).ok_or(WireError::EntityKind(entity.kind))?;
+                way.input(plan, inputs[place].get_or_insert_default())?;
             }
         }
-        let inputs = with_inputs.then(|| read_inputs(from, kinds, &entities)).transpose()?;
-        Ok(Self { head: SnapshotHead { tick, every, margin, news }, entities, inputs })
+        Ok(())
     }
-}
-
-/// One of each entity that is not its receiver's.
-fn read_inputs(
-    from: &mut BitReader<'_>,
-    kinds: &Kinds,
-    entities: &[EntityRecord],
-) -> Result<Vec<Option<Input>>, WireError> {
-    let others = entities.iter().filter(|record| record.entity.own.is_none());
-    let read = |record: &EntityRecord| {
-        let plan = kinds.plan_of(record.entity.kind).ok_or(WireError::EntityKind(record.entity.kind))?;
-        if from.flag()? { Ok(Some(read_input(from, plan)?)) } else { Ok(None) }
-    };
-    others.map(read).collect()
 }

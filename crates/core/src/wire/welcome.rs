@@ -1,10 +1,12 @@
 //! Being let in.
 
-use super::bits::{BitReader, BitWriter};
-use super::error::{WireError, ranged};
+use super::bits::BitWriter;
+use super::error::ranged;
+use super::fields::FieldValue;
+use super::rows::{Passed, Way, micros, number, written};
 
 /// What a newcomer must know. The envelope names its connection.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Welcome {
     /// The clock in the envelope of the hello that this answers: an answer to another's hello is none.
     pub asked_us: u32,
@@ -25,34 +27,29 @@ pub struct Welcome {
 }
 
 impl Welcome {
-    /// Appends the message.
-    pub fn write(&self, out: &mut BitWriter) {
-        out.put(self.asked_us, 32);
-        out.put(u32::from(self.slot), 16);
-        out.long(self.base);
-        out.long(self.since_base_us);
-        out.put(u32::from(self.rate), 16);
-        out.put(u32::from(self.snapshot_every), 8);
-        out.put(self.frame_us, 32);
-        out.put(self.gone_ms, 32);
+    /// All of it.
+    pub(super) fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
+        way.bits("clock of the hello", &mut self.asked_us, 32, micros)?;
+        way.word("place", &mut self.slot, number)?;
+        way.long("base tick", &mut self.base, FieldValue::Number)?;
+        way.long("since the base", &mut self.since_base_us, |us| FieldValue::Real(us as f32 / 1e3, "ms"))?;
+        way.word("tick rate", &mut self.rate, |rate| FieldValue::Real(rate as f32, "Hz"))?;
+        way.byte("snapshot every", &mut self.snapshot_every, 8, number)?;
+        way.bits("server's frames", &mut self.frame_us, 32, micros)?;
+        way.bits("gone after", &mut self.gone_ms, 32, |ms| FieldValue::Real(ms as f32, "ms"))?;
+        if !W::READS {
+            return Ok(());
+        }
+        ranged("tick rate", u32::from(self.rate), 1, 1000)?;
+        ranged("snapshot interval", u32::from(self.snapshot_every), 1, 255)?;
+        // Beyond a century of microseconds, sums of times would overflow.
+        ranged("high half of the server time", (self.since_base_us >> 32) as u32, 0, 1 << 19)?;
+        ranged("high half of the base tick", (self.base >> 32) as u32, 0, 1 << 19)?;
+        Ok(())
     }
 
-    pub(super) fn read(from: &mut BitReader<'_>) -> Result<Self, WireError> {
-        let welcome = Self {
-            asked_us: from.take(32)?,
-            slot: from.take(16)? as u16,
-            base: from.long()?,
-            since_base_us: from.long()?,
-            rate: from.take(16)? as u16,
-            snapshot_every: from.take(8)? as u8,
-            frame_us: from.take(32)?,
-            gone_ms: from.take(32)?,
-        };
-        ranged("tick rate", u32::from(welcome.rate), 1, 1000)?;
-        ranged("snapshot interval", u32::from(welcome.snapshot_every), 1, 255)?;
-        // Beyond a century of microseconds, sums of times would overflow.
-        ranged("high half of the server time", (welcome.since_base_us >> 32) as u32, 0, 1 << 19)?;
-        ranged("high half of the base tick", (welcome.base >> 32) as u32, 0, 1 << 19)?;
-        Ok(welcome)
+    /// Appends the message.
+    pub fn write(mut self, out: &mut BitWriter) {
+        written(self.rows(out));
     }
 }

@@ -1,0 +1,330 @@
+//! The rows of messages, each said once.
+//!
+//! A message goes through its rows in their order. To write it, to read it, and to read it for people who want to see what each row says and costs are
+//! three [ways](Way) through the same rows, so that they cannot come to differ.
+
+use std::fmt::Display;
+
+use super::bits::{BitReader, BitWriter};
+use super::error::{WireError, ranged};
+use super::fields::{FieldValue, Noting};
+use super::lanes::{read_exact, read_input, read_lanes, write_exact, write_input, write_lanes};
+use crate::data::{Input, State};
+use crate::ids::EntityId;
+use crate::plan::{Plan, Rounded};
+use crate::tick::WireTick;
+
+/// What a row comes to.
+pub(super) type Passed = Result<(), WireError>;
+
+/// A number in few bits, from the least on. All bits set say that it is beyond what they hold: eight more follow.
+pub(super) struct Short {
+    pub(super) least: u32,
+    pub(super) bits: u32,
+}
+
+impl Short {
+    const fn most(&self) -> u32 {
+        (1 << self.bits) - 1
+    }
+
+    /// Bits that a number takes.
+    pub(super) const fn bits(&self, number: u32) -> u32 {
+        if number - self.least < self.most() { self.bits } else { self.bits + 8 }
+    }
+}
+
+/// A way through the rows of a message. What is said of a row besides its bits is for those who look at it.
+pub(super) trait Way: Sized {
+    /// Whether values come out of it. Where they go into it they are within their ranges by construction.
+    const READS: bool;
+
+    /// A number of 1 to 32 bits.
+    fn bits(&mut self, name: impl Display, value: &mut u32, bits: u32, show: impl FnOnce(u32) -> FieldValue) -> Passed;
+
+    /// A number of 64 bits.
+    fn long(&mut self, name: impl Display, value: &mut u64, show: impl FnOnce(u64) -> FieldValue) -> Passed;
+
+    /// A number that is mostly small.
+    fn short(
+        &mut self,
+        name: impl Display,
+        value: &mut u32,
+        form: &Short,
+        show: impl FnOnce(u32) -> FieldValue,
+    ) -> Passed;
+
+    /// Lanes of a state, rounded.
+    fn rounded(&mut self, rounded: &Rounded, state: &mut State) -> Passed;
+
+    /// All lanes of a state as they are.
+    fn exact(&mut self, plan: &Plan, state: &mut State) -> Passed;
+
+    /// An input.
+    fn input(&mut self, plan: &Plan, input: &mut Input) -> Passed;
+
+    /// Bytes up to the end.
+    fn rest(&mut self, bytes: &mut Vec<u8>) -> Passed;
+
+    /// The most things of so many bits that may still come.
+    fn room(&self, bits: u32) -> usize;
+
+    /// From here on it is about one of several entities, or about none.
+    fn of(&mut self, _entity: Option<EntityId>) {}
+
+    /// Rows that are looked at as one, with a name and a value of their own.
+    fn one<T>(
+        &mut self,
+        it: &mut T,
+        rows: impl FnOnce(&mut Self, &mut T) -> Passed,
+        _show: impl FnOnce(&T) -> (String, FieldValue),
+    ) -> Passed {
+        rows(self, it)
+    }
+
+    /// A number of at most eight bits.
+    fn byte(&mut self, name: impl Display, value: &mut u8, bits: u32, show: impl FnOnce(u32) -> FieldValue) -> Passed {
+        let mut wide = u32::from(*value);
+        self.bits(name, &mut wide, bits, show)?;
+        *value = wide as u8;
+        Ok(())
+    }
+
+    /// A number of sixteen bits.
+    fn word(&mut self, name: impl Display, value: &mut u16, show: impl FnOnce(u32) -> FieldValue) -> Passed {
+        let mut wide = u32::from(*value);
+        self.bits(name, &mut wide, 16, show)?;
+        *value = wide as u16;
+        Ok(())
+    }
+
+    /// A tick.
+    fn tick(&mut self, name: impl Display, tick: &mut WireTick) -> Passed {
+        self.word(name, &mut tick.0, |tick| FieldValue::Tick(WireTick(tick as u16)))
+    }
+
+    /// Yes or no.
+    fn flag(&mut self, name: impl Display, value: &mut bool) -> Passed {
+        let mut wide = u32::from(*value);
+        self.bits(name, &mut wide, 1, |value| FieldValue::Flag(value != 0))?;
+        *value = wide != 0;
+        Ok(())
+    }
+
+    /// Which entity.
+    fn entity(&mut self, id: &mut EntityId) -> Passed {
+        let rows = |way: &mut Self, id: &mut EntityId| {
+            way.word("index", &mut id.index, number)?;
+            way.byte("generation", &mut id.generation, 8, number)
+        };
+        self.one(id, rows, |id| ("entity".to_owned(), FieldValue::Entity(*id)))
+    }
+
+    /// A count, and as many things, each of at least so many bits; `range` is what the count may be.
+    fn list<T: Default>(
+        &mut self,
+        name: &'static str,
+        items: &mut Vec<T>,
+        (bits, least, range): (u32, u32, (u32, u32)),
+        mut each: impl FnMut(&mut Self, &mut T) -> Passed,
+    ) -> Passed {
+        let mut count = items.len() as u32;
+        self.bits(name, &mut count, bits, number)?;
+        if Self::READS {
+            let count = ranged(name, count, range.0, range.1)? as usize;
+            // What is reserved is bounded by what arrived.
+            items.reserve(count.min(self.room(least)));
+            for _ in 0..count {
+                items.push(T::default());
+                let last = items.len() - 1;
+                each(self, &mut items[last])?;
+            }
+            return Ok(());
+        }
+        items.iter_mut().try_for_each(|item| each(self, item))
+    }
+}
+
+/// What was written: no row of it has an error.
+pub(super) fn written(passed: Passed) {
+    passed.expect("what is written is within its ranges");
+}
+
+/// As a number.
+pub(super) const fn number(value: u32) -> FieldValue {
+    FieldValue::Number(value as u64)
+}
+
+/// Microseconds as milliseconds.
+pub(super) fn micros(value: u32) -> FieldValue {
+    FieldValue::Real(value as f32 / 1e3, "ms")
+}
+
+impl Way for BitWriter {
+    const READS: bool = false;
+
+    #[inline]
+    fn bits(&mut self, _: impl Display, value: &mut u32, bits: u32, _: impl FnOnce(u32) -> FieldValue) -> Passed {
+        self.put(*value, bits);
+        Ok(())
+    }
+
+    fn long(&mut self, _: impl Display, value: &mut u64, _: impl FnOnce(u64) -> FieldValue) -> Passed {
+        Self::long(self, *value);
+        Ok(())
+    }
+
+    #[inline]
+    fn short(&mut self, _: impl Display, value: &mut u32, form: &Short, _: impl FnOnce(u32) -> FieldValue) -> Passed {
+        let (code, most) = (*value - form.least, form.most());
+        self.put(code.min(most), form.bits);
+        if code >= most {
+            self.put(code - most, 8);
+        }
+        Ok(())
+    }
+
+    fn rounded(&mut self, rounded: &Rounded, state: &mut State) -> Passed {
+        write_lanes(self, rounded, state);
+        Ok(())
+    }
+
+    fn exact(&mut self, plan: &Plan, state: &mut State) -> Passed {
+        write_exact(self, plan, state);
+        Ok(())
+    }
+
+    fn input(&mut self, plan: &Plan, input: &mut Input) -> Passed {
+        write_input(self, plan, input);
+        Ok(())
+    }
+
+    fn rest(&mut self, bytes: &mut Vec<u8>) -> Passed {
+        bytes.iter().for_each(|byte| self.put(u32::from(*byte), 8));
+        Ok(())
+    }
+
+    fn room(&self, _: u32) -> usize {
+        0
+    }
+}
+
+impl Way for BitReader<'_> {
+    const READS: bool = true;
+
+    #[inline]
+    fn bits(&mut self, _: impl Display, value: &mut u32, bits: u32, _: impl FnOnce(u32) -> FieldValue) -> Passed {
+        *value = self.take(bits)?;
+        Ok(())
+    }
+
+    fn long(&mut self, _: impl Display, value: &mut u64, _: impl FnOnce(u64) -> FieldValue) -> Passed {
+        *value = Self::long(self)?;
+        Ok(())
+    }
+
+    #[inline]
+    fn short(&mut self, _: impl Display, value: &mut u32, form: &Short, _: impl FnOnce(u32) -> FieldValue) -> Passed {
+        let code = self.take(form.bits)?;
+        let more = if code == form.most() { self.take(8)? } else { 0 };
+        *value = form.least + code + more;
+        Ok(())
+    }
+
+    fn rounded(&mut self, rounded: &Rounded, state: &mut State) -> Passed {
+        read_lanes(self, rounded, state)
+    }
+
+    fn exact(&mut self, plan: &Plan, state: &mut State) -> Passed {
+        *state = read_exact(self, plan)?;
+        Ok(())
+    }
+
+    fn input(&mut self, plan: &Plan, input: &mut Input) -> Passed {
+        *input = read_input(self, plan)?;
+        Ok(())
+    }
+
+    fn rest(&mut self, bytes: &mut Vec<u8>) -> Passed {
+        while self.left() > 0 {
+            bytes.push(self.take(8)? as u8);
+        }
+        Ok(())
+    }
+
+    fn room(&self, bits: u32) -> usize {
+        (self.left() / bits) as usize
+    }
+}
+
+impl Way for Noting<'_> {
+    const READS: bool = true;
+
+    fn bits(&mut self, name: impl Display, value: &mut u32, bits: u32, show: impl FnOnce(u32) -> FieldValue) -> Passed {
+        self.from.bits("", value, bits, number)?;
+        self.note(name, bits, show(*value));
+        Ok(())
+    }
+
+    fn long(&mut self, name: impl Display, value: &mut u64, show: impl FnOnce(u64) -> FieldValue) -> Passed {
+        *value = self.from.long()?;
+        self.note(name, 64, show(*value));
+        Ok(())
+    }
+
+    fn short(
+        &mut self,
+        name: impl Display,
+        value: &mut u32,
+        form: &Short,
+        show: impl FnOnce(u32) -> FieldValue,
+    ) -> Passed {
+        self.from.short("", value, form, number)?;
+        self.note(name, form.bits(*value), show(*value));
+        Ok(())
+    }
+
+    fn rounded(&mut self, rounded: &Rounded, state: &mut State) -> Passed {
+        read_lanes(&mut self.from, rounded, state)?;
+        rounded.fields.iter().for_each(|field| self.note_lanes(field, state));
+        Ok(())
+    }
+
+    fn exact(&mut self, plan: &Plan, state: &mut State) -> Passed {
+        *state = read_exact(&mut self.from, plan)?;
+        plan.exact_fields.iter().for_each(|field| self.note_lanes(field, state));
+        Ok(())
+    }
+
+    fn input(&mut self, plan: &Plan, input: &mut Input) -> Passed {
+        *input = read_input(&mut self.from, plan)?;
+        plan.input.iter().for_each(|lanes| self.note_input(lanes, input));
+        Ok(())
+    }
+
+    fn rest(&mut self, bytes: &mut Vec<u8>) -> Passed {
+        self.from.rest(bytes)
+    }
+
+    fn room(&self, bits: u32) -> usize {
+        self.from.room(bits)
+    }
+
+    fn of(&mut self, entity: Option<EntityId>) {
+        self.of = entity;
+    }
+
+    fn one<T>(
+        &mut self,
+        it: &mut T,
+        rows: impl FnOnce(&mut Self, &mut T) -> Passed,
+        show: impl FnOnce(&T) -> (String, FieldValue),
+    ) -> Passed {
+        let before = self.all.len();
+        rows(self, it)?;
+        let bits = self.all.drain(before..).map(|field| field.bits).sum();
+        let (name, value) = show(it);
+        self.note(name, bits, value);
+        Ok(())
+    }
+}
