@@ -8,7 +8,6 @@
 use std::collections::VecDeque;
 
 use crate::tick::{HostNanos, Rate};
-use crate::wire::Ack;
 
 /// Whether messages are sent as often as is set, or less often where the way carries less.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -75,8 +74,8 @@ impl Least {
 /// What is known of the way of one's own datagrams.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Pacing {
-    /// Sequence number and bytes of the last ones, with what is known to have arrived.
-    sent: VecDeque<(u16, u32, bool)>,
+    /// Bytes of the last ones.
+    sent: VecDeque<u32>,
     /// When bytes were acknowledged, and how many.
     carried: VecDeque<(HostNanos, u32)>,
     /// Round trips, and transits of what came back on a clock of its own.
@@ -94,22 +93,21 @@ pub(crate) struct Pacing {
 
 impl Pacing {
     /// A datagram of so many bytes leaves.
-    pub(crate) fn sent(&mut self, sequence: u16, bytes: usize) {
-        self.sent.push_back((sequence, bytes as u32 + HEADERS, false));
+    pub(crate) fn sent(&mut self, bytes: usize) {
+        self.sent.push_back(bytes as u32 + HEADERS);
         if self.sent.len() > SENT {
             self.sent.pop_front();
         }
     }
 
+    /// A datagram of so many bytes is known to have come.
+    pub(crate) fn arrived(&mut self, now: HostNanos, bytes: u32) {
+        self.carried.push_back((now, bytes + HEADERS));
+    }
+
     /// Something that left the other side by its clock at `sent_us` acknowledges; a round trip was measured by it. `usual` nanoseconds are set
     /// to lie between messages.
-    pub(crate) fn told(&mut self, now: HostNanos, sent_us: u32, ack: &Ack, round_trip: i64, usual: i64) {
-        for (sequence, bytes, arrived) in &mut self.sent {
-            if !*arrived && ack.has(*sequence) {
-                *arrived = true;
-                self.carried.push_back((now, *bytes));
-            }
-        }
+    pub(crate) fn told(&mut self, now: HostNanos, sent_us: u32, round_trip: i64, usual: i64) {
         while self.carried.front().is_some_and(|(at, _)| now.since(*at) > COUNTED) {
             self.carried.pop_front();
         }
@@ -166,7 +164,7 @@ impl Pacing {
     fn carries(&self) -> Option<f64> {
         let (first, last) = (self.carried.front()?.0, self.carried.back()?.0);
         let carried: u32 = self.carried.iter().skip(1).map(|(_, bytes)| *bytes).sum();
-        let each = self.sent.iter().map(|(_, bytes, _)| f64::from(*bytes)).sum::<f64>() / self.sent.len() as f64;
+        let each = self.sent.iter().map(|bytes| f64::from(*bytes)).sum::<f64>() / self.sent.len() as f64;
         let span = last.since(first);
         (carried > 0 && span > 0).then(|| each / (f64::from(carried) / span as f64))
     }
@@ -195,10 +193,9 @@ mod tests {
         let (rate, set) = (Rate::new(60).expect("a rate"), 3);
         let mut pacing = Pacing::default();
         let (mut free, mut since) = (0i64, 0u8);
-        let mut under_way: VecDeque<(i64, i64, u16)> = VecDeque::new();
+        let mut under_way: VecDeque<(i64, i64)> = VecDeque::new();
         let mut all = vec![(0, 0); seconds as usize];
-        let mut acked: Option<(u16, u32, i64, i64)> = None;
-        let mut sequence = 0u16;
+        let mut acked: Option<(i64, i64)> = None;
         for tick in 0..seconds * 60 {
             let now = tick * rate.nanos();
             since += 1;
@@ -208,22 +205,20 @@ mod tests {
                 free = free.max(now) + takes as i64;
                 let row = &mut all[(now / 1_000_000_000) as usize];
                 *row = (row.0.max(free - now), row.1 + 1);
-                pacing.sent(sequence, 350 - HEADERS as usize);
-                under_way.push_back((now, free + (way.latency)(now), sequence));
-                sequence += 1;
+                pacing.sent(350 - HEADERS as usize);
+                under_way.push_back((now, free + (way.latency)(now)));
             }
             // Each tick something comes back that left 40 ms ago, and says what had arrived by then.
             let then = now - 40 * MS;
-            let arrived = under_way.iter().take_while(|(_, arrives, _)| *arrives <= then).count();
-            for (left, arrives, number) in under_way.drain(..arrived) {
-                let mask = acked.map_or(0, |(newest, mask, ..)| mask << (number - newest) | 1 << (number - newest - 1));
-                acked = Some((number, mask, left, arrives));
+            let arrived = under_way.iter().take_while(|(_, arrives)| *arrives <= then).count();
+            for (left, arrives) in under_way.drain(..arrived) {
+                pacing.arrived(HostNanos(now), 350 - HEADERS);
+                acked = Some((left, arrives));
             }
-            if let Some((newest, mask, left, arrives)) = acked {
-                let ack = Ack { newest, mask, hold: 0 };
+            if let Some((left, arrives)) = acked {
                 let there = (77_000_000 + then / 1000) as u32;
                 let round_trip = now - left - (then - arrives);
-                pacing.told(HostNanos(now), there, &ack, round_trip, 3 * rate.nanos());
+                pacing.told(HostNanos(now), there, round_trip, 3 * rate.nanos());
             }
         }
         all
@@ -261,10 +256,11 @@ mod tests {
         let mut pacing = Pacing::default();
         let rate = Rate::new(60).expect("a rate");
         pacing.apart = 20.0 * rate.nanos() as f64;
-        for n in 0..2000u16 {
-            pacing.sent(n, 300);
-            let now = HostNanos(i64::from(n) * 16 * MS);
-            pacing.told(now, (now.0 / 1000) as u32, &Ack { newest: n, mask: 0, hold: 0 }, 80 * MS, 3 * rate.nanos());
+        for n in 0..2000 {
+            pacing.sent(300);
+            let now = HostNanos(n * 16 * MS);
+            pacing.arrived(now, 300);
+            pacing.told(now, (now.0 / 1000) as u32, 80 * MS, 3 * rate.nanos());
         }
         assert_eq!(pacing.every(rate, 3, 60), 3, "after half a minute");
     }

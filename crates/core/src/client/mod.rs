@@ -45,7 +45,6 @@ use crate::data::{Input, State};
 use crate::event::{ClockFact, Fact, Sink, tell};
 use crate::frame::Frame;
 use crate::ids::{EntityId, Life, PeerId, Token};
-use crate::pacing::SendRate;
 use crate::remote::{DrawnSpot, DrawnState, Shown};
 use crate::schema::Schema;
 use crate::session::{Ingredients, Layouts, Owned, Timeline};
@@ -247,10 +246,8 @@ impl Client {
         }
         playing.spoken_to(now);
         if let Some(ack) = &header.ack {
-            let adapts = self.settings.rate == SendRate::Adapted;
-            let round_trip = if adapts { self.acks.round_trip(ack, now) } else { None };
             let lent = (playing.ticks.rate(), &self.settings);
-            playing.sending.acknowledged((ack, header.sent_us), now, round_trip, lent);
+            playing.sending.acknowledged((ack, header.sent_us), now, &mut self.acks, lent);
         }
         self.measure(now, header);
         match message {

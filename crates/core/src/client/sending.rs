@@ -12,7 +12,7 @@ use crate::ids::PeerId;
 use crate::pacing::{Pacing, SendRate};
 use crate::stream::{Delivered, InputsOver, Over, Stream};
 use crate::tick::{HostNanos, Rate, Tick};
-use crate::wire::{Ack, Acks, BitWriter, Header, MAX_REPEATS, MessageKind, Segment};
+use crate::wire::{Ack, Acks, BitWriter, Header, Load, MAX_REPEATS, MessageKind, Segment};
 
 /// However little a way carries, messages are no more ticks apart.
 const MOST_APART: u8 = 8;
@@ -118,21 +118,24 @@ pub(super) struct Sending {
 }
 
 impl Sending {
-    /// The server said, by its clock at `sent_us`, what it has decoded; where messages keep to what the way carries, a round trip was measured by it.
+    /// The server said, by its clock at `sent_us`, what it has decoded.
     pub(super) fn acknowledged(
         &mut self,
         (ack, sent_us): (&Ack, u32),
         now: HostNanos,
-        round_trip: Option<i64>,
+        acks: &mut Acks,
         (rate, settings): (Rate, &ClientSettings),
     ) {
         self.losses.told(ack, now);
         if let Some(stream) = &mut self.stream {
             stream.told(now, ack);
         }
-        if let Some(round_trip) = round_trip {
+        if settings.rate == SendRate::Adapted
+            && let Some(round_trip) = acks.round_trip(ack, now)
+        {
+            acks.arrived(ack).filter(|load| load.bytes > 0).for_each(|load| self.pacing.arrived(now, load.bytes));
             let usual = rate.nanos() * i64::from(settings.send_every);
-            self.pacing.told(now, sent_us, ack, round_trip, usual);
+            self.pacing.told(now, sent_us, round_trip, usual);
         }
     }
 
@@ -207,7 +210,8 @@ impl Sending {
         given.unsaid = 0;
         let bytes = out.finish();
         if context.settings.rate == SendRate::Adapted {
-            self.pacing.sent(header.sequence, bytes.len());
+            self.pacing.sent(bytes.len());
+            post.acks.holds(header.sequence, Load { bytes: bytes.len() as u32, ..Load::default() });
         }
         post.outbox.push_back(bytes);
     }
@@ -231,7 +235,8 @@ impl Sending {
         {
             self.pieces -= 1;
             if settings.rate == SendRate::Adapted {
-                self.pacing.sent(sent.sequence, sent.bytes.len());
+                self.pacing.sent(sent.bytes.len());
+                post.acks.holds(sent.sequence, Load { bytes: sent.bytes.len() as u32, ..Load::default() });
             }
             post.outbox.push_back(sent.bytes);
         }

@@ -16,7 +16,7 @@ use crate::session::{Layouts, Owned, Timeline};
 use crate::snapshot::Unacknowledged;
 use crate::stream::{Delivered, Over, Stream};
 use crate::tick::{HostNanos, Rate, Tick, WireTick};
-use crate::wire::{Account, Acks, BitReader, Claim, Header, Inputs, Message, MessageKind, Segment, WireError};
+use crate::wire::{Account, Acks, BitReader, Claim, Header, Inputs, Load, Message, MessageKind, Segment, WireError};
 
 /// What of an entity no longer owned is still read, and let go: as many as may lie in datagrams under way.
 const FORMER: usize = 16;
@@ -181,15 +181,21 @@ impl Peer {
         if first {
             self.heard = now;
             if let Some(ack) = &header.ack {
-                self.unacknowledged.acknowledged(ack);
+                let round_trip = self.acks.round_trip(ack, now);
+                for load in self.acks.arrived(ack) {
+                    if load.bytes > 0 {
+                        self.pacing.arrived(now, load.bytes);
+                    }
+                    load.snapshot.into_iter().for_each(|tick| self.unacknowledged.delivered(tick));
+                }
                 if let Some(stream) = &mut self.stream {
                     stream.told(now, ack);
                 }
                 if self.settings.rate == SendRate::Adapted
-                    && let Some(round_trip) = self.acks.round_trip(ack, now)
+                    && let Some(round_trip) = round_trip
                 {
                     let usual = rate.nanos() * i64::from(self.settings.snapshot_every);
-                    self.pacing.told(now, header.sent_us, ack, round_trip, usual);
+                    self.pacing.told(now, header.sent_us, round_trip, usual);
                 }
             }
         }
@@ -266,7 +272,9 @@ impl Peer {
         let (acks, epoch, adapts) = (&mut self.acks, self.id.epoch, self.settings.rate == SendRate::Adapted);
         while let Some(sent) = stream.poll(now, || acks.header(MessageKind::StreamDown, epoch, now)) {
             if adapts {
-                self.pacing.sent(sent.sequence, sent.bytes.len());
+                self.pacing.sent(sent.bytes.len());
+                let load = Load { bytes: sent.bytes.len() as u32, snapshot: None };
+                acks.holds(sent.sequence, load);
             }
             outbox.push_back((self.at, sent.bytes));
         }

@@ -9,7 +9,7 @@ use crate::pacing::SendRate;
 use crate::session::{Kinds, Owned};
 use crate::tick::{HostNanos, Rate, Tick};
 use crate::wire::{
-    BitRow, BitWriter, ClockTold, EntityRef, MAX_DATAGRAM, MessageKind, PullBack, SnapshotHead, Used, input_rows,
+    BitRow, BitWriter, ClockTold, EntityRef, Load, MAX_DATAGRAM, MessageKind, PullBack, SnapshotHead, Used, input_rows,
     seen_record, snapshot_bytes, write_shared,
 };
 use crate::world::{Entity, World};
@@ -34,12 +34,14 @@ pub(super) fn snapshot(
     let mut out = BitWriter::new();
     let header = peer.acks.header(MessageKind::Snapshot, peer.id.epoch, now);
     header.write(&mut out);
-    peer.unacknowledged.sent(header.sequence, tick);
     say_snapshot(peer, (world, seen), kinds, (tick, rate), &mut out);
     let bytes = out.finish();
-    if peer.settings.rate == SendRate::Adapted {
-        peer.pacing.sent(header.sequence, bytes.len());
+    let counts = peer.settings.rate == SendRate::Adapted;
+    if counts {
+        peer.pacing.sent(bytes.len());
     }
+    let load = Load { bytes: if counts { bytes.len() as u32 } else { 0 }, snapshot: Some(tick) };
+    peer.acks.holds(header.sequence, load);
     bytes
 }
 

@@ -4,10 +4,7 @@
 use std::collections::VecDeque;
 
 use crate::tick::Tick;
-use crate::wire::{Ack, NEWS_BITS, News};
-
-/// Snapshots remembered until they are acknowledged: more than an acknowledgement reaches back.
-const SENT: usize = 64;
+use crate::wire::{NEWS_BITS, News};
 
 #[derive(Clone, Debug)]
 struct Item {
@@ -20,8 +17,6 @@ struct Item {
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Unacknowledged {
     items: VecDeque<Item>,
-    /// Sequence number and tick of the last snapshots.
-    sent: VecDeque<(u16, Tick)>,
 }
 
 impl Unacknowledged {
@@ -44,25 +39,6 @@ impl Unacknowledged {
         told
     }
 
-    /// The snapshot of a tick goes out with this number.
-    pub(crate) fn sent(&mut self, sequence: u16, tick: Tick) {
-        self.sent.push_back((sequence, tick));
-        if self.sent.len() > SENT {
-            self.sent.pop_front();
-        }
-    }
-
-    /// The receiver says what it has understood.
-    pub(crate) fn acknowledged(&mut self, ack: &Ack) {
-        if self.items.is_empty() {
-            return;
-        }
-        let arrived = |(sequence, tick): &(u16, Tick)| ack.has(*sequence).then_some(*tick);
-        if let Some(newest) = self.sent.iter().filter_map(arrived).max() {
-            self.delivered(newest);
-        }
-    }
-
     /// The snapshot of a tick is known to have come.
     pub(crate) fn delivered(&mut self, tick: Tick) {
         self.items.retain(|item| item.since.is_none_or(|since| since > tick));
@@ -70,7 +46,7 @@ impl Unacknowledged {
 
     /// Bytes it takes, roughly.
     pub(crate) fn bytes(&self) -> usize {
-        self.items.len() * size_of::<Item>() + self.sent.len() * size_of::<(u16, Tick)>()
+        self.items.len() * size_of::<Item>()
     }
 }
 
@@ -84,23 +60,18 @@ mod tests {
         News::Gone(EntityId::first(index))
     }
 
-    const fn ack(newest: u16, mask: u32) -> Ack {
-        Ack { newest, mask, hold: 0 }
-    }
-
     #[test]
     fn news_is_told_until_a_snapshot_that_held_it_has_arrived() {
         let mut unacknowledged = Unacknowledged::default();
-        unacknowledged.sent(65_534, Tick(3));
+        unacknowledged.compose(Tick(3));
         unacknowledged.add(gone(1));
-        for (sequence, tick) in [(65_535, 6), (1, 9)] {
+        for tick in [6, 9] {
             assert_eq!(unacknowledged.compose(Tick(tick)), [gone(1)]);
-            unacknowledged.sent(sequence, Tick(tick));
         }
-        unacknowledged.acknowledged(&ack(65_534, 0));
+        unacknowledged.delivered(Tick(3));
         assert_eq!(unacknowledged.compose(Tick(12)), [gone(1)], "that one did not hold it");
-        // Number 1 did not arrive, the one before the wrap did.
-        unacknowledged.acknowledged(&ack(2, 1 << 2));
+        // The first that held it did not arrive, one after it did.
+        unacknowledged.delivered(Tick(9));
         assert!(unacknowledged.compose(Tick(15)).is_empty());
     }
 
@@ -109,10 +80,9 @@ mod tests {
         let mut unacknowledged = Unacknowledged::default();
         unacknowledged.add(News::Owned(EntityId::first(1), vec![4]));
         unacknowledged.compose(Tick(3));
-        unacknowledged.sent(1, Tick(3));
         unacknowledged.add(gone(1));
         assert_eq!(unacknowledged.compose(Tick(6)), [gone(1)]);
-        unacknowledged.acknowledged(&ack(1, 0));
+        unacknowledged.delivered(Tick(3));
         assert_eq!(unacknowledged.compose(Tick(9)), [gone(1)], "what arrived was the older word");
     }
 
@@ -131,13 +101,12 @@ mod tests {
                     unacknowledged.add(gone(added));
                     added += 1;
                 }
-                let (sequence, tick) = (n as u16, Tick(n as u64 * 3));
+                let tick = Tick(n as u64 * 3);
                 let news = unacknowledged.compose(tick);
                 prop_assert!(news.iter().map(News::bits).sum::<u32>() <= NEWS_BITS - 8);
-                unacknowledged.sent(sequence, tick);
                 if arrives {
                     heard.extend(news);
-                    unacknowledged.acknowledged(&ack(sequence, 0));
+                    unacknowledged.delivered(tick);
                 }
             }
             prop_assert!((0..added).all(|n| heard.contains(&gone(n))));

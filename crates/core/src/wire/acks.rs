@@ -1,8 +1,9 @@
-//! What has been understood of the other side, and how long its answers take.
+//! What has been understood of the other side, how long its answers take, and what of one's own has come: the one ledger of what was sent in which
+//! datagram.
 
 use super::datagram::{Ack, Header};
 use super::kind::MessageKind;
-use crate::tick::HostNanos;
+use crate::tick::{HostNanos, Tick};
 
 /// What one side has decoded of the other's datagrams, and when it sent its own.
 #[derive(Clone, Debug)]
@@ -19,15 +20,26 @@ struct Seen {
     at: HostNanos,
 }
 
-/// A datagram of one's own, remembered for measuring the round trip.
+/// A datagram of one's own.
 #[derive(Clone, Copy, Debug, Default)]
 struct Sent {
     sequence: u16,
-    at: HostNanos,
     known: bool,
+    arrived: bool,
+    at: HostNanos,
+    load: Load,
 }
 
-/// Datagrams remembered: a second at 256 a second, beyond which a round trip is not measured.
+/// What is to be known of a datagram once it has come.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Load {
+    /// Its bytes, where they count for the pace at which is sent; else none.
+    pub(crate) bytes: u32,
+    /// The tick of the snapshot that it holds, where it does.
+    pub(crate) snapshot: Option<Tick>,
+}
+
+/// Datagrams remembered: a second at 256 a second, beyond which a round trip is not measured. More than an acknowledgement reaches back.
 const SENT: usize = 256;
 
 /// Ten seconds: at most 20,000 datagrams at two a tick and 1000 Hz, well below half of the number space.
@@ -69,13 +81,33 @@ impl Acks {
     pub fn header(&mut self, kind: MessageKind, epoch: u8, now: HostNanos) -> Header {
         let sequence = self.next;
         self.next = self.next.wrapping_add(1);
-        self.sent[usize::from(sequence) % SENT] = Sent { sequence, at: now, known: true };
+        self.sent[usize::from(sequence) % SENT] =
+            Sent { sequence, at: now, known: true, arrived: false, load: Load::default() };
         let ack = self.seen.map(|s| Ack {
             newest: s.newest,
             mask: s.mask,
             hold: (now.since(s.at) / 100_000).clamp(0, i64::from(u16::MAX)) as u16,
         });
         Header { kind, epoch, sequence, ack, sent_us: (now.0 / 1000) as u32 }
+    }
+
+    /// Notes what the datagram of that number holds.
+    pub(crate) fn holds(&mut self, sequence: u16, load: Load) {
+        let sent = &mut self.sent[usize::from(sequence) % SENT];
+        if sent.known && sent.sequence == sequence {
+            sent.load = load;
+        }
+    }
+
+    /// What one's own datagrams hold that are known to have come by an acknowledgement and were not before, the oldest first.
+    pub(crate) fn arrived<'a>(&'a mut self, ack: &'a Ack) -> impl Iterator<Item = Load> + 'a {
+        (0..=32u16).rev().filter_map(|back| {
+            let sequence = ack.newest.wrapping_sub(back);
+            let sent = &mut self.sent[usize::from(sequence) % SENT];
+            let is_new = sent.known && !sent.arrived && sent.sequence == sequence && ack.has(sequence);
+            sent.arrived |= is_new;
+            is_new.then_some(sent.load)
+        })
     }
 
     /// Round trip in nanoseconds measured by an acknowledgement, the wait at the other side taken out.

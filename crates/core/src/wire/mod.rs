@@ -27,6 +27,7 @@ mod welcome;
 
 pub use account::Account;
 pub use acks::Acks;
+pub(crate) use acks::Load;
 pub use bits::{BitReader, BitRow, BitWriter};
 pub use carried::Carried;
 pub use claim::{Claim, PullBack, PullReason};

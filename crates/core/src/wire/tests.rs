@@ -9,7 +9,7 @@ use crate::ids::{EntityId, Life, Token};
 use crate::motion::Motion;
 use crate::quantiser::Quantiser;
 use crate::session::{Ingredients, KindPrint, Kinds, Layouts, Owned, Timeline};
-use crate::tick::{HostNanos, WireTick};
+use crate::tick::{HostNanos, Tick, WireTick};
 use crate::vec3::vec3;
 use crate::walker::Walker;
 
@@ -316,6 +316,27 @@ fn acknowledgements_tell_new_from_seen_and_measure_the_way() {
     let answer = there.header(MessageKind::Snapshot, 1, HostNanos(60_000_000)).ack.unwrap();
     assert_eq!((answer.newest, answer.mask), (2, 0b10));
     assert_eq!(here.round_trip(&answer, HostNanos(100_000_000)), Some(70_000_000));
+}
+
+#[test]
+fn what_a_datagram_holds_is_told_once_it_is_known_to_have_come_and_only_once() {
+    let mut acks = Acks::default();
+    let load = |n: u64| Load { bytes: 100, snapshot: Some(Tick(n)) };
+    // Numbers wrap on the way.
+    let sent: Vec<u16> = (0..65_600u64)
+        .map(|n| {
+            let sequence = acks.header(MessageKind::Snapshot, 1, HostNanos(0)).sequence;
+            acks.holds(sequence, load(n));
+            sequence
+        })
+        .collect();
+    let newest = sent[65_598];
+    let mut arrived = |newest, mask| acks.arrived(&Ack { newest, mask, hold: 0 }).collect::<Vec<_>>();
+    assert_eq!(arrived(newest, 0b101), [load(65_595), load(65_597), load(65_598)]);
+    assert_eq!(arrived(newest, 0b111), [load(65_596)], "the others were told");
+    assert_eq!(arrived(newest.wrapping_add(1), 0), [load(65_599)]);
+    assert_eq!(arrived(sent[1000], u32::MAX), [], "what was so long ago is forgotten");
+    assert_eq!(arrived(newest.wrapping_add(9), 0), [], "that was never sent");
 }
 
 proptest! {
