@@ -75,7 +75,7 @@ fn snapshot(c: &mut Criterion) {
         let entities = states.iter().enumerate().map(|(i, s)| {
             (EntityRef { id: EntityId::first(i as u16), kind: 0, teleports: 0, own: (i == 0).then_some(used) }, s)
         });
-        let head = SnapshotHead { tick: WireTick(9), every: 3, margin: None, news: Vec::new() };
+        let head = SnapshotHead { tick: WireTick(9), every: 3, ..SnapshotHead::default() };
         write_snapshot(&mut out, &head, &kinds, entities, None);
         out.finish()
     };

@@ -87,6 +87,13 @@ pub(crate) struct InputLanes {
     pub(crate) how: InputLane,
 }
 
+impl InputLanes {
+    /// How many lanes there are in all.
+    pub(crate) fn lanes(&self) -> usize {
+        usize::from(self.reals) + usize::from(!matches!(self.how, InputLane::Rounded(_)))
+    }
+}
+
 /// How lanes of an input are read.
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum InputLane {

@@ -5,8 +5,8 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 
 use velocitas_core::{
-    Bounds, Ground, Ingredients, Input, InputKind, Kinds, Schema, State, Vec3, WireTick, stick_quantiser, vec3,
-    wrap_angle,
+    BitReader, Bounds, Ground, Header, Ingredients, Input, InputKind, Kinds, Schema, State, Vec3, WireTick,
+    stick_quantiser, vec3, wrap_angle,
 };
 
 use velocitas_record::quantity::Takes;
@@ -336,14 +336,14 @@ fn withhold(post: &mut Post, bytes: Vec<u8>, for_ms: f32, now: LabTime) -> Vec<V
     post.drain(..).map(|(_, bytes)| bytes).collect()
 }
 
-/// Bytes before these say whose it is.
-const ENVELOPE_BYTES: usize = 16;
-
 fn nonsense(_: &mut Post, bytes: Vec<u8>, times: f32, now: LabTime) -> Vec<Vec<u8>> {
+    // What comes before says whose it is.
+    let mut reader = BitReader::new(&bytes);
+    let envelope = Header::read(&mut reader).map_or(0, |_| bytes.len() - (reader.left() / 8) as usize);
     let upside_down = |turn: usize| {
         let key = (now.0 as u8).wrapping_add(turn as u8) | 1;
         let body = bytes.iter().enumerate();
-        body.map(|(i, byte)| if i < ENVELOPE_BYTES { *byte } else { byte.wrapping_mul(key) ^ 0x5a }).collect()
+        body.map(|(i, byte)| if i < envelope { *byte } else { byte.wrapping_mul(key) ^ 0x5a }).collect()
     };
     // In front of what is true: or that would be dropped as heard already.
     let mut all: Vec<Vec<u8>> = (0..times.clamp(0.0, MOST_COPIES) as usize).map(upside_down).collect();

@@ -217,11 +217,12 @@ impl Client {
     }
 
     fn measure(&mut self, now: HostNanos, header: &Header) {
-        if let Some(sample) = header.ack.and_then(|ack| self.acks.round_trip(&ack, now)) {
-            self.round_trip.sample(sample);
-            if let Phase::Playing(playing) = &mut self.phase {
-                playing.clock.exchanged(now, header.sent_us, sample, &self.settings.clock);
-            }
+        // Without times it is not known how long its answer waited.
+        let Some((ack, sent_us)) = header.ack.zip(header.sent_us) else { return };
+        let Some(sample) = self.acks.round_trip(&ack, now) else { return };
+        self.round_trip.sample(sample);
+        if let Phase::Playing(playing) = &mut self.phase {
+            playing.clock.exchanged(now, sent_us, sample, &self.settings.clock);
         }
     }
 
@@ -347,7 +348,8 @@ impl Client {
         let Some(ticks) = joining::schedule(now, welcome, &self.round_trip, &self.frame, delay) else { return };
         let peer = PeerId { slot: welcome.slot, epoch: header.epoch };
         tell(sink, Fact::Joined { peer, tick: ticks.newest() });
-        let clock = Clock::new(now, header.sent_us, welcome, &self.round_trip);
+        let Some(sent_us) = header.sent_us else { return };
+        let clock = Clock::new(now, sent_us, welcome, &self.round_trip);
         let playing = Playing::new(ticks, (clock, delay), peer, welcome, self.arrangement, now);
         self.phase = Phase::Playing(Box::new(playing));
     }

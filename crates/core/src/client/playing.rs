@@ -77,6 +77,8 @@ pub(super) struct Playing {
     pub(super) peer: PeerId,
     arrangement: Arrangement,
     snapshot_every: u8,
+    /// Whether the server wants to know when what comes up left.
+    timed: bool,
     /// The own entities, and in the same order what is done with them.
     owned: Vec<Owned>,
     mine: Vec<Mine>,
@@ -111,6 +113,7 @@ impl Playing {
             peer,
             arrangement,
             snapshot_every: welcome.snapshot_every,
+            timed: true,
             owned: Vec::new(),
             mine: Vec::new(),
             spoken_of: Vec::new(),
@@ -190,7 +193,7 @@ impl Playing {
         (acks, outbox): (&mut Acks, &mut VecDeque<Vec<u8>>),
         sink: &mut S,
     ) {
-        let mut post = Post { peer: self.peer, now, acks, outbox };
+        let mut post = Post { peer: self.peer, now, timed: self.timed, acks, outbox };
         self.now = now;
         let due = self.ticks.advance(now);
         if due.dropped > 0 {
@@ -305,6 +308,7 @@ impl Playing {
             return;
         }
         self.snapshot_every = snapshot.head.every;
+        self.timed = snapshot.head.wants_times;
         self.heard = Some(tick);
         self.catch_up(lent, tick, sink);
         for record in &snapshot.entities {

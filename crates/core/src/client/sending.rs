@@ -84,13 +84,16 @@ pub(super) struct Saying<'a> {
 pub(super) struct Post<'a> {
     pub(super) peer: PeerId,
     pub(super) now: HostNanos,
+    /// Whether the other side measures by what comes.
+    pub(super) timed: bool,
     pub(super) acks: &'a mut Acks,
     pub(super) outbox: &'a mut VecDeque<Vec<u8>>,
 }
 
 impl Post<'_> {
     fn header(&mut self, kind: MessageKind) -> Header {
-        self.acks.header(kind, self.peer.epoch, self.now)
+        let header = self.acks.header(kind, self.peer.epoch, self.now);
+        if self.timed { header } else { header.untimed() }
     }
 }
 
@@ -121,7 +124,7 @@ impl Sending {
     /// The server said, by its clock at `sent_us`, what it has decoded.
     pub(super) fn acknowledged(
         &mut self,
-        (ack, sent_us): (&Ack, u32),
+        (ack, sent_us): (&Ack, Option<u32>),
         now: HostNanos,
         acks: &mut Acks,
         (rate, settings): (Rate, &ClientSettings),
@@ -131,7 +134,7 @@ impl Sending {
             stream.told(now, ack);
         }
         if settings.rate == SendRate::Adapted
-            && let Some(round_trip) = acks.round_trip(ack, now)
+            && let Some((round_trip, sent_us)) = acks.round_trip(ack, now).zip(sent_us)
         {
             acks.arrived(ack).filter(|load| load.bytes > 0).for_each(|load| self.pacing.arrived(now, load.bytes));
             let usual = rate.nanos() * i64::from(settings.send_every);

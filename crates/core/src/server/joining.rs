@@ -68,13 +68,13 @@ impl Server {
             self.welcome(now, peer, header);
         } else if !self.door.is_answer(now, from, &hello) {
             let cookie = self.door.cookie(now, from, hello.token, hello.life);
-            self.answer_stranger(now, from, 0, &Message::Challenge(Challenge { asked_us: header.sent_us, cookie }));
+            self.answer_stranger(now, from, 0, &Message::Challenge(Challenge { asked_us: asked_us(header), cookie }));
         } else {
             match self.let_in(now, from, &hello) {
                 Ok(peer) => self.welcome(now, peer, header),
                 Err(why) => {
                     self.pending_facts.push(Fact::Refused { from, why: why.denied() });
-                    let refusal = Refusal { asked_us: header.sent_us, why };
+                    let refusal = Refusal { asked_us: asked_us(header), why };
                     self.answer_stranger(now, from, 0, &Message::Refusal(refusal));
                 }
             }
@@ -179,7 +179,7 @@ impl Server {
             return;
         }
         let welcome = Welcome {
-            asked_us: asked.sent_us,
+            asked_us: asked_us(asked),
             slot: to.slot,
             base: self.ticks.base().0,
             since_base_us: (since_base / 1000) as u64,
@@ -213,4 +213,9 @@ impl Server {
 }
 
 /// Bytes of a refusal for speaking another version: a datagram shorter than its answer is not answered.
-const VERSION_REFUSAL: usize = (Header::BITS as usize + 32 + 8) / 8;
+const VERSION_REFUSAL: usize = (Header::BARE_BITS as usize + 32 + 8).div_ceil(8);
+
+/// The asker's clock, by which it knows an answer to its own hello.
+fn asked_us(header: &Header) -> u32 {
+    header.sent_us.unwrap_or_default()
+}

@@ -192,10 +192,10 @@ impl Peer {
                     stream.told(now, ack);
                 }
                 if self.settings.rate == SendRate::Adapted
-                    && let Some(round_trip) = round_trip
+                    && let Some((round_trip, sent_us)) = round_trip.zip(header.sent_us)
                 {
                     let usual = rate.nanos() * i64::from(self.settings.snapshot_every);
-                    self.pacing.told(now, header.sent_us, round_trip, usual);
+                    self.pacing.told(now, sent_us, round_trip, usual);
                 }
             }
         }

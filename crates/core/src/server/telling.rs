@@ -83,7 +83,8 @@ fn say_snapshot(
         });
         (EntityRef { id: e.id(), kind: e.kind(), teleports: e.teleports, own }, e.state(), seen)
     });
-    let head = SnapshotHead { tick: tick.wire(), every, margin, news };
+    let wants_times = peer.settings.rate == SendRate::Adapted;
+    let head = SnapshotHead { tick: tick.wire(), every, wants_times, margin, news };
     let inputs = owner.settings.tells_inputs.then(|| inputs_of_others(owner, world, kinds));
     // Where they do not fit, others are told without.
     let fits = |inputs: &BitRow| {

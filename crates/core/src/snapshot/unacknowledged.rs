@@ -28,7 +28,7 @@ impl Unacknowledged {
 
     /// The news for the snapshot of a tick: as much as there is room for, what was told already in front.
     pub(crate) fn compose(&mut self, tick: Tick) -> Vec<News> {
-        let mut left = NEWS_BITS - 8;
+        let mut left = NEWS_BITS - 9;
         let mut told = Vec::new();
         for item in &mut self.items {
             let Some(after) = left.checked_sub(item.news.bits()).filter(|_| told.len() < 255) else { break };
@@ -103,7 +103,7 @@ mod tests {
                 }
                 let tick = Tick(n as u64 * 3);
                 let news = unacknowledged.compose(tick);
-                prop_assert!(news.iter().map(News::bits).sum::<u32>() <= NEWS_BITS - 8);
+                prop_assert!(news.iter().map(News::bits).sum::<u32>() <= NEWS_BITS - 9);
                 if arrives {
                     heard.extend(news);
                     unacknowledged.delivered(tick);

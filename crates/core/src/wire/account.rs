@@ -13,7 +13,7 @@ use crate::schema::Schema;
 use crate::tick::WireTick;
 
 /// Bits of everything but inputs and state, with the envelope.
-const HEAD: u32 = Header::BITS + 16 + super::ENTITY_ID_BITS + 8 + 16 + 4;
+const HEAD: u32 = Header::BITS + 16 + super::ID_BITS + 8 + 16 + 6;
 
 /// An owner's account of consecutive ticks. Press lanes hold running counters, not presses.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -38,8 +38,8 @@ impl Account {
     /// The most ticks whose inputs fit a datagram beside the state.
     pub fn most(schema: &Schema) -> usize {
         let room = (MAX_DATAGRAM as u32 * 8).saturating_sub(HEAD + schema.exact_bits());
-        // One more input than ticks, each with a bit before it.
-        (room / (schema.input_bits() + 1)).saturating_sub(1).clamp(1, MAX_REPEATS as u32) as usize
+        // One more input than ticks, each with a bit before it and one before each of its fields.
+        (room / (schema.input_bits() + 1 + schema.input.len() as u32)).saturating_sub(1).clamp(1, MAX_REPEATS as u32) as usize
     }
 
     /// What stands before the inputs.
@@ -49,7 +49,7 @@ impl Account {
         further_ticks(way, count)
     }
 
-    /// All of it: the newest input whole, each older one as "the same" or whole, in the layout of its own tick; the state.
+    /// All of it: the newest input whole, each older one as "the same" or field by field, in the layout of its own tick; the state.
     pub(super) fn rows<'a, W: Way>(&mut self, way: &mut W, plan: impl PlanOf<'a>) -> Passed {
         self.head(way)?;
         series(way, (self.entity, self.newest), &mut self.inputs[..=self.count], &plan)?;

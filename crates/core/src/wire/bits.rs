@@ -70,6 +70,14 @@ impl BitWriter {
         self.bytes.len() as u32 * 8 + self.held
     }
 
+    /// Pads with zeros to a whole byte, where more may follow.
+    pub(super) fn pad(&mut self) {
+        let over = self.held % 8;
+        if over > 0 {
+            self.put(0, 8 - over);
+        }
+    }
+
     /// Pads with zeros to a whole byte.
     ///
     /// # Panics

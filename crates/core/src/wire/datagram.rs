@@ -1,11 +1,11 @@
 //! The envelope of every message: who, which, and what has been understood.
 //!
-//! 16 bytes: version and kind, connection epoch, sequence number, the newest sequence *decoded* and the 32 before it,
-//! the sender's clock, and how long the newest one waited for this answer.
+//! Version and kind, connection epoch, sequence number; the newest sequence *decoded* and the 32 before it, once there is one; and where the other side
+//! measures by it, the sender's clock, and how long the newest one waited for this answer.
 
 use super::PROTOCOL_VERSION;
 use super::bits::{BitReader, BitWriter};
-use super::error::WireError;
+use super::error::{WireError, ranged};
 use super::fields::FieldValue;
 use super::kind::MessageKind;
 use super::rows::{Passed, Short, Way, micros, number, written};
@@ -17,11 +17,27 @@ pub struct Ack {
     pub newest: u16,
     /// Bit i set: `newest - 1 - i` too.
     pub mask: u32,
-    /// How long the newest waited before this was sent, in units of 0.1 ms.
+    /// How long the newest waited before this was sent, in units of 0.1 ms; 0 where the envelope tells no times.
     pub hold: u16,
 }
 
+/// How long the newest waited, in units of 0.1 ms: nine bits up to 51 ms.
+const HOLD: Short = Short { least: 0, bits: 9, more: 16 };
+
 impl Ack {
+    /// All of it; how long the newest waited where times are told.
+    fn rows<W: Way>(&mut self, way: &mut W, timed: bool) -> Passed {
+        way.word("newest decoded", &mut self.newest, number)?;
+        let before = |mask: u32| FieldValue::Words(format!("{} of 32", mask.count_ones()));
+        way.eights("decoded before", &mut self.mask, before)?;
+        let mut hold = u32::from(self.hold);
+        if timed {
+            way.short("it waited", &mut hold, &HOLD, |hold| FieldValue::Real(hold as f32 / 10.0, "ms"))?;
+            self.hold = ranged("wait of an answer", hold, 0, u32::from(u16::MAX))? as u16;
+        }
+        Ok(())
+    }
+
     /// Whether it covers a sequence number.
     pub const fn has(&self, sequence: u16) -> bool {
         let back = self.newest.wrapping_sub(sequence);
@@ -30,9 +46,9 @@ impl Ack {
 }
 
 /// The version. Those before the least travelled in three bits as well, and are no more.
-pub(super) const VERSION: Short = Short { least: 8, bits: 3 };
+pub(super) const VERSION: Short = Short { least: 8, bits: 3, more: 8 };
 /// The kind of a message.
-pub(super) const KIND: Short = Short { least: 0, bits: 4 };
+pub(super) const KIND: Short = Short { least: 0, bits: 4, more: 8 };
 
 /// The envelope.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -45,13 +61,21 @@ pub struct Header {
     pub sequence: u16,
     /// What the sender has decoded, if anything yet.
     pub ack: Option<Ack>,
-    /// The sender's clock in microseconds, modulo 2^32.
-    pub sent_us: u32,
+    /// The sender's clock in microseconds, modulo 2^32; `None` where the other side measures nothing by it.
+    pub sent_us: Option<u32>,
 }
 
 impl Header {
-    /// Bits of every envelope; eight more for a version or a kind beyond what its own bits hold.
-    pub(crate) const BITS: u32 = 3 + 1 + 4 + 8 + 16 + (16 + 32 + 16) + 32;
+    /// Bits of an envelope at most; eight more for a version or a kind beyond what its own bits hold.
+    pub(crate) const BITS: u32 = Self::BARE_BITS + (16 + 4 * 9 + (9 + 16));
+    /// Bits of one that acknowledges nothing and tells its time.
+    pub(crate) const BARE_BITS: u32 = 3 + 1 + 4 + 8 + 16 + 1 + 32;
+
+    /// The same, without times.
+    #[must_use]
+    pub(crate) fn untimed(self) -> Self {
+        Self { sent_us: None, ack: self.ack.map(|ack| Ack { hold: 0, ..ack }), ..self }
+    }
 
     /// All of it.
     fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
@@ -68,14 +92,17 @@ impl Header {
         self.kind = MessageKind::from_number(kind as u16).ok_or(WireError::Kind(kind as u16))?;
         way.byte("connection's epoch", &mut self.epoch, 8, number)?;
         way.word("sequence", &mut self.sequence, number)?;
-        let mut ack = self.ack.unwrap_or_default();
-        let known = |value: FieldValue| if has_ack { value } else { FieldValue::Nothing };
-        way.word("newest decoded", &mut ack.newest, |newest| known(number(newest)))?;
-        let before = |mask: u32| known(FieldValue::Words(format!("{} of 32", mask.count_ones())));
-        way.bits("decoded before", &mut ack.mask, 32, before)?;
-        way.word("it waited", &mut ack.hold, |hold| known(FieldValue::Real(hold as f32 / 10.0, "ms")))?;
-        self.ack = has_ack.then_some(ack);
-        way.bits("sender's clock", &mut self.sent_us, 32, micros)
+        let mut timed = self.sent_us.is_some();
+        way.flag("tells its time", &mut timed)?;
+        self.ack = if has_ack { Some(self.ack.unwrap_or_default()) } else { None };
+        if let Some(ack) = &mut self.ack {
+            ack.rows(way, timed)?;
+        }
+        if !timed {
+            self.sent_us = None;
+            return Ok(());
+        }
+        way.bits("sender's clock", self.sent_us.get_or_insert_default(), 32, micros)
     }
 
     /// Appends the envelope.
@@ -93,7 +120,7 @@ impl Header {
 
     /// Reads it in one way or the other.
     pub(super) fn pass<W: Way>(way: &mut W) -> Result<Self, WireError> {
-        let mut read = Self { kind: MessageKind::Hello, epoch: 0, sequence: 0, ack: None, sent_us: 0 };
+        let mut read = Self { kind: MessageKind::Hello, epoch: 0, sequence: 0, ack: None, sent_us: None };
         read.rows(way)?;
         Ok(read)
     }

@@ -8,6 +8,7 @@ use std::fmt::Display;
 use super::bits::BitReader;
 use super::datagram::Header;
 use super::error::WireError;
+use super::lanes::is_same;
 use super::message::Message;
 use crate::data::{Input, State};
 use crate::field::Shape;
@@ -15,9 +16,6 @@ use crate::ids::EntityId;
 use crate::plan::{FieldLanes, InputLane, InputLanes};
 use crate::session::Layouts;
 use crate::tick::WireTick;
-
-/// How many fields are the envelope's: they come first.
-pub const ENVELOPE: usize = 9;
 
 /// What a field says.
 #[derive(Clone, Debug, PartialEq)]
@@ -51,6 +49,8 @@ pub struct WireField {
     pub value: FieldValue,
     /// The entity that it is of, where it is of one among several.
     pub of: Option<EntityId>,
+    /// Whether it is the envelope's, which is the same for all messages.
+    pub of_envelope: bool,
 }
 
 /// Reads, and notes what is read.
@@ -67,6 +67,7 @@ pub(super) struct Noting<'a> {
 pub fn fields(bytes: &[u8], layouts: &Layouts<'_>) -> Result<Vec<WireField>, WireError> {
     let mut noting = Noting { from: BitReader::new(bytes), all: Vec::new(), of: None };
     let header = Header::pass(&mut noting)?;
+    noting.all.iter_mut().for_each(|field| field.of_envelope = true);
     let message = Message::pass(&header, &mut noting, layouts)?;
     noting.is_finished(&header)?;
     let mut fields = noting.all;
@@ -102,7 +103,7 @@ impl Noting<'_> {
     }
 
     pub(super) fn note(&mut self, name: impl Display, bits: u32, value: FieldValue) {
-        self.all.push(WireField { name: name.to_string(), bits, value, of: self.of });
+        self.all.push(WireField { name: name.to_string(), bits, value, of: self.of, of_envelope: false });
     }
 
     /// A field of a state.
@@ -119,9 +120,17 @@ impl Noting<'_> {
         self.note(field.name, field.bits, value);
     }
 
-    /// A field of an input.
-    pub(super) fn note_input(&mut self, lanes: &InputLanes, input: &Input) {
+    /// A field of an input, of which may be said first whether it is as in another.
+    pub(super) fn note_input(&mut self, lanes: &InputLanes, input: &Input, like: Option<&Input>) {
         let lane = usize::from(lanes.lane);
+        if let Some(like) = like {
+            let same = is_same(lanes, input, like);
+            let is_flag = matches!(lanes.how, InputLane::Flag);
+            self.note(format_args!("{} is the same", lanes.name), 1, FieldValue::Flag(same));
+            if same || is_flag {
+                return;
+            }
+        }
         let real_lanes = lane..lane + usize::from(lanes.reals);
         let q = match lanes.how {
             InputLane::Flag => return self.note(lanes.name, 1, FieldValue::Flag(input.flag(lane))),

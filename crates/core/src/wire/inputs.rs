@@ -2,8 +2,8 @@
 
 use super::MAX_REPEATS;
 use super::bits::{BitReader, BitWriter};
-use super::error::WireError;
-use super::rows::{Passed, Way, number, written};
+use super::error::{WireError, ranged};
+use super::rows::{Passed, Short, Way, number, written};
 use crate::data::Input;
 use crate::ids::EntityId;
 use crate::plan::Plan;
@@ -37,7 +37,7 @@ impl Inputs {
         further_ticks(way, &mut self.count)
     }
 
-    /// All of it: the newest input whole, each older one as "the same" or whole, in the layout of its own tick.
+    /// All of it: the newest input whole, each older one as "the same" or field by field, in the layout of its own tick.
     pub(super) fn rows<'a, W: Way>(&mut self, way: &mut W, plan: impl PlanOf<'a>) -> Passed {
         self.head(way)?;
         series(way, (self.entity, self.newest), &mut self.inputs[..self.count], plan)
@@ -64,11 +64,14 @@ pub(super) trait PlanOf<'a>: Fn(EntityId, WireTick) -> Result<&'a Plan, WireErro
 
 impl<'a, T: Fn(EntityId, WireTick) -> Result<&'a Plan, WireError>> PlanOf<'a> for T {}
 
+/// Ticks before the newest: two bits up to two.
+const FURTHER: Short = Short { least: 0, bits: 2, more: 4 };
+
 /// For how many ticks there are inputs, of which there is at least one.
 pub(super) fn further_ticks<W: Way>(way: &mut W, count: &mut usize) -> Passed {
     let mut further = *count as u32 - 1;
-    way.bits("further ticks", &mut further, 4, number)?;
-    *count = further as usize + 1;
+    way.short("further ticks", &mut further, &FURTHER, number)?;
+    *count = ranged("number of ticks", further + 1, 1, MAX_REPEATS as u32)? as usize;
     Ok(())
 }
 
@@ -87,7 +90,9 @@ pub(super) fn series<'a, W: Way>(
         if same {
             inputs[back] = inputs[back - 1];
         } else {
-            way.input(plan(entity, WireTick(newest.0.wrapping_sub(back as u16)))?, &mut inputs[back])?;
+            let plan = plan(entity, WireTick(newest.0.wrapping_sub(back as u16)))?;
+            let (newer, older) = inputs.split_at_mut(back);
+            way.input(plan, &mut older[0], newer.last())?;
         }
     }
     Ok(())

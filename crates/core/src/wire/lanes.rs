@@ -3,11 +3,18 @@
 use super::bits::{BitReader, BitWriter};
 use super::error::WireError;
 use crate::data::{Input, State};
-use crate::plan::{Exact, InputLane, Plan, Rounded};
+use crate::plan::{Exact, InputLane, InputLanes, Plan, Rounded};
 
-/// Writes an input.
-pub(super) fn write_input(out: &mut BitWriter, plan: &Plan, input: &Input) {
+/// Writes an input: where it is known to differ from another, of each field whether that is the same.
+pub(super) fn write_input(out: &mut BitWriter, plan: &Plan, input: &Input, like: Option<&Input>) {
     for f in &plan.input {
+        if let Some(like) = like {
+            let same = is_same(f, input, like);
+            out.flag(same);
+            if same {
+                continue;
+            }
+        }
         let lane = usize::from(f.lane);
         let reals = lane..lane + usize::from(f.reals);
         let q = match f.how {
@@ -20,7 +27,10 @@ pub(super) fn write_input(out: &mut BitWriter, plan: &Plan, input: &Input) {
                 q
             }
             InputLane::Flag => {
-                out.flag(input.flag(lane));
+                // There are but two: where it differs it is the other.
+                if like.is_none() {
+                    out.flag(input.flag(lane));
+                }
                 continue;
             }
             InputLane::Whole(bits) => {
@@ -32,10 +42,23 @@ pub(super) fn write_input(out: &mut BitWriter, plan: &Plan, input: &Input) {
     }
 }
 
-pub(super) fn read_input(from: &mut BitReader<'_>, plan: &Plan) -> Result<Input, WireError> {
+/// Whether a field is the same in two inputs as they travel.
+pub(super) fn is_same(f: &InputLanes, a: &Input, b: &Input) -> bool {
+    let lanes = usize::from(f.lane)..usize::from(f.lane) + f.lanes();
+    lanes.into_iter().all(|lane| a.int(lane) == b.int(lane))
+}
+
+/// Reads what was written so.
+pub(super) fn read_input(from: &mut BitReader<'_>, plan: &Plan, like: Option<&Input>) -> Result<Input, WireError> {
     let mut input = Input::default();
     for f in &plan.input {
         let lane = usize::from(f.lane);
+        if let Some(like) = like
+            && from.flag()?
+        {
+            (lane..lane + f.lanes()).for_each(|lane| input.set_int(lane, like.int(lane)));
+            continue;
+        }
         let reals = lane..lane + usize::from(f.reals);
         let q = match f.how {
             InputLane::Rounded(q) => q,
@@ -47,7 +70,11 @@ pub(super) fn read_input(from: &mut BitReader<'_>, plan: &Plan) -> Result<Input,
                 q
             }
             InputLane::Flag => {
-                input.set_flag(lane, from.flag()?);
+                let flag = match like {
+                    Some(like) => !like.flag(lane),
+                    None => from.flag()?,
+                };
+                input.set_flag(lane, flag);
                 continue;
             }
             InputLane::Whole(bits) => {

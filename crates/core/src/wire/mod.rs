@@ -35,7 +35,7 @@ pub use clock::ClockTold;
 pub use datagram::{Ack, Header};
 pub use ended::{Ended, EndedBy};
 pub use error::WireError;
-pub use fields::{ENVELOPE, FieldValue, WireField, fields};
+pub use fields::{FieldValue, WireField, fields};
 pub use hello::{Challenge, Hello};
 pub use inputs::Inputs;
 pub use kind::MessageKind;
@@ -49,8 +49,9 @@ pub use snapshot::{
 pub(crate) use snapshot::{input_rows, seen_record, write_shared};
 pub use welcome::Welcome;
 
-/// Bits of an entity's name.
-const ENTITY_ID_BITS: u32 = 16 + 8;
+/// Bits of an entity's name, at least and at most.
+const LEAST_ID_BITS: u32 = 5 + 1;
+const ID_BITS: u32 = 5 + 16 + 1 + 8;
 
 /// The most ticks an input or claim message covers.
 pub const MAX_REPEATS: usize = 16;
@@ -59,7 +60,7 @@ pub const MAX_REPEATS: usize = 16;
 pub const MAX_DATAGRAM: usize = 1200;
 
 /// Changes whenever a layout does.
-pub const PROTOCOL_VERSION: u16 = 8;
+pub const PROTOCOL_VERSION: u16 = 9;
 
 #[cfg(test)]
 mod tests;

@@ -1,14 +1,14 @@
 //! Who left and who owns what: part of a snapshot, repeated until it is acknowledged.
 
-use super::ENTITY_ID_BITS;
 use super::fields::FieldValue;
 use super::rows::{Passed, Way, number};
+use super::{ID_BITS, LEAST_ID_BITS};
 use crate::ids::EntityId;
 
 /// The most owners told of an entity.
 pub const MOST_OWNERS: usize = 15;
 /// The most bits of news in a snapshot.
-pub const NEWS_BITS: u32 = 8 + 1024;
+pub const NEWS_BITS: u32 = 1 + 8 + 1024;
 
 /// Something to be known of an entity.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -27,9 +27,9 @@ impl News {
         }
     }
 
-    /// Bits it takes.
+    /// Bits it takes at most.
     pub fn bits(&self) -> u32 {
-        ENTITY_ID_BITS
+        ID_BITS
             + 1
             + match self {
                 Self::Gone(_) => 0,
@@ -46,9 +46,14 @@ impl Default for News {
 
 /// All of it, with its number before.
 pub(super) fn news_rows<W: Way>(way: &mut W, news: &mut Vec<News>) -> Passed {
-    debug_assert!(8 + news.iter().map(News::bits).sum::<u32>() <= NEWS_BITS, "room was kept for no more");
-    let least = ENTITY_ID_BITS + 1;
-    way.list("number of news", news, (8, least, (0, (NEWS_BITS - 8) / least)), |way, one| {
+    debug_assert!(9 + news.iter().map(News::bits).sum::<u32>() <= NEWS_BITS, "room was kept for no more");
+    let mut some = !news.is_empty();
+    way.flag("has news", &mut some)?;
+    if !some {
+        return Ok(());
+    }
+    let least = LEAST_ID_BITS + 1;
+    way.list("number of news", news, (8, least, (0, (NEWS_BITS - 9) / least)), |way, one| {
         let words = |one: &News| match one {
             News::Gone(_) => "is gone".to_owned(),
             News::Owned(_, owners) => format!("belongs to {owners:?}"),

@@ -17,11 +17,15 @@ use crate::tick::WireTick;
 /// What a row comes to.
 pub(super) type Passed = Result<(), WireError>;
 
-/// A number in few bits, from the least on. All bits set say that it is beyond what they hold: eight more follow.
+/// A number in few bits, from the least on. All bits set say that it is beyond what they hold: `more` follow.
 pub(super) struct Short {
     pub(super) least: u32,
     pub(super) bits: u32,
+    pub(super) more: u32,
 }
+
+/// The slot of an entity: five bits up to the thirtieth.
+pub(super) const INDEX: Short = Short { least: 0, bits: 5, more: 16 };
 
 impl Short {
     const fn most(&self) -> u32 {
@@ -30,7 +34,7 @@ impl Short {
 
     /// Bits that a number takes.
     pub(super) const fn bits(&self, number: u32) -> u32 {
-        if number - self.least < self.most() { self.bits } else { self.bits + 8 }
+        if number - self.least < self.most() { self.bits } else { self.bits + self.more }
     }
 }
 
@@ -60,10 +64,13 @@ pub(super) trait Way: Sized {
     /// All lanes of a state as they are.
     fn exact(&mut self, plan: &Plan, state: &mut State) -> Passed;
 
-    /// An input.
-    fn input(&mut self, plan: &Plan, input: &mut Input) -> Passed;
+    /// An input; where it is known to differ from another, only what does.
+    fn input(&mut self, plan: &Plan, input: &mut Input, like: Option<&Input>) -> Passed;
 
-    /// Bytes up to the end.
+    /// On to a whole byte.
+    fn align(&mut self) -> Passed;
+
+    /// Bytes up to the end, of which the first begins here.
     fn rest(&mut self, bytes: &mut Vec<u8>) -> Passed;
 
     /// The most things of so many bits that may still come.
@@ -111,13 +118,52 @@ pub(super) trait Way: Sized {
         Ok(())
     }
 
-    /// Which entity.
+    /// A number that may be there or not.
+    fn maybe(&mut self, name: &'static str, value: &mut Option<u8>, show: impl FnOnce(u32) -> FieldValue) -> Passed {
+        let mut known = value.is_some();
+        self.flag(format_args!("{name} known"), &mut known)?;
+        if !known {
+            *value = None;
+            return Ok(());
+        }
+        self.byte(name, value.get_or_insert_default(), 8, show)
+    }
+
+    /// Which entity: slots are used again, so that their numbers are small, and most have had one tenant.
     fn entity(&mut self, id: &mut EntityId) -> Passed {
         let rows = |way: &mut Self, id: &mut EntityId| {
-            way.word("index", &mut id.index, number)?;
-            way.byte("generation", &mut id.generation, 8, number)
+            let mut index = u32::from(id.index);
+            way.short("index", &mut index, &INDEX, number)?;
+            let mut again = id.generation != 0;
+            way.flag("used again", &mut again)?;
+            if again {
+                way.byte("generation", &mut id.generation, 8, number)?;
+            } else {
+                id.generation = 0;
+            }
+            id.index = index as u16;
+            Ok(())
         };
         self.one(id, rows, |id| ("entity".to_owned(), FieldValue::Entity(*id)))
+    }
+
+    /// Yes or no for each of 32, in eights: where it is yes for all of eight, one bit says so.
+    fn eights(&mut self, name: &'static str, mask: &mut u32, show: impl FnOnce(u32) -> FieldValue) -> Passed {
+        let rows = |way: &mut Self, mask: &mut u32| {
+            for eight in 0..4 {
+                let mut part = *mask >> (8 * eight) & 0xff;
+                let mut all = part == 0xff;
+                way.flag("all of eight", &mut all)?;
+                if all {
+                    part = 0xff;
+                } else {
+                    way.bits("of eight", &mut part, 8, number)?;
+                }
+                *mask = *mask & !(0xff << (8 * eight)) | part << (8 * eight);
+            }
+            Ok(())
+        };
+        self.one(mask, rows, |mask| (name.to_owned(), show(*mask)))
     }
 
     /// A count, and as many things, each of at least so many bits; `range` is what the count may be.
@@ -179,7 +225,7 @@ impl Way for BitWriter {
         let (code, most) = (*value - form.least, form.most());
         self.put(code.min(most), form.bits);
         if code >= most {
-            self.put(code - most, 8);
+            self.put(code - most, form.more);
         }
         Ok(())
     }
@@ -194,8 +240,13 @@ impl Way for BitWriter {
         Ok(())
     }
 
-    fn input(&mut self, plan: &Plan, input: &mut Input) -> Passed {
-        write_input(self, plan, input);
+    fn input(&mut self, plan: &Plan, input: &mut Input, like: Option<&Input>) -> Passed {
+        write_input(self, plan, input, like);
+        Ok(())
+    }
+
+    fn align(&mut self) -> Passed {
+        self.pad();
         Ok(())
     }
 
@@ -226,7 +277,7 @@ impl Way for BitReader<'_> {
     #[inline]
     fn short(&mut self, _: impl Display, value: &mut u32, form: &Short, _: impl FnOnce(u32) -> FieldValue) -> Passed {
         let code = self.take(form.bits)?;
-        let more = if code == form.most() { self.take(8)? } else { 0 };
+        let more = if code == form.most() { self.take(form.more)? } else { 0 };
         *value = form.least + code + more;
         Ok(())
     }
@@ -240,9 +291,16 @@ impl Way for BitReader<'_> {
         Ok(())
     }
 
-    fn input(&mut self, plan: &Plan, input: &mut Input) -> Passed {
-        *input = read_input(self, plan)?;
+    fn input(&mut self, plan: &Plan, input: &mut Input, like: Option<&Input>) -> Passed {
+        *input = read_input(self, plan, like)?;
         Ok(())
+    }
+
+    fn align(&mut self) -> Passed {
+        match self.left() % 8 {
+            0 => Ok(()),
+            over => ranged("what pads to a byte", self.take(over)?, 0, 0).map(|_| ()),
+        }
     }
 
     fn rest(&mut self, bytes: &mut Vec<u8>) -> Passed {
@@ -296,9 +354,18 @@ impl Way for Noting<'_> {
         Ok(())
     }
 
-    fn input(&mut self, plan: &Plan, input: &mut Input) -> Passed {
-        *input = read_input(&mut self.from, plan)?;
-        plan.input.iter().for_each(|lanes| self.note_input(lanes, input));
+    fn input(&mut self, plan: &Plan, input: &mut Input, like: Option<&Input>) -> Passed {
+        *input = read_input(&mut self.from, plan, like)?;
+        plan.input.iter().for_each(|lanes| self.note_input(lanes, input, like));
+        Ok(())
+    }
+
+    fn align(&mut self) -> Passed {
+        let over = self.from.left() % 8;
+        self.from.align()?;
+        if over > 0 {
+            self.note("up to a whole byte", over, FieldValue::Nothing);
+        }
         Ok(())
     }
 

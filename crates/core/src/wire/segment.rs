@@ -1,7 +1,7 @@
 //! A piece of an ordered stream.
 //!
-//! Behind the envelope: a number, the number expected of the other way's pieces, what it carries, and whether it was sent before: 40 bits. The
-//! message follows, from a whole byte on, as it would behind an envelope of its own; it is read when its turn has come.
+//! Behind the envelope: a number, the number expected of the other way's pieces, what it carries, and whether it was sent before: 40 bits, and up to
+//! a whole byte. The message follows, from a whole byte on, as it would behind an envelope of its own; it is read when its turn has come.
 
 use super::bits::BitWriter;
 use super::error::WireError;
@@ -48,7 +48,8 @@ impl SegmentHead {
             None => return Err(WireError::Kind(code as u16)),
             kind => kind,
         };
-        way.flag("sent before", &mut self.again)
+        way.flag("sent before", &mut self.again)?;
+        way.align()
     }
 
     /// Appends it.

@@ -1,13 +1,13 @@
 //! Everybody at one tick, coming down.
 
-use super::ENTITY_ID_BITS;
+use super::LEAST_ID_BITS;
 use super::bits::{BitRow, BitWriter};
 use super::datagram::Header;
 use super::error::{WireError, ranged};
 use super::fields::FieldValue;
 use super::lanes::write_input;
 use super::news::{NEWS_BITS, News, news_rows};
-use super::rows::{Passed, Way, number, written};
+use super::rows::{INDEX, Passed, Short, Way, number, written};
 use crate::data::{Input, State};
 use crate::ids::EntityId;
 use crate::schema::Schema;
@@ -58,6 +58,8 @@ pub struct SnapshotHead {
     pub tick: WireTick,
     /// Ticks until the next one.
     pub every: u8,
+    /// Whether what comes up is to tell its times.
+    pub wants_times: bool,
     /// Least margin of what arrived since the last one, in quarter ticks; `None` if nothing did.
     pub margin: Option<i8>,
     /// Who left and who owns what, as far as its receiver has not acknowledged it.
@@ -84,21 +86,31 @@ pub(super) struct Extent {
     pub(super) with_inputs: bool,
 }
 
-/// In the place of the ticks to the next one, which are never none: inputs follow, and that number is in the next eight bits.
-const INPUTS_FOLLOW: u32 = 0;
+/// Ticks to the next snapshot: three bits up to seven.
+const EVERY: Short = Short { least: 1, bits: 3, more: 8 };
+/// How many entities: four bits up to fourteen.
+const ENTITIES: Short = Short { least: 0, bits: 4, more: 8 };
+/// Number of a rule: two bits up to the third.
+const RULE: Short = Short { least: 0, bits: 2, more: 8 };
 
 /// Bits of a snapshot without its entities, with its envelope and the most news it may carry.
-const SNAPSHOT_BITS: u32 = Header::BITS + 16 + 8 + (1 + 8) + NEWS_BITS + 8;
-/// Bits of an entity in a snapshot without its state.
-const ENTITY_BITS: u32 = ENTITY_ID_BITS + 8 + TELEPORT_BITS + 1;
+const SNAPSHOT_BITS: u32 = Header::BITS + 16 + 11 + 2 + (1 + 8) + 12 + NEWS_BITS;
+/// Bits of an entity in a snapshot without its name and state, at most and at least.
+const ENTITY_BITS: u32 = 10 + TELEPORT_BITS + 1;
+const LEAST_ENTITY_BITS: u32 = LEAST_ID_BITS + 2 + TELEPORT_BITS + 1;
 /// Bits that only an owner gets, without the state.
 const USED_BITS: u32 = 16 + 8 + 1;
 
 /// The most bytes of a snapshot of these entities; of each is said whether its receiver owns it and so gets it exactly.
 pub fn snapshot_bytes<'a>(entities: impl Iterator<Item = (&'a Schema, bool)>) -> usize {
-    let bits = entities
-        .map(|(schema, own)| ENTITY_BITS + if own { USED_BITS + schema.exact_bits() } else { schema.seen_bits() });
-    (SNAPSHOT_BITS + bits.sum::<u32>()).div_ceil(8) as usize
+    let (mut bits, mut count) = (SNAPSHOT_BITS, 0);
+    for (schema, own) in entities {
+        // Slots are used again: there are no more of them than there were entities at once.
+        bits += INDEX.bits(count) + 1 + 8 + ENTITY_BITS;
+        bits += if own { USED_BITS + schema.exact_bits() } else { schema.seen_bits() };
+        count += 1;
+    }
+    bits.div_ceil(8) as usize
 }
 
 /// Appends a snapshot of `entities`, whose number must be at most 255, and of what those that are not its receiver's were made with, if that is told.
@@ -144,7 +156,7 @@ pub(crate) fn input_rows<'a>(kinds: &Kinds, inputs: impl Iterator<Item = (u8, Op
     let mut out = BitWriter::new();
     for (kind, input) in inputs {
         out.flag(input.is_some());
-        input.into_iter().for_each(|input| write_input(&mut out, kinds.plan(kind), input));
+        input.into_iter().for_each(|input| write_input(&mut out, kinds.plan(kind), input, None));
     }
     out.into_row()
 }
@@ -161,33 +173,19 @@ impl SnapshotHead {
     /// What stands before the entities, and how much follows it.
     pub(super) fn rows<W: Way>(&mut self, way: &mut W, extent: &mut Extent) -> Passed {
         way.tick("tick", &mut self.tick)?;
-        self.interval(way, &mut extent.with_inputs)?;
-        let mut known = self.margin.is_some();
-        way.flag("margin known", &mut known)?;
-        let mut margin = self.margin.unwrap_or(0) as u8;
-        let show = |margin| if known { FieldValue::Quarters(margin as u8 as i8) } else { FieldValue::Nothing };
-        way.byte("least margin", &mut margin, 8, show)?;
-        self.margin = known.then_some(margin as i8);
-        way.byte("entities", &mut extent.entities, 8, number)?;
+        let mut every = u32::from(self.every);
+        way.short("ticks to the next", &mut every, &EVERY, number)?;
+        self.every = ranged("snapshot interval", every, 1, 255)? as u8;
+        way.flag("wants times", &mut self.wants_times)?;
+        way.flag("inputs follow", &mut extent.with_inputs)?;
+        let mut margin = self.margin.map(|margin| margin as u8);
+        way.maybe("least margin", &mut margin, |margin| FieldValue::Quarters(margin as u8 as i8))?;
+        self.margin = margin.map(|margin| margin as i8);
+        let mut entities = u32::from(extent.entities);
+        way.short("entities", &mut entities, &ENTITIES, number)?;
+        extent.entities = ranged("number of entities", entities, 0, 255)? as u8;
         news_rows(way, &mut self.news)?;
         way.of(None);
-        Ok(())
-    }
-
-    /// Ticks to the next one, behind word that inputs follow.
-    fn interval<W: Way>(&mut self, way: &mut W, with_inputs: &mut bool) -> Passed {
-        const NAME: &str = "ticks to the next";
-        let mut first = if *with_inputs { INPUTS_FOLLOW } else { u32::from(self.every) };
-        let rows = |way: &mut W, first: &mut u32| {
-            way.bits(NAME, first, 8, number)?;
-            *with_inputs = *first == INPUTS_FOLLOW;
-            if *with_inputs { way.byte(NAME, &mut self.every, 8, number) } else { Ok(()) }
-        };
-        way.one(&mut first, rows, |first| (NAME.to_owned(), number(*first)))?;
-        if !*with_inputs {
-            self.every = first as u8;
-        }
-        ranged("snapshot interval", u32::from(self.every), 1, 255)?;
         Ok(())
     }
 }
@@ -198,7 +196,9 @@ impl EntityRecord {
         let Self { entity: EntityRef { id, kind, teleports, own }, state } = self;
         way.entity(id)?;
         way.of(Some(*id));
-        way.byte("rule", kind, 8, number)?;
+        let mut rule = u32::from(*kind);
+        way.short("rule", &mut rule, &RULE, number)?;
+        *kind = ranged("number of a rule", rule, 0, 255)? as u8;
         way.byte("teleports", teleports, TELEPORT_BITS, number)?;
         let plan = kinds.plan_of(*kind).ok_or(WireError::EntityKind(*kind))?;
         let mut is_own = own.is_some();
@@ -223,7 +223,7 @@ impl Snapshot {
         let kinds = layouts.kinds(self.head.tick);
         if W::READS {
             // What is reserved is bounded by what arrived.
-            self.entities.reserve_exact(usize::from(extent.entities).min(way.room(ENTITY_BITS)));
+            self.entities.reserve_exact(usize::from(extent.entities).min(way.room(LEAST_ENTITY_BITS)));
         }
         for place in 0..usize::from(extent.entities) {
             if W::READS {
@@ -251,7 +251,7 @@ impl Snapshot {
             way.flag("input known", &mut known)?;
             if known {
                 let plan = kinds.plan_of(entity.kind).ok_or(WireError::EntityKind(entity.kind))?;
-                way.input(plan, inputs[place].get_or_insert_default())?;
+                way.input(plan, inputs[place].get_or_insert_default(), None)?;
             }
         }
         Ok(())

@@ -5,7 +5,7 @@ use ratatui::layout::Rect;
 use ratatui::style::Style;
 use velocitas_analysis::crossing::{Crossing, Exchange};
 use velocitas_analysis::follow::Way;
-use velocitas_core::{ENVELOPE, FieldValue, WireField};
+use velocitas_core::{FieldValue, WireField};
 use velocitas_lab::packet::Packet;
 use velocitas_record::LabTime;
 use velocitas_report::drawing::told;
@@ -127,10 +127,10 @@ fn message_lines(stage: &Stage, chosen: &Crossing, read: &Result<Packet, String>
             }
             lines.push(vec![(" bits  field".to_owned(), muted)]);
             // The envelope is the same for all of them.
-            let (envelope, message) = packet.fields.split_at(ENVELOPE.min(packet.fields.len()));
-            lines.extend(message.iter().map(|field| field_line(stage, field)));
+            let (envelope, message): (Vec<_>, Vec<_>) = packet.fields.iter().partition(|field| field.of_envelope);
+            lines.extend(message.into_iter().map(|field| field_line(stage, field)));
             lines.push(vec![("       the envelope".to_owned(), muted)]);
-            lines.extend(envelope.iter().map(|field| field_line(stage, field)));
+            lines.extend(envelope.into_iter().map(|field| field_line(stage, field)));
         }
     }
     lines
