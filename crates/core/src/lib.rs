@@ -132,7 +132,7 @@ pub use wire::{
     Account, Ack, Acks, BitReader, BitRow, BitWriter, Carried, Challenge, Claim, ClockTold, Denied, Difference, Ended,
     EndedBy, EntityRecord, EntityRef, FieldValue, ForeignLayout, Header, Hello, Inputs, MAX_DATAGRAM, MAX_REPEATS,
     MOST_OWNERS, Message, MessageKind, News, PROTOCOL_VERSION, PullBack, PullReason, Refusal, RefusedFor, Segment,
-    SegmentHead, Snapshot, SnapshotHead, TELEPORT_BITS, Used, Welcome, WireError, WireField, fields, snapshot_bytes,
+    SegmentHead, Snapshot, SnapshotHead, TELEPORT_BITS, Used, Welcome, WireError, WireField, snapshot_bytes,
     write_snapshot,
 };
 pub use world::{Entity, World};

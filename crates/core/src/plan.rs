@@ -3,6 +3,7 @@
 //!
 //! Messages are written and read by it, and screens drawn.
 
+use crate::data::State;
 use crate::field::{InputKind, SeenBy, Shape, StateField};
 use crate::names::Name;
 use crate::quantiser::Quantiser;
@@ -16,6 +17,93 @@ pub(crate) struct RoundedLane {
     pub(crate) bits: u8,
     /// How a real is rounded; `None` for what travels as it is.
     pub(crate) rounded: Option<Quantiser>,
+    pub(crate) class: LaneClass,
+}
+
+impl RoundedLane {
+    /// A state's lane as the whole number that travels.
+    pub(crate) fn code(&self, state: &State) -> i32 {
+        let lane = usize::from(self.lane);
+        self.rounded.map_or_else(|| state.int(lane) as i32, |q| q.steps(state.real(lane)))
+    }
+
+    /// The bits of the lane that a whole number stands for.
+    pub(crate) fn bits_of(&self, code: i32) -> u32 {
+        // Neither a zero below zero nor what is no number comes of steps that are counted.
+        self.rounded.map_or(code as u32, |q| q.of_steps(code).to_bits())
+    }
+
+    /// A whole number within the bits that it travels in, however far beyond them it went.
+    pub(crate) const fn within(&self, code: i32) -> i32 {
+        let above = 32 - self.bits as u32;
+        if self.rounded.is_some() { code << above >> above } else { ((code << above) as u32 >> above) as i32 }
+    }
+}
+
+/// What a lane is of, as far as that says how it changes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum LaneClass {
+    /// A place on the level, and above it.
+    Across,
+    Up,
+    /// The velocity on the level, and above it.
+    Speed,
+    Rise,
+    /// Any other vector, number or angle.
+    Vector,
+    Number,
+    Bearing,
+    Flag,
+    Counter,
+}
+
+impl LaneClass {
+    /// All of them.
+    pub(crate) const ALL: [Self; 9] = [
+        Self::Across,
+        Self::Up,
+        Self::Speed,
+        Self::Rise,
+        Self::Vector,
+        Self::Number,
+        Self::Bearing,
+        Self::Flag,
+        Self::Counter,
+    ];
+
+    const fn of(f: &StateField, axis: usize, velocity: bool) -> Self {
+        match f.shape {
+            Shape::Point if axis < 2 => Self::Across,
+            Shape::Point => Self::Up,
+            Shape::Vector if velocity && axis < 2 => Self::Speed,
+            Shape::Vector if velocity => Self::Rise,
+            Shape::Vector => Self::Vector,
+            Shape::Number => Self::Number,
+            Shape::Bearing => Self::Bearing,
+            Shape::Flag => Self::Flag,
+            Shape::Counter => Self::Counter,
+        }
+    }
+}
+
+/// How an entity is carried on by its velocity: where place and velocity stand among the lanes that others get, and how many steps of a place half a step
+/// of velocity leads on in a second.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Carried {
+    pub(crate) place: u8,
+    pub(crate) velocity: u8,
+    pub(crate) steps: f32,
+}
+
+impl Carried {
+    fn of(schema: &Schema, seen: &Rounded) -> Option<Self> {
+        let velocity = schema.velocity_lane()?;
+        let among = |lane: usize| seen.lanes.iter().position(|l| usize::from(l.lane) == lane);
+        let (place, velocity) = (among(schema.state[0].lane)?, among(velocity)?);
+        let step = |at: usize| seen.lanes[at].rounded.map(Quantiser::step);
+        let steps = step(velocity)? * 0.5 / step(place)?;
+        Some(Self { place: place as u8, velocity: velocity as u8, steps })
+    }
 }
 
 /// The lanes of a field that travel one after the other, for those who look at them.
@@ -50,10 +138,12 @@ impl Rounded {
             let rounded = (!matches!(f.shape, Shape::Flag | Shape::Counter)).then_some(f.wire);
             let bits = f.lane_bits() as u8;
             fields.push(FieldLanes::of(f, f.lane_bits() * f.shape.lanes() as u32));
-            lanes.extend((f.lane..f.lane + f.shape.lanes()).map(|lane| RoundedLane {
-                lane: lane as u8,
+            let is_velocity = schema.velocity_lane() == Some(f.lane);
+            lanes.extend((0..f.shape.lanes()).map(|axis| RoundedLane {
+                lane: (f.lane + axis) as u8,
                 bits,
                 rounded,
+                class: LaneClass::of(f, axis, is_velocity),
             }));
         }
         let bits = lanes.iter().map(|lane| u32::from(lane.bits)).sum();
@@ -111,6 +201,9 @@ pub(crate) enum InputLane {
 pub struct Plan {
     /// As everybody but its owner gets it.
     pub(crate) seen: Rounded,
+    /// How it is carried on by its velocity, if by any: as all get it, and of all lanes the first of place and velocity.
+    pub(crate) carried: Option<Carried>,
+    pub(crate) carrying: Option<(usize, usize)>,
     /// As an owner tells the server.
     pub(crate) told: Rounded,
     /// As its owner gets it.
@@ -144,11 +237,14 @@ impl Plan {
             };
             (f.lane..f.lane + f.shape.lanes()).map(move |lane| ExactLane { lane: lane as u8, how })
         };
+        let seen = Rounded::of(schema, false);
         Self {
             exact: schema.state.iter().flat_map(exact).collect(),
             exact_fields: schema.state.iter().map(|f| FieldLanes::of(f, f.exact_bits())).collect(),
             point: schema.state[0].wire,
-            seen: Rounded::of(schema, false),
+            carried: Carried::of(schema, &seen),
+            carrying: schema.velocity_lane().map(|velocity| (schema.state[0].lane, velocity)),
+            seen,
             told: Rounded::of(schema, true),
             input: schema.input.iter().map(input).collect(),
             blend: BlendPlan::of(schema),

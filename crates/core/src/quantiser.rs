@@ -58,12 +58,16 @@ impl Quantiser {
 
     /// As the whole number that travels. What lies out of reach becomes the end of the range.
     pub fn encode(self, x: f32) -> u32 {
+        (self.steps(x) as u32) & ((1 << self.bits) - 1)
+    }
+
+    /// As a number of steps.
+    pub(crate) fn steps(self, x: f32) -> i32 {
         let steps = clamp(x / self.step, -self.top() - 1.0, self.top());
         // To the nearest, halves away from zero: of 24 bits both parts are exact.
         let whole = steps as i32;
         let rest = steps - whole as f32;
-        let nearest = whole + i32::from(rest >= 0.5) - i32::from(rest <= -0.5);
-        (nearest as u32) & ((1 << self.bits) - 1)
+        whole + i32::from(rest >= 0.5) - i32::from(rest <= -0.5)
     }
 
     /// From the whole number that travelled.

@@ -48,6 +48,7 @@ use crate::ids::{EntityId, Life, PeerId, Token};
 use crate::remote::{DrawnSpot, DrawnState, Shown};
 use crate::schema::Schema;
 use crate::session::{Ingredients, Layouts, Owned, Timeline};
+use crate::snapshot::{Had, Receiver};
 use crate::tick::{HostNanos, Tick};
 use crate::wire::{
     Acks, BitReader, ClockTold, Ended, EndedBy, Header, Message, MessageKind, PROTOCOL_VERSION, RefusedFor, Segment,
@@ -234,17 +235,21 @@ impl Client {
         reader: BitReader<'_>,
         sink: &mut S,
     ) -> Result<(), WireError> {
-        let message = Message::read(header, reader, &self.layouts(now))?;
+        let mut message = Message::read(header, reader, &self.layouts(now))?;
+        let timeline = &self.timeline;
         let Phase::Playing(playing) = &mut self.phase else { return Ok(()) };
         if let Message::Ended(Ended { why }) = message {
             self.ended(why, sink);
             return Ok(());
         }
         // Ticks are unwrapped before anything is acknowledged: what is refused must not count as understood.
-        let tick = meant(&message, playing.ticks.tick_at(now))?;
+        let expected = playing.ticks.tick_at(now);
+        let tick = meant(&message, expected)?;
+        let has = playing.open(&Layouts::new(timeline, Some(expected), &[]), tick, &mut message)?;
         if !self.acks.decoded(header.sequence, now) {
             return Ok(());
         }
+        has.into_iter().for_each(|has| playing.had.keep(has));
         playing.spoken_to(now);
         if let Some(ack) = &header.ack {
             let lent = (playing.ticks.rate(), &self.settings);
@@ -280,7 +285,7 @@ impl Client {
             let came = delivered.came;
             let expected = playing.ticks.tick_at(now);
             let message = Message::read(&came.header, BitReader::new(&came.body), &self.layouts(now));
-            match message.and_then(|message| Ok((meant(&message, expected)?, message))) {
+            match message.and_then(|message| self.opened(expected, message)) {
                 Ok((tick, message)) => {
                     // What was sent again is older than its envelope.
                     let ack = came.header.ack.filter(|_| !came.again);
@@ -292,6 +297,17 @@ impl Client {
             }
         }
         read
+    }
+
+    /// A message with the tick that it is about, opened where it is told against another.
+    fn opened(&mut self, expected: Tick, mut message: Message) -> Result<(Tick, Message), WireError> {
+        let tick = meant(&message, expected)?;
+        let layouts = Layouts::new(&self.timeline, Some(expected), &[]);
+        if let Phase::Playing(playing) = &mut self.phase {
+            let has = playing.open(&layouts, tick, &mut message)?;
+            has.into_iter().for_each(|has| playing.had.keep(has));
+        }
+        Ok((tick, message))
     }
 
     /// Takes a message about a tick, that was composed knowing of what had left by `left`.
@@ -496,6 +512,13 @@ impl Client {
             self.playing().map(|p| p.ticks.tick_at(now)),
             self.playing().map_or(&[], Playing::spoken_of),
         )
+    }
+
+    /// What it reads datagrams with.
+    pub fn receiver(&self, now: HostNanos) -> Receiver<'_> {
+        static NOTHING: Had = Had::new();
+        let (had, dt) = self.playing().map_or((&NOTHING, 0.0), |p| (&p.had, p.ticks.rate().dt()));
+        Receiver::new(self.layouts(now), had, dt)
     }
 
     /// What the next input of an entity of this kind means.

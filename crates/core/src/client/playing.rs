@@ -17,10 +17,11 @@ use crate::ease::{Ease, Jump};
 use crate::event::{Fact, Sink, tell};
 use crate::ids::{EntityId, PeerId};
 use crate::remote::ViewClock;
-use crate::session::{Owned, Timeline};
+use crate::session::{Layouts, Owned, Timeline};
+use crate::snapshot::{Had, Has, Receiver};
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
-use crate::wire::{Acks, EntityRecord, News, PullBack, PullReason, Snapshot, Used, Welcome};
+use crate::wire::{Acks, EntityRecord, Message, News, PullBack, PullReason, Snapshot, Used, Welcome, WireError};
 
 /// What the surrounding client lends for a call.
 pub(super) struct Lent<'a> {
@@ -79,6 +80,9 @@ pub(super) struct Playing {
     snapshot_every: u8,
     /// Whether the server wants to know when what comes up left.
     timed: bool,
+    /// What it has of snapshots, and whether it lacks what the newest is told against.
+    pub(super) had: Had,
+    pub(super) lacks: bool,
     /// The own entities, and in the same order what is done with them.
     owned: Vec<Owned>,
     mine: Vec<Mine>,
@@ -114,6 +118,8 @@ impl Playing {
             arrangement,
             snapshot_every: welcome.snapshot_every,
             timed: true,
+            had: Had::default(),
+            lacks: false,
             owned: Vec::new(),
             mine: Vec::new(),
             spoken_of: Vec::new(),
@@ -156,7 +162,9 @@ impl Playing {
 
     /// Bytes it takes, roughly.
     pub(super) fn bytes(&self) -> usize {
-        self.mine.iter().map(|m| size_of::<Mine>() + m.own.bytes()).sum::<usize>() + self.others.bytes()
+        self.mine.iter().map(|m| size_of::<Mine>() + m.own.bytes()).sum::<usize>()
+            + self.others.bytes()
+            + self.had.bytes()
     }
 
     /// Applies own inputs at once, or waits to be told, where the arrangement leaves the choice.
@@ -193,7 +201,7 @@ impl Playing {
         (acks, outbox): (&mut Acks, &mut VecDeque<Vec<u8>>),
         sink: &mut S,
     ) {
-        let mut post = Post { peer: self.peer, now, timed: self.timed, acks, outbox };
+        let mut post = Post { peer: self.peer, now, timed: self.timed, lacks: self.lacks, acks, outbox };
         self.now = now;
         let due = self.ticks.advance(now);
         if due.dropped > 0 {
@@ -276,6 +284,24 @@ impl Playing {
             self.sending.say(due, Saying { context, given, delayed, own }, post, sink);
         }
         self.sending.tick();
+    }
+
+    /// Opens a snapshot of `tick` that is told against another, and gives what is to be kept of it.
+    pub(super) fn open(
+        &mut self,
+        layouts: &Layouts<'_>,
+        tick: Tick,
+        message: &mut Message,
+    ) -> Result<Option<Has>, WireError> {
+        let Message::Snapshot(snapshot) = message else { return Ok(None) };
+        let opened = Receiver::new(*layouts, &self.had, self.ticks.rate().dt()).opened(snapshot, tick);
+        match &opened {
+            // What was overtaken may rest on what is forgotten by now.
+            Err(WireError::Baseline(_)) if self.heard.is_none_or(|heard| tick > heard) => self.lacks = true,
+            Ok(Some(_)) => self.lacks = false,
+            _ => {}
+        }
+        opened
     }
 
     /// Takes a snapshot of `tick`. `left` is when the newest datagram it acknowledges left; what was measured of the way goes with it.

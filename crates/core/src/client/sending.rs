@@ -86,13 +86,15 @@ pub(super) struct Post<'a> {
     pub(super) now: HostNanos,
     /// Whether the other side measures by what comes.
     pub(super) timed: bool,
+    /// Whether it is to tell whole what comes down.
+    pub(super) lacks: bool,
     pub(super) acks: &'a mut Acks,
     pub(super) outbox: &'a mut VecDeque<Vec<u8>>,
 }
 
 impl Post<'_> {
     fn header(&mut self, kind: MessageKind) -> Header {
-        let header = self.acks.header(kind, self.peer.epoch, self.now);
+        let header = Header { lacks: self.lacks, ..self.acks.header(kind, self.peer.epoch, self.now) };
         if self.timed { header } else { header.untimed() }
     }
 }

@@ -43,7 +43,7 @@ use guests::Guests;
 use missing::Gap;
 use peer::Peer;
 use peers::{Owns, Peers};
-use telling::{clock, pull_backs, seen_by_others, snapshot, stream_snapshot};
+use telling::{Shared, clock, pull_backs, snapshot, stream_snapshot};
 
 use crate::data::{Input, State};
 use crate::event::{Fact, Made, Sink, StateEvent, show, tell};
@@ -294,15 +294,13 @@ impl Server {
     fn send_snapshots<S: Sink>(&mut self, now: HostNanos, tick: Tick, sink: &mut S) {
         let passed = tick.since(self.ticks.base()).unsigned_abs();
         let kinds = &self.timeline.at(tick).kinds;
-        let mut seen = None;
         let rate = self.ticks.rate();
+        let shared = Shared::new(&self.world, kinds, (tick, rate));
         for peer in self.peers.iter_mut() {
             if peer.is_told(passed, rate) {
-                let seen = seen.get_or_insert_with(|| seen_by_others(&self.world, kinds));
-                let world = (&self.world, &seen[..]);
                 if peer.snapshots_over() == Over::Datagrams {
-                    self.outbox.push_back((peer.at, snapshot(peer, world, kinds, now, (tick, rate))));
-                } else if !stream_snapshot(peer, world, kinds, (tick, rate)) {
+                    self.outbox.push_back((peer.at, snapshot(peer, &shared, now)));
+                } else if !stream_snapshot(peer, &shared) {
                     tell(sink, Fact::StreamFull { peer: peer.id, up: false });
                 }
                 pull_backs(peer, kinds, now, tick, &mut self.outbox);

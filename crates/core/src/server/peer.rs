@@ -13,7 +13,7 @@ use crate::ids::{Address, EntityId, Life, PeerId, Token};
 use crate::pacing::{Pacing, SendRate};
 use crate::policy::{Policy, Strikes};
 use crate::session::{Layouts, Owned, Timeline};
-use crate::snapshot::Unacknowledged;
+use crate::snapshot::{Baselines, Unacknowledged};
 use crate::stream::{Delivered, Over, Stream};
 use crate::tick::{HostNanos, Rate, Tick, WireTick};
 use crate::wire::{Account, Acks, BitReader, Claim, Header, Inputs, Load, Message, MessageKind, Segment, WireError};
@@ -39,6 +39,8 @@ pub(super) struct Peer {
     plays: bool,
     pub(super) acks: Acks,
     pub(super) unacknowledged: Unacknowledged,
+    /// What it is known to have of snapshots.
+    pub(super) baselines: Baselines,
     /// What it owns, and in the same order how its word moves it.
     owned: Vec<Owned>,
     controls: Vec<Control>,
@@ -72,6 +74,7 @@ impl Peer {
             plays: false,
             acks: Acks::default(),
             unacknowledged: Unacknowledged::default(),
+            baselines: Baselines::default(),
             owned: Vec::new(),
             controls: Vec::new(),
             former: Vec::new(),
@@ -89,6 +92,7 @@ impl Peer {
     pub(super) fn bytes(&self) -> usize {
         size_of::<Self>()
             + self.unacknowledged.bytes()
+            + self.baselines.bytes()
             + self.stream.as_ref().map_or(0, |stream| stream.bytes())
             + self.controls.iter().map(|c| size_of::<Control>() + c.bytes()).sum::<usize>()
     }
@@ -180,13 +184,19 @@ impl Peer {
         let first = self.acks.decoded(header.sequence, now);
         if first {
             self.heard = now;
+            if header.lacks {
+                self.baselines.forget();
+            }
             if let Some(ack) = &header.ack {
                 let round_trip = self.acks.round_trip(ack, now);
                 for load in self.acks.arrived(ack) {
                     if load.bytes > 0 {
                         self.pacing.arrived(now, load.bytes);
                     }
-                    load.snapshot.into_iter().for_each(|tick| self.unacknowledged.delivered(tick));
+                    if let Some(tick) = load.snapshot {
+                        self.unacknowledged.delivered(tick);
+                        self.baselines.arrived(tick);
+                    }
                 }
                 if let Some(stream) = &mut self.stream {
                     stream.told(now, ack);
@@ -234,7 +244,10 @@ impl Peer {
     /// Takes a piece of the stream.
     pub(super) fn piece(&mut self, now: HostNanos, header: &Header, segment: Segment) {
         let come = self.stream.get_or_insert_default().arrived(now, header, segment);
-        come.into_iter().for_each(|tick| self.unacknowledged.delivered(tick));
+        if let Some(tick) = come {
+            self.unacknowledged.delivered(tick);
+            self.baselines.arrived(tick);
+        }
     }
 
     /// Takes whatever of the stream has its turn.

@@ -4,6 +4,7 @@ use super::missing::{Missing, Waiting};
 use crate::echo::EchoBy;
 use crate::pacing::SendRate;
 use crate::stream::Over;
+use crate::wire::StateDown;
 
 /// How a player is served.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -22,6 +23,8 @@ pub struct PlayerSettings {
     pub says_changes: bool,
     /// What snapshots travel by.
     pub snapshots_over: Over,
+    /// In which form snapshots travel.
+    pub state_down: StateDown,
     /// Whether its client is told what others were made with, so that it can run them on by their rules.
     pub tells_inputs: bool,
     /// Which echo of what it does others are sent.
@@ -44,6 +47,7 @@ impl PlayerSettings {
         waiting: Waiting::AtOnce,
         says_changes: false,
         snapshots_over: Over::Datagrams,
+        state_down: StateDown::Whole,
         tells_inputs: false,
         echo: EchoBy::Raw,
         echo_leash_m: 3.0,

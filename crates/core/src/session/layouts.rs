@@ -35,6 +35,14 @@ impl<'a> Layouts<'a> {
         Self { timeline, near, owned }
     }
 
+    /// The tick that is meant by one as it travels.
+    ///
+    /// # Errors
+    /// Where it is too far from now.
+    pub(crate) fn tick(&self, tick: WireTick) -> Result<Tick, WireError> {
+        Ok(tick.unwrap_near(self.near.unwrap_or_default())?)
+    }
+
     /// The rules in force at a tick.
     pub fn kinds(&self, tick: WireTick) -> &'a Kinds {
         let tick = self.near.and_then(|near| tick.unwrap_near(near).ok());

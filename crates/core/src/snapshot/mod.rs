@@ -1,5 +1,28 @@
 //! What a receiver is told, and what of it has arrived.
+//!
+//! News is told until it is known to have come. States are told whole, or against the newest snapshot that is known to have come: what both ends
+//! [have](has::Has) of it are the whole numbers that travelled.
 
+mod body;
+mod carry;
+mod coded;
+mod coder;
+mod delta;
+mod exact;
+mod folded;
+mod has;
+mod moment;
+mod range;
+mod receiver;
+mod trained;
 mod unacknowledged;
 
+#[cfg(test)]
+mod tests;
+
+pub(crate) use body::Telling;
+pub use has::Had;
+pub(crate) use has::{Baselines, Has};
+pub(crate) use moment::{Moment, ToldOwn};
+pub use receiver::Receiver;
 pub(crate) use unacknowledged::Unacknowledged;

@@ -39,7 +39,8 @@ impl Account {
     pub fn most(schema: &Schema) -> usize {
         let room = (MAX_DATAGRAM as u32 * 8).saturating_sub(HEAD + schema.exact_bits());
         // One more input than ticks, each with a bit before it and one before each of its fields.
-        (room / (schema.input_bits() + 1 + schema.input.len() as u32)).saturating_sub(1).clamp(1, MAX_REPEATS as u32) as usize
+        (room / (schema.input_bits() + 1 + schema.input.len() as u32)).saturating_sub(1).clamp(1, MAX_REPEATS as u32)
+            as usize
     }
 
     /// What stands before the inputs.

@@ -88,7 +88,7 @@ impl Acks {
             mask: s.mask,
             hold: (now.since(s.at) / 100_000).clamp(0, i64::from(u16::MAX)) as u16,
         });
-        Header { kind, epoch, sequence, ack, sent_us: Some((now.0 / 1000) as u32) }
+        Header { kind, epoch, sequence, ack, sent_us: Some((now.0 / 1000) as u32), lacks: false }
     }
 
     /// Notes what the datagram of that number holds.

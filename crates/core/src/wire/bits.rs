@@ -83,10 +83,16 @@ impl BitWriter {
     /// # Panics
     /// When the result would not fit a datagram: what is written is bounded by construction, so that is a broken
     /// invariant.
-    pub fn finish(mut self) -> Vec<u8> {
+    pub fn finish(self) -> Vec<u8> {
+        let bytes = self.finish_any();
+        assert!(bytes.len() <= MAX_DATAGRAM, "a datagram of {} bytes exceeds {MAX_DATAGRAM}", bytes.len());
+        bytes
+    }
+
+    /// The same, however long: whoever calls it sees to it that it fits.
+    pub(crate) fn finish_any(mut self) -> Vec<u8> {
         let rest = self.held.div_ceil(8) as usize;
         self.bytes.extend_from_slice(&self.pending.to_le_bytes()[..rest]);
-        assert!(self.bytes.len() <= MAX_DATAGRAM, "a datagram of {} bytes exceeds {MAX_DATAGRAM}", self.bytes.len());
         self.bytes
     }
 }
@@ -213,6 +219,21 @@ impl<'a> BitReader<'a> {
         row.window >>= skipped;
         row.held = row.held.saturating_sub(skipped);
         Ok(row)
+    }
+
+    /// Passes the noughts up to the next one, at most so many, and that one; says how many they were.
+    ///
+    /// # Errors
+    /// [`WireError::Short`] at the end, and where there are more.
+    pub(super) fn noughts(&mut self, most: u32) -> Result<u32, WireError> {
+        let mut count = 0;
+        while !self.flag()? {
+            count += 1;
+            if count > most {
+                return Err(WireError::Count { what: "length of a difference", found: count, least: 0, most });
+            }
+        }
+        Ok(count)
     }
 
     /// The next bit.

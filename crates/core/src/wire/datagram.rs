@@ -63,13 +63,15 @@ pub struct Header {
     pub ack: Option<Ack>,
     /// The sender's clock in microseconds, modulo 2^32; `None` where the other side measures nothing by it.
     pub sent_us: Option<u32>,
+    /// Whether the sender lacks what it was told against: it is to be told whole.
+    pub lacks: bool,
 }
 
 impl Header {
     /// Bits of an envelope at most; eight more for a version or a kind beyond what its own bits hold.
     pub(crate) const BITS: u32 = Self::BARE_BITS + (16 + 4 * 9 + (9 + 16));
     /// Bits of one that acknowledges nothing and tells its time.
-    pub(crate) const BARE_BITS: u32 = 3 + 1 + 4 + 8 + 16 + 1 + 32;
+    pub(crate) const BARE_BITS: u32 = 3 + 1 + 4 + 8 + 16 + 1 + 1 + 32;
 
     /// The same, without times.
     #[must_use]
@@ -94,6 +96,7 @@ impl Header {
         way.word("sequence", &mut self.sequence, number)?;
         let mut timed = self.sent_us.is_some();
         way.flag("tells its time", &mut timed)?;
+        way.flag("lacks a baseline", &mut self.lacks)?;
         self.ack = if has_ack { Some(self.ack.unwrap_or_default()) } else { None };
         if let Some(ack) = &mut self.ack {
             ack.rows(way, timed)?;
@@ -120,7 +123,7 @@ impl Header {
 
     /// Reads it in one way or the other.
     pub(super) fn pass<W: Way>(way: &mut W) -> Result<Self, WireError> {
-        let mut read = Self { kind: MessageKind::Hello, epoch: 0, sequence: 0, ack: None, sent_us: None };
+        let mut read = Self { kind: MessageKind::Hello, epoch: 0, sequence: 0, ack: None, sent_us: None, lacks: false };
         read.rows(way)?;
         Ok(read)
     }

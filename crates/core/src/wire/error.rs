@@ -59,12 +59,18 @@ pub enum WireError {
     /// More bytes than a datagram of ours ever has.
     #[error("{0} bytes, at most {MAX_DATAGRAM} are sent")]
     Long(usize),
+    /// It rests on what was not received, or is not kept any more.
+    #[error("told against a snapshot that is not there, in slot {0}")]
+    Baseline(u16),
+    /// A compressor made nothing of it, or too much.
+    #[error("what is compressed cannot be unpacked")]
+    Compressed,
     /// A tick too far from the expected one.
     #[error(transparent)]
     Tick(#[from] TickOutOfReach),
 }
 
 /// A number held against its range.
-pub(super) fn ranged(what: &'static str, found: u32, least: u32, most: u32) -> Result<u32, WireError> {
+pub(crate) fn ranged(what: &'static str, found: u32, least: u32, most: u32) -> Result<u32, WireError> {
     if (least..=most).contains(&found) { Ok(found) } else { Err(WireError::Count { what, found, least, most }) }
 }

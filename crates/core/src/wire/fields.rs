@@ -8,8 +8,10 @@ use std::fmt::Display;
 use super::bits::BitReader;
 use super::datagram::Header;
 use super::error::WireError;
+use super::kind::MessageKind;
 use super::lanes::is_same;
-use super::message::Message;
+use super::message::{Message, is_finished};
+use super::snapshot::Snapshot;
 use crate::data::{Input, State};
 use crate::field::Shape;
 use crate::ids::EntityId;
@@ -53,71 +55,104 @@ pub struct WireField {
     pub of_envelope: bool,
 }
 
+impl WireField {
+    /// One of a message as a whole.
+    pub(crate) fn new(name: &str, bits: u32, value: FieldValue) -> Self {
+        Self { name: name.to_owned(), bits, value, of: None, of_envelope: false }
+    }
+}
+
 /// Reads, and notes what is read.
-pub(super) struct Noting<'a> {
+pub(crate) struct Noting<'a> {
     pub(super) from: BitReader<'a>,
     pub(super) all: Vec<WireField>,
     pub(super) of: Option<EntityId>,
 }
 
-/// The fields of a datagram, read in the layouts of the ticks it is about.
+/// The fields of a datagram, read in the layouts of the ticks it is about; `open` goes on with what a snapshot says of entities, where that is told against
+/// what its receiver has.
 ///
 /// # Errors
 /// Whatever is wrong with the bytes.
-pub fn fields(bytes: &[u8], layouts: &Layouts<'_>) -> Result<Vec<WireField>, WireError> {
-    let mut noting = Noting { from: BitReader::new(bytes), all: Vec::new(), of: None };
+pub(crate) fn fields(
+    bytes: &[u8],
+    layouts: &Layouts<'_>,
+    mut open: impl FnMut(&mut Snapshot) -> Result<Vec<WireField>, WireError>,
+) -> Result<Vec<WireField>, WireError> {
+    let mut noting = Noting::new(bytes);
     let header = Header::pass(&mut noting)?;
     noting.all.iter_mut().for_each(|field| field.of_envelope = true);
-    let message = Message::pass(&header, &mut noting, layouts)?;
-    noting.is_finished(&header)?;
+    let message = noting.rest(&header, layouts, &mut open)?;
     let mut fields = noting.all;
     if let Message::StreamUp(piece) | Message::StreamDown(piece) = &message
         && let Some(kind) = piece.head.kind
     {
-        fields.extend(carried(&Header { kind, ..header }, &piece.body, layouts));
+        // What a piece carries is read when its turn has come, whatever becomes of it.
+        let mut inner = Noting::new(&piece.body);
+        match inner.rest(&Header { kind, ..header }, layouts, &mut open) {
+            Ok(_) => fields.extend(inner.all),
+            Err(_) if piece.body.is_empty() => {}
+            Err(why) => {
+                let mut unread = Noting::new(&[]);
+                unread.note("it cannot be read", piece.body.len() as u32 * 8, FieldValue::Words(why.to_string()));
+                fields.extend(unread.all);
+            }
+        }
     }
     Ok(fields)
 }
 
-/// The fields of what a piece of a stream carries, or why it cannot be read.
-fn carried(header: &Header, body: &[u8], layouts: &Layouts<'_>) -> Vec<WireField> {
-    let mut noting = Noting { from: BitReader::new(body), all: Vec::new(), of: None };
-    let read = Message::pass(header, &mut noting, layouts);
-    match read.and_then(|_| noting.is_finished(header)) {
-        Ok(()) => {}
-        Err(why) => {
-            noting.all.clear();
-            let bits = body.len() as u32 * 8;
-            if bits > 0 {
-                noting.of = None;
-                noting.note("it cannot be read", bits, FieldValue::Words(why.to_string()));
+impl<'a> Noting<'a> {
+    pub(crate) const fn new(bytes: &'a [u8]) -> Self {
+        Self { from: BitReader::new(bytes), all: Vec::new(), of: None }
+    }
+
+    /// All of a message behind its envelope.
+    fn rest(
+        &mut self,
+        header: &Header,
+        layouts: &Layouts<'_>,
+        open: &mut impl FnMut(&mut Snapshot) -> Result<Vec<WireField>, WireError>,
+    ) -> Result<Message, WireError> {
+        let mut message = Message::pass(header, self, layouts)?;
+        is_finished(header, &self.from)?;
+        if let Message::Snapshot(snapshot) = &mut message
+            && snapshot.body.is_some()
+        {
+            self.all.extend(open(snapshot)?);
+        }
+        Ok(message)
+    }
+
+    /// What was noted, where nothing is left over.
+    pub(crate) fn finish(self, kind: MessageKind) -> Result<Vec<WireField>, WireError> {
+        if self.from.is_finished() { Ok(self.all) } else { Err(WireError::LeftOver { kind, bits: self.from.left() }) }
+    }
+}
+
+impl FieldLanes {
+    /// What its lanes hold, in words where they are several.
+    pub(crate) fn shown(&self, state: &State) -> FieldValue {
+        let lane = usize::from(self.lane);
+        match self.shape {
+            Shape::Flag => FieldValue::Flag(state.flag(lane)),
+            Shape::Counter => FieldValue::Number(u64::from(state.int(lane))),
+            _ => {
+                let unit = if self.unit == "1" { String::new() } else { format!(" {}", self.unit) };
+                FieldValue::Words(reals(lane..lane + self.shape.lanes(), |lane| state.real(lane)) + &unit)
             }
         }
     }
-    noting.all
 }
 
 impl Noting<'_> {
-    fn is_finished(&self, header: &Header) -> Result<(), WireError> {
-        super::message::is_finished(header, &self.from)
-    }
-
     pub(super) fn note(&mut self, name: impl Display, bits: u32, value: FieldValue) {
         self.all.push(WireField { name: name.to_string(), bits, value, of: self.of, of_envelope: false });
     }
 
     /// A field of a state.
     pub(super) fn note_lanes(&mut self, field: &FieldLanes, state: &State) {
-        let lane = usize::from(field.lane);
-        let value = match field.shape {
-            Shape::Flag => FieldValue::Flag(state.flag(lane)),
-            Shape::Counter => FieldValue::Number(u64::from(state.int(lane))),
-            _ => {
-                let unit = if field.unit == "1" { String::new() } else { format!(" {}", field.unit) };
-                FieldValue::Words(reals(lane..lane + field.shape.lanes(), |lane| state.real(lane)) + &unit)
-            }
-        };
-        self.note(field.name, field.bits, value);
+        self.note(field.name, field.bits, field.shown(state));
     }
 
     /// A field of an input, of which may be said first whether it is as in another.

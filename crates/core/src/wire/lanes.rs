@@ -92,9 +92,7 @@ pub(super) fn read_input(from: &mut BitReader<'_>, plan: &Plan, like: Option<&In
 /// Writes lanes rounded.
 pub(super) fn write_lanes(out: &mut BitWriter, rounded: &Rounded, state: &State) {
     for lane in &rounded.lanes {
-        let place = usize::from(lane.lane);
-        let code = lane.rounded.map_or_else(|| state.int(place), |q| q.encode(state.real(place)));
-        out.put(code, u32::from(lane.bits));
+        out.put(lane.code(state) as u32, u32::from(lane.bits));
     }
 }
 
@@ -103,12 +101,8 @@ pub(super) fn read_lanes(from: &mut BitReader<'_>, rounded: &Rounded, state: &mu
     let mut row = from.row(rounded.bits)?;
     for lane in &rounded.lanes {
         let bits = u32::from(lane.bits);
-        let value = match lane.rounded {
-            // Neither a zero below zero nor what is no number comes of steps that are counted.
-            Some(q) => q.of_steps(row.take_signed(bits)).to_bits(),
-            None => row.take(bits),
-        };
-        state.set_int(usize::from(lane.lane), value);
+        let code = if lane.rounded.is_some() { row.take_signed(bits) } else { row.take(bits) as i32 };
+        state.set_int(usize::from(lane.lane), lane.bits_of(code));
     }
     Ok(())
 }

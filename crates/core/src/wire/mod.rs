@@ -9,10 +9,12 @@ mod bits;
 mod carried;
 mod claim;
 mod clock;
+mod compressed;
 mod datagram;
 mod ended;
 mod error;
 mod fields;
+mod form;
 mod hello;
 mod inputs;
 mod kind;
@@ -35,18 +37,22 @@ pub use clock::ClockTold;
 pub use datagram::{Ack, Header};
 pub use ended::{Ended, EndedBy};
 pub use error::WireError;
-pub use fields::{FieldValue, WireField, fields};
+pub(crate) use error::ranged;
+pub use fields::{FieldValue, WireField};
+pub(crate) use fields::{Noting, fields};
+pub use form::StateDown;
 pub use hello::{Challenge, Hello};
 pub use inputs::Inputs;
 pub use kind::MessageKind;
 pub use message::Message;
 pub use news::{MOST_OWNERS, NEWS_BITS, News};
 pub use refusal::{Denied, Difference, ForeignLayout, Refusal, RefusedFor};
+pub(crate) use rows::{Passed, Short, Way, number};
 pub use segment::{Segment, SegmentHead};
 pub use snapshot::{
-    EntityRecord, EntityRef, Snapshot, SnapshotHead, TELEPORT_BITS, Used, snapshot_bytes, write_snapshot,
+    Body, EntityRecord, EntityRef, Snapshot, SnapshotHead, TELEPORT_BITS, Used, snapshot_bytes, write_snapshot,
 };
-pub(crate) use snapshot::{input_rows, seen_record, write_shared};
+pub(crate) use snapshot::{RULE, input_rows, seen_record, write_compressed, write_shared, write_told};
 pub use welcome::Welcome;
 
 /// Bits of an entity's name, at least and at most.

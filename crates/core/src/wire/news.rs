@@ -1,5 +1,6 @@
 //! Who left and who owns what: part of a snapshot, repeated until it is acknowledged.
 
+use super::error::ranged;
 use super::fields::FieldValue;
 use super::rows::{Passed, Way, number};
 use super::{ID_BITS, LEAST_ID_BITS};
@@ -46,20 +47,22 @@ impl Default for News {
 
 /// All of it, with its number before.
 pub(super) fn news_rows<W: Way>(way: &mut W, news: &mut Vec<News>) -> Passed {
-    debug_assert!(9 + news.iter().map(News::bits).sum::<u32>() <= NEWS_BITS, "room was kept for no more");
     let mut some = !news.is_empty();
     way.flag("has news", &mut some)?;
     if !some {
         return Ok(());
     }
     let least = LEAST_ID_BITS + 1;
-    way.list("number of news", news, (8, least, (0, (NEWS_BITS - 9) / least)), |way, one| {
+    way.list("number of news", news, (8, least, (0, (NEWS_BITS - 9) / (ID_BITS + 1))), |way, one| {
         let words = |one: &News| match one {
             News::Gone(_) => "is gone".to_owned(),
             News::Owned(_, owners) => format!("belongs to {owners:?}"),
         };
         way.one(one, one_of_news, |one| ("news".to_owned(), FieldValue::Words(words(one))))
-    })
+    })?;
+    // Room is kept for no more.
+    ranged("bits of news", news.iter().map(News::bits).sum(), 0, NEWS_BITS - 9)?;
+    Ok(())
 }
 
 fn one_of_news<W: Way>(way: &mut W, one: &mut News) -> Passed {

@@ -7,7 +7,7 @@ use std::fmt::Display;
 
 use super::bits::{BitReader, BitWriter};
 use super::error::{WireError, ranged};
-use super::fields::{FieldValue, Noting};
+use super::fields::{FieldValue, Noting, WireField};
 use super::lanes::{read_exact, read_input, read_lanes, write_exact, write_input, write_lanes};
 use crate::data::{Input, State};
 use crate::ids::EntityId;
@@ -15,13 +15,13 @@ use crate::plan::{Plan, Rounded};
 use crate::tick::WireTick;
 
 /// What a row comes to.
-pub(super) type Passed = Result<(), WireError>;
+pub(crate) type Passed = Result<(), WireError>;
 
 /// A number in few bits, from the least on. All bits set say that it is beyond what they hold: `more` follow.
-pub(super) struct Short {
-    pub(super) least: u32,
-    pub(super) bits: u32,
-    pub(super) more: u32,
+pub(crate) struct Short {
+    pub(crate) least: u32,
+    pub(crate) bits: u32,
+    pub(crate) more: u32,
 }
 
 /// The slot of an entity: five bits up to the thirtieth.
@@ -39,9 +39,11 @@ impl Short {
 }
 
 /// A way through the rows of a message. What is said of a row besides its bits is for those who look at it.
-pub(super) trait Way: Sized {
+pub(crate) trait Way: Sized {
     /// Whether values come out of it. Where they go into it they are within their ranges by construction.
     const READS: bool;
+    /// Whether what is read is noted.
+    const NOTES: bool = false;
 
     /// A number of 1 to 32 bits.
     fn bits(&mut self, name: impl Display, value: &mut u32, bits: u32, show: impl FnOnce(u32) -> FieldValue) -> Passed;
@@ -79,15 +81,39 @@ pub(super) trait Way: Sized {
     /// From here on it is about one of several entities, or about none.
     fn of(&mut self, _entity: Option<EntityId>) {}
 
-    /// Rows that are looked at as one, with a name and a value of their own.
+    /// Where it is among what is looked at.
+    fn mark(&self) -> usize {
+        0
+    }
+
+    /// Everything since that mark is looked at as one row, with a name and a value of its own.
+    fn merge(&mut self, _mark: usize, _show: impl FnOnce() -> (String, FieldValue)) {}
+
+    /// Everything since that mark is of an entity.
+    fn belongs(&mut self, _mark: usize, _entity: EntityId) {}
+
+    /// So many bits of bytes are looked at as one.
+    fn note_bytes(&mut self, _name: &'static str, _bits: u32) {}
+
+    /// Takes over what was noted elsewhere.
+    fn adopt(&mut self, _fields: Vec<WireField>) {}
+
+    /// Rows that are looked at as one.
     fn one<T>(
         &mut self,
         it: &mut T,
         rows: impl FnOnce(&mut Self, &mut T) -> Passed,
-        _show: impl FnOnce(&T) -> (String, FieldValue),
+        show: impl FnOnce(&T) -> (String, FieldValue),
     ) -> Passed {
-        rows(self, it)
+        let mark = self.mark();
+        rows(self, it)?;
+        self.merge(mark, || show(it));
+        Ok(())
     }
+
+    /// A number of which small ones take few bits, the fewest where it is of about `bits` of them: its length in unary, then itself (Elias gamma code
+    /// with `bits` low ones apart).
+    fn gamma(&mut self, value: &mut u32, bits: u32) -> Passed;
 
     /// A number of at most eight bits.
     fn byte(&mut self, name: impl Display, value: &mut u8, bits: u32, show: impl FnOnce(u32) -> FieldValue) -> Passed {
@@ -197,7 +223,7 @@ pub(super) fn written(passed: Passed) {
 }
 
 /// As a number.
-pub(super) const fn number(value: u32) -> FieldValue {
+pub(crate) const fn number(value: u32) -> FieldValue {
     FieldValue::Number(value as u64)
 }
 
@@ -226,6 +252,25 @@ impl Way for BitWriter {
         self.put(code.min(most), form.bits);
         if code >= most {
             self.put(code - most, form.more);
+        }
+        Ok(())
+    }
+
+    #[inline]
+    fn gamma(&mut self, value: &mut u32, bits: u32) -> Passed {
+        let high = u64::from(*value >> bits) + 1;
+        let above = 63 - high.leading_zeros();
+        // Above noughts, a one, and what follows the first one of the number.
+        if above < 16 {
+            let follows = high as u32 & !(1 << above);
+            self.put(1 << above | follows << (above + 1), 2 * above + 1);
+        } else {
+            self.put(0, above);
+            self.put(1, 1);
+            self.put(high as u32 & ((1u64 << above) - 1) as u32, above);
+        }
+        if bits > 0 {
+            self.put(*value, bits);
         }
         Ok(())
     }
@@ -282,6 +327,22 @@ impl Way for BitReader<'_> {
         Ok(())
     }
 
+    #[inline]
+    fn gamma(&mut self, value: &mut u32, bits: u32) -> Passed {
+        let above = self.noughts(32)?;
+        let follows = if above > 0 { self.take(above)? } else { 0 };
+        let high = ((1u64 << above) | u64::from(follows)) - 1;
+        let low = if bits > 0 { self.take(bits)? } else { 0 };
+        let whole = high << bits | u64::from(low);
+        *value = u32::try_from(whole).map_err(|_| WireError::Count {
+            what: "a difference",
+            found: u32::MAX,
+            least: 0,
+            most: u32::MAX - 1,
+        })?;
+        Ok(())
+    }
+
     fn rounded(&mut self, rounded: &Rounded, state: &mut State) -> Passed {
         read_lanes(self, rounded, state)
     }
@@ -317,6 +378,7 @@ impl Way for BitReader<'_> {
 
 impl Way for Noting<'_> {
     const READS: bool = true;
+    const NOTES: bool = true;
 
     fn bits(&mut self, name: impl Display, value: &mut u32, bits: u32, show: impl FnOnce(u32) -> FieldValue) -> Passed {
         self.from.bits("", value, bits, number)?;
@@ -339,6 +401,13 @@ impl Way for Noting<'_> {
     ) -> Passed {
         self.from.short("", value, form, number)?;
         self.note(name, form.bits(*value), show(*value));
+        Ok(())
+    }
+
+    fn gamma(&mut self, value: &mut u32, bits: u32) -> Passed {
+        let before = self.from.left();
+        self.from.gamma(value, bits)?;
+        self.note("difference", before - self.from.left(), number(*value));
         Ok(())
     }
 
@@ -381,17 +450,25 @@ impl Way for Noting<'_> {
         self.of = entity;
     }
 
-    fn one<T>(
-        &mut self,
-        it: &mut T,
-        rows: impl FnOnce(&mut Self, &mut T) -> Passed,
-        show: impl FnOnce(&T) -> (String, FieldValue),
-    ) -> Passed {
-        let before = self.all.len();
-        rows(self, it)?;
-        let bits = self.all.drain(before..).map(|field| field.bits).sum();
-        let (name, value) = show(it);
+    fn mark(&self) -> usize {
+        self.all.len()
+    }
+
+    fn belongs(&mut self, mark: usize, entity: EntityId) {
+        self.all[mark..].iter_mut().for_each(|field| field.of = Some(entity));
+    }
+
+    fn note_bytes(&mut self, name: &'static str, bits: u32) {
+        self.note(name, bits, FieldValue::Words(format!("{} bytes", bits / 8)));
+    }
+
+    fn adopt(&mut self, fields: Vec<WireField>) {
+        self.all.extend(fields);
+    }
+
+    fn merge(&mut self, mark: usize, show: impl FnOnce() -> (String, FieldValue)) {
+        let bits = self.all.drain(mark..).map(|field| field.bits).sum();
+        let (name, value) = show();
         self.note(name, bits, value);
-        Ok(())
     }
 }

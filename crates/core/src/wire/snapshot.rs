@@ -1,13 +1,15 @@
 //! Everybody at one tick, coming down.
 
-use super::LEAST_ID_BITS;
-use super::bits::{BitRow, BitWriter};
+use super::bits::{BitReader, BitRow, BitWriter};
+use super::compressed::{compress, decompress};
 use super::datagram::Header;
 use super::error::{WireError, ranged};
 use super::fields::FieldValue;
+use super::form::StateDown;
 use super::lanes::write_input;
 use super::news::{NEWS_BITS, News, news_rows};
 use super::rows::{INDEX, Passed, Short, Way, number, written};
+use super::{LEAST_ID_BITS, MAX_DATAGRAM};
 use crate::data::{Input, State};
 use crate::ids::EntityId;
 use crate::schema::Schema;
@@ -60,6 +62,8 @@ pub struct SnapshotHead {
     pub every: u8,
     /// Whether what comes up is to tell its times.
     pub wants_times: bool,
+    /// In which form entities follow.
+    pub form: StateDown,
     /// Least margin of what arrived since the last one, in quarter ticks; `None` if nothing did.
     pub margin: Option<i8>,
     /// Who left and who owns what, as far as its receiver has not acknowledged it.
@@ -75,6 +79,21 @@ pub struct Snapshot {
     pub entities: Vec<EntityRecord>,
     /// What those were made with lately that are not its receiver's, in their order, where that was asked for; `None` of one that no rule made.
     pub inputs: Option<Vec<Option<Input>>>,
+    /// What says all that of entities, where it rests on what the receiver has: they are known once that is opened.
+    pub body: Option<Body>,
+}
+
+/// What follows a snapshot's head, told against another snapshot.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Body {
+    /// How many ticks before this one that was; 0 where it rests on none.
+    pub back: u32,
+    /// How many entities are in it.
+    pub entities: u8,
+    /// Whether what they were made with is in it as well.
+    pub with_inputs: bool,
+    /// All that.
+    pub bytes: Vec<u8>,
 }
 
 /// How much follows the head of a snapshot.
@@ -90,11 +109,13 @@ pub(super) struct Extent {
 const EVERY: Short = Short { least: 1, bits: 3, more: 8 };
 /// How many entities: four bits up to fourteen.
 const ENTITIES: Short = Short { least: 0, bits: 4, more: 8 };
+/// Ticks back to what a body is told against: six bits up to 62.
+const BACK: Short = Short { least: 0, bits: 6, more: 16 };
 /// Number of a rule: two bits up to the third.
-const RULE: Short = Short { least: 0, bits: 2, more: 8 };
+pub(crate) const RULE: Short = Short { least: 0, bits: 2, more: 8 };
 
 /// Bits of a snapshot without its entities, with its envelope and the most news it may carry.
-const SNAPSHOT_BITS: u32 = Header::BITS + 16 + 11 + 2 + (1 + 8) + 12 + NEWS_BITS;
+const SNAPSHOT_BITS: u32 = Header::BITS + 16 + 11 + 2 + 2 + (1 + 8) + 12 + NEWS_BITS;
 /// Bits of an entity in a snapshot without its name and state, at most and at least.
 const ENTITY_BITS: u32 = 10 + TELEPORT_BITS + 1;
 const LEAST_ENTITY_BITS: u32 = LEAST_ID_BITS + 2 + TELEPORT_BITS + 1;
@@ -145,10 +166,42 @@ pub(crate) fn write_shared<'a>(
     inputs: Option<&BitRow>,
 ) {
     write_head(out, head, entities.clone().count(), inputs.is_some());
+    write_entities(out, kinds, entities, inputs);
+}
+
+fn write_entities<'a>(
+    out: &mut BitWriter,
+    kinds: &Kinds,
+    entities: impl Iterator<Item = (EntityRef, &'a State, &'a BitRow)>,
+    inputs: Option<&BitRow>,
+) {
     for (entity, state, seen) in entities {
         if entity.own.is_some() { write_record(out, kinds, entity, state) } else { out.append(seen) }
     }
     inputs.into_iter().for_each(|inputs| out.append(inputs));
+}
+
+/// Appends the same through a compressor, where that is shorter.
+pub(crate) fn write_compressed<'a>(
+    out: &mut BitWriter,
+    head: &SnapshotHead,
+    kinds: &Kinds,
+    entities: impl Iterator<Item = (EntityRef, &'a State, &'a BitRow)> + Clone,
+    inputs: Option<&BitRow>,
+) {
+    let mut whole = BitWriter::new();
+    write_entities(&mut whole, kinds, entities.clone(), inputs);
+    let Some(bytes) = compress(&whole.finish_any()) else { return write_shared(out, head, kinds, entities, inputs) };
+    let head = SnapshotHead { form: StateDown::Compressed, ..head.clone() };
+    write_head(out, &head, entities.count(), inputs.is_some());
+    out.pad();
+    bytes.iter().for_each(|byte| out.put(u32::from(*byte), 8));
+}
+
+/// Appends a snapshot that is told against another.
+pub(crate) fn write_told(out: &mut BitWriter, head: &SnapshotHead, mut body: Body) {
+    write_head(out, head, usize::from(body.entities), body.with_inputs);
+    written(body.rows(out));
 }
 
 /// What entities were made with lately, each of a kind.
@@ -178,6 +231,10 @@ impl SnapshotHead {
         self.every = ranged("snapshot interval", every, 1, 255)? as u8;
         way.flag("wants times", &mut self.wants_times)?;
         way.flag("inputs follow", &mut extent.with_inputs)?;
+        let mut form = self.form as u32;
+        let named = |form: u32| FieldValue::Words(StateDown::ALL[form as usize & 3].name().to_owned());
+        way.bits("form", &mut form, 2, named)?;
+        self.form = StateDown::ALL[form as usize & 3];
         let mut margin = self.margin.map(|margin| margin as u8);
         way.maybe("least margin", &mut margin, |margin| FieldValue::Quarters(margin as u8 as i8))?;
         self.margin = margin.map(|margin| margin as i8);
@@ -215,12 +272,59 @@ impl EntityRecord {
     }
 }
 
+impl Body {
+    fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
+        way.short("told against, ticks ago", &mut self.back, &BACK, number)?;
+        way.align()?;
+        way.rest(&mut self.bytes)
+    }
+}
+
 impl Snapshot {
     /// All of it.
     pub(super) fn rows<W: Way>(&mut self, way: &mut W, layouts: &Layouts<'_>) -> Passed {
         let mut extent = Extent { entities: self.entities.len() as u8, with_inputs: self.inputs.is_some() };
-        self.head.rows(way, &mut extent)?;
+        if let Some(body) = &self.body {
+            extent = Extent { entities: body.entities, with_inputs: body.with_inputs };
+        }
         let kinds = layouts.kinds(self.head.tick);
+        let mut compressed = Vec::new();
+        if !W::READS && self.head.form == StateDown::Compressed {
+            let mut out = BitWriter::new();
+            self.whole(&mut out, kinds, extent)?;
+            match compress(&out.finish_any()) {
+                Some(shorter) => compressed = shorter,
+                None => self.head.form = StateDown::Whole,
+            }
+        }
+        self.head.rows(way, &mut extent)?;
+        let Extent { entities, with_inputs } = extent;
+        match self.head.form {
+            StateDown::Whole => self.whole(way, kinds, extent),
+            StateDown::Compressed => {
+                way.align()?;
+                way.rest(&mut compressed)?;
+                way.note_bytes("entities, compressed", compressed.len() as u32 * 8);
+                if W::READS { self.decompressed(&compressed, kinds, extent) } else { Ok(()) }
+            }
+            StateDown::Delta | StateDown::Coded => {
+                let body = self.body.get_or_insert_default();
+                (body.entities, body.with_inputs) = (entities, with_inputs);
+                body.rows(way)
+            }
+        }
+    }
+
+    /// What is whole, out of a compressor.
+    fn decompressed(&mut self, bytes: &[u8], kinds: &Kinds, extent: Extent) -> Passed {
+        let whole = decompress(bytes, MAX_DATAGRAM - SNAPSHOT_BITS.div_ceil(8) as usize)?;
+        let mut from = BitReader::new(&whole);
+        self.whole(&mut from, kinds, extent)?;
+        if from.is_finished() { Ok(()) } else { Err(WireError::Compressed) }
+    }
+
+    /// Every entity whole.
+    fn whole<W: Way>(&mut self, way: &mut W, kinds: &Kinds, extent: Extent) -> Passed {
         if W::READS {
             // What is reserved is bounded by what arrived.
             self.entities.reserve_exact(usize::from(extent.entities).min(way.room(LEAST_ENTITY_BITS)));
@@ -239,7 +343,7 @@ impl Snapshot {
     }
 
     /// What those were made with that are not its receiver's.
-    fn input_rows<W: Way>(&mut self, way: &mut W, kinds: &Kinds) -> Passed {
+    pub(crate) fn input_rows<W: Way>(&mut self, way: &mut W, kinds: &Kinds) -> Passed {
         let inputs = self.inputs.get_or_insert_default();
         let others = self.entities.iter().filter(|record| record.entity.own.is_none());
         for (place, EntityRecord { entity, .. }) in others.enumerate() {

@@ -33,12 +33,20 @@ fn read(bytes: &[u8]) -> Result<(Header, Message), WireError> {
     Message::read(&header, reader, &Layouts::new(&timeline, None, &owned)).map(|m| (header, m))
 }
 
+/// The fields of a datagram; what rests on what its receiver has is one of them.
+fn fields_of(bytes: &[u8], layouts: &Layouts<'_>) -> Result<Vec<WireField>, WireError> {
+    fields(bytes, layouts, |snapshot| {
+        let body = snapshot.body.as_ref().map_or(0, |body| body.bytes.len() as u32 * 8);
+        Ok(vec![WireField::new("body", body, FieldValue::Nothing)])
+    })
+}
+
 /// Bytes are refused, field by field as well; or they are said in no more bits than there are, and mean the same when they are
 /// written and read again.
 fn value_or_error(bytes: &[u8]) {
     let (timeline, owned) = (timeline(), [Owned { entity: OWN, kind: 0 }]);
     let layouts = Layouts::new(&timeline, None, &owned);
-    let fields = fields(bytes, &layouts);
+    let fields = fields_of(bytes, &layouts);
     let Ok((header, message)) = read(bytes) else {
         assert!(fields.is_err(), "only its fields are read: {bytes:?}");
         return;
@@ -55,7 +63,7 @@ fn value_or_error(bytes: &[u8]) {
     let (_, again) = read(&once).expect("it was written by us");
     assert_eq!(written(&again), once, "{message:?}");
     // What is the same as before may come at length; we never write it so.
-    let (said, all) = (bits(&super::fields(&once, &layouts).expect("it was written by us")), once.len() as u32 * 8);
+    let (said, all) = (bits(&fields_of(&once, &layouts).expect("it was written by us")), once.len() as u32 * 8);
     // What a piece carries is passed on as it came.
     let is_ours = all - said < 8 || header.kind.is_piece();
     assert!(said <= all && is_ours, "{said} of {all} bits: {message:?}");
@@ -122,7 +130,14 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
 
     let used = Used { tick: WireTick(65_535), made_up: 200, shared: true };
     let news = vec![News::Gone(EntityId::first(6)), News::Owned(OWN, vec![0, 65_535]), News::Owned(OWN, Vec::new())];
-    let head = SnapshotHead { tick: WireTick(9), every: 200, wants_times: true, margin: Some(-7), news };
+    let head = SnapshotHead {
+        tick: WireTick(9),
+        every: 200,
+        wants_times: true,
+        form: StateDown::Whole,
+        margin: Some(-7),
+        news,
+    };
     let entities: Vec<_> = (0..3u16)
         .map(|index| EntityRecord {
             entity: EntityRef {
@@ -137,13 +152,14 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     let (_, mut bits) = envelope(MessageKind::Snapshot);
     write_snapshot(&mut bits, &head, &kinds, entities.iter().map(|e| (e.entity, &e.state)), None);
     out.push((
-        Message::Snapshot(Snapshot { head: head.clone(), entities: entities.clone(), inputs: None }),
+        Message::Snapshot(Snapshot { head: head.clone(), entities: entities.clone(), ..Snapshot::default() }),
         bits.finish(),
     ));
+    out.extend(in_other_forms(&head, &entities));
     let told = vec![Some(inputs[0]), None];
     let (_, mut bits) = envelope(MessageKind::Snapshot);
     write_snapshot(&mut bits, &head, &kinds, entities.iter().map(|e| (e.entity, &e.state)), Some(&told));
-    out.push((Message::Snapshot(Snapshot { head, entities, inputs: Some(told) }), bits.finish()));
+    out.push((Message::Snapshot(Snapshot { head, entities, inputs: Some(told), body: None }), bits.finish()));
 
     let mut trail = [crate::Vec3::ZERO; MAX_REPEATS];
     trail[0] = vec3(1.25, 2.5, 0.0);
@@ -181,6 +197,29 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
     out
 }
 
+/// A snapshot through a compressor, and one that rests on another.
+fn in_other_forms(head: &SnapshotHead, entities: &[EntityRecord]) -> Vec<(Message, Vec<u8>)> {
+    let alike = |index| EntityRecord {
+        entity: EntityRef { id: EntityId::first(index), own: None, ..entities[0].entity },
+        ..entities[0]
+    };
+    let compressed = Snapshot {
+        head: SnapshotHead { form: StateDown::Compressed, ..head.clone() },
+        entities: (0..20).map(alike).collect(),
+        ..Snapshot::default()
+    };
+    let body = Body { back: 90, entities: 3, with_inputs: true, bytes: vec![1, 250, 7] };
+    let head = SnapshotHead { form: StateDown::Delta, ..head.clone() };
+    let against = Snapshot { head, body: Some(body), ..Snapshot::default() };
+    let written = |snapshot: Snapshot| {
+        let message = Message::Snapshot(snapshot);
+        let (_, mut bits) = envelope(MessageKind::Snapshot);
+        message.write(&mut bits, &Layouts::new(&timeline(), None, &[]));
+        (message, bits.finish())
+    };
+    [compressed, against].into_iter().map(written).collect()
+}
+
 /// What may travel in a stream, in pieces of one; and a piece that only says what has come.
 fn pieces(samples: &[(Message, Vec<u8>)]) -> Vec<(Message, Vec<u8>)> {
     let may = samples.iter().filter(|(message, _)| message.kind().may_be_streamed());
@@ -200,6 +239,11 @@ fn pieces(samples: &[(Message, Vec<u8>)]) -> Vec<(Message, Vec<u8>)> {
         (message, bits.finish())
     };
     carried.chain([(None, Vec::new())]).map(piece).collect()
+}
+
+/// Whether a message rests on another snapshot.
+fn rests(message: &Message) -> bool {
+    matches!(message, Message::Snapshot(snapshot) if snapshot.body.is_some())
 }
 
 /// The message that a piece carries, if it can be read.
@@ -234,7 +278,10 @@ fn what_a_datagram_is_about_can_be_read_without_any_layout() {
             Message::Inputs(m) => (Some(m.newest), m.count as u8, Some(m.entity), 0, None),
             Message::Claim(m) => (Some(m.newest), m.count as u8 + 1, Some(m.entity), 0, Some(m.epoch)),
             Message::Account(m) => (Some(m.newest), m.count as u8, Some(m.entity), 0, Some(m.epoch)),
-            Message::Snapshot(m) => (Some(m.head.tick), 0, None, m.entities.len() as u8, None),
+            Message::Snapshot(m) => {
+                let entities = m.body.as_ref().map_or(m.entities.len() as u8, |body| body.entities);
+                (Some(m.head.tick), 0, None, entities, None)
+            }
             Message::PullBack(m) => (Some(m.tick), 0, Some(m.entity), 0, Some(m.epoch)),
             Message::Clock(m) => (Some(m.tick), 0, None, 0, None),
             _ => (None, 0, None, 0, None),
@@ -247,8 +294,8 @@ fn what_a_datagram_is_about_can_be_read_without_any_layout() {
 #[test]
 fn every_message_comes_back_as_it_was_written() {
     let samples = samples();
-    // Pieces: of inputs, a claim, an account, two snapshots, and of nothing. One of the snapshots is with inputs.
-    assert_eq!(samples.len(), MessageKind::ALL.len() + 5);
+    // Pieces: of inputs, a claim, an account, four snapshots, and of nothing. Snapshots: whole, compressed, against another, with inputs.
+    assert_eq!(samples.len(), MessageKind::ALL.len() + 9);
     for (message, bytes) in samples {
         assert_eq!(read(&bytes).map(|(_, m)| m), Ok(message));
     }
@@ -262,14 +309,16 @@ fn every_message_cut_at_any_length_is_refused() {
             let is_read = read(&bytes[..length]).is_ok_and(|(_, cut)| {
                 let is_piece =
                     cut.kind().is_piece() && !matches!(&message, Message::StreamUp(p) if p.head.kind.is_none());
-                !is_piece || carried_by(&cut).is_some()
+                // And what rests on another snapshot when it is opened.
+                !rests(&cut) && (!is_piece || carried_by(&cut).is_some_and(|inner| !rests(&inner)))
             });
             assert!(!is_read, "{message:?} cut to {length} of {} bytes", bytes.len());
         }
         let mut longer = bytes.clone();
         longer.push(0);
         match read(&longer) {
-            Ok((_, piece)) => assert_eq!(carried_by(&piece), None, "{message:?}"),
+            Ok((_, longer)) if rests(&longer) => {}
+            Ok((_, piece)) => assert!(carried_by(&piece).is_none_or(|inner| rests(&inner)), "{message:?}"),
             Err(why) => assert!(matches!(why, WireError::LeftOver { .. }), "{message:?}"),
         }
     }
@@ -461,11 +510,11 @@ fn an_envelope_says_no_more_than_there_is_to_say() {
     };
     let (bare, _) = envelope(MessageKind::Snapshot);
     let with = |mask, hold| Header { ack: Some(Ack { newest: 9, mask, hold }), ..bare };
-    assert_eq!((bits(bare), bits(bare.untimed())), (65, 33));
-    assert_eq!((bits(with(u32::MAX, 510)), bits(with(u32::MAX, 511))), (65 + 16 + 4 + 9, 65 + 16 + 4 + 25));
-    assert_eq!(bits(with(u32::MAX ^ 1 << 9, u16::MAX)), 65 + 16 + 12 + 25, "one was lost");
+    assert_eq!((bits(bare), bits(bare.untimed())), (66, 34));
+    assert_eq!((bits(with(u32::MAX, 510)), bits(with(u32::MAX, 511))), (66 + 16 + 4 + 9, 66 + 16 + 4 + 25));
+    assert_eq!(bits(with(u32::MAX ^ 1 << 9, u16::MAX)), 66 + 16 + 12 + 25, "one was lost");
     assert_eq!(bits(with(0, u16::MAX)), Header::BITS);
-    assert_eq!(bits(with(u32::MAX, 0).untimed()), 33 + 16 + 4);
+    assert_eq!(bits(with(u32::MAX, 0).untimed()), 34 + 16 + 4);
 }
 
 #[test]
@@ -487,7 +536,14 @@ fn a_snapshot_is_as_long_as_it_is_said_to_be() {
         // As much news as there may be, and what is left is less than one.
         let news = News::Gone(EntityId { index: 40_000, generation: 1 });
         let news = vec![news.clone(); (NEWS_BITS / news.bits()) as usize];
-        let head = SnapshotHead { tick: WireTick(9), every: 200, wants_times: true, margin: Some(3), news };
+        let head = SnapshotHead {
+            tick: WireTick(9),
+            every: 200,
+            wants_times: true,
+            form: StateDown::Whole,
+            margin: Some(3),
+            news,
+        };
         write_snapshot(&mut out, &head, &kinds, entities.into_iter(), None);
         let (said, is) = (snapshot_bytes((0..count).map(|id| (schema, own(id)))), out.finish().len());
         // It may acknowledge something, and be of rules that are numbered higher.
@@ -502,7 +558,7 @@ fn the_fields_of_a_datagram_take_all_of_its_bits() {
     let owned = [Owned { entity: OWN, kind: 0 }];
     let layouts = Layouts::new(&timeline, None, &owned);
     for (message, bytes) in samples() {
-        let fields = fields(&bytes, &layouts).expect("it is sound");
+        let fields = fields_of(&bytes, &layouts).expect("it is sound");
         let bits: u32 = fields.iter().map(|field| field.bits).sum();
         let all = bytes.len() as u32 * 8;
         assert!(bits <= all && all - bits < 8, "{:?}: {bits} of {all} bits", message.kind());
@@ -512,5 +568,5 @@ fn the_fields_of_a_datagram_take_all_of_its_bits() {
     }
     // What is not sound has none.
     let (_, bytes) = samples().swap_remove(0);
-    assert!(fields(&bytes[..9], &layouts).is_err());
+    assert!(fields_of(&bytes[..9], &layouts).is_err());
 }

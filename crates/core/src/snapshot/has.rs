@@ -1,0 +1,125 @@
+//! What a receiver has of a tick: known to who reads as it was read, and to who writes once that is acknowledged.
+
+use std::collections::VecDeque;
+use std::sync::Arc;
+
+use super::moment::{Moment, Told, ToldOwn};
+use crate::data::State;
+use crate::ids::EntityId;
+use crate::tick::{Tick, WireTick};
+
+/// Snapshots kept on either side. Who writes rests on none of which it has sent so many since.
+pub(crate) const KEPT: usize = 64;
+
+/// What a snapshot told.
+#[derive(Clone, Debug)]
+pub(crate) struct Has {
+    /// Everybody, as others get it.
+    pub(super) moment: Arc<Moment>,
+    /// Its receiver's own, which it got exactly and not as others do.
+    pub(super) own: Vec<ToldOwn>,
+}
+
+impl Has {
+    pub(crate) const fn new(moment: Arc<Moment>, own: Vec<ToldOwn>) -> Self {
+        Self { moment, own }
+    }
+
+    /// What it has of somebody else in a slot; see [`Moment::in_slot`].
+    pub(super) fn other(&self, index: u16, place: &mut usize) -> Option<(&Told, &[i32])> {
+        self.moment.in_slot(index, place).filter(|(told, _)| self.own.iter().all(|own| own.id != told.id))
+    }
+
+    /// What it has of an own one.
+    pub(super) fn own(&self, id: EntityId) -> Option<(&ToldOwn, &State)> {
+        self.own.iter().find(|own| own.id == id).map(|own| (own, &own.state))
+    }
+
+    /// Bytes it takes, roughly; of what is shared its part.
+    pub(crate) fn bytes(&self) -> usize {
+        let shared = self.moment.bytes() / Arc::strong_count(&self.moment).max(1);
+        size_of::<Self>() + shared + self.own.len() * size_of::<ToldOwn>()
+    }
+}
+
+/// What a reader has: the newest snapshots that it has read.
+#[derive(Clone, Debug, Default)]
+pub struct Had {
+    /// By tick.
+    all: VecDeque<Has>,
+}
+
+impl Had {
+    /// Nothing.
+    pub(crate) const fn new() -> Self {
+        Self { all: VecDeque::new() }
+    }
+
+    /// What it has of a tick, as that travels.
+    pub(crate) fn of(&self, tick: WireTick) -> Option<&Has> {
+        self.all.iter().rev().find(|has| has.moment.tick.wire() == tick)
+    }
+
+    /// Keeps what was read; the oldest goes.
+    pub(crate) fn keep(&mut self, has: Has) {
+        let tick = has.moment.tick;
+        let at = self.all.iter().rposition(|other| other.moment.tick <= tick).map_or(0, |at| at + 1);
+        if at.checked_sub(1).is_some_and(|before| self.all[before].moment.tick == tick) {
+            return;
+        }
+        self.all.insert(at, has);
+        if self.all.len() > KEPT {
+            self.all.pop_front();
+        }
+    }
+
+    /// Bytes it takes, roughly.
+    pub(crate) fn bytes(&self) -> usize {
+        self.all.iter().map(Has::bytes).sum()
+    }
+}
+
+/// What a writer knows of its reader.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Baselines {
+    /// How many snapshots it has sent.
+    sent: u64,
+    /// Those on their way, the oldest first, with their numbers.
+    under_way: VecDeque<(u64, Has)>,
+    /// The newest that has come.
+    known: Option<(u64, Has)>,
+}
+
+impl Baselines {
+    /// What the next snapshot is told against; `None` where nothing is known, or only what may be forgotten there.
+    pub(crate) fn newest(&self) -> Option<&Has> {
+        self.known.as_ref().filter(|(number, _)| self.sent - number < KEPT as u64).map(|(_, has)| has)
+    }
+
+    /// A snapshot leaves that tells this.
+    pub(crate) fn sent(&mut self, has: Has) {
+        self.under_way.push_back((self.sent, has));
+        self.sent += 1;
+        if self.under_way.len() >= KEPT {
+            self.under_way.pop_front();
+        }
+    }
+
+    /// The snapshot of a tick has come.
+    pub(crate) fn arrived(&mut self, tick: Tick) {
+        let Some(at) = self.under_way.iter().position(|(_, has)| has.moment.tick == tick) else { return };
+        // What was sent before it need not be known any more.
+        self.known = self.under_way.drain(..=at).next_back();
+    }
+
+    /// Its reader lacks what it was told against: from here on nothing is known of it.
+    pub(crate) fn forget(&mut self) {
+        self.under_way.clear();
+        self.known = None;
+    }
+
+    /// Bytes it takes, roughly.
+    pub(crate) fn bytes(&self) -> usize {
+        self.under_way.iter().chain(&self.known).map(|(_, has)| has.bytes()).sum()
+    }
+}
