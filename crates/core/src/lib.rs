@@ -123,16 +123,17 @@ pub use server::{
     ServerConfig, SpawnError, Waiting, checks,
 };
 pub use session::{Ingredients, KindPrint, Kinds, Layouts, Owned, Timeline};
+pub use snapshot::Receiver;
 pub use stream::{InputsOver, Over};
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};
 pub use tick_loop::{Due, TickLoop};
 pub use vec3::{Vec3, vec3};
 pub use verdict::{Answer, Evidence, Exhibit, MOST_CORNERS, Measure, Path, RULES, Rule, RuleSpec, Verdict, share};
 pub use wire::{
-    Account, Ack, Acks, BitReader, BitRow, BitWriter, Carried, Challenge, Claim, ClockTold, Denied, Difference, Ended,
-    EndedBy, EntityRecord, EntityRef, FieldValue, ForeignLayout, Header, Hello, Inputs, MAX_DATAGRAM, MAX_REPEATS,
-    MOST_OWNERS, Message, MessageKind, News, PROTOCOL_VERSION, PullBack, PullReason, Refusal, RefusedFor, Segment,
-    SegmentHead, Snapshot, SnapshotHead, TELEPORT_BITS, Used, Welcome, WireError, WireField, snapshot_bytes,
-    write_snapshot,
+    Account, Ack, Acks, BitReader, BitRow, BitWriter, Body as SnapshotBody, Carried, Challenge, Claim, ClockTold,
+    Denied, Difference, Ended, EndedBy, EntityRecord, EntityRef, FieldValue, ForeignLayout, Header, Hello, Inputs,
+    MAX_DATAGRAM, MAX_REPEATS, MOST_OWNERS, Message, MessageKind, News, PROTOCOL_VERSION, PullBack, PullReason,
+    Refusal, RefusedFor, Segment, SegmentHead, Snapshot, SnapshotHead, StateDown, TELEPORT_BITS, Used, Welcome,
+    WireError, WireField, snapshot_bytes, write_snapshot,
 };
 pub use world::{Entity, World};

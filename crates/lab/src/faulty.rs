@@ -2,7 +2,8 @@
 //! their way in, or the token is lost.
 
 use velocitas_core::{
-    Carried, Client, EntityId, EntityRecord, HostNanos, Message, MessageKind, News, Snapshot, State, Used, vec3,
+    Carried, Client, EntityId, EntityRecord, HostNanos, Message, MessageKind, News, Snapshot, State, StateDown, Used,
+    vec3,
 };
 
 use velocitas_analysis::fault::Fault;
@@ -47,6 +48,14 @@ fn leave_what_is_near(snapshot: &mut Snapshot, client: &Client) {
 /// By how much positions are read off, in metres.
 const MISREAD_M: f32 = 0.5;
 
+/// A datagram as it is heard.
+pub(crate) enum Heard {
+    /// As if these bytes had come.
+    Bytes(Vec<u8>),
+    /// As it came, but taken for this.
+    Snapshot(Box<Snapshot>),
+}
+
 impl Faulty {
     pub(crate) fn of(faults: &[Fault]) -> Self {
         Self { faults: faults.to_vec(), ..Self::default() }
@@ -71,7 +80,7 @@ impl Faulty {
     }
 
     /// A datagram as the machine hears it; `None` where that is as it came.
-    pub(crate) fn heard(&mut self, bytes: &[u8], client: &Client, read: HostNanos) -> Option<Vec<u8>> {
+    pub(crate) fn heard(&mut self, bytes: &[u8], client: &Client, read: HostNanos) -> Option<Heard> {
         let snapshots = |fault: &Fault| !matches!(fault, Fault::Stranger | Fault::Unlatched);
         if !self.faults.iter().any(snapshots) {
             return None;
@@ -80,6 +89,12 @@ impl Faulty {
         let layouts = &client.layouts(read);
         let mut opened = Opened::read(bytes, layouts).ok()?;
         let Message::Snapshot(snapshot) = &mut opened.message else { return None };
+        // What rests on another is kept as it came, or the next could not be read: only what is made of it is otherwise.
+        let rests = snapshot.body.is_some();
+        if rests {
+            client.receiver(read).open(snapshot).ok()?;
+            (snapshot.body, snapshot.head.form) = (None, StateDown::Whole);
+        }
         if self.has(Fault::Untold) {
             self.hide(snapshot);
         }
@@ -103,7 +118,14 @@ impl Faulty {
         if self.has(Fault::OneDistance) {
             leave_what_is_near(snapshot, client);
         }
-        Some(opened.write(layouts))
+        let written = opened.write(layouts);
+        if !rests {
+            return Some(Heard::Bytes(written));
+        }
+        match Opened::read(&written, layouts).ok()?.message {
+            Message::Snapshot(snapshot) => Some(Heard::Snapshot(Box::new(snapshot))),
+            _ => None,
+        }
     }
 
     /// Leaves out who was there in the first snapshot.

@@ -13,7 +13,7 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 
 use velocitas_core::{
-    Address, Client, Entity, EntityId, Guest, HostNanos, Ingredients, Layouts, MAX_DATAGRAM, Motion, Server,
+    Address, Client, Entity, EntityId, Guest, HostNanos, Ingredients, Layouts, MAX_DATAGRAM, Motion, Receiver, Server,
     ServerConfig, SpawnError, State, Tick, Timeline, Token, Vec3,
 };
 use velocitas_record::addresses::token;
@@ -275,15 +275,15 @@ impl Lab {
     }
 
     /// Asks something of the layouts in which a machine's client reads and writes; where none runs, in those of the server.
-    pub(crate) fn as_client<T>(&self, id: MachineId, ask: impl FnOnce(&Layouts<'_>) -> T) -> T {
+    pub(crate) fn as_client<T>(&self, id: MachineId, ask: impl FnOnce(&Receiver<'_>) -> T) -> T {
         let machine = &self.machines[id.index()];
         let read = machine.clock(self.now);
         match machine.client.as_ref().and_then(|playing| playing.client.as_ref()) {
-            Some(client) => ask(&client.layouts(read)),
+            Some(client) => ask(&client.receiver(read)),
             None => {
                 let ground = Arc::new(self.course.ground(KnownTo::Server));
                 let known = Ingredients::new(ground, &self.server_known().kinds);
-                ask(&Layouts::new(&Timeline::new(known), None, &[]))
+                ask(&Receiver::of(Layouts::new(&Timeline::new(known), None, &[])))
             }
         }
     }

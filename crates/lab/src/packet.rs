@@ -2,7 +2,7 @@
 
 use thiserror::Error;
 use velocitas_analysis::crossing::Crossing;
-use velocitas_core::{Event, FieldValue, Layouts, WireError, WireField, fields};
+use velocitas_core::{Event, FieldValue, WireError, WireField};
 use velocitas_record::ids::{MachineId, Part};
 use velocitas_record::known::Change;
 use velocitas_record::screen::Screen;
@@ -84,7 +84,7 @@ pub fn packet(run: &Run, crossing: &Crossing) -> Result<Packet, PacketError> {
     let bytes = catch.caught.ok_or(PacketError::Gone(at))?;
     // It is read as the client at its end reads: both change layouts at the same tick.
     let client = if crossing.row.kind.is_up() { from } else { to };
-    let fields = lab.as_client(client, |layouts: &Layouts<'_>| fields(&bytes, layouts))?;
+    let fields = lab.as_client(client, |receiver| receiver.fields(&bytes))?;
     let answers = answered(run, crossing, &fields);
     Ok(Packet { bytes, fields, answers })
 }

@@ -48,7 +48,7 @@ use crate::ids::{EntityId, Life, PeerId, Token};
 use crate::remote::{DrawnSpot, DrawnState, Shown};
 use crate::schema::Schema;
 use crate::session::{Ingredients, Layouts, Owned, Timeline};
-use crate::snapshot::{Had, Receiver};
+use crate::snapshot::Receiver;
 use crate::tick::{HostNanos, Tick};
 use crate::wire::{
     Acks, BitReader, ClockTold, Ended, EndedBy, Header, Message, MessageKind, PROTOCOL_VERSION, RefusedFor, Segment,
@@ -147,14 +147,34 @@ impl Client {
     /// # Errors
     /// When it cannot be read as one of ours: it is counted and dropped, and nothing changes.
     pub fn handle_datagram<S: Sink>(&mut self, now: HostNanos, bytes: &[u8], sink: &mut S) -> Result<(), WireError> {
-        let done = self.datagram(now, bytes, sink);
+        self.handle_datagram_as(now, bytes, None, sink)
+    }
+
+    /// The same, where what a snapshot says is given otherwise: for who tries what becomes of that. What later ones rest on is as it came.
+    ///
+    /// # Errors
+    /// As above.
+    pub fn handle_datagram_as<S: Sink>(
+        &mut self,
+        now: HostNanos,
+        bytes: &[u8],
+        taken_for: Option<Snapshot>,
+        sink: &mut S,
+    ) -> Result<(), WireError> {
+        let done = self.datagram(now, bytes, taken_for, sink);
         if done.is_err() {
             self.refused += 1;
         }
         done
     }
 
-    fn datagram<S: Sink>(&mut self, now: HostNanos, bytes: &[u8], sink: &mut S) -> Result<(), WireError> {
+    fn datagram<S: Sink>(
+        &mut self,
+        now: HostNanos,
+        bytes: &[u8],
+        taken_for: Option<Snapshot>,
+        sink: &mut S,
+    ) -> Result<(), WireError> {
         let mut reader = BitReader::new(bytes);
         let header = match Header::read(&mut reader) {
             Err(WireError::Version { found }) => {
@@ -170,7 +190,7 @@ impl Client {
         match &self.phase {
             Phase::Joining(_) if header.kind.is_joining() => self.answer(now, &header, reader, sink),
             Phase::Playing(p) if p.peer.epoch == header.epoch && !p.ticks.is_stale(now) => {
-                self.word(now, &header, reader, sink)
+                self.word(now, &header, (reader, taken_for), sink)
             }
             Phase::Leaving(leaving) if leaving.epoch == header.epoch && header.kind == MessageKind::Ended => {
                 Message::read(&header, reader, &self.layouts(now))?;
@@ -232,7 +252,7 @@ impl Client {
         &mut self,
         now: HostNanos,
         header: &Header,
-        reader: BitReader<'_>,
+        (reader, taken_for): (BitReader<'_>, Option<Snapshot>),
         sink: &mut S,
     ) -> Result<(), WireError> {
         let mut message = Message::read(header, reader, &self.layouts(now))?;
@@ -250,6 +270,7 @@ impl Client {
             return Ok(());
         }
         has.into_iter().for_each(|has| playing.had.keep(has));
+        let message = taken_for.map_or(message, Message::Snapshot);
         playing.spoken_to(now);
         if let Some(ack) = &header.ack {
             let lent = (playing.ticks.rate(), &self.settings);
@@ -516,9 +537,8 @@ impl Client {
 
     /// What it reads datagrams with.
     pub fn receiver(&self, now: HostNanos) -> Receiver<'_> {
-        static NOTHING: Had = Had::new();
-        let (had, dt) = self.playing().map_or((&NOTHING, 0.0), |p| (&p.had, p.ticks.rate().dt()));
-        Receiver::new(self.layouts(now), had, dt)
+        let layouts = self.layouts(now);
+        self.playing().map_or_else(|| Receiver::of(layouts), |p| Receiver::new(layouts, &p.had, p.ticks.rate().dt()))
     }
 
     /// What the next input of an entity of this kind means.

@@ -21,6 +21,12 @@ impl<'a> Receiver<'a> {
         Self { layouts, had, dt }
     }
 
+    /// With nothing known of snapshots.
+    pub const fn of(layouts: Layouts<'a>) -> Self {
+        static NOTHING: Had = Had::new();
+        Self { layouts, had: &NOTHING, dt: 0.0 }
+    }
+
     /// Opens what a snapshot says of entities, where that is told against another: from then on they are in it.
     ///
     /// # Errors

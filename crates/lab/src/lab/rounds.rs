@@ -15,6 +15,7 @@ use crate::bystander::Sight;
 use crate::chance::{Chance, Purpose};
 use crate::course::Course;
 use crate::faults::{Forged, TrickWatch};
+use crate::faulty::Heard;
 use crate::frames::frame;
 use crate::hands::{Luck, Seen};
 use crate::link::Ticket;
@@ -102,8 +103,11 @@ impl Lab {
         (*resting, *looked) = (rests, self.now);
         tap.trials = std::mem::take(trials);
         for arrived in socket.iter().filter(|arrived| arrived.part == Part::Client && arrived.client == address) {
-            let heard = faulty.heard(&arrived.bytes, client, read);
-            let _ = client.handle_datagram(read, heard.as_deref().unwrap_or(&arrived.bytes), &mut tap);
+            let _ = match faulty.heard(&arrived.bytes, client, read) {
+                None => client.handle_datagram(read, &arrived.bytes, &mut tap),
+                Some(Heard::Bytes(bytes)) => client.handle_datagram(read, &bytes, &mut tap),
+                Some(Heard::Snapshot(told)) => client.handle_datagram_as(read, &arrived.bytes, Some(*told), &mut tap),
+            };
         }
         // Who asks only where a tick is made misses what was pressed and let go between two.
         let is_asked = !faulty.has(Fault::Unlatched) || client.deadline().is_some_and(|due| due <= read);

@@ -241,6 +241,38 @@ pub static SNAPSHOTS_OVER: [Choice; 2] = [
     },
 ];
 
+/// In which form snapshots travel, in the order of [`velocitas_core::StateDown`].
+pub static STATE_DOWN: [Choice; 4] = [
+    Choice {
+        name: "whole",
+        does: "everybody in every snapshot, each lane in the bits of its field",
+        price: "who stands still is told as often, and in as many bits, as who runs",
+        invites: "nothing: each can be read by itself",
+        is_sound: true,
+    },
+    Choice {
+        name: "compressed",
+        does: "the same through a general-purpose compressor, where it becomes shorter by that",
+        price: "time, for nearly nothing: bits that are packed leave it little to find",
+        invites: "the belief that something was done about bytes",
+        is_sound: true,
+    },
+    Choice {
+        name: "delta",
+        does: "what differs from the newest snapshot that is known to have come, carried on to now",
+        price: "both ends keep the last 64 snapshots; the first after a gap is whole",
+        invites: "who never acknowledges is told whole, and costs as much as before",
+        is_sound: true,
+    },
+    Choice {
+        name: "coded",
+        does: "the same, and what is frequent takes less than a bit: a range coder",
+        price: "several times the work of packing, on both ends",
+        invites: "tables trained on one game, and used in another",
+        is_sound: true,
+    },
+];
+
 /// The names of all, as they are listed in a sentence.
 pub fn listed(choices: &[Choice]) -> String {
     let names: Vec<&str> = choices.iter().map(|choice| choice.name).collect();

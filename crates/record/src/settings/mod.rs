@@ -131,6 +131,8 @@ pub enum Knob {
     Looks,
     /// When the camera is moved.
     Camera,
+    /// In which form snapshots travel.
+    StateDown,
 }
 
 /// A knob's entry in the table.
@@ -400,6 +402,9 @@ mod tests {
             (Knob::Return, KnobValue::Choice(3)),
             (Knob::Echo, KnobValue::Choice(1)),
             (Knob::Echo, KnobValue::Choice(2)),
+            (Knob::StateDown, KnobValue::Choice(1)),
+            (Knob::StateDown, KnobValue::Choice(2)),
+            (Knob::StateDown, KnobValue::Choice(3)),
         ];
         assert_eq!(cures, expected);
     }

@@ -2,14 +2,14 @@
 
 use velocitas_core::{
     Blending, CameraOn, ClockBy, ClockChange, EaseBy, EchoBy, InputsOver, LeadBy, LookBy, MAX_REPEATS, Missing, Over,
-    PlayerSettings, Redundancy, RemotesAt, RunOn, SendRate, ViewBy, ViewDelay, Waiting,
+    PlayerSettings, Redundancy, RemotesAt, RunOn, SendRate, StateDown, ViewBy, ViewDelay, Waiting,
 };
 
 use super::group::Group;
 use super::{Knob, KnobSpec};
 use crate::choice::{
     BLENDING, CAMERA, CLAIMS_OVER, CLOCK, CLOCK_CHANGE, EASE, ECHO, INPUTS_OVER, LEAD, LOOKS, MISSING, RATE,
-    REDUNDANCY, REMOTES_AT, RETURN, RUN_ON, SNAPSHOTS_OVER, VIEW_DELAY_BY, WAITING,
+    REDUNDANCY, REMOTES_AT, RETURN, RUN_ON, SNAPSHOTS_OVER, STATE_DOWN, VIEW_DELAY_BY, WAITING,
 };
 use crate::knob::{Accessor, Range, Sound};
 use crate::quantity::Takes;
@@ -41,7 +41,7 @@ const EXTRA: &[f64] = &[0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0, 8.0];
 pub const LONGEST: f64 = 5000.0;
 
 /// All of them, in the order of [`Knob`].
-pub static SETTINGS: [KnobSpec; 57] = [
+pub static SETTINGS: [KnobSpec; 58] = [
     KnobSpec {
         knob: Knob::Latency,
         group: Group::Link,
@@ -852,6 +852,21 @@ pub static SETTINGS: [KnobSpec; 57] = [
         accessor: Accessor::Choice {
             get: |k| place_of(&CameraOn::ALL, &k.settings.own.camera),
             set: |k, place| k.settings.own.camera = at(&CameraOn::ALL, place, k.settings.own.camera),
+        },
+    },
+    KnobSpec {
+        knob: Knob::StateDown,
+        group: Group::Server,
+        name: "states down",
+        unit: "",
+        range: Range::Choice(&STATE_DOWN),
+        help: "in which form snapshots travel: whole, or against one that is known to have come",
+        key: "state_down",
+        takes: Takes::Choice,
+        sound: Sound::Usual,
+        accessor: Accessor::Choice {
+            get: |k| place_of(&StateDown::ALL, &k.served.state_down),
+            set: |k, place| k.served.state_down = at(&StateDown::ALL, place, k.served.state_down),
         },
     },
 ];
