@@ -32,7 +32,7 @@ struct Table {
     measures: &'static [&'static str],
 }
 
-const TABLES: [Table; 30] = [
+const TABLES: [Table; 31] = [
     Table { mark: "clock", on: On::Links, sets: &["clock=all"], measures: &["corrections", "late", "ahead"] },
     Table {
         mark: "clock_change",
@@ -73,6 +73,12 @@ const TABLES: [Table; 30] = [
         on: On::Links,
         sets: &["snapshots_over=all"],
         measures: &["view_age", "hops", "stalled", "bytes_down"],
+    },
+    Table {
+        mark: "state_down",
+        on: On::Links,
+        sets: &["state_down=whole,compressed,delta,coded,delta", "snapshot_every=3,3,3,3,1"],
+        measures: &["view_age", "hops", "bytes_down"],
     },
     Table {
         mark: "missing",

@@ -26,6 +26,7 @@ fn policies() -> Vec<Policy> {
         Knob::Slew,
         Knob::InputsOver,
         Knob::SnapshotsOver,
+        Knob::StateDown,
         Knob::ClaimsOver,
         Knob::ViewBy,
         Knob::Blending,
