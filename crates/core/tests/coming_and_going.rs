@@ -365,7 +365,8 @@ fn a_crowd_at_the_door_leaves_nothing_behind_and_keeps_nobody_out() {
     party.assert_known();
     assert_eq!(party.server.connections().count(), 2, "the one who returned is in");
     let grown = party.server.bytes().saturating_sub(before);
-    assert!(grown < 2000, "{grown} bytes stay");
+    // Of those who knocked nothing; of those who play their last 64 words, of inputs.
+    assert!(grown < 8000, "{grown} bytes stay");
     assert_eq!(party.truth().len(), 2);
 }
 

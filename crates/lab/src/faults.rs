@@ -28,6 +28,8 @@ struct InForce {
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Forged {
     all: Vec<InForce>,
+    /// Whether the server was ever told otherwise than the client believes: what rests on what was said is then told by itself.
+    told_otherwise: bool,
 }
 
 impl Forged {
@@ -101,7 +103,7 @@ impl Forged {
     /// A message of its ticks as the rogue sends it, and whether that is something that must be answered; `None` where it goes out as it
     /// is.
     pub(crate) fn rewritten(&mut self, bytes: &[u8], layouts: &Layouts<'_>) -> Option<(Vec<u8>, bool)> {
-        if !self.all.iter().any(|it| it.cheat.spec.is_on_the_way_out()) {
+        if !self.told_otherwise && !self.all.iter().any(|it| it.cheat.spec.is_on_the_way_out()) {
             return None;
         }
         if !Carried::of(bytes)?.kind.is_word() {
@@ -113,6 +115,12 @@ impl Forged {
             // What is no longer repeated is over for good.
             let repeated = later(inputs.newest, -(MAX_REPEATS as i16));
             self.all.retain(|it| !it.is_over || it.ticks.is_some_and(|(_, last)| !is_before(last, repeated)));
+        }
+        self.told_otherwise = true;
+        match message {
+            Message::Inputs(inputs) => inputs.back = 0,
+            Message::Account(account) => account.back = 0,
+            _ => {}
         }
         let mut must = false;
         for it in &mut self.all {
@@ -291,7 +299,7 @@ mod tests {
         input.set_int(input_lane::HOP, 3);
         let input = walker.schema().round_input(&input);
         let entity = EntityId::first(3);
-        let inputs = Inputs { newest: WireTick(9), entity, count: 2, inputs: [input; MAX_REPEATS] };
+        let inputs = Inputs { newest: WireTick(9), entity, back: 0, count: 2, inputs: [input; MAX_REPEATS] };
         let mut out = BitWriter::new();
         let header = Acks::default().header(MessageKind::Inputs, 1, HostNanos(0));
         header.write(&mut out);

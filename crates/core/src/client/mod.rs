@@ -48,7 +48,7 @@ use crate::ids::{EntityId, Life, PeerId, Token};
 use crate::remote::{DrawnSpot, DrawnState, Shown};
 use crate::schema::Schema;
 use crate::session::{Ingredients, Layouts, Owned, Timeline};
-use crate::snapshot::Receiver;
+use crate::snapshot::{Has, Receiver};
 use crate::tick::{HostNanos, Tick};
 use crate::wire::{
     Acks, BitReader, ClockTold, Ended, EndedBy, Header, Message, MessageKind, PROTOCOL_VERSION, RefusedFor, Segment,
@@ -265,16 +265,24 @@ impl Client {
         // Ticks are unwrapped before anything is acknowledged: what is refused must not count as understood.
         let expected = playing.ticks.tick_at(now);
         let tick = meant(&message, expected)?;
-        let has = playing.open(&Layouts::new(timeline, Some(expected), &[]), tick, &mut message)?;
+        let has = playing.open(&Layouts::new(timeline, Some(expected), &[]), tick, &mut message);
+        note_opened(&mut self.acks, playing, tick, &has);
+        let has = has?;
         if !self.acks.decoded(header.sequence, now) {
             return Ok(());
         }
         has.into_iter().for_each(|has| playing.had.keep(has));
         let message = taken_for.map_or(message, Message::Snapshot);
         playing.spoken_to(now);
+        if header.lacks {
+            playing.forget_words();
+        }
         if let Some(ack) = &header.ack {
             let lent = (playing.ticks.rate(), &self.settings);
-            playing.sending.acknowledged((ack, header.sent_us), now, &mut self.acks, lent);
+            let mut come = Vec::new();
+            let came = |entity, tick| come.push((entity, tick));
+            playing.sending.acknowledged((ack, header.sent_us), now, &mut self.acks, lent, came);
+            come.into_iter().for_each(|(entity, tick)| playing.word_came(entity, tick));
         }
         self.measure(now, header);
         match message {
@@ -325,8 +333,9 @@ impl Client {
         let tick = meant(&message, expected)?;
         let layouts = Layouts::new(&self.timeline, Some(expected), &[]);
         if let Phase::Playing(playing) = &mut self.phase {
-            let has = playing.open(&layouts, tick, &mut message)?;
-            has.into_iter().for_each(|has| playing.had.keep(has));
+            let has = playing.open(&layouts, tick, &mut message);
+            note_opened(&mut self.acks, playing, tick, &has);
+            has?.into_iter().for_each(|has| playing.had.keep(has));
         }
         Ok((tick, message))
     }
@@ -528,11 +537,8 @@ impl Client {
 
     /// How messages about ticks near `now` are laid out.
     pub fn layouts(&self, now: HostNanos) -> Layouts<'_> {
-        Layouts::new(
-            &self.timeline,
-            self.playing().map(|p| p.ticks.tick_at(now)),
-            self.playing().map_or(&[], Playing::spoken_of),
-        )
+        let Some(playing) = self.playing() else { return Layouts::new(&self.timeline, None, &[]) };
+        Layouts::new(&self.timeline, Some(playing.ticks.tick_at(now)), playing.spoken_of()).hearing(playing)
     }
 
     /// What it reads datagrams with.
@@ -600,6 +606,16 @@ impl Client {
     /// Datagrams refused so far.
     pub const fn refused(&self) -> u64 {
         self.refused
+    }
+}
+
+/// Notes whether a snapshot that is told against another could be opened: where not, it is to be told whole. What was overtaken may rest on what is
+/// forgotten by now.
+fn note_opened(acks: &mut Acks, playing: &Playing, tick: Tick, opened: &Result<Option<Has>, WireError>) {
+    match opened {
+        Err(WireError::Baseline(_)) if playing.is_newer(tick) => acks.lacks = true,
+        Ok(Some(_)) => acks.lacks = false,
+        _ => {}
     }
 }
 

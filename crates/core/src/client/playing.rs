@@ -17,11 +17,13 @@ use crate::ease::{Ease, Jump};
 use crate::event::{Fact, Sink, tell};
 use crate::ids::{EntityId, PeerId};
 use crate::remote::ViewClock;
-use crate::session::{Layouts, Owned, Timeline};
+use crate::session::{Heard, Layouts, Owned, Timeline};
 use crate::snapshot::{Had, Has, Receiver};
 use crate::tick::{HostNanos, Tick};
 use crate::tick_loop::TickLoop;
-use crate::wire::{Acks, EntityRecord, Message, News, PullBack, PullReason, Snapshot, Used, Welcome, WireError};
+use crate::wire::{
+    Acks, EntityRecord, Message, News, PullBack, PullReason, Snapshot, Spoken, Used, Welcome, WireError,
+};
 
 /// What the surrounding client lends for a call.
 pub(super) struct Lent<'a> {
@@ -80,9 +82,8 @@ pub(super) struct Playing {
     snapshot_every: u8,
     /// Whether the server wants to know when what comes up left.
     timed: bool,
-    /// What it has of snapshots, and whether it lacks what the newest is told against.
+    /// What it has of snapshots.
     pub(super) had: Had,
-    pub(super) lacks: bool,
     /// The own entities, and in the same order what is done with them.
     owned: Vec<Owned>,
     mine: Vec<Mine>,
@@ -119,7 +120,6 @@ impl Playing {
             snapshot_every: welcome.snapshot_every,
             timed: true,
             had: Had::default(),
-            lacks: false,
             owned: Vec::new(),
             mine: Vec::new(),
             spoken_of: Vec::new(),
@@ -201,7 +201,7 @@ impl Playing {
         (acks, outbox): (&mut Acks, &mut VecDeque<Vec<u8>>),
         sink: &mut S,
     ) {
-        let mut post = Post { peer: self.peer, now, timed: self.timed, lacks: self.lacks, acks, outbox };
+        let mut post = Post { peer: self.peer, now, timed: self.timed, acks, outbox };
         self.now = now;
         let due = self.ticks.advance(now);
         if due.dropped > 0 {
@@ -288,20 +288,35 @@ impl Playing {
 
     /// Opens a snapshot of `tick` that is told against another, and gives what is to be kept of it.
     pub(super) fn open(
-        &mut self,
+        &self,
         layouts: &Layouts<'_>,
         tick: Tick,
         message: &mut Message,
     ) -> Result<Option<Has>, WireError> {
         let Message::Snapshot(snapshot) = message else { return Ok(None) };
-        let opened = Receiver::new(*layouts, &self.had, self.ticks.rate().dt()).opened(snapshot, tick);
-        match &opened {
-            // What was overtaken may rest on what is forgotten by now.
-            Err(WireError::Baseline(_)) if self.heard.is_none_or(|heard| tick > heard) => self.lacks = true,
-            Ok(Some(_)) => self.lacks = false,
-            _ => {}
+        Receiver::new(*layouts, &self.had, self.ticks.rate().dt()).opened(snapshot, tick)
+    }
+
+    /// Whether a snapshot of `tick` is newer than all that were taken.
+    pub(super) fn is_newer(&self, tick: Tick) -> bool {
+        self.heard.is_none_or(|heard| tick > heard)
+    }
+
+    /// The server has an own entity's word of a tick: later ones may be told against it.
+    pub(super) fn word_came(&mut self, entity: EntityId, tick: Tick) {
+        if let Some(place) = self.owned.iter().position(|o| o.entity == entity) {
+            self.mine[place].given.said_before.arrived(tick);
         }
-        opened
+    }
+
+    /// The server lacks what it was told against.
+    pub(super) fn forget_words(&mut self) {
+        self.mine.iter_mut().for_each(|mine| mine.given.said_before.forget());
+    }
+
+    fn said(&self, entity: EntityId, tick: Tick) -> Option<&Spoken> {
+        let place = self.owned.iter().position(|o| o.entity == entity)?;
+        self.mine[place].given.said_before.of(tick)
     }
 
     /// Takes a snapshot of `tick`. `left` is when the newest datagram it acknowledges left; what was measured of the way goes with it.
@@ -528,5 +543,19 @@ impl Playing {
     /// Newest own tick minus the newest agreed one.
     pub(super) fn behind(&self) -> i64 {
         self.ticks.newest().since(self.heard.unwrap_or(self.ticks.newest()))
+    }
+}
+
+impl Heard for Playing {
+    fn input(&self, entity: EntityId, tick: Tick) -> Option<Input> {
+        self.said(entity, tick).map(|said| said.input)
+    }
+
+    fn state(&self, entity: EntityId, tick: Tick) -> Option<State> {
+        self.said(entity, tick).and_then(|said| said.state.as_deref().copied())
+    }
+
+    fn dt(&self) -> f32 {
+        self.ticks.rate().dt()
     }
 }

@@ -8,11 +8,12 @@ use super::own::{Context, Own};
 use super::settings::ClientSettings;
 use crate::data::Input;
 use crate::event::{Fact, InputFact, InputFate, Sink, tell, tell_input};
-use crate::ids::PeerId;
+use crate::ids::{EntityId, PeerId};
 use crate::pacing::{Pacing, SendRate};
+use crate::snapshot::Baselines;
 use crate::stream::{Delivered, InputsOver, Over, Stream};
 use crate::tick::{HostNanos, Rate, Tick};
-use crate::wire::{Ack, Acks, BitWriter, Header, Load, MAX_REPEATS, MessageKind, Segment};
+use crate::wire::{Ack, Acks, BitWriter, Header, Load, MAX_REPEATS, MessageKind, Segment, Spoken};
 
 /// However little a way carries, messages are no more ticks apart.
 const MOST_APART: u8 = 8;
@@ -48,12 +49,14 @@ pub(super) struct Given {
     changed: bool,
     /// What was last said, and since which tick.
     said: Option<(Tick, Input)>,
+    /// Words on their way, and the newest that has come: the next is told against that.
+    pub(super) said_before: Baselines<Spoken>,
 }
 
 impl Given {
     /// Nothing yet.
-    pub(super) const fn new() -> Self {
-        Self { inputs: Vec::new(), unsaid: 0, changed: true, said: None }
+    pub(super) fn new() -> Self {
+        Self { inputs: Vec::new(), unsaid: 0, changed: true, said: None, said_before: Baselines::default() }
     }
 
     /// An input was sampled for a tick.
@@ -86,15 +89,13 @@ pub(super) struct Post<'a> {
     pub(super) now: HostNanos,
     /// Whether the other side measures by what comes.
     pub(super) timed: bool,
-    /// Whether it is to tell whole what comes down.
-    pub(super) lacks: bool,
     pub(super) acks: &'a mut Acks,
     pub(super) outbox: &'a mut VecDeque<Vec<u8>>,
 }
 
 impl Post<'_> {
     fn header(&mut self, kind: MessageKind) -> Header {
-        let header = Header { lacks: self.lacks, ..self.acks.header(kind, self.peer.epoch, self.now) };
+        let header = self.acks.header(kind, self.peer.epoch, self.now);
         if self.timed { header } else { header.untimed() }
     }
 }
@@ -123,22 +124,28 @@ pub(super) struct Sending {
 }
 
 impl Sending {
-    /// The server said, by its clock at `sent_us`, what it has decoded.
+    /// The server said, by its clock at `sent_us`, what it has decoded. Calls back with the entities and ticks of one's word that have come by that.
     pub(super) fn acknowledged(
         &mut self,
         (ack, sent_us): (&Ack, Option<u32>),
         now: HostNanos,
         acks: &mut Acks,
         (rate, settings): (Rate, &ClientSettings),
+        mut come: impl FnMut(EntityId, Tick),
     ) {
         self.losses.told(ack, now);
         if let Some(stream) = &mut self.stream {
             stream.told(now, ack);
         }
+        for load in acks.arrived(ack) {
+            if load.bytes > 0 {
+                self.pacing.arrived(now, load.bytes);
+            }
+            load.entity.zip(load.tick).into_iter().for_each(|(entity, tick)| come(entity, tick));
+        }
         if settings.rate == SendRate::Adapted
             && let Some((round_trip, sent_us)) = acks.round_trip(ack, now).zip(sent_us)
         {
-            acks.arrived(ack).filter(|load| load.bytes > 0).for_each(|load| self.pacing.arrived(now, load.bytes));
             let usual = rate.nanos() * i64::from(settings.send_every);
             self.pacing.told(now, sent_us, round_trip, usual);
         }
@@ -197,7 +204,9 @@ impl Sending {
             return;
         }
         let mut out = BitWriter::new();
-        own.say(context, delayed, given.unsaid.clamp(1, MAX_REPEATS), &mut out);
+        // What comes in its turn is told by itself, and what was said before it is not counted on any more.
+        given.said_before.forget();
+        let _ = own.say(context, delayed, (given.unsaid.clamp(1, MAX_REPEATS), None), &mut out);
         if self.stream.get_or_insert_default().push(says, due.tick, out.finish()) {
             (given.unsaid, given.changed) = (0, false);
         } else {
@@ -211,13 +220,17 @@ impl Sending {
         let header = post.header(own.says());
         header.write(&mut out);
         // Where a delay became longer, or messages more frequent, several are new at once.
-        own.say(context, delayed, covered.max(given.unsaid).min(MAX_REPEATS), &mut out);
+        let covered = covered.max(given.unsaid).min(MAX_REPEATS);
+        let said = own.say(context, delayed, (covered, given.said_before.newest()), &mut out);
         given.unsaid = 0;
         let bytes = out.finish();
-        if context.settings.rate == SendRate::Adapted {
+        let counts = context.settings.rate == SendRate::Adapted;
+        if counts {
             self.pacing.sent(bytes.len());
-            post.acks.holds(header.sequence, Load { bytes: bytes.len() as u32, ..Load::default() });
         }
+        let (tick, entity) = (said.as_ref().map(|said| said.tick), Some(context.entity));
+        post.acks.holds(header.sequence, Load { bytes: if counts { bytes.len() as u32 } else { 0 }, tick, entity });
+        said.into_iter().for_each(|said| given.said_before.sent(said));
         post.outbox.push_back(bytes);
     }
 

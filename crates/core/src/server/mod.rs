@@ -41,7 +41,7 @@ use door::Door;
 use echo::echoed;
 use guests::Guests;
 use missing::Gap;
-use peer::Peer;
+use peer::{Peer, SaidBy};
 use peers::{Owns, Peers};
 use telling::{Shared, clock, pull_backs, snapshot, stream_snapshot};
 
@@ -182,7 +182,11 @@ impl Server {
             return Ok(());
         }
         let Some(peer) = self.peers.get_mut(from) else { return Ok(()) };
-        let message = Message::read(header, reader, &Layouts::new(&self.timeline, Some(expected), peer.spoken_of()))?;
+        let said = SaidBy { peer, dt: self.ticks.rate().dt() };
+        let layouts = Layouts::new(&self.timeline, Some(expected), peer.spoken_of()).hearing(&said);
+        let message = Message::read(header, reader, &layouts);
+        peer.note_read(message.as_ref());
+        let message = message?;
         let layouts = Layouts::new(&self.timeline, Some(expected), &[]);
         let rate = self.ticks.rate();
         let arrival = Arrival {

@@ -7,16 +7,18 @@ use super::guests::Guest;
 use super::settings::PlayerSettings;
 use super::talk::Talk;
 use crate::arrangement::{Arrangement, Authority};
-use crate::data::State;
+use crate::data::{Input, State};
 use crate::event::{Sink, tell};
 use crate::ids::{Address, EntityId, Life, PeerId, Token};
 use crate::pacing::{Pacing, SendRate};
 use crate::policy::{Policy, Strikes};
-use crate::session::{Layouts, Owned, Timeline};
-use crate::snapshot::{Baselines, Unacknowledged};
+use crate::session::{Heard, Layouts, Owned, Timeline};
+use crate::snapshot::{Baselines, Has, Unacknowledged};
 use crate::stream::{Delivered, Over, Stream};
 use crate::tick::{HostNanos, Rate, Tick, WireTick};
-use crate::wire::{Account, Acks, BitReader, Claim, Header, Inputs, Load, Message, MessageKind, Segment, WireError};
+use crate::wire::{
+    Account, Acks, BitReader, Claim, Header, Inputs, Load, Message, MessageKind, Segment, Spoken, WireError, Words,
+};
 
 /// What of an entity no longer owned is still read, and let go: as many as may lie in datagrams under way.
 const FORMER: usize = 16;
@@ -40,14 +42,15 @@ pub(super) struct Peer {
     pub(super) acks: Acks,
     pub(super) unacknowledged: Unacknowledged,
     /// What it is known to have of snapshots.
-    pub(super) baselines: Baselines,
+    pub(super) baselines: Baselines<Has>,
     /// What it owns, and in the same order how its word moves it.
     owned: Vec<Owned>,
     controls: Vec<Control>,
     /// What it owned until lately: inputs and claims for it may still be under way.
     former: Vec<Owned>,
-    /// Both.
+    /// Both, and of each its last words.
     spoken_of: Vec<Owned>,
+    words: Vec<(EntityId, Words)>,
     pub(super) margins: Margins,
     /// What its way down carries.
     pub(super) pacing: Pacing,
@@ -79,6 +82,7 @@ impl Peer {
             controls: Vec::new(),
             former: Vec::new(),
             spoken_of: Vec::new(),
+            words: Vec::new(),
             margins: Margins::default(),
             pacing: Pacing::default(),
             stream: None,
@@ -92,8 +96,9 @@ impl Peer {
     pub(super) fn bytes(&self) -> usize {
         size_of::<Self>()
             + self.unacknowledged.bytes()
-            + self.baselines.bytes()
+            + self.baselines.iter().map(Has::bytes).sum::<usize>()
             + self.stream.as_ref().map_or(0, |stream| stream.bytes())
+            + self.words.iter().map(|(_, words)| words.bytes()).sum::<usize>()
             + self.controls.iter().map(|c| size_of::<Control>() + c.bytes()).sum::<usize>()
     }
 
@@ -135,6 +140,7 @@ impl Peer {
     fn note_spoken_of(&mut self) {
         self.spoken_of.clear();
         self.spoken_of.extend(self.owned.iter().chain(&self.former));
+        self.words.retain(|(entity, _)| self.spoken_of.iter().any(|owned| owned.entity == *entity));
     }
 
     fn place(&self, entity: EntityId) -> Option<usize> {
@@ -193,7 +199,7 @@ impl Peer {
                     if load.bytes > 0 {
                         self.pacing.arrived(now, load.bytes);
                     }
-                    if let Some(tick) = load.snapshot {
+                    if let Some(tick) = load.tick {
                         self.unacknowledged.delivered(tick);
                         self.baselines.arrived(tick);
                     }
@@ -266,8 +272,10 @@ impl Peer {
             let Delivered { waited, came, .. } = delivered;
             // What a stream took for longer no lead makes up for.
             arrival.is_direct.set(waited == 0 && !came.again);
-            let layouts = Layouts::new(timeline, Some(arrival.expected), &self.spoken_of);
+            let said = SaidBy { peer: self, dt: arrival.ticks.rate().dt() };
+            let layouts = Layouts::new(timeline, Some(arrival.expected), &self.spoken_of).hearing(&said);
             let read = Message::read(&came.header, BitReader::new(&came.body), &layouts);
+            self.note_read(read.as_ref());
             let one = read.and_then(|message| self.take(arrival, &message, |_| true, sink));
             taken = one.and(taken);
         }
@@ -286,7 +294,7 @@ impl Peer {
         while let Some(sent) = stream.poll(now, || acks.header(MessageKind::StreamDown, epoch, now)) {
             if adapts {
                 self.pacing.sent(sent.bytes.len());
-                let load = Load { bytes: sent.bytes.len() as u32, snapshot: None };
+                let load = Load { bytes: sent.bytes.len() as u32, ..Load::default() };
                 acks.holds(sent.sequence, load);
             }
             outbox.push_back((self.at, sent.bytes));
@@ -314,6 +322,8 @@ impl Peer {
             Message::Inputs(inputs) => {
                 let newest = inputs.newest.unwrap_near(arrival.expected)?;
                 if is_first(self) {
+                    let word = Spoken { tick: newest, input: inputs.inputs[0], state: None };
+                    self.keep(inputs.entity, word);
                     self.inputs(arrival, newest, inputs, sink);
                 }
             }
@@ -326,12 +336,42 @@ impl Peer {
             Message::Account(account) => {
                 let ticks = near(account.newest, account.since)?;
                 if is_first(self) {
+                    let state = Some(Box::new(account.state));
+                    let word = Spoken { tick: ticks.0, input: account.inputs[0], state };
+                    self.keep(account.entity, word);
                     self.account(arrival, ticks, account, sink);
                 }
             }
             _ => {}
         }
         Ok(())
+    }
+
+    /// Whether a message could be read: one that is told against what is not here any more is to be told whole.
+    pub(super) fn note_read(&mut self, read: Result<&Message, &WireError>) {
+        match read {
+            Err(WireError::Baseline(_)) => self.acks.lacks = true,
+            Ok(Message::Inputs(inputs)) if inputs.back == 0 => self.acks.lacks = false,
+            Ok(Message::Account(account)) if account.back == 0 => self.acks.lacks = false,
+            _ => {}
+        }
+    }
+
+    /// Keeps a word of an entity: later ones may be told against it, whoever owns that meanwhile.
+    fn keep(&mut self, entity: EntityId, word: Spoken) {
+        match self.words.iter_mut().find(|(of, _)| *of == entity) {
+            Some((_, words)) => words.keep(word),
+            None => {
+                let mut words = Words::default();
+                words.keep(word);
+                self.words.push((entity, words));
+            }
+        }
+    }
+
+    /// What it said of an entity for a tick.
+    fn word(&self, entity: EntityId, tick: Tick) -> Option<&Spoken> {
+        self.words.iter().find(|(of, _)| *of == entity)?.1.of(tick)
     }
 
     /// Takes the inputs of a message.
@@ -365,5 +405,26 @@ impl Peer {
     pub(super) fn claim<S: Sink>(&mut self, arrival: &Arrival<'_>, ticks: (Tick, Tick), claim: &Claim, sink: &mut S) {
         let Some(place) = self.place(claim.entity) else { return };
         self.controls[place].claim(arrival, ticks, claim, &mut self.margins, sink);
+    }
+}
+
+/// What a peer has said of its entities.
+#[derive(Debug)]
+pub(super) struct SaidBy<'a> {
+    pub(super) peer: &'a Peer,
+    pub(super) dt: f32,
+}
+
+impl Heard for SaidBy<'_> {
+    fn input(&self, entity: EntityId, tick: Tick) -> Option<Input> {
+        self.peer.word(entity, tick).map(|word| word.input)
+    }
+
+    fn state(&self, entity: EntityId, tick: Tick) -> Option<State> {
+        self.peer.word(entity, tick).and_then(|word| word.state.as_deref().copied())
+    }
+
+    fn dt(&self) -> f32 {
+        self.dt
     }
 }

@@ -62,7 +62,7 @@ pub(super) fn snapshot(peer: &mut Peer, shared: &Shared<'_>, now: HostNanos) -> 
     if counts {
         peer.pacing.sent(bytes.len());
     }
-    let load = Load { bytes: if counts { bytes.len() as u32 } else { 0 }, snapshot: Some(shared.tick) };
+    let load = Load { bytes: if counts { bytes.len() as u32 } else { 0 }, tick: Some(shared.tick), entity: None };
     peer.acks.holds(header.sequence, load);
     bytes
 }
@@ -137,11 +137,8 @@ fn say_against(
         return false;
     }
     *out = said;
-    let told = |record: &EntityRecord| ToldOwn {
-        id: record.entity.id,
-        kind: record.entity.kind,
-        teleports: record.entity.teleports,
-        state: record.state,
+    let told = |EntityRecord { entity, state }: &EntityRecord| {
+        ToldOwn::new((entity.id, entity.kind, entity.teleports), state, kinds.plan(entity.kind))
     };
     peer.baselines.sent(Has::new(moment.clone(), own.iter().map(told).collect()));
     true

@@ -1,12 +1,14 @@
 //! How the lanes of a tick travel.
 
+use super::heard::Heard;
 use super::kinds::Kinds;
 use super::timeline::Timeline;
+use crate::data::{Input, State};
 use crate::ids::EntityId;
 use crate::plan::Plan;
 use crate::schema::Schema;
 use crate::tick::{Tick, WireTick};
-use crate::wire::WireError;
+use crate::wire::{Rests, WireError};
 
 /// An entity with an owner, and its rule.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -26,13 +28,20 @@ pub struct Layouts<'a> {
     timeline: &'a Timeline,
     near: Option<Tick>,
     owned: &'a [Owned],
+    heard: Option<&'a dyn Heard>,
 }
 
 impl<'a> Layouts<'a> {
     /// Layouts of ticks around `near`, or the latest whatever the tick; `owned` are the entities whose inputs and claims
     /// travel on this connection.
     pub const fn new(timeline: &'a Timeline, near: Option<Tick>, owned: &'a [Owned]) -> Self {
-        Self { timeline, near, owned }
+        Self { timeline, near, owned, heard: None }
+    }
+
+    /// With what was said before.
+    #[must_use]
+    pub const fn hearing(self, heard: &'a dyn Heard) -> Self {
+        Self { heard: Some(heard), ..self }
     }
 
     /// The tick that is meant by one as it travels.
@@ -70,5 +79,25 @@ impl<'a> Layouts<'a> {
     /// The schema of a kind at a tick.
     pub fn schema(&self, kind: u8, tick: WireTick) -> &'a Schema {
         self.kinds(tick).motion(kind).schema()
+    }
+}
+
+impl<'a> Rests<'a> for Layouts<'a> {
+    fn plan(&self, entity: EntityId, tick: WireTick) -> Result<&'a Plan, WireError> {
+        self.plan_for(entity, tick)
+    }
+
+    fn input(&self, entity: EntityId, tick: WireTick) -> Result<Input, WireError> {
+        let tick = self.tick(tick)?;
+        self.heard.and_then(|heard| heard.input(entity, tick)).ok_or(WireError::Baseline(entity.index))
+    }
+
+    fn state(&self, entity: EntityId, tick: WireTick) -> Result<State, WireError> {
+        let tick = self.tick(tick)?;
+        self.heard.and_then(|heard| heard.state(entity, tick)).ok_or(WireError::Baseline(entity.index))
+    }
+
+    fn dt(&self) -> f32 {
+        self.heard.map_or(0.0, Heard::dt)
     }
 }

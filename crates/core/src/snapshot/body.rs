@@ -3,19 +3,17 @@
 
 use std::sync::Arc;
 
-use super::carry::Span;
 use super::coded::Coded;
 use super::coder::{Coder, Packed};
 use super::delta::{Codes, Context, Progress, Who, entity};
-use super::exact::against;
 use super::has::{Had, Has};
 use super::moment::{Moment, ToldOwn, decoded};
 use crate::data::STATE_LANES;
 use crate::session::Kinds;
 use crate::tick::Tick;
 use crate::wire::{
-    BitRow, BitWriter, Body, EntityRecord, EntityRef, FieldValue, MessageKind, Passed, RULE, Short, Snapshot,
-    StateDown, TELEPORT_BITS, Used, Way, WireError, number, ranged,
+    BitRow, BitWriter, Body, EntityRecord, EntityRef, FieldValue, MessageKind, Passed, RULE, Short, Snapshot, Span,
+    StateDown, TELEPORT_BITS, Used, Way, WireError, against, number, ranged,
 };
 
 /// How many own entities there are: two bits up to two.
@@ -99,10 +97,10 @@ fn own<W: Way>(way: &mut W, context: &Context<'_>, tick: Tick, record: &mut Enti
     let used = own.get_or_insert_default();
     used_rows(way, tick, used)?;
     let known = context.base.as_ref().and_then(|(has, span)| {
-        let known = has.own(*id).filter(|(own, _)| own.kind == *kind);
+        let known = has.own(*id).filter(|own| own.kind == *kind);
         known.filter(|_| has.moment.is_laid_out_as(*kind, context.kinds)).map(|known| (known, *span))
     });
-    let mut differs = !W::READS && known.is_some_and(|((own, _), _)| own.teleports == *teleports);
+    let mut differs = !W::READS && known.is_some_and(|(own, _)| own.teleports == *teleports);
     if context.base.is_some() {
         way.flag("by what differs", &mut differs)?;
     }
@@ -110,9 +108,9 @@ fn own<W: Way>(way: &mut W, context: &Context<'_>, tick: Tick, record: &mut Enti
         way.byte("teleports", teleports, TELEPORT_BITS, number)?;
         return way.exact(plan, state);
     }
-    let ((own, before), span) = known.ok_or(WireError::Baseline(id.index))?;
+    let (own, span) = known.ok_or(WireError::Baseline(id.index))?;
     *teleports = own.teleports;
-    against(way, plan, before, span, state)
+    against(way, plan, &own.state(plan), span, state)
 }
 
 /// What of its owner's a state includes.
@@ -211,13 +209,10 @@ impl Reading<'_> {
 
     fn own_told(&self) -> Vec<ToldOwn> {
         let own = self.records.iter().filter(|record| record.entity.own.is_some());
-        own.map(|EntityRecord { entity, state }| ToldOwn {
-            id: entity.id,
-            kind: entity.kind,
-            teleports: entity.teleports,
-            state: *state,
-        })
-        .collect()
+        let told = |EntityRecord { entity, state }: &EntityRecord| {
+            ToldOwn::new((entity.id, entity.kind, entity.teleports), state, self.context.kinds.plan(entity.kind))
+        };
+        own.map(told).collect()
     }
 
     fn others<C: Coder>(&mut self, coder: &mut C, count: u32) -> Passed {

@@ -3,6 +3,7 @@
 //! A difference is first whether there is any, then its length in unary, then its highest bit behind the first; what is below is as good as chance. Each
 //! class of lanes has chances of its own, which begin in every datagram as [trained](super::trained).
 
+use super::chances::{Chances, LENGTHS};
 use super::coder::{Coder, Question};
 use super::range::{Chance, Decoder, Encoder, WHOLE};
 use super::trained::TRAINED;
@@ -10,30 +11,17 @@ use crate::ids::EntityId;
 use crate::plan::LaneClass;
 use crate::wire::{FieldValue, Passed, WireError, WireField};
 
-/// Lengths of differences that have chances of their own; longer ones share the last.
-pub(super) const LENGTHS: usize = 24;
+/// The case of a difference beside it: none, of few bits, of more.
+const fn case(beside: u32) -> usize {
+    match beside {
+        0 => 0,
+        1..=14 => 1,
+        _ => 2,
+    }
+}
+
 /// Bits of the longest difference.
 const LONGEST: u32 = 32;
-
-/// What is known of a class of lanes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) struct OfClass {
-    /// That there is a difference: where those before it in its field were none, and where one was.
-    pub(super) differs: [Chance; 2],
-    /// That it is longer than so many bits.
-    pub(super) longer: [Chance; LENGTHS],
-    /// Its highest bit behind the first one.
-    pub(super) high: [Chance; LENGTHS],
-}
-
-/// All chances.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(super) struct Chances {
-    pub(super) asked: [Chance; Question::COUNT],
-    pub(super) classes: [OfClass; LaneClass::ALL.len()],
-    /// That a number is longer than so many bits.
-    pub(super) small: [Chance; LENGTHS],
-}
 
 /// Decides one way or the other, by a chance.
 pub(super) trait Decide {
@@ -136,6 +124,19 @@ impl Coded<Encoder> {
     }
 }
 
+#[cfg(test)]
+impl<D> Coded<D> {
+    /// With something that counts.
+    pub(super) fn counting(by: D) -> Self {
+        Self { by, chances: Box::new(TRAINED), noted: Vec::new() }
+    }
+
+    /// The chances, where they have lain all the time.
+    pub(super) fn into_chances(self) -> Box<Chances> {
+        self.chances
+    }
+}
+
 impl<'a> Coded<Decoder<'a>> {
     pub(super) fn reading(bytes: &'a [u8]) -> Self {
         Self { by: Decoder::new(bytes), chances: Box::new(TRAINED), noted: Vec::new() }
@@ -202,14 +203,14 @@ impl<D: Decide + Notes> Coder for Coded<D> {
         Ok(())
     }
 
-    fn apart(&mut self, class: LaneClass, near: bool, folded: &mut u32) -> Passed {
-        let of = &mut self.chances.classes[class as usize];
-        if !self.by.decide(&mut of.differs[usize::from(!near)], *folded != 0) {
+    fn apart(&mut self, class: LaneClass, beside: u32, folded: &mut u32) -> Passed {
+        let (of, case) = (&mut self.chances.classes[class as usize], case(beside));
+        if !self.by.decide(&mut of.differs[case], *folded != 0) {
             *folded = 0;
         } else if class == LaneClass::Flag {
             *folded = 1;
         } else {
-            *folded = number(&mut self.by, *folded, &mut of.longer, &mut of.high)?;
+            *folded = number(&mut self.by, *folded, &mut of.longer[case], &mut of.high)?;
         }
         Ok(())
     }

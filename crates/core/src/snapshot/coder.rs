@@ -30,9 +30,9 @@ pub(super) trait Coder {
     /// Yes or no.
     fn ask(&mut self, about: Question, answer: &mut bool) -> Passed;
 
-    /// How far a lane is from where it was expected, folded to a number from nought on; `near` is whether the lanes of its field before it were where
-    /// they were expected.
-    fn apart(&mut self, class: LaneClass, near: bool, folded: &mut u32) -> Passed;
+    /// How far a lane is from where it was expected, folded to a number from nought on; `beside` is how far one is that it goes by: a place by its
+    /// velocity, a velocity by the bearing, any other by the lane before it in its field.
+    fn apart(&mut self, class: LaneClass, beside: u32, folded: &mut u32) -> Passed;
 
     /// So many bits of which nothing is expected.
     fn plain(&mut self, value: &mut u32, bits: u32) -> Passed;
@@ -82,7 +82,7 @@ impl<W: Way> Coder for Packed<'_, W> {
     }
 
     #[inline]
-    fn apart(&mut self, class: LaneClass, _: bool, folded: &mut u32) -> Passed {
+    fn apart(&mut self, class: LaneClass, _: u32, folded: &mut u32) -> Passed {
         let mut differs = *folded != 0;
         self.0.flag("", &mut differs)?;
         if !differs {

@@ -4,16 +4,14 @@
 //! what differs from there, or whole. Velocities come before the place that they carry, so that the place is held against the mean of the velocity before
 //! and the one now.
 
-use super::carry::{Span, carried};
 use super::coder::{Coder, Question, packed_bits};
-use super::folded::{fold, unfold};
 use super::has::Has;
 use super::moment::decoded;
 use crate::data::STATE_LANES;
 use crate::ids::EntityId;
 use crate::plan::{LaneClass, Plan, RoundedLane};
 use crate::session::Kinds;
-use crate::wire::{FieldValue, Passed, TELEPORT_BITS, WireError};
+use crate::wire::{FieldValue, Passed, Span, TELEPORT_BITS, WireError, carried, fold, unfold};
 
 /// The numbers of an entity, as many as its rule has lanes that others get.
 pub(super) type Codes = [i32; STATE_LANES];
@@ -130,37 +128,37 @@ fn whole<C: Coder>(coder: &mut C, context: &Context<'_>, who: &mut Who, codes: &
     who.teleports = teleports as u8;
     coder.merge(mark, || ("who it is".to_owned(), FieldValue::Entity(who.id)));
     let plan = context.kinds.plan_of(who.kind).ok_or(WireError::EntityKind(who.kind))?;
-    fields(coder, plan, None, codes, |coder, lane, code, _| {
-        let mut bits = *code as u32;
+    fields(coder, plan, codes, |coder, i, codes| {
+        let lane = &plan.seen.lanes[i];
+        let mut bits = codes[i] as u32;
         coder.plain(&mut bits, u32::from(lane.bits))?;
-        *code = lane.within(bits as i32);
+        codes[i] = lane.within(bits as i32);
         Ok(())
     })
 }
 
-/// Passes through the lanes by field, and says what of each field is shown; those of the place last.
+/// Passes through the lanes by field, and says what of each field is shown: the velocity behind all others, and the place that it carries last.
 fn fields<C: Coder>(
     coder: &mut C,
     plan: &Plan,
-    from: Option<(&[i32], Span)>,
     codes: &mut Codes,
-    mut lane: impl FnMut(&mut C, &RoundedLane, &mut i32, (i32, bool, &mut bool)) -> Passed,
+    mut lane: impl FnMut(&mut C, usize, &mut Codes) -> Passed,
 ) -> Passed {
-    let place = plan.carried.map(|carried| usize::from(carried.place));
-    for last in [false, true] {
+    for pass in 0..3 {
         let mut at = 0;
         for field in &plan.seen.fields {
             let begin = at;
             at += field.shape.lanes();
-            if (place == Some(begin)) != last {
+            let turn = plan.carried.map_or(0, |by| match begin {
+                _ if begin == usize::from(by.velocity) => 1,
+                _ if begin == usize::from(by.place) => 2,
+                _ => 0,
+            });
+            if turn != pass {
                 continue;
             }
-            let (mark, mut near) = (coder.mark(), true);
-            for i in begin..at {
-                let expected = from.map_or(0, |(then, span)| expected(plan, (then, span), codes, i));
-                let how = (expected, from.is_some(), &mut near);
-                lane(coder, &plan.seen.lanes[i], &mut codes[i], how)?;
-            }
+            let mark = coder.mark();
+            (begin..at).try_for_each(|i| lane(coder, i, codes))?;
             coder.merge(mark, || (field.name.to_owned(), field.shown(&decoded(&plan.seen, codes))));
         }
     }
@@ -191,11 +189,24 @@ fn foresee(plan: &Plan, then: &[i32], span: Span, codes: &mut Codes) {
 
 /// What differs, lane by lane.
 fn lanes<C: Coder>(coder: &mut C, plan: &Plan, from: (&[i32], Span), codes: &mut Codes) -> Passed {
-    fields(coder, plan, Some(from), codes, |coder, lane, code, (expected, _, near)| {
-        let mut folded = apart(lane, *code, expected);
-        coder.apart(lane.class, *near, &mut folded)?;
-        *near &= folded == 0;
-        *code = match lane.class {
+    let (mut all, mut last_bearing) = ([0; STATE_LANES], 0);
+    fields(coder, plan, codes, |coder, i, codes| {
+        let lane = &plan.seen.lanes[i];
+        let beside = match lane.class {
+            LaneClass::Across | LaneClass::Up => {
+                plan.carried.map_or(0, |by| all[i + usize::from(by.velocity - by.place)])
+            }
+            LaneClass::Speed if plan.carried.is_some_and(|by| usize::from(by.velocity) == i) => last_bearing,
+            _ => i.checked_sub(1).map_or(0, |before| all[before]),
+        };
+        let expected = expected(plan, from, codes, i);
+        let mut folded = apart(lane, codes[i], expected);
+        coder.apart(lane.class, beside, &mut folded)?;
+        all[i] = folded;
+        if lane.class == LaneClass::Bearing {
+            last_bearing = folded;
+        }
+        codes[i] = match lane.class {
             LaneClass::Flag => expected ^ folded as i32,
             _ => lane.within(expected.wrapping_add(unfold(folded))),
         };

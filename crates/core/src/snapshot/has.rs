@@ -4,9 +4,9 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 
 use super::moment::{Moment, Told, ToldOwn};
-use crate::data::State;
 use crate::ids::EntityId;
 use crate::tick::{Tick, WireTick};
+use crate::wire::Spoken;
 
 /// Snapshots kept on either side. Who writes rests on none of which it has sent so many since.
 pub(crate) const KEPT: usize = 64;
@@ -31,14 +31,14 @@ impl Has {
     }
 
     /// What it has of an own one.
-    pub(super) fn own(&self, id: EntityId) -> Option<(&ToldOwn, &State)> {
-        self.own.iter().find(|own| own.id == id).map(|own| (own, &own.state))
+    pub(super) fn own(&self, id: EntityId) -> Option<&ToldOwn> {
+        self.own.iter().find(|own| own.id == id)
     }
 
     /// Bytes it takes, roughly; of what is shared its part.
     pub(crate) fn bytes(&self) -> usize {
         let shared = self.moment.bytes() / Arc::strong_count(&self.moment).max(1);
-        size_of::<Self>() + shared + self.own.len() * size_of::<ToldOwn>()
+        size_of::<Self>() + shared + self.own.iter().map(ToldOwn::bytes).sum::<usize>()
     }
 }
 
@@ -79,25 +79,53 @@ impl Had {
     }
 }
 
-/// What a writer knows of its reader.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct Baselines {
-    /// How many snapshots it has sent.
-    sent: u64,
-    /// Those on their way, the oldest first, with their numbers.
-    under_way: VecDeque<(u64, Has)>,
-    /// The newest that has come.
-    known: Option<(u64, Has)>,
+/// Something that was told of a tick.
+pub(crate) trait OfTick {
+    fn tick(&self) -> Tick;
 }
 
-impl Baselines {
-    /// What the next snapshot is told against; `None` where nothing is known, or only what may be forgotten there.
-    pub(crate) fn newest(&self) -> Option<&Has> {
+impl OfTick for Has {
+    fn tick(&self) -> Tick {
+        self.moment.tick
+    }
+}
+
+impl OfTick for Spoken {
+    fn tick(&self) -> Tick {
+        self.tick
+    }
+}
+
+/// What a writer knows of its reader: of snapshots, or of an owner's words.
+#[derive(Clone, Debug)]
+pub(crate) struct Baselines<T> {
+    /// How many it has sent.
+    sent: u64,
+    /// Those on their way, the oldest first, with their numbers.
+    under_way: VecDeque<(u64, T)>,
+    /// The newest that has come.
+    known: Option<(u64, T)>,
+}
+
+impl<T> Default for Baselines<T> {
+    fn default() -> Self {
+        Self { sent: 0, under_way: VecDeque::new(), known: None }
+    }
+}
+
+impl<T: OfTick> Baselines<T> {
+    /// What the next is told against; `None` where nothing is known, or only what may be forgotten there.
+    pub(crate) fn newest(&self) -> Option<&T> {
         self.known.as_ref().filter(|(number, _)| self.sent - number < KEPT as u64).map(|(_, has)| has)
     }
 
-    /// A snapshot leaves that tells this.
-    pub(crate) fn sent(&mut self, has: Has) {
+    /// What is known, or on its way, of a tick.
+    pub(crate) fn of(&self, tick: Tick) -> Option<&T> {
+        self.known.iter().chain(&self.under_way).map(|(_, has)| has).find(|has| has.tick() == tick)
+    }
+
+    /// One leaves that tells this.
+    pub(crate) fn sent(&mut self, has: T) {
         self.under_way.push_back((self.sent, has));
         self.sent += 1;
         if self.under_way.len() >= KEPT {
@@ -105,9 +133,9 @@ impl Baselines {
         }
     }
 
-    /// The snapshot of a tick has come.
+    /// What was told of a tick has come.
     pub(crate) fn arrived(&mut self, tick: Tick) {
-        let Some(at) = self.under_way.iter().position(|(_, has)| has.moment.tick == tick) else { return };
+        let Some(at) = self.under_way.iter().position(|(_, has)| has.tick() == tick) else { return };
         // What was sent before it need not be known any more.
         self.known = self.under_way.drain(..=at).next_back();
     }
@@ -118,8 +146,8 @@ impl Baselines {
         self.known = None;
     }
 
-    /// Bytes it takes, roughly.
-    pub(crate) fn bytes(&self) -> usize {
-        self.under_way.iter().chain(&self.known).map(|(_, has)| has.bytes()).sum()
+    /// All that is kept.
+    pub(crate) fn iter(&self) -> impl Iterator<Item = &T> {
+        self.under_way.iter().chain(&self.known).map(|(_, has)| has)
     }
 }

@@ -4,12 +4,10 @@
 //! [have](has::Has) of it are the whole numbers that travelled.
 
 mod body;
-mod carry;
+mod chances;
 mod coded;
 mod coder;
 mod delta;
-mod exact;
-mod folded;
 mod has;
 mod moment;
 mod range;
@@ -19,6 +17,8 @@ mod unacknowledged;
 
 #[cfg(test)]
 mod tests;
+#[cfg(test)]
+mod train;
 
 pub(crate) use body::Telling;
 pub use has::Had;

@@ -2,7 +2,7 @@
 
 use crate::data::State;
 use crate::ids::EntityId;
-use crate::plan::Rounded;
+use crate::plan::{Plan, Rounded};
 use crate::session::Kinds;
 use crate::tick::Tick;
 
@@ -23,7 +23,28 @@ pub(crate) struct ToldOwn {
     pub(crate) id: EntityId,
     pub(crate) kind: u8,
     pub(crate) teleports: u8,
-    pub(crate) state: State,
+    /// The lanes that travel, in their order.
+    lanes: Box<[u32]>,
+}
+
+impl ToldOwn {
+    /// Of what travels of an entity.
+    pub(crate) fn new((id, kind, teleports): (EntityId, u8, u8), state: &State, plan: &Plan) -> Self {
+        let lanes = plan.exact.iter().map(|lane| state.int(usize::from(lane.lane))).collect();
+        Self { id, kind, teleports, lanes }
+    }
+
+    /// Its state, of the same layout.
+    pub(crate) fn state(&self, plan: &Plan) -> State {
+        let mut state = State::default();
+        plan.exact.iter().zip(&self.lanes).for_each(|(lane, bits)| state.set_int(usize::from(lane.lane), *bits));
+        state
+    }
+
+    /// Bytes it takes.
+    pub(crate) fn bytes(&self) -> usize {
+        size_of::<Self>() + self.lanes.len() * size_of::<u32>()
+    }
 }
 
 /// A tick as it was told: entities as others see them, in the order of their slots.

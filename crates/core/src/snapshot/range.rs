@@ -7,7 +7,7 @@
 pub(super) const WHOLE: u32 = 1 << BITS;
 const BITS: u32 = 12;
 /// How quickly they follow: by the 2^-n-th part of what is left.
-const FOLLOWS: u32 = 5;
+const FOLLOWS: u32 = 4;
 /// Below this range another byte is settled.
 const LEAST: u32 = 1 << 24;
 

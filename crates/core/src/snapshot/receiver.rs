@@ -36,7 +36,7 @@ impl<'a> Receiver<'a> {
         self.opened(snapshot, tick).map(|_| ())
     }
 
-    /// The same of a snapshot of a tick, and what its reader has by it; nothing where it rests on nothing.
+    /// The same of a snapshot of a tick, and what its reader has by it; nothing where there is nothing to open.
     pub(crate) fn opened(&self, snapshot: &mut Snapshot, tick: Tick) -> Result<Option<Has>, WireError> {
         let Some(body) = snapshot.body.take() else { return Ok(None) };
         let mut from = BitReader::new(&body.bytes);

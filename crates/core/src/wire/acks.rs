@@ -3,6 +3,7 @@
 
 use super::datagram::{Ack, Header};
 use super::kind::MessageKind;
+use crate::ids::EntityId;
 use crate::tick::{HostNanos, Tick};
 
 /// What one side has decoded of the other's datagrams, and when it sent its own.
@@ -11,6 +12,10 @@ pub struct Acks {
     seen: Option<Seen>,
     next: u16,
     sent: [Sent; SENT],
+    /// The newest tick that was told of.
+    newest: Tick,
+    /// Whether this side lacks what it was told against.
+    pub(crate) lacks: bool,
 }
 
 #[derive(Clone, Copy, Debug)]
@@ -20,14 +25,41 @@ struct Seen {
     at: HostNanos,
 }
 
-/// A datagram of one's own.
+/// A datagram of one's own. There are many in what is kept of a machine: it is small.
 #[derive(Clone, Copy, Debug, Default)]
 struct Sent {
-    sequence: u16,
-    known: bool,
-    arrived: bool,
     at: HostNanos,
-    load: Load,
+    /// The low half of the tick that is told by it.
+    tick: u32,
+    bytes: u16,
+    sequence: u16,
+    index: u16,
+    generation: u8,
+    /// Which of all that are known, below.
+    known: u8,
+}
+
+/// That it was sent, that it has come, that it tells of a tick, and of one entity.
+const SENT_AT_ALL: u8 = 1;
+const COME: u8 = 2;
+const OF_TICK: u8 = 4;
+const OF_ENTITY: u8 = 8;
+
+impl Sent {
+    const fn is(&self, sequence: u16) -> bool {
+        self.known & SENT_AT_ALL != 0 && self.sequence == sequence
+    }
+
+    /// What it holds, where the newest tick told of is known.
+    fn load(&self, newest: Tick) -> Load {
+        let tick = || newest.offset(-i64::from((newest.0 as u32).wrapping_sub(self.tick)));
+        let entity = || EntityId { index: self.index, generation: self.generation };
+        Load {
+            bytes: u32::from(self.bytes),
+            tick: (self.known & OF_TICK != 0).then(tick),
+            entity: (self.known & OF_ENTITY != 0).then(entity),
+        }
+    }
 }
 
 /// What is to be known of a datagram once it has come.
@@ -35,8 +67,9 @@ struct Sent {
 pub(crate) struct Load {
     /// Its bytes, where they count for the pace at which is sent; else none.
     pub(crate) bytes: u32,
-    /// The tick of the snapshot that it holds, where it does.
-    pub(crate) snapshot: Option<Tick>,
+    /// The tick that is told by it, where later ones may be told against that, and of which entity, if of one.
+    pub(crate) tick: Option<Tick>,
+    pub(crate) entity: Option<EntityId>,
 }
 
 /// Datagrams remembered: a second at 256 a second, beyond which a round trip is not measured. More than an acknowledgement reaches back.
@@ -47,7 +80,7 @@ const SILENCE: i64 = 10_000_000_000;
 
 impl Default for Acks {
     fn default() -> Self {
-        Self { seen: None, next: 0, sent: [Sent::default(); SENT] }
+        Self { seen: None, next: 0, sent: [Sent::default(); SENT], newest: Tick(0), lacks: false }
     }
 }
 
@@ -81,32 +114,43 @@ impl Acks {
     pub fn header(&mut self, kind: MessageKind, epoch: u8, now: HostNanos) -> Header {
         let sequence = self.next;
         self.next = self.next.wrapping_add(1);
-        self.sent[usize::from(sequence) % SENT] =
-            Sent { sequence, at: now, known: true, arrived: false, load: Load::default() };
+        self.sent[usize::from(sequence) % SENT] = Sent { sequence, at: now, known: SENT_AT_ALL, ..Sent::default() };
         let ack = self.seen.map(|s| Ack {
             newest: s.newest,
             mask: s.mask,
             hold: (now.since(s.at) / 100_000).clamp(0, i64::from(u16::MAX)) as u16,
         });
-        Header { kind, epoch, sequence, ack, sent_us: Some((now.0 / 1000) as u32), lacks: false }
+        Header { kind, epoch, sequence, ack, sent_us: Some((now.0 / 1000) as u32), lacks: self.lacks }
     }
 
     /// Notes what the datagram of that number holds.
     pub(crate) fn holds(&mut self, sequence: u16, load: Load) {
         let sent = &mut self.sent[usize::from(sequence) % SENT];
-        if sent.known && sent.sequence == sequence {
-            sent.load = load;
+        if !sent.is(sequence) {
+            return;
+        }
+        sent.bytes = load.bytes as u16;
+        if let Some(tick) = load.tick {
+            (sent.tick, sent.known) = (tick.0 as u32, sent.known | OF_TICK);
+            self.newest = self.newest.max(tick);
+        }
+        if let Some(EntityId { index, generation }) = load.entity {
+            (sent.index, sent.generation, sent.known) = (index, generation, sent.known | OF_ENTITY);
         }
     }
 
     /// What one's own datagrams hold that are known to have come by an acknowledgement and were not before, the oldest first.
     pub(crate) fn arrived<'a>(&'a mut self, ack: &'a Ack) -> impl Iterator<Item = Load> + 'a {
-        (0..=32u16).rev().filter_map(|back| {
+        let newest = self.newest;
+        (0..=32u16).rev().filter_map(move |back| {
             let sequence = ack.newest.wrapping_sub(back);
             let sent = &mut self.sent[usize::from(sequence) % SENT];
-            let is_new = sent.known && !sent.arrived && sent.sequence == sequence && ack.has(sequence);
-            sent.arrived |= is_new;
-            is_new.then_some(sent.load)
+            let is_new = sent.is(sequence) && sent.known & COME == 0 && ack.has(sequence);
+            if !is_new {
+                return None;
+            }
+            sent.known |= COME;
+            Some(sent.load(newest))
         })
     }
 
@@ -119,6 +163,6 @@ impl Acks {
     /// When a remembered datagram was sent.
     pub fn sent_at(&self, sequence: u16) -> Option<HostNanos> {
         let sent = &self.sent[usize::from(sequence) % SENT];
-        (sent.known && sent.sequence == sequence).then_some(sent.at)
+        sent.is(sequence).then_some(sent.at)
     }
 }

@@ -3,8 +3,8 @@
 use super::MAX_REPEATS;
 use super::bits::BitWriter;
 use super::error::ranged;
-use super::fields::FieldValue;
-use super::inputs::PlanOf;
+use super::noting::FieldValue;
+use super::rests::{Against, Rests};
 use super::rows::{Passed, Way, number, written};
 use crate::data::State;
 use crate::ids::EntityId;
@@ -96,9 +96,9 @@ impl Claim {
     }
 
     /// All of it.
-    pub(super) fn rows<'a, W: Way>(&mut self, way: &mut W, plan: impl PlanOf<'a>) -> Passed {
+    pub(super) fn rows<'a, W: Way>(&mut self, way: &mut W, rests: &impl Rests<'a>) -> Passed {
         self.head(way)?;
-        let plan = plan(self.entity, self.newest)?;
+        let plan = rests.plan(self.entity, self.newest)?;
         way.rounded(&plan.told, &mut self.state)?;
         let q = plan.point;
         for (i, p) in self.trail[..self.count].iter_mut().enumerate() {
@@ -118,7 +118,7 @@ impl Claim {
 
     /// Appends the message.
     pub fn write(mut self, out: &mut BitWriter, plan: &Plan) {
-        written(self.rows(out, |_, _| Ok(plan)));
+        written(self.rows(out, &Against { plan: |_| plan, base: None, dt: 0.0 }));
     }
 }
 
@@ -131,17 +131,17 @@ impl PullBack {
     }
 
     /// All of it.
-    pub(super) fn rows<'a, W: Way>(&mut self, way: &mut W, plan: impl PlanOf<'a>) -> Passed {
+    pub(super) fn rows<'a, W: Way>(&mut self, way: &mut W, rests: &impl Rests<'a>) -> Passed {
         self.head(way)?;
         let named = |reason: u32| PullReason::ALL.get(reason as usize).map_or("unknown", |reason| reason.name());
         let mut reason = self.reason as u32;
         way.bits("reason", &mut reason, 2, |reason| FieldValue::Words(named(reason).to_owned()))?;
         self.reason = PullReason::ALL[ranged("reason", reason, 0, PullReason::ALL.len() as u32 - 1)? as usize];
-        way.exact(plan(self.entity, self.tick)?, &mut self.state)
+        way.exact(rests.plan(self.entity, self.tick)?, &mut self.state)
     }
 
     /// Appends the message.
     pub fn write(mut self, out: &mut BitWriter, plan: &Plan) {
-        written(self.rows(out, |_, _| Ok(plan)));
+        written(self.rows(out, &Against { plan: |_| plan, base: None, dt: 0.0 }));
     }
 }

@@ -1,7 +1,7 @@
 //! The server's time, told every so often to who goes by it.
 
 use super::bits::BitWriter;
-use super::fields::FieldValue;
+use super::noting::FieldValue;
 use super::rows::{Passed, Way, written};
 use crate::tick::{Rate, Tick, WireTick};
 

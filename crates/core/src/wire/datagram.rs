@@ -6,8 +6,8 @@
 use super::PROTOCOL_VERSION;
 use super::bits::{BitReader, BitWriter};
 use super::error::{WireError, ranged};
-use super::fields::FieldValue;
 use super::kind::MessageKind;
+use super::noting::FieldValue;
 use super::rows::{Passed, Short, Way, micros, number, written};
 
 /// What the other side has decoded.

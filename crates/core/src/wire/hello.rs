@@ -1,7 +1,7 @@
 //! Asking to join, and the question asked back.
 
 use super::bits::BitWriter;
-use super::fields::FieldValue;
+use super::noting::FieldValue;
 use super::rows::{Passed, Way, micros, number, written};
 use crate::ids::{Life, Token};
 use crate::schema::MOST_KINDS;

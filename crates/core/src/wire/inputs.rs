@@ -3,6 +3,8 @@
 use super::MAX_REPEATS;
 use super::bits::{BitReader, BitWriter};
 use super::error::{WireError, ranged};
+use super::noting::FieldValue;
+use super::rests::{Against, Rests, back_rows, before};
 use super::rows::{Passed, Short, Way, number, written};
 use crate::data::Input;
 use crate::ids::EntityId;
@@ -17,6 +19,8 @@ pub struct Inputs {
     pub newest: WireTick,
     /// Which entity they are for.
     pub entity: EntityId,
+    /// How many ticks before the newest one was said that it is told against; 0 for none.
+    pub back: u32,
     /// How many, 1 to [`MAX_REPEATS`].
     pub count: usize,
     /// Newest first.
@@ -25,7 +29,13 @@ pub struct Inputs {
 
 impl Default for Inputs {
     fn default() -> Self {
-        Self { newest: WireTick(0), entity: EntityId::first(0), count: 1, inputs: [Input::default(); MAX_REPEATS] }
+        Self {
+            newest: WireTick(0),
+            entity: EntityId::first(0),
+            back: 0,
+            count: 1,
+            inputs: [Input::default(); MAX_REPEATS],
+        }
     }
 }
 
@@ -34,18 +44,26 @@ impl Inputs {
     pub(super) fn head<W: Way>(&mut self, way: &mut W) -> Passed {
         way.tick("newest tick", &mut self.newest)?;
         way.entity(&mut self.entity)?;
+        back_rows(way, &mut self.back)?;
         further_ticks(way, &mut self.count)
     }
 
-    /// All of it: the newest input whole, each older one as "the same" or field by field, in the layout of its own tick.
-    pub(super) fn rows<'a, W: Way>(&mut self, way: &mut W, plan: impl PlanOf<'a>) -> Passed {
+    /// All of it: the newest input whole or against one that was said, each older one as "the same" or field by field, in the layout of its own tick.
+    pub(super) fn rows<'a, W: Way>(&mut self, way: &mut W, rests: &impl Rests<'a>) -> Passed {
         self.head(way)?;
-        series(way, (self.entity, self.newest), &mut self.inputs[..self.count], plan)
+        let Self { newest, entity, back, count, inputs } = self;
+        let base = (*back > 0).then(|| rests.input(*entity, before(*newest, *back))).transpose()?;
+        series(way, (*entity, *newest), (base, &mut inputs[..*count]), rests)
     }
 
-    /// Appends the message.
-    pub fn write<'a>(mut self, out: &mut BitWriter, plan: impl Fn(WireTick) -> &'a Plan) {
-        written(self.rows(out, |_, tick| Ok(plan(tick))));
+    /// Appends the message, whole.
+    pub fn write<'a>(self, out: &mut BitWriter, plan: impl Fn(WireTick) -> &'a Plan) {
+        written(Self { back: 0, ..self }.rows(out, &Against { plan, base: None, dt: 0.0 }));
+    }
+
+    /// Appends the message against what it says it is told against.
+    pub(crate) fn write_against<'a>(mut self, out: &mut BitWriter, rests: &impl Rests<'a>) {
+        written(self.rows(out, rests));
     }
 
     /// Reads the message behind its envelope.
@@ -54,15 +72,10 @@ impl Inputs {
     /// [`WireError::Short`] when the bytes end early, [`WireError::NotOwned`] for an entity that is not the sender's.
     pub fn read_for(from: &mut BitReader<'_>, layouts: &Layouts<'_>) -> Result<Self, WireError> {
         let mut read = Self::default();
-        read.rows(from, |entity, tick| layouts.plan_for(entity, tick))?;
+        read.rows(from, layouts)?;
         Ok(read)
     }
 }
-
-/// How an entity's lanes travel at a tick.
-pub(super) trait PlanOf<'a>: Fn(EntityId, WireTick) -> Result<&'a Plan, WireError> {}
-
-impl<'a, T: Fn(EntityId, WireTick) -> Result<&'a Plan, WireError>> PlanOf<'a> for T {}
 
 /// Ticks before the newest: two bits up to two.
 const FURTHER: Short = Short { least: 0, bits: 2, more: 4 };
@@ -75,24 +88,25 @@ pub(super) fn further_ticks<W: Way>(way: &mut W, count: &mut usize) -> Passed {
     Ok(())
 }
 
-/// Inputs of consecutive ticks, newest first.
+/// Inputs of consecutive ticks, newest first; that one against another, if there is one.
 pub(super) fn series<'a, W: Way>(
     way: &mut W,
     (entity, newest): (EntityId, WireTick),
-    inputs: &mut [Input],
-    plan: impl PlanOf<'a>,
+    (base, inputs): (Option<Input>, &mut [Input]),
+    rests: &impl Rests<'a>,
 ) -> Passed {
     for back in 0..inputs.len() {
-        let mut same = back > 0 && inputs[back] == inputs[back - 1];
-        if back > 0 {
-            way.flag(format_args!("{back} before: the same"), &mut same)?;
+        let like = if back > 0 { Some(inputs[back - 1]) } else { base };
+        let mut same = like.is_some_and(|like| inputs[back] == like);
+        if like.is_some() {
+            let mark = way.mark();
+            way.flag("", &mut same)?;
+            let name = || if back > 0 { format!("{back} before: the same") } else { "the same as then".to_owned() };
+            way.merge(mark, || (name(), FieldValue::Flag(same)));
         }
-        if same {
-            inputs[back] = inputs[back - 1];
-        } else {
-            let plan = plan(entity, WireTick(newest.0.wrapping_sub(back as u16)))?;
-            let (newer, older) = inputs.split_at_mut(back);
-            way.input(plan, &mut older[0], newer.last())?;
+        match like.filter(|_| same) {
+            Some(like) => inputs[back] = like,
+            None => way.input(rests.plan(entity, before(newest, back as u32))?, &mut inputs[back], like.as_ref())?,
         }
     }
     Ok(())

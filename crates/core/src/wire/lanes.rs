@@ -42,10 +42,13 @@ pub(super) fn write_input(out: &mut BitWriter, plan: &Plan, input: &Input, like:
     }
 }
 
-/// Whether a field is the same in two inputs as they travel.
+/// Whether a field is the same in two inputs as they travel. They may be of different layouts: what is a flag in one may be a number in the other.
 pub(super) fn is_same(f: &InputLanes, a: &Input, b: &Input) -> bool {
-    let lanes = usize::from(f.lane)..usize::from(f.lane) + f.lanes();
-    lanes.into_iter().all(|lane| a.int(lane) == b.int(lane))
+    let lane = usize::from(f.lane);
+    if matches!(f.how, InputLane::Flag) {
+        return a.flag(lane) == b.flag(lane);
+    }
+    (lane..lane + f.lanes()).all(|lane| a.int(lane) == b.int(lane))
 }
 
 /// Reads what was written so.
@@ -56,7 +59,10 @@ pub(super) fn read_input(from: &mut BitReader<'_>, plan: &Plan, like: Option<&In
         if let Some(like) = like
             && from.flag()?
         {
-            (lane..lane + f.lanes()).for_each(|lane| input.set_int(lane, like.int(lane)));
+            match f.how {
+                InputLane::Flag => input.set_flag(lane, like.flag(lane)),
+                _ => (lane..lane + f.lanes()).for_each(|lane| input.set_int(lane, like.int(lane))),
+            }
             continue;
         }
         let reals = lane..lane + usize::from(f.reals);

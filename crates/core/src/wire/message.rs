@@ -106,7 +106,6 @@ impl Message {
 
     /// All of it.
     fn rows<W: Way>(&mut self, way: &mut W, layouts: &Layouts<'_>) -> Passed {
-        let plan = |entity, tick| layouts.plan_for(entity, tick);
         match self {
             Self::Hello(m) => m.rows(way),
             Self::Welcome(m) => m.rows(way),
@@ -116,10 +115,10 @@ impl Message {
             Self::Ended(m) => m.rows(way),
             Self::Clock(m) => m.rows(way),
             Self::StreamUp(m) | Self::StreamDown(m) => m.rows(way),
-            Self::Inputs(m) => m.rows(way, plan),
-            Self::Claim(m) => m.rows(way, plan),
-            Self::Account(m) => m.rows(way, plan),
-            Self::PullBack(m) => m.rows(way, plan),
+            Self::Inputs(m) => m.rows(way, layouts),
+            Self::Claim(m) => m.rows(way, layouts),
+            Self::Account(m) => m.rows(way, layouts),
+            Self::PullBack(m) => m.rows(way, layouts),
             Self::Snapshot(m) => m.rows(way, layouts),
         }
     }

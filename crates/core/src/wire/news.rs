@@ -1,7 +1,7 @@
 //! Who left and who owns what: part of a snapshot, repeated until it is acknowledged.
 
 use super::error::ranged;
-use super::fields::FieldValue;
+use super::noting::FieldValue;
 use super::rows::{Passed, Way, number};
 use super::{ID_BITS, LEAST_ID_BITS};
 use crate::ids::EntityId;

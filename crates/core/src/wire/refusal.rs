@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::error::ranged;
-use super::fields::FieldValue;
+use super::noting::FieldValue;
 use super::rows::{Passed, Way, micros, number};
 use crate::data::{INPUT_LANES, STATE_LANES};
 use crate::schema::Schema;

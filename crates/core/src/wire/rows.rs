@@ -7,8 +7,8 @@ use std::fmt::Display;
 
 use super::bits::{BitReader, BitWriter};
 use super::error::{WireError, ranged};
-use super::fields::{FieldValue, Noting, WireField};
 use super::lanes::{read_exact, read_input, read_lanes, write_exact, write_input, write_lanes};
+use super::noting::{FieldValue, Noting, WireField};
 use crate::data::{Input, State};
 use crate::ids::EntityId;
 use crate::plan::{Plan, Rounded};

@@ -5,8 +5,8 @@
 
 use super::bits::BitWriter;
 use super::error::WireError;
-use super::fields::FieldValue;
 use super::kind::MessageKind;
+use super::noting::FieldValue;
 use super::rows::{Passed, Way, number, written};
 
 /// Instead of a kind: it carries nothing.

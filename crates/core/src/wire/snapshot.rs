@@ -4,10 +4,10 @@ use super::bits::{BitReader, BitRow, BitWriter};
 use super::compressed::{compress, decompress};
 use super::datagram::Header;
 use super::error::{WireError, ranged};
-use super::fields::FieldValue;
 use super::form::StateDown;
 use super::lanes::write_input;
 use super::news::{NEWS_BITS, News, news_rows};
+use super::noting::FieldValue;
 use super::rows::{INDEX, Passed, Short, Way, number, written};
 use super::{LEAST_ID_BITS, MAX_DATAGRAM};
 use crate::data::{Input, State};
@@ -287,11 +287,10 @@ impl Snapshot {
         if let Some(body) = &self.body {
             extent = Extent { entities: body.entities, with_inputs: body.with_inputs };
         }
-        let kinds = layouts.kinds(self.head.tick);
         let mut compressed = Vec::new();
         if !W::READS && self.head.form == StateDown::Compressed {
             let mut out = BitWriter::new();
-            self.whole(&mut out, kinds, extent)?;
+            self.whole(&mut out, layouts.kinds(self.head.tick), extent)?;
             match compress(&out.finish_any()) {
                 Some(shorter) => compressed = shorter,
                 None => self.head.form = StateDown::Whole,
@@ -299,6 +298,7 @@ impl Snapshot {
         }
         self.head.rows(way, &mut extent)?;
         let Extent { entities, with_inputs } = extent;
+        let kinds = layouts.kinds(self.head.tick);
         match self.head.form {
             StateDown::Whole => self.whole(way, kinds, extent),
             StateDown::Compressed => {

@@ -2,7 +2,7 @@
 
 use super::bits::BitWriter;
 use super::error::ranged;
-use super::fields::FieldValue;
+use super::noting::FieldValue;
 use super::rows::{Passed, Way, micros, number, written};
 
 /// What a newcomer must know. The envelope names its connection.

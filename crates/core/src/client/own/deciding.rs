@@ -4,9 +4,9 @@ use super::context::{Context, Moved, Word, corrected, correction, first};
 use super::past::Past;
 use crate::data::{Input, State};
 use crate::event::{Correction, Restored, Sink};
-use crate::tick::Tick;
+use crate::tick::{Tick, WireTick};
 use crate::vec3::Vec3;
-use crate::wire::{Account, BitWriter, Claim, MAX_REPEATS, MessageKind, PullBack, PullReason};
+use crate::wire::{Account, Against, BitWriter, Claim, MAX_REPEATS, MessageKind, PullBack, PullReason, Spoken};
 
 /// How far back the base of claims is said to lie at most: within the wire's reach.
 const OLDEST_BASE: i64 = 8192;
@@ -57,14 +57,28 @@ impl Deciding {
     }
 
     /// Appends the message for the newest tick.
-    pub(super) fn say(&self, context: &Context<'_>, covered: usize, out: &mut BitWriter) {
-        let (Some(newest), Some(state)) = (self.past.newest(), self.past.state()) else { return };
-        let made = (newest, state);
-        if self.accounts { self.account(context, made, covered, out) } else { self.claim(context, made, covered, out) }
+    pub(super) fn say(
+        &self,
+        context: &Context<'_>,
+        (covered, base): (usize, Option<&Spoken>),
+        out: &mut BitWriter,
+    ) -> Option<Spoken> {
+        let made = (self.past.newest()?, self.past.state()?);
+        if self.accounts {
+            return self.account(context, made, (covered, base), out);
+        }
+        self.claim(context, made, covered, out);
+        None
     }
 
     /// Appends an account of the newest ticks: of those that were really played in this epoch.
-    fn account(&self, context: &Context<'_>, (newest, state): (Tick, State), covered: usize, out: &mut BitWriter) {
+    fn account(
+        &self,
+        context: &Context<'_>,
+        (newest, state): (Tick, State),
+        (covered, base): (usize, Option<&Spoken>),
+        out: &mut BitWriter,
+    ) -> Option<Spoken> {
         let schema = context.schema(newest);
         let most = covered.min(Account::most(schema));
         let played = |tick: Tick| self.past.ticks().get(tick).map(|entry| entry.input);
@@ -77,12 +91,16 @@ impl Deciding {
             count += 1;
         }
         if count == 0 {
-            return;
+            return None;
         }
         inputs[count] = played(newest.offset(-(count as i64))).map_or(inputs[count - 1], |played| played.sampled);
-        let (entity, epoch) = (context.entity, self.epoch);
-        Account { newest: newest.wire(), entity, epoch, since: self.base(newest).wire(), count, inputs, state }
-            .write(out, |tick| context.plan(tick.unwrap_near(newest).unwrap_or(newest)));
+        let (entity, epoch, since) = (context.entity, self.epoch, self.base(newest).wire());
+        let base = base.filter(|base| base.state.is_some());
+        let back = base.map_or(0, |base| base.back(newest));
+        let account = Account { newest: newest.wire(), entity, back, epoch, since, count, inputs, state };
+        let plan = |tick: WireTick| context.plan(tick.unwrap_near(newest).unwrap_or(newest));
+        account.write_against(out, &Against { plan, base, dt: context.rate.dt() });
+        Some(Spoken { tick: newest, input: inputs[0], state: Some(Box::new(state)) })
     }
 
     /// The first tick of the epoch, as it is told.

@@ -19,7 +19,7 @@ use crate::client::delayed::Delayed;
 use crate::data::{Input, State};
 use crate::event::Sink;
 use crate::tick::Tick;
-use crate::wire::{BitWriter, MessageKind, PullBack};
+use crate::wire::{BitWriter, MessageKind, PullBack, Spoken};
 
 /// An entity of one's own.
 #[derive(Clone, Debug)]
@@ -79,12 +79,18 @@ impl Own {
     }
 
     /// Appends the message for the newest tick that has an input and those before it, so many in all; `delayed` have one and are still to
-    /// come.
-    pub(super) fn say(&self, context: &Context<'_>, delayed: &Delayed, covered: usize, out: &mut BitWriter) {
+    /// come. It is told against a word that has come, if there is one; given back is the word against which later ones may be told.
+    pub(super) fn say(
+        &self,
+        context: &Context<'_>,
+        delayed: &Delayed,
+        (covered, base): (usize, Option<&Spoken>),
+        out: &mut BitWriter,
+    ) -> Option<Spoken> {
         match self {
-            Self::Following(own) => own.past.say_inputs(context, delayed, covered, out),
-            Self::Predicting(own) => own.past.say_inputs(context, delayed, covered, out),
-            Self::Deciding(own) => own.say(context, covered, out),
+            Self::Following(own) => own.past.say_inputs(context, delayed, (covered, base), out),
+            Self::Predicting(own) => own.past.say_inputs(context, delayed, (covered, base), out),
+            Self::Deciding(own) => own.say(context, (covered, base), out),
         }
     }
 

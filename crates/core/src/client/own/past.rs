@@ -5,8 +5,8 @@ use crate::client::delayed::Delayed;
 use crate::data::{Input, State};
 use crate::rollback::Rollback;
 use crate::schema::Schema;
-use crate::tick::Tick;
-use crate::wire::{BitWriter, Inputs, MAX_REPEATS};
+use crate::tick::{Tick, WireTick};
+use crate::wire::{Against, BitWriter, Inputs, MAX_REPEATS, Spoken};
 
 /// One tick's input.
 #[derive(Clone, Copy, Debug, Default)]
@@ -111,8 +111,14 @@ impl Past {
 
     /// Appends a message of the newest inputs: so many, and only of ticks that were really played: it ends where some were
     /// passed over.
-    pub(super) fn say_inputs(&self, context: &Context<'_>, delayed: &Delayed, covered: usize, out: &mut BitWriter) {
-        let Some(begun) = self.newest() else { return };
+    pub(super) fn say_inputs(
+        &self,
+        context: &Context<'_>,
+        delayed: &Delayed,
+        (covered, base): (usize, Option<&Spoken>),
+        out: &mut BitWriter,
+    ) -> Option<Spoken> {
+        let begun = self.newest()?;
         let newest = delayed.newest(begun);
         let played = (0..).map_while(|back| {
             let entry = self.ticks.get(begun.offset(-back))?;
@@ -124,8 +130,11 @@ impl Past {
             *place = *input;
             count += 1;
         }
-        let message = Inputs { newest: newest.wire(), entity: context.entity, count, inputs };
-        message.write(out, |tick| context.plan(tick.unwrap_near(newest).unwrap_or(newest)));
+        let back = base.map_or(0, |base| base.back(newest));
+        let message = Inputs { newest: newest.wire(), entity: context.entity, back, count, inputs };
+        let plan = |tick: WireTick| context.plan(tick.unwrap_near(newest).unwrap_or(newest));
+        message.write_against(out, &Against { plan, base, dt: context.rate.dt() });
+        Some(Spoken { tick: newest, input: inputs[0], state: None })
     }
 }
 

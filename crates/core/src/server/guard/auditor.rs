@@ -403,6 +403,7 @@ mod tests {
                 let account = Account {
                     newest: now.wire(),
                     entity: EntityId::first(0),
+                    back: 0,
                     epoch: auditor.epoch(),
                     since: since.wire(),
                     count: MAX_REPEATS,

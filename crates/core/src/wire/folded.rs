@@ -1,12 +1,12 @@
 //! Numbers on both sides of nought as numbers from nought on: 0, -1, 1, -2, 2 become 0, 1, 2, 3, 4.
 
 /// Folds a number.
-pub(super) const fn fold(number: i32) -> u32 {
+pub(crate) const fn fold(number: i32) -> u32 {
     (number << 1 ^ number >> 31) as u32
 }
 
 /// Unfolds it.
-pub(super) const fn unfold(folded: u32) -> i32 {
+pub(crate) const fn unfold(folded: u32) -> i32 {
     (folded >> 1) as i32 ^ -((folded & 1) as i32)
 }
 

@@ -4,10 +4,12 @@
 //! comes to the very same bits.
 
 use super::carry::{Span, carried_exactly, ordered, unordered};
+use super::error::WireError;
 use super::folded::{fold, unfold};
+use super::noting::FieldValue;
+use super::rows::{Passed, Way};
 use crate::data::State;
 use crate::plan::{Exact, ExactLane, Plan};
-use crate::wire::{FieldValue, Passed, Way, WireError};
 
 /// What is expected of a lane: of a place what its velocity leads to, with the mean of the one before and the one now, which came before it.
 fn expected(plan: &Plan, before: &State, now: &State, lane: usize, span: Span) -> u32 {
@@ -22,7 +24,7 @@ fn expected(plan: &Plan, before: &State, now: &State, lane: usize, span: Span) -
 }
 
 /// All lanes of an own state against one that its receiver has. Places come last.
-pub(super) fn against<W: Way>(way: &mut W, plan: &Plan, before: &State, span: Span, now: &mut State) -> Passed {
+pub(crate) fn against<W: Way>(way: &mut W, plan: &Plan, before: &State, span: Span, now: &mut State) -> Passed {
     let is_place = |lane: usize| plan.carrying.is_some_and(|(place, _)| (place..place + 3).contains(&lane));
     for last in [false, true] {
         let mut at = 0;
