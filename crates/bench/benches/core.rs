@@ -8,10 +8,10 @@ use std::sync::Arc;
 use criterion::{Criterion, criterion_group, criterion_main};
 use velocitas_core::walker::{Walker, input_lane};
 use velocitas_core::{
-    Acks, Address, Arrangement, BitReader, BitWriter, Bounds, Client, ClientConfig, ClientSettings, EntityId,
+    Acks, Address, Arrangement, BitReader, BitWriter, Bounds, Client, ClientConfig, ClientSettings, Crowd, EntityId,
     EntityRef, Ground, Guest, Header, Hello, HostNanos, Ingredients, Input, Kinds, Layouts, Life, Message, MessageKind,
-    Motion, Patience, PlayerSettings, Rate, Scene, Server, ServerConfig, SnapshotHead, Solid, SolidId, State, Tick,
-    Timeline, Token, Unwatched, Used, WireTick, Zone, vec3, write_snapshot,
+    Motion, Patience, PlayerSettings, Rate, Scene, Server, ServerConfig, SnapshotHead, Solid, SolidId, State,
+    StateDown, Tick, Timeline, Token, Unwatched, Used, WireTick, Zone, vec3, write_snapshot,
 };
 
 /// Twenty boxes about as crowded as the demo's quay.
@@ -89,6 +89,17 @@ fn snapshot(c: &mut Criterion) {
             black_box(Message::read(&header, reader, &Layouts::new(&timeline, None, &[]))).expect("our own")
         });
     });
+}
+
+fn against(c: &mut Criterion) {
+    let crowd = Crowd::new(64);
+    for form in [StateDown::Delta, StateDown::Coded] {
+        let body = crowd.told(form);
+        c.bench_function(&format!("tell 64 entities, {}", form.name()), |b| b.iter(|| black_box(crowd.told(form))));
+        c.bench_function(&format!("read 64 entities, {}", form.name()), |b| {
+            b.iter(|| black_box(crowd.read(form, &body)).expect("our own"));
+        });
+    }
 }
 
 /// Six players who walk, joined without a link between them, and what they send in their next tick.
@@ -205,5 +216,5 @@ fn attacked(c: &mut Criterion) {
     }
 }
 
-criterion_group!(benches, step, snapshot, flood, attacked);
+criterion_group!(benches, step, snapshot, against, flood, attacked);
 criterion_main!(benches);

@@ -4,9 +4,9 @@ use std::sync::Arc;
 
 use crate::walker::Walker;
 use crate::{
-    Address, Arrangement, BitReader, BitWriter, Client, ClientConfig, ClientSettings, Drawn, EntityId, Ground, Guest,
-    Header, HostNanos, Ingredients, InputsOver, Kinds, Layouts, Life, Message, Motion, Over, Owned, Patience,
-    PlayerSettings, Rate, Server, ServerConfig, Tick, Timeline, Token, Unwatched, Vec3,
+    Address, Arrangement, BitReader, BitWriter, Client, ClientConfig, ClientSettings, Crowd, Drawn, EntityId, Ground,
+    Guest, Header, HostNanos, Ingredients, InputsOver, Kinds, Layouts, Life, Message, Motion, Over, Owned, Patience,
+    PlayerSettings, Rate, Server, ServerConfig, SnapshotBody, StateDown, Tick, Timeline, Token, Unwatched, Vec3,
 };
 
 /// Entities that the bytes may speak of.
@@ -39,6 +39,20 @@ pub fn datagram(data: &[u8]) {
         rest = after;
     }
     end.take(data);
+}
+
+/// Takes any bytes as what a snapshot says against another: the first says how, the second of how many entities.
+///
+/// # Panics
+/// When something in it panics, or reading and looking at it differ.
+pub fn body(data: &[u8]) {
+    let [how, entities, bytes @ ..] = data else { return };
+    let form = if how & 1 == 0 { StateDown::Delta } else { StateDown::Coded };
+    let back = if how & 2 == 0 { 6 } else { u32::from(how >> 2) };
+    let body = SnapshotBody { back, entities: *entities, with_inputs: how & 128 != 0, bytes: bytes.to_vec() };
+    let crowd = Crowd::new(24);
+    let (read, noted) = (crowd.read(form, &body), crowd.noted(form, &body));
+    assert_eq!(read, noted, "{body:?}");
 }
 
 /// A message that was read is written, read and written again: the same bits.
@@ -141,6 +155,7 @@ impl Ends {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::{Acks, MessageKind};
     use proptest::prelude::*;
 
     #[test]
@@ -154,28 +169,47 @@ mod tests {
     proptest! {
         #![proptest_config(ProptestConfig { cases: 300, ..ProptestConfig::default() })]
 
-        /// Any bytes, most of them with a header that is one: version, kind, epoch.
+        /// Any bytes, most of them behind an envelope that is one, of a connection that there is.
         #[test]
         fn any_datagrams_are_survived(
-            mut data in prop::collection::vec(any::<u8>(), 0..200), kind in 0u8..14, carries in 0u8..14, index in 0u8..5,
+            data in prop::collection::vec(any::<u8>(), 0..200), kind in 0u16..14, carries in 0u16..14, index in 0u16..5,
         ) {
-            if let Some(first) = data.first_mut() {
-                // The version is 0 in its three bits.
-                *first = kind << 4 | 8;
+            let mut out = BitWriter::new();
+            let kind = MessageKind::from_number(kind).expect("there is one");
+            let epoch = if index > 0 { 0 } else { 77 };
+            Acks::default().header(kind, epoch, HostNanos(i64::from(carries) * 1_000_000)).write(&mut out);
+            // A piece of a stream has what it carries behind two numbers, from a whole byte on.
+            if kind.is_piece() {
+                out.put(0, 32);
+                out.put(u32::from(carries), 8);
+                while !out.len_bits().is_multiple_of(8) {
+                    out.flag(false);
+                }
             }
-            // The connection's epoch, and behind envelope and tick an entity that there is.
-            if let Some(epoch) = data.get_mut(1).filter(|_| index > 0) {
-                *epoch = 0;
+            // Then a tick, and an entity that there is.
+            if data.len() % 4 > 0 {
+                out.put(1, 16);
+                out.put(u32::from(index), 5);
+                out.flag(false);
             }
-            // A piece of a stream has what it carries behind two numbers, and that its tick.
-            let behind = if kind >= 12 { 23 } else { 18 };
-            if let Some(head) = data.get_mut(20).filter(|_| kind >= 12) {
-                *head = carries;
-            }
-            if let Some(entity) = data.get_mut(behind..behind + 3) {
-                entity.copy_from_slice(&[index, 0, 0]);
-            }
+            data.iter().for_each(|byte| out.put(u32::from(*byte), 8));
+            datagram(&out.finish());
             datagram(&data);
+        }
+
+        /// What is said against a snapshot, and what is said so with a few bytes of it changed.
+        #[test]
+        fn any_body_is_read_as_it_is_looked_at(
+            data in prop::collection::vec(any::<u8>(), 0..200), coded: bool, at in 0usize..200, byte: u8,
+        ) {
+            body(&data);
+            let form = if coded { StateDown::Coded } else { StateDown::Delta };
+            let mut said = vec![u8::from(coded), 24];
+            said.extend(Crowd::new(24).told(form).bytes);
+            body(&said);
+            let at = 2 + at % (said.len() - 2);
+            said[at] = byte;
+            body(&said);
         }
     }
 }

@@ -123,7 +123,7 @@ pub use server::{
     ServerConfig, SpawnError, Waiting, checks,
 };
 pub use session::{Ingredients, KindPrint, Kinds, Layouts, Owned, Timeline};
-pub use snapshot::Receiver;
+pub use snapshot::{Crowd, Receiver};
 pub use stream::{InputsOver, Over};
 pub use tick::{HostNanos, Rate, Tick, TickOutOfReach, WIRE_REACH, WireTick};
 pub use tick_loop::{Due, TickLoop};

@@ -2,7 +2,7 @@
 
 use thiserror::Error;
 use velocitas_analysis::crossing::Crossing;
-use velocitas_core::{Event, FieldValue, WireError, WireField};
+use velocitas_core::{BitReader, Event, FieldValue, Header, WireError, WireField};
 use velocitas_record::ids::{MachineId, Part};
 use velocitas_record::known::Change;
 use velocitas_record::screen::Screen;
@@ -36,7 +36,7 @@ pub enum PacketError {
     Unsound(#[from] WireError),
 }
 
-/// Catches the bytes of one datagram.
+/// Catches the bytes of one datagram, and the numbers of those that went the other way before it.
 struct Catch {
     from: MachineId,
     to: MachineId,
@@ -45,6 +45,8 @@ struct Catch {
     before: u32,
     at_now: LabTime,
     caught: Option<Vec<u8>>,
+    /// When each left, and its number in the envelope.
+    other_way: Vec<(LabTime, u16)>,
 }
 
 impl Watch for Catch {
@@ -57,6 +59,11 @@ impl Watch for Catch {
     }
 
     fn payload(&mut self, from: MachineId, to: MachineId, _: u64, bytes: &[u8]) {
+        if (to, from) == (self.from, self.to)
+            && let Ok(header) = Header::read(&mut BitReader::new(bytes))
+        {
+            self.other_way.push((self.at_now, header.sequence));
+        }
         if (from, to) != (self.from, self.to) || self.at_now != self.at || self.caught.is_some() {
             return;
         }
@@ -79,31 +86,31 @@ impl Watch for Catch {
 pub fn packet(run: &Run, crossing: &Crossing) -> Result<Packet, PacketError> {
     let at = crossing.row.at;
     let (from, to) = (crossing.from, crossing.to);
-    let mut catch = Catch { from, to, at, before: crossing.before, at_now: LabTime::ZERO, caught: None };
-    let lab = run.again(at.minus(LabTime(1)), at, &mut catch)?;
+    let (before, at_now) = (crossing.before, LabTime::ZERO);
+    let mut catch = Catch { from, to, at, before, at_now, caught: None, other_way: Vec::new() };
+    let since = at.minus(LATELY).max(run.record().kept_from).min(at.minus(LabTime(1)));
+    let lab = run.again(since, at, &mut catch)?;
     let bytes = catch.caught.ok_or(PacketError::Gone(at))?;
     // It is read as the client at its end reads: both change layouts at the same tick.
     let client = if crossing.row.kind.is_up() { from } else { to };
     let fields = lab.as_client(client, |receiver| receiver.fields(&bytes))?;
-    let answers = answered(run, crossing, &fields);
+    let answers = answered(run, crossing, &fields, &catch.other_way);
     Ok(Packet { bytes, fields, answers })
 }
 
-/// The clock in the envelope counts in tenths of a millisecond, and a machine's may run a little faster than the lab's.
-const ROUNDED: LabTime = LabTime(300_000);
-/// The newest datagram lies no longer back.
-const LATELY: LabTime = LabTime(4_000_000_000);
+/// The newest datagram that is acknowledged left no longer before.
+const LATELY: LabTime = LabTime(2_000_000_000);
 
-/// The datagram of the other side that is acknowledged: when this one left, the newest that had been read had waited as long as it
-/// says, so that it is the one that left last of those that had arrived by then.
-fn answered(run: &Run, crossing: &Crossing, fields: &[WireField]) -> Option<Crossing> {
-    let waited = fields.iter().find_map(|field| match field.value {
-        FieldValue::Real(ms, _) if field.name == "it waited" => Some(f64::from(ms)),
+/// The datagram of the other side that is acknowledged: the one of its number, where that is known.
+fn answered(run: &Run, crossing: &Crossing, fields: &[WireField], numbers: &[(LabTime, u16)]) -> Option<Crossing> {
+    let newest = fields.iter().find_map(|field| match field.value {
+        FieldValue::Number(number) if field.of_envelope && field.name == "newest decoded" => Some(number as u16),
         _ => None,
     })?;
-    let read = crossing.row.at.minus(LabTime::from_millis(waited));
+    let (left, _) = *numbers.iter().rev().find(|(_, number)| *number == newest)?;
     let ends = [crossing.from, crossing.to];
-    let all = velocitas_analysis::crossing::crossings(run.record(), &ends, read.minus(LATELY), crossing.row.at);
-    let arrived = |c: &Crossing| c.row.arrived.is_some_and(|at| at <= read.plus(ROUNDED)) && !c.row.unread;
-    all.into_iter().rev().find(|c| (c.from, c.to) == (crossing.to, crossing.from) && arrived(c))
+    let all = velocitas_analysis::crossing::crossings(run.record(), &ends, left, left);
+    // Several may have left at once; the last of them has come that is one of its kind.
+    let place = numbers.iter().filter(|(at, _)| *at == left).position(|(_, number)| *number == newest)?;
+    all.into_iter().filter(|c| (c.from, c.to) == (crossing.to, crossing.from) && c.row.at == left).nth(place)
 }

@@ -132,7 +132,7 @@ fn until_said(stage: &mut Frame, what: &str) {
 const QUAY: &str = "format = 1\nname = \"quay\"\ntick_rate = \"60 Hz\"\nworld = { min = [-30, -20], max = [30, 20] }\n\
     [link.home]\nlatency = \"40 ms\"\n\
     [[cast]]\nname = \"teal\"\nrole = \"helm\"\nlink = \"home\"\nspawn = [0, 0]\nroute = [{ at = [9, 0] }, { at = [0, 0] }]\n\
-    [[budget]]\nbytes_up = \"1 kB/s\"\n";
+    [[budget]]\nbytes_up = \"500 B/s\"\n";
 
 /// Types a line behind `:` and enters it; returns what the last row says then.
 fn line(stage: &mut Frame, text: &str) -> String {

@@ -13,6 +13,7 @@ mod moment;
 mod range;
 mod receiver;
 mod trained;
+mod trial;
 mod unacknowledged;
 
 #[cfg(test)]
@@ -25,4 +26,5 @@ pub use has::Had;
 pub(crate) use has::{Baselines, Has};
 pub(crate) use moment::{Moment, ToldOwn};
 pub use receiver::Receiver;
+pub use trial::Crowd;
 pub(crate) use unacknowledged::Unacknowledged;

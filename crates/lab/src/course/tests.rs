@@ -284,7 +284,7 @@ fn what_has_no_effect_is_warned_about_with_its_place() {
 /// A number of members of a rule with six counters, the first with other fields as given.
 fn crowd(members: usize, fields: &str) -> Result<Course, CourseError> {
     let text = shipped_gait("courier.gait").expect("it ships");
-    let counters: String = (0..6).map(|i| format!("  count{i} counter\n")).collect();
+    let counters: String = (0..7).map(|i| format!("  count{i} counter\n")).collect();
     let gait = text.replacen("  breath  number", &format!("{counters}{fields}  breath  number"), 1);
     let mut course =
         "format = 1\nname = \"crowd\"\ntick_rate = \"20 Hz\"\nworld = { min = [-50, -50], max = [50, 50] }\n"
@@ -302,11 +302,11 @@ fn crowd(members: usize, fields: &str) -> Result<Course, CourseError> {
 
 #[test]
 fn a_cast_that_fits_no_snapshot_is_refused_when_it_is_read_and_the_largest_that_fits_runs() {
-    let error = crowd(60, "").map(drop).unwrap_err();
+    let error = crowd(48, "").map(drop).unwrap_err();
     assert!(error.message.starts_with("expected a cast that fits a snapshot of 1200 bytes; "), "{error}");
     let help = error.help.clone().unwrap_or_default();
     assert!(help.contains("count0 32, count1 32") && help.contains("pos 54"), "{error}");
-    let most = (1..60).rev().find(|n| crowd(*n, "").is_ok()).expect("some fit");
+    let most = (1..48).rev().find(|n| crowd(*n, "").is_ok()).expect("some fit");
     assert!(most > 20, "{most}");
     let mut run = crate::Run::new(crowd(most, "").expect("it fits")).expect("it fits");
     run.advance(LabTime::from_secs(3.0));
