@@ -204,8 +204,9 @@ pub struct Plan {
     /// How it is carried on by its velocity, if by any: as all get it, and of all lanes the first of place and velocity.
     pub(crate) carried: Option<Carried>,
     pub(crate) carrying: Option<(usize, usize)>,
-    /// As an owner tells the server.
+    /// As an owner tells the server, and how it is carried on there.
     pub(crate) told: Rounded,
+    pub(crate) told_carried: Option<Carried>,
     /// As its owner gets it.
     pub(crate) exact: Vec<ExactLane>,
     pub(crate) exact_fields: Vec<FieldLanes>,
@@ -237,7 +238,7 @@ impl Plan {
             };
             (f.lane..f.lane + f.shape.lanes()).map(move |lane| ExactLane { lane: lane as u8, how })
         };
-        let seen = Rounded::of(schema, false);
+        let (seen, told) = (Rounded::of(schema, false), Rounded::of(schema, true));
         Self {
             exact: schema.state.iter().flat_map(exact).collect(),
             exact_fields: schema.state.iter().map(|f| FieldLanes::of(f, f.exact_bits())).collect(),
@@ -245,7 +246,8 @@ impl Plan {
             carried: Carried::of(schema, &seen),
             carrying: schema.velocity_lane().map(|velocity| (schema.state[0].lane, velocity)),
             seen,
-            told: Rounded::of(schema, true),
+            told_carried: Carried::of(schema, &told),
+            told,
             input: schema.input.iter().map(input).collect(),
             blend: BlendPlan::of(schema),
             spot: SpotBlend::of(schema),

@@ -120,6 +120,7 @@ impl Forged {
         match message {
             Message::Inputs(inputs) => inputs.back = 0,
             Message::Account(account) => account.back = 0,
+            Message::Claim(claim) => claim.back = 0,
             _ => {}
         }
         let mut must = false;

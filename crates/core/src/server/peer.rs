@@ -330,6 +330,8 @@ impl Peer {
             Message::Claim(claim) => {
                 let ticks = near(claim.newest, claim.since)?;
                 if is_first(self) {
+                    let state = Some(Box::new(claim.state));
+                    self.keep(claim.entity, Spoken { tick: ticks.0, input: Input::default(), state });
                     self.claim(arrival, ticks, claim, sink);
                 }
             }
@@ -353,6 +355,7 @@ impl Peer {
             Err(WireError::Baseline(_)) => self.acks.lacks = true,
             Ok(Message::Inputs(inputs)) if inputs.back == 0 => self.acks.lacks = false,
             Ok(Message::Account(account)) if account.back == 0 => self.acks.lacks = false,
+            Ok(Message::Claim(claim)) if claim.back == 0 => self.acks.lacks = false,
             _ => {}
         }
     }

@@ -4,16 +4,16 @@
 use std::sync::Arc;
 
 use super::coded::Coded;
-use super::coder::{Coder, Packed};
-use super::delta::{Codes, Context, Progress, Who, entity};
+use super::coder::Coder;
+use super::delta::{Context, Progress, Who, entity};
 use super::has::{Had, Has};
-use super::moment::{Moment, ToldOwn, decoded};
+use super::moment::{Moment, ToldOwn};
 use crate::data::STATE_LANES;
 use crate::session::Kinds;
 use crate::tick::Tick;
 use crate::wire::{
-    BitRow, BitWriter, Body, EntityRecord, EntityRef, FieldValue, MessageKind, Passed, RULE, Short, Snapshot, Span,
-    StateDown, TELEPORT_BITS, Used, Way, WireError, against, number, ranged,
+    BitRow, BitWriter, Body, Codes, EntityRecord, EntityRef, FieldValue, MessageKind, Packed, Passed, RULE, Short,
+    Snapshot, Span, StateDown, TELEPORT_BITS, Used, Way, WireError, against, decoded, number, ranged,
 };
 
 /// How many own entities there are: two bits up to two.

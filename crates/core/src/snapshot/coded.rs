@@ -9,7 +9,7 @@ use super::range::{Chance, Decoder, Encoder, WHOLE};
 use super::trained::TRAINED;
 use crate::ids::EntityId;
 use crate::plan::LaneClass;
-use crate::wire::{FieldValue, Passed, WireError, WireField};
+use crate::wire::{FieldValue, LaneCoder, Passed, WireError, WireField};
 
 /// The case of a difference beside it: none, of few bits, of more.
 const fn case(beside: u32) -> usize {
@@ -195,14 +195,7 @@ impl Notes for Metered<'_> {
     }
 }
 
-impl<D: Decide + Notes> Coder for Coded<D> {
-    const READS: bool = D::READS;
-
-    fn ask(&mut self, about: Question, answer: &mut bool) -> Passed {
-        *answer = self.by.decide(&mut self.chances.asked[about as usize], *answer);
-        Ok(())
-    }
-
+impl<D: Decide + Notes> LaneCoder for Coded<D> {
     fn apart(&mut self, class: LaneClass, beside: u32, folded: &mut u32) -> Passed {
         let (of, case) = (&mut self.chances.classes[class as usize], case(beside));
         if !self.by.decide(&mut of.differs[case], *folded != 0) {
@@ -215,17 +208,6 @@ impl<D: Decide + Notes> Coder for Coded<D> {
         Ok(())
     }
 
-    fn plain(&mut self, value: &mut u32, bits: u32) -> Passed {
-        *value = self.by.plain(*value, bits);
-        Ok(())
-    }
-
-    fn small(&mut self, value: &mut u32) -> Passed {
-        let mut even = [Chance(1 << 11); LENGTHS];
-        *value = number(&mut self.by, value.wrapping_add(1), &mut self.chances.small, &mut even)? - 1;
-        Ok(())
-    }
-
     fn mark(&self) -> usize {
         self.noted.len()
     }
@@ -235,6 +217,26 @@ impl<D: Decide + Notes> Coder for Coded<D> {
         let bits = took + self.noted.drain(mark..).map(|field| field.bits).sum::<u32>();
         let (name, value) = show();
         self.noted.push(WireField::new(&name, bits, value));
+    }
+}
+
+impl<D: Decide + Notes> Coder for Coded<D> {
+    const READS: bool = D::READS;
+
+    fn ask(&mut self, about: Question, answer: &mut bool) -> Passed {
+        *answer = self.by.decide(&mut self.chances.asked[about as usize], *answer);
+        Ok(())
+    }
+
+    fn plain(&mut self, value: &mut u32, bits: u32) -> Passed {
+        *value = self.by.plain(*value, bits);
+        Ok(())
+    }
+
+    fn small(&mut self, value: &mut u32) -> Passed {
+        let mut even = [Chance(1 << 11); LENGTHS];
+        *value = number(&mut self.by, value.wrapping_add(1), &mut self.chances.small, &mut even)? - 1;
+        Ok(())
     }
 
     fn belongs(&mut self, mark: usize, entity: EntityId) {

@@ -4,17 +4,15 @@
 //! what differs from there, or whole. Velocities come before the place that they carry, so that the place is held against the mean of the velocity before
 //! and the one now.
 
-use super::coder::{Coder, Question, packed_bits};
+use super::coder::{Coder, Question};
 use super::has::Has;
-use super::moment::decoded;
 use crate::data::STATE_LANES;
 use crate::ids::EntityId;
-use crate::plan::{LaneClass, Plan, RoundedLane};
+use crate::plan::Plan;
 use crate::session::Kinds;
-use crate::wire::{FieldValue, Passed, Span, TELEPORT_BITS, WireError, carried, fold, unfold};
-
-/// The numbers of an entity, as many as its rule has lanes that others get.
-pub(super) type Codes = [i32; STATE_LANES];
+use crate::wire::{
+    Codes, FieldValue, Passed, Span, TELEPORT_BITS, WireError, differing, differing_bits, foresee, lane_fields,
+};
 
 /// What all entities of a snapshot are told with.
 pub(super) struct Context<'a> {
@@ -62,7 +60,8 @@ pub(super) fn entity<C: Coder>(
     let mut expected = [0; STATE_LANES];
     let mut foreseen = false;
     if let Some((told, codes_then)) = known {
-        foresee(context.kinds.plan(told.kind), codes_then, *span, &mut expected);
+        let plan = context.kinds.plan(told.kind);
+        foresee(&plan.seen, plan.carried.as_ref(), (codes_then, *span), &mut expected);
         foreseen = !C::READS && codes[..codes_then.len()] == expected[..codes_then.len()];
     }
     let mark = coder.mark();
@@ -76,7 +75,7 @@ pub(super) fn entity<C: Coder>(
         return Ok(());
     }
     let mut differs =
-        !C::READS && known.is_some_and(|(told, then)| is_shorter(context.kinds.plan(told.kind), then, *span, codes));
+        !C::READS && known.is_some_and(|(told, then)| is_shorter(context.kinds.plan(told.kind), (then, *span), codes));
     let mark = coder.mark();
     coder.ask(Question::Differs, &mut differs)?;
     coder.merge(mark, || ("by what differs".to_owned(), FieldValue::Flag(differs)));
@@ -85,7 +84,13 @@ pub(super) fn entity<C: Coder>(
     }
     let (told, then) = known.ok_or_else(lost)?;
     (who.id, who.kind, who.teleports) = (told.id, told.kind, told.teleports);
-    lanes(coder, context.kinds.plan(told.kind), (then, *span), codes)
+    let plan = context.kinds.plan(told.kind);
+    differing(coder, &plan.seen, plan.carried.as_ref(), (then, *span), codes)
+}
+
+/// Whether an entity takes fewer bits by what differs than whole.
+fn is_shorter(plan: &Plan, from: (&[i32], Span), codes: &Codes) -> bool {
+    differing_bits(&plan.seen, plan.carried.as_ref(), from, codes) < plan.seen.bits + TELEPORT_BITS
 }
 
 const fn of(who: &Who) -> (EntityId, u8, u8) {
@@ -128,108 +133,11 @@ fn whole<C: Coder>(coder: &mut C, context: &Context<'_>, who: &mut Who, codes: &
     who.teleports = teleports as u8;
     coder.merge(mark, || ("who it is".to_owned(), FieldValue::Entity(who.id)));
     let plan = context.kinds.plan_of(who.kind).ok_or(WireError::EntityKind(who.kind))?;
-    fields(coder, plan, codes, |coder, i, codes| {
+    lane_fields(coder, &plan.seen, plan.carried.as_ref(), codes, |coder, i, codes| {
         let lane = &plan.seen.lanes[i];
         let mut bits = codes[i] as u32;
         coder.plain(&mut bits, u32::from(lane.bits))?;
         codes[i] = lane.within(bits as i32);
         Ok(())
     })
-}
-
-/// Passes through the lanes by field, and says what of each field is shown: the velocity behind all others, and the place that it carries last.
-fn fields<C: Coder>(
-    coder: &mut C,
-    plan: &Plan,
-    codes: &mut Codes,
-    mut lane: impl FnMut(&mut C, usize, &mut Codes) -> Passed,
-) -> Passed {
-    for pass in 0..3 {
-        let mut at = 0;
-        for field in &plan.seen.fields {
-            let begin = at;
-            at += field.shape.lanes();
-            let turn = plan.carried.map_or(0, |by| match begin {
-                _ if begin == usize::from(by.velocity) => 1,
-                _ if begin == usize::from(by.place) => 2,
-                _ => 0,
-            });
-            if turn != pass {
-                continue;
-            }
-            let mark = coder.mark();
-            (begin..at).try_for_each(|i| lane(coder, i, codes))?;
-            coder.merge(mark, || (field.name.to_owned(), field.shown(&decoded(&plan.seen, codes))));
-        }
-    }
-    Ok(())
-}
-
-/// What is expected of a lane, where those of the velocity are known.
-fn expected(plan: &Plan, (then, span): (&[i32], Span), now: &Codes, lane: usize) -> i32 {
-    match &plan.carried {
-        Some(by) if (0..3).contains(&lane.wrapping_sub(usize::from(by.place))) => {
-            let along = usize::from(by.velocity) + lane - usize::from(by.place);
-            let on = carried(by, then[along].wrapping_add(now[along]), span);
-            plan.seen.lanes[lane].within(then[lane].wrapping_add(on))
-        }
-        _ => then[lane],
-    }
-}
-
-/// All lanes of what goes on as it did.
-fn foresee(plan: &Plan, then: &[i32], span: Span, codes: &mut Codes) {
-    codes[..then.len()].copy_from_slice(then);
-    let Some(by) = &plan.carried else { return };
-    let place = usize::from(by.place);
-    for lane in place..place + 3 {
-        codes[lane] = expected(plan, (then, span), codes, lane);
-    }
-}
-
-/// What differs, lane by lane.
-fn lanes<C: Coder>(coder: &mut C, plan: &Plan, from: (&[i32], Span), codes: &mut Codes) -> Passed {
-    let (mut all, mut last_bearing) = ([0; STATE_LANES], 0);
-    fields(coder, plan, codes, |coder, i, codes| {
-        let lane = &plan.seen.lanes[i];
-        let beside = match lane.class {
-            LaneClass::Across | LaneClass::Up => {
-                plan.carried.map_or(0, |by| all[i + usize::from(by.velocity - by.place)])
-            }
-            LaneClass::Speed if plan.carried.is_some_and(|by| usize::from(by.velocity) == i) => last_bearing,
-            _ => i.checked_sub(1).map_or(0, |before| all[before]),
-        };
-        let expected = expected(plan, from, codes, i);
-        let mut folded = apart(lane, codes[i], expected);
-        coder.apart(lane.class, beside, &mut folded)?;
-        all[i] = folded;
-        if lane.class == LaneClass::Bearing {
-            last_bearing = folded;
-        }
-        codes[i] = match lane.class {
-            LaneClass::Flag => expected ^ folded as i32,
-            _ => lane.within(expected.wrapping_add(unfold(folded))),
-        };
-        Ok(())
-    })
-}
-
-/// How far a number is from where it was expected, folded.
-const fn apart(lane: &RoundedLane, code: i32, expected: i32) -> u32 {
-    if matches!(lane.class, LaneClass::Flag) {
-        (code ^ expected) as u32 & 1
-    } else {
-        // Around the end of what its bits hold it is near as well.
-        let above = 32 - lane.bits as u32;
-        fold(code.wrapping_sub(expected) << above >> above)
-    }
-}
-
-/// Whether an entity takes fewer bits by what differs than whole.
-fn is_shorter(plan: &Plan, then: &[i32], span: Span, codes: &Codes) -> bool {
-    let differing = |lane: usize| {
-        let it = &plan.seen.lanes[lane];
-        packed_bits(it.class, apart(it, codes[lane], expected(plan, (then, span), codes, lane)))
-    };
-    (0..then.len()).map(differing).sum::<u32>() < plan.seen.bits + TELEPORT_BITS
 }

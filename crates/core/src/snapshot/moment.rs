@@ -2,7 +2,7 @@
 
 use crate::data::State;
 use crate::ids::EntityId;
-use crate::plan::{Plan, Rounded};
+use crate::plan::Plan;
 use crate::session::Kinds;
 use crate::tick::Tick;
 
@@ -110,13 +110,4 @@ impl Moment {
     pub(crate) fn bytes(&self) -> usize {
         size_of::<Self>() + self.told.len() * size_of::<Told>() + self.codes.len() * size_of::<i32>()
     }
-}
-
-/// A state of such codes.
-pub(crate) fn decoded(seen: &Rounded, codes: &[i32]) -> State {
-    let mut state = State::default();
-    for (lane, code) in seen.lanes.iter().zip(codes) {
-        state.set_int(usize::from(lane.lane), lane.bits_of(*code));
-    }
-    state
 }

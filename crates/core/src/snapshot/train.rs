@@ -11,7 +11,7 @@ use std::sync::Arc;
 
 use super::chances::{Chances, LENGTHS, OfClass};
 use super::coded::{Coded, Decide, Notes};
-use super::delta::{Codes, Context, Progress, Who, entity};
+use super::delta::{Context, Progress, Who, entity};
 use super::range::{Chance, WHOLE};
 use super::tests::Laid;
 use super::*;
@@ -23,7 +23,7 @@ use crate::quantiser::Quantiser;
 use crate::schema::Schema;
 use crate::session::Kinds;
 use crate::tick::Tick;
-use crate::wire::Span;
+use crate::wire::{Codes, Span};
 
 /// Counts decisions by the chance that they are taken with.
 #[derive(Default)]

@@ -2,13 +2,18 @@
 
 use super::MAX_REPEATS;
 use super::bits::BitWriter;
+use super::carry::{Span, carried};
+use super::differing::{Codes, apart, codes_of, decoded, differing};
 use super::error::ranged;
+use super::folded::unfold;
 use super::noting::FieldValue;
-use super::rests::{Against, Rests};
+use super::packed::{LaneCoder, Packed};
+use super::rests::{Against, Rests, back_rows, before, span};
 use super::rows::{Passed, Way, number, written};
 use crate::data::State;
 use crate::ids::EntityId;
-use crate::plan::Plan;
+use crate::plan::{LaneClass, Plan};
+use crate::quantiser::Quantiser;
 use crate::tick::WireTick;
 use crate::vec3::Vec3;
 
@@ -19,6 +24,8 @@ pub struct Claim {
     pub newest: WireTick,
     /// Which of its entities.
     pub entity: EntityId,
+    /// How many ticks before the newest the claim was of that it is told against; 0 for none.
+    pub back: u32,
     /// The pull back this continues from.
     pub epoch: u8,
     /// First tick of this epoch: nothing older is claimed.
@@ -87,20 +94,34 @@ pub(super) fn word_head<W: Way>(
 impl Claim {
     /// What stands before the state.
     pub(super) fn head<W: Way>(&mut self, way: &mut W) -> Passed {
-        let Self { newest, entity, epoch, since, .. } = self;
+        let Self { newest, entity, epoch, since, back, .. } = self;
         word_head(way, newest, entity, (epoch, since))?;
+        back_rows(way, back)?;
         let mut before = self.count as u32;
         way.bits("positions before", &mut before, 4, number)?;
         self.count = before as usize;
         Ok(())
     }
 
-    /// All of it.
+    /// All of it: the state rounded, and positions; or both by how far they are from where a claim before leads.
     pub(super) fn rows<'a, W: Way>(&mut self, way: &mut W, rests: &impl Rests<'a>) -> Passed {
         self.head(way)?;
         let plan = rests.plan(self.entity, self.newest)?;
-        way.rounded(&plan.told, &mut self.state)?;
-        let q = plan.point;
+        if self.back == 0 {
+            way.rounded(&plan.told, &mut self.state)?;
+            return self.positions(way, plan.point);
+        }
+        let then = rests.state(self.entity, before(self.newest, self.back))?;
+        let (then, mut now) = (codes_of(&plan.told, &then), codes_of(&plan.told, &self.state));
+        let then = &then[..plan.told.lanes.len()];
+        let from = (then, span(rests, self.back));
+        differing(&mut Packed(way), &plan.told, plan.told_carried.as_ref(), from, &mut now)?;
+        self.state = decoded(&plan.told, &now);
+        self.differing_positions(way, plan, (&now, span(rests, 1)))
+    }
+
+    /// Positions as they are.
+    fn positions<W: Way>(&mut self, way: &mut W, q: Quantiser) -> Passed {
         for (i, p) in self.trail[..self.count].iter_mut().enumerate() {
             let rows = |way: &mut W, p: &mut Vec3| {
                 for x in [&mut p.x, &mut p.y, &mut p.z] {
@@ -110,16 +131,47 @@ impl Claim {
                 }
                 Ok(())
             };
-            let words = |p: &Vec3| FieldValue::Words(format!("{:.3}, {:.3}, {:.3} m", p.x, p.y, p.z));
-            way.one(p, rows, |p| (format!("{} before", i + 1), words(p)))?;
+            way.one(p, rows, |p| (format!("{} before", i + 1), position(*p)))?;
         }
         Ok(())
     }
 
-    /// Appends the message.
-    pub fn write(mut self, out: &mut BitWriter, plan: &Plan) {
-        written(self.rows(out, &Against { plan: |_| plan, base: None, dt: 0.0 }));
+    /// Positions by how far each is from where those after it come from: the first from where the newest velocity leads back to.
+    fn differing_positions<W: Way>(&mut self, way: &mut W, plan: &Plan, (now, tick): (&Codes, Span)) -> Passed {
+        let along = |axis: usize| {
+            plan.told_carried.as_ref().map_or(0, |by| carried(by, now[usize::from(by.velocity) + axis] * 2, tick))
+        };
+        let mut after = [now[0], now[1], now[2]];
+        let mut step = [along(0), along(1), along(2)];
+        for (i, p) in self.trail[..self.count].iter_mut().enumerate() {
+            let mark = way.mark();
+            for (axis, x) in [&mut p.x, &mut p.y, &mut p.z].into_iter().enumerate() {
+                let lane = &plan.told.lanes[axis];
+                let expected = lane.within(after[axis].wrapping_sub(step[axis]));
+                let mut folded = apart(lane, plan.point.steps(*x), expected);
+                Packed(&mut *way).apart(LaneClass::Across, 0, &mut folded)?;
+                let code = lane.within(expected.wrapping_add(unfold(folded)));
+                (step[axis], after[axis]) = (after[axis].wrapping_sub(code), code);
+                *x = plan.point.of_steps(code);
+            }
+            way.merge(mark, || (format!("{} before", i + 1), position(*p)));
+        }
+        Ok(())
     }
+
+    /// Appends the message, whole.
+    pub fn write(self, out: &mut BitWriter, plan: &Plan) {
+        written(Self { back: 0, ..self }.rows(out, &Against { plan: |_| plan, base: None, dt: 0.0 }));
+    }
+
+    /// Appends the message against what it says it is told against.
+    pub(crate) fn write_against<'a>(mut self, out: &mut BitWriter, rests: &impl Rests<'a>) {
+        written(self.rows(out, rests));
+    }
+}
+
+fn position(p: Vec3) -> FieldValue {
+    FieldValue::Words(format!("{:.3}, {:.3}, {:.3} m", p.x, p.y, p.z))
 }
 
 impl PullBack {

@@ -163,8 +163,16 @@ fn samples() -> Vec<(Message, Vec<u8>)> {
 
     let mut trail = [crate::Vec3::ZERO; MAX_REPEATS];
     trail[0] = vec3(1.25, 2.5, 0.0);
-    let claim =
-        Claim { newest: WireTick(70), entity: OWN, epoch: 2, since: WireTick(50), state: state(6.0), count: 2, trail };
+    let claim = Claim {
+        newest: WireTick(70),
+        entity: OWN,
+        back: 0,
+        epoch: 2,
+        since: WireTick(50),
+        state: state(6.0),
+        count: 2,
+        trail,
+    };
     let (_, mut bits) = envelope(MessageKind::Claim);
     claim.write(&mut bits, plan);
     out.push((Message::Claim(claim.into()), bits.finish()));
@@ -518,6 +526,73 @@ fn an_envelope_says_no_more_than_there_is_to_say() {
     assert_eq!(bits(with(u32::MAX ^ 1 << 9, u16::MAX)), 66 + 16 + 12 + 25, "one was lost");
     assert_eq!(bits(with(0, u16::MAX)), Header::BITS);
     assert_eq!(bits(with(u32::MAX, 0).untimed()), 34 + 16 + 4);
+}
+
+/// One word that was heard.
+#[derive(Debug)]
+struct Heard(Tick, Input, State);
+
+impl crate::session::Heard for Heard {
+    fn input(&self, entity: EntityId, tick: Tick) -> Option<Input> {
+        (entity == OWN && tick == self.0).then_some(self.1)
+    }
+
+    fn state(&self, entity: EntityId, tick: Tick) -> Option<State> {
+        (entity == OWN && tick == self.0).then_some(self.2)
+    }
+
+    fn dt(&self) -> f32 {
+        1.0 / 60.0
+    }
+}
+
+#[test]
+fn words_against_others_come_back_in_few_bits_and_without_those_not_at_all() {
+    let (timeline, owned) = (timeline(), [Owned { entity: OWN, kind: 0 }]);
+    let mut input = Input::default();
+    input.set_real(0, stick(0.5));
+    let then = state(1.0);
+    let heard = Heard(Tick(64), input, then);
+    let layouts = Layouts::new(&timeline, Some(Tick(70)), &owned).hearing(&heard);
+    let mut on = then;
+    on.set_vec3(0, then.vec3(0) + then.vec3(3) * 0.1);
+    let on = Walker::new().schema().round_state(&on);
+    let mut inputs = [input; MAX_REPEATS + 1];
+    inputs[2].set_int(3, 5);
+    let mut trail = [crate::Vec3::ZERO; MAX_REPEATS];
+    for (i, p) in trail.iter_mut().take(3).enumerate() {
+        let back = then.vec3(3) * ((i + 1) as f32 / 60.0);
+        *p = Walker::new().schema().round_state(&Walker::new().spawn(on.vec3(0) - back, 0.0)).vec3(0);
+    }
+    let (newest, entity, back, epoch, since) = (WireTick(70), OWN, 6, 3, WireTick(60));
+    let only = std::array::from_fn(|i| inputs[i]);
+    let told = [
+        (Message::Inputs(Inputs { newest, entity, back, count: 4, inputs: only }.into()), 90),
+        (Message::Account(Account { newest, entity, back, epoch, since, count: 3, inputs, state: on }.into()), 150),
+        (Message::Claim(Claim { newest, entity, back, epoch, since, state: on, count: 3, trail }.into()), 120),
+    ];
+    for (mut message, most) in told {
+        let (Message::Inputs(_) | Message::Account(_) | Message::Claim(_)) = &message else { continue };
+        if let Message::Inputs(inputs) = &mut message {
+            inputs.inputs[4..].fill(Input::default());
+        }
+        if let Message::Account(account) = &mut message {
+            account.inputs[4..].fill(Input::default());
+        }
+        let (header, mut out) = envelope(message.kind());
+        let before = out.len_bits();
+        message.write(&mut out, &layouts);
+        assert!(out.len_bits() - before <= most, "{} bits: {message:?}", out.len_bits() - before);
+        let bytes = out.finish();
+        let mut from = BitReader::new(&bytes);
+        assert_eq!(Header::read(&mut from), Ok(header));
+        assert_eq!(Message::read(&header, from, &layouts), Ok(message));
+        let deaf = Layouts::new(&timeline, Some(Tick(70)), &owned);
+        assert_eq!(Message::read(&header, from, &deaf), Err(WireError::Baseline(OWN.index)));
+        let fields = fields_of(&bytes, &layouts).expect("it is sound");
+        let bits: u32 = fields.iter().map(|field| field.bits).sum();
+        assert!(bytes.len() as u32 * 8 - bits < 8);
+    }
 }
 
 #[test]

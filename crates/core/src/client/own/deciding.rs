@@ -6,7 +6,9 @@ use crate::data::{Input, State};
 use crate::event::{Correction, Restored, Sink};
 use crate::tick::{Tick, WireTick};
 use crate::vec3::Vec3;
-use crate::wire::{Account, Against, BitWriter, Claim, MAX_REPEATS, MessageKind, PullBack, PullReason, Spoken};
+use crate::wire::{
+    Account, Against, BitWriter, Claim, MAX_REPEATS, MessageKind, PullBack, PullReason, Spoken, codes_of, decoded,
+};
 
 /// How far back the base of claims is said to lie at most: within the wire's reach.
 const OLDEST_BASE: i64 = 8192;
@@ -67,8 +69,7 @@ impl Deciding {
         if self.accounts {
             return self.account(context, made, (covered, base), out);
         }
-        self.claim(context, made, covered, out);
-        None
+        Some(self.claim(context, made, (covered, base), out))
     }
 
     /// Appends an account of the newest ticks: of those that were really played in this epoch.
@@ -109,7 +110,13 @@ impl Deciding {
     }
 
     /// Appends a claim for the newest tick.
-    fn claim(&self, context: &Context<'_>, (newest, state): (Tick, State), covered: usize, out: &mut BitWriter) {
+    fn claim(
+        &self,
+        context: &Context<'_>,
+        (newest, state): (Tick, State),
+        (covered, base): (usize, Option<&Spoken>),
+        out: &mut BitWriter,
+    ) -> Spoken {
         let mut trail = [Vec3::ZERO; MAX_REPEATS];
         let mut count = 0;
         while count + 1 < covered {
@@ -119,9 +126,15 @@ impl Deciding {
             count += 1;
         }
         let since = self.base(newest);
-        let (entity, epoch) = (context.entity, self.epoch);
-        Claim { newest: newest.wire(), entity, epoch, since: since.wire(), state, count, trail }
-            .write(out, context.plan(newest));
+        let (entity, epoch, since) = (context.entity, self.epoch, since.wire());
+        let base = base.filter(|base| base.state.is_some());
+        let back = base.map_or(0, |base| base.back(newest));
+        let plan = context.plan(newest);
+        let claim = Claim { newest: newest.wire(), entity, back, epoch, since, state, count, trail };
+        claim.write_against(out, &Against { plan: |_| plan, base, dt: context.rate.dt() });
+        // What the server has of it is rounded.
+        let told = decoded(&plan.told, &codes_of(&plan.told, &state));
+        Spoken { tick: newest, input: Input::default(), state: Some(Box::new(told)) }
     }
 
     /// Takes the server's word: where it begins, and from then on how far its claims were accepted.

@@ -58,6 +58,7 @@ impl Bench {
         let claim = Claim {
             newest: tick.wire(),
             entity: EntityId::first(0),
+            back: 0,
             epoch,
             since: since.wire(),
             state,
