@@ -323,7 +323,7 @@ fn mistakes_in_budgets_are_told_where_they_are() {
         ("largest_jump = \"94 cm\"", "largest_jump = \"-2 cm\""),
         ("unexplained = 0", "unexplained = \"none\""),
         ("unexplained = 0", "unexplained = -1"),
-        ("bytes_up = \"3.6 kB/s\"", "bytes_up = \"3.6 kbit/s\""),
+        ("bytes_up = \"1.8 kB/s\"", "bytes_up = \"1.8 kbit/s\""),
         ("roughness = \"0.93 m/s\"", "roughness = \"0.93 m\""),
         ("[[budget]]\nwho = \"plover\"", "[[budget]]\nwho = \"lapwing\""),
         ("[[budget]]\nlink = \"fibre\"", "[[budget]]\nlink = \"fibreglass\""),
