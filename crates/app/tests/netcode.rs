@@ -245,6 +245,7 @@ const TABLES: [Table; 31] = [
         on: On::Begin,
         sets: &[
             "snapshot_every=3,2",
+            "state_down=whole,delta",
             "view_delay_by=jitter,lateness",
             "return=none,half_life",
             "send_every=1,2",
@@ -258,6 +259,7 @@ const TABLES: [Table; 31] = [
         on: On::Begin,
         sets: &[
             "snapshot_every=3,6",
+            "state_down=whole,delta",
             "remotes_at=past,present",
             "return=none,half_life",
             "send_every=1,2",
@@ -270,6 +272,7 @@ const TABLES: [Table; 31] = [
         on: On::Begin,
         sets: &[
             "snapshot_every=3,2",
+            "state_down=whole,delta",
             "view_delay_by=jitter,lateness",
             "view_late=5 %,2 %",
             "return=none,half_life",
@@ -281,7 +284,7 @@ const TABLES: [Table; 31] = [
     Table {
         mark: "units",
         on: On::Begin,
-        sets: &["snapshot_every=3,4", "inputs_over=datagrams,changes"],
+        sets: &["snapshot_every=3,4", "state_down=whole,delta", "inputs_over=datagrams,changes"],
         measures: &["view_age", "roughness", "hops", "corrections", "bytes_up", "bytes_down"],
     },
 ];

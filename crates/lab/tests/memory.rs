@@ -19,7 +19,7 @@ fn run(keep: Keep, metered: bool, seconds: f64) -> Run {
     run
 }
 
-const BOUND: usize = 21_200_000;
+const BOUND: usize = 21_600_000;
 
 #[test]
 fn memory_is_bounded_and_the_digest_and_all_figures_are_those_of_a_run_that_keeps_everything() {

@@ -128,6 +128,23 @@ impl Pty {
         self.wait_until(text, |screen| screen.contains(text));
     }
 
+    /// Presses a key until something is seen by it, at most three times.
+    #[track_caller]
+    pub fn press_until(&mut self, key: &[u8], text: &str) {
+        for _ in 0..2 {
+            self.send(key);
+            let began = Instant::now();
+            while began.elapsed() < Duration::from_secs(5) {
+                if self.screen().contains(text) {
+                    return;
+                }
+                sleep(Duration::from_millis(20));
+            }
+        }
+        self.send(key);
+        self.wait_for(text);
+    }
+
     /// Waits until these bytes came this number of times.
     #[track_caller]
     pub fn wait_for_bytes(&mut self, wanted: &[u8], times: usize) {

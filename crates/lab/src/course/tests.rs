@@ -311,7 +311,8 @@ fn a_cast_that_fits_no_snapshot_is_refused_when_it_is_read_and_the_largest_that_
     let mut run = crate::Run::new(crowd(most, "").expect("it fits")).expect("it fits");
     run.advance(LabTime::from_secs(3.0));
     let longest = run.record().links().flat_map(|(_, _, rows)| rows.iter()).map(|m| m.bytes).max();
-    assert!(longest.is_some_and(|b| (1100..=1200).contains(&b)), "{longest:?}");
+    // Room is kept for news, which here there is hardly any of.
+    assert!(longest.is_some_and(|b| (1020..=1200).contains(&b)), "{longest:?}");
 }
 
 #[test]
