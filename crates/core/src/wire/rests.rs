@@ -72,7 +72,7 @@ const BACK: Short = Short { least: 0, bits: 6, more: 16 };
 
 /// How many ticks ago that was.
 pub(super) fn back_rows<W: Way>(way: &mut W, back: &mut u32) -> Passed {
-    way.short("told against, ticks ago", back, &BACK, number)
+    way.short("rests on, ticks ago", back, &BACK, number)
 }
 
 /// The tick that is so many before another.

@@ -274,7 +274,7 @@ impl EntityRecord {
 
 impl Body {
     fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
-        way.short("told against, ticks ago", &mut self.back, &BACK, number)?;
+        way.short("rests on, ticks ago", &mut self.back, &BACK, number)?;
         way.align()?;
         way.rest(&mut self.bytes)
     }
