@@ -96,6 +96,12 @@ pub(crate) struct Carried {
 }
 
 impl Carried {
+    /// The lane of the velocity that carries a lane, if that is one of the place.
+    pub(crate) fn along(&self, lane: usize) -> Option<usize> {
+        let axis = lane.checked_sub(usize::from(self.place)).filter(|axis| *axis < 3)?;
+        Some(usize::from(self.velocity) + axis)
+    }
+
     fn of(schema: &Schema, seen: &Rounded) -> Option<Self> {
         let velocity = schema.velocity_lane()?;
         let among = |lane: usize| seen.lanes.iter().position(|l| usize::from(l.lane) == lane);

@@ -119,7 +119,7 @@ impl Playing {
             arrangement,
             snapshot_every: welcome.snapshot_every,
             timed: true,
-            had: Had::default(),
+            had: Had::new(),
             owned: Vec::new(),
             mine: Vec::new(),
             spoken_of: Vec::new(),
@@ -164,7 +164,7 @@ impl Playing {
     pub(super) fn bytes(&self) -> usize {
         self.mine.iter().map(|m| size_of::<Mine>() + m.own.bytes()).sum::<usize>()
             + self.others.bytes()
-            + self.had.bytes()
+            + self.had.iter().map(Has::bytes).sum::<usize>()
     }
 
     /// Applies own inputs at once, or waits to be told, where the arrangement leaves the choice.

@@ -17,7 +17,7 @@ use crate::snapshot::{Baselines, Has, Unacknowledged};
 use crate::stream::{Delivered, Over, Stream};
 use crate::tick::{HostNanos, Rate, Tick, WireTick};
 use crate::wire::{
-    Account, Acks, BitReader, Claim, Header, Inputs, Load, Message, MessageKind, Segment, Spoken, WireError, Words,
+    Account, Acks, BitReader, Claim, Header, Inputs, Load, Message, MessageKind, Newest, Segment, Spoken, WireError,
 };
 
 /// What of an entity no longer owned is still read, and let go: as many as may lie in datagrams under way.
@@ -50,7 +50,7 @@ pub(super) struct Peer {
     former: Vec<Owned>,
     /// Both, and of each its last words.
     spoken_of: Vec<Owned>,
-    words: Vec<(EntityId, Words)>,
+    words: Vec<(EntityId, Newest<Spoken>)>,
     pub(super) margins: Margins,
     /// What its way down carries.
     pub(super) pacing: Pacing,
@@ -98,7 +98,7 @@ impl Peer {
             + self.unacknowledged.bytes()
             + self.baselines.iter().map(Has::bytes).sum::<usize>()
             + self.stream.as_ref().map_or(0, |stream| stream.bytes())
-            + self.words.iter().map(|(_, words)| words.bytes()).sum::<usize>()
+            + self.words.iter().map(|(_, words)| words.iter().map(Spoken::bytes).sum::<usize>()).sum::<usize>()
             + self.controls.iter().map(|c| size_of::<Control>() + c.bytes()).sum::<usize>()
     }
 
@@ -365,7 +365,7 @@ impl Peer {
         match self.words.iter_mut().find(|(of, _)| *of == entity) {
             Some((_, words)) => words.keep(word),
             None => {
-                let mut words = Words::default();
+                let mut words = Newest::new();
                 words.keep(word);
                 self.words.push((entity, words));
             }

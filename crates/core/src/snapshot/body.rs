@@ -158,9 +158,8 @@ pub(crate) fn open<W: Way>(
     let base = match body.back {
         0 => None,
         back => {
-            let of = tick.offset(-i64::from(back));
-            let has = had.of(of.wire()).filter(|has| has.moment.tick == of);
-            Some((has.ok_or(WireError::Baseline(0))?, Span::new(back, dt)))
+            let has = had.of(tick.offset(-i64::from(back))).ok_or(WireError::Baseline(0))?;
+            Some((has, Span::new(back, dt)))
         }
     };
     let context = Context { kinds, base };

@@ -5,11 +5,8 @@ use std::sync::Arc;
 
 use super::moment::{Moment, Told, ToldOwn};
 use crate::ids::EntityId;
-use crate::tick::{Tick, WireTick};
-use crate::wire::Spoken;
-
-/// Snapshots kept on either side. Who writes rests on none of which it has sent so many since.
-pub(crate) const KEPT: usize = 64;
+use crate::tick::Tick;
+use crate::wire::{KEPT, Newest, OfTick};
 
 /// What a snapshot told.
 #[derive(Clone, Debug)]
@@ -43,56 +40,11 @@ impl Has {
 }
 
 /// What a reader has: the newest snapshots that it has read.
-#[derive(Clone, Debug, Default)]
-pub struct Had {
-    /// By tick.
-    all: VecDeque<Has>,
-}
-
-impl Had {
-    /// Nothing.
-    pub(crate) const fn new() -> Self {
-        Self { all: VecDeque::new() }
-    }
-
-    /// What it has of a tick, as that travels.
-    pub(crate) fn of(&self, tick: WireTick) -> Option<&Has> {
-        self.all.iter().rev().find(|has| has.moment.tick.wire() == tick)
-    }
-
-    /// Keeps what was read; the oldest goes.
-    pub(crate) fn keep(&mut self, has: Has) {
-        let tick = has.moment.tick;
-        let at = self.all.iter().rposition(|other| other.moment.tick <= tick).map_or(0, |at| at + 1);
-        if at.checked_sub(1).is_some_and(|before| self.all[before].moment.tick == tick) {
-            return;
-        }
-        self.all.insert(at, has);
-        if self.all.len() > KEPT {
-            self.all.pop_front();
-        }
-    }
-
-    /// Bytes it takes, roughly.
-    pub(crate) fn bytes(&self) -> usize {
-        self.all.iter().map(Has::bytes).sum()
-    }
-}
-
-/// Something that was told of a tick.
-pub(crate) trait OfTick {
-    fn tick(&self) -> Tick;
-}
+pub(crate) type Had = Newest<Has>;
 
 impl OfTick for Has {
     fn tick(&self) -> Tick {
         self.moment.tick
-    }
-}
-
-impl OfTick for Spoken {
-    fn tick(&self) -> Tick {
-        self.tick
     }
 }
 

@@ -22,8 +22,7 @@ mod tests;
 mod train;
 
 pub(crate) use body::Telling;
-pub use has::Had;
-pub(crate) use has::{Baselines, Has};
+pub(crate) use has::{Baselines, Had, Has};
 pub(crate) use moment::{Moment, ToldOwn};
 pub use receiver::Receiver;
 pub use trial::Crowd;

@@ -5,7 +5,6 @@ use std::sync::Arc;
 use proptest::prelude::*;
 
 use super::body::open;
-use super::has::KEPT;
 use super::*;
 use crate::body::Body as Room;
 use crate::data::{Input, State};
@@ -18,6 +17,7 @@ use crate::session::Kinds;
 use crate::tick::Tick;
 use crate::vec3::{Vec3, vec3};
 use crate::walker::Walker;
+use crate::wire::KEPT;
 use crate::wire::{BitReader, EntityRecord, EntityRef, Noting, Snapshot, SnapshotHead, StateDown, Used, WireError};
 
 const DT: f32 = 1.0 / 60.0;
@@ -48,6 +48,17 @@ impl Laid {
             field("hidden", 12, Shape::Flag, "1", (1.0, 2), SeenBy::Owner),
         ];
         Self(Schema { state, input: Vec::new() })
+    }
+
+    /// All lanes in use, and a second place, which nothing carries, in the last of them.
+    fn wide() -> Self {
+        let Self(mut schema) = Self::odd(9);
+        let like = |i: usize| schema.state[i].clone();
+        let mut state = vec![like(0), StateField { lane: 3, seen_by: SeenBy::All, ..like(1) }];
+        state.extend((6..29).map(|lane| StateField { lane, name: crate::names::name(&format!("n{lane}")), ..like(3) }));
+        state.push(StateField { lane: 29, name: "goal", ..like(0) });
+        schema.state = state;
+        Self(schema)
     }
 }
 
@@ -112,12 +123,13 @@ struct Being {
 
 impl Being {
     fn pass(&mut self, dice: &mut Dice) {
-        let velocity = if self.kind == 0 { 3 } else { 9 };
+        let velocity = if self.kind == 1 { 9 } else { 3 };
         match dice.below(12) {
             0 => self.state.set_vec3(velocity, vec3(dice.real(9.0), dice.real(9.0), dice.real(2.0))),
             1 => self.state.set_vec3(velocity, Vec3::ZERO),
             2 => self.state.set_flag(if self.kind == 0 { 7 } else { 8 }, dice.percent(50)),
             3 if self.kind == 1 => self.state.set_int(3, dice.next()),
+            7 if self.kind == 2 => self.state.set_vec3(29, vec3(dice.real(40.0), dice.real(40.0), dice.real(4.0))),
             4 if self.kind == 1 => self.state.set_vec3(5, vec3(dice.real(9.0), 1e9, 0.0)),
             5 => self.state.set_real(if self.kind == 0 { 6 } else { 4 }, dice.real(4.0)),
             6 if dice.percent(10) => {
@@ -169,7 +181,7 @@ struct Ends {
 
 fn kinds(bits: u32, other: bool) -> Kinds {
     let walker: Arc<dyn Motion> = if other { Arc::new(Stander(Walker::new())) } else { Arc::new(Walker::new()) };
-    Kinds::new(vec![walker, Arc::new(Laid::odd(bits))]).expect("sound schemas")
+    Kinds::new(vec![walker, Arc::new(Laid::odd(bits)), Arc::new(Laid::wide())]).expect("sound schemas")
 }
 
 /// A walker that never moves: another rule of the same layout.
@@ -205,7 +217,7 @@ impl Motion for Stander {
 impl Ends {
     fn new(changes: Tick) -> Self {
         let of = |other| [kinds(9, other), kinds(14, other)];
-        let (baselines, had) = (Baselines::default(), Had::default());
+        let (baselines, had) = (Baselines::default(), Had::new());
         Self { kinds: of(false), theirs: of(true), changes, baselines, had, received: Vec::new() }
     }
 
@@ -325,7 +337,7 @@ fn come_and_go(dice: &mut Dice, world: &mut Vec<Being>, generations: &mut [u8; 9
                 world.remove(at);
             }
             Err(at) => {
-                let kind = dice.below(2) as u8;
+                let kind = dice.below(3) as u8;
                 let mut state = State::default();
                 state.set_vec3(0, vec3(dice.real(40.0), dice.real(40.0), 0.0));
                 let id = EntityId { index: slot, generation: generations[usize::from(slot)] };

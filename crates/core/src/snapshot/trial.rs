@@ -51,7 +51,7 @@ impl Crowd {
             moment
         };
         let has = Has::new(Arc::new(moment(0)), Vec::new());
-        let mut had = Had::default();
+        let mut had = Had::new();
         had.keep(has.clone());
         let now = moment(BACK);
         Self { kinds, has, had, now }

@@ -60,13 +60,12 @@ pub(crate) fn fields<C: LaneCoder>(
 
 /// What is expected of a lane, where those of the velocity are known.
 fn expected(rounded: &Rounded, by: Option<&Carried>, (then, span): (&[i32], Span), now: &Codes, lane: usize) -> i32 {
-    match by {
-        Some(by) if (0..3).contains(&lane.wrapping_sub(usize::from(by.place))) => {
-            let along = usize::from(by.velocity) + lane - usize::from(by.place);
+    match by.and_then(|by| Some((by, by.along(lane)?))) {
+        Some((by, along)) => {
             let on = carried(by, then[along].wrapping_add(now[along]), span);
             rounded.lanes[lane].within(then[lane].wrapping_add(on))
         }
-        _ => then[lane],
+        None => then[lane],
     }
 }
 
@@ -91,10 +90,11 @@ pub(crate) fn differing<C: LaneCoder>(
     let (mut all, mut last_bearing) = ([0; STATE_LANES], 0);
     fields(coder, rounded, by, codes, |coder, i, codes| {
         let lane = &rounded.lanes[i];
-        let beside = match lane.class {
-            LaneClass::Across | LaneClass::Up => by.map_or(0, |by| all[i + usize::from(by.velocity - by.place)]),
-            LaneClass::Speed if by.is_some_and(|by| usize::from(by.velocity) == i) => last_bearing,
-            _ => i.checked_sub(1).map_or(0, |before| all[before]),
+        // Not every place is carried: a rule may have several.
+        let beside = match by.and_then(|by| by.along(i)) {
+            Some(along) => all[along],
+            None if by.is_some_and(|by| usize::from(by.velocity) == i) => last_bearing,
+            None => i.checked_sub(1).map_or(0, |before| all[before]),
         };
         let expected = expected(rounded, by, from, codes, i);
         let mut folded = apart(lane, codes[i], expected);

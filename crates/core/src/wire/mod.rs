@@ -24,6 +24,7 @@ mod inputs;
 mod kind;
 mod lanes;
 mod message;
+mod newest;
 mod news;
 mod noting;
 mod packed;
@@ -33,7 +34,6 @@ mod rows;
 mod segment;
 mod snapshot;
 mod welcome;
-mod words;
 
 pub use account::Account;
 pub use acks::Acks;
@@ -55,6 +55,7 @@ pub use hello::{Challenge, Hello};
 pub use inputs::Inputs;
 pub use kind::MessageKind;
 pub use message::Message;
+pub(crate) use newest::{KEPT, Newest, OfTick};
 pub use news::{MOST_OWNERS, NEWS_BITS, News};
 pub(crate) use noting::Noting;
 pub use noting::{FieldValue, WireField};
@@ -68,7 +69,6 @@ pub use snapshot::{
 };
 pub(crate) use snapshot::{RULE, input_rows, seen_record, write_compressed, write_shared, write_told};
 pub use welcome::Welcome;
-pub(crate) use words::Words;
 
 /// Bits of an entity's name, at least and at most.
 const LEAST_ID_BITS: u32 = 5 + 1;

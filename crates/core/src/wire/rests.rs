@@ -2,6 +2,7 @@
 
 use super::carry::Span;
 use super::error::WireError;
+use super::newest::OfTick;
 use super::rows::{Passed, Short, Way, number};
 use crate::data::{Input, State};
 use crate::ids::EntityId;
@@ -57,7 +58,18 @@ impl<'a, F: Fn(WireTick) -> &'a Plan> Rests<'a> for Against<'_, F> {
     }
 }
 
+impl OfTick for Spoken {
+    fn tick(&self) -> Tick {
+        self.tick
+    }
+}
+
 impl Spoken {
+    /// Bytes it takes.
+    pub(crate) fn bytes(&self) -> usize {
+        size_of::<Self>() + if self.state.is_some() { size_of::<State>() } else { 0 }
+    }
+
     /// How many ticks before `newest` it is, where that can rest on it; else none.
     pub(crate) fn back(&self, newest: Tick) -> u32 {
         u32::try_from(newest.since(self.tick)).ok().filter(|back| *back <= FURTHEST).unwrap_or(0)
@@ -67,7 +79,7 @@ impl Spoken {
 /// No word rests on one that was said more ticks before: inputs are kept no longer.
 const FURTHEST: u32 = 200;
 
-/// Ticks back to what a word is told against, none if it stands alone: six bits up to 62.
+/// Ticks back to what a word or a snapshot is told against, none if it stands alone: six bits up to 62.
 const BACK: Short = Short { least: 0, bits: 6, more: 16 };
 
 /// How many ticks ago that was.

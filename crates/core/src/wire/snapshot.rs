@@ -8,6 +8,7 @@ use super::form::StateDown;
 use super::lanes::write_input;
 use super::news::{NEWS_BITS, News, news_rows};
 use super::noting::FieldValue;
+use super::rests::back_rows;
 use super::rows::{INDEX, Passed, Short, Way, number, written};
 use super::{LEAST_ID_BITS, MAX_DATAGRAM};
 use crate::data::{Input, State};
@@ -109,8 +110,6 @@ pub(super) struct Extent {
 const EVERY: Short = Short { least: 1, bits: 3, more: 8 };
 /// How many entities: four bits up to fourteen.
 const ENTITIES: Short = Short { least: 0, bits: 4, more: 8 };
-/// Ticks back to what a body is told against: six bits up to 62.
-const BACK: Short = Short { least: 0, bits: 6, more: 16 };
 /// Number of a rule: two bits up to the third.
 pub(crate) const RULE: Short = Short { least: 0, bits: 2, more: 8 };
 
@@ -274,7 +273,7 @@ impl EntityRecord {
 
 impl Body {
     fn rows<W: Way>(&mut self, way: &mut W) -> Passed {
-        way.short("rests on, ticks ago", &mut self.back, &BACK, number)?;
+        back_rows(way, &mut self.back)?;
         way.align()?;
         way.rest(&mut self.bytes)
     }
